@@ -1,0 +1,182 @@
+"""`evaluate`: what a layout on a machine comes to, by its sheet and what people state."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+
+from umbrak.core.bandwidth import Region, balance, peak_gbs, regions
+from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import Statement
+from umbrak.core.rules import RULES
+from umbrak.core.rules.context import Context
+from umbrak.core.rules.finding import Finding, Severity, Verdict, verdict_of
+from umbrak.core.rules.limit import LimitUse, limits_in_force
+from umbrak.core.solve import Bound
+
+#: Changes with every change of what a layout comes to, so that stored summaries can be told stale.
+RULES_VERSION = 1
+
+_MIB = 1 / 1024
+
+
+@dataclass(frozen=True, slots=True)
+class Rail:
+    """What a supply runs at; None when undecided, impossible, or nothing is fitted."""
+
+    domain: str
+    volts: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class SocketResult:
+    id: str
+    processor: str | None
+    gib: float
+    #: Channel name within the socket -> GiB.
+    channels: dict[str, float]
+    data_rate_mts: int | None
+    bound_by: tuple[Bound, ...]
+    peak_gbs: float | None
+    sustained_gbs: float | None
+    #: None when empty.
+    balance: float | None
+    #: True where the sheet lists no interleave ways: the sustained figure is an upper bound.
+    at_best: bool
+    regions: tuple[Region, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Evaluation:
+    """All that is said of one layout."""
+
+    verdict: Verdict
+    installed_gib: float
+    usable_gib: float
+    #: By how much the usable figure may be off; None where the sheet gives no reserve.
+    tolerance_gib: float | None
+    rails: tuple[Rail, ...]
+    #: The lowest over sockets; None when none is told.
+    data_rate_mts: int | None
+    bound_by: tuple[Bound, ...]
+    #: Smallest socket total over the largest; None when empty.
+    evenness: float | None
+    sockets: tuple[SocketResult, ...]
+    limits: tuple[LimitUse, ...]
+    #: Worst first, then by code and slots.
+    findings: tuple[Finding, ...]
+    #: Codes whose rule had something to look at and found nothing.
+    held: tuple[str, ...]
+
+
+def evaluate(
+    sheet: Sheet,
+    machine: Machine,
+    layout: Layout,
+    statements: Iterable[Statement] = (),
+    before: Layout | None = None,
+    without_rules: Collection[str] = (),
+) -> Evaluation:
+    """What a layout comes to. Pure, total and deterministic; the order of slots or statements does not matter.
+
+    Parameters
+        sheet, machine   the model and the unit
+        layout           slot -> module or UNKNOWN; slots left out are empty
+        statements       limits stated beside the sheet's own
+        before           the layout that this one changes, for findings about the change itself
+        without_rules    codes to leave out (the tests show that each one matters)
+
+    Returns
+        Evaluation; every input gives one
+    """
+    ctx = Context(sheet, machine, layout, tuple(sorted(statements, key=lambda s: s.id)), before)
+    findings: list[Finding] = []
+    held: list[str] = []
+    for code, rule in RULES.items():
+        if code in without_rules or not rule.applies(ctx):
+            continue
+        found = list(rule.find(ctx))
+        findings += found
+        if not found:
+            held.append(code)
+    findings.sort(key=lambda f: (f.severity.rank, f.could_be.rank if f.could_be else 9, f.code, [sheet.slot_order.get(s, 1 << 30) for s in f.slots], f.message))
+
+    sockets = tuple(_socket(ctx, s) for s in ctx.live_sockets)
+    told = [s.data_rate_mts for s in sockets if s.data_rate_mts is not None]
+    lowest = min(told) if told and all(s.data_rate_mts is not None for s in sockets if s.gib) else None
+    totals = [s.gib for s in sockets]
+    usable, tolerance = _usable(ctx)
+    return Evaluation(
+        verdict=verdict_of(findings),
+        installed_gib=ctx.installed_gib,
+        usable_gib=usable,
+        tolerance_gib=tolerance,
+        rails=tuple(Rail(r.domain.id, r.volts) for r in ctx.rails),
+        data_rate_mts=lowest,
+        bound_by=_bounds(ctx, sockets, lowest),
+        evenness=round(min(totals) / max(totals), 4) if totals and max(totals) else None,
+        sockets=sockets,
+        limits=limits_in_force(ctx),
+        findings=tuple(findings),
+        held=tuple(held),
+    )
+
+
+def _socket(ctx: Context, socket: str) -> SocketResult:
+    channels = ctx.channels(socket)
+    gib = [ctx.channel_gib[c.id] for c in channels]
+    rate, mode = ctx.rates[socket], ctx.mode
+    ways = ctx.sheet.interleave_ways.get(socket, ())
+    even = balance(gib)
+    wired = mode.channels_used if mode and mode.channels_used else len(channels)
+    peak = peak_gbs(wired, rate.rate_mts, mode.bandwidth_factor if mode else 1.0) if rate.rate_mts else None
+    processor = ctx.processors[socket]
+    return SocketResult(
+        id=socket,
+        processor=getattr(processor, "id", None),
+        gib=sum(gib),
+        channels={c.name: g for c, g in zip(channels, gib, strict=True)},
+        data_rate_mts=rate.rate_mts,
+        bound_by=rate.bound_by,
+        peak_gbs=round(peak, 3) if peak is not None else None,
+        sustained_gbs=round(peak * even, 3) if peak is not None and even is not None else None,
+        balance=round(even, 4) if even is not None else None,
+        at_best=not ways,
+        regions=regions(gib, ways),
+    )
+
+
+def _bounds(ctx: Context, sockets: Iterable[SocketResult], lowest: int | None) -> tuple[Bound, ...]:
+    """Every constraint at the machine's rate, over the sockets that set it."""
+    merged: dict[tuple[str, str | None], Bound] = {}
+    for socket in sockets:
+        for b in socket.bound_by:
+            if b.rate_mts != lowest or b.by == "socket":
+                continue
+            known = merged.get((b.by, b.clause))
+            merged[b.by, b.clause] = Bound(b.by, b.rate_mts, ctx.ordered((*(known.slots if known else ()), *b.slots)), b.clause)
+    return tuple(merged.values())
+
+
+def _usable(ctx: Context) -> tuple[float, float | None]:
+    """(what the machine can use, its tolerance): installed, less the mode's cost, capped by the operating
+    system, less the hole below 4 GiB where the board does not remap it, less the reserve. [GiB]"""
+    gib = ctx.installed_gib
+    met = ctx.mode is not None and not any(f.code == "mode.unmet" for f in RULES["mode.unmet"].find(ctx))
+    if met and ctx.mode:
+        gib *= ctx.mode.usable_share
+    if ctx.machine.os_bits == 32:
+        gib = min(gib, ctx.machine.os_cap_gib or 4)
+    if ctx.machine.device_hole_mib and ctx.sheet.memory.remaps_hole is False and gib:
+        gib = min(gib, max(gib - ctx.machine.device_hole_mib * _MIB, 0))
+    reserve = ctx.sheet.reserve
+    if reserve is None:
+        return round(gib, 4), None
+    gib -= reserve.fixed_mib * _MIB + reserve.share * ctx.installed_gib
+    return round(max(gib, 0), 4), round(reserve.tolerance_mib * _MIB, 4)
+
+
+def worst(evaluation: Evaluation) -> Finding | None:
+    """The finding to show first; None when nothing is against the layout."""
+    return next((f for f in evaluation.findings if f.severity is not Severity.NOTE), None)

@@ -1,0 +1,1 @@
+"""Memory modules: value type, standard rates and rails, label text. Facts of the JEDEC standards."""

@@ -1,0 +1,251 @@
+"""The module: what is said of one, what follows from it, and what in it cannot be true."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+from enum import StrEnum
+from typing import Any
+
+from umbrak.core.memory.rates import RAILS_V
+
+
+class Generation(StrEnum):
+    DDR2 = "DDR2"
+    DDR3 = "DDR3"
+    DDR4 = "DDR4"
+    DDR5 = "DDR5"
+
+
+class Form(StrEnum):
+    DIMM = "DIMM"
+    SO_DIMM = "SO-DIMM"
+    OTHER = "other"
+
+
+class Buffering(StrEnum):
+    UNBUFFERED = "unbuffered"
+    REGISTERED = "registered"
+    LOAD_REDUCED = "load-reduced"
+    FULLY_BUFFERED = "fully-buffered"
+    OTHER = "other"
+
+
+#: Kinds whose modules carry error-correcting bits by their standard (JESD21-C 4.20: 72-bit RDIMM,
+#: LRDIMM and FB-DIMM; JESD305: DDR5 RDIMM with 4 or 8 bits beside each half).
+_ALWAYS_ECC = (Buffering.REGISTERED, Buffering.LOAD_REDUCED, Buffering.FULLY_BUFFERED)
+
+
+@dataclass(frozen=True, slots=True)
+class MakerCode:
+    """A maker by JEP106: bank (1 = no continuation byte) and code."""
+
+    bank: int
+    code: int
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """When a module was made, as SPD and labels give it."""
+
+    year: int
+    week: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Module:
+    """One memory module, as far as it is known: None is unknown, never "no".
+
+    Build it from what a source says, then `complete` it; both keep unknown members unknown.
+    """
+
+    generation: Generation | None = None
+    form: Form | None = None
+    buffering: Buffering | None = None
+    #: Whether it corrects errors over the bus; dies' own correction does not count.
+    ecc: bool | None = None
+    #: Beside 64 data bits (DDR5: beside each 32-bit half).
+    ecc_bits: int | None = None
+    capacity_gib: float | None = None
+    package_ranks: int | None = None
+    #: Dies stacked behind one load (3DS); 1 = not stacked.
+    stack_height: int | None = None
+    logical_ranks: int | None = None
+    device_width: int | None = None
+    die_gbit: float | None = None
+    rate_mts: int | None = None
+    #: Timing bin as printed: "T", "B", "11-11".
+    timing: str | None = None
+    #: Volts it may run at, ascending; empty = unknown.
+    rails_v: tuple[float, ...] = ()
+    height_mm: float | None = None
+    maker: str | None = None
+    maker_code: MakerCode | None = None
+    part: str | None = None
+    revision: str | None = None
+    serial: str | None = None
+    made: Made | None = None
+
+    def short(self) -> str:
+        """The module in a few words, as the trade says it: "16 GB 2Rx8 DDR4-2400 registered"."""
+        words = [f"{amount(self.capacity_gib)} GB" if self.capacity_gib else "module of unknown size"]
+        if self.package_ranks:
+            stack = f"S{self.stack_height}" if (self.stack_height or 1) > 1 else ""
+            words.append(f"{self.package_ranks}{stack}R" + (f"x{self.device_width}" if self.device_width else ""))
+        if self.generation:
+            name = self.generation.value
+            if name == "DDR3" and self.rails_v and self.rails_v[0] < 1.5:
+                name += "L" if 1.35 in self.rails_v else "U"
+            words.append(name + (f"-{self.rate_mts}" if self.rate_mts else ""))
+        elif self.rate_mts:
+            words.append(f"{self.rate_mts} MT/s")
+        if self.buffering:
+            ecc = " ECC" if self.buffering is Buffering.UNBUFFERED and self.ecc else ""
+            words.append(self.buffering.value + ecc)
+        if self.form is Form.SO_DIMM:
+            words.append("SO-DIMM")
+        return " ".join(words)
+
+
+@dataclass(frozen=True, slots=True)
+class Contradiction:
+    """Members that cannot all be true, and why, in one sentence."""
+
+    fields: tuple[str, ...]
+    message: str
+
+
+FIELD_NAMES: tuple[str, ...] = tuple(f.name for f in fields(Module))
+
+
+def amount(value: float | None) -> str:
+    """A number as people write it: no ".0", "unknown" for None.
+
+    Examples
+        >>> amount(16.0), amount(0.5), amount(None)
+        ('16', '0.5', 'unknown')
+    """
+    return "unknown" if value is None else f"{value:g}" if value < 1e5 else f"{value:.0f}"
+
+
+def complete(module: Module) -> tuple[Module, tuple[str, ...]]:
+    """The module with every member that follows from the others, and which those are.
+
+    Uses the identity `capacity_gib = logical_ranks * (64 / device_width) * die_gbit / 8`
+    (data bits only: dies for error correction hold no capacity) and the standards' fixed facts:
+    registered, load-reduced and fully buffered modules have ECC; beside 64 bits it is 8 bits,
+    beside each DDR5 half 4 or 8 (8 where the devices are wider than 4 bits, since 36 bits do not
+    divide); fully buffered ones are DDR2; DDR2, DDR4 and DDR5 have one rail. Of DDR3 the
+    generation alone does not tell the rail: a survey says "DDR3" of DDR3L too.
+
+    Returns
+        (Module, names of the members that were filled, in the order of the fields)
+    """
+    said = module
+    # Two passes: what the first fills (ranks, ECC) can be what the second needs.
+    for _ in range(2):
+        module = _fill(module)
+    return module, tuple(n for n in FIELD_NAMES if getattr(said, n) in (None, ()) and getattr(module, n) not in (None, ()))
+
+
+def _fill(m: Module) -> Module:
+    new: dict[str, Any] = {}
+
+    def put(name: str, value: Any) -> None:
+        if value is not None and getattr(m, name) in (None, ()):
+            new[name] = value
+
+    if m.buffering is Buffering.FULLY_BUFFERED:
+        put("generation", Generation.DDR2)
+    if m.buffering in _ALWAYS_ECC:
+        put("ecc", True)
+        # Registered and load-reduced SO-DIMMs are in no standard of these generations.
+        if m.generation in (Generation.DDR4, Generation.DDR5) or m.buffering is Buffering.FULLY_BUFFERED:
+            put("form", Form.DIMM)
+    if m.ecc_bits is not None:
+        put("ecc", m.ecc_bits > 0)
+    if m.ecc is False:
+        put("ecc_bits", 0)
+    elif m.ecc and m.generation and (m.generation is not Generation.DDR5 or (m.device_width or 0) > 4):
+        put("ecc_bits", 8)
+    if m.generation and m.generation is not Generation.DDR3:
+        put("rails_v", RAILS_V[m.generation])
+
+    if m.package_ranks and m.stack_height:
+        put("logical_ranks", m.package_ranks * m.stack_height)
+    elif m.logical_ranks and m.stack_height and m.logical_ranks % m.stack_height == 0:
+        put("package_ranks", m.logical_ranks // m.stack_height)
+    elif m.logical_ranks and m.package_ranks and m.logical_ranks % m.package_ranks == 0:
+        put("stack_height", m.logical_ranks // m.package_ranks)
+
+    ranks, width, die, size = m.logical_ranks, m.device_width, m.die_gbit, m.capacity_gib
+    if ranks and width and die:
+        put("capacity_gib", _tidy(ranks * (64 / width) * die / 8))
+    elif size and ranks and width:
+        put("die_gbit", _tidy(size * 8 * width / (64 * ranks)))
+    elif size and die and width:
+        count = size * 8 * width / (64 * die)
+        put("logical_ranks", int(count) if count == int(count) and count >= 1 else None)
+    elif size and die and ranks:
+        wide = 64 * ranks * die / (8 * size)
+        put("device_width", int(wide) if wide in (4, 8, 16) else None)
+    return replace(m, **new) if new else m
+
+
+def _tidy(value: float) -> float:
+    return int(value) if value == int(value) else value
+
+
+def contradictions(module: Module) -> tuple[Contradiction, ...]:
+    """What in the module cannot all be true, each with the members it concerns.
+
+    Raises nothing: every module, however odd, gets an answer. Source of each check: the identity of
+    `complete`, and the standards' fixed facts named there.
+    """
+    m = module
+    found: list[Contradiction] = []
+
+    def say(names: tuple[str, ...], message: str) -> None:
+        found.append(Contradiction(names, message))
+
+    if m.capacity_gib and m.logical_ranks and m.device_width and m.die_gbit:
+        comes_to = m.logical_ranks * (64 / m.device_width) * m.die_gbit / 8
+        if comes_to != m.capacity_gib:
+            say(
+                ("capacity_gib", "logical_ranks", "device_width", "die_gbit"),
+                f"{m.logical_ranks} rank(s) of x{m.device_width} {amount(m.die_gbit)} Gbit dies make "
+                f"{amount(comes_to)} GB, not {amount(m.capacity_gib)} GB",
+            )
+        elif m.die_gbit not in _DIE_GBIT[m.generation] if m.generation else False:
+            say(
+                ("capacity_gib", "package_ranks", "device_width"),
+                f"{amount(m.capacity_gib)} GB from {m.logical_ranks} rank(s) of x{m.device_width} needs "
+                f"{amount(m.die_gbit)} Gbit dies, which {m.generation} does not have",
+            )
+    if m.package_ranks and m.stack_height and m.logical_ranks and m.package_ranks * m.stack_height != m.logical_ranks:
+        say(
+            ("package_ranks", "stack_height", "logical_ranks"),
+            f"{m.package_ranks} package ranks stacked {m.stack_height} high are not {m.logical_ranks} logical ranks",
+        )
+    if m.ecc is not None and m.ecc_bits is not None and m.ecc != (m.ecc_bits > 0):
+        say(("ecc", "ecc_bits"), f"{m.ecc_bits} error-correcting bits do not go with ECC {'yes' if m.ecc else 'no'}")
+    if m.ecc is False and m.buffering in _ALWAYS_ECC:
+        say(("ecc", "buffering"), f"a {m.buffering} module always has ECC")
+    if m.buffering is Buffering.FULLY_BUFFERED and m.generation not in (None, Generation.DDR2):
+        say(("buffering", "generation"), f"fully buffered modules are DDR2, not {m.generation}")
+    if m.buffering in _ALWAYS_ECC and m.form is Form.SO_DIMM:
+        say(("buffering", "form"), f"no {m.buffering} module is an SO-DIMM")
+    if m.generation and m.rails_v:
+        family = {v for name, volts in RAILS_V.items() if name.startswith(m.generation) for v in volts}
+        odd = [v for v in m.rails_v if v not in family]
+        if odd:
+            say(("rails_v", "generation"), f"{', '.join(map(amount, odd))} V is no rail of {m.generation}")
+    return tuple(found)
+
+
+#: Die densities of each generation's standard [Gbit]: JESD79-2, -3, -4, -5, addressing tables.
+_DIE_GBIT: dict[str, tuple[float, ...]] = {
+    "DDR2": (0.25, 0.5, 1, 2, 4),
+    "DDR3": (0.5, 1, 2, 4, 8),
+    "DDR4": (2, 4, 8, 16),
+    "DDR5": (8, 16, 24, 32, 64),
+}

@@ -1,0 +1,64 @@
+"""One unit of a model, and what is in its slots."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from enum import Enum
+from types import MappingProxyType
+
+from umbrak.core.memory.module import Module
+
+
+class Unknown(Enum):
+    """What sits in the slot is not known: not empty, not any module."""
+
+    UNKNOWN = "unknown"
+
+
+UNKNOWN = Unknown.UNKNOWN
+Occupant = Module | Unknown
+
+
+@dataclass(frozen=True, slots=True)
+class Machine:
+    """What is particular to one unit: None, or a name left out, is unknown."""
+
+    #: Socket -> processor id, or None where the socket is known to be empty.
+    processors: Mapping[str, str | None] = field(default_factory=dict)
+    firmware: str | None = None
+    system: str | None = None
+    os_bits: int | None = None
+    #: What a 32-bit system with address extension can use. [GiB]
+    os_cap_gib: float | None = None
+    device_hole_mib: float | None = None
+    mode: str | None = None
+    rail_setting: float | None = None
+
+
+class Layout(Mapping[str, Occupant]):
+    """Slot -> module or UNKNOWN; a slot left out is empty. Immutable, compared by content."""
+
+    __slots__ = ("_slots",)
+
+    def __init__(self, slots: Mapping[str, Occupant | None] | Iterable[tuple[str, Occupant | None]] = ()) -> None:
+        self._slots = MappingProxyType({slot: m for slot, m in sorted(dict(slots).items()) if m is not None})
+
+    def __getitem__(self, slot: str) -> Occupant:
+        return self._slots[slot]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._slots)
+
+    def __len__(self) -> int:
+        return len(self._slots)
+
+    def __hash__(self) -> int:
+        return hash(tuple(self._slots.items()))
+
+    def __repr__(self) -> str:
+        return f"Layout({dict(self._slots)!r})"
+
+    def changed_from(self, other: Layout) -> tuple[str, ...]:
+        """Slots whose occupant differs, sorted by name."""
+        return tuple(sorted(s for s in {*self, *other} if self.get(s) != other.get(s)))

@@ -1,0 +1,335 @@
+"""The platform sheet, ready for use: repetition unrolled, every name unique, every reference resolved.
+
+formats/sheet.py reads it from YAML; nothing here knows how it was written.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.statement import Source, Statement
+
+
+@dataclass(frozen=True, slots=True)
+class ModuleTest:
+    """Members that a module must have to match; unset members match anything."""
+
+    #: (member of Module, wanted value), sorted.
+    wanted: tuple[tuple[str, object], ...] = ()
+
+    def matches(self, module: Module) -> bool | None:
+        """True, False, or None when the answer hangs on a member that is unknown."""
+        answer: bool | None = True
+        for name, value in self.wanted:
+            known = getattr(module, name)
+            if known is None:
+                answer = None
+            elif known != value:
+                return False
+        return answer
+
+    def unknown(self, module: Module) -> tuple[str, ...]:
+        return tuple(name for name, _ in self.wanted if getattr(module, name) is None)
+
+    def words(self) -> str:
+        return " ".join(_member_word(n, v) for n, v in self.wanted)
+
+
+def _member_word(name: str, value: object) -> str:
+    if name == "ecc":
+        return "with ECC" if value else "without ECC"
+    words = {"device_width": "x{}", "stack_height": "stack height {}", "package_ranks": "{} package ranks"}
+    return words.get(name, "{}").format(value)
+
+
+@dataclass(frozen=True, slots=True)
+class RateRow:
+    """One row of a rate table: what a channel runs at when its conditions hold."""
+
+    rate_mts: int
+    dpc: int | None = None
+    #: Package ranks of the channel's modules, ascending: one number each, or one number for any of them.
+    ranks: tuple[int, ...] = ()
+    rail_v: float | None = None
+    module: ModuleTest = ModuleTest()
+
+    @property
+    def specificity(self) -> int:
+        """Number of its conditions: of the rows that match, the one with the most wins."""
+        return (self.dpc is not None) + bool(self.ranks) + (self.rail_v is not None) + len(self.module.wanted)
+
+    def words(self) -> str:
+        parts = []
+        if self.dpc is not None:
+            parts.append(f"{self.dpc} per channel")
+        if self.ranks:
+            parts.append("+".join(map(str, self.ranks)) + " ranks")
+        if self.rail_v is not None:
+            parts.append(f"{self.rail_v:g} V")
+        if self.module.wanted:
+            parts.append(self.module.words())
+        return ", ".join(parts) or "always"
+
+
+@dataclass(frozen=True, slots=True)
+class Processor:
+    """One processor as it behaves on this board."""
+
+    id: str
+    title: str
+    source: Source
+    rates_mts: tuple[int, ...] = ()
+    rate_table: tuple[RateRow, ...] = ()
+    refuses_above_mts: int | None = None
+    limits: tuple[Statement, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Socket:
+    id: str
+    processors: tuple[str, ...]
+    may_be_absent: bool = False
+    soldered: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Channel:
+    id: str
+    #: As printed or said within its socket: "A" of "CPU1.A".
+    name: str
+    socket: str
+    slots: tuple[str, ...] = ()
+    controller: str | None = None
+    soldered: Module | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Clearance:
+    """Room above a slot [mm]."""
+
+    fitted: float | None = None
+    on_the_way: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    id: str
+    channel: str
+    #: The locator as printed on the board.
+    printed: str
+    position: str | None = None
+    tab: str | None = None
+    access: str | None = None
+    clearance: Clearance = Clearance()
+    facing: str | None = None
+    carrier: str | None = None
+    behind: tuple[str, ...] = ()
+    #: Names under which a machine's own tables report it.
+    locators: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A kind of module that the machine takes, or takes without its maker's word."""
+
+    test: ModuleTest
+    certified: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class RailDomain:
+    """Slots and channels with soldered memory that share one supply."""
+
+    id: str
+    rails_v: tuple[float, ...]
+    #: Sockets whose memory it feeds.
+    sockets: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Mode:
+    id: str
+    usable_share: float = 1.0
+    channels_used: int | None = None
+    bandwidth_factor: float = 1.0
+    alike: tuple[str, ...] = ()
+    counts: tuple[int, ...] = ()
+    spare_ranks: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class MemoryRules:
+    """What memory the machine takes."""
+
+    source: Source
+    generation: str
+    form: str
+    rail_domains: tuple[RailDomain, ...]
+    accepts: tuple[Kind, ...]
+    #: lowest, highest or setting; None = not said.
+    rail_policy: str | None = None
+    refuses: tuple[ModuleTest, ...] = ()
+    #: refused or loses; None = not said.
+    ecc_mixed: str | None = None
+    #: Each: tests of which only one may be met within `together_within`.
+    never_together: tuple[tuple[ModuleTest, ...], ...] = ()
+    together_within: str = "machine"
+    #: Package ranks that one load-reduced module takes of its channel's chip selects.
+    load_reduced_counts_as: int | None = None
+    modes: tuple[Mode, ...] = ()
+    #: Whether memory under the device hole below 4 GiB is moved above it; None = not said.
+    remaps_hole: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class FillOrder:
+    """Which slots come first, for one group of slots (the whole machine, a socket, a carrier)."""
+
+    source: Source
+    #: Socket or carrier id, or "machine".
+    where: str
+    #: Number of modules -> the sets that hold them, in order. An ordered fill is its prefixes.
+    layouts: Mapping[int, tuple[tuple[str, ...], ...]]
+    #: Every slot of the group, in fill order.
+    slots: tuple[str, ...]
+    #: Severity words: refused, unsupported, slower; None = the maker does not say.
+    other_counts: str | None = None
+    otherwise: str | None = None
+    alike_in_set: tuple[str, ...] = ()
+    larger_first: bool = False
+    higher_ranks_far: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class EvenOrder:
+    """What the sheet asks across sockets."""
+
+    source: Source
+    even_over_sockets: bool = False
+    least_per_processor: int = 0
+    otherwise: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """One line of the maker's qualified list; `part` may end in * for any ending."""
+
+    part: str
+    source: Source
+    capacity_gib: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AccessStep:
+    do: str
+    close: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Access:
+    """How a slot is reached."""
+
+    id: str
+    minutes: float = 0
+    tools: tuple[str, ...] = ()
+    ends_warranty: bool = False
+    cools_min: float = 0
+    bays_out: tuple[int, ...] = ()
+    bays_ease: tuple[int, ...] = ()
+    steps: tuple[AccessStep, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Bays:
+    rows: int
+    columns: int
+    numbering: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Reserve:
+    """What the machine keeps for itself."""
+
+    fixed_mib: float = 0
+    share: float = 0
+    tolerance_mib: float = 0
+
+
+@dataclass(frozen=True, slots=True)
+class FirstBoot:
+    """Seconds of the first start: base + per module + per GiB, give or take `spread` of it."""
+
+    base_s: float = 0
+    per_module_s: float = 0
+    per_gib_s: float = 0
+    spread: float = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a thing lies on the board, in coarse grid units."""
+
+    x: float
+    y: float
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A model of machine and its rules. Compared and hashed by its content hash."""
+
+    id: str
+    title: str
+    kind: str
+    hash: str
+    maker: str | None
+    sources: Mapping[str, Source]
+    processors: Mapping[str, Processor]
+    sockets: Mapping[str, Socket]
+    channels: Mapping[str, Channel]
+    slots: Mapping[str, Slot]
+    memory: MemoryRules
+    fills: tuple[FillOrder, ...] = ()
+    evens: tuple[EvenOrder, ...] = ()
+    limits: tuple[Statement, ...] = ()
+    listed: tuple[Listed, ...] = ()
+    access: Mapping[str, Access] = field(default_factory=dict)
+    bays: Bays | None = None
+    reserve: Reserve | None = None
+    first_boot: FirstBoot | None = None
+    starts_open: bool | None = None
+    starts_without_drives: bool | None = None
+    reports: Mapping[str, str] = field(default_factory=dict)
+    #: "machine" when every socket runs at the slowest one's rate.
+    rate_alike: str | None = None
+    rate_cap_mts: int | None = None
+    interleave_ways: Mapping[str, tuple[int, ...]] = field(default_factory=dict)
+    geometry: Mapping[str, Place] = field(default_factory=dict)
+    archetype: bool = False
+    notes: str | None = None
+
+    def __hash__(self) -> int:
+        return hash(self.hash)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sheet) and other.hash == self.hash
+
+    @cached_property
+    def channels_of(self) -> Mapping[str, tuple[Channel, ...]]:
+        """Socket id -> its channels, in the sheet's order."""
+        return {s: tuple(c for c in self.channels.values() if c.socket == s) for s in self.sockets}
+
+    @cached_property
+    def socket_of_slot(self) -> Mapping[str, str]:
+        return {s.id: self.channels[s.channel].socket for s in self.slots.values()}
+
+    @cached_property
+    def slot_order(self) -> Mapping[str, int]:
+        """Slot id -> its place in the sheet, by which everything listed is sorted."""
+        return {slot: i for i, slot in enumerate(self.slots)}
+
+    @cached_property
+    def domain_of_socket(self) -> Mapping[str, RailDomain]:
+        return {s: d for d in self.memory.rail_domains for s in d.sockets}

@@ -1,0 +1,125 @@
+"""The one catalogue of codes, and the register of the rules that report them.
+
+A code says what kind of fact was found; its severities are those it can take (`ask` besides, when the
+fact that decides is unknown). "sheet" severities follow the sheet's words: refused = stop,
+unsupported = risk, slower = slow, silent = ask.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from umbrak.core.rules.finding import Finding, Severity
+
+if TYPE_CHECKING:
+    from umbrak.core.rules.context import Context
+
+_STOP, _RISK, _SLOW, _NOTE = (Severity.STOP,), (Severity.RISK,), (Severity.SLOW,), (Severity.NOTE,)
+_SHEET = (Severity.STOP, Severity.RISK, Severity.SLOW)
+
+
+@dataclass(frozen=True, slots=True)
+class Code:
+    """One line of the catalogue."""
+
+    code: str
+    severities: tuple[Severity, ...]
+    #: Two to five words, for a heading.
+    title: str
+    why: str
+    do: str
+
+
+CATALOGUE: dict[str, Code] = {
+    row.code: row
+    for row in (
+        Code("fit.slot-unknown", _STOP, "No such slot", "the sheet has no slot of this name", "put the module into a slot that the sheet has"),
+        Code("fit.unknown", (), "Slot not known", "what sits in a slot decides nearly everything else", "read its label, or the machine's tables"),
+        Code("fit.generation", _STOP, "Wrong generation", "each generation has its own notch, pins and signals", "use a module of the machine's generation"),
+        Code("fit.form", _STOP, "Wrong form", "a module of another form does not go into the slot", "use a module of the machine's form"),
+        Code("fit.height", (Severity.STOP, Severity.NOTE), "Too tall", "a tall module fouls the case or the airflow", "use a lower module"),
+        Code("fit.facing", _NOTE, "Faces another way", "a module put in the wrong way round breaks its slot", "mind which way the label faces"),
+        Code("power.rail", _STOP, "No common rail", "a module below its rail does not start, above it may be harmed", "use modules made for the board's rail"),
+        Code("power.mixed", _NOTE, "Held at the higher rail", "one module without low voltage keeps the others from it", "use low-voltage modules throughout to save power"),
+        Code("power.policy", _SLOW, "Rail costs rate", "some boards hold a rate only at the higher rail", "set the other rail where the firmware lets you"),
+        Code("kind.refused", _STOP, "Kind not taken", "the memory controller or board does not drive this kind", "use a kind that the sheet accepts"),
+        Code("kind.uncertified", _RISK, "Kind not certified", "it works but lacks the maker's word", "use a certified kind where the warranty matters"),
+        Code("kind.mixed", _STOP, "Kinds mixed", "kinds with different buffering or organisation cannot share a bus", "use one kind throughout"),
+        Code("kind.ecc-mixed", (Severity.STOP, Severity.RISK), "ECC mixed with none", "one module without ECC takes it from all, or stops the machine", "use ECC throughout or not at all"),
+        Code("kind.ecc-required", _STOP, "ECC required", "the machine does not start without ECC modules", "use modules with ECC"),
+        Code("limit.machine", _STOP, "Over the machine's hard limit", "address lines end there", "plan less"),
+        Code("limit.socket", _STOP, "Over a socket's hard limit", "the processor's address lines end there", "plan less on this socket"),
+        Code("limit.controller", _STOP, "Over a controller's hard limit", "the controller's address lines end there", "plan less on this controller"),
+        Code("limit.channel", _STOP, "Over a channel's hard limit", "the channel's address lines end there", "plan less on this channel"),
+        Code("limit.slot", _STOP, "Over a slot's hard limit", "the slot's address lines end there", "use a smaller module"),
+        Code("limit.die", _STOP, "Dies too dense", "the controller lacks the address lines for these dies", "use modules of less dense dies"),
+        Code("limit.ranks", _STOP, "Too many ranks", "every package rank needs a chip select, and a channel has only so many", "use modules of fewer ranks"),
+        Code("limit.stack", _STOP, "Stacked too high", "the controller does not address so many stacked dies", "use modules of lower stacks"),
+        Code("limit.os-width", _SLOW, "System sees less", "a 32-bit operating system addresses about 4 GiB", "install a 64-bit system"),
+        Code("limit.firmware", _RISK, "Another version needed", "the total is met only by another firmware or system version", "change the version first, then the memory"),
+        Code("speed.refused", _STOP, "Grade refused", "the processor does not start with modules of this grade", "use modules of a grade it accepts"),
+        Code("speed.module", _SLOW, "Modules below the machine", "the modules are rated below what the machine would run", "use faster modules if bandwidth matters"),
+        Code("speed.mixed", _SLOW, "Slowest module binds", "all modules of a machine run at the slowest one's rate", "swap the slowest for a module like the others"),
+        Code("speed.population", _SLOW, "Full channels run slower", "more modules or ranks in a channel load its bus", "reach the total with fewer, larger modules"),
+        Code("speed.processor", _SLOW, "Machine below the modules", "processor or board runs less than the modules are rated for", "no harm; slower modules would do"),
+        Code("speed.untold", (), "Rate not known", "what decides the data rate is not known", "find the missing fact"),
+        Code("order.place", _SHEET, "Wrong slots for this count", "the order says which slots come first", "move them to the slots of the order"),
+        Code("order.gap", _SHEET, "Gap in a channel", "a module behind an empty slot hangs on a stub of wire", "move it to the slot that comes first"),
+        Code("order.set", _SHEET, "Set incomplete or unlike", "modules go in sets so that the channels work together", "complete the set with like modules"),
+        Code("order.larger-first", _SLOW, "Larger belongs first", "the order puts the larger size into the first set", "swap the two sizes"),
+        Code("order.rank-far", _SLOW, "More ranks belong far", "the far slot ends the bus, where the heavier load does least harm", "swap the two"),
+        Code("order.sockets", _SLOW, "Sockets uneven", "threads on the poorer socket reach over for memory", "spread the modules evenly over the sockets"),
+        Code("order.balance", _SLOW, "Channels uneven", "memory beyond the smaller channels is spread over fewer", "fill the channels evenly"),
+        Code("order.channel-single", _SLOW, "One channel works", "with one of several channels filled the others idle", "split the total over the channels"),
+        Code("order.socket-bare", _SHEET, "Processor without memory", "a processor without memory reaches over for all of it", "give each processor memory of its own"),
+        Code("order.no-processor", _STOP, "Slot without processor", "slots hang on their processor; without it they are dead", "use slots of a socket that has its processor"),
+        Code("risk.over-official", _RISK, "Over the official total", "the maker does not vouch for it", "look for proof that it works, or plan less"),
+        Code("risk.over-processor", _RISK, "Over the processor maker's figure", "the processor's maker does not vouch for it", "look for proof that it works, or plan less"),
+        Code("risk.density", _RISK, "Denser dies than stated", "the processor's maker states support for less dense dies", "choose modules of less dense dies"),
+        Code("risk.unproved", _RISK, "Over a stated limit", "somebody states that it goes no higher", "look for proof that it works, or plan less"),
+        Code("risk.unlisted", _RISK, "Part not on the list", "the maker's qualified list does not have this part", "use a listed part where support matters"),
+        Code("risk.warranty", _RISK, "Opening ends the warranty", "the way to the slot is not open to the owner", "leave that slot, or decide to give up the warranty"),
+        Code("risk.mixed-makers", _RISK, "Makers mixed", "modules of different makers are rarely tried together", "use one maker's modules throughout"),
+        Code("mode.unmet", _RISK, "Mode not met", "the machine falls back to independent channels and protection is lost", "match the mode's rule"),
+    )
+}  # fmt: skip
+
+Rule = Callable[["Context"], Iterator[Finding]]
+
+
+@dataclass(frozen=True, slots=True)
+class RegisteredRule:
+    code: str
+    find: Rule
+    #: Whether there is anything for it to look at; a rule that applies and finds nothing has held.
+    applies: Callable[[Context], bool]
+
+
+RULES: dict[str, RegisteredRule] = {}
+
+
+def rule(code: str, applies: Callable[[Context], bool] | None = None) -> Callable[[Rule], Rule]:
+    """Register a rule under its code. Raises KeyError for a code that the catalogue lacks or that is taken."""
+    if code not in CATALOGUE:
+        near = difflib.get_close_matches(code, CATALOGUE, 1)
+        raise KeyError(f"no code {code!r} in the catalogue" + (f"; did you mean {near[0]!r}?" if near else ""))
+    if code in RULES:
+        raise KeyError(f"two rules for {code!r}")
+
+    def register(find: Rule) -> Rule:
+        RULES[code] = RegisteredRule(code, find, applies or (lambda ctx: bool(ctx.modules)))
+        return find
+
+    return register
+
+
+#: What a sheet's word for an unlisted count or wrong slots comes to; silent = ask.
+SHEET_SEVERITY: dict[str | None, Severity] = {
+    "refused": Severity.STOP,
+    "unsupported": Severity.RISK,
+    "slower": Severity.SLOW,
+    None: Severity.ASK,
+}

@@ -1,0 +1,165 @@
+"""What the rules may ask about a layout: named questions, each answered once."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Unknown
+from umbrak.core.platform.sheet import Channel, Mode, Processor, Sheet
+from umbrak.core.platform.statement import Source, Statement
+from umbrak.core.rules.catalogue import SHEET_SEVERITY
+from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.solve import RailSolution, RateSolution, solve_rails, solve_rates
+
+#: A module where it sits; the slot of soldered memory is None.
+Seated = tuple[str | None, Module]
+
+
+@dataclass(frozen=True)
+class Context:
+    """One evaluation's question and the facts derived from it."""
+
+    sheet: Sheet
+    machine: Machine
+    layout: Layout
+    statements: tuple[Statement, ...] = ()
+    #: The layout that this one changes; None when it is judged as it stands.
+    before: Layout | None = None
+
+    # -- who sits where -----------------------------------------------------------------------------
+
+    @cached_property
+    def modules(self) -> Mapping[str, Module]:
+        """Known modules in slots of the sheet, in the sheet's order."""
+        return {s: m for s in self.sheet.slots if isinstance(m := self.layout.get(s), Module)}
+
+    @cached_property
+    def unknown_slots(self) -> tuple[str, ...]:
+        return tuple(s for s in self.sheet.slots if self.layout.get(s) is UNKNOWN)
+
+    @cached_property
+    def processors(self) -> Mapping[str, Processor | None | Unknown]:
+        """Socket -> its processor, None where there is none, UNKNOWN where nobody said.
+
+        A socket that can hold only one processor and is never bare needs nobody to say.
+        """
+        found: dict[str, Processor | None | Unknown] = {}
+        for socket in self.sheet.sockets.values():
+            if socket.id in self.machine.processors:
+                named = self.machine.processors[socket.id]
+                found[socket.id] = None if named is None else self.sheet.processors.get(named, UNKNOWN)
+            elif len(socket.processors) == 1 and not socket.may_be_absent:
+                found[socket.id] = self.sheet.processors[socket.processors[0]]
+            else:
+                found[socket.id] = UNKNOWN
+        return found
+
+    @cached_property
+    def live_sockets(self) -> tuple[str, ...]:
+        """Sockets that hold, or may hold, a processor."""
+        return tuple(s for s, p in self.processors.items() if p is not None)
+
+    @cached_property
+    def live_modules(self) -> Mapping[str, Module]:
+        live = set(self.live_sockets)
+        return {s: m for s, m in self.modules.items() if self.sheet.socket_of_slot[s] in live}
+
+    @cached_property
+    def seated(self) -> Mapping[str, tuple[Seated, ...]]:
+        """Channel -> its modules, soldered first, then by slot."""
+        found: dict[str, tuple[Seated, ...]] = {}
+        for channel in self.sheet.channels.values():
+            here: list[Seated] = [(None, channel.soldered)] if channel.soldered else []
+            here += [(s, self.modules[s]) for s in channel.slots if s in self.modules]
+            found[channel.id] = tuple(here)
+        return found
+
+    @cached_property
+    def unsure_channels(self) -> frozenset[str]:
+        """Channels with a slot whose occupant is not known."""
+        return frozenset(self.sheet.slots[s].channel for s in self.unknown_slots)
+
+    def channels(self, socket: str) -> tuple[Channel, ...]:
+        return self.sheet.channels_of[socket]
+
+    def seated_on(self, socket: str) -> tuple[Seated, ...]:
+        return tuple(s for c in self.channels(socket) for s in self.seated[c.id])
+
+    @cached_property
+    def all_seated(self) -> tuple[Seated, ...]:
+        """Everything that counts: slots and soldered memory of live sockets."""
+        return tuple(s for socket in self.live_sockets for s in self.seated_on(socket))
+
+    # -- capacity -----------------------------------------------------------------------------------
+
+    @cached_property
+    def channel_gib(self) -> Mapping[str, float]:
+        return {c: sum(m.capacity_gib or 0 for _, m in here) for c, here in self.seated.items()}
+
+    def socket_gib(self, socket: str) -> float:
+        return sum(self.channel_gib[c.id] for c in self.channels(socket))
+
+    @cached_property
+    def installed_gib(self) -> float:
+        """What is fitted on sockets that have, or may have, a processor; unknown sizes count nothing."""
+        return sum(self.socket_gib(s) for s in self.live_sockets)
+
+    @cached_property
+    def mode(self) -> Mode | None:
+        return next((m for m in self.sheet.memory.modes if m.id == self.machine.mode), None)
+
+    # -- rails and rates ----------------------------------------------------------------------------
+
+    @cached_property
+    def rails(self) -> tuple[RailSolution, ...]:
+        return solve_rails(self)
+
+    @cached_property
+    def rates(self) -> Mapping[str, RateSolution]:
+        return solve_rates(self)
+
+    # -- saying so ----------------------------------------------------------------------------------
+
+    def ordered(self, slots: Iterable[str | None]) -> tuple[str, ...]:
+        order = self.sheet.slot_order
+        return tuple(sorted({s for s in slots if s is not None}, key=lambda s: (order.get(s, len(order)), s)))
+
+    def finding(
+        self,
+        code: str,
+        severity: Severity,
+        slots: Iterable[str | None],
+        message: str,
+        source: Source | None = None,
+    ) -> Finding:
+        return Finding(code, severity, self.ordered(slots), message, source)
+
+    def ask(
+        self,
+        code: str,
+        slots: Iterable[str | None],
+        message: str,
+        needs: Iterable[str],
+        could_be: Severity,
+        source: Source | None = None,
+    ) -> Finding:
+        return Finding(code, Severity.ASK, self.ordered(slots), message, source, tuple(sorted(set(needs))), could_be)
+
+    def as_sheet_says(
+        self, code: str, word: str | None, clause: str, slots: Iterable[str | None], message: str, source: Source
+    ) -> Finding:
+        """A finding whose severity is the sheet's word; where the sheet is silent, an ask for it."""
+        severity = SHEET_SEVERITY[word]
+        if severity is Severity.ASK:
+            return self.ask(code, slots, f"{message}; the sheet does not say what that does", [f"sheet.{clause}"], Severity.STOP, source)
+        return self.finding(code, severity, slots, message, source)
+
+    def names(self, slots: Iterable[str | None]) -> str:
+        """Slots as people read them: "A1, A2 and 3 more"."""
+        printed = [self.sheet.slots[s].printed if s in self.sheet.slots else s for s in self.ordered(slots)]
+        if len(printed) > 4:
+            return ", ".join(printed[:3]) + f" and {len(printed) - 3} more"
+        return " and ".join([", ".join(printed[:-1]), printed[-1]] if len(printed) > 1 else printed)

@@ -1,0 +1,142 @@
+"""kind: which kinds of module the machine drives, and which may live together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+
+from umbrak.core.memory.module import Buffering, Module
+from umbrak.core.platform.sheet import ModuleTest
+from umbrak.core.rules.catalogue import rule
+from umbrak.core.rules.context import Context
+from umbrak.core.rules.finding import Finding, Severity
+
+
+def _kind(module: Module) -> str:
+    ecc = "" if module.ecc is None or module.buffering is not Buffering.UNBUFFERED else " ECC" if module.ecc else " non-ECC"
+    return f"{module.buffering or 'unknown kind'}{ecc}"
+
+
+def _answers(ctx: Context, module: Module) -> tuple[bool | None, bool | None]:
+    """(whether some kind accepts it, whether some certified kind does); a refused kind is never accepted."""
+    memory = ctx.sheet.memory
+    refused = [t.matches(module) for t in memory.refuses]
+
+    def any_of(tests: Iterable[ModuleTest]) -> bool | None:
+        answers = [t.matches(module) for t in tests]
+        accepted = True if True in answers else None if None in answers else False
+        if True in refused or accepted is False:
+            return False
+        return None if None in refused else accepted
+
+    return any_of(k.test for k in memory.accepts), any_of(k.test for k in memory.accepts if k.certified)
+
+
+def _lacks_only_ecc(ctx: Context, module: Module) -> bool:
+    return module.ecc is False and any(
+        ("ecc", True) in k.test.wanted and ModuleTest(tuple(w for w in k.test.wanted if w[0] != "ecc")).matches(module)
+        for k in ctx.sheet.memory.accepts
+    )
+
+
+def _accepted_words(ctx: Context) -> str:
+    return " or ".join(dict.fromkeys(k.test.words() for k in ctx.sheet.memory.accepts))
+
+
+@rule("kind.refused")
+def refused(ctx: Context) -> Iterator[Finding]:
+    """A kind that the machine does not take."""
+    source = ctx.sheet.memory.source
+    wrong: dict[str, list[str]] = {}
+    unsure: list[str] = []
+    needs: list[str] = []
+    for slot, m in ctx.modules.items():
+        accepted, _ = _answers(ctx, m)
+        if accepted is False and not _lacks_only_ecc(ctx, m):
+            wrong.setdefault(_kind(m), []).append(slot)
+        elif accepted is None:
+            unsure.append(slot)
+            tests = [*(k.test for k in ctx.sheet.memory.accepts), *ctx.sheet.memory.refuses]
+            needs += [f"{slot}.{name}" for t in tests for name in t.unknown(m)]
+    for kind, slots in wrong.items():
+        message = f"{ctx.names(slots)}: {kind} is not taken; this machine takes {_accepted_words(ctx)}"
+        yield ctx.finding("kind.refused", Severity.STOP, slots, message, source)
+    if unsure:
+        members = sorted({n.rsplit(".", 1)[1] for n in needs})
+        words = " and ".join({"ecc": "ECC", "device_width": "device width"}.get(n, n) for n in members)
+        message = f"{words} of {ctx.names(unsure)} not known; this machine takes {_accepted_words(ctx)}"
+        yield ctx.ask("kind.refused", unsure, message, needs, Severity.STOP, source)
+
+
+@rule("kind.ecc-required")
+def ecc_required(ctx: Context) -> Iterator[Finding]:
+    """A kind that would be taken, had it ECC."""
+    slots = [s for s, m in ctx.modules.items() if _answers(ctx, m)[0] is False and _lacks_only_ecc(ctx, m)]
+    if slots:
+        message = f"{ctx.names(slots)} has no ECC; this machine takes {_accepted_words(ctx)}"
+        yield ctx.finding("kind.ecc-required", Severity.STOP, slots, message, ctx.sheet.memory.source)
+
+
+@rule("kind.uncertified", applies=lambda ctx: bool(ctx.modules) and any(not k.certified for k in ctx.sheet.memory.accepts))
+def uncertified(ctx: Context) -> Iterator[Finding]:
+    """A kind that works but lacks the maker's word."""
+    slots = [s for s, m in ctx.modules.items() if _answers(ctx, m) == (True, False)]
+    if slots:
+        kind = _kind(ctx.modules[slots[0]])
+        message = f"{ctx.names(slots)}: {kind} works in this machine, but its maker does not certify it"
+        yield ctx.finding("kind.uncertified", Severity.RISK, slots, message, ctx.sheet.memory.source)
+
+
+@rule("kind.mixed")
+def mixed(ctx: Context) -> Iterator[Finding]:
+    """Several bufferings in one machine (their bus loading and timing differ by standard), or what the sheet keeps apart."""
+    source = ctx.sheet.memory.source
+    kinds: dict[Buffering, list[str | None]] = {}
+    for slot, m in ctx.all_seated:
+        if m.buffering is not None:
+            kinds.setdefault(m.buffering, []).append(slot)
+    if len(kinds) > 1:
+        least = min(kinds.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
+        message = f"{' and '.join(sorted(kinds))} modules cannot work in one machine"
+        yield ctx.finding("kind.mixed", Severity.STOP, least, message, source)
+    for place, seated in _scopes(ctx).items():
+        for tests in ctx.sheet.memory.never_together:
+            met = [(t, [s for s, m in seated if t.matches(m)]) for t in tests]
+            met = [(t, slots) for t, slots in met if slots]
+            if len(met) > 1:
+                least = min((slots for _, slots in met), key=lambda slots: (len(slots), ctx.ordered(slots)))
+                message = f"{' and '.join(t.words() for t, _ in met)} must not stand together in one {place[0]}"
+                yield ctx.finding("kind.mixed", Severity.STOP, least, message, source)
+                continue
+            unsure = [(s, n) for s, m in seated for t in tests if t.matches(m) is None for n in t.unknown(m)]
+            if unsure and len(seated) > 1:
+                slots = sorted({s for s, _ in unsure if s})
+                message = f"{' and '.join(t.words() for t in tests)} must not stand together; which {ctx.names(slots)} is, is not known"
+                yield ctx.ask("kind.mixed", slots, message, [f"{s}.{n}" for s, n in unsure], Severity.STOP, source)
+
+
+def _scopes(ctx: Context) -> Mapping[tuple[str, str], list[tuple[str | None, Module]]]:
+    within = ctx.sheet.memory.together_within
+    if within == "machine":
+        return {("machine", ""): list(ctx.all_seated)}
+    if within == "socket":
+        return {("socket", s): list(ctx.seated_on(s)) for s in ctx.live_sockets}
+    return {("channel", c.id): list(ctx.seated[c.id]) for s in ctx.live_sockets for c in ctx.channels(s)}
+
+
+@rule("kind.ecc-mixed")
+def ecc_mixed(ctx: Context) -> Iterator[Finding]:
+    """Modules with and without ECC in one machine."""
+    having = [s for s, m in ctx.all_seated if m.ecc]
+    lacking = [s for s, m in ctx.all_seated if m.ecc is False]
+    if not having or not lacking:
+        return
+    source, least = ctx.sheet.memory.source, min(having, lacking, key=len)
+    match ctx.sheet.memory.ecc_mixed:
+        case "refused":
+            yield ctx.finding("kind.ecc-mixed", Severity.STOP, least, "Modules with and without ECC must not stand in one machine", source)
+        case "loses":
+            message = f"{ctx.names(lacking)} has no ECC; the whole machine loses it"
+            yield ctx.finding("kind.ecc-mixed", Severity.RISK, lacking, message, source)
+        case _:
+            message = "Modules with and without ECC are mixed, and the sheet does not say what that does"
+            yield ctx.ask("kind.ecc-mixed", least, message, ["sheet.memory.ecc_mixed"], Severity.STOP, source)

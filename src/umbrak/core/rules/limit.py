@@ -1,0 +1,302 @@
+"""limit and risk.over-*: every statement whose conditions hold, checked at its scope.
+
+A hard statement that is passed stops (`limit.*`); a soft one is a risk, named by who states it. One
+checker serves all scopes; `_SCOPES` says what each counts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+from umbrak.core.memory.module import Buffering, Module, amount
+from umbrak.core.platform.machine import Unknown
+from umbrak.core.platform.statement import Source, SourceKind, Statement
+from umbrak.core.rules.catalogue import rule
+from umbrak.core.rules.context import Context
+from umbrak.core.rules.finding import Finding, Severity
+
+
+@dataclass(frozen=True, slots=True)
+class LimitUse:
+    """A statement at one place: what it allows and what is used of it."""
+
+    scope: str
+    where: str
+    limit: float
+    used: float
+    #: GiB, Gbit, ranks or high.
+    unit: str
+    source: Source
+    trust: int
+    hard: bool
+
+
+@dataclass(frozen=True, slots=True)
+class _Use:
+    """A statement at one place, with all that the rules need of it."""
+
+    statement: Statement
+    scope: str
+    where: str
+    limit: float
+    used: float
+    unit: str
+    slots: tuple[str | None, ...]
+    #: "SLOT.member" whose value could raise `used` over the limit.
+    needs: tuple[str, ...]
+    #: Whether it holds for this unit: None where that hangs on an unknown version or processor.
+    holds: bool | None
+    condition_needs: tuple[str, ...]
+
+    @property
+    def over(self) -> bool:
+        return self.used > self.limit
+
+
+def limits_in_force(ctx: Context) -> tuple[LimitUse, ...]:
+    """Every statement that holds, with what is used of it, by scope and place, tightest first within a place."""
+    uses = [u for u in _uses(ctx) if u.holds]
+    order = {"machine": 0, "socket": 1, "controller": 2, "channel": 3, "slot": 4, "die": 5, "stack": 6}
+    uses.sort(key=lambda u: (order[u.scope], u.where, u.unit, u.limit, u.statement.source.trust, u.statement.id))
+    return tuple(
+        LimitUse(u.scope, u.where, u.limit, u.used, u.unit, u.statement.source, u.statement.source.trust, u.statement.hard) for u in uses
+    )
+
+
+def _statements(ctx: Context) -> Iterator[tuple[Statement, str | None, bool | None]]:
+    """(statement, the one socket it is about or None, whether its processor is the one fitted)."""
+    for s in (*ctx.sheet.limits, *ctx.statements):
+        if s.processor is None:
+            yield s, None, True
+            continue
+        for socket in ctx.live_sockets:
+            p = ctx.processors[socket]
+            yield s, socket, None if isinstance(p, Unknown) else p is not None and p.id == s.processor
+    for socket in ctx.live_sockets:
+        p = ctx.processors[socket]
+        if isinstance(p, Unknown):
+            for name in ctx.sheet.sockets[socket].processors:
+                for s in ctx.sheet.processors[name].limits:
+                    yield s, socket, None
+        elif p is not None:
+            for s in p.limits:
+                yield s, socket, True
+
+
+def _uses(ctx: Context) -> list[_Use]:
+    """All statements at all their places, without those that one in force replaces. Computed once a context."""
+    cached: list[_Use] | None = ctx.__dict__.get("_limit_uses")
+    if cached is None:
+        cached = ctx.__dict__["_limit_uses"] = _all_uses(ctx)
+    return cached
+
+
+def _all_uses(ctx: Context) -> list[_Use]:
+    versions = (ctx.machine.firmware, ctx.machine.system)
+    told = list(_statements(ctx))
+    silenced: set[str] = set()
+    doubted: dict[str, Statement] = {}
+    for statement, _, fitted in told:
+        holds = _all_hold(statement.conditions_hold(*versions), fitted)
+        for replaced in statement.replaces:
+            if holds:
+                silenced.add(replaced)
+            elif holds is None:
+                doubted[replaced] = statement
+    uses: list[_Use] = []
+    for statement, socket, fitted in told:
+        if statement.id in silenced:
+            continue
+        conditions = statement.conditions_hold(*versions)
+        holds = _all_hold(conditions, fitted)
+        doubt = doubted.get(statement.id)
+        needs = _version_needs(ctx, statement, conditions) if conditions is None else ()
+        if fitted is None and socket:
+            needs += (f"machine.processors.{socket}",)
+        if holds and doubt:
+            holds, needs = None, _version_needs(ctx, doubt, None)
+        for scope, where, limit, used, unit, slots, missing in _measure(ctx, statement, socket):
+            uses.append(_Use(statement, scope, where, limit, used, unit, slots, missing, holds, needs))
+    return uses
+
+
+def _all_hold(*answers: bool | None) -> bool | None:
+    return False if False in answers else None if None in answers else True
+
+
+def _version_needs(ctx: Context, statement: Statement, conditions: bool | None) -> tuple[str, ...]:
+    needs = []
+    if conditions is None and statement.firmware.holds(ctx.machine.firmware) is None:
+        needs.append("machine.firmware")
+    if conditions is None and statement.system.holds(ctx.machine.system) is None:
+        needs.append("machine.system")
+    return tuple(needs)
+
+
+_Measure = tuple[str, str, float, float, str, tuple[str | None, ...], tuple[str, ...]]
+
+
+def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measure]:
+    """(scope, where, limit, used, unit, slots, what is unknown) of a statement at each of its places."""
+    sockets = (socket,) if socket else ctx.live_sockets
+    if s.package_ranks is not None:
+        for where, seated in _places(ctx, s.scope, sockets):
+            if s.where in (None, where):
+                used, missing = _chip_selects(ctx, seated, s.package_ranks)
+                yield s.scope, where, s.package_ranks, used, "ranks", tuple(x for x, _ in seated), missing
+    elif s.die_gbit is not None or s.stack_height is not None:
+        member, unit, scope = ("die_gbit", "Gbit", "die") if s.die_gbit is not None else ("stack_height", "high", "stack")
+        limit = s.die_gbit if s.die_gbit is not None else s.stack_height
+        seated = [x for place in sockets for x in ctx.seated_on(place) if s.where is None or _within(ctx, x[0], s.where)]
+        values = [(x, getattr(m, member)) for x, m in seated]
+        used = max((v for _, v in values if v is not None), default=0)
+        over = tuple(x for x, v in values if v is not None and limit is not None and v > limit)
+        missing = tuple(f"{x or 'soldered'}.{member}" for x, v in values if v is None)
+        yield scope, s.where or (socket or "machine"), float(limit or 0), used, unit, over or tuple(x for x, v in values if v is None), missing
+    elif s.capacity_gib is not None:
+        for where, seated in _places(ctx, s.scope, sockets):
+            if s.where in (None, where):
+                used = sum(m.capacity_gib or 0 for _, m in seated)
+                yield s.scope, where, s.capacity_gib, used, "GiB", tuple(x for x, _ in seated), ()
+
+
+def _within(ctx: Context, slot: str | None, where: str) -> bool:
+    if slot is None:
+        return False
+    return where in (slot, ctx.sheet.slots[slot].channel, ctx.sheet.socket_of_slot[slot])
+
+
+def _places(ctx: Context, scope: str, sockets: Iterable[str]) -> Iterator[tuple[str, tuple[tuple[str | None, Module], ...]]]:
+    """The places of a scope and what sits in each."""
+    if scope == "machine":
+        yield "machine", ctx.all_seated
+        return
+    for socket in sockets:
+        if scope == "socket":
+            yield socket, ctx.seated_on(socket)
+        elif scope == "controller":
+            by_controller: dict[str, list[tuple[str | None, Module]]] = {}
+            for c in ctx.channels(socket):
+                if c.controller:
+                    by_controller.setdefault(c.controller, []).extend(ctx.seated[c.id])
+            yield from ((name, tuple(seated)) for name, seated in by_controller.items())
+        elif scope == "channel":
+            yield from ((c.id, ctx.seated[c.id]) for c in ctx.channels(socket))
+        elif scope == "slot":
+            yield from ((x, ((x, m),)) for x, m in ctx.seated_on(socket) if x is not None)
+
+
+def _chip_selects(ctx: Context, seated: Iterable[tuple[str | None, Module]], limit: int) -> tuple[int, tuple[str, ...]]:
+    """Chip selects that the modules take, and whose unknown ranks could take more than there are."""
+    used, missing = 0, []
+    for slot, m in seated:
+        counts_as = ctx.sheet.memory.load_reduced_counts_as if m.buffering is Buffering.LOAD_REDUCED else None
+        if counts_as is not None:
+            used += counts_as
+        elif m.package_ranks is not None:
+            used += m.package_ranks
+        else:
+            missing.append(f"{slot or 'soldered'}.package_ranks")
+    # A module has one rank at least and four at most in every standard organisation but stacked ones.
+    return used + len(missing), tuple(missing) if used + 4 * len(missing) > limit else ()
+
+
+_UNIT = {"GiB": "GB", "Gbit": "Gbit", "ranks": "package ranks", "high": "dies high"}
+
+
+def _sentence(ctx: Context, u: _Use) -> str:
+    place = {"machine": "The machine", "die": ctx.names(u.slots) or "A module", "stack": ctx.names(u.slots) or "A module"}.get(u.scope, u.where)
+    return f"{place} has {amount(u.used)} {_UNIT[u.unit]}; {u.statement.source.title} states {amount(u.limit)}"
+
+
+def _code(u: _Use) -> str:
+    """The code that passing this statement gives: one fact, one code."""
+    s = u.statement
+    if s.hard:
+        return {"ranks": "limit.ranks", "high": "limit.stack", "Gbit": "limit.die"}.get(u.unit, f"limit.{u.scope}")
+    if u.unit == "Gbit":
+        return "risk.density"
+    if s.official:
+        return "risk.over-official"
+    return "risk.over-processor" if s.source.kind is SourceKind.PROCESSOR_MAKER else "risk.unproved"
+
+
+def _met_by_version(ctx: Context, u: _Use) -> Statement | None:
+    """A statement that would allow this much, were the firmware or system another version."""
+    for other in _uses(ctx):
+        s = other.statement
+        if (
+            other.scope == u.scope
+            and other.where == u.where
+            and other.unit == u.unit
+            and s.conditions_hold(ctx.machine.firmware, ctx.machine.system) is False
+            and (u.statement.id in s.replaces or (s.official and u.statement.official))
+            and other.used <= other.limit
+        ):
+            return s
+    return None
+
+
+def _find(ctx: Context, code: str) -> Iterator[Finding]:
+    """Statements passed whose code is this one; of several at one place, the most trusted."""
+    by_place: dict[tuple[str, str, str], _Use] = {}
+    for u in sorted(_uses(ctx), key=lambda u: (u.statement.source.trust, u.limit, u.statement.id)):
+        if _code(u) == code and u.over and u.holds is not False:
+            by_place.setdefault((u.scope, u.where, str(u.holds)), u)
+        elif _code(u) == code and u.needs and u.holds is not False:
+            severity = Severity.STOP if u.statement.hard else Severity.RISK
+            what = {"ranks": "ranks", "Gbit": "die density", "high": "stack height"}[u.unit]
+            slots = [n.rsplit(".", 1)[0] for n in u.needs if not n.startswith("soldered.")]
+            message = f"The {what} of {ctx.names(slots) or 'the soldered memory'} is not known; {u.statement.source.title} states {amount(u.limit)} {_UNIT[u.unit]}"
+            yield ctx.ask(code, slots, message, u.needs, severity, u.statement.source)
+    for u in by_place.values():
+        source, slots = u.statement.source, u.slots
+        if u.holds is None:
+            if not any(n.startswith("machine.processors") for n in u.condition_needs):
+                continue  # hangs on a version: `limit.firmware` asks
+            message = f"{_sentence(ctx, u)}, if that processor is fitted; which one is fitted is not known"
+            yield ctx.ask(code, slots, message, u.condition_needs, Severity.STOP if u.statement.hard else Severity.RISK, source)
+        elif _met_by_version(ctx, u) is None:
+            clause = f" ({u.statement.condition_words()})" if u.statement.condition_words() else ""
+            yield ctx.finding(code, Severity.STOP if u.statement.hard else Severity.RISK, slots, _sentence(ctx, u) + clause, source)
+
+
+def _register(code: str) -> None:
+    def find(ctx: Context) -> Iterator[Finding]:
+        return _find(ctx, code)
+
+    find.__doc__ = f"Statements whose passing is {code}."
+    rule(code, applies=lambda ctx: any(_code(u) == code and u.holds for u in _uses(ctx)))(find)
+
+
+for _name in (
+    "limit.machine", "limit.socket", "limit.controller", "limit.channel", "limit.slot", "limit.die", "limit.ranks",
+    "limit.stack", "risk.over-official", "risk.over-processor", "risk.density", "risk.unproved",
+):  # fmt: skip
+    _register(_name)
+
+
+@rule("limit.firmware", applies=lambda ctx: any(u.statement.condition_words() for u in _uses(ctx)))
+def firmware(ctx: Context) -> Iterator[Finding]:
+    """A total met only by another firmware or system version, or nobody knows which version runs."""
+    for u in _uses(ctx):
+        if not u.over or u.holds is False:
+            continue
+        other = _met_by_version(ctx, u)
+        if u.holds is None and any(n.startswith("machine.") and "processors" not in n for n in u.condition_needs):
+            message = f"{_sentence(ctx, u)}; whether that holds hangs on the version, which is not known"
+            could = Severity.STOP if u.statement.hard else Severity.RISK
+            yield ctx.ask("limit.firmware", u.slots, message, u.condition_needs, could, u.statement.source)
+        elif u.holds and other is not None:
+            message = f"{_sentence(ctx, u)}; {other.source.title} allows it with {other.condition_words()}"
+            yield ctx.finding("limit.firmware", Severity.RISK, u.slots, message, other.source)
+
+
+@rule("limit.os-width", applies=lambda ctx: ctx.machine.os_bits is not None)
+def os_width(ctx: Context) -> Iterator[Finding]:
+    """A 32-bit operating system addresses 4 GiB, or what its address extension and edition allow."""
+    cap = ctx.machine.os_cap_gib or 4
+    if ctx.machine.os_bits == 32 and ctx.installed_gib > cap:
+        message = f"A 32-bit system sees about {amount(cap)} GB of the {amount(ctx.installed_gib)} GB"
+        yield ctx.finding("limit.os-width", Severity.SLOW, (), message)

@@ -1,0 +1,213 @@
+"""order: which slots come first, whole sets, even channels and sockets."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from umbrak.core.bandwidth import balance
+from umbrak.core.memory.module import amount
+from umbrak.core.platform.machine import UNKNOWN
+from umbrak.core.platform.sheet import FillOrder
+from umbrak.core.rules.catalogue import rule
+from umbrak.core.rules.context import Context
+from umbrak.core.rules.finding import Finding, Severity
+
+
+def _orders(ctx: Context) -> Iterator[tuple[FillOrder, list[str]]]:
+    """Orders whose slots are all known, with the filled ones; a slot not known decides nothing (`fit.unknown`)."""
+    for fill in ctx.sheet.fills:
+        live = [s for s in fill.slots if ctx.sheet.socket_of_slot[s] in ctx.live_sockets]
+        if live and not any(ctx.layout.get(s) is UNKNOWN for s in live):
+            yield fill, [s for s in live if s in ctx.modules]
+
+
+def expected_sets(fill: FillOrder, count: int) -> tuple[tuple[str, ...], ...]:
+    """The sets that hold so many modules; for an unlisted count, those of the next smaller listed one and
+    as much of the following slots as is left."""
+    if count in fill.layouts:
+        return fill.layouts[count]
+    smaller = max((c for c in fill.layouts if c < count), default=0)
+    sets = fill.layouts.get(smaller, ())
+    used = {s for each in sets for s in each}
+    larger = min((c for c in fill.layouts if c > count), default=0)
+    following = [s for each in fill.layouts.get(larger, ()) for s in each] or list(fill.slots)
+    rest = tuple(s for s in following if s not in used)[: count - smaller]
+    return (*sets, rest) if rest else sets
+
+
+def _has_order(ctx: Context) -> bool:
+    return bool(ctx.modules) and bool(ctx.sheet.fills)
+
+
+def _misplaced(ctx: Context, fill: FillOrder, filled: list[str]) -> tuple[list[str], list[str], list[str]]:
+    """(modules in wrong slots behind a gap, other modules in wrong slots, empty slots that come first)."""
+    sets = expected_sets(fill, len(filled))
+    if len(filled) not in fill.layouts:
+        # Part of a set may stand in any slots of that set.
+        base = {s for each in sets[:-1] for s in each}
+        larger = min((c for c in fill.layouts if c > len(filled)), default=None)
+        allowed = {s for each in fill.layouts[larger] for s in each} if larger else set(fill.slots)
+        if base <= set(filled) and set(filled) <= allowed:
+            return [], [], []
+    wanted = [s for each in sets for s in each]
+    wrong = [s for s in filled if s not in wanted]
+    empty = [s for s in wanted if s not in filled]
+    gap = [s for s in wrong if any(ctx.sheet.slots[e].channel == ctx.sheet.slots[s].channel for e in empty)]
+    return gap, [s for s in wrong if s not in gap], empty
+
+
+@rule("order.place", _has_order)
+def place(ctx: Context) -> Iterator[Finding]:
+    """Wrong slots for this count of modules."""
+    for fill, filled in _orders(ctx):
+        _, wrong, empty = _misplaced(ctx, fill, filled)
+        if wrong:
+            message = f"{ctx.names(wrong)} should be empty with {len(filled)} module(s); {ctx.names(empty)} comes first"
+            yield ctx.as_sheet_says("order.place", fill.otherwise, "population.otherwise", [*wrong, *empty], message, fill.source)
+
+
+@rule("order.gap", _has_order)
+def gap(ctx: Context) -> Iterator[Finding]:
+    """A slot is filled while one of its channel that comes first is empty."""
+    for fill, filled in _orders(ctx):
+        behind, _, empty = _misplaced(ctx, fill, filled)
+        if behind:
+            first = [e for e in empty if any(ctx.sheet.slots[e].channel == ctx.sheet.slots[s].channel for s in behind)]
+            message = f"{ctx.names(behind)} is filled while {ctx.names(first)}, which comes first in its channel, is empty"
+            yield ctx.as_sheet_says("order.gap", fill.otherwise, "population.otherwise", [*behind, *first], message, fill.source)
+
+
+@rule("order.set", _has_order)
+def sets(ctx: Context) -> Iterator[Finding]:
+    """A count that the order does not list, or unlike modules within a set."""
+    for fill, filled in _orders(ctx):
+        count = len(filled)
+        if count and count not in fill.layouts:
+            where = "the machine" if fill.where == "machine" else fill.where
+            message = f"{count} module(s) in {where}: the order knows {_counts(sorted(fill.layouts))}"
+            yield ctx.as_sheet_says("order.set", fill.other_counts, "population.other_counts", filled, message, fill.source)
+        for each in expected_sets(fill, count):
+            here = [s for s in each if s in ctx.modules]
+            for member in fill.alike_in_set:
+                values: dict[object, list[str]] = {}
+                for s in here:
+                    values.setdefault(getattr(ctx.modules[s], member), []).append(s)
+                lacking = values.pop(None, [])
+                if len(values) > 1:
+                    least = min(values.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
+                    words = _MEMBER_WORDS.get(member, member)
+                    message = f"{ctx.names(least)} differs in {words} from the rest of its set ({ctx.names(here)})"
+                    yield ctx.as_sheet_says("order.set", fill.otherwise, "population.otherwise", least, message, fill.source)
+                    break
+                if lacking and len(here) > 1 and member != "capacity_gib" and fill.otherwise != "slower":
+                    words = _MEMBER_WORDS.get(member, member)
+                    message = f"A set must be alike in {words}; that of {ctx.names(lacking)} is not known"
+                    could = Severity.STOP if fill.otherwise != "unsupported" else Severity.RISK
+                    yield ctx.ask("order.set", lacking, message, [f"{s}.{member}" for s in lacking], could, fill.source)
+                    break
+
+
+_MEMBER_WORDS = {"capacity_gib": "capacity", "package_ranks": "ranks", "device_width": "device width", "part": "part number", "maker": "maker"}
+
+
+def _counts(counts: list[int]) -> str:
+    return ", ".join(map(str, counts[:-1])) + f" and {counts[-1]}" if len(counts) > 1 else str(counts[0])
+
+
+@rule("order.larger-first", applies=lambda ctx: _has_order(ctx) and any(f.larger_first for f in ctx.sheet.fills))
+def larger_first(ctx: Context) -> Iterator[Finding]:
+    """A later set holds larger modules than an earlier one."""
+    for fill, filled in _orders(ctx):
+        if not fill.larger_first:
+            continue
+        smallest: float | None = None
+        for each in expected_sets(fill, len(filled)):
+            sizes = [c for s in each if s in ctx.modules and (c := ctx.modules[s].capacity_gib) is not None]
+            larger = [s for s in each if s in ctx.modules and smallest is not None and (ctx.modules[s].capacity_gib or 0) > smallest]
+            if larger and smallest is not None:
+                message = f"{ctx.names(larger)} holds larger modules than an earlier set ({amount(smallest)} GB)"
+                yield ctx.finding("order.larger-first", Severity.SLOW, larger, message, fill.source)
+            smallest = min([*sizes, *([smallest] if smallest is not None else [])], default=None)
+
+
+@rule("order.rank-far", applies=lambda ctx: _has_order(ctx) and any(f.higher_ranks_far for f in ctx.sheet.fills))
+def rank_far(ctx: Context) -> Iterator[Finding]:
+    """A module of more ranks sits nearer to the processor than one of fewer."""
+    asked = {s for f in ctx.sheet.fills if f.higher_ranks_far for s in f.slots}
+    for channel, seated in ctx.seated.items():
+        ranks = {ctx.sheet.slots[s].position: (s, m.package_ranks) for s, m in seated if s in asked and m.package_ranks}
+        if "far" in ranks and "near" in ranks and ranks["near"][1] > ranks["far"][1]:
+            (near, more), (far, fewer) = ranks["near"], ranks["far"]
+            name = ctx.sheet.channels[channel].name
+            message = f"Channel {name}: {ctx.names([near])} ({more} ranks) belongs in the far slot, {ctx.names([far])} ({fewer}) in the near one"
+            yield ctx.finding("order.rank-far", Severity.SLOW, [near, far], message, ctx.sheet.memory.source)
+
+
+@rule("order.sockets", applies=lambda ctx: bool(ctx.modules) and any(e.even_over_sockets for e in ctx.sheet.evens))
+def sockets_even(ctx: Context) -> Iterator[Finding]:
+    """Sockets with memory hold unlike totals where the sheet asks for even ones."""
+    totals = {s: gib for s in ctx.live_sockets if (gib := ctx.socket_gib(s))}
+    for even in ctx.sheet.evens:
+        if even.even_over_sockets and len(set(totals.values())) > 1:
+            poorest = [s for s, gib in totals.items() if gib == min(totals.values())]
+            message = "Sockets are uneven: " + ", ".join(f"{s} {amount(gib)} GB" for s, gib in totals.items())
+            slots = [slot for s in poorest for c in ctx.channels(s) for slot in c.slots]
+            yield ctx.finding("order.sockets", Severity.SLOW, slots, message, even.source)
+
+
+@rule("order.socket-bare", applies=lambda ctx: bool(ctx.modules) and len(ctx.live_sockets) > 1)
+def socket_bare(ctx: Context) -> Iterator[Finding]:
+    """A processor without memory, or with fewer modules than the sheet asks for."""
+    for socket in ctx.live_sockets:
+        if any(c.id in ctx.unsure_channels for c in ctx.channels(socket)) or not ctx.all_seated:
+            continue
+        slots = [slot for c in ctx.channels(socket) for slot in c.slots]
+        count = len(ctx.seated_on(socket))
+        even = next((e for e in ctx.sheet.evens if count < e.least_per_processor), None)
+        if even:
+            message = f"{socket} has {count} module(s); each processor needs at least {even.least_per_processor}"
+            yield ctx.as_sheet_says("order.socket-bare", even.otherwise or "slower", "population.otherwise", slots, message, even.source)
+        elif count == 0:
+            message = f"{socket} has no memory of its own; its threads reach over for all of it"
+            yield ctx.finding("order.socket-bare", Severity.SLOW, slots, message)
+
+
+@rule("order.no-processor", applies=lambda ctx: bool(ctx.modules) and any(s.may_be_absent for s in ctx.sheet.sockets.values()))
+def no_processor(ctx: Context) -> Iterator[Finding]:
+    """Modules on a socket without processor: they are not seen."""
+    for socket, processor in ctx.processors.items():
+        slots = [s for s in ctx.modules if ctx.sheet.socket_of_slot[s] == socket]
+        if processor is None and slots:
+            message = f"{ctx.names(slots)} hangs on {socket}, which has no processor: not seen"
+            yield ctx.finding("order.no-processor", Severity.STOP, slots, message, ctx.sheet.memory.source)
+
+
+def _channels(ctx: Context) -> Iterator[tuple[str, list[float]]]:
+    for socket in ctx.live_sockets:
+        if not any(c.id in ctx.unsure_channels for c in ctx.channels(socket)):
+            yield socket, [ctx.channel_gib[c.id] for c in ctx.channels(socket)]
+
+
+@rule("order.channel-single", applies=lambda ctx: any(len(ctx.channels(s)) > 1 and ctx.socket_gib(s) for s in ctx.live_sockets))
+def channel_single(ctx: Context) -> Iterator[Finding]:
+    """Only one of several channels is filled."""
+    for socket, gib in _channels(ctx):
+        filled = [c for c in ctx.channels(socket) if ctx.channel_gib[c.id]]
+        if len(gib) > 1 and len(filled) == 1:
+            others = [s for c in ctx.channels(socket) if c not in filled for s in c.slots]
+            message = f"{socket}: only channel {filled[0].name} of {len(gib)} works; {1 / len(gib):.0%} of the peak"
+            yield ctx.finding("order.channel-single", Severity.SLOW, [*(s for s, _ in ctx.seated[filled[0].id]), *others], message)
+
+
+@rule("order.balance", applies=lambda ctx: any(len(ctx.channels(s)) > 1 and ctx.socket_gib(s) for s in ctx.live_sockets))
+def channels_even(ctx: Context) -> Iterator[Finding]:
+    """Channels of a socket hold unlike totals: reading all of it waits for the fullest."""
+    for socket, gib in _channels(ctx):
+        even = balance(gib)
+        if even is None or even == 1 or sum(1 for g in gib if g) == 1:
+            continue
+        fullest = max(gib)
+        short = [c for c in ctx.channels(socket) if ctx.channel_gib[c.id] < fullest]
+        names = ", ".join(f"{c.name} {amount(ctx.channel_gib[c.id])}" for c in ctx.channels(socket))
+        message = f"{socket}: channels hold {names} GB; reading all of it sustains {even:.0%} of the peak"
+        yield ctx.finding("order.balance", Severity.SLOW, [s for c in short for s in c.slots], message)

@@ -1,0 +1,90 @@
+"""power: rails, one finding a supply. The supplies are solved in core.solve."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from umbrak.core.memory.module import Module
+from umbrak.core.rules.catalogue import rule
+from umbrak.core.rules.context import Context
+from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.solve import RailSolution
+
+
+def volts(rails: Sequence[float]) -> str:
+    """Rails as people write them: "1.35 or 1.5 V"."""
+    return " or ".join(f"{v:g}" for v in rails) + " V"
+
+
+def _fed(ctx: Context, rail: RailSolution) -> list[tuple[str | None, Module]]:
+    return [s for socket in rail.domain.sockets if socket in ctx.live_sockets for s in ctx.seated_on(socket)]
+
+
+@rule("power.rail")
+def rail_common(ctx: Context) -> Iterator[Finding]:
+    """No rail of the board at which every module of the domain may run."""
+    source, setting = ctx.sheet.memory.source, ctx.machine.rail_setting
+    for rail in ctx.rails:
+        board = rail.domain.rails_v
+        if ctx.sheet.memory.rail_policy == "setting" and setting is not None:
+            board = tuple(v for v in board if v == setting)
+        alien = [(s, m) for s, m in _fed(ctx, rail) if m.rails_v and not set(m.rails_v) & set(board)]
+        if alien:
+            theirs = sorted({v for _, m in alien for v in m.rails_v})
+            slots = [s for s, _ in alien]
+            message = f"{ctx.names(slots)} runs at {volts(theirs)}; the board gives {volts(board) if board else 'no such rail'} and no other"
+            yield ctx.finding("power.rail", Severity.STOP, slots, message, source)
+        elif not rail.possible:
+            slots = [s for s, m in _fed(ctx, rail) if m.rails_v]
+            yield ctx.finding("power.rail", Severity.STOP, slots, f"No rail of {volts(board)} suits every module at once", source)
+        if rail.untold and not alien:
+            yield ctx.ask(
+                "power.rail",
+                rail.untold,
+                f"The volts of {ctx.names(rail.untold)} are not known; the board gives {volts(board)}",
+                [f"{s or 'soldered'}.rails_v" for s in rail.untold],
+                Severity.STOP,
+                source,
+            )
+
+
+@rule("power.mixed", applies=lambda ctx: bool(ctx.modules) and any(len(r.domain.rails_v) > 1 for r in ctx.rails))
+def rail_mixed(ctx: Context) -> Iterator[Finding]:
+    """Low-voltage modules held at a higher rail by others."""
+    for rail in ctx.rails:
+        lower = [v for v in rail.domain.rails_v if rail.volts is not None and v < rail.volts]
+        fed = _fed(ctx, rail)
+        held = [s for s, m in fed if any(v in m.rails_v for v in lower)]
+        holding = [s for s, m in fed if not any(v in m.rails_v for v in lower)]
+        if held and holding and rail.volts is not None:
+            message = f"All run at {volts([rail.volts])} because {ctx.names(holding)} cannot run at {volts(lower)}"
+            yield ctx.finding("power.mixed", Severity.NOTE, holding, message, ctx.sheet.memory.source)
+
+
+@rule("power.policy", applies=lambda ctx: bool(ctx.modules) and any(len(r.possible) > 1 for r in ctx.rails))
+def rail_policy(ctx: Context) -> Iterator[Finding]:
+    """Several rails are possible: nobody says which is used, or the one used costs rate."""
+    source = ctx.sheet.memory.source
+    for rail in ctx.rails:
+        rates = [ctx.rates[s] for s in rail.domain.sockets if s in ctx.rates]
+        slots = [s for s, _ in _fed(ctx, rail)]
+        if rail.unchosen:
+            setting = ctx.sheet.memory.rail_policy == "setting"
+            yield ctx.ask(
+                "power.policy",
+                slots,
+                f"{volts(rail.possible)} are both possible; which one the board uses is "
+                + ("a firmware setting that is not known" if setting else "not said by the sheet"),
+                ["machine.rail_setting" if setting else "sheet.memory.rail_policy"],
+                Severity.SLOW,
+                source,
+            )
+            continue
+        for solved in rates:
+            if rail.volts is None or not solved.by_rail or solved.rate_mts is None:
+                continue
+            faster = {v: r for v, r in solved.by_rail.items() if r > solved.rate_mts}
+            if faster and any(b.by == "rail" for b in solved.bound_by):
+                best = max(faster, key=lambda v: faster[v])
+                message = f"At {volts([rail.volts])} the memory runs at {solved.rate_mts} MT/s; at {volts([best])} it would run at {faster[best]}"
+                yield ctx.finding("power.policy", Severity.SLOW, [s for s, _ in ctx.seated_on(solved.socket)], message, source)

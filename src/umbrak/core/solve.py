@@ -1,0 +1,239 @@
+"""Rail and rate, solved together: the volts of each supply, then what each socket runs at and what binds it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Unknown
+from umbrak.core.platform.sheet import Processor, RailDomain, RateRow
+
+if TYPE_CHECKING:
+    from umbrak.core.rules.context import Context, Seated
+
+
+@dataclass(frozen=True, slots=True)
+class RailSolution:
+    """What one supply runs at."""
+
+    domain: RailDomain
+    #: None when no rail serves all, when it is undecided, or when it feeds nothing.
+    volts: float | None
+    #: Rails of the board at which every module whose rails are known may run, ascending.
+    possible: tuple[float, ...]
+    #: Slots whose module's rails are not known.
+    untold: tuple[str | None, ...]
+    #: True when several rails are possible and neither sheet nor machine says which.
+    unchosen: bool = False
+
+
+def solve_rails(ctx: Context) -> tuple[RailSolution, ...]:
+    """The rail of each domain: the board's rails that every module may run at, then the sheet's policy."""
+    return tuple(_solve_rail(ctx, d) for d in ctx.sheet.memory.rail_domains)
+
+
+def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
+    seated = [s for socket in domain.sockets if socket in ctx.live_sockets for s in ctx.seated_on(socket)]
+    possible = tuple(v for v in sorted(domain.rails_v) if all(not m.rails_v or v in m.rails_v for _, m in seated))
+    untold = tuple(slot for slot, m in seated if not m.rails_v)
+    policy, setting = ctx.sheet.memory.rail_policy, ctx.machine.rail_setting
+    if policy == "setting" and setting is not None:
+        possible = tuple(v for v in possible if v == setting)
+    if not seated or not possible or untold or any(ctx.sheet.socket_of_slot[s] in domain.sockets for s in ctx.unknown_slots):
+        return RailSolution(domain, None, possible, untold)
+    if len(possible) == 1 or policy == "lowest":
+        return RailSolution(domain, possible[0], possible, ())
+    if policy == "highest":
+        return RailSolution(domain, possible[-1], possible, ())
+    return RailSolution(domain, None, possible, (), unchosen=True)
+
+
+@dataclass(frozen=True, slots=True)
+class Bound:
+    """One constraint on a data rate."""
+
+    #: module, processor, population, rail, board or socket.
+    by: str
+    rate_mts: int
+    slots: tuple[str, ...] = ()
+    #: Which row, cap or socket, in words.
+    clause: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class RateSolution:
+    """What one socket runs at."""
+
+    socket: str
+    #: None when it holds no memory or the rate cannot be told.
+    rate_mts: int | None
+    #: Every constraint at that value.
+    bound_by: tuple[Bound, ...] = ()
+    #: The lowest that something other than the modules' own ratings allows; None = nothing does.
+    machine_mts: int | None = None
+    #: Facts that are missing, as "SLOT.member" or "machine.member"; empty when it is told or nothing is fitted.
+    needs: tuple[str, ...] = ()
+    #: Slots concerned by what is missing.
+    untold: tuple[str | None, ...] = ()
+    #: Rail -> rate, for every rail possible here, where the rail makes a difference.
+    by_rail: Mapping[float, int] | None = None
+
+
+def solve_rates(ctx: Context) -> Mapping[str, RateSolution]:
+    """Socket -> its rate: the lowest of every module's rating, every filled channel's row, and the board's cap,
+    then down to the nearest rate that the processor has; and the lowest over sockets where the sheet says they
+    run alike."""
+    rail_of = {socket: rail for rail in ctx.rails for socket in rail.domain.sockets}
+    solved = {s: _solve_socket(ctx, s, rail_of[s]) for s in ctx.live_sockets}
+    if ctx.sheet.rate_alike == "machine":
+        rates = {s: r.rate_mts for s, r in solved.items() if r.rate_mts is not None}
+        lowest = min(rates.values(), default=None)
+        slow = [s for s, rate in rates.items() if rate == lowest]
+        for socket, rate in rates.items():
+            if lowest is not None and rate > lowest:
+                bound = tuple(Bound("socket", lowest, (), f"{s} runs at {lowest}") for s in slow)
+                solved[socket] = replace(solved[socket], rate_mts=lowest, bound_by=bound)
+    return solved
+
+
+def _solve_socket(ctx: Context, socket: str, rail: RailSolution) -> RateSolution:
+    seated = ctx.seated_on(socket)
+    channels = [c for c in ctx.channels(socket) if ctx.seated[c.id]]
+    if any(c.id in ctx.unsure_channels for c in ctx.channels(socket)):
+        return RateSolution(socket, None, needs=(), untold=())  # `fit.unknown` asks for it
+    if not seated:
+        return RateSolution(socket, None)
+    processor = ctx.processors[socket]
+    if processor is None or isinstance(processor, Unknown):
+        return RateSolution(socket, None, needs=(f"machine.processors.{socket}",), untold=tuple(s for s, _ in seated))
+
+    needs = [f"{slot or socket}.rate_mts" for slot, m in seated if m.rate_mts is None]
+    untold: list[str | None] = [slot for slot, m in seated if m.rate_mts is None]
+    limits = [Bound("module", m.rate_mts, (slot,) if slot else ()) for slot, m in seated if m.rate_mts is not None]
+    rows: list[Bound] = []
+    for channel in channels:
+        here = ctx.seated[channel.id]
+        told = _row_rates(processor, here, rail.volts)
+        if len(told.rates) == 1 and told.row:
+            rows.append(Bound(_row_kind(processor, here, rail, told), told.rates[0], ctx.ordered(s for s, _ in here), told.row.words()))
+        else:
+            needs += told.needs or [f"sheet.processors.{processor.id}.rate_table"]
+            untold += [s for s, _ in here]
+    if ctx.sheet.rate_cap_mts:
+        rows.append(Bound("board", ctx.sheet.rate_cap_mts, (), "the board's cap"))
+    if needs:
+        return RateSolution(socket, None, needs=tuple(sorted(set(needs))), untold=tuple(untold))
+
+    rate = floor_rate(processor, min(b.rate_mts for b in (*limits, *rows)))
+    machine = floor_rate(processor, min(b.rate_mts for b in rows))
+    binding = [replace(b, rate_mts=rate) for b in (*limits, *rows) if floor_rate(processor, b.rate_mts) == rate]
+    by_rail: dict[float, int] = {}
+    for volts in rail.possible if len(rail.possible) > 1 else ():
+        options = [_row_rates(processor, ctx.seated[c.id], volts).rates for c in channels]
+        if all(len(o) == 1 for o in options):
+            by_rail[volts] = floor_rate(processor, min([o[0] for o in options] + [b.rate_mts for b in limits]))
+    return RateSolution(socket, rate, _merged(ctx, binding), machine, by_rail=by_rail or None)
+
+
+def _merged(ctx: Context, bounds: Iterable[Bound]) -> tuple[Bound, ...]:
+    """Bounds that differ only in their slots, as one; modules first, then in the order found."""
+    merged: dict[tuple[str, str | None], Bound] = {}
+    for b in bounds:
+        key = (b.by, b.clause)
+        merged[key] = replace(b, slots=ctx.ordered((*merged[key].slots, *b.slots))) if key in merged else b
+    return tuple(merged.values())
+
+
+def floor_rate(processor: Processor, rate: int) -> int:
+    """Down to the nearest rate that the processor has; below its lowest, the rate itself. [MT/s]"""
+    return max((r for r in processor.rates_mts if r <= rate), default=rate)
+
+
+@dataclass(frozen=True, slots=True)
+class _Told:
+    """What a rate table says of one channel: one rate, or several that an unknown member leaves open."""
+
+    rates: tuple[int, ...]
+    row: RateRow | None
+    needs: tuple[str, ...] = ()
+
+
+def _row_rates(processor: Processor, here: Sequence[Seated], volts: float | None) -> _Told:
+    """The most specific row that matches; among equally specific ones the slowest."""
+    sure: list[RateRow] = []
+    maybe: list[RateRow] = []
+    needs: list[str] = []
+    for row in processor.rate_table:
+        answer, missing = _row_matches(row, here, volts)
+        if answer:
+            sure.append(row)
+        elif answer is None:
+            maybe.append(row)
+            needs += missing
+    best = _most_specific(sure)
+    options = {r.rate_mts for r in (best, *(_most_specific([*sure, m]) for m in maybe)) if r}
+    if best is None and maybe:
+        return _Told((), None, tuple(needs))
+    return _Told(tuple(sorted(options)), best, tuple(needs) if len(options) > 1 else ())
+
+
+def _most_specific(rows: Iterable[RateRow]) -> RateRow | None:
+    return min(rows, key=lambda r: (-r.specificity, r.rate_mts), default=None)
+
+
+def _row_matches(row: RateRow, here: Sequence[Seated], volts: float | None) -> tuple[bool | None, list[str]]:
+    """Whether the row's conditions hold for the channel's modules; None with what is missing."""
+    missing: list[str] = []
+    if row.dpc is not None and row.dpc != len(here):
+        return False, []
+    if row.rail_v is not None:
+        if volts is None:
+            missing.append("machine.rail_setting")
+        elif volts != row.rail_v:
+            return False, []
+    if row.ranks:
+        known = [m.package_ranks for _, m in here if m.package_ranks is not None]
+        lacking = [f"{slot}.package_ranks" for slot, m in here if m.package_ranks is None]
+        if len(row.ranks) == 1:
+            if row.ranks[0] not in known:
+                if not lacking:
+                    return False, []
+                missing += lacking
+        elif lacking:
+            if len(here) != len(row.ranks):
+                return False, []
+            missing += lacking
+        elif tuple(sorted(known)) != row.ranks:
+            return False, []
+    if row.module.wanted:
+        answers = [(slot, row.module.matches(m), m) for slot, m in here]
+        if not any(a for _, a, _ in answers):
+            unsure = [f"{slot}.{name}" for slot, a, m in answers if a is None for name in row.module.unknown(m)]
+            if not unsure:
+                return False, []
+            missing += unsure
+    return (None, missing) if missing else (True, [])
+
+
+def _row_kind(processor: Processor, here: Sequence[Seated], rail: RailSolution, told: _Told) -> str:
+    """Why the row is as low as it is: the channel's population, its rail, or simply the processor."""
+    rate = floor_rate(processor, told.rates[0])
+
+    def best(seated: Sequence[Seated], volts: float | None) -> int:
+        rates = _row_rates(processor, seated, volts).rates
+        return floor_rate(processor, rates[0]) if len(rates) == 1 else 0
+
+    if min(best([_single_rank(s)], rail.volts) for s in here) > rate:
+        return "population"
+    if any(best(here, v) > rate for v in rail.possible if v != rail.volts):
+        return "rail"
+    return "processor"
+
+
+def _single_rank(seated: Seated) -> Seated:
+    """The same module, alone and with one rank: the lightest load a channel can carry."""
+    slot, module = seated
+    alone: Module = replace(module, package_ranks=1, stack_height=1, logical_ranks=1)
+    return slot, alone

@@ -1,0 +1,212 @@
+"""Checked documents of modules, machines and statements: the shapes that cases, sheets and requests share."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
+
+from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, complete
+from umbrak.core.platform.machine import UNKNOWN, Machine, Occupant
+from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions
+
+Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
+Text = Annotated[str, StringConstraints(max_length=2000)]
+Gib = Annotated[float, Field(gt=0, le=1 << 24)]
+Mts = Annotated[int, Field(gt=0, le=100_000)]
+Volts = Annotated[float, Field(gt=0, le=20)]
+
+GenerationName = Literal["DDR2", "DDR3", "DDR4", "DDR5"]
+FormName = Literal["DIMM", "SO-DIMM", "other"]
+BufferingName = Literal["unbuffered", "registered", "load-reduced", "fully-buffered", "other"]
+SourceKindName = Literal["own-proof", "machine-maker", "processor-maker", "module-maker", "board-maker", "named", "survey", "hearsay"]
+
+
+class Doc(BaseModel):
+    """No unknown fields, no lax types."""
+
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+
+class MakerCodeDoc(Doc):
+    bank: Annotated[int, Field(ge=1, le=127)]
+    code: Annotated[int, Field(ge=0, le=255)]
+
+
+class MadeDoc(Doc):
+    year: Annotated[int, Field(ge=1990, le=2200)]
+    week: Annotated[int, Field(ge=1, le=53)] | None = None
+
+
+class ModuleDoc(Doc):
+    """A module, field by field; what is left out or null is unknown."""
+
+    generation: GenerationName | None = None
+    form: FormName | None = None
+    buffering: BufferingName | None = None
+    ecc: bool | None = None
+    ecc_bits: Literal[0, 4, 8] | None = None
+    capacity_gib: Gib | None = None
+    package_ranks: Annotated[int, Field(ge=1, le=16)] | None = None
+    stack_height: Annotated[int, Field(ge=1, le=16)] | None = None
+    logical_ranks: Annotated[int, Field(ge=1, le=256)] | None = None
+    device_width: Literal[4, 8, 16, 32] | None = None
+    die_gbit: Annotated[float, Field(gt=0, le=1024)] | None = None
+    rate_mts: Mts | None = None
+    timing: Name | None = None
+    rails_v: Annotated[list[Volts], Field(max_length=8)] | None = None
+    height_mm: Annotated[float, Field(gt=0, le=500)] | None = None
+    maker: Name | None = None
+    maker_code: MakerCodeDoc | None = None
+    part: Name | None = None
+    revision: Name | None = None
+    serial: Name | None = None
+    made: MadeDoc | None = None
+
+    def said(self) -> Module:
+        """The module with just what the document says."""
+        known: dict[str, Any] = {k: v for k in type(self).model_fields if (v := getattr(self, k)) is not None}
+        for name, kind in (("generation", Generation), ("form", Form), ("buffering", Buffering)):
+            if name in known:
+                known[name] = kind(known[name])
+        if "rails_v" in known:
+            known["rails_v"] = tuple(sorted(set(known["rails_v"])))
+        if "maker_code" in known:
+            known["maker_code"] = MakerCode(**known["maker_code"].model_dump())
+        if "made" in known:
+            known["made"] = Made(**known["made"].model_dump())
+        for name in ("capacity_gib", "die_gbit"):
+            if name in known and known[name] == int(known[name]):
+                known[name] = int(known[name])
+        return Module(**known)
+
+    def value(self) -> Module:
+        """The module with what follows from what the document says."""
+        return complete(self.said())[0]
+
+
+def module_from(given: str | ModuleDoc) -> Module:
+    """A module from label text or a document. Raises ValueError for text in which no module is understood."""
+    if isinstance(given, ModuleDoc):
+        return given.value()
+    reading = decode_label(given)
+    if not reading.understood:
+        raise ValueError(f"“{given}” is no label text: nothing in it was understood")
+    return reading.module
+
+
+class OccupantsDoc(Doc):
+    """Slot -> label text, module, null (empty) or "unknown"."""
+
+    slots: dict[Name, Literal["unknown"] | str | ModuleDoc | None] = Field(default_factory=dict, max_length=1024)
+
+    @field_validator("slots")
+    @classmethod
+    def _modules(cls, value: dict[str, Any]) -> dict[str, Any]:
+        for slot, given in value.items():
+            if isinstance(given, str) and given != "unknown":
+                try:
+                    module_from(given)
+                except ValueError as error:
+                    raise ValueError(f"{slot}: {error}") from error
+        return value
+
+
+def occupants(given: dict[str, Any]) -> dict[str, Occupant | None]:
+    """Checked occupants as core values."""
+    return {slot: None if m is None else UNKNOWN if m == "unknown" else module_from(m) for slot, m in given.items()}
+
+
+class MachineDoc(Doc):
+    """What is particular to one unit; what is left out is unknown."""
+
+    processors: dict[Name, Name | None] = Field(default_factory=dict)
+    firmware: Name | None = None
+    system: Name | None = None
+    os_bits: Literal[32, 64] | None = None
+    os_cap_gib: Gib | None = None
+    device_hole_mib: Annotated[float, Field(ge=0, le=4096)] | None = None
+    mode: Name | None = None
+    rail_setting: Volts | None = None
+
+    def value(self) -> Machine:
+        return Machine(**self.model_dump())
+
+
+class SourceDoc(Doc):
+    title: Name
+    kind: SourceKindName
+    date: Name | None = None
+
+    def value(self, name: str | None = None, clause: str | None = None) -> Source:
+        return Source(self.title, SourceKind(self.kind), self.date, clause, name)
+
+
+class VersionsDoc(Doc):
+    model_config = ConfigDict(extra="forbid", strict=True, validate_by_name=True)
+    first: Name | None = Field(None, alias="from")
+    until: Name | None = None
+
+    def value(self) -> Versions:
+        return Versions(self.first, self.until)
+
+
+ScopeName = Literal["machine", "socket", "controller", "channel", "slot", "die"]
+
+
+class LimitDoc(Doc):
+    """A limit; exactly one of the four amounts."""
+
+    id: Name | None = None
+    scope: ScopeName
+    where: Name | None = None
+    capacity_gib: Gib | None = None
+    die_gbit: Annotated[float, Field(gt=0)] | None = None
+    package_ranks: Annotated[int, Field(gt=0)] | None = None
+    stack_height: Annotated[int, Field(gt=0)] | None = None
+    hard: bool = False
+    official: bool = False
+    replaces: list[Name] = []
+    firmware: VersionsDoc | None = None
+    system: VersionsDoc | None = None
+    processor: Name | None = None
+    clause: str | int | float | None = None
+
+    @field_validator("scope")
+    @classmethod
+    def _scope(cls, value: str) -> str:
+        return value
+
+    def model_post_init(self, context: Any) -> None:
+        amounts = [n for n in ("capacity_gib", "die_gbit", "package_ranks", "stack_height") if getattr(self, n) is not None]
+        if len(amounts) != 1:
+            raise ValueError(f"give exactly one of capacity_gib, die_gbit, package_ranks, stack_height (found {', '.join(amounts) or 'none'})")
+
+    def statement(self, name: str, source: Source) -> Statement:
+        return Statement(
+            id=self.id or name,
+            scope=self.scope,
+            source=source,
+            where=self.where,
+            capacity_gib=self.capacity_gib,
+            die_gbit=self.die_gbit,
+            package_ranks=self.package_ranks,
+            stack_height=self.stack_height,
+            hard=self.hard,
+            official=self.official,
+            replaces=tuple(self.replaces),
+            firmware=self.firmware.value() if self.firmware else Versions(),
+            system=self.system.value() if self.system else Versions(),
+            processor=self.processor,
+        )
+
+
+class StatementDoc(LimitDoc):
+    """A limit stated beside the sheet, with its source."""
+
+    source: SourceDoc
+
+    def value(self, name: str) -> Statement:
+        clause = None if self.clause is None else str(self.clause)
+        return self.statement(name, self.source.value(clause=clause))

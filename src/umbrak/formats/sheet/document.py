@@ -1,0 +1,226 @@
+"""The fields of a platform sheet. Descriptions here are the format's own documentation."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import ConfigDict, Field
+
+from umbrak.formats.documents import (
+    BufferingName, Doc, FormName, GenerationName, Gib, LimitDoc, ModuleDoc, Mts, Name, SourceDoc, Text, Volts,
+)  # fmt: skip
+
+Clause = str | int | float | None
+Word = Literal["refused", "unsupported", "slower"]
+MemberName = Literal["capacity_gib", "package_ranks", "stack_height", "logical_ranks", "device_width", "die_gbit", "rate_mts", "maker", "part"]
+
+
+class Sourced(Doc):
+    """A block with a source of its own; a block's source holds for all inside it."""
+
+    source: Name | None = None
+    clause: Clause = None
+
+
+class TestDoc(Doc):
+    """Members that a module must have; members left out match anything."""
+
+    buffering: BufferingName | None = None
+    ecc: bool | None = None
+    package_ranks: int | None = None
+    stack_height: int | None = None
+    device_width: Literal[4, 8, 16] | None = None
+    die_gbit: float | None = None
+    capacity_gib: Gib | None = None
+
+
+class KindDoc(TestDoc):
+    """A kind of module that the machine takes."""
+
+    certified: bool = Field(True, description="false: it works, but the maker does not vouch for it")
+
+
+class RateRowDoc(TestDoc):
+    """What a channel runs at when all of the row's conditions hold; of several rows the most specific wins."""
+
+    rate_mts: Mts
+    dpc: Annotated[int, Field(ge=1, le=8)] | None = Field(None, description="modules in the channel, soldered memory counting as one")
+    ranks: int | list[int] | None = Field(None, description="package ranks: one number for any module of the channel, or a list, one for each module")
+    rail_v: Volts | None = None
+
+
+class SheetLimitDoc(LimitDoc):
+    source: Name | None = None
+
+
+class ProcessorDoc(Sourced):
+    title: Name | None = None
+    rates_mts: list[Mts] = Field(default_factory=list, description="data rates that it can run")
+    rate_table: list[RateRowDoc] = []
+    refuses_above_mts: Mts | None = Field(None, description="modules rated above are not slowed but refused")
+    limits: list[SheetLimitDoc] = []
+
+
+class SocketDoc(Doc):
+    processors: Annotated[list[Name], Field(min_length=1)]
+    may_be_absent: bool = False
+    soldered: bool = False
+
+
+class RailDomainDoc(Doc):
+    rails_v: Annotated[list[Volts], Field(min_length=1)]
+    sockets: Annotated[list[Name], Field(min_length=1)]
+
+
+class ModeDoc(Doc):
+    usable_share: Annotated[float, Field(gt=0, le=1)] = 1.0
+    channels_used: Annotated[int, Field(ge=1)] | None = None
+    bandwidth_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
+    alike: list[MemberName] = []
+    counts: list[int] = Field(default_factory=list, description="modules per socket with which it works")
+    spare_ranks: Annotated[int, Field(ge=0)] = 0
+
+
+class MemoryDoc(Sourced):
+    generation: GenerationName
+    form: FormName
+    rails_v: Annotated[list[Volts], Field(min_length=1)]
+    rail_policy: Literal["lowest", "highest", "setting"] | None = None
+    rail_domains: dict[Name, RailDomainDoc] = Field(default_factory=dict, description="supplies, where there are several")
+    accepts: Annotated[list[KindDoc], Field(min_length=1)]
+    refuses: list[TestDoc] = []
+    ecc_mixed: Literal["refused", "loses"] | None = None
+    never_together: list[Annotated[list[TestDoc], Field(min_length=2)]] = []
+    together_within: Literal["machine", "socket", "channel"] = "machine"
+    package_ranks_per_channel: Annotated[int, Field(ge=1)] | None = Field(None, description="chip selects of a channel: hard")
+    load_reduced_counts_as: Annotated[int, Field(ge=1)] | None = None
+    modes: dict[Name, ModeDoc] = {}
+    remaps_hole: bool | None = None
+
+
+class ChannelDoc(Doc):
+    socket: Name | None = Field(None, description="may be left out where there is one socket")
+    slots: list[Name] = []
+    soldered: ModuleDoc | None = None
+
+
+class ClearanceDoc(Doc):
+    fitted: Annotated[float, Field(gt=0)] | None = None
+    on_the_way: Annotated[float, Field(gt=0)] | None = None
+
+
+class SlotDoc(Doc):
+    printed: Name | None = Field(None, description='locator as printed on the board; "{socket} {slot}" in a repeated block')
+    locators: list[Name] = Field(default_factory=list, description="names under which the machine's own tables report it")
+    position: Literal["far", "near", "middle"] | None = None
+    tab: Name | None = Field(None, description="colour of the latch tab")
+    access: Name | None = None
+    clearance_mm: ClearanceDoc | None = None
+    facing: Text | None = None
+    behind: list[Name] = []
+
+
+class PopulationDoc(Sourced):
+    scope: Literal["machine", "socket"] | None = Field(None, description="in a repeated block: socket")
+    fill: list[Annotated[list[Name], Field(min_length=1)]] | None = Field(None, description="sets in the order in which they are filled")
+    counts: dict[Any, list[list[Name]]] | None = Field(None, description="number of modules -> sets that hold them, in order")
+    other_counts: Word | None = None
+    otherwise: Word | None = Field(None, description="what the right count in wrong slots does")
+    alike_in_set: list[MemberName] = []
+    larger_first: bool = False
+    higher_ranks_far: bool = False
+    even_over: Literal["sockets"] | None = None
+    least_per_processor: Annotated[int, Field(ge=0)] = 0
+
+
+class RepeatDoc(Sourced):
+    """Said once, holds for each socket; names become SOCKET.NAME."""
+
+    over: Annotated[list[Name], Field(min_length=1)]
+    controllers: dict[Name, list[Name]] = {}
+    interleave_ways: list[int] = []
+    channels: dict[Name, list[Name] | ChannelDoc] = {}
+    slots: dict[Name, SlotDoc] = Field(default_factory=dict, description="a key may end or begin with * and then holds for every slot it matches")
+    population: list[PopulationDoc] = []
+
+
+class ListedDoc(Doc):
+    part: Name
+    capacity_gib: Gib | None = None
+    source: Name | None = None
+
+
+class StepDoc(Doc):
+    do: Text
+    close: Text = ""
+
+
+class AccessDoc(Doc):
+    minutes: Annotated[float, Field(ge=0)] = 0
+    tools: list[Name] = []
+    ends_warranty: bool = False
+    cools_min: Annotated[float, Field(ge=0)] = 0
+    bays_out: list[int] = []
+    bays_ease: list[int] = []
+    steps: list[StepDoc] = []
+
+
+class BaysDoc(Doc):
+    rows: Annotated[int, Field(ge=1, le=64)]
+    columns: Annotated[int, Field(ge=1, le=64)]
+    numbering: Text = ""
+
+
+class ReserveDoc(Doc):
+    fixed_mib: Annotated[float, Field(ge=0)] = 0
+    share: Annotated[float, Field(ge=0, lt=1)] = 0
+    tolerance_mib: Annotated[float, Field(ge=0)] = 0
+
+
+class FirstBootDoc(Doc):
+    base_s: Annotated[float, Field(ge=0)] = 0
+    per_module_s: Annotated[float, Field(ge=0)] = 0
+    per_gib_s: Annotated[float, Field(ge=0)] = 0
+    spread: Annotated[float, Field(ge=0, le=1)] = 0
+
+
+class StartsDoc(Doc):
+    open: bool | None = None
+    without_drives: bool | None = None
+
+
+class SheetDoc(Doc):
+    """One model of machine."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, validate_by_name=True)
+
+    version: Literal[1] = Field(alias="umbrak-sheet")
+    id: Name
+    title: Name
+    maker: Name | None = None
+    kind: Literal["appliance", "server", "workstation"] = Field(alias="class")
+    archetype: bool = Field(False, description="a common architecture without a maker, to start a sheet from")
+    notes: Text | None = None
+    sources: Annotated[dict[Name, SourceDoc], Field(min_length=1)]
+    processors: Annotated[dict[Name, ProcessorDoc], Field(min_length=1)]
+    rate_alike: Literal["machine"] | None = None
+    rate_cap_mts: Mts | None = None
+    sockets: Annotated[dict[Name, SocketDoc], Field(min_length=1)]
+    memory: MemoryDoc
+    controllers: dict[Name, list[Name]] = {}
+    interleave_ways: list[int] = []
+    channels: dict[Name, list[Name] | ChannelDoc] = {}
+    slots: dict[Name, SlotDoc] = {}
+    repeat: RepeatDoc | list[RepeatDoc] | None = None
+    population: list[PopulationDoc] = []
+    limits: list[SheetLimitDoc] = []
+    listed: list[ListedDoc] = []
+    access: dict[Name, AccessDoc] = {}
+    bays: BaysDoc | None = None
+    reserve: ReserveDoc | None = None
+    first_boot: FirstBootDoc | None = None
+    starts: StartsDoc | None = None
+    reports: dict[Name, Text] = {}
+    geometry: dict[Name, tuple[float, float] | list[float]] = Field(
+        default_factory=dict, description="socket or slot -> [x, y] in coarse grid units; left out, it is laid out"
+    )

@@ -1,0 +1,76 @@
+"""Sheet text to Sheet, and the sheets that ship with Umbrak."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
+
+from umbrak.core.platform.sheet import Sheet
+from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.sheet.document import SheetDoc
+from umbrak.formats.sheet.expand import expand
+from umbrak.formats.sheet.lint import lint
+from umbrak.formats.yaml_text import Document, check, load_yaml
+
+
+@dataclass(frozen=True, slots=True)
+class SheetReading:
+    """A sheet as read: its text, its values, and what the linter says of it."""
+
+    text: str
+    data: dict[str, object]
+    sheet: Sheet
+    findings: tuple[Fault, ...]
+
+
+def content_hash(data: object) -> str:
+    """Hash of a sheet's content: the same for the same facts, however they were written. 16 hex digits."""
+    return hashlib.sha256(json.dumps(data, sort_keys=True, ensure_ascii=False).encode()).hexdigest()[:16]
+
+
+def read_sheets(text: str | bytes) -> list[SheetReading]:
+    """Every sheet of a text (documents apart by ---).
+
+    Raises
+        InputError   no YAML, wrong fields, unresolved names; every fault with line and column
+    """
+    documents = load_yaml(text)
+    if not documents:
+        raise InputError("empty", [Fault("there is no sheet in it")])
+    return [_read(d, text) for d in documents]
+
+
+def read_sheet(text: str | bytes) -> SheetReading:
+    """The one sheet of a text. Raises InputError as `read_sheets`, and when there are several."""
+    sheets = read_sheets(text)
+    if len(sheets) > 1:
+        raise InputError("several-sheets", [Fault(f"one sheet was expected, {len(sheets)} found")])
+    return sheets[0]
+
+
+def sheet_from_data(data: object) -> Sheet:
+    """A sheet from plain data, such as one that is stored or stands inside a case."""
+    return _read(Document(data, {}), "").sheet
+
+
+def _read(document: Document, text: str | bytes) -> SheetReading:
+    if not isinstance(document.data, dict):
+        raise InputError("not-a-sheet", [document.fault((), "a sheet is a block of fields that begins with umbrak-sheet: 1")])
+    doc = check(document, SheetDoc)
+    sheet = expand(document, doc, content_hash(document.data))
+    shown = text if isinstance(text, str) else text.decode("utf-8-sig")
+    return SheetReading(shown, document.data, sheet, tuple(lint(document, sheet)))
+
+
+@cache
+def shipped_sheets() -> dict[str, SheetReading]:
+    """Sheet id -> sheet, for the archetypes that come with Umbrak."""
+    found = {}
+    for path in sorted(files("umbrak.formats.sheet").joinpath("archetypes").iterdir(), key=lambda p: p.name):
+        if path.name.endswith(".yaml"):
+            reading = read_sheet(path.read_text("utf-8"))
+            found[reading.sheet.id] = reading
+    return found
