@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, complete
@@ -26,7 +26,7 @@ SourceKindName = Literal["own-proof", "machine-maker", "processor-maker", "modul
 class Doc(BaseModel):
     """No unknown fields, no lax types."""
 
-    model_config = ConfigDict(extra="forbid", strict=True)
+    model_config = ConfigDict(extra="forbid", strict=True, defer_build=True)
 
 
 class MakerCodeDoc(Doc):
@@ -96,21 +96,16 @@ def module_from(given: str | ModuleDoc) -> Module:
     return reading.module
 
 
-class OccupantsDoc(Doc):
-    """Slot -> label text, module, null (empty) or "unknown"."""
+def checked_label(given: Any) -> Any:
+    """An occupant as given; refuses text that is neither "unknown" nor a label (a validator for documents)."""
+    if isinstance(given, str) and given != "unknown":
+        module_from(given)
+    return given
 
-    slots: dict[Name, Literal["unknown"] | str | ModuleDoc | None] = Field(default_factory=dict, max_length=1024)
 
-    @field_validator("slots")
-    @classmethod
-    def _modules(cls, value: dict[str, Any]) -> dict[str, Any]:
-        for slot, given in value.items():
-            if isinstance(given, str) and given != "unknown":
-                try:
-                    module_from(given)
-                except ValueError as error:
-                    raise ValueError(f"{slot}: {error}") from error
-        return value
+OccupantDoc = Annotated[Literal["unknown"] | Text | ModuleDoc | None, AfterValidator(checked_label)]
+#: Slot -> label text, module, null (empty) or "unknown".
+OccupantsDoc = Annotated[dict[Name, OccupantDoc], Field(max_length=1024)]
 
 
 def occupants(given: dict[str, Any]) -> dict[str, Occupant | None]:
@@ -144,7 +139,7 @@ class SourceDoc(Doc):
 
 
 class VersionsDoc(Doc):
-    model_config = ConfigDict(extra="forbid", strict=True, validate_by_name=True)
+    model_config = ConfigDict(extra="forbid", strict=True, validate_by_name=True, defer_build=True)
     first: Name | None = Field(None, alias="from")
     until: Name | None = None
 
@@ -173,15 +168,12 @@ class LimitDoc(Doc):
     processor: Name | None = None
     clause: str | int | float | None = None
 
-    @field_validator("scope")
-    @classmethod
-    def _scope(cls, value: str) -> str:
-        return value
-
-    def model_post_init(self, context: Any) -> None:
+    @model_validator(mode="after")
+    def _one_amount(self) -> Self:
         amounts = [n for n in ("capacity_gib", "die_gbit", "package_ranks", "stack_height") if getattr(self, n) is not None]
         if len(amounts) != 1:
             raise ValueError(f"give exactly one of capacity_gib, die_gbit, package_ranks, stack_height (found {', '.join(amounts) or 'none'})")
+        return self
 
     def statement(self, name: str, source: Source) -> Statement:
         return Statement(

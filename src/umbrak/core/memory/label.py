@@ -369,7 +369,7 @@ _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]
         (r"(?<![A-Z])EC(4|8)(?![0-9])", _field_group("ecc_bits", int), re.I),
         (r"(?<![A-Z])(?:LR[\s-]?DIMMs?|load[\s-]?reduced(?:\s?DIMM)?)(?![A-Z])", _word_says(_DIMM, ("buffering", _L)), re.I),
         (r"(?<![A-Z])(?:FB[\s-]?DIMMs?|FBD|fully?[\s-]?buffered(?:\s?DIMM)?)(?![A-Z])", _word_says(_DIMM, ("buffering", _F)), re.I),
-        (r"(?<![A-Z])SO[\s-]?U?[\s-]?DIMMs?(?![A-Z])", _word_says(("form", Form.SO_DIMM), ("buffering", _U)), re.I),
+        (r"(?<![A-Z])SO[\s-]?U?[\s-]?DIMMs?(?![A-Z])", _word_says(("form", Form.SO_DIMM)), re.I),
         (r"(?<![A-Z])R[\s-]?DIMMs?(?![A-Z])", _word_says(_DIMM, ("buffering", _R)), re.I),
         (r"(?<![A-Z])E[\s-]?(?:CC[\s-]?)?U[\s-]?DIMMs?(?![A-Z])", _word_says(_DIMM, ("buffering", _U), ("ecc", True)), re.I),
         (r"(?<![A-Z])U[\s-]?DIMMs?(?![A-Z])", _word_says(_DIMM, ("buffering", _U)), re.I),

@@ -161,6 +161,9 @@ def _fill(m: Module) -> Module:
         # Registered and load-reduced SO-DIMMs are in no standard of these generations.
         if m.generation in (Generation.DDR4, Generation.DDR5) or m.buffering is Buffering.FULLY_BUFFERED:
             put("form", Form.DIMM)
+    if m.form is Form.SO_DIMM:
+        # MO-268, MO-310, MO-337 and their annexes: SO-DIMMs drive the bus directly.
+        put("buffering", Buffering.UNBUFFERED)
     if m.ecc_bits is not None:
         put("ecc", m.ecc_bits > 0)
     if m.ecc is False:

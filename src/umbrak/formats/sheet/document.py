@@ -192,7 +192,7 @@ class StartsDoc(Doc):
 class SheetDoc(Doc):
     """One model of machine."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, validate_by_name=True)
+    model_config = ConfigDict(extra="forbid", strict=True, validate_by_name=True, defer_build=True)
 
     version: Literal[1] = Field(alias="umbrak-sheet")
     id: Name

@@ -40,7 +40,7 @@ def read_sheets(text: str | bytes) -> list[SheetReading]:
     documents = load_yaml(text)
     if not documents:
         raise InputError("empty", [Fault("there is no sheet in it")])
-    return [_read(d, text) for d in documents]
+    return [read_document(d, text) for d in documents]
 
 
 def read_sheet(text: str | bytes) -> SheetReading:
@@ -53,10 +53,11 @@ def read_sheet(text: str | bytes) -> SheetReading:
 
 def sheet_from_data(data: object) -> Sheet:
     """A sheet from plain data, such as one that is stored or stands inside a case."""
-    return _read(Document(data, {}), "").sheet
+    return read_document(Document(data, {}), "").sheet
 
 
-def _read(document: Document, text: str | bytes) -> SheetReading:
+def read_document(document: Document, text: str | bytes) -> SheetReading:
+    """One document as a sheet. Raises InputError as `read_sheets`."""
     if not isinstance(document.data, dict):
         raise InputError("not-a-sheet", [document.fault((), "a sheet is a block of fields that begins with umbrak-sheet: 1")])
     doc = check(document, SheetDoc)

@@ -1,0 +1,1 @@
+"""The one command. Each subcommand imports what it needs when it runs, so that the light ones start fast."""

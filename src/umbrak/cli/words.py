@@ -1,0 +1,62 @@
+"""What the light commands print for people."""
+
+from __future__ import annotations
+
+from typing import Any
+
+_UNITS = {"capacity_gib": "GB", "rate_mts": "MT/s", "die_gbit": "Gbit", "rails_v": "V", "height_mm": "mm"}
+
+
+def label_words(result: dict[str, Any]) -> str:
+    lines = [result["text"]]
+    derived = set(result["derived"])
+    for name, value in result["module"].items():
+        if value in (None, []):
+            continue
+        shown = " or ".join(f"{v:g}" for v in value) if isinstance(value, list) else _yes_no(value)
+        unit = f" {_UNITS[name]}" if name in _UNITS else ""
+        lines.append(f"  {name.replace('_', ' '):16} {shown}{unit}{'  (follows)' if name in derived else ''}")
+    if result["kit"]:
+        lines.append(f"  kit of {result['kit']}")
+    lines += [f"  ! {c}" for c in result["contradictions"]]
+    if result["not_understood"]:
+        lines.append("  not understood: " + ", ".join(f"“{p['text']}”" for p in result["not_understood"]))
+    return "\n".join(lines)
+
+
+def _yes_no(value: Any) -> str:
+    return "yes" if value is True else "no" if value is False else f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def reading_words(result: dict[str, Any]) -> str:
+    system = result["system"] or {}
+    lines = [" ".join(str(v) for v in (system.get("maker"), system.get("model"), system.get("serial")) if v) or "unnamed machine"]
+    for p in result["processors"]:
+        lines.append(f"  {p['socket'] or 'socket'}: {p['model'] or ('empty' if p['populated'] is False else 'unknown')}")
+    for slot in result["slots"]:
+        m = slot["module"]
+        what = slot["state"] if m is None else f"{m['capacity_gib'] or '?'} GB {m['generation'] or ''} {m['rate_mts'] or ''} {m['buffering'] or ''}".rstrip()
+        lines.append(f"  {slot['locator'] or 'unnamed slot':24} {what}")
+    lines += [f"  ! {w['where']}: {w['message']}" for w in result["warnings"]]
+    return "\n".join(lines)
+
+
+def check_words(result: dict[str, Any]) -> str:
+    lines = _evaluation_words(result)
+    if goal := result.get("goal"):
+        lines += ["goal", *_evaluation_words(goal)]
+    return "\n".join(lines)
+
+
+def _evaluation_words(e: dict[str, Any]) -> list[str]:
+    rate = f"{e['data_rate_mts']} MT/s" if e["data_rate_mts"] else "rate not told"
+    bound = ", ".join(b["by"] for b in e["bound_by"])
+    rails = ", ".join(f"{r['volts']} V" if r["volts"] else "rail undecided" for r in e["rails"])
+    lines = [f"{e['verdict']}: {e['installed_gib']:g} GB installed, {e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"]
+    for s in e["sockets"]:
+        balance = "empty" if s["balance"] is None else f"balance {s['balance']:.2f}"
+        speed = f", {s['sustained_gbs']:g} of {s['peak_gbs']:g} GB/s" if s["sustained_gbs"] is not None else ""
+        lines.append(f"  {s['id']}: {s['gib']:g} GB, {balance}{speed}")
+    for f in e["findings"]:
+        lines.append(f"  {f['severity']:5} {f['code']:20} {f['message']}")
+    return lines

@@ -1,0 +1,103 @@
+"""Case files: one question to the rules, as YAML."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any
+
+from pydantic import Field
+
+from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import Statement
+from umbrak.formats.documents import Doc, MachineDoc, Name, OccupantsDoc, StatementDoc, occupants
+from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
+from umbrak.formats.to_json import jsonable
+from umbrak.formats.yaml_text import Document, check, load_yaml
+
+
+class CaseDoc(Doc):
+    """`sheet` and `slots` are needed; the rest is optional. Parts that only routes use are kept unread."""
+
+    as_of: Name | None = None
+    sheet: str | dict[str, Any]
+    slots: OccupantsDoc
+    machine: MachineDoc = Field(default_factory=MachineDoc)
+    goal: OccupantsDoc | None = None
+    statements: Annotated[list[StatementDoc], Field(max_length=500)] = []
+    trials: list[Any] = []
+    candidates: list[Any] = []
+    wishes: dict[str, Any] = {}
+    costs: dict[str, Any] = {}
+    duty: dict[str, Any] = {}
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    sheet: Sheet
+    machine: Machine
+    layout: Layout
+    goal: Layout | None
+    statements: tuple[Statement, ...]
+
+
+def read_case(text: str | bytes, folder: Path) -> Case:
+    """A case from its text; paths in it are relative to the folder.
+
+    Raises
+        InputError   no YAML, a wrong field (with its line), a sheet that cannot be found or read
+    """
+    documents = load_yaml(text)
+    if len(documents) != 1 or not isinstance(documents[0].data, dict):
+        raise InputError("not-a-case", [Fault("a case is one block of fields with sheet and slots", "line 1", 1, 1)])
+    document = documents[0]
+    doc = check(document, CaseDoc)
+    machine = doc.machine.value()
+    sheet = _sheet(document, doc.sheet, folder)
+    for socket, processor in machine.processors.items():
+        if socket not in sheet.sockets:
+            raise InputError("wrong-reference", [document.fault(("machine", "processors", socket), f"{sheet.id} has no socket {socket}")])
+        if processor is not None and processor not in sheet.sockets[socket].processors:
+            known = ", ".join(sheet.sockets[socket].processors)
+            message = f"{socket} takes {known}, not {processor}"
+            raise InputError("wrong-reference", [document.fault(("machine", "processors", socket), message)])
+    return Case(
+        sheet,
+        machine,
+        Layout(occupants(doc.slots)),
+        Layout(occupants(doc.goal)) if doc.goal is not None else None,
+        tuple(s.value(f"case-{i + 1}") for i, s in enumerate(doc.statements)),
+    )
+
+
+def _sheet(document: Document, given: str | dict[str, Any], folder: Path) -> Sheet:
+    if isinstance(given, dict):
+        inner = ("sheet",)
+        places = {p[1:]: at for p, at in document.places.items() if p[:1] == inner}
+        return read_document(Document(given, places), "").sheet
+    path = folder / given
+    if path.suffix in (".yaml", ".yml", ".json") or path.is_file():
+        try:
+            return read_sheet(path.read_bytes()).sheet
+        except OSError as error:
+            raise InputError("sheet-not-found", [document.fault(("sheet",), f"cannot read {given}: {error.strerror}")]) from error
+    if given in shipped_sheets():
+        return shipped_sheets()[given].sheet
+    known = ", ".join(shipped_sheets())
+    raise InputError("sheet-not-found", [document.fault(("sheet",), f"{given} is no file here and no shipped sheet ({known})")])
+
+
+def check_case(case: Case) -> dict[str, Any]:
+    """The evaluation of `slots`, and with a goal that of `goal` under "goal" (formats.md, `umbrak check --json`)."""
+    result = evaluation_json(evaluate(case.sheet, case.machine, case.layout, case.statements))
+    if case.goal is not None:
+        result["goal"] = evaluation_json(evaluate(case.sheet, case.machine, case.goal, case.statements, before=case.layout))
+    return result
+
+
+def evaluation_json(evaluation: Evaluation) -> dict[str, Any]:
+    """An evaluation with stable names; `actions` are not computed yet and are null."""
+    return {**jsonable(evaluation), "actions": None}

@@ -1,0 +1,43 @@
+"""Numbers of DSP0134 and their words. Clause numbers are those of version 3.7."""
+
+from __future__ import annotations
+
+BIOS, SYSTEM, PROCESSOR, MEMORY_ARRAY, MEMORY_DEVICE, END_OF_TABLE = 0, 1, 4, 16, 17, 127
+
+#: Structure type -> the title that listings print under the handle.
+TITLES = {
+    BIOS: "BIOS Information",
+    SYSTEM: "System Information",
+    PROCESSOR: "Processor Information",
+    MEMORY_ARRAY: "Physical Memory Array",
+    MEMORY_DEVICE: "Memory Device",
+}
+
+#: 7.18.1 Memory Device: Form Factor.
+FORM_FACTORS = {
+    0x01: "Other", 0x02: "Unknown", 0x03: "SIMM", 0x04: "SIP", 0x05: "Chip", 0x06: "DIP", 0x07: "ZIP",
+    0x08: "Proprietary Card", 0x09: "DIMM", 0x0A: "TSOP", 0x0B: "Row Of Chips", 0x0C: "RIMM", 0x0D: "SODIMM",
+    0x0E: "SRIMM", 0x0F: "FB-DIMM", 0x10: "Die", 0x11: "CAMM",
+}  # fmt: skip
+#: Form factors of memory that nobody can take out.
+SOLDERED_FORMS = ("Chip", "Row Of Chips", "Die")
+
+#: 7.18.2 Memory Device: Type.
+MEMORY_TYPES = {
+    0x01: "Other", 0x02: "Unknown", 0x0F: "SDRAM", 0x12: "DDR", 0x13: "DDR2", 0x14: "DDR2 FB-DIMM", 0x18: "DDR3",
+    0x19: "FBD2", 0x1A: "DDR4", 0x1B: "LPDDR", 0x1C: "LPDDR2", 0x1D: "LPDDR3", 0x1E: "LPDDR4", 0x22: "DDR5", 0x23: "LPDDR5",
+}  # fmt: skip
+
+#: 7.18.3 Memory Device: Type Detail, bit -> word.
+TYPE_DETAILS = {7: "Synchronous", 13: "Registered (Buffered)", 14: "Unbuffered (Unregistered)", 15: "LRDIMM"}
+
+#: 7.17.2 Memory Array: Use. Only system memory counts.
+ARRAY_USES = {0x03: "System Memory", 0x04: "Video Memory", 0x05: "Flash Memory", 0x06: "Non-volatile RAM", 0x07: "Cache Memory"}
+#: 7.17.3 Memory Array: Error Correction.
+ARRAY_ECC = {0x01: "Other", 0x02: "Unknown", 0x03: "None", 0x04: "Parity", 0x05: "Single-bit ECC", 0x06: "Multi-bit ECC", 0x07: "CRC"}
+
+#: Words that stand for "nobody filled this in".
+PLACEHOLDERS = {
+    "", "unknown", "not specified", "not provided", "none", "<out of spec>", "no dimm", "no module installed", "empty", "[empty]",
+    "to be filled by o.e.m.", "default string", "undefined", "n/a", "na", "not available", "other", "0x00000000", "00000000", "<bad index>",
+}  # fmt: skip

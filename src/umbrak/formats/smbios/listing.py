@@ -1,0 +1,208 @@
+"""The text listing of SMBIOS tables, as administrators paste it.
+
+Several versions' wordings, indentation lost in a mail, quoting marks, partial pastes: a structure begins
+at its handle line, or at its title where handle lines are missing; inside it every line is "name: value".
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from umbrak.core.platform.survey import Warning
+from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.smbios import codes
+from umbrak.formats.smbios.tables import Record
+
+MAX_BYTES = 4 << 20
+
+_HANDLE = re.compile(r"Handle\s+0x[0-9A-F]+\s*,\s*DMI type\s+(\d+)(?:\s*,\s*(\d+)\s+bytes)?", re.I)
+_TITLES = {title.lower(): kind for kind, title in codes.TITLES.items()}
+#: Titles of structures that are not read, where their handle line is missing too.
+_OTHER_TITLE = re.compile(
+    r"(?:Base Board|Chassis|Cache|Port Connector|System Slot|System Boot|On ?Board Device|Memory Array Mapped|Memory Device Mapped|"
+    r"OEM Strings|OEM-specific|IPMI|Management|Temperature|Voltage|Cooling|System Power|TPM|End Of Table|BIOS Language|"
+    r"System Configuration|System Event|Group Associations|Electrical|Portable|Built-in|Hardware Security|Inactive)\b[^:]*",
+    re.I,
+)
+
+
+def _text(value: str) -> str | None:
+    value = value.strip()
+    return None if value.lower() in codes.PLACEHOLDERS else value
+
+
+def _whole(value: str) -> int | None:
+    match = re.match(r"\s*(\d+)", value)
+    return int(match[1]) or None if match else None
+
+
+def _volts(value: str) -> float | None:
+    match = re.match(r"\s*(\d+(?:[.,]\d+)?)\s*V", value)
+    return float(match[1].replace(",", ".")) or None if match else None
+
+
+_UNITS_MIB = {"kb": 1 / 1024, "mb": 1, "gb": 1024, "tb": 1 << 20}
+
+
+def _size_mib(value: str) -> float | None:
+    """A size [MiB]; 0 for a slot said to be empty, None for unknown."""
+    if re.search(r"no module|not installed|empty", value, re.I):
+        return 0
+    match = re.match(r"\s*(\d+(?:\.\d+)?)\s*(k|M|G|T)i?B", value, re.I)
+    return float(match[1]) * _UNITS_MIB[match[2].lower() + "b"] if match else None
+
+
+def _gib(value: str) -> float | None:
+    mib = _size_mib(value)
+    return mib / 1024 if mib else None
+
+
+def _populated(value: str) -> bool | None:
+    return False if re.search(r"unpopulated", value, re.I) else True if re.search(r"populated", value, re.I) else None
+
+
+#: Structure type -> name of a line -> (name in the record, how its value reads).
+_LINES: dict[int, dict[str, tuple[str, Callable[[str], object]]]] = {
+    codes.BIOS: {"vendor": ("Vendor", _text), "version": ("Version", _text), "release date": ("Release Date", _text)},
+    codes.SYSTEM: {
+        "manufacturer": ("Manufacturer", _text),
+        "product name": ("Product Name", _text),
+        "serial number": ("Serial Number", _text),
+    },
+    codes.PROCESSOR: {
+        "socket designation": ("Socket Designation", _text),
+        "manufacturer": ("Manufacturer", _text),
+        "version": ("Version", _text),
+        "status": ("Populated", _populated),
+        "core count": ("Core Count", _whole),
+    },
+    codes.MEMORY_ARRAY: {
+        "use": ("Use", _text),
+        "error correction type": ("Error Correction Type", str.strip),
+        "maximum capacity": ("Maximum Capacity", _gib),
+        "number of devices": ("Number Of Devices", _whole),
+    },
+    codes.MEMORY_DEVICE: {
+        "total width": ("Total Width", _whole),
+        "data width": ("Data Width", _whole),
+        "size": ("Size", _size_mib),
+        "form factor": ("Form Factor", _text),
+        "locator": ("Locator", _text),
+        "bank locator": ("Bank Locator", _text),
+        "type": ("Type", _text),
+        "type detail": ("Type Detail", str.strip),
+        "speed": ("Speed", _whole),
+        "manufacturer": ("Manufacturer", _text),
+        "serial number": ("Serial Number", _text),
+        "part number": ("Part Number", _text),
+        "rank": ("Rank", _whole),
+        "configured clock speed": ("Configured Memory Speed", _whole),
+        "configured memory speed": ("Configured Memory Speed", _whole),
+        "current speed": ("Configured Memory Speed", _whole),
+        "minimum voltage": ("Minimum Voltage", _volts),
+        "maximum voltage": ("Maximum Voltage", _volts),
+        "configured voltage": ("Configured Voltage", _volts),
+    },
+}
+#: Lines that listings have and that tell nothing we use.
+_IGNORED = {
+    codes.MEMORY_ARRAY: {"location", "error information handle"},
+    codes.MEMORY_DEVICE: {
+        "array handle", "error information handle", "set", "asset tag", "memory technology", "memory operating mode capability",
+        "firmware version", "module manufacturer id", "module product id", "memory subsystem controller manufacturer id",
+        "memory subsystem controller product id", "non-volatile size", "volatile size", "cache size", "logical size", "rmw",
+        "pmic0 manufacturer id", "pmic0 revision number", "rcd manufacturer id", "rcd revision number",
+    },
+}  # fmt: skip
+
+
+def looks_like_listing(text: str) -> bool:
+    head = text[:200_000]
+    return bool(_HANDLE.search(head)) or any(re.search(rf"^\W*{re.escape(t)}\s*$", head, re.I | re.M) for t in codes.TITLES.values())
+
+
+def decode_listing(text: str) -> tuple[list[tuple[int, Record]], list[Warning]]:
+    """Records of the structures that matter, in order, and what could not be read, by line.
+
+    Raises
+        InputError   too large, or nothing in it is such a listing (it says what was expected)
+    """
+    if len(text) > MAX_BYTES:
+        raise InputError("too-large", [Fault(f"{len(text)} characters; at most {MAX_BYTES} are read")])
+    reader = _Reader()
+    for number, line in enumerate(text.splitlines(), 1):
+        reader.line(number, line)
+    reader.close(cut=not text.endswith(("\n", "\r")) or reader.open_is_short())
+    if not reader.records:
+        first = next((line.strip() for line in text.splitlines() if line.strip()), "")
+        raise InputError(
+            "not-a-listing",
+            [Fault(f"no SMBIOS structure in it: expected lines such as “Handle 0x0011, DMI type 17” or “Memory Device”, found “{first[:60]}”", "line 1", 1, 1)],
+        )
+    return reader.records, reader.warnings
+
+
+class _Reader:
+    def __init__(self) -> None:
+        self.records: list[tuple[int, Record]] = []
+        self.warnings: list[Warning] = []
+        self.kind: int | None = None
+        self.record: Record = {}
+        self.began = 0
+        #: A handle line has been read, and its title is still to come.
+        self.title_due = False
+        self.strange: dict[str, int] = {}
+
+    def line(self, number: int, line: str) -> None:
+        bare = re.sub(r"^[\s>|]+", "", line).strip()
+        if not bare:
+            return
+        if handle := _HANDLE.search(bare):
+            self.close()
+            self.begin(int(handle[1]), number)
+            self.title_due = True
+            return
+        kind = _TITLES.get(bare.lower())
+        if kind is not None:
+            if not (self.title_due and self.kind == kind):
+                self.close()
+                self.begin(kind, number)
+            self.title_due = False
+            return
+        if _OTHER_TITLE.fullmatch(bare):
+            if not self.title_due:
+                self.close()
+                self.kind = None
+            self.title_due = False
+            return
+        name, colon, value = bare.partition(":")
+        if colon and self.kind in _LINES:
+            self.member(number, name.strip().lower(), value)
+
+    def begin(self, kind: int, number: int) -> None:
+        self.kind, self.record, self.began = kind, {}, number
+
+    def member(self, number: int, name: str, value: str) -> None:
+        lines = _LINES[self.kind or 0]
+        if name in lines:
+            key, read = lines[name]
+            self.record.setdefault(key, read(value))
+        elif self.kind in _IGNORED and name not in _IGNORED[self.kind] and name not in self.strange:
+            self.strange[name] = number
+            self.warnings.append(Warning(f"line {number}", f"field “{name}” is not known; left out"))
+
+    def open_is_short(self) -> bool:
+        """Whether the last structure lacks what every listing has near its end."""
+        return self.kind == codes.MEMORY_DEVICE and "Size" in self.record and "Type" not in self.record
+
+    def close(self, cut: bool = False) -> None:
+        if self.kind in _LINES and self.record:
+            self.records.append((self.kind or 0, self.record))
+            if self.kind == codes.MEMORY_DEVICE and "Size" not in self.record:
+                self.warnings.append(Warning(f"line {self.began}", "a memory device without a size: the listing is cut here; its slot stays unknown"))
+            elif cut and self.open_is_short():
+                self.warnings.append(Warning(f"line {self.began}", "the listing ends inside this memory device; what was read of it is kept"))
+        elif self.kind == codes.MEMORY_DEVICE and not self.record:
+            self.warnings.append(Warning(f"line {self.began}", "a memory device with nothing in it: the listing is cut here"))
+        self.kind, self.record, self.title_due = None, {}, False

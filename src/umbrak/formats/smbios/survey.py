@@ -1,0 +1,147 @@
+"""Records of SMBIOS structures to what a machine reports."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from umbrak.core.memory.module import Buffering, Form, Generation, Module, complete, contradictions
+from umbrak.core.memory.rates import RAILS_V, STANDARD_RATES_MTS
+from umbrak.core.platform.survey import (
+    ArrayFacts, FirmwareFacts, ProcessorFacts, SlotFacts, SlotState, SurveyReading, SystemFacts, Warning,
+)  # fmt: skip
+from umbrak.formats.smbios import codes
+from umbrak.formats.smbios.listing import decode_listing
+from umbrak.formats.smbios.tables import Record, decode_tables
+
+
+def read_tables(data: bytes) -> SurveyReading:
+    """What binary tables report. Raises InputError as `decode_tables`."""
+    return _survey("smbios", *decode_tables(data))
+
+
+def read_listing(text: str) -> SurveyReading:
+    """What a text listing reports. Raises InputError as `decode_listing`."""
+    return _survey("smbios-text", *decode_listing(text))
+
+
+def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning]) -> SurveyReading:
+    def of(wanted: int) -> list[Record]:
+        return [r for k, r in records if k == wanted]
+
+    bios, system = next(iter(of(codes.BIOS)), None), next(iter(of(codes.SYSTEM)), None)
+    slots = []
+    for i, record in enumerate(of(codes.MEMORY_DEVICE), 1):
+        facts, said = _slot(record)
+        slots.append(facts)
+        warnings = [*warnings, *(Warning(f"slot {facts.locator or i}", s) for s in said)]
+    if not slots:
+        warnings = [*warnings, Warning("the whole", "no memory device (type 17) in it: the slots stay unknown")]
+    return SurveyReading(
+        kind=kind,
+        system=SystemFacts(_named(system, "Manufacturer"), _named(system, "Product Name"), _named(system, "Serial Number")) if system else None,
+        firmware=FirmwareFacts(_named(bios, "Vendor"), _named(bios, "Version"), _named(bios, "Release Date")) if bios else None,
+        processors=tuple(
+            ProcessorFacts(_named(r, "Socket Designation"), _named(r, "Version"), _as(r, "Core Count"), _as(r, "Populated"))
+            for r in of(codes.PROCESSOR)
+        ),
+        arrays=tuple(
+            ArrayFacts(_tidy(_as(r, "Maximum Capacity")), _as(r, "Number Of Devices"), _as(r, "Error Correction Type"))
+            for r in of(codes.MEMORY_ARRAY)
+            if r.get("Use") in (None, "System Memory")
+        ),
+        slots=tuple(slots),
+        warnings=tuple(warnings),
+    )
+
+
+def _as(record: Record, name: str) -> Any:
+    return record.get(name)
+
+
+def _named(record: Record | None, name: str) -> str | None:
+    value = record.get(name) if record else None
+    return value if isinstance(value, str) and value.strip().lower() not in codes.PLACEHOLDERS else None
+
+
+def _tidy(value: float | None) -> float | None:
+    return int(value) if value is not None and value == int(value) else value
+
+
+_FORMS = {"DIMM": Form.DIMM, "SODIMM": Form.SO_DIMM, "FB-DIMM": Form.DIMM}
+
+
+def _slot(r: Record) -> tuple[SlotFacts, list[str]]:
+    """One memory device as a slot, and what about it is odd."""
+    said: list[str] = []
+    size, form = _as(r, "Size"), _named(r, "Form Factor")
+    locator, bank = _named(r, "Locator"), _named(r, "Bank Locator")
+    configured_mts, configured_v = _standard_rate(_as(r, "Configured Memory Speed"), None), _as(r, "Configured Voltage")
+    if size == 0:
+        return SlotFacts(locator, bank, SlotState.EMPTY), said
+    if "Size" not in r or size is None:
+        if "Size" in r:
+            said.append("its size is not known to the firmware; what sits in it stays unknown")
+        return SlotFacts(locator, bank, SlotState.UNKNOWN), said
+    module, odd = _module(r, size)
+    said += odd
+    state = SlotState.SOLDERED if form in codes.SOLDERED_FORMS else SlotState.FILLED
+    return SlotFacts(locator, bank, state, module, configured_mts, configured_v), said
+
+
+def _module(r: Record, size_mib: float) -> tuple[Module, list[str]]:
+    said: list[str] = []
+    kind = _named(r, "Type") or ""
+    generation = Generation(kind.split()[0]) if kind.split()[:1] and kind.split()[0] in set(Generation) else None
+    if kind and generation is None:
+        said.append(f"memory type “{kind}” is none of {', '.join(Generation)}; its generation stays unknown")
+    form = _named(r, "Form Factor")
+    detail = str(r.get("Type Detail") or "")
+    buffering = None
+    if "FB-DIMM" in (form or "") or "FB-DIMM" in kind:
+        buffering = Buffering.FULLY_BUFFERED
+    elif "LRDIMM" in detail or "Load" in detail:
+        buffering = Buffering.LOAD_REDUCED
+    elif "Unbuffered" in detail or "Unregistered" in detail:
+        buffering = Buffering.UNBUFFERED
+    elif "Registered" in detail:
+        buffering = Buffering.REGISTERED
+    total, data = _as(r, "Total Width"), _as(r, "Data Width")
+    ecc_bits = None
+    if total and data in (32, 64) and total >= data:
+        extra = total - data
+        # DDR5 counts the bits beside each 32-bit half: 80 of 64 is 8 beside each (DSP0134 7.18.4 gives the sum).
+        ecc_bits = {0: 0, 8: 4, 16: 8}.get(extra) if generation is Generation.DDR5 and data == 64 else {0: 0, 4: 4, 8: 8}.get(extra)
+        if ecc_bits is None:
+            said.append(f"widths {total} over {data} bits fit no error correction; left unknown")
+    rails: tuple[float, ...] = ()
+    low, high = _as(r, "Minimum Voltage"), _as(r, "Maximum Voltage")
+    if generation and low and high:
+        family = {v for name, volts in RAILS_V.items() if name.startswith(generation) for v in volts}
+        rails = tuple(sorted({round(low, 3), round(high, 3)} & family))
+    rate = _standard_rate(_as(r, "Speed"), generation)
+    gib = size_mib / 1024
+    module = Module(
+        generation=generation,
+        form=_FORMS.get(form or ""),
+        buffering=buffering,
+        ecc_bits=ecc_bits,
+        capacity_gib=int(gib) if gib == int(gib) else gib,
+        package_ranks=_as(r, "Rank"),
+        rate_mts=rate,
+        rails_v=rails,
+        maker=_named(r, "Manufacturer"),
+        part=_named(r, "Part Number"),
+        serial=_named(r, "Serial Number"),
+    )
+    module = complete(module)[0]
+    said += [c.message for c in contradictions(module)]
+    return module, said
+
+
+def _standard_rate(rate: int | None, generation: str | None) -> int | None:
+    """The standard rate that a firmware's rounding means (1334 is 1333). [MT/s]"""
+    if rate is None:
+        return None
+    tables = [STANDARD_RATES_MTS[generation]] if generation else list(STANDARD_RATES_MTS.values())
+    near = [r for t in tables for r in t if abs(r - rate) <= 1]
+    return min(near, key=lambda r: abs(r - rate)) if near else rate

@@ -1,0 +1,209 @@
+"""SMBIOS tables, binary: the raw structure table, or a dump with its 32- or 64-bit entry point.
+
+Structure header (6.1.2): offset 0 type, 1 length of the formatted part, 2 handle (word); after the
+formatted part the strings, each ended by 00, the set ended by one more 00.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from umbrak.core.platform.survey import Warning
+from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.smbios import codes
+
+#: Far more than any machine's table (96 slots need about 12 kB).
+MAX_BYTES = 4 << 20
+
+Record = dict[str, object]
+
+
+@dataclass(frozen=True, slots=True)
+class Structure:
+    """One structure: its formatted part (header included) and strings."""
+
+    type: int
+    handle: int
+    offset: int
+    data: bytes
+    strings: tuple[str, ...]
+
+    def number(self, offset: int, size: int) -> int | None:
+        """The little-endian number at an offset; None where this structure is too short to have it."""
+        if offset + size > len(self.data):
+            return None
+        return int.from_bytes(self.data[offset : offset + size], "little")
+
+    def text(self, offset: int) -> str | None:
+        index = self.number(offset, 1)
+        return self.strings[index - 1].strip() if index and index <= len(self.strings) else None
+
+
+def looks_like_tables(data: bytes) -> bool:
+    """Whether the bytes begin with an entry point or a plausible structure."""
+    if data[:4] == b"_SM_" or data[:5] == b"_SM3_":
+        return True
+    # The first structure of a raw table: a known type, a length of at least its header, a small handle.
+    return len(data) >= 8 and data[0] in (*range(0, 47), 126, 127) and 4 <= data[1] and b"\0\0" in data[data[1] : data[1] + 4096] and 0 in data[:16]
+
+
+def decode_tables(data: bytes) -> tuple[list[tuple[int, Record]], list[Warning]]:
+    """Records of the structures that matter, in order, and what could not be read.
+
+    Raises
+        InputError   too large, or not one structure can be read
+    """
+    if len(data) > MAX_BYTES:
+        raise InputError("too-large", [Fault(f"{len(data)} bytes; at most {MAX_BYTES} are read")])
+    warnings: list[Warning] = []
+    start, end = _table(data, warnings)
+    records = []
+    count = 0
+    for structure in _structures(data, start, end, warnings):
+        count += 1
+        reader = _READERS.get(structure.type)
+        if reader:
+            records.append((structure.type, reader(structure)))
+    if count == 0:
+        raise InputError("not-smbios", [Fault("no SMBIOS structure found; expected a table or a dump with its entry point", "byte 0")])
+    return records, warnings
+
+
+def _table(data: bytes, warnings: list[Warning]) -> tuple[int, int]:
+    """Where the structure table lies, by the entry point if there is one (5.2.1, 5.2.2)."""
+
+    def checked(length: int) -> None:
+        if len(data) < length:
+            raise InputError("cut", [Fault(f"the entry point needs {length} bytes, found {len(data)}", f"byte {len(data)}")])
+        if sum(data[:length]) % 256:
+            warnings.append(Warning("byte 4", "the entry point's checksum is wrong; read all the same"))
+
+    if data[:5] == b"_SM3_":
+        checked(24)
+        size, address = int.from_bytes(data[12:16], "little"), int.from_bytes(data[16:24], "little")
+        least = 24
+    elif data[:4] == b"_SM_":
+        checked(31)
+        size, address = int.from_bytes(data[22:24], "little"), int.from_bytes(data[24:28], "little")
+        least = 31
+    else:
+        return 0, len(data)
+    # In a dump the address is the file offset; a copy from memory keeps the physical address instead.
+    start = address if least <= address < len(data) else 32
+    return start, min(start + size, len(data)) if size else len(data)
+
+
+def _structures(data: bytes, offset: int, end: int, warnings: list[Warning]) -> Iterator[Structure]:
+    while offset + 4 <= end:
+        kind, length, handle = data[offset], data[offset + 1], int.from_bytes(data[offset + 2 : offset + 4], "little")
+        if length < 4:
+            warnings.append(Warning(f"byte {offset + 1}", f"a structure's length is {length}, at least 4 expected; nothing after it is read"))
+            return
+        strings_at = offset + length
+        closing = data.find(b"\0\0", strings_at, end)
+        if closing < 0:
+            warnings.append(Warning(f"byte {offset}", f"the table is cut inside structure 0x{handle:04X} (type {kind}); it is left out"))
+            return
+        block = data[strings_at:closing]
+        strings = tuple(s.decode("utf-8", "replace") for s in block.split(b"\0")) if block else ()
+        yield Structure(kind, handle, offset, data[offset:strings_at], strings)
+        offset = closing + 2
+        if kind == codes.END_OF_TABLE:
+            return
+    if offset < end and any(data[offset:end]):
+        warnings.append(Warning(f"byte {offset}", f"{end - offset} bytes after the last structure are no structure"))
+
+
+def _bios(s: Structure) -> Record:
+    return {"Vendor": s.text(0x04), "Version": s.text(0x05), "Release Date": s.text(0x08)}
+
+
+def _system(s: Structure) -> Record:
+    return {"Manufacturer": s.text(0x04), "Product Name": s.text(0x05), "Serial Number": s.text(0x07)}
+
+
+def _processor(s: Structure) -> Record:
+    status, cores = s.number(0x18, 1), s.number(0x23, 1)
+    if cores == 0xFF:
+        cores = s.number(0x2A, 2)  # Core Count 2
+    return {
+        "Socket Designation": s.text(0x04),
+        "Manufacturer": s.text(0x07),
+        "Version": s.text(0x10),
+        "Populated": None if status is None else bool(status & 0x40),
+        "Core Count": cores or None,
+    }
+
+
+def _array(s: Structure) -> Record:
+    kib = s.number(0x07, 4)
+    gib = None if kib in (None, 0) else (kib or 0) / (1 << 20)
+    if kib == 0x8000_0000:
+        extended = s.number(0x0F, 8)  # bytes
+        gib = extended / (1 << 30) if extended else None
+    return {
+        "Use": codes.ARRAY_USES.get(s.number(0x05, 1) or 0),
+        "Error Correction Type": codes.ARRAY_ECC.get(s.number(0x06, 1) or 0),
+        "Maximum Capacity": gib,
+        "Number Of Devices": s.number(0x0D, 2),
+    }
+
+
+def _device(s: Structure) -> Record:
+    detail = s.number(0x13, 2) or 0
+    rank = (s.number(0x1B, 1) or 0) & 0x0F
+
+    def width(offset: int) -> int | None:
+        value = s.number(offset, 2)
+        return None if value in (None, 0, 0xFFFF) else value
+
+    def rate(offset: int, extended: int) -> int | None:
+        value = s.number(offset, 2)
+        if value == 0xFFFF:
+            value = (s.number(extended, 4) or 0) & 0x7FFF_FFFF
+        return value or None
+
+    def volts(offset: int) -> float | None:
+        value = s.number(offset, 2)
+        return value / 1000 if value else None
+
+    return {
+        "Total Width": width(0x08),
+        "Data Width": width(0x0A),
+        "Size": _size_mib(s),
+        "Form Factor": codes.FORM_FACTORS.get(s.number(0x0E, 1) or 0),
+        "Locator": s.text(0x10),
+        "Bank Locator": s.text(0x11),
+        "Type": codes.MEMORY_TYPES.get(s.number(0x12, 1) or 0, f"type 0x{s.number(0x12, 1) or 0:02X}"),
+        "Type Detail": " ".join(word for bit, word in codes.TYPE_DETAILS.items() if detail >> bit & 1),
+        "Speed": rate(0x15, 0x54),
+        "Manufacturer": s.text(0x17),
+        "Serial Number": s.text(0x18),
+        "Part Number": s.text(0x1A),
+        "Rank": rank or None,
+        "Configured Memory Speed": rate(0x20, 0x58),
+        "Minimum Voltage": volts(0x22),
+        "Maximum Voltage": volts(0x24),
+        "Configured Voltage": volts(0x26),
+    }
+
+
+def _size_mib(s: Structure) -> float | None:
+    """7.18.4, 7.18.5: 0 = no module, FFFF = unknown, 7FFF = see the extended size; bit 15 set = in kB."""
+    size = s.number(0x0C, 2)
+    if size is None or size == 0xFFFF:
+        return None
+    if size == 0x7FFF:
+        extended = s.number(0x1C, 4)
+        return (extended & 0x7FFF_FFFF) or None if extended is not None else None
+    return (size & 0x7FFF) / 1024 if size & 0x8000 else size
+
+
+_READERS: dict[int, Callable[[Structure], Record]] = {
+    codes.BIOS: _bios,
+    codes.SYSTEM: _system,
+    codes.PROCESSOR: _processor,
+    codes.MEMORY_ARRAY: _array,
+    codes.MEMORY_DEVICE: _device,
+}

@@ -1,0 +1,38 @@
+"""Core values as JSON: the one shape that the command line and the API share."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import fields, is_dataclass
+from enum import Enum
+from typing import Any
+
+from umbrak.core.memory.label import LabelReading
+
+
+def jsonable(value: Any) -> Any:
+    """Dataclasses, enums and tuples as plain JSON values, field names kept; whole numbers without ".0"."""
+    if isinstance(value, Enum):
+        return value.value
+    if isinstance(value, float):
+        return int(value) if value.is_integer() else value
+    if value is None or isinstance(value, str | int):
+        return value
+    if is_dataclass(value) and not isinstance(value, type):
+        return {f.name: jsonable(getattr(value, f.name)) for f in fields(value)}
+    if isinstance(value, Mapping):
+        return {str(k): jsonable(v) for k, v in value.items()}
+    return [jsonable(v) for v in value]
+
+
+def label_json(reading: LabelReading) -> dict[str, Any]:
+    """A label's reading with stable names (formats.md, `umbrak label --json`)."""
+    return {
+        "text": reading.text,
+        "module": jsonable(reading.module),
+        "derived": list(reading.derived),
+        "contradictions": list(reading.contradictions),
+        "understood": [{"from": u.start, "to": u.end, "field": u.field, "value": jsonable(u.value)} for u in reading.understood],
+        "not_understood": [{"from": start, "to": end, "text": reading.text[start:end]} for start, end in reading.not_understood],
+        "kit": reading.kit,
+    }
