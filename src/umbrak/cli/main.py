@@ -6,9 +6,11 @@ half of the time in which `umbrak label` answers.
 
 from __future__ import annotations
 
+import gc
 import json
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -33,7 +35,9 @@ def user() -> None:
 _as_json = click.option("--json", "as_json", is_flag=True, help="One JSON list, an entry for each input in order.")
 
 
-def _each(inputs: Iterable[Any], use: Callable[[Any], dict[str, Any]], as_json: bool, show: Callable[[dict[str, Any]], str]) -> list[dict[str, Any]]:
+def _each(
+    inputs: Iterable[Any], use: Callable[[Any], dict[str, Any]], as_json: bool, show: Callable[[dict[str, Any]], str]
+) -> list[dict[str, Any]]:
     """Use every input; one that cannot be used gives its error in its place. Exits 1 when any could not."""
     from umbrak.formats.faults import InputError
 
@@ -81,7 +85,9 @@ def label(texts: tuple[str, ...], as_json: bool) -> None:
     def use(text: str) -> dict[str, Any]:
         reading = decode_label(text)
         if not reading.understood:
-            raise InputError("nothing-understood", [Fault(f"“{text}”: nothing in it is known from a module's label", f"characters 0 to {len(text)}")])
+            raise InputError(
+                "nothing-understood", [Fault(f"“{text}”: nothing in it is known from a module's label", f"characters 0 to {len(text)}")]
+            )
         return label_json(reading)
 
     lines = list(texts) or [line.strip() for line in sys.stdin if line.strip()]
@@ -136,13 +142,23 @@ def sheet_lint(files: tuple[Path, ...], as_json: bool) -> None:
         sheets = []
         for reading in read_sheets(_bytes(path)):
             found += len(reading.findings)
-            sheets.append({"id": reading.sheet.id, "hash": reading.sheet.hash, "slots": len(reading.sheet.slots), "findings": jsonable(reading.findings)})
+            sheets.append(
+                {
+                    "id": reading.sheet.id,
+                    "hash": reading.sheet.hash,
+                    "slots": len(reading.sheet.slots),
+                    "findings": jsonable(reading.findings),
+                }
+            )
         return {"file": str(path), "sheets": sheets}
 
     def show(result: dict[str, Any]) -> str:
         lines = []
         for sheet in result["sheets"]:
-            lines += [f"{result['file']}: line {f['line']}, column {f['column']}: {f['path']}: {f['message']} [{f['code']}]" for f in sheet["findings"]]
+            lines += [
+                f"{result['file']}: line {f['line']}, column {f['column']}: {f['path']}: {f['message']} [{f['code']}]"
+                for f in sheet["findings"]
+            ]
             if not sheet["findings"]:
                 lines.append(f"{result['file']}: {sheet['id']} is clean, {sheet['slots']} slots")
         return "\n".join(lines)
@@ -158,3 +174,73 @@ def sheet_schema() -> None:
     from umbrak.formats.sheet.document import SheetDoc
 
     click.echo(json.dumps(SheetDoc.model_json_schema(by_alias=True), indent=2, ensure_ascii=False))
+
+
+_port = click.option("--port", type=click.IntRange(0, 65535), help="Port on loopback; 0 for any free one.")
+
+
+@main.command()
+@_port
+@click.option("--tls-cert", type=click.Path(path_type=Path, exists=True), help="Certificate for HTTPS.")
+@click.option("--tls-key", type=click.Path(path_type=Path, exists=True), help="Its key.")
+def serve(port: int | None, tls_cert: Path | None, tls_key: Path | None) -> None:
+    """Serve on loopback, with UMBRAK_DATABASE_URL or a private PostgreSQL."""
+    from umbrak.cli import serving
+
+    with _troubles():
+        serving.serve(port, tls_cert, tls_key)
+
+
+@main.command()
+@_port
+@click.option("--reset", is_flag=True, help="Make the demo's data anew.")
+def demo(port: int | None, reset: bool) -> None:
+    """Set up what is missing and serve the demo."""
+    from umbrak.cli import serving
+
+    with _troubles():
+        serving.demo(port, reset)
+
+
+@user.command("add")
+@click.argument("name")
+@click.option("--shown-as", default="", help="Name that others see.")
+@click.option("--role", type=click.Choice(["viewer", "technician", "lead"]), default="technician", show_default=True)
+@click.password_option(help="Asked for when left out.")
+def user_add(name: str, shown_as: str, role: str, password: str) -> None:
+    """Add an account."""
+    from umbrak.cli import serving
+    from umbrak.services.accounts import add_account
+    from umbrak.services.errors import Refused
+    from umbrak.store.engine import open_engine
+
+    with _troubles(), serving.database("umbrak") as url:
+        engine = open_engine(url)
+        try:
+            account = add_account(engine, name, shown_as, password, role)
+        except Refused as error:
+            raise click.ClickException(str(error)) from error
+        finally:
+            engine.dispose()
+    click.echo(f"{account.name} added as {account.role}")
+
+
+@main.command(context_settings={"ignore_unknown_options": True})
+@click.argument("rest", nargs=-1, type=click.UNPROCESSED)
+def test(rest: tuple[str, ...]) -> None:
+    """Set up what is missing and run every check and test (or pytest with the arguments given)."""
+    from umbrak.cli import testing
+
+    with _troubles():
+        sys.exit(testing.run_all(list(rest)))
+
+
+@contextmanager
+def _troubles() -> Iterator[None]:
+    from umbrak.cli.trouble import Trouble
+
+    gc.enable()  # switched off for the light commands only (see __main__)
+    try:
+        yield
+    except Trouble as error:
+        raise click.ClickException(str(error)) from error

@@ -35,7 +35,11 @@ def reading_words(result: dict[str, Any]) -> str:
         lines.append(f"  {p['socket'] or 'socket'}: {p['model'] or ('empty' if p['populated'] is False else 'unknown')}")
     for slot in result["slots"]:
         m = slot["module"]
-        what = slot["state"] if m is None else f"{m['capacity_gib'] or '?'} GB {m['generation'] or ''} {m['rate_mts'] or ''} {m['buffering'] or ''}".rstrip()
+        what = (
+            slot["state"]
+            if m is None
+            else f"{m['capacity_gib'] or '?'} GB {m['generation'] or ''} {m['rate_mts'] or ''} {m['buffering'] or ''}".rstrip()
+        )
         lines.append(f"  {slot['locator'] or 'unnamed slot':24} {what}")
     lines += [f"  ! {w['where']}: {w['message']}" for w in result["warnings"]]
     return "\n".join(lines)
@@ -52,7 +56,9 @@ def _evaluation_words(e: dict[str, Any]) -> list[str]:
     rate = f"{e['data_rate_mts']} MT/s" if e["data_rate_mts"] else "rate not told"
     bound = ", ".join(b["by"] for b in e["bound_by"])
     rails = ", ".join(f"{r['volts']} V" if r["volts"] else "rail undecided" for r in e["rails"])
-    lines = [f"{e['verdict']}: {e['installed_gib']:g} GB installed, {e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"]
+    lines = [
+        f"{e['verdict']}: {e['installed_gib']:g} GB installed, {e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"
+    ]
     for s in e["sockets"]:
         balance = "empty" if s["balance"] is None else f"balance {s['balance']:.2f}"
         speed = f", {s['sustained_gbs']:g} of {s['peak_gbs']:g} GB/s" if s["sustained_gbs"] is not None else ""

@@ -100,7 +100,15 @@ def evaluate(
         findings += found
         if not found:
             held.append(code)
-    findings.sort(key=lambda f: (f.severity.rank, f.could_be.rank if f.could_be else 9, f.code, [sheet.slot_order.get(s, 1 << 30) for s in f.slots], f.message))
+    findings.sort(
+        key=lambda f: (
+            f.severity.rank,
+            f.could_be.rank if f.could_be else 9,
+            f.code,
+            [sheet.slot_order.get(s, 1 << 30) for s in f.slots],
+            f.message,
+        )
+    )
 
     sockets = tuple(_socket(ctx, s) for s in ctx.live_sockets)
     told = [s.data_rate_mts for s in sockets if s.data_rate_mts is not None]

@@ -67,8 +67,8 @@ def read_case(text: str | bytes, folder: Path) -> Case:
     return Case(
         sheet,
         machine,
-        Layout(occupants(doc.slots)),
-        Layout(occupants(doc.goal)) if doc.goal is not None else None,
+        occupants(doc.slots),
+        occupants(doc.goal) if doc.goal is not None else None,
         tuple(s.value(f"case-{i + 1}") for i, s in enumerate(doc.statements)),
     )
 

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter, model_validator
 
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, complete
-from umbrak.core.platform.machine import UNKNOWN, Machine, Occupant
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Unknown
 from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions
+from umbrak.formats.to_json import jsonable
 
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
 Text = Annotated[str, StringConstraints(max_length=2000)]
@@ -108,9 +110,28 @@ OccupantDoc = Annotated[Literal["unknown"] | Text | ModuleDoc | None, AfterValid
 OccupantsDoc = Annotated[dict[Name, OccupantDoc], Field(max_length=1024)]
 
 
-def occupants(given: dict[str, Any]) -> dict[str, Occupant | None]:
-    """Checked occupants as core values."""
-    return {slot: None if m is None else UNKNOWN if m == "unknown" else module_from(m) for slot, m in given.items()}
+def occupants(given: Mapping[str, str | ModuleDoc | None]) -> Layout:
+    """Checked occupants as a layout."""
+    return Layout({slot: None if m is None else UNKNOWN if m == "unknown" else module_from(m) for slot, m in given.items()})
+
+
+def module_json(module: Module) -> dict[str, Any]:
+    """A module as a document: what is known of it, under the names that `ModuleDoc` reads."""
+    derived = {"logical_ranks"} if module.package_ranks and module.stack_height else set()
+    return {k: v for k, v in jsonable(module).items() if v not in (None, []) and k not in derived}
+
+
+def layout_json(layout: Layout) -> dict[str, Any]:
+    """A layout as a document that `read_layout` reads back."""
+    return {slot: "unknown" if isinstance(m, Unknown) else module_json(m) for slot, m in layout.items()}
+
+
+def read_layout(document: Mapping[str, Any]) -> Layout:
+    """A stored layout. Raises pydantic.ValidationError for a document that was never written by `layout_json`."""
+    return occupants(_OCCUPANTS.validate_python(document))
+
+
+_OCCUPANTS: TypeAdapter[Any] = TypeAdapter(OccupantsDoc, config=ConfigDict(defer_build=True))
 
 
 class MachineDoc(Doc):
@@ -172,7 +193,9 @@ class LimitDoc(Doc):
     def _one_amount(self) -> Self:
         amounts = [n for n in ("capacity_gib", "die_gbit", "package_ranks", "stack_height") if getattr(self, n) is not None]
         if len(amounts) != 1:
-            raise ValueError(f"give exactly one of capacity_gib, die_gbit, package_ranks, stack_height (found {', '.join(amounts) or 'none'})")
+            raise ValueError(
+                f"give exactly one of capacity_gib, die_gbit, package_ranks, stack_height (found {', '.join(amounts) or 'none'})"
+            )
         return self
 
     def statement(self, name: str, source: Source) -> Statement:

@@ -1,6 +1,6 @@
 """What is wrong with an input, and where: one shape for every format.
 
-    InputError              an input that cannot be used
+InputError              an input that cannot be used
 """
 
 from __future__ import annotations

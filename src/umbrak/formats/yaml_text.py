@@ -156,7 +156,15 @@ def _fault(document: Document, model: type[BaseModel], error: Any) -> Fault:
     message = str(ctx["error"]) if kind == "value_error" else error["msg"].removeprefix("Input should be ")
     if kind in ("value_error",):
         return document.fault(path, message)
-    shown = "nothing" if given is None else repr(given) if not isinstance(given, dict | list) else "a block" if isinstance(given, dict) else "a list"
+    shown = (
+        "nothing"
+        if given is None
+        else repr(given)
+        if not isinstance(given, dict | list)
+        else "a block"
+        if isinstance(given, dict)
+        else "a list"
+    )
     return document.fault(path, f"expected {message}, found {shown}")
 
 

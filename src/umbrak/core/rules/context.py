@@ -148,9 +148,7 @@ class Context:
     ) -> Finding:
         return Finding(code, Severity.ASK, self.ordered(slots), message, source, tuple(sorted(set(needs))), could_be)
 
-    def as_sheet_says(
-        self, code: str, word: str | None, clause: str, slots: Iterable[str | None], message: str, source: Source
-    ) -> Finding:
+    def as_sheet_says(self, code: str, word: str | None, clause: str, slots: Iterable[str | None], message: str, source: Source) -> Finding:
         """A finding whose severity is the sheet's word; where the sheet is silent, an ask for it."""
         severity = SHEET_SEVERITY[word]
         if severity is Severity.ASK:

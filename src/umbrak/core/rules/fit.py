@@ -117,7 +117,9 @@ def height(ctx: Context) -> Iterator[Finding]:
             message = f"{ctx.names([slot])}: the module is {module.height_mm:g} mm tall, the room {room.fitted:g} mm"
             yield ctx.finding("fit.height", Severity.STOP, [slot], message, source)
         elif room.on_the_way is not None and module.height_mm > room.on_the_way:
-            message = f"{ctx.names([slot])}: the module is {module.height_mm:g} mm tall, the way in {room.on_the_way:g} mm; free the way first"
+            message = (
+                f"{ctx.names([slot])}: the module is {module.height_mm:g} mm tall, the way in {room.on_the_way:g} mm; free the way first"
+            )
             yield ctx.finding("fit.height", Severity.NOTE, [slot], message, source)
 
 

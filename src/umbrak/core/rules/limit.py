@@ -153,7 +153,15 @@ def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measur
         used = max((v for _, v in values if v is not None), default=0)
         over = tuple(x for x, v in values if v is not None and limit is not None and v > limit)
         missing = tuple(f"{x or 'soldered'}.{member}" for x, v in values if v is None)
-        yield scope, s.where or (socket or "machine"), float(limit or 0), used, unit, over or tuple(x for x, v in values if v is None), missing
+        yield (
+            scope,
+            s.where or (socket or "machine"),
+            float(limit or 0),
+            used,
+            unit,
+            over or tuple(x for x, v in values if v is None),
+            missing,
+        )
     elif s.capacity_gib is not None:
         for where, seated in _places(ctx, s.scope, sockets):
             if s.where in (None, where):
@@ -206,7 +214,9 @@ _UNIT = {"GiB": "GB", "Gbit": "Gbit", "ranks": "package ranks", "high": "dies hi
 
 
 def _sentence(ctx: Context, u: _Use) -> str:
-    place = {"machine": "The machine", "die": ctx.names(u.slots) or "A module", "stack": ctx.names(u.slots) or "A module"}.get(u.scope, u.where)
+    place = {"machine": "The machine", "die": ctx.names(u.slots) or "A module", "stack": ctx.names(u.slots) or "A module"}.get(
+        u.scope, u.where
+    )
     return f"{place} has {amount(u.used)} {_UNIT[u.unit]}; {u.statement.source.title} states {amount(u.limit)}"
 
 

@@ -23,7 +23,9 @@ def unmet(ctx: Context) -> Iterator[Finding]:
             continue
         if mode.counts and len(seated) not in mode.counts:
             wanted = " or ".join(map(str, mode.counts))
-            yield ctx.finding("mode.unmet", Severity.RISK, slots, f"{mode.id} needs {wanted} modules on {socket}; it has {len(seated)}", source)
+            yield ctx.finding(
+                "mode.unmet", Severity.RISK, slots, f"{mode.id} needs {wanted} modules on {socket}; it has {len(seated)}", source
+            )
         for member in mode.alike:
             values = {getattr(m, member) for _, m in seated}
             if len(values - {None}) > 1:

@@ -107,7 +107,13 @@ def sets(ctx: Context) -> Iterator[Finding]:
                     break
 
 
-_MEMBER_WORDS = {"capacity_gib": "capacity", "package_ranks": "ranks", "device_width": "device width", "part": "part number", "maker": "maker"}
+_MEMBER_WORDS = {
+    "capacity_gib": "capacity",
+    "package_ranks": "ranks",
+    "device_width": "device width",
+    "part": "part number",
+    "maker": "maker",
+}
 
 
 def _counts(counts: list[int]) -> str:
@@ -139,7 +145,9 @@ def rank_far(ctx: Context) -> Iterator[Finding]:
         if "far" in ranks and "near" in ranks and ranks["near"][1] > ranks["far"][1]:
             (near, more), (far, fewer) = ranks["near"], ranks["far"]
             name = ctx.sheet.channels[channel].name
-            message = f"Channel {name}: {ctx.names([near])} ({more} ranks) belongs in the far slot, {ctx.names([far])} ({fewer}) in the near one"
+            message = (
+                f"Channel {name}: {ctx.names([near])} ({more} ranks) belongs in the far slot, {ctx.names([far])} ({fewer}) in the near one"
+            )
             yield ctx.finding("order.rank-far", Severity.SLOW, [near, far], message, ctx.sheet.memory.source)
 
 

@@ -12,7 +12,9 @@ from umbrak.formats.documents import (
 
 Clause = str | int | float | None
 Word = Literal["refused", "unsupported", "slower"]
-MemberName = Literal["capacity_gib", "package_ranks", "stack_height", "logical_ranks", "device_width", "die_gbit", "rate_mts", "maker", "part"]
+MemberName = Literal[
+    "capacity_gib", "package_ranks", "stack_height", "logical_ranks", "device_width", "die_gbit", "rate_mts", "maker", "part"
+]
 
 
 class Sourced(Doc):
@@ -45,7 +47,9 @@ class RateRowDoc(TestDoc):
 
     rate_mts: Mts
     dpc: Annotated[int, Field(ge=1, le=8)] | None = Field(None, description="modules in the channel, soldered memory counting as one")
-    ranks: int | list[int] | None = Field(None, description="package ranks: one number for any module of the channel, or a list, one for each module")
+    ranks: int | list[int] | None = Field(
+        None, description="package ranks: one number for any module of the channel, or a list, one for each module"
+    )
     rail_v: Volts | None = None
 
 
@@ -140,7 +144,9 @@ class RepeatDoc(Sourced):
     controllers: dict[Name, list[Name]] = {}
     interleave_ways: list[int] = []
     channels: dict[Name, list[Name] | ChannelDoc] = {}
-    slots: dict[Name, SlotDoc] = Field(default_factory=dict, description="a key may end or begin with * and then holds for every slot it matches")
+    slots: dict[Name, SlotDoc] = Field(
+        default_factory=dict, description="a key may end or begin with * and then holds for every slot it matches"
+    )
     population: list[PopulationDoc] = []
 
 

@@ -238,7 +238,9 @@ class _Expander:
                     self.wrong(at, f"slot {local} is in two channels", "slot-twice")
                 self.slots[full] = self.slot(local, full, prefix + name, owner, slots, path, matched)
         for key in slots:
-            if key not in matched and not any(fnmatchcase(s, key) for c in channels.values() for s in (c if isinstance(c, list) else c.slots)):
+            if key not in matched and not any(
+                fnmatchcase(s, key) for c in channels.values() for s in (c if isinstance(c, list) else c.slots)
+            ):
                 self.wrong((*path, "slots", key), "is in no channel", "slot-no-channel")
 
     def soldered(self, module: Module) -> Module:
@@ -247,9 +249,7 @@ class _Expander:
         given = replace(module, generation=Generation(memory.generation), rails_v=module.rails_v or tuple(sorted(memory.rails_v)))
         return complete(given)[0]
 
-    def slot(
-        self, local: str, full: str, channel: str, socket: str, slots: Mapping[str, SlotDoc], path: Path, matched: set[str]
-    ) -> Slot:
+    def slot(self, local: str, full: str, channel: str, socket: str, slots: Mapping[str, SlotDoc], path: Path, matched: set[str]) -> Slot:
         said: dict[str, Any] = {}
         for key, d in slots.items():
             if key == local or ("*" in key and fnmatchcase(local, key)):

@@ -23,9 +23,13 @@ def _rails(document: Document, sheet: Sheet) -> Iterator[Fault]:
         odd = [f"{v:g}" for v in domain.rails_v if v not in family]
         if odd:
             known = ", ".join(f"{v:g}" for v in sorted(family))
-            yield document.fault(("memory", "rails_v"), f"{', '.join(odd)} V is no rail of {generation} ({known})", "rail-outside-generation")
+            yield document.fault(
+                ("memory", "rails_v"), f"{', '.join(odd)} V is no rail of {generation} ({known})", "rail-outside-generation"
+            )
         if len(domain.rails_v) > 1 and sheet.memory.rail_policy is None:
-            yield document.fault(("memory", "rails_v"), "several rails but no rail_policy: lowest, highest or setting", "rail-policy-missing")
+            yield document.fault(
+                ("memory", "rails_v"), "several rails but no rail_policy: lowest, highest or setting", "rail-policy-missing"
+            )
 
 
 def _rates(document: Document, sheet: Sheet) -> Iterator[Fault]:
@@ -40,7 +44,9 @@ def _rates(document: Document, sheet: Sheet) -> Iterator[Fault]:
         covered = {row.dpc for row in p.rate_table}
         holes = [n for n in range(1, deepest + 1) if n not in covered and None not in covered]
         if holes:
-            yield document.fault((*path, "rate_table"), f"no row for {', '.join(map(str, holes))} module(s) in a channel", "rate-table-hole")
+            yield document.fault(
+                (*path, "rate_table"), f"no row for {', '.join(map(str, holes))} module(s) in a channel", "rate-table-hole"
+            )
         for i, row in enumerate(p.rate_table):
             if p.rates_mts and row.rate_mts not in p.rates_mts:
                 yield document.fault((*path, "rate_table", i), f"{row.rate_mts} is not among its rates_mts", "rate-not-listed")
@@ -56,7 +62,9 @@ def _limits(document: Document, sheet: Sheet) -> Iterator[Fault]:
                 yield document.fault(("limits", i, "replaces"), f"there is no limit {name} to replace", "limit-replaces-unknown")
         places: set[str] = {*sheet.sockets, *sheet.channels, *sheet.slots, *(c.controller for c in sheet.channels.values() if c.controller)}
         if s.where is not None and s.where not in places:
-            yield document.fault(("limits", i, "where"), f"there is no socket, controller, channel or slot {s.where}", "limit-where-unknown")
+            yield document.fault(
+                ("limits", i, "where"), f"there is no socket, controller, channel or slot {s.where}", "limit-where-unknown"
+            )
 
 
 def _slots(document: Document, sheet: Sheet) -> Iterator[Fault]:

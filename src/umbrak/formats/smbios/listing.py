@@ -138,7 +138,14 @@ def decode_listing(text: str) -> tuple[list[tuple[int, Record]], list[Warning]]:
         first = next((line.strip() for line in text.splitlines() if line.strip()), "")
         raise InputError(
             "not-a-listing",
-            [Fault(f"no SMBIOS structure in it: expected lines such as “Handle 0x0011, DMI type 17” or “Memory Device”, found “{first[:60]}”", "line 1", 1, 1)],
+            [
+                Fault(
+                    f"no SMBIOS structure in it: expected lines such as “Handle 0x0011, DMI type 17” or “Memory Device”, found “{first[:60]}”",
+                    "line 1",
+                    1,
+                    1,
+                )
+            ],
         )
     return reader.records, reader.warnings
 
@@ -200,9 +207,13 @@ class _Reader:
         if self.kind in _LINES and self.record:
             self.records.append((self.kind or 0, self.record))
             if self.kind == codes.MEMORY_DEVICE and "Size" not in self.record:
-                self.warnings.append(Warning(f"line {self.began}", "a memory device without a size: the listing is cut here; its slot stays unknown"))
+                self.warnings.append(
+                    Warning(f"line {self.began}", "a memory device without a size: the listing is cut here; its slot stays unknown")
+                )
             elif cut and self.open_is_short():
-                self.warnings.append(Warning(f"line {self.began}", "the listing ends inside this memory device; what was read of it is kept"))
+                self.warnings.append(
+                    Warning(f"line {self.began}", "the listing ends inside this memory device; what was read of it is kept")
+                )
         elif self.kind == codes.MEMORY_DEVICE and not self.record:
             self.warnings.append(Warning(f"line {self.began}", "a memory device with nothing in it: the listing is cut here"))
         self.kind, self.record, self.title_due = None, {}, False

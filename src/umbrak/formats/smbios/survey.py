@@ -38,7 +38,9 @@ def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning
         warnings = [*warnings, Warning("the whole", "no memory device (type 17) in it: the slots stay unknown")]
     return SurveyReading(
         kind=kind,
-        system=SystemFacts(_named(system, "Manufacturer"), _named(system, "Product Name"), _named(system, "Serial Number")) if system else None,
+        system=SystemFacts(_named(system, "Manufacturer"), _named(system, "Product Name"), _named(system, "Serial Number"))
+        if system
+        else None,
         firmware=FirmwareFacts(_named(bios, "Vendor"), _named(bios, "Version"), _named(bios, "Release Date")) if bios else None,
         processors=tuple(
             ProcessorFacts(_named(r, "Socket Designation"), _named(r, "Version"), _as(r, "Core Count"), _as(r, "Populated"))

@@ -45,7 +45,13 @@ def looks_like_tables(data: bytes) -> bool:
     if data[:4] == b"_SM_" or data[:5] == b"_SM3_":
         return True
     # The first structure of a raw table: a known type, a length of at least its header, a small handle.
-    return len(data) >= 8 and data[0] in (*range(0, 47), 126, 127) and 4 <= data[1] and b"\0\0" in data[data[1] : data[1] + 4096] and 0 in data[:16]
+    return (
+        len(data) >= 8
+        and data[0] in (*range(0, 47), 126, 127)
+        and 4 <= data[1]
+        and b"\0\0" in data[data[1] : data[1] + 4096]
+        and 0 in data[:16]
+    )
 
 
 def decode_tables(data: bytes) -> tuple[list[tuple[int, Record]], list[Warning]]:
@@ -98,7 +104,9 @@ def _structures(data: bytes, offset: int, end: int, warnings: list[Warning]) -> 
     while offset + 4 <= end:
         kind, length, handle = data[offset], data[offset + 1], int.from_bytes(data[offset + 2 : offset + 4], "little")
         if length < 4:
-            warnings.append(Warning(f"byte {offset + 1}", f"a structure's length is {length}, at least 4 expected; nothing after it is read"))
+            warnings.append(
+                Warning(f"byte {offset + 1}", f"a structure's length is {length}, at least 4 expected; nothing after it is read")
+            )
             return
         strings_at = offset + length
         closing = data.find(b"\0\0", strings_at, end)

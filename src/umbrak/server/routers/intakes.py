@@ -1,0 +1,46 @@
+"""Taking in what a machine reports."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, File, Form, Query, UploadFile
+
+from umbrak.server.deps import Db, Person
+from umbrak.server.problems import describe
+from umbrak.services.errors import Refused
+from umbrak.services.intake import MAX_BYTES, Intake, Match, see_intake, suggest, take_in
+
+router = APIRouter(prefix="/intakes", tags=["intakes"])
+
+
+@router.post("", status_code=201, responses=describe(401, 403, 422))
+def take(
+    engine: Db,
+    account: Person,
+    file: Annotated[UploadFile | None, File(description="tables or a listing")] = None,
+    text: Annotated[str | None, Form(description="a pasted listing")] = None,
+) -> Intake:
+    """Decode a file or pasted text and keep it as it came; its kind is found from its content."""
+    if file is not None:
+        name, raw = file.filename or "file", file.file.read(MAX_BYTES + 1)
+    elif text is not None:
+        name, raw = "pasted text", text.encode()
+    else:
+        raise Refused("file", "Give a file or text.")
+    if len(raw) > MAX_BYTES:
+        raise Refused("file", f"At most {MAX_BYTES >> 20} MiB are read.")
+    return take_in(engine, account, name, raw)
+
+
+@router.get("/{intake_id}", responses=describe(401, 404, 422))
+def see(intake_id: UUID, engine: Db, _: Person) -> Intake:
+    """What was read."""
+    return see_intake(engine, intake_id)
+
+
+@router.get("/{intake_id}/match", responses=describe(401, 404, 422))
+def match(intake_id: UUID, sheet: Annotated[str, Query(max_length=120)], engine: Db, _: Person) -> Match:
+    """Which slot and socket of a sheet each report is about, as far as its name tells."""
+    return suggest(engine, intake_id, sheet)

@@ -1,0 +1,47 @@
+"""Plans."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import APIRouter
+
+from umbrak.core.targets import Target
+from umbrak.formats.documents import occupants
+from umbrak.server.bodies import PlanEdit, PlanRename, PlanStep, TargetsOf
+from umbrak.server.deps import Db, Person
+from umbrak.server.problems import describe
+from umbrak.services.plans import PlanView, edit_plan, plan_targets, rename_plan, see_plan, step_plan
+
+router = APIRouter(prefix="/plans", tags=["plans"])
+
+
+@router.get("/{plan_id}", responses=describe(401, 404, 422))
+def see(plan_id: UUID, engine: Db, _: Person) -> PlanView:
+    """A plan: what it starts from, its goal, what both come to."""
+    return see_plan(engine, plan_id)
+
+
+@router.patch("/{plan_id}", responses=describe(401, 403, 404, 409, 422))
+def rename(plan_id: UUID, body: PlanRename, engine: Db, account: Person) -> PlanView:
+    """Give the plan a name."""
+    return rename_plan(engine, account, plan_id, body.version, body.name)
+
+
+@router.post("/{plan_id}/edits", responses=describe(401, 403, 404, 409, 422))
+def edit(plan_id: UUID, body: PlanEdit, engine: Db, account: Person) -> PlanView:
+    """Put modules into slots, or empty slots, as one command that undo takes back."""
+    emptied = [slot for slot, given in body.changes.items() if given is None]
+    return edit_plan(engine, account, plan_id, body.version, occupants(body.changes), emptied)
+
+
+@router.post("/{plan_id}/steps", responses=describe(401, 403, 404, 409, 422))
+def step(plan_id: UUID, body: PlanStep, engine: Db, account: Person) -> PlanView:
+    """Undo or redo."""
+    return step_plan(engine, account, plan_id, body.version, body.step)
+
+
+@router.post("/{plan_id}/targets", responses=describe(401, 404, 422))
+def where_to(plan_id: UUID, body: TargetsOf, engine: Db, _: Person) -> tuple[Target, ...]:
+    """Every slot as a place for a module: allowed, or why not."""
+    return plan_targets(engine, plan_id, body.module.value(), body.taken_from)

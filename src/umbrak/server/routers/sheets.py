@@ -1,0 +1,24 @@
+"""The library of sheets."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from umbrak.server.deps import Db, Person
+from umbrak.server.problems import describe
+from umbrak.services.sheets import list_sheets, see_sheet, SheetView
+from umbrak.store.sheets import SheetRow
+
+router = APIRouter(prefix="/sheets", tags=["sheets"])
+
+
+@router.get("", responses=describe(401))
+def current(engine: Db, _: Person) -> list[SheetRow]:
+    """The newest revision of every sheet: models first, then archetypes."""
+    return list_sheets(engine)
+
+
+@router.get("/{hash_}", responses=describe(401, 404))
+def see(hash_: str, engine: Db, _: Person) -> SheetView:
+    """One sheet: its board, its sockets' processors."""
+    return see_sheet(engine, hash_)

@@ -1,0 +1,71 @@
+"""Taking in what a machine reports: decode it, keep it as it came, suggest which slot is which."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from pydantic import TypeAdapter
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.platform.survey import SurveyReading, match_processors, match_slots
+from umbrak.formats.reading import read_any
+from umbrak.formats.to_json import jsonable
+from umbrak.services.accounts import Role, need
+from umbrak.services.errors import NotFound
+from umbrak.services.sheets import load_sheet
+from umbrak.store import machines as store
+from umbrak.store.accounts import Account
+
+#: Larger than any table or listing by far.
+MAX_BYTES = 4 << 20
+_READING: TypeAdapter[SurveyReading] = TypeAdapter(SurveyReading)
+
+
+@dataclass(frozen=True, slots=True)
+class Intake:
+    """Something taken in: what was read from it."""
+
+    id: UUID
+    source_name: str
+    reading: SurveyReading
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """Which slot of a sheet each reported slot is, as far as its name tells."""
+
+    #: In the reading's order; None where no slot, or several, have the name.
+    slots: tuple[str | None, ...]
+    #: Socket -> processor id, None where it is reported empty; sockets that are not clear are left out.
+    processors: dict[str, str | None]
+
+
+def take_in(engine: Engine, account: Account, source_name: str, raw: bytes) -> Intake:
+    """Decode and keep it. Raises InputError (formats) when nothing can be read from it."""
+    need(account, Role.technician)
+    reading = read_any(raw)
+    with engine.begin() as db:
+        key = store.add_intake(db, account.id, source_name[:200], reading.kind, raw, {"schema": 1, "reading": jsonable(reading)})
+    return Intake(key, source_name, reading)
+
+
+def load_intake(db: Connection, key: UUID) -> Intake:
+    """Raises NotFound."""
+    row = store.find_intake(db, key)
+    if row is None:
+        raise NotFound("intake")
+    return Intake(row.id, row.source_name, _READING.validate_python(row.document["reading"]))
+
+
+def suggest(engine: Engine, key: UUID, sheet_hash: str) -> Match:
+    """What the names in the reading tell about a sheet's slots and sockets."""
+    with engine.connect() as db:
+        reading, sheet = load_intake(db, key).reading, load_sheet(db, sheet_hash)
+    return Match(match_slots(sheet, reading.slots), match_processors(sheet, reading.processors))
+
+
+def see_intake(engine: Engine, key: UUID) -> Intake:
+    """Raises NotFound."""
+    with engine.connect() as db:
+        return load_intake(db, key)

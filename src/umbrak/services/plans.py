@@ -1,0 +1,222 @@
+"""Plans: every edit is a saved command, undo appends its inverse, a stale write is refused with both sides."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.core.targets import Target, targets
+from umbrak.formats.documents import layout_json, read_layout
+from umbrak.services.accounts import Role, need
+from umbrak.services.errors import NotFound, Refused, Stale
+from umbrak.services.machines import Loaded, load_machine
+from umbrak.services.sheets import load_sheet
+from umbrak.store import plans as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.machines import find_survey
+from umbrak.store.plans import CommandRow, PlanRow
+
+
+@dataclass(frozen=True, slots=True)
+class PlanView:
+    """A plan with what it starts from and what it comes to."""
+
+    id: UUID
+    machine_id: UUID
+    name: str
+    state: str
+    version: int
+    updated_at: datetime
+    #: The layout that the plan starts from, and its goal; slots left out are empty.
+    now: Mapping[str, Occupant]
+    goal: Mapping[str, Occupant]
+    evaluation_now: Evaluation
+    evaluation: Evaluation
+    can_undo: bool
+    can_redo: bool
+    #: Who changed it last; None when nobody has.
+    changed_by: str | None
+    #: True when a newer survey of the machine, or a newer sheet, is not what it was made with.
+    survey_changed: bool
+    sheet_changed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class _Open:
+    """A plan being worked on inside a transaction."""
+
+    row: PlanRow
+    machine: Loaded
+    now: Layout
+    goal: Layout
+    commands: tuple[CommandRow, ...]
+
+
+def start_plan(engine: Engine, account: Account, machine_id: UUID, name: str | None = None) -> PlanView:
+    """A new plan whose goal is the machine as surveyed. Raises NotFound, or Refused when the name is taken."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = load_machine(db, machine_id)
+        names = {p.name for p in store.plans_of(db, machine_id)}
+        chosen = (name or "").strip() or next(n for i in range(1, len(names) + 2) if (n := f"Plan {i}") not in names)
+        key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, m.survey.slots)
+        if key is None:
+            raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
+        record(db, "plan started", account.id, machine_id, key, name=chosen)
+        return _view(_open(db, key))
+
+
+def see_plan(engine: Engine, key: UUID) -> PlanView:
+    """Raises NotFound."""
+    with engine.connect() as db:
+        return _view(_open(db, key))
+
+
+def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name: str) -> PlanView:
+    """Give the plan a name. Raises Refused when it is empty or taken, Stale when the plan changed meanwhile."""
+    need(account, Role.technician)
+    name = name.strip()
+    if not name:
+        raise Refused("name", "Give the plan a name.")
+    with engine.begin() as db:
+        plan = _open(db, key, lock=True)
+        _not_stale(plan, version, {"name": name})
+        if name != plan.row.name:
+            if store.plan_named(db, plan.row.machine_id, name):
+                raise Refused("name", f"{plan.machine.row.name} has a plan {name} already.")
+            store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
+            store.rename_plan(db, key, name, version + 1)
+            record(db, "plan renamed", account.id, plan.row.machine_id, key, name=name)
+        return _view(_open(db, key))
+
+
+def edit_plan(engine: Engine, account: Account, key: UUID, version: int, changes: Layout, emptied: Sequence[str]) -> PlanView:
+    """Put modules into slots and empty others, as one command.
+
+    Raises
+        NotFound   no such plan
+        Refused    a slot that the sheet does not have; names it
+        Stale      the plan is not at `version` any more; carries the plan as it is and the changes asked for
+    """
+    need(account, Role.technician)
+    wanted: dict[str, Occupant | None] = {**dict.fromkeys(emptied), **changes}
+    with engine.begin() as db:
+        plan = _open(db, key, lock=True)
+        _not_stale(plan, version, {"changes": _occupants_json(wanted)})
+        for slot in wanted:
+            if slot not in plan.machine.sheet.slots:
+                raise Refused(f"changes.{slot}", f"{plan.machine.sheet.title} has no slot {slot}.")
+        goal = Layout({**plan.goal, **wanted})
+        changed = goal.changed_from(plan.goal)
+        if changed:
+            _append(db, plan, account, "edit", {s: (plan.goal.get(s), goal.get(s)) for s in changed})
+        return _view(_open(db, key))
+
+
+def step_plan(engine: Engine, account: Account, key: UUID, version: int, kind: str) -> PlanView:
+    """Undo or redo (`kind`) the last edit. Raises Refused when there is none, Stale as `edit_plan`."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        plan = _open(db, key, lock=True)
+        _not_stale(plan, version, {"step": kind})
+        undoable, redoable = _stacks(plan.commands)
+        stack = undoable if kind == "undo" else redoable
+        if not stack:
+            raise Refused("step", f"There is nothing to {kind}.")
+        origin, into = ("to", "from") if kind == "undo" else ("from", "to")
+        back = {slot: (_occupant(c[origin]), _occupant(c[into])) for slot, c in stack[-1].changes.items()}
+        _append(db, plan, account, kind, back)
+        return _view(_open(db, key))
+
+
+def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | None) -> tuple[Target, ...]:
+    """Every slot as a place for a module (see core.targets). Raises NotFound."""
+    with engine.connect() as db:
+        plan = _open(db, key)
+    return targets(plan.machine.sheet, plan.machine.machine, plan.goal, module, taken_from=taken_from)
+
+
+def _open(db: Connection, key: UUID, lock: bool = False) -> _Open:
+    row = store.find_plan(db, key, lock)
+    if row is None:
+        raise NotFound("plan")
+    machine = load_machine(db, row.machine_id)
+    now = machine.layout if machine.survey.id == row.survey_id else read_layout(find_survey(db, row.survey_id).slots)
+    if machine.row.sheet_hash != row.sheet_hash:
+        machine = Loaded(machine.row, load_sheet(db, row.sheet_hash), machine.machine, machine.survey, machine.layout)
+    return _Open(row, machine, now, read_layout(row.slots), tuple(store.commands_of(db, key)))
+
+
+def _view(plan: _Open) -> PlanView:
+    m = plan.machine
+    undoable, redoable = _stacks(plan.commands)
+    return PlanView(
+        id=plan.row.id,
+        machine_id=plan.row.machine_id,
+        name=plan.row.name,
+        state=plan.row.state,
+        version=plan.row.version,
+        updated_at=plan.row.updated_at,
+        now=dict(plan.now),
+        goal=dict(plan.goal),
+        evaluation_now=evaluate(m.sheet, m.machine, plan.now),
+        evaluation=evaluate(m.sheet, m.machine, plan.goal, before=plan.now),
+        can_undo=bool(undoable),
+        can_redo=bool(redoable),
+        changed_by=plan.commands[-1].by if plan.commands else None,
+        survey_changed=m.survey.id != plan.row.survey_id,
+        sheet_changed=m.row.sheet_hash != plan.row.sheet_hash,
+    )
+
+
+def _not_stale(plan: _Open, version: int, yours: dict[str, Any]) -> None:
+    if version != plan.row.version:
+        by = plan.commands[-1].by if plan.commands else None
+        raise Stale(f"{by or 'Somebody'} changed this plan meanwhile; nothing of yours was saved.", _view(plan), yours)
+
+
+def _stacks(commands: Sequence[CommandRow]) -> tuple[list[CommandRow], list[CommandRow]]:
+    """(edits that can be undone, edits that can be redone), each with the next one last."""
+    undoable: list[CommandRow] = []
+    redoable: list[CommandRow] = []
+    for command in commands:
+        if not command.changes:
+            continue  # a new name is no move on the board
+        if command.kind == "edit":
+            undoable.append(command)
+            redoable.clear()
+        elif command.kind == "undo":
+            redoable.append(undoable.pop())
+        else:
+            undoable.append(redoable.pop())
+    return undoable, redoable
+
+
+def _append(
+    db: Connection, plan: _Open, account: Account, kind: str, moves: Mapping[str, tuple[Occupant | None, Occupant | None]]
+) -> None:
+    goal = Layout({**plan.goal, **{slot: after for slot, (_, after) in moves.items()}})
+    changes = {slot: {"from": _json(before), "to": _json(after)} for slot, (before, after) in moves.items()}
+    store.add_command(db, plan.row.id, plan.row.version + 1, kind, changes, layout_json(goal), account.id)
+    record(db, f"plan {kind}", account.id, plan.row.machine_id, plan.row.id, slots=sorted(changes))
+
+
+def _json(occupant: Occupant | None) -> Any:
+    return layout_json(Layout({"x": occupant})).get("x")
+
+
+def _occupant(document: Any) -> Occupant | None:
+    return read_layout({"x": document}).get("x")
+
+
+def _occupants_json(occupants: Mapping[str, Occupant | None]) -> dict[str, Any]:
+    return {slot: None if o is None else "unknown" if o is UNKNOWN else _json(o) for slot, o in occupants.items()}

@@ -1,0 +1,92 @@
+"""Plans and the commands that made them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy.dialects.postgresql import insert as upsert
+
+from umbrak.store.engine import new_id
+from umbrak.store.tables import account, plan, plan_command
+
+
+@dataclass(frozen=True, slots=True)
+class PlanRow:
+    id: UUID
+    machine_id: UUID
+    name: str
+    state: str
+    sheet_hash: str
+    survey_id: UUID
+    #: Slot -> module or "unknown"; empty slots are left out.
+    slots: dict[str, Any]
+    version: int
+    updated_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class CommandRow:
+    version: int
+    kind: str
+    #: Slot -> {"from": occupant, "to": occupant}
+    changes: dict[str, dict[str, Any]]
+    by: str | None
+    at: datetime
+
+
+def add_plan(
+    db: Connection, machine_id: UUID, name: str, sheet_hash: str, survey_id: UUID, slots: dict[str, Any]
+) -> UUID | None:
+    """The new plan's id, or None when the machine has a plan of that name."""
+    values = {
+        "id": new_id(), "machine_id": machine_id, "name": name, "sheet_hash": sheet_hash, "survey_id": survey_id,
+        "goal": {"schema": 1, "slots": slots},
+    }  # fmt: skip
+    return db.execute(upsert(plan).values(values).on_conflict_do_nothing().returning(plan.c.id)).scalar()
+
+
+def _plan(row: Any) -> PlanRow:
+    return PlanRow(
+        row.id, row.machine_id, row.name, row.state, row.sheet_hash, row.survey_id, row.goal["slots"], row.version, row.updated_at
+    )  # fmt: skip
+
+
+def find_plan(db: Connection, key: UUID, lock: bool = False) -> PlanRow | None:
+    """A plan; `lock` keeps others from changing it until the transaction ends."""
+    query = select(plan).where(plan.c.id == key)
+    row = db.execute(query.with_for_update() if lock else query).one_or_none()
+    return _plan(row) if row else None
+
+
+def plans_of(db: Connection, machine_id: UUID) -> list[PlanRow]:
+    """The machine's plans, the one changed last first."""
+    query = select(plan).where(plan.c.machine_id == machine_id).order_by(plan.c.updated_at.desc(), plan.c.id.desc())
+    return [_plan(r) for r in db.execute(query)]
+
+
+def plan_named(db: Connection, machine_id: UUID, name: str) -> bool:
+    return bool(db.execute(select(plan.c.id).where(plan.c.machine_id == machine_id, plan.c.name == name)).scalar())
+
+
+def rename_plan(db: Connection, key: UUID, name: str, version: int) -> None:
+    db.execute(update(plan).where(plan.c.id == key).values(name=name, version=version, updated_at=func.clock_timestamp()))
+
+
+def add_command(
+    db: Connection, key: UUID, version: int, kind: str, changes: dict[str, Any], slots: dict[str, Any], account_id: UUID
+) -> None:
+    """Append a command and set the goal that it leads to."""
+    db.execute(insert(plan_command).values(plan_id=key, version=version, kind=kind, changes=changes, account_id=account_id))
+    goal = {"schema": 1, "slots": slots}
+    db.execute(update(plan).where(plan.c.id == key).values(goal=goal, version=version, updated_at=func.clock_timestamp()))
+
+
+def commands_of(db: Connection, key: UUID) -> list[CommandRow]:
+    """All commands, oldest first."""
+    query = select(plan_command, account.c.shown_as).select_from(plan_command.outerjoin(account))
+    rows = db.execute(query.where(plan_command.c.plan_id == key).order_by(plan_command.c.version))
+    return [CommandRow(r.version, r.kind, r.changes, r.shown_as, r.at) for r in rows]

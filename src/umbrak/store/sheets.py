@@ -1,0 +1,46 @@
+"""Sheets, by content hash; a sheet's id has one current revision, the newest."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, func, insert, select
+
+from umbrak.store.tables import sheet
+
+
+@dataclass(frozen=True, slots=True)
+class SheetRow:
+    hash: str
+    sheet_id: str
+    revision: int
+    title: str
+    kind: str
+    archetype: bool
+
+
+def _row(row: Any) -> SheetRow:
+    return SheetRow(row.hash, row.sheet_id, row.revision, row.title, row.kind, row.archetype)
+
+
+def add_sheet(db: Connection, hash_: str, sheet_id: str, title: str, kind: str, archetype: bool, text: str, document: Any) -> None:
+    """Keep a sheet; one that is kept already stays as it is."""
+    if db.execute(select(sheet.c.hash).where(sheet.c.hash == hash_)).scalar():
+        return
+    last = db.execute(select(func.max(sheet.c.revision)).where(sheet.c.sheet_id == sheet_id)).scalar() or 0
+    db.execute(
+        insert(sheet).values(
+            hash=hash_, sheet_id=sheet_id, revision=last + 1, title=title, kind=kind, archetype=archetype, text=text, document=document
+        )
+    )  # fmt: skip
+
+
+def current_sheets(db: Connection) -> list[SheetRow]:
+    """The newest revision of every sheet: models first, then archetypes, by title."""
+    newest = select(sheet).distinct(sheet.c.sheet_id).order_by(sheet.c.sheet_id, sheet.c.revision.desc()).subquery()
+    return [_row(r) for r in db.execute(select(newest).order_by(newest.c.archetype, newest.c.title))]
+
+
+def find_document(db: Connection, hash_: str) -> Any | None:
+    return db.execute(select(sheet.c.document).where(sheet.c.hash == hash_)).scalar()

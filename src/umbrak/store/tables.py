@@ -1,0 +1,178 @@
+"""Every table. Columns for what is asked about, JSONB for documents (each with a `schema` number inside)."""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    BigInteger, Boolean, CheckConstraint, Column, ForeignKey, Identity, Index, Integer, LargeBinary, MetaData, Numeric, Table, Text,
+    UniqueConstraint, func, text,
+)  # fmt: skip
+from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP, UUID
+
+metadata = MetaData(
+    naming_convention={
+        "pk": "pk_%(table_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_name)s",
+        "uq": "uq_%(table_name)s_%(column_0_name)s",
+        "ix": "ix_%(table_name)s_%(column_0_name)s",
+        "ck": "ck_%(table_name)s_%(constraint_name)s",
+    }
+)
+
+
+def _id() -> Column[object]:
+    return Column("id", UUID(as_uuid=True), primary_key=True)
+
+
+def _at(name: str = "created_at") -> Column[object]:
+    return Column(name, TIMESTAMP(timezone=True), nullable=False, server_default=func.now())
+
+
+account = Table(
+    "account",
+    metadata,
+    _id(),
+    Column("name", Text, nullable=False, unique=True),
+    Column("shown_as", Text, nullable=False),
+    Column("password_hash", Text, nullable=False),
+    Column("role", Text, CheckConstraint("role IN ('viewer', 'technician', 'lead')", name="role"), nullable=False),
+    _at(),
+)
+
+session = Table(
+    "session",
+    metadata,
+    #: SHA-256 of the cookie's token: who reads the table cannot sign in with it.
+    Column("token_hash", LargeBinary, primary_key=True),
+    Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), nullable=False, index=True),
+    _at(),
+    Column("expires_at", TIMESTAMP(timezone=True), nullable=False),
+)
+
+site = Table(
+    "site",
+    metadata,
+    _id(),
+    Column("name", Text, nullable=False, unique=True),
+    #: IANA zone, such as Atlantic/Faroe: the wall clock at the rack.
+    Column("zone", Text, nullable=False),
+)
+
+sheet = Table(
+    "sheet",
+    metadata,
+    #: Content hash; plans and machines pin it.
+    Column("hash", Text, primary_key=True),
+    Column("sheet_id", Text, nullable=False),
+    Column("revision", Integer, nullable=False),
+    Column("title", Text, nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("archetype", Boolean, nullable=False),
+    Column("text", Text, nullable=False),
+    Column("document", JSONB, nullable=False),
+    _at(),
+    UniqueConstraint("sheet_id", "revision"),
+)
+
+intake = Table(
+    "intake",
+    metadata,
+    _id(),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    Column("source_name", Text, nullable=False),
+    Column("kind", Text, nullable=False),
+    #: As it came, so that a better decoder can read it again.
+    Column("raw", LargeBinary, nullable=False),
+    Column("document", JSONB, nullable=False),
+    _at(),
+)
+
+machine = Table(
+    "machine",
+    metadata,
+    _id(),
+    Column("name", Text, nullable=False, unique=True),
+    Column("site_id", ForeignKey("site.id"), nullable=True),
+    Column("place", Text, nullable=False, server_default=""),
+    Column("sheet_hash", ForeignKey("sheet.hash"), nullable=False),
+    #: MachineDoc: processors per socket, firmware, system, width, mode, rail setting.
+    Column("facts", JSONB, nullable=False),
+    Column("version", Integer, nullable=False, server_default="1"),
+    _at(),
+    _at("updated_at"),
+)
+
+survey = Table(
+    "survey",
+    metadata,
+    _id(),
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
+    Column("revision", Integer, nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("intake_id", ForeignKey("intake.id"), nullable=True),
+    Column("account_id", ForeignKey("account.id"), nullable=True),
+    Column("taken_at", TIMESTAMP(timezone=True), nullable=False),
+    #: {"schema": 1, "slots": {slot: module | "unknown"}}; a slot left out is empty.
+    Column("document", JSONB, nullable=False),
+    UniqueConstraint("machine_id", "revision"),
+)
+
+plan = Table(
+    "plan",
+    metadata,
+    _id(),
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
+    Column("name", Text, nullable=False),
+    Column(
+        "state",
+        Text,
+        CheckConstraint("state IN ('draft', 'approved', 'under way', 'proved', 'backed out')", name="state"),
+        nullable=False,
+        server_default="draft",
+    ),
+    Column("sheet_hash", ForeignKey("sheet.hash"), nullable=False),
+    Column("survey_id", ForeignKey("survey.id"), nullable=False),
+    #: {"schema": 1, "slots": {...}}: the goal, as the sum of the commands.
+    Column("goal", JSONB, nullable=False),
+    Column("version", Integer, nullable=False, server_default="1"),
+    _at(),
+    _at("updated_at"),
+    UniqueConstraint("machine_id", "name"),
+)
+
+plan_command = Table(
+    "plan_command",
+    metadata,
+    Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), primary_key=True),
+    #: The plan's version that the command made.
+    Column("version", Integer, primary_key=True),
+    Column("kind", Text, CheckConstraint("kind IN ('edit', 'undo', 'redo')", name="kind"), nullable=False),
+    #: {slot: {"from": occupant or null, "to": occupant or null}}
+    Column("changes", JSONB, nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=True),
+    _at("at"),
+)
+
+machine_summary = Table(
+    "machine_summary",
+    metadata,
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), primary_key=True),
+    #: What it was computed from: any difference makes it stale.
+    Column("key", Text, nullable=False),
+    Column("installed_gib", Numeric, nullable=False),
+    Column("document", JSONB, nullable=False),
+    _at("computed_at"),
+)
+
+history = Table(
+    "history",
+    metadata,
+    Column("id", BigInteger, Identity(always=True), primary_key=True),
+    _at("at"),
+    Column("account_id", ForeignKey("account.id"), nullable=True),
+    Column("machine_id", UUID(as_uuid=True), nullable=True),
+    Column("plan_id", UUID(as_uuid=True), nullable=True),
+    Column("action", Text, nullable=False),
+    Column("detail", JSONB, nullable=False, server_default=text("'{}'")),
+)
+Index("ix_history_machine", history.c.machine_id, history.c.id)
+Index("ix_plan_machine", plan.c.machine_id)

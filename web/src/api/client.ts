@@ -1,0 +1,76 @@
+/** Typed calls to the API. A server that cannot be reached is told apart from one that says no. */
+import createClient from 'openapi-fetch'
+import { health } from './health'
+import type { components, paths } from './schema'
+
+type Schemas = components['schemas']
+export type Account = Schemas['Account']
+export type Board = Schemas['Board']
+export type BoardChannel = Schemas['BoardChannel']
+export type BoardSlot = Schemas['BoardSlot']
+export type BoardSocket = Schemas['BoardSocket']
+export type Evaluation = Schemas['Evaluation']
+export type Finding = Schemas['Finding']
+export type Intake = Schemas['Intake']
+export type Label = Schemas['Label']
+export type MachineLine = Schemas['MachineLine']
+export type MachinePage = Schemas['MachinePage']
+export type MachineView = Schemas['MachineView']
+export type Match = Schemas['Match']
+export type Module = Schemas['Module']
+export type PlanView = Schemas['PlanView']
+export type Problem = Schemas['Problem']
+export type Severity = Schemas['Severity']
+export type SheetRow = Schemas['SheetRow']
+export type SheetView = Schemas['SheetView']
+export type Target = Schemas['Target']
+/** What is in a slot: a module, or nobody knows what. An empty slot has no entry. */
+export type Occupant = Module | 'unknown'
+export type Layout = Record<string, Occupant>
+
+/** The server, or its database, cannot be reached: what was asked for was not done and can be asked again. */
+export class Unreachable extends Error {}
+
+/** The server answered and said no; `problem` says why. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    readonly problem: Problem,
+  ) {
+    super(problem.detail)
+  }
+}
+
+export const api = createClient<paths>({
+  baseUrl: '/',
+  fetch: async (request) => {
+    try {
+      const response = await fetch(request)
+      if (response.status === 503) health.lost('The database cannot be reached.')
+      return response
+    } catch {
+      health.lost('Umbrak cannot be reached.')
+      throw new Unreachable('Umbrak cannot be reached.')
+    }
+  },
+  headers: { Accept: 'application/json' },
+})
+
+interface Answer<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+
+/** The answer's data. Throws Unreachable or Refusal. */
+export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await call
+  if (response.status === 503) throw new Unreachable('The database cannot be reached.')
+  if (!response.ok) throw new Refusal(response.status, error as Problem)
+  return data as T
+}
+
+/** What went wrong, in words for people. */
+export function wordsOf(error: unknown): string {
+  return error instanceof Error ? error.message : String(error)
+}

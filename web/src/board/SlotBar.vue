@@ -1,0 +1,188 @@
+<script setup lang="ts">
+/** One slot with what is in it; given its place and state, it computes neither. */
+import { computed } from 'vue'
+import type { BoardSlot, Severity } from '@/api/client'
+import { tabColours } from '@/frame/tokens'
+import { sizes, type Rect } from './geometry'
+import { gb, moduleLine, slotName, type SlotState } from './state'
+
+const props = defineProps<{
+  place: BoardSlot
+  rect: Rect
+  state: SlotState
+  /** Worst severity of the findings that name it. */
+  severity?: Severity
+  lit: boolean
+  /** While something is in hand: whether it may go here. */
+  target?: 'allowed' | 'refused'
+  focusable: boolean
+  interactive: boolean
+  lifted: boolean
+}>()
+
+// A planned module floats a little above its slot.
+const FLOAT = 4
+const float = computed(() => (props.state.look === 'planned' ? -FLOAT : 0))
+const tab = computed(() => (props.place.tab ? (tabColours[props.place.tab] ?? tabColours.grey) : 'var(--rule)'))
+const line = computed(() => (props.state.module ? moduleLine(props.state.module) : ''))
+const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
+const middle = computed(() => props.rect.x + props.rect.width / 2)
+</script>
+
+<template>
+  <g
+    class="slot"
+    :class="[state.look, { lit, lifted, interactive }, target, severity && lit ? `is-${severity}` : '']"
+    :data-slot="place.id"
+    :tabindex="interactive ? (focusable ? 0 : -1) : undefined"
+    :role="interactive ? 'button' : 'img'"
+    :aria-label="slotName(place.printed, state, severity)"
+  >
+    <g :fill="tab" stroke="var(--module-edge)" stroke-width="0.75">
+      <rect :x="rect.x + 3" :y="rect.y - sizes.cap" :width="rect.width - 6" :height="sizes.cap - 1" />
+      <rect :x="rect.x + 3" :y="rect.y + rect.height + 1" :width="rect.width - 6" :height="sizes.cap - 1" />
+    </g>
+    <rect class="seat" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
+    <text v-if="state.look === 'unknown'" class="query" :x="middle" :y="rect.y + rect.height / 2 + 7">?</text>
+    <g v-if="state.module" :transform="float ? `translate(${float} ${float})` : undefined">
+      <rect class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
+      <text class="capacity" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
+      <text class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
+    </g>
+    <rect
+      v-if="lit || target"
+      class="halo"
+      :x="rect.x - 3 + float"
+      :y="rect.y - 3 + float"
+      :width="rect.width + 6"
+      :height="rect.height + 6"
+    />
+    <text v-if="place.tab_letter && state.look === 'empty'" class="letter" :x="middle" :y="rect.y + 16">{{ place.tab_letter }}</text>
+    <g v-if="place.locked" class="lock" :transform="`translate(${middle - 5} ${rect.y + rect.height - 18})`">
+      <rect x="0" y="5" width="10" height="8" />
+      <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
+    </g>
+    <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 14">{{ place.short }}</text>
+  </g>
+</template>
+
+<style scoped>
+.slot {
+  outline: none;
+}
+.interactive {
+  cursor: pointer;
+}
+.seat {
+  fill: var(--paper);
+  stroke: var(--module-edge);
+  stroke-width: 0.75;
+}
+.empty .seat {
+  stroke-opacity: 0.8;
+}
+.unknown .seat {
+  fill: none;
+  stroke: var(--ask);
+  stroke-width: 1.25;
+  stroke-dasharray: 4 3;
+}
+.module {
+  fill: var(--module);
+  stroke: var(--module-edge);
+}
+.planned .module {
+  fill: var(--sheet);
+  stroke: var(--ink);
+  stroke-width: 1.25;
+  filter: drop-shadow(5px 5px 4px var(--shadow));
+}
+.out .module {
+  fill: none;
+  stroke: var(--faded);
+  stroke-dasharray: 3 3;
+}
+.out .capacity,
+.out .line {
+  fill: var(--faded);
+}
+.out .capacity {
+  text-decoration: line-through;
+}
+text {
+  fill: var(--ink);
+  text-anchor: middle;
+  pointer-events: none;
+}
+.capacity {
+  font-size: 16px;
+  font-weight: 700;
+}
+.line {
+  font-size: 11.5px;
+  text-anchor: start;
+  fill: var(--faded);
+}
+.planned .line,
+.flat .line {
+  fill: var(--ink);
+}
+.query {
+  font-size: 20px;
+  font-weight: 700;
+  fill: var(--ask);
+}
+.letter {
+  font-size: 11px;
+  fill: var(--faded);
+}
+.locator {
+  font-size: 11.5px;
+  font-weight: 600;
+}
+.halo {
+  fill: none;
+  stroke: var(--umber);
+  stroke-width: 2;
+  pointer-events: none;
+}
+.is-stop .halo {
+  stroke: var(--stop);
+}
+.is-ask .halo {
+  stroke: var(--ask);
+}
+.is-risk .halo {
+  stroke: var(--risk);
+}
+.is-slow .halo {
+  stroke: var(--slow);
+}
+.allowed .halo {
+  stroke: var(--go);
+  stroke-width: 1.5;
+}
+.refused .halo {
+  stroke: var(--stop);
+  stroke-dasharray: 2 3;
+  stroke-width: 1.25;
+}
+.refused {
+  opacity: 0.75;
+}
+.lifted .module {
+  opacity: 0.45;
+}
+.lock {
+  fill: var(--risk);
+  stroke: var(--risk);
+}
+.slot:focus-visible .seat {
+  stroke: var(--umber);
+  stroke-width: 4;
+}
+.slot:focus-visible .module {
+  stroke: var(--umber);
+  stroke-width: 3;
+}
+</style>

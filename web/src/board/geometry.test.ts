@@ -1,0 +1,75 @@
+import { describe, expect, it } from 'vitest'
+import type { Board } from '@/api/client'
+import { layOut, neighbour, sizes, type Rect } from './geometry'
+
+/** A board of so many sockets, each of so many channels of so many slots. */
+function board(sockets: number, channels: number, slots: number, soldered = false): Board {
+  const made: Board = { sheet: 'x', title: 'X', sockets: [], channels: [], slots: [] }
+  for (let s = 1; s <= sockets; s++) {
+    made.sockets.push({ id: `P${s}`, processor: null, soldered: false, x: null, y: null })
+    for (let c = 0; c < channels; c++) {
+      const id = `P${s}.${'ABCDEFGH'[c]}`
+      const ids = Array.from({ length: slots }, (_, i) => `${id}${i + 1}`)
+      const chips = soldered && c === 0 ? ({ capacity_gib: 8 } as Board['channels'][0]['soldered']) : null
+      made.channels.push({ id, name: id.slice(3), socket: `P${s}`, controller: null, slots: ids, soldered: chips })
+      for (const slot of ids)
+        made.slots.push({ id: slot, channel: id, printed: slot, short: slot, position: null, tab: null, tab_letter: null, locked: false, x: null, y: null })
+    }
+  }
+  return made
+}
+
+const overlap = (a: Rect, b: Rect) =>
+  a.x < b.x + b.width && b.x < a.x + a.width && a.y < b.y + b.height && b.y < a.y + a.height
+
+describe('layOut', () => {
+  it.each([
+    [1, 1, 1],
+    [1, 2, 1],
+    [1, 4, 2],
+    [2, 6, 2],
+    [2, 8, 2],
+    [4, 8, 3],
+  ])('%i sockets of %i channels of %i: everything inside, nothing over another', (s, c, n) => {
+    const g = layOut(board(s, c, n))
+    const boxes: Rect[] = [...g.slots, ...g.sockets, ...g.channels.map((x) => x.bar)]
+    expect(g.slots).toHaveLength(s * c * n)
+    for (const b of boxes) {
+      expect(b.x).toBeGreaterThanOrEqual(0)
+      expect(b.y).toBeGreaterThanOrEqual(0)
+      expect(b.x + b.width).toBeLessThanOrEqual(g.width)
+      expect(b.y + b.height).toBeLessThanOrEqual(g.height)
+    }
+    for (let i = 0; i < boxes.length; i++)
+      for (let j = i + 1; j < boxes.length; j++) expect(overlap(boxes[i]!, boxes[j]!)).toBe(false)
+  })
+
+  it('mirrors the channels left and right of the socket', () => {
+    const g = layOut(board(1, 2, 2))
+    const x = (id: string) => g.slots.find((s) => s.id === id)!.x
+    const socket = g.sockets[0]!
+    expect(x('P1.A2')).toBeLessThan(x('P1.A1'))
+    expect(x('P1.B1')).toBeLessThan(x('P1.B2'))
+    expect(socket.x - (x('P1.A1') + sizes.slotWidth)).toBe(x('P1.B1') - (socket.x + socket.width))
+  })
+
+  it('keeps room for soldered memory beside the slot', () => {
+    const g = layOut(board(1, 2, 1, true))
+    const chips = g.channels[0]!.soldered!
+    expect(g.slots.some((s) => overlap(s, chips))).toBe(false)
+  })
+})
+
+describe('neighbour', () => {
+  const g = layOut(board(2, 2, 2))
+  it.each([
+    ['P1.A2', 'right', 'P1.A1'],
+    ['P1.A1', 'right', 'P1.B1'],
+    ['P1.A2', 'left', 'P1.A2'],
+    ['P1.A2', 'down', 'P2.A2'],
+    ['P2.B2', 'up', 'P1.B2'],
+    ['P2.B2', 'down', 'P2.B2'],
+  ] as const)('from %s %s is %s', (from, direction, to) => {
+    expect(neighbour(g.slots, from, direction)).toBe(to)
+  })
+})

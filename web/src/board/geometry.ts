@@ -1,0 +1,199 @@
+/**
+ * Where everything on a board lies: pure numbers from the sheet's shape, no state, no drawing.
+ *
+ * One socket is a row: half of its channels left of the processor, half right, mirrored, the outermost
+ * channel's trace on top. Sockets stand below each other, from four on in two columns. A sheet that
+ * gives places for all its sockets and slots is drawn by them instead.
+ */
+import type { Board, BoardChannel } from '@/api/client'
+
+/** Sizes in board units; a unit is a pixel at scale 1. */
+export const sizes = {
+  slotWidth: 28,
+  slotHeight: 132,
+  slotGap: 10,
+  cap: 9,
+  channelGap: 38,
+  socket: 124,
+  socketGap: 56,
+  traceZone: 34,
+  traceStep: 8,
+  /** Below the slots: locator, fill bar, figure. */
+  footZone: 62,
+  rowGap: 26,
+  columnGap: 48,
+  margin: 14,
+  /** The picture is never drawn larger than this wide a board would be. */
+  leastWidth: 560,
+  leastHeight: 240,
+} as const
+
+export interface Rect {
+  x: number
+  y: number
+  width: number
+  height: number
+}
+
+export interface PlacedSlot extends Rect {
+  id: string
+  channel: string
+}
+
+export interface PlacedChannel {
+  id: string
+  name: string
+  /** From the socket's edge to the middle of the channel's slots, as [x, y] corners. */
+  trace: [number, number][]
+  /** The fill bar below the slots. */
+  bar: Rect
+  /** Where soldered memory is drawn; null where there is none. */
+  soldered: Rect | null
+}
+
+export interface PlacedSocket extends Rect {
+  id: string
+}
+
+export interface BoardGeometry {
+  width: number
+  height: number
+  sockets: PlacedSocket[]
+  channels: PlacedChannel[]
+  slots: PlacedSlot[]
+}
+
+export function layOut(board: Board): BoardGeometry {
+  const rows = board.sockets.map((socket) => layOutSocket(board, socket.id))
+  const columns = rows.length >= 4 ? 2 : 1
+  const columnWidth = Math.max(0, ...rows.map((r) => r.width))
+  const rowHeight = Math.max(0, ...rows.map((r) => r.height))
+  const full: BoardGeometry = { width: 0, height: 0, sockets: [], channels: [], slots: [] }
+  rows.forEach((row, i) => {
+    const column = i % columns
+    const x = sizes.margin + column * (columnWidth + sizes.columnGap) + (columnWidth - row.width) / 2
+    const y = sizes.margin + Math.floor(i / columns) * (rowHeight + sizes.rowGap)
+    full.sockets.push(...row.sockets.map((s) => moved(s, x, y)))
+    full.slots.push(...row.slots.map((s) => moved(s, x, y)))
+    full.channels.push(...row.channels.map((c) => movedChannel(c, x, y)))
+  })
+  const count = Math.ceil(rows.length / columns)
+  full.width = 2 * sizes.margin + columns * columnWidth + (columns - 1) * sizes.columnGap
+  full.height = 2 * sizes.margin + count * rowHeight + (count - 1) * sizes.rowGap
+  return centred(full, Math.max(full.width, sizes.leastWidth), Math.max(full.height, sizes.leastHeight))
+}
+
+/** One socket with its channels, from (0, 0). */
+function layOutSocket(board: Board, socket: string): BoardGeometry {
+  const channels = board.channels.filter((c) => c.socket === socket)
+  const leftCount = channels.length === 1 ? 0 : Math.ceil(channels.length / 2)
+  const left = channels.slice(0, leftCount).reverse()
+  const right = channels.slice(leftCount)
+  const top = sizes.traceZone
+  const widthOf = (list: BoardChannel[]) => list.reduce((sum, c) => sum + channelWidth(c) + sizes.channelGap, 0)
+  const socketX = left.length ? widthOf(left) - sizes.channelGap + sizes.socketGap : 0
+  const box: PlacedSocket = { id: socket, x: socketX, y: top, width: sizes.socket, height: sizes.slotHeight }
+  const placed: BoardGeometry = { width: 0, height: 0, sockets: [box], channels: [], slots: [] }
+
+  const place = (channel: BoardChannel, x: number, side: 'left' | 'right', order: number, of: number) => {
+    const width = channelWidth(channel)
+    // The outermost channel leaves the socket nearest to its middle, so that no two traces cross.
+    const depth = sizes.traceStep * (of - 1 - order)
+    const step = 10 * (of - 1 - order)
+    const exit = side === 'left' ? box.x + box.width / 2 - 20 - step : box.x + box.width / 2 + 20 + step
+    const middle = x + width / 2
+    const soldered = channel.soldered ? { x, y: top + sizes.slotHeight / 2 - 22, width: sizes.slotWidth, height: 44 } : null
+    const slotsFrom = channel.soldered ? x + sizes.slotWidth + sizes.slotGap : x
+    // Mirrored on the left: the near slot is the one beside the socket on both sides.
+    const ids = side === 'left' ? [...channel.slots].reverse() : channel.slots
+    ids.forEach((id, i) =>
+      placed.slots.push({
+        id,
+        channel: channel.id,
+        x: slotsFrom + i * (sizes.slotWidth + sizes.slotGap),
+        y: top,
+        width: sizes.slotWidth,
+        height: sizes.slotHeight,
+      }),
+    )
+    placed.channels.push({
+      id: channel.id,
+      name: channel.name,
+      trace: [
+        [exit, top],
+        [exit, depth],
+        [middle, depth],
+        [middle, top - sizes.cap - 4],
+      ],
+      bar: { x, y: top + sizes.slotHeight + sizes.cap + 22, width, height: 6 },
+      soldered,
+    })
+  }
+
+  let x = 0
+  left.forEach((channel, i) => {
+    place(channel, x, 'left', i, left.length)
+    x += channelWidth(channel) + sizes.channelGap
+  })
+  x = box.x + box.width + sizes.socketGap
+  right.forEach((channel, i) => {
+    place(channel, x, 'right', right.length - 1 - i, right.length)
+    x += channelWidth(channel) + sizes.channelGap
+  })
+  placed.width = right.length ? x - sizes.channelGap : box.x + box.width
+  placed.height = top + sizes.slotHeight + sizes.footZone
+  return placed
+}
+
+export function channelWidth(channel: { slots: string[]; soldered?: unknown }): number {
+  const count = Math.max(channel.slots.length + (channel.soldered ? 1 : 0), 1)
+  return count * sizes.slotWidth + (count - 1) * sizes.slotGap
+}
+
+function moved<T extends Rect>(rect: T, dx: number, dy: number): T {
+  return { ...rect, x: rect.x + dx, y: rect.y + dy }
+}
+
+function movedChannel(c: PlacedChannel, dx: number, dy: number): PlacedChannel {
+  return {
+    ...c,
+    trace: c.trace.map(([x, y]) => [x + dx, y + dy]),
+    bar: moved(c.bar, dx, dy),
+    soldered: c.soldered && moved(c.soldered, dx, dy),
+  }
+}
+
+function centred(g: BoardGeometry, width: number, height: number): BoardGeometry {
+  const dx = (width - g.width) / 2
+  const dy = (height - g.height) / 2
+  return {
+    width,
+    height,
+    sockets: g.sockets.map((s) => moved(s, dx, dy)),
+    slots: g.slots.map((s) => moved(s, dx, dy)),
+    channels: g.channels.map((c) => movedChannel(c, dx, dy)),
+  }
+}
+
+export type Direction = 'left' | 'right' | 'up' | 'down'
+
+/** The slot that an arrow key leads to: the nearest in that direction, or the same slot at the edge. */
+export function neighbour(slots: PlacedSlot[], from: string, direction: Direction): string {
+  const here = slots.find((s) => s.id === from)
+  if (!here) return slots[0]?.id ?? from
+  let best: PlacedSlot | undefined
+  let least = Infinity
+  for (const slot of slots) {
+    const dx = slot.x - here.x
+    const dy = slot.y - here.y
+    const along = { left: -dx, right: dx, up: -dy, down: dy }[direction]
+    const across = direction === 'left' || direction === 'right' ? Math.abs(dy) : Math.abs(dx)
+    // A slot of the same row beats a nearer one of another.
+    const distance = along + 4 * across
+    if (along > 1 && across <= along * 2 && distance < least) {
+      least = distance
+      best = slot
+    }
+  }
+  return best?.id ?? from
+}

@@ -1,0 +1,101 @@
+/** What a board shows in each slot: now and goal side by side, as one word each part can draw by. */
+import type { Board, Layout, Module, Occupant } from '@/api/client'
+
+export type SlotLook =
+  | 'empty'
+  | 'unknown'
+  /** Fitted, and stays. */
+  | 'flat'
+  /** To be put in: floats and casts a shadow. */
+  | 'planned'
+  /** To be taken out: an empty outline in its old place. */
+  | 'out'
+
+export interface SlotState {
+  look: SlotLook
+  /** What is drawn: the goal's module, or the one that leaves. */
+  module: Module | null
+  /** What leaves when something else comes; null when nothing does. */
+  replaces: Occupant | null
+}
+
+export function same(a: Occupant | undefined, b: Occupant | undefined): boolean {
+  return a === b || JSON.stringify(a) === JSON.stringify(b)
+}
+
+export function slotStates(board: Board, now: Layout, goal: Layout): Map<string, SlotState> {
+  return new Map(board.slots.map(({ id }) => [id, slotState(now[id], goal[id])]))
+}
+
+function slotState(now: Occupant | undefined, goal: Occupant | undefined): SlotState {
+  if (goal === 'unknown') return { look: 'unknown', module: null, replaces: null }
+  if (goal === undefined) {
+    if (now === undefined) return { look: 'empty', module: null, replaces: null }
+    return { look: 'out', module: now === 'unknown' ? null : now, replaces: null }
+  }
+  if (same(now, goal)) return { look: 'flat', module: goal, replaces: null }
+  return { look: 'planned', module: goal, replaces: now ?? null }
+}
+
+/** GiB per channel, soldered memory included; what is unknown counts nothing. */
+export function channelTotals(board: Board, layout: Layout): Map<string, number> {
+  return new Map(
+    board.channels.map((channel) => {
+      const fitted = channel.slots.map((s) => sizeOf(layout[s]))
+      return [channel.id, fitted.reduce((a, b) => a + b, channel.soldered?.capacity_gib ?? 0)]
+    }),
+  )
+}
+
+function sizeOf(occupant: Occupant | undefined): number {
+  return occupant === undefined || occupant === 'unknown' ? 0 : (occupant.capacity_gib ?? 0)
+}
+
+/** A figure as the trade writes it: no needless decimals. */
+export function gb(value: number | null | undefined): string {
+  if (value === null || value === undefined) return '?'
+  return Number.isInteger(value) ? String(value) : value.toFixed(value < 10 ? 2 : 1).replace(/\.?0+$/, '')
+}
+
+const KIND_LETTERS: Record<string, string> = {
+  unbuffered: 'U',
+  registered: 'R',
+  'load-reduced': 'L',
+  'fully-buffered': 'F',
+  other: '?',
+}
+
+/** Ranks x width, the kind's letter, the rate: "2Rx8 R 4800". */
+export function moduleLine(module: Module): string {
+  const ranks = module.package_ranks ? `${module.package_ranks}R` : ''
+  const width = module.device_width ? `x${module.device_width}` : ''
+  const kind = module.buffering ? KIND_LETTERS[module.buffering] : '?'
+  return [ranks + width, kind, module.rate_mts ?? ''].filter(Boolean).join(' ')
+}
+
+/** The module in words for a screen reader or a list. */
+export function moduleWords(module: Module): string {
+  return [
+    module.capacity_gib ? `${gb(module.capacity_gib)} GB` : 'size unknown',
+    module.generation,
+    module.buffering,
+    module.ecc && module.buffering === 'unbuffered' ? 'ECC' : null,
+    module.rate_mts,
+  ]
+    .filter(Boolean)
+    .join(' ')
+}
+
+const LOOK_WORDS: Record<SlotLook, string> = {
+  empty: 'empty',
+  unknown: 'not known',
+  flat: 'fitted',
+  planned: 'planned',
+  out: 'comes out',
+}
+
+/** "CPU 2 F2, planned, 16 GB DDR5 registered 4400, slow" */
+export function slotName(printed: string, state: SlotState, severity?: string): string {
+  const parts = [printed, LOOK_WORDS[state.look], state.module ? moduleWords(state.module) : '', severity ?? '']
+  return parts.filter(Boolean).join(', ')
+}

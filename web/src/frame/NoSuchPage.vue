@@ -1,0 +1,12 @@
+<template>
+  <div class="lost">
+    <h1>There is no such page</h1>
+    <p>The address may be from another version. <router-link class="quiet-link" to="/machines">See the machines</router-link></p>
+  </div>
+</template>
+
+<style scoped>
+.lost {
+  padding: 40px;
+}
+</style>

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { wordsOf } from '@/api/client'
+import { session } from './session'
+
+const route = useRoute()
+const router = useRouter()
+const name = ref('')
+const password = ref('')
+const wrong = ref('')
+
+async function enter(): Promise<void> {
+  wrong.value = ''
+  try {
+    await session.signIn(name.value, password.value)
+    await router.push(typeof route.query.to === 'string' ? route.query.to : '/machines')
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+</script>
+
+<template>
+  <div class="door">
+    <form class="panel" @submit.prevent="enter">
+      <svg width="40" height="50" viewBox="0 0 32 44" aria-hidden="true">
+        <rect x="5" y="4" width="9" height="28" fill="var(--ink)" />
+        <rect x="16" y="10" width="9" height="28" fill="var(--umber)" />
+      </svg>
+      <h1>Umbrak</h1>
+      <p class="faded">Memory upgrades, planned and proved.</p>
+      <v-text-field v-model="name" label="Name" autocomplete="username" autofocus />
+      <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" />
+      <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+      <v-btn type="submit" color="primary" block :disabled="!name || !password">Sign in</v-btn>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.door {
+  min-height: 100vh;
+  display: grid;
+  place-items: center;
+  padding: 16px;
+}
+form {
+  display: grid;
+  gap: 14px;
+  width: min(360px, 100%);
+  padding: 28px;
+}
+p {
+  margin: -8px 0 4px;
+}
+.wrong {
+  margin: 0;
+  color: var(--stop);
+}
+</style>

@@ -1,0 +1,114 @@
+<script setup lang="ts">
+import { useRouter } from 'vue-router'
+import { session } from './session'
+import { otherTheme, themeName } from './theme'
+
+const router = useRouter()
+
+async function leave(): Promise<void> {
+  await session.signOut()
+  await router.push('/sign-in')
+}
+</script>
+
+<template>
+  <nav class="spine" aria-label="Umbrak">
+    <router-link to="/machines" class="mark" aria-label="Umbrak, machines">
+      <svg width="32" height="44" viewBox="0 0 32 44" aria-hidden="true">
+        <rect x="5" y="4" width="9" height="28" fill="#FFFDF9" />
+        <rect x="16" y="10" width="9" height="28" fill="#8A4B22" />
+      </svg>
+    </router-link>
+    <router-link to="/machines" class="place" active-class="here">
+      <svg width="24" height="24" viewBox="0 0 24 24" fill="none" stroke="currentColor" stroke-width="1.6" aria-hidden="true">
+        <rect x="2.5" y="4" width="19" height="6.5" />
+        <rect x="2.5" y="13.5" width="19" height="6.5" />
+      </svg>
+      Machines
+    </router-link>
+    <div class="foot">
+      <button type="button" @click="otherTheme">{{ themeName === 'dark' ? 'Light' : 'Dark' }}</button>
+      <button type="button" :title="`${session.account?.role}, press to sign out`" @click="leave">Sign out</button>
+      <span class="who">{{ session.account?.shown_as }}</span>
+    </div>
+  </nav>
+</template>
+
+<style scoped>
+.spine {
+  position: sticky;
+  top: 0;
+  height: 100vh;
+  background: var(--spine);
+  color: var(--spine-ink);
+  display: flex;
+  flex-direction: column;
+  align-items: stretch;
+  font-size: 12px;
+  text-align: center;
+}
+.mark {
+  padding: 12px 0 14px;
+}
+.place {
+  display: grid;
+  justify-items: center;
+  gap: 4px;
+  padding: 8px 0;
+  color: inherit;
+  text-decoration: none;
+  border-left: 3px solid transparent;
+  border-right: 3px solid transparent;
+}
+.here {
+  color: #fffdf9;
+  border-left-color: #d9935f;
+}
+.foot {
+  margin-top: auto;
+  display: grid;
+  gap: 2px;
+  padding-bottom: 14px;
+}
+.foot button {
+  padding: 6px 2px;
+  color: inherit;
+}
+.foot button:hover {
+  color: #fffdf9;
+}
+.who {
+  padding-top: 4px;
+  color: #fffdf9;
+}
+:focus-visible {
+  outline-color: #d9935f;
+  outline-offset: -2px;
+}
+@media (max-width: 700px) {
+  .spine {
+    position: static;
+    height: auto;
+    flex-direction: row;
+    align-items: center;
+    padding: 0 8px;
+  }
+  .mark {
+    padding: 4px;
+  }
+  .mark svg {
+    width: 22px;
+    height: 30px;
+  }
+  .foot {
+    margin: 0 0 0 auto;
+    display: flex;
+    padding: 0;
+    gap: 8px;
+    align-items: center;
+  }
+  .who {
+    padding: 0;
+  }
+}
+</style>

@@ -1,0 +1,32 @@
+/** Who is signed in. */
+import { reactive } from 'vue'
+import { api, ask, Refusal, type Account } from '@/api/client'
+
+export const session = reactive({
+  account: null as Account | null,
+  /** Whether the account is known yet: false only until the first answer. */
+  asked: false,
+
+  async load(): Promise<void> {
+    try {
+      session.account = await ask(api.GET('/api/session'))
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error
+      session.account = null
+    }
+    session.asked = true
+  },
+
+  async signIn(name: string, password: string): Promise<void> {
+    session.account = await ask(api.POST('/api/session', { body: { name, password } }))
+  },
+
+  async signOut(): Promise<void> {
+    await ask(api.DELETE('/api/session'))
+    session.account = null
+  },
+
+  mayWrite(): boolean {
+    return session.account !== null && session.account.role !== 'viewer'
+  },
+})

@@ -1,0 +1,435 @@
+<script setup lang="ts">
+/** A machine from what it reports: take it in, choose its sheet, say which slot is which, look, keep. */
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, ask, Refusal, wordsOf, type Intake, type Layout, type Match, type SheetRow, type SheetView } from '@/api/client'
+import BoardView from '@/board/BoardView.vue'
+import { gb, moduleLine } from '@/board/state'
+import { plural } from '@/ui/words'
+
+const router = useRouter()
+const intake = shallowRef<Intake>()
+const sheets = shallowRef<SheetRow[]>([])
+const sheetHash = ref('')
+const sheet = shallowRef<SheetView>()
+const pasted = ref('')
+const name = ref('')
+const site = ref('')
+const place = ref('')
+/** Index of a report -> slot; '' where it is left out. */
+const slotOf = ref<Record<number, string>>({})
+const processors = ref<Record<string, string>>({})
+const faults = ref<string[]>([])
+const over = ref(false)
+const busy = ref(false)
+
+void ask(api.GET('/api/sheets')).then((found) => (sheets.value = found), fail)
+
+function fail(error: unknown): void {
+  const errors = error instanceof Refusal ? (error.problem.errors ?? []) : []
+  faults.value = errors.length ? errors.map((e) => (e.line ? `line ${e.line}: ${e.message}` : e.message)) : [wordsOf(error)]
+}
+
+async function take(form: FormData): Promise<void> {
+  busy.value = true
+  faults.value = []
+  try {
+    intake.value = await ask(api.POST('/api/intakes', { body: form as never, bodySerializer: (b: unknown) => b as FormData }))
+    const system = intake.value.reading.system
+    if (!name.value && system?.serial) name.value = `${system.model ?? 'machine'} ${system.serial}`
+    await matchUp()
+  } catch (error) {
+    fail(error)
+  } finally {
+    busy.value = false
+  }
+}
+
+function takeText(): void {
+  const form = new FormData()
+  form.append('text', pasted.value)
+  void take(form)
+}
+
+function takeFile(file: File | undefined): void {
+  if (!file) return
+  const form = new FormData()
+  form.append('file', file)
+  void take(form)
+}
+
+function onDrop(event: DragEvent): void {
+  over.value = false
+  const file = event.dataTransfer?.files[0]
+  if (file) takeFile(file)
+  else {
+    pasted.value = event.dataTransfer?.getData('text') ?? ''
+    if (pasted.value) takeText()
+  }
+}
+
+watch(sheetHash, () => void matchUp().catch(fail))
+
+async function matchUp(): Promise<void> {
+  if (!sheetHash.value) return
+  const hash = sheetHash.value
+  const chosen = await ask(api.GET('/api/sheets/{hash_}', { params: { path: { hash_: hash } } }))
+  sheet.value = chosen
+  if (!intake.value) return
+  const params = { path: { intake_id: intake.value.id }, query: { sheet: hash } }
+  const match: Match = await ask(api.GET('/api/intakes/{intake_id}/match', { params }))
+  slotOf.value = Object.fromEntries(match.slots.map((slot, i) => [i, slot ?? '']))
+  processors.value = Object.fromEntries(
+    chosen.sockets.map((s) => {
+      const found = match.processors[s.id]
+      const only = s.processors.length === 1 && !s.may_be_absent ? s.processors[0]!.id : '?'
+      return [s.id, found === null ? '' : (found ?? only)]
+    }),
+  )
+}
+
+const reports = computed(() => intake.value?.reading.slots ?? [])
+const rows = computed(() =>
+  reports.value.map((r, index) => ({
+    index,
+    name: [r.locator, r.bank].filter(Boolean).join(' / ') || `report ${index + 1}`,
+    state: r.state,
+    words: r.module ? `${gb(r.module.capacity_gib)} GB ${r.module.generation ?? ''} ${moduleLine(r.module)}` : r.state,
+  })),
+)
+const mappable = computed(() => rows.value.filter((r) => r.state !== 'soldered'))
+const unmatched = computed(() => mappable.value.filter((r) => !slotOf.value[r.index]))
+const taken = computed(() => new Map(Object.entries(slotOf.value).map(([i, s]) => [s, Number(i)])))
+const bare = computed(() => sheet.value?.board.slots.filter((s) => !taken.value.has(s.id)) ?? [])
+
+/** The board as it would be kept: slots that no report is mapped to are not known. */
+const preview = computed<Layout>(() => {
+  const layout: Layout = {}
+  for (const slot of sheet.value?.board.slots ?? []) {
+    const index = taken.value.get(slot.id)
+    const report = index === undefined ? undefined : reports.value[index]
+    if (!report || report.state === 'unknown') layout[slot.id] = 'unknown'
+    else if (report.module && report.state !== 'empty') layout[slot.id] = report.module
+  }
+  return layout
+})
+const total = computed(() => Object.values(preview.value).reduce((sum, m) => sum + (m === 'unknown' ? 0 : (m.capacity_gib ?? 0)), 0))
+
+async function keep(): Promise<void> {
+  if (!intake.value || !sheet.value) return
+  busy.value = true
+  faults.value = []
+  try {
+    const slots = Object.fromEntries(Object.entries(slotOf.value).filter(([, s]) => s).map(([i, s]) => [s, Number(i)]))
+    const known = Object.entries(processors.value).filter(([, p]) => p !== '?')
+    const made = await ask(
+      api.POST('/api/machines', {
+        body: {
+          name: name.value,
+          sheet_hash: sheetHash.value,
+          intake_id: intake.value.id,
+          slots,
+          processors: Object.fromEntries(known.map(([socket, p]) => [socket, p || null])),
+          place: place.value,
+          site: site.value || null,
+          zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+        },
+      }),
+    )
+    await router.push(`/machines/${made.id}/survey`)
+  } catch (error) {
+    fail(error)
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <div class="intake">
+    <header>
+      <h1>New machine</h1>
+      <span class="faded">from what it reports</span>
+      <router-link class="quiet-link back" to="/machines">Back to the machines</router-link>
+    </header>
+    <div class="columns">
+      <section class="panel steps" aria-label="What it reports">
+        <h2><b>1</b> What the machine reports</h2>
+        <div
+          class="drop"
+          :class="{ over, done: intake }"
+          @dragover.prevent="over = true"
+          @dragleave="over = false"
+          @drop.prevent="onDrop"
+        >
+          <template v-if="intake">
+            <strong>{{ intake.reading.system?.model ?? 'unnamed machine' }}</strong>
+            <span class="faded small">
+              {{ [intake.reading.system?.maker, intake.reading.system?.serial].filter(Boolean).join(', ') }}
+            </span>
+            <span class="small">
+              {{ plural(reports.length, 'slot') }} reported, {{ plural(intake.reading.processors.length, 'processor') }}, firmware
+              {{ intake.reading.firmware?.version ?? 'not known' }}; from {{ intake.source_name }}
+            </span>
+            <ul v-if="intake.reading.warnings.length" class="warnings small">
+              <li v-for="w in intake.reading.warnings" :key="w.where + w.message">
+                <b>{{ w.where }}</b> {{ w.message }}
+              </li>
+            </ul>
+            <button type="button" class="quiet-link" @click="intake = undefined">Take in something else</button>
+          </template>
+          <template v-else>
+            <label for="paste">Paste the text listing of its SMBIOS tables, or drop the binary table file here</label>
+            <textarea id="paste" v-model="pasted" class="mono" rows="5" spellcheck="false" placeholder="Handle 0x0011, DMI type 17, 84 bytes&#10;Memory Device&#10;        Size: 16 GB"></textarea>
+            <div class="buttons">
+              <v-btn color="primary" :disabled="!pasted.trim() || busy" @click="takeText">Read it</v-btn>
+              <label class="file">
+                or choose a file
+                <input type="file" @change="takeFile(($event.target as HTMLInputElement).files?.[0])" />
+              </label>
+            </div>
+          </template>
+        </div>
+        <ul v-if="faults.length" class="faults" role="alert">
+          <li v-for="f in faults" :key="f">{{ f }}</li>
+        </ul>
+
+        <h2><b>2</b> Which model it is</h2>
+        <select v-model="sheetHash" aria-label="Sheet of the model">
+          <option value="" disabled>choose a sheet, or an architecture like it</option>
+          <optgroup label="Models">
+            <option v-for="s in sheets.filter((x) => !x.archetype)" :key="s.hash" :value="s.hash">{{ s.title }}</option>
+          </optgroup>
+          <optgroup label="Common architectures">
+            <option v-for="s in sheets.filter((x) => x.archetype)" :key="s.hash" :value="s.hash">{{ s.title }}</option>
+          </optgroup>
+        </select>
+        <p v-if="sheet?.notes" class="faded small notes">{{ sheet.notes }}</p>
+        <div v-for="s in sheet?.sockets ?? []" :key="s.id" class="pair">
+          <label :for="`cpu-${s.id}`">{{ s.id }}</label>
+          <select :id="`cpu-${s.id}`" v-model="processors[s.id]">
+            <option value="?">not known</option>
+            <option v-for="p in s.processors" :key="p.id" :value="p.id">{{ p.title }}</option>
+            <option v-if="s.may_be_absent" value="">no processor</option>
+          </select>
+        </div>
+
+        <h2><b>3</b> What to call it</h2>
+        <div class="pair"><label for="m-name">Name</label><input id="m-name" v-model="name" maxlength="120" placeholder="gauge-11" /></div>
+        <div class="pair"><label for="m-site">Site</label><input id="m-site" v-model="site" maxlength="120" placeholder="Skerry Watch" /></div>
+        <div class="pair"><label for="m-place">Place</label><input id="m-place" v-model="place" maxlength="200" placeholder="control room, shelf 2" /></div>
+        <v-btn color="primary" :disabled="!intake || !sheet || !name.trim() || busy" @click="keep">Keep this machine</v-btn>
+        <p v-if="!intake || !sheet || !name.trim()" class="faded small">
+          Still missing: {{ [!intake && 'what it reports', !sheet && 'its model', !name.trim() && 'a name'].filter(Boolean).join(', ') }}.
+        </p>
+      </section>
+
+      <section class="panel picture" aria-labelledby="intake-board">
+        <div class="caption">
+          <h2 id="intake-board">{{ sheet ? sheet.title : 'Its board' }}</h2>
+          <span v-if="sheet && intake" class="faded small">{{ gb(total) }} GB in slots, {{ plural(bare.length, 'slot') }} without a report</span>
+        </div>
+        <div v-if="sheet" class="board-box"><BoardView :board="sheet.board" :now="preview" :goal="preview" /></div>
+        <p v-else class="faded empty">Choose a model and its board appears here, with what was reported in its slots.</p>
+        <div v-if="sheet && intake" class="mapping">
+          <h2>
+            Which report is which slot
+            <span v-if="unmatched.length" class="lacking">{{ plural(unmatched.length, 'report') }} without a slot</span>
+            <span v-else class="good">every report has its slot</span>
+          </h2>
+          <ul>
+            <li v-for="r in mappable" :key="r.index" :class="{ open: !slotOf[r.index] }">
+              <label :for="`slot-${r.index}`" class="mono">{{ r.name }}</label>
+              <span :class="`state ${r.state}`">{{ r.words }}</span>
+              <select :id="`slot-${r.index}`" v-model="slotOf[r.index]">
+                <option value="">left out</option>
+                <option v-for="s in sheet.board.slots" :key="s.id" :value="s.id" :disabled="taken.has(s.id) && taken.get(s.id) !== r.index">
+                  {{ s.printed }}
+                </option>
+              </select>
+            </li>
+          </ul>
+        </div>
+      </section>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.intake {
+  padding: 0 16px 16px 12px;
+}
+header {
+  display: flex;
+  align-items: baseline;
+  gap: 14px;
+  padding: 12px 8px;
+}
+.back {
+  margin-left: auto;
+}
+.columns {
+  display: grid;
+  grid-template-columns: 400px minmax(0, 1fr);
+  gap: 12px;
+  align-items: start;
+}
+.steps {
+  padding: 14px 16px;
+  display: grid;
+  gap: 8px;
+}
+.steps h2 {
+  margin-top: 4px;
+}
+h2 b {
+  display: inline-block;
+  width: 22px;
+  color: var(--umber);
+}
+.drop {
+  display: grid;
+  gap: 6px;
+  padding: 10px 12px;
+  border: 1px dashed var(--module-edge);
+  border-radius: 4px;
+  background: var(--paper);
+}
+.drop.over {
+  border-color: var(--umber);
+  background: var(--lit);
+}
+.drop.done {
+  border-style: solid;
+  border-color: var(--rule);
+}
+textarea,
+select,
+.pair input {
+  width: 100%;
+  padding: 6px 10px;
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+}
+textarea {
+  font-size: 12px;
+  resize: vertical;
+}
+::placeholder {
+  color: var(--faded);
+  opacity: 1;
+}
+.buttons {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+}
+.file {
+  font-size: 13px;
+  color: var(--faded);
+}
+.file input {
+  display: block;
+  max-width: 200px;
+  font-size: 12px;
+}
+.warnings,
+.faults {
+  margin: 0;
+  padding-left: 18px;
+  max-height: 120px;
+  overflow: auto;
+}
+.warnings {
+  color: var(--slow);
+}
+.faults {
+  color: var(--stop);
+}
+.notes {
+  margin: 0;
+}
+.pair {
+  display: grid;
+  grid-template-columns: 64px 1fr;
+  gap: 10px;
+  align-items: center;
+}
+.steps p {
+  margin: 0;
+}
+.picture {
+  min-height: 420px;
+  display: flex;
+  flex-direction: column;
+}
+.caption {
+  display: flex;
+  gap: 12px;
+  align-items: baseline;
+  padding: 12px 16px 0;
+}
+.board-box {
+  height: min(420px, 52vh);
+  padding: 4px 12px;
+}
+.empty {
+  margin: auto;
+  padding: 40px;
+}
+.mapping {
+  border-top: 1px solid var(--rule);
+  padding: 10px 16px 14px;
+}
+.mapping h2 span {
+  font-weight: 600;
+  font-size: 13px;
+  margin-left: 10px;
+}
+.lacking {
+  color: var(--ask);
+}
+.good {
+  color: var(--go);
+}
+.mapping ul {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(360px, 1fr));
+  gap: 2px 20px;
+  font-size: 13px;
+}
+.mapping li {
+  display: grid;
+  grid-template-columns: minmax(90px, 1fr) minmax(110px, 1.3fr) 112px;
+  gap: 8px;
+  align-items: center;
+  padding: 2px 0 2px 6px;
+  border-left: 3px solid transparent;
+}
+.mapping li.open {
+  border-left-color: var(--ask);
+}
+.mapping select {
+  padding: 3px 6px;
+  font-size: 13px;
+}
+.mapping label {
+  overflow-wrap: anywhere;
+}
+.state.empty {
+  color: var(--faded);
+}
+.state.unknown {
+  color: var(--ask);
+}
+@media (max-width: 1000px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

@@ -1,0 +1,269 @@
+<script setup lang="ts">
+/** Everything looked after, with its state at a glance. */
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { api, ask, wordsOf, type MachineLine, type MachinePage } from '@/api/client'
+import { health } from '@/api/health'
+import BoardGlyph from '@/board/BoardGlyph.vue'
+import { gb } from '@/board/state'
+import { session } from '@/frame/session'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { age, plural } from '@/ui/words'
+
+const page = shallowRef<MachinePage>()
+const text = ref('')
+const number = ref(0)
+const wrong = ref('')
+const search = ref<HTMLInputElement>()
+let asked = 0
+
+async function load(): Promise<void> {
+  const mine = ++asked
+  try {
+    const found = await ask(api.GET('/api/machines', { params: { query: { q: text.value, page: number.value } } }))
+    if (mine === asked) page.value = found
+    wrong.value = ''
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+watch(text, () => (number.value = 0))
+watch([text, number, () => health.recoveries], load, { immediate: true })
+
+const lines = computed(() => page.value?.machines ?? [])
+const wanting = computed(() => lines.value.filter((l) => l.summary.worst_severity === 'stop' || l.summary.worst_severity === 'ask').length)
+const lastPage = computed(() => (page.value ? Math.max(0, Math.ceil(page.value.total / page.value.page_size) - 1) : 0))
+
+/** The bar's end: the larger of what somebody states and what is or will be in it. */
+function scale(l: MachineLine): number {
+  return Math.max(l.summary.official_gib ?? 0, l.summary.installed_gib, l.summary.planned_gib ?? 0, 1)
+}
+const share = (value: number | null | undefined, l: MachineLine) => `${(100 * (value ?? 0)) / scale(l)}%`
+
+function onKey(event: KeyboardEvent): void {
+  if (event.key === '/' && !(event.target as Element).closest('input')) {
+    event.preventDefault()
+    search.value?.focus()
+  }
+}
+onMounted(() => addEventListener('keydown', onKey))
+onBeforeUnmount(() => removeEventListener('keydown', onKey))
+</script>
+
+<template>
+  <div class="machines">
+    <header>
+      <h1>Machines</h1>
+      <span v-if="page" class="faded">
+        {{ page.total }} looked after<template v-if="wanting">, {{ wanting }} {{ wanting === 1 ? 'wants' : 'want' }} you</template>
+      </span>
+      <input ref="search" v-model="text" type="search" class="search" placeholder="/ name, model or place" aria-label="Filter machines" />
+      <v-btn v-if="session.mayWrite()" color="primary" to="/machines/new">New machine</v-btn>
+    </header>
+    <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
+    <div v-if="page" class="panel list">
+      <div v-if="!lines.length" class="none">
+        <template v-if="text">
+          No machine has “{{ text }}” in its name, model or place.
+          <button type="button" class="quiet-link" @click="text = ''">Show all</button>
+        </template>
+        <template v-else>
+          No machine yet. <router-link class="quiet-link" to="/machines/new">Make one from what it reports</router-link>: the listing
+          of its SMBIOS tables, or the tables themselves.
+        </template>
+      </div>
+      <table v-else>
+        <thead>
+          <tr>
+            <th scope="col">board</th>
+            <th scope="col">machine</th>
+            <th scope="col">now, planned, how high</th>
+            <th scope="col">known</th>
+            <th scope="col">worst thing known</th>
+            <th scope="col">surveyed</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="l in lines" :key="l.id" :class="{ wants: l.summary.worst_severity === 'stop' }">
+            <td class="glyph-cell"><BoardGlyph :groups="l.summary.glyph" /></td>
+            <td>
+              <router-link class="name" :to="`/machines/${l.id}/${l.plan ? 'fit' : 'survey'}`">{{ l.name }}</router-link>
+              <div class="faded small">{{ l.sheet_title }}</div>
+              <div class="faded small">{{ [l.site, l.place].filter(Boolean).join(' / ') }}</div>
+            </td>
+            <td class="totals">
+              <div>
+                <strong>{{ gb(l.summary.installed_gib) }}</strong
+                ><template v-if="l.summary.planned_gib !== null"> to {{ gb(l.summary.planned_gib) }}</template> GB
+              </div>
+              <div class="bar" aria-hidden="true">
+                <i class="now" :style="{ width: share(l.summary.installed_gib, l) }"></i>
+                <i
+                  v-if="l.summary.planned_gib !== null && (l.summary.planned_gib ?? 0) > l.summary.installed_gib"
+                  class="plan"
+                  :style="{ left: share(l.summary.installed_gib, l), width: share((l.summary.planned_gib ?? 0) - l.summary.installed_gib, l) }"
+                ></i>
+                <i v-if="l.summary.official_gib" class="mark" :style="{ left: share(l.summary.official_gib, l) }"></i>
+              </div>
+              <div class="faded small">{{ l.summary.official_gib ? `${gb(l.summary.official_gib)} official` : 'nobody states a limit' }}</div>
+            </td>
+            <td>
+              <span :class="{ lacking: l.summary.known < l.summary.total }">{{ l.summary.known }} of {{ l.summary.total }}</span>
+            </td>
+            <td>
+              <div class="worst">
+                <SeverityMark :severity="(l.summary.worst_severity as 'stop' | null) ?? 'go'" />
+                <div>
+                  <strong>{{ l.summary.worst_message ?? 'nothing known against it' }}</strong>
+                  <div v-if="l.plan" class="faded small">in the plan “{{ l.plan }}”</div>
+                </div>
+              </div>
+            </td>
+            <td class="faded nowrap">{{ age(l.surveyed_at) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <footer v-if="lines.length" class="small faded">
+        <span>{{ plural(page.total, 'machine') }}{{ lastPage ? `, page ${number + 1} of ${lastPage + 1}` : '' }}</span>
+        <template v-if="lastPage">
+          <button type="button" class="quiet-link" :disabled="number === 0" @click="number -= 1">Back</button>
+          <button type="button" class="quiet-link" :disabled="number >= lastPage" @click="number += 1">On</button>
+        </template>
+      </footer>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.machines {
+  padding: 0 16px 16px 12px;
+}
+header {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px 14px;
+  padding: 10px 4px 12px 8px;
+}
+.search {
+  margin-left: auto;
+  width: min(360px, 100%);
+  height: 36px;
+  padding: 0 12px;
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+}
+.search::placeholder {
+  color: var(--faded);
+}
+.list {
+  overflow-x: auto;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+th {
+  font-weight: 400;
+  font-size: 13px;
+  color: var(--faded);
+  text-align: left;
+  padding: 10px 12px 6px;
+  white-space: nowrap;
+}
+td {
+  padding: 10px 12px;
+  border-top: 1px solid var(--rule);
+  vertical-align: top;
+}
+th:first-child,
+td:first-child {
+  padding-left: 16px;
+}
+.glyph-cell {
+  padding-top: 14px;
+  width: 140px;
+}
+tr:hover td {
+  background: var(--lit);
+}
+.name {
+  font-size: 17px;
+  font-weight: 650;
+  color: var(--ink);
+  text-decoration: none;
+}
+.name:hover {
+  color: var(--umber);
+  text-decoration: underline;
+}
+.totals {
+  width: 210px;
+}
+.totals strong {
+  font-size: 17px;
+}
+.bar {
+  position: relative;
+  height: 7px;
+  margin: 4px 0;
+  background: var(--lit);
+  border-bottom: 1px solid var(--rule);
+}
+.bar i {
+  position: absolute;
+  top: 0;
+  height: 7px;
+}
+.bar .now {
+  background: var(--module-edge);
+}
+.bar .plan {
+  border: 1.25px solid var(--ink);
+  background: var(--sheet);
+  box-shadow: 2px 2px 2px var(--shadow);
+}
+.bar .mark {
+  top: -5px;
+  height: 17px;
+  width: 2px;
+  margin-left: -2px;
+  background: var(--umber);
+}
+.worst {
+  display: flex;
+  gap: 9px;
+  align-items: flex-start;
+  min-width: 240px;
+}
+.worst .mark {
+  margin-top: 4px;
+}
+.worst strong {
+  font-weight: 600;
+  font-size: 14px;
+}
+.lacking {
+  color: var(--ask);
+  text-decoration: underline dashed 1px;
+  text-underline-offset: 3px;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.none {
+  padding: 40px;
+  text-align: center;
+}
+footer {
+  display: flex;
+  gap: 14px;
+  padding: 10px 16px;
+  border-top: 1px solid var(--rule);
+}
+.wrong {
+  color: var(--stop);
+  padding: 0 8px;
+}
+</style>

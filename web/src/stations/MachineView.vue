@@ -1,0 +1,146 @@
+<script setup lang="ts">
+/** One machine: its name, the path of stations with what each has come to, and the station chosen. */
+import { computed, provide, ref, shallowRef, watch } from 'vue'
+import { api, ask, wordsOf, type MachineView } from '@/api/client'
+import { health } from '@/api/health'
+import { gb } from '@/board/state'
+import { machineKey, type OpenMachine } from './machine'
+
+const props = defineProps<{ id: string }>()
+const machine = shallowRef<MachineView>()
+const wrong = ref('')
+const fitState: OpenMachine['fitState'] = ref(null)
+
+async function reload(): Promise<void> {
+  try {
+    machine.value = await ask(api.GET('/api/machines/{machine_id}', { params: { path: { machine_id: props.id } } }))
+    wrong.value = ''
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+
+// The stations are shown only once the machine is there.
+provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState })
+watch(() => [props.id, health.recoveries], reload, { immediate: true })
+
+const surveyWords = computed(() => {
+  const s = machine.value?.survey
+  return s ? `${s.known} of ${s.total} known` : ''
+})
+const ceilingWords = computed(() => {
+  const official = machine.value?.official_gib
+  return official ? `${gb(official)} GB official` : 'nobody states one'
+})
+const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0] ? machine.value.plans[0].name : 'no plan yet'))
+</script>
+
+<template>
+  <div v-if="machine" class="machine">
+    <header>
+      <div class="title">
+        <h1>{{ machine.name }}</h1>
+        <span class="faded">{{ machine.sheet_title }}</span>
+        <span class="faded">{{ [machine.site, machine.place].filter(Boolean).join(' / ') }}</span>
+        <div id="machine-actions" class="actions"></div>
+      </div>
+      <nav class="path" aria-label="Stations">
+        <router-link class="station" :to="`/machines/${id}/survey`">
+          <strong>Survey</strong><span>{{ surveyWords }}</span>
+        </router-link>
+        <div class="station told"><strong>Ceiling</strong><span>{{ ceilingWords }}</span></div>
+        <router-link class="station" :to="`/machines/${id}/fit`">
+          <strong>Fit</strong>
+          <span :style="fitState ? { color: `var(--${fitState.severity})` } : undefined">{{ fitWords }}</span>
+        </router-link>
+      </nav>
+    </header>
+    <router-view :key="id" />
+  </div>
+  <p v-else-if="wrong" class="wrong" role="alert">
+    {{ wrong }} <router-link class="quiet-link" to="/machines">See the machines</router-link>
+  </p>
+</template>
+
+<style scoped>
+.machine {
+  min-height: 100vh;
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr);
+}
+header {
+  padding: 10px 20px 0;
+  border-bottom: 1px solid var(--rule);
+}
+.title {
+  display: flex;
+  align-items: baseline;
+  gap: 4px 16px;
+  min-height: 36px;
+  flex-wrap: wrap;
+}
+.actions {
+  margin-left: auto;
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  align-self: center;
+}
+.path {
+  display: flex;
+  gap: 4px;
+  margin-top: 6px;
+}
+.station {
+  position: relative;
+  display: grid;
+  min-width: 150px;
+  padding: 4px 14px 6px;
+  color: var(--ink);
+  text-decoration: none;
+  border: 1px solid transparent;
+  border-bottom: 0;
+  border-top-width: 3px;
+  border-radius: 4px 4px 0 0;
+  font-size: 13px;
+  line-height: 1.35;
+}
+.station strong {
+  font-size: 15px;
+  font-weight: 600;
+}
+.station span {
+  color: var(--faded);
+}
+.station + .station::before {
+  content: '';
+  position: absolute;
+  left: -6px;
+  top: 16px;
+  width: 7px;
+  height: 7px;
+  border: solid var(--module-edge);
+  border-width: 1.5px 1.5px 0 0;
+  transform: rotate(45deg);
+  opacity: 0.6;
+}
+.station.router-link-active {
+  background: var(--sheet);
+  border-color: var(--rule);
+  border-top-color: var(--umber);
+  margin-bottom: -1px;
+}
+.told {
+  cursor: default;
+}
+.wrong {
+  padding: 40px;
+}
+@media (max-width: 700px) {
+  .station {
+    min-width: 0;
+    flex: 1;
+    padding: 4px 8px 6px;
+  }
+}
+</style>

@@ -1,0 +1,180 @@
+<script setup lang="ts">
+/** What is in the machine now, from where and since when; what is not known is visibly missing. */
+import { computed, ref } from 'vue'
+import type { Finding } from '@/api/client'
+import BoardView from '@/board/BoardView.vue'
+import { gb, moduleWords } from '@/board/state'
+import { age, moment } from '@/ui/words'
+import FindingList from './fit/FindingList.vue'
+import { litBy, severityBySlot } from './fit/findings'
+import { useMachine } from './machine'
+
+const { machine } = useMachine()
+const pointed = ref<Finding | null>(null)
+const evaluation = computed(() => machine.value.evaluation)
+const lit = computed(() => litBy(pointed.value))
+const severities = computed(() => severityBySlot(evaluation.value.findings))
+
+const KINDS: Record<string, string> = { smbios: 'SMBIOS tables', 'smbios-text': 'listing of its SMBIOS tables' }
+const rows = computed(() =>
+  machine.value.board.slots.map((slot) => {
+    const occupant = machine.value.slots[slot.id]
+    return {
+      id: slot.id,
+      printed: slot.printed,
+      words: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'not known' : moduleWords(occupant),
+      part: occupant && occupant !== 'unknown' ? [occupant.maker, occupant.part].filter(Boolean).join(' ') : '',
+      state: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'unknown' : 'filled',
+    }
+  }),
+)
+</script>
+
+<template>
+  <div class="survey">
+    <section class="panel board-panel" aria-labelledby="survey-board">
+      <div class="caption">
+        <h2 id="survey-board">As it is</h2>
+        <span class="faded small">
+          {{ KINDS[machine.survey.kind] ?? machine.survey.kind }}, {{ moment(machine.survey.taken_at, machine.zone) }}
+          ({{ age(machine.survey.taken_at) }}), taken in by {{ machine.survey.taken_by ?? 'nobody known' }}
+        </span>
+      </div>
+      <div class="picture">
+        <BoardView :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="lit" :severities="severities" />
+      </div>
+    </section>
+    <section class="panel facts" aria-labelledby="survey-facts">
+      <h2 id="survey-facts">What is known</h2>
+      <p class="total">
+        <strong>{{ gb(evaluation.installed_gib) }}</strong> GB installed
+        <span class="faded small">about {{ gb(evaluation.usable_gib) }} usable</span>
+      </p>
+      <dl>
+        <dt>Firmware</dt>
+        <dd :class="{ missing: !machine.firmware }">{{ machine.firmware ?? 'not known' }}</dd>
+        <template v-for="s in machine.board.sockets" :key="s.id">
+          <dt>{{ s.id }}</dt>
+          <dd :class="{ missing: s.processor === null }">
+            {{ s.processor === null ? 'not known' : s.processor === '' ? 'no processor' : s.processor }}
+          </dd>
+        </template>
+      </dl>
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">slot</th>
+            <th scope="col">holds</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="row in rows" :key="row.id" :class="row.state">
+            <th scope="row" class="mono">{{ row.printed }}</th>
+            <td>
+              {{ row.words }}<span v-if="row.part" class="mono faded part">{{ row.part }}</span>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <h2>What that means</h2>
+      <FindingList :findings="evaluation.findings" @point="pointed = $event" />
+      <router-link class="quiet-link" :to="`/machines/${machine.id}/fit`">Plan a change in Fit</router-link>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.survey {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 340px;
+  gap: 12px;
+  padding: 10px 16px 12px 12px;
+  min-height: 0;
+}
+.board-panel {
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr);
+  min-height: 420px;
+}
+.caption {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+  align-items: baseline;
+  padding: 10px 16px 0;
+}
+.picture {
+  min-height: 0;
+  padding: 4px 12px 12px;
+  max-height: calc(100vh - 160px);
+}
+.facts {
+  padding: 12px 16px;
+  display: grid;
+  gap: 8px;
+  align-content: start;
+  max-height: calc(100vh - 120px);
+  overflow: auto;
+}
+.total {
+  margin: 0;
+}
+.total strong {
+  font-size: 28px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 90px 1fr;
+  gap: 2px 8px;
+  margin: 0;
+  font-size: 14px;
+}
+dt {
+  color: var(--faded);
+}
+dd {
+  margin: 0;
+}
+.missing,
+.unknown td {
+  color: var(--ask);
+  text-decoration: underline dashed 1px;
+  text-underline-offset: 3px;
+}
+table {
+  border-collapse: collapse;
+  font-size: 13px;
+}
+thead th {
+  color: var(--faded);
+  font-weight: 400;
+  text-align: left;
+}
+tbody tr {
+  border-top: 1px solid var(--rule);
+}
+tbody th {
+  text-align: left;
+  font-weight: 600;
+  padding: 3px 12px 3px 0;
+  white-space: nowrap;
+}
+td {
+  padding: 3px 0;
+}
+.empty td {
+  color: var(--faded);
+}
+.part {
+  display: block;
+  font-size: 12px;
+}
+@media (max-width: 900px) {
+  .survey {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .facts {
+    max-height: none;
+  }
+}
+</style>

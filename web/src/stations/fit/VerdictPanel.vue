@@ -1,0 +1,252 @@
+<script setup lang="ts">
+/** The verdict: total now and after, rate and what binds it, rail, balance, findings worst first. */
+import { computed, ref } from 'vue'
+import type { Evaluation, Finding } from '@/api/client'
+import { gb } from '@/board/state'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { plural, volts } from '@/ui/words'
+import FindingList from './FindingList.vue'
+
+const props = defineProps<{ now: Evaluation; goal: Evaluation; changes: { label: string; words: string }[] }>()
+defineEmits<{ point: [finding: Finding | null] }>()
+
+const showHeld = ref(false)
+
+const VERDICTS = {
+  'no-go': { words: 'no go', severity: 'stop' },
+  undecided: { words: 'undecided', severity: 'ask' },
+  'at-risk': { words: 'at risk', severity: 'risk' },
+  go: { words: 'go', severity: 'go' },
+} as const
+
+const verdict = computed(() => {
+  const v = VERDICTS[props.goal.verdict]
+  const slower = props.goal.verdict === 'go' && props.goal.findings.some((f) => f.severity === 'slow')
+  return slower ? { words: 'go, slower', severity: 'slow' as const } : v
+})
+
+const BOUND_WORDS: Record<string, string> = {
+  module: 'the modules',
+  processor: 'the processor',
+  population: 'how full the channels are',
+  rail: 'the rail',
+  board: 'the board',
+  socket: 'another socket',
+}
+const bound = computed(() => [...new Set(props.goal.bound_by.map((b) => BOUND_WORDS[b.by] ?? b.by))].join(' and '))
+const rateLower = computed(() => (props.now.data_rate_mts ?? 0) > (props.goal.data_rate_mts ?? Infinity))
+
+const filled = computed(() => props.goal.sockets.filter((s) => s.gib > 0))
+const least = <T,>(list: T[], of: (item: T) => number | null | undefined): number | null => {
+  const known = list.map(of).filter((v): v is number => v !== null && v !== undefined)
+  return known.length === list.length && known.length ? Math.min(...known) : null
+}
+const sustained = computed(() => least(filled.value, (s) => s.sustained_gbs))
+const peak = computed(() => least(filled.value, (s) => s.peak_gbs))
+const balance = computed(() => least(filled.value, (s) => s.balance))
+const atBest = computed(() => filled.value.some((s) => s.at_best))
+const fullest = computed(() => Math.max(1, ...props.goal.sockets.flatMap((s) => Object.values(s.channels))))
+const regions = computed(() =>
+  filled.value
+    .filter((s) => s.regions.length > 1)
+    .map((s) => `${s.id}: ${s.regions.map((r) => `${gb(r.gib)} GB ${r.ways}-way`).join(', ')}`),
+)
+const many = computed(() => props.goal.sockets.length > 1)
+</script>
+
+<template>
+  <section class="panel verdict" aria-labelledby="verdict-title">
+    <div class="head">
+      <h2 id="verdict-title">Verdict</h2>
+      <span class="word" :style="{ color: `var(--${verdict.severity})` }">
+        <SeverityMark :severity="verdict.severity" :size="15" /> {{ verdict.words }}
+      </span>
+    </div>
+    <p class="total">
+      <template v-if="goal.installed_gib !== now.installed_gib">
+        <span class="was">{{ gb(now.installed_gib) }}</span>
+        <span class="arrow" aria-label="to">→</span>
+      </template>
+      <strong>{{ gb(goal.installed_gib) }}</strong> <span class="unit">GB</span>
+      <span class="beside faded">
+        usable {{ gb(goal.usable_gib) }}<template v-if="goal.tolerance_gib"> ± {{ gb(goal.tolerance_gib) }}</template>
+      </span>
+    </p>
+    <dl>
+      <dt>Data rate</dt>
+      <dd>
+        <strong :class="{ slower: rateLower }">{{ goal.data_rate_mts ? `${goal.data_rate_mts} MT/s` : 'not told' }}</strong>
+        <small v-if="goal.data_rate_mts">
+          <template v-if="now.data_rate_mts && now.data_rate_mts !== goal.data_rate_mts">was {{ now.data_rate_mts }}; </template>
+          bound by {{ bound }}
+        </small>
+      </dd>
+      <dt>Bandwidth</dt>
+      <dd>
+        <strong>{{ sustained === null ? 'not told' : `${gb(sustained)} GB/s` }}</strong>
+        <small v-if="sustained !== null"
+          >{{ many ? 'a socket, ' : '' }}all of it{{ atBest ? ', at best' : '' }}; peak {{ gb(peak) }}</small
+        >
+      </dd>
+      <dt>Rail</dt>
+      <dd><strong>{{ volts(goal.rails) }}</strong></dd>
+      <dt>Balance</dt>
+      <dd>
+        <strong>{{ balance === null ? 'empty' : balance.toFixed(2) }}</strong>
+        <span class="bars" aria-hidden="true">
+          <template v-for="s in goal.sockets" :key="s.id">
+            <i v-for="(gib, name) in s.channels" :key="name" :style="{ height: `${Math.max(2, (16 * gib) / fullest)}px` }" :class="{ none: !gib }"></i>
+            <b></b>
+          </template>
+        </span>
+        <small v-for="r in regions" :key="r">{{ r }}</small>
+        <small v-if="many && goal.evenness !== null && goal.evenness !== 1">sockets {{ goal.evenness?.toFixed(2) }} even</small>
+      </dd>
+    </dl>
+    <h2>Findings</h2>
+    <div class="scrolling">
+      <FindingList :findings="goal.findings" @point="$emit('point', $event)" />
+      <div class="held">
+        <span><SeverityMark severity="go" /> {{ goal.held.length }} held</span>
+        <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
+          {{ showHeld ? 'hide' : 'show' }}
+        </button>
+      </div>
+      <p v-if="showHeld" class="mono codes">{{ goal.held.join(', ') }}</p>
+      <template v-if="changes.length">
+        <h2>What is done</h2>
+        <dl class="done">
+          <template v-for="c in changes" :key="c.label + c.words">
+            <dt>{{ c.label }}</dt>
+            <dd>{{ c.words }}</dd>
+          </template>
+        </dl>
+        <p class="faded small">{{ plural(changes.length, 'change') }} from what is in it now</p>
+      </template>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.verdict {
+  display: flex;
+  flex-direction: column;
+  padding: 12px 12px 10px 16px;
+  min-height: 0;
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+}
+.word {
+  display: flex;
+  gap: 7px;
+  align-items: center;
+  font-weight: 650;
+}
+.total {
+  display: flex;
+  align-items: baseline;
+  gap: 6px;
+  margin: 4px 0 6px;
+  padding-bottom: 8px;
+  border-bottom: 1px solid var(--rule);
+}
+.total strong {
+  font-size: 36px;
+  line-height: 1;
+}
+.was,
+.arrow {
+  font-size: 23px;
+  color: var(--faded);
+}
+.unit {
+  font-size: 17px;
+  color: var(--faded);
+}
+.beside {
+  margin-left: auto;
+  font-size: 13px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 82px minmax(0, 1fr);
+  gap: 5px 8px;
+  margin: 0 0 8px;
+  padding-bottom: 8px;
+  border-bottom: 1px solid var(--rule);
+  font-size: 14px;
+}
+dt {
+  color: var(--faded);
+}
+dd {
+  margin: 0;
+}
+dd strong {
+  font-weight: 650;
+}
+dd small {
+  display: block;
+  font-size: 13px;
+  color: var(--faded);
+}
+.slower {
+  color: var(--slow);
+}
+.bars {
+  float: right;
+  display: flex;
+  align-items: flex-end;
+  gap: 2px;
+  height: 17px;
+}
+.bars i {
+  width: 6px;
+  background: var(--umber);
+}
+.bars i.none {
+  background: var(--rule);
+}
+.bars b {
+  width: 4px;
+}
+.scrolling {
+  overflow-y: auto;
+  min-height: 0;
+  margin: 2px -6px 0 -8px;
+}
+.scrolling h2 {
+  padding: 8px 8px 2px;
+}
+.held {
+  display: flex;
+  justify-content: space-between;
+  padding: 5px 8px;
+  font-size: 14px;
+}
+.held span {
+  display: flex;
+  gap: 9px;
+  align-items: center;
+  color: var(--go);
+  font-weight: 600;
+}
+.codes {
+  margin: 0;
+  padding: 0 8px 6px;
+  font-size: 12px;
+  color: var(--faded);
+}
+.done {
+  padding: 0 8px;
+  border: 0;
+  margin-bottom: 2px;
+  font-size: 13px;
+}
+.scrolling p.small {
+  margin: 0;
+  padding: 0 8px 4px;
+}
+</style>

@@ -1,0 +1,97 @@
+/** The module in hand: typed, picked up from a slot or from the tray; by key or by pointer, with where it may go. */
+import { computed, ref, shallowRef } from 'vue'
+import { api, ask, type Module, type Occupant, type Target } from '@/api/client'
+
+export interface Held {
+  module: Module
+  /** The slot that it leaves; null when it is new. */
+  from: string | null
+}
+
+const DRAG_BEGINS_AT = 5
+
+export function useHand(options: { planId: () => Promise<string | null>; drop: (held: Held, slot: string) => void }) {
+  const held = shallowRef<Held | null>(null)
+  const targets = shallowRef<Map<string, Target>>(new Map())
+  /** Where the pointer is while dragging; null otherwise. */
+  const pointer = ref<{ x: number; y: number } | null>(null)
+  const over = ref<string | null>(null)
+  let asked = 0
+
+  async function lookUp(): Promise<void> {
+    const mine = ++asked
+    const now = held.value
+    const plan = now && (await options.planId())
+    if (!now || !plan) return
+    const body = { module: now.module as never, taken_from: now.from }
+    const found = await ask(api.POST('/api/plans/{plan_id}/targets', { params: { path: { plan_id: plan } }, body }))
+    if (mine === asked && held.value) targets.value = new Map(found.map((t) => [t.slot, t]))
+  }
+
+  function take(module: Module, from: string | null): void {
+    held.value = { module, from }
+    targets.value = new Map()
+    void lookUp().catch(() => undefined) // the lights are a help; placing is judged anyway
+  }
+
+  function letGo(): void {
+    held.value = null
+    pointer.value = null
+    over.value = null
+    targets.value = new Map()
+    asked += 1
+  }
+
+  /** Put what is in hand into a slot; a new module stays in hand for the next slot. */
+  function put(slot: string): void {
+    const now = held.value
+    if (!now) return
+    options.drop(now, slot)
+    if (now.from) letGo()
+    else void lookUp().catch(() => undefined)
+  }
+
+  /** Begin a drag at a pointer press; a press without movement calls `click`. */
+  function press(event: PointerEvent, occupant: Occupant | undefined, from: string | null, click: () => void): void {
+    const start = { x: event.clientX, y: event.clientY }
+    const move = (e: PointerEvent) => {
+      if (!pointer.value) {
+        if (Math.hypot(e.clientX - start.x, e.clientY - start.y) < DRAG_BEGINS_AT) return
+        if (!occupant || occupant === 'unknown') return end()
+        take(occupant, from)
+      }
+      pointer.value = { x: e.clientX, y: e.clientY }
+      over.value = slotAt(e)
+    }
+    const up = (e: PointerEvent) => {
+      const dragged = pointer.value !== null
+      end()
+      if (!dragged) return click()
+      const slot = slotAt(e)
+      const now = held.value
+      if (slot && now && slot !== now.from && targets.value.get(slot)?.allowed !== false) options.drop(now, slot)
+      letGo()
+    }
+    const cancel = () => {
+      end()
+      letGo()
+    }
+    const end = () => {
+      removeEventListener('pointermove', move)
+      removeEventListener('pointerup', up)
+      removeEventListener('pointercancel', cancel)
+    }
+    addEventListener('pointermove', move)
+    addEventListener('pointerup', up)
+    addEventListener('pointercancel', cancel)
+  }
+
+  function slotAt(e: PointerEvent): string | null {
+    return document.elementFromPoint(e.clientX, e.clientY)?.closest<SVGGElement>('[data-slot]')?.dataset.slot ?? null
+  }
+
+  /** The target that the pointer is over, with its reason. */
+  const hovered = computed(() => (over.value ? (targets.value.get(over.value) ?? null) : null))
+
+  return { held, targets, pointer, hovered, take, put, letGo, press }
+}

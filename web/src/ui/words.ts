@@ -1,0 +1,26 @@
+/** Small wordings that several views share. */
+
+/** How long ago, short: "today", "3 d". */
+export function age(at: string, now = new Date()): string {
+  const days = Math.floor((now.getTime() - new Date(at).getTime()) / 86_400_000)
+  return days < 1 ? 'today' : `${days} d`
+}
+
+/** Time of day in the site's zone: "14:02". */
+export function clock(at: string, zone: string): string {
+  return new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit', timeZone: zone }).format(new Date(at))
+}
+
+/** Day and time in the site's zone. */
+export function moment(at: string, zone: string): string {
+  return new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short', timeZone: zone }).format(new Date(at))
+}
+
+export function plural(count: number, one: string, many = `${one}s`): string {
+  return `${count} ${count === 1 ? one : many}`
+}
+
+/** Rails as people write them: "1.35 V", or why there is none. */
+export function volts(rails: { domain: string; volts?: number | null }[]): string {
+  return rails.map((r) => (r.volts ? `${r.volts} V` : 'undecided')).join(', ')
+}
