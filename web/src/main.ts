@@ -1,3 +1,4 @@
+import './frame/reset.css'
 import '@fontsource-variable/atkinson-hyperlegible-mono/index.css'
 import '@fontsource-variable/atkinson-hyperlegible-next/index.css'
 import 'vuetify/styles'

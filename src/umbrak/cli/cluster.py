@@ -28,7 +28,9 @@ def default_folder() -> Path:
 
 def binaries() -> Path | None:
     """Folder of the newest PostgreSQL's programs; None when there is none."""
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]) if p.parts[-3].isdigit() else 0)
+    found = sorted(
+        Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]) if p.parts[-3].isdigit() else 0
+    )
     return found[-1].parent if found else None
 
 
@@ -102,7 +104,12 @@ class Cluster:
         finally:
             handed_over.unlink()
         # Loopback only, no socket file: nothing depends on who may write where.
-        settings = ["listen_addresses = '127.0.0.1'", "unix_socket_directories = ''", "max_connections = 60", "log_timezone = 'UTC'"]
+        settings = [
+            "listen_addresses = '127.0.0.1'",
+            "unix_socket_directories = ''",
+            "max_connections = 60",
+            "log_timezone = 'UTC'",
+        ]
         if not self.durable:
             settings += ["fsync = off", "full_page_writes = off", "synchronous_commit = off"]
         with open(fresh / "postgresql.conf", "a") as conf:
@@ -115,7 +122,19 @@ class Cluster:
         port = self.folder / "port"
         if not port.exists() or not _is_free(int(port.read_text())):
             port.write_text(str(free_port()))
-        self._run("pg_ctl", "-D", self.data, "-w", "-t", "60", "-l", self.data / "server.log", "-o", f"-p {self.port}", "start")
+        self._run(
+            "pg_ctl",
+            "-D",
+            self.data,
+            "-w",
+            "-t",
+            "60",
+            "-l",
+            self.data / "server.log",
+            "-o",
+            f"-p {self.port}",
+            "start",
+        )
 
     def _run(self, program: str, *args: object, check: bool = True) -> subprocess.CompletedProcess[str]:
         folder = binaries()
@@ -127,7 +146,9 @@ class Cluster:
         # Files, not pipes: a started server keeps its parent's pipes open for good.
         log = self.folder / "last-command.log"
         with open(log, "w+") as out:
-            done = subprocess.run(command, stdin=subprocess.DEVNULL, stdout=out, stderr=subprocess.STDOUT, text=True, check=False)
+            done = subprocess.run(
+                command, stdin=subprocess.DEVNULL, stdout=out, stderr=subprocess.STDOUT, text=True, check=False
+            )
             out.seek(0)
             said = out.read().strip()
         if check and done.returncode:

@@ -52,7 +52,10 @@ def _each(
             results.append({"error": {"code": error.code, "message": str(error), "where": where}})
             if not as_json:
                 for fault in error.faults:
-                    click.echo(f"{item if isinstance(item, Path) else ''}{': ' if isinstance(item, Path) else ''}{fault}", err=True)
+                    click.echo(
+                        f"{item if isinstance(item, Path) else ''}{': ' if isinstance(item, Path) else ''}{fault}",
+                        err=True,
+                    )
             continue
         if not as_json:
             click.echo(show(results[-1]))
@@ -86,7 +89,8 @@ def label(texts: tuple[str, ...], as_json: bool) -> None:
         reading = decode_label(text)
         if not reading.understood:
             raise InputError(
-                "nothing-understood", [Fault(f"“{text}”: nothing in it is known from a module's label", f"characters 0 to {len(text)}")]
+                "nothing-understood",
+                [Fault(f"“{text}”: nothing in it is known from a module's label", f"characters 0 to {len(text)}")],
             )
         return label_json(reading)
 

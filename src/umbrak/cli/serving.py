@@ -55,7 +55,9 @@ def demo(port: int | None, reset: bool) -> None:
         _run(make_app(engine, front_end), port, told)
 
 
-def _run(app: object, port: int | None, told: list[str], tls_cert: Path | None = None, tls_key: Path | None = None) -> None:
+def _run(
+    app: object, port: int | None, told: list[str], tls_cert: Path | None = None, tls_key: Path | None = None
+) -> None:
     """Serve on loopback until told to stop; says where, once it can be reached."""
     listener = _listen(port)
     scheme = "https" if tls_cert else "http"

@@ -25,14 +25,21 @@ def label_words(result: dict[str, Any]) -> str:
 
 
 def _yes_no(value: Any) -> str:
-    return "yes" if value is True else "no" if value is False else f"{value:g}" if isinstance(value, float) else str(value)
+    return (
+        "yes" if value is True else "no" if value is False else f"{value:g}" if isinstance(value, float) else str(value)
+    )
 
 
 def reading_words(result: dict[str, Any]) -> str:
     system = result["system"] or {}
-    lines = [" ".join(str(v) for v in (system.get("maker"), system.get("model"), system.get("serial")) if v) or "unnamed machine"]
+    lines = [
+        " ".join(str(v) for v in (system.get("maker"), system.get("model"), system.get("serial")) if v)
+        or "unnamed machine"
+    ]
     for p in result["processors"]:
-        lines.append(f"  {p['socket'] or 'socket'}: {p['model'] or ('empty' if p['populated'] is False else 'unknown')}")
+        lines.append(
+            f"  {p['socket'] or 'socket'}: {p['model'] or ('empty' if p['populated'] is False else 'unknown')}"
+        )
     for slot in result["slots"]:
         m = slot["module"]
         what = (

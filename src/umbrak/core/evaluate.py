@@ -9,7 +9,7 @@ from umbrak.core.bandwidth import Region, balance, peak_gbs, regions
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
-from umbrak.core.rules import RULES
+from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity, Verdict, verdict_of
 from umbrak.core.rules.limit import LimitUse, limits_in_force
@@ -27,6 +27,8 @@ class Rail:
 
     domain: str
     volts: float | None
+    #: Rails of the board at which every module whose rails are known may run.
+    possible: tuple[float, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +66,7 @@ class Evaluation:
     evenness: float | None
     sockets: tuple[SocketResult, ...]
     limits: tuple[LimitUse, ...]
-    #: Worst first, then by code and slots.
+    #: Worst first, then in the catalogue's order and by slots.
     findings: tuple[Finding, ...]
     #: Codes whose rule had something to look at and found nothing.
     held: tuple[str, ...]
@@ -100,34 +102,45 @@ def evaluate(
         findings += found
         if not found:
             held.append(code)
-    findings.sort(
-        key=lambda f: (
-            f.severity.rank,
-            f.could_be.rank if f.could_be else 9,
-            f.code,
-            [sheet.slot_order.get(s, 1 << 30) for s in f.slots],
-            f.message,
-        )
-    )
+    findings.sort(key=lambda f: _worst_first(sheet, f))
 
     sockets = tuple(_socket(ctx, s) for s in ctx.live_sockets)
     told = [s.data_rate_mts for s in sockets if s.data_rate_mts is not None]
     lowest = min(told) if told and all(s.data_rate_mts is not None for s in sockets if s.gib) else None
-    totals = [s.gib for s in sockets]
     usable, tolerance = _usable(ctx)
     return Evaluation(
         verdict=verdict_of(findings),
         installed_gib=ctx.installed_gib,
         usable_gib=usable,
         tolerance_gib=tolerance,
-        rails=tuple(Rail(r.domain.id, r.volts) for r in ctx.rails),
+        rails=tuple(Rail(r.domain.id, r.volts, r.possible) for r in ctx.rails),
         data_rate_mts=lowest,
         bound_by=_bounds(ctx, sockets, lowest),
-        evenness=round(min(totals) / max(totals), 4) if totals and max(totals) else None,
+        evenness=_evenness([s.gib for s in sockets]),
         sockets=sockets,
         limits=limits_in_force(ctx),
         findings=tuple(findings),
         held=tuple(held),
+    )
+
+
+def _evenness(totals: list[float]) -> float | None:
+    fullest = max(totals, default=0.0)
+    return round(min(totals) / fullest, 4) if fullest else None
+
+
+_CATALOGUE_ORDER = {code: i for i, code in enumerate(CATALOGUE)}
+
+
+def _worst_first(sheet: Sheet, f: Finding) -> tuple[object, ...]:
+    """Severity, then what an ask could hide, then the catalogue's order (what goes in before how fast it runs)."""
+    could_be = f.could_be.rank if f.could_be else 0
+    return (
+        f.severity.rank,
+        could_be,
+        _CATALOGUE_ORDER[f.code],
+        [sheet.slot_order.get(s, 1 << 30) for s in f.slots],
+        f.message,
     )
 
 
@@ -163,7 +176,9 @@ def _bounds(ctx: Context, sockets: Iterable[SocketResult], lowest: int | None) -
             if b.rate_mts != lowest or b.by == "socket":
                 continue
             known = merged.get((b.by, b.clause))
-            merged[b.by, b.clause] = Bound(b.by, b.rate_mts, ctx.ordered((*(known.slots if known else ()), *b.slots)), b.clause)
+            merged[b.by, b.clause] = Bound(
+                b.by, b.rate_mts, ctx.ordered((*(known.slots if known else ()), *b.slots)), b.clause
+            )
     return tuple(merged.values())
 
 

@@ -41,7 +41,12 @@ def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
     policy, setting = ctx.sheet.memory.rail_policy, ctx.machine.rail_setting
     if policy == "setting" and setting is not None:
         possible = tuple(v for v in possible if v == setting)
-    if not seated or not possible or untold or any(ctx.sheet.socket_of_slot[s] in domain.sockets for s in ctx.unknown_slots):
+    if (
+        not seated
+        or not possible
+        or untold
+        or any(ctx.sheet.socket_of_slot[s] in domain.sockets for s in ctx.unknown_slots)
+    ):
         return RailSolution(domain, None, possible, untold)
     if len(possible) == 1 or policy == "lowest":
         return RailSolution(domain, possible[0], possible, ())
@@ -117,7 +122,14 @@ def _solve_socket(ctx: Context, socket: str, rail: RailSolution) -> RateSolution
         here = ctx.seated[channel.id]
         told = _row_rates(processor, here, rail.volts)
         if len(told.rates) == 1 and told.row:
-            rows.append(Bound(_row_kind(processor, here, rail, told), told.rates[0], ctx.ordered(s for s, _ in here), told.row.words()))
+            rows.append(
+                Bound(
+                    _row_kind(processor, here, rail, told),
+                    told.rates[0],
+                    ctx.ordered(s for s, _ in here),
+                    told.row.words(),
+                )
+            )
         else:
             needs += told.needs or [f"sheet.processors.{processor.id}.rate_table"]
             untold += [s for s, _ in here]
@@ -126,9 +138,12 @@ def _solve_socket(ctx: Context, socket: str, rail: RailSolution) -> RateSolution
     if needs:
         return RateSolution(socket, None, needs=tuple(sorted(set(needs))), untold=tuple(untold))
 
-    rate = floor_rate(processor, min(b.rate_mts for b in (*limits, *rows)))
+    lowest = min(b.rate_mts for b in (*limits, *rows))
+    rate = floor_rate(processor, lowest)
     machine = floor_rate(processor, min(b.rate_mts for b in rows))
-    binding = [replace(b, rate_mts=rate) for b in (*limits, *rows) if floor_rate(processor, b.rate_mts) == rate]
+    binding = [replace(b, rate_mts=rate) for b in (*limits, *rows) if b.rate_mts == lowest]
+    if rate < lowest:
+        binding.append(Bound("processor", rate, (), f"it has no rate between {rate} and {lowest}"))
     by_rail: dict[float, int] = {}
     for volts in rail.possible if len(rail.possible) > 1 else ():
         options = [_row_rates(processor, ctx.seated[c.id], volts).rates for c in channels]

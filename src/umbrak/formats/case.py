@@ -59,7 +59,10 @@ def read_case(text: str | bytes, folder: Path) -> Case:
     sheet = _sheet(document, doc.sheet, folder)
     for socket, processor in machine.processors.items():
         if socket not in sheet.sockets:
-            raise InputError("wrong-reference", [document.fault(("machine", "processors", socket), f"{sheet.id} has no socket {socket}")])
+            raise InputError(
+                "wrong-reference",
+                [document.fault(("machine", "processors", socket), f"{sheet.id} has no socket {socket}")],
+            )
         if processor is not None and processor not in sheet.sockets[socket].processors:
             known = ", ".join(sheet.sockets[socket].processors)
             message = f"{socket} takes {known}, not {processor}"
@@ -83,21 +86,30 @@ def _sheet(document: Document, given: str | dict[str, Any], folder: Path) -> She
         try:
             return read_sheet(path.read_bytes()).sheet
         except OSError as error:
-            raise InputError("sheet-not-found", [document.fault(("sheet",), f"cannot read {given}: {error.strerror}")]) from error
+            raise InputError(
+                "sheet-not-found", [document.fault(("sheet",), f"cannot read {given}: {error.strerror}")]
+            ) from error
     if given in shipped_sheets():
         return shipped_sheets()[given].sheet
     known = ", ".join(shipped_sheets())
-    raise InputError("sheet-not-found", [document.fault(("sheet",), f"{given} is no file here and no shipped sheet ({known})")])
+    raise InputError(
+        "sheet-not-found", [document.fault(("sheet",), f"{given} is no file here and no shipped sheet ({known})")]
+    )
 
 
 def check_case(case: Case) -> dict[str, Any]:
     """The evaluation of `slots`, and with a goal that of `goal` under "goal" (formats.md, `umbrak check --json`)."""
     result = evaluation_json(evaluate(case.sheet, case.machine, case.layout, case.statements))
     if case.goal is not None:
-        result["goal"] = evaluation_json(evaluate(case.sheet, case.machine, case.goal, case.statements, before=case.layout))
+        result["goal"] = evaluation_json(
+            evaluate(case.sheet, case.machine, case.goal, case.statements, before=case.layout)
+        )
     return result
 
 
 def evaluation_json(evaluation: Evaluation) -> dict[str, Any]:
-    """An evaluation with stable names; `actions` are not computed yet and are null."""
-    return {**jsonable(evaluation), "actions": None}
+    """An evaluation with stable names. Cures and actions are not computed yet: their places hold null."""
+    result = jsonable(evaluation)
+    for finding in result["findings"]:
+        finding["cure"] = None
+    return {**result, "actions": None}

@@ -22,7 +22,9 @@ Volts = Annotated[float, Field(gt=0, le=20)]
 GenerationName = Literal["DDR2", "DDR3", "DDR4", "DDR5"]
 FormName = Literal["DIMM", "SO-DIMM", "other"]
 BufferingName = Literal["unbuffered", "registered", "load-reduced", "fully-buffered", "other"]
-SourceKindName = Literal["own-proof", "machine-maker", "processor-maker", "module-maker", "board-maker", "named", "survey", "hearsay"]
+SourceKindName = Literal[
+    "own-proof", "machine-maker", "processor-maker", "module-maker", "board-maker", "named", "survey", "hearsay"
+]
 
 
 class Doc(BaseModel):
@@ -112,7 +114,9 @@ OccupantsDoc = Annotated[dict[Name, OccupantDoc], Field(max_length=1024)]
 
 def occupants(given: Mapping[str, str | ModuleDoc | None]) -> Layout:
     """Checked occupants as a layout."""
-    return Layout({slot: None if m is None else UNKNOWN if m == "unknown" else module_from(m) for slot, m in given.items()})
+    return Layout(
+        {slot: None if m is None else UNKNOWN if m == "unknown" else module_from(m) for slot, m in given.items()}
+    )
 
 
 def module_json(module: Module) -> dict[str, Any]:
@@ -191,7 +195,9 @@ class LimitDoc(Doc):
 
     @model_validator(mode="after")
     def _one_amount(self) -> Self:
-        amounts = [n for n in ("capacity_gib", "die_gbit", "package_ranks", "stack_height") if getattr(self, n) is not None]
+        amounts = [
+            n for n in ("capacity_gib", "die_gbit", "package_ranks", "stack_height") if getattr(self, n) is not None
+        ]
         if len(amounts) != 1:
             raise ValueError(
                 f"give exactly one of capacity_gib, die_gbit, package_ranks, stack_height (found {', '.join(amounts) or 'none'})"

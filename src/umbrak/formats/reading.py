@@ -43,7 +43,9 @@ def read_any(data: bytes, kind: str | None = None) -> SurveyReading:
     if chosen is None:
         if b"\0" not in data[:4096]:
             return read_listing(_text(data))  # says what was expected of a text
-        raise InputError("kind-unknown", [Fault(f"none of the kinds that are read here ({', '.join(READERS)})", "byte 0")])
+        raise InputError(
+            "kind-unknown", [Fault(f"none of the kinds that are read here ({', '.join(READERS)})", "byte 0")]
+        )
     if chosen not in READERS:
         raise InputError("kind-unknown", [Fault(f"kind {chosen} is not read here; known: {', '.join(READERS)}")])
     return READERS[chosen](data)

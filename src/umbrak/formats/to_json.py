@@ -32,7 +32,11 @@ def label_json(reading: LabelReading) -> dict[str, Any]:
         "module": jsonable(reading.module),
         "derived": list(reading.derived),
         "contradictions": list(reading.contradictions),
-        "understood": [{"from": u.start, "to": u.end, "field": u.field, "value": jsonable(u.value)} for u in reading.understood],
-        "not_understood": [{"from": start, "to": end, "text": reading.text[start:end]} for start, end in reading.not_understood],
+        "understood": [
+            {"from": u.start, "to": u.end, "field": u.field, "value": jsonable(u.value)} for u in reading.understood
+        ],
+        "not_understood": [
+            {"from": start, "to": end, "text": reading.text[start:end]} for start, end in reading.not_understood
+        ],
         "kit": reading.kit,
     }

@@ -61,11 +61,17 @@ def load_yaml(text: str | bytes) -> list[Document]:
         except UnicodeDecodeError as error:
             raise InputError("not-utf-8", [Fault(f"byte {error.start} is not UTF-8", f"byte {error.start}")]) from error
     try:
-        nodes = [n for n in yaml.compose_all(text, yaml.CSafeLoader if hasattr(yaml, "CSafeLoader") else yaml.SafeLoader) if n]
+        nodes = [
+            n
+            for n in yaml.compose_all(text, yaml.CSafeLoader if hasattr(yaml, "CSafeLoader") else yaml.SafeLoader)
+            if n
+        ]
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
-        raise InputError("not-yaml", [Fault(f"no YAML: {error.problem or error.context}", f"line {line}", line, column)]) from error
+        raise InputError(
+            "not-yaml", [Fault(f"no YAML: {error.problem or error.context}", f"line {line}", line, column)]
+        ) from error
     except yaml.YAMLError as error:
         raise InputError("not-yaml", [Fault(f"no YAML: {' '.join(str(error).split())}")]) from error
     except RecursionError as error:
@@ -172,7 +178,9 @@ def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
     """The location without the names that Pydantic puts in for the branches of a union."""
     path: list[str | int] = []
     for i, part in enumerate(loc):
-        inside = (isinstance(data, dict) and part in data) or (isinstance(data, list) and isinstance(part, int) and part < len(data))
+        inside = (isinstance(data, dict) and part in data) or (
+            isinstance(data, list) and isinstance(part, int) and part < len(data)
+        )
         if inside:
             path.append(part)
             data = data[part]

@@ -24,7 +24,9 @@ _SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 
 def make_app(engine: Engine | None, front_end: Path | None = None) -> FastAPI:
     """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot)."""
-    app = FastAPI(title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
+    app = FastAPI(
+        title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None
+    )
     app.state.engine = engine
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
@@ -51,7 +53,9 @@ def make_app(engine: Engine | None, front_end: Path | None = None) -> FastAPI:
 async def _guard(request: Request, go_on: Next) -> Response:
     """Writes come from our own pages only; every answer carries what keeps a page from being misused."""
     if request.method not in _SAFE_METHODS and not _same_origin(request):
-        return problems.problem(403, "other-origin", "Not from here", "This request comes from another site's page; it is not carried out.")
+        return problems.problem(
+            403, "other-origin", "Not from here", "This request comes from another site's page; it is not carried out."
+        )
     response = await go_on(request)
     response.headers.setdefault("X-Content-Type-Options", "nosniff")
     response.headers.setdefault("Referrer-Policy", "same-origin")

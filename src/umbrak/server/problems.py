@@ -74,19 +74,27 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(InputError)
     def unreadable(_: Request, error: InputError) -> JSONResponse:
-        errors = [{"field": f.path or f.where, "message": f.message, "line": f.line, "column": f.column} for f in error.faults]
+        errors = [
+            {"field": f.path or f.where, "message": f.message, "line": f.line, "column": f.column} for f in error.faults
+        ]
         return problem(422, error.code, "Cannot be read", str(error), errors=errors)
 
     @app.exception_handler(RequestValidationError)
     def wrong_body(_: Request, error: RequestValidationError) -> JSONResponse:
         errors = [
-            {"field": ".".join(str(p) for p in e["loc"][1:]) or str(e["loc"][0]), "message": e["msg"]} for e in error.errors()
+            {"field": ".".join(str(p) for p in e["loc"][1:]) or str(e["loc"][0]), "message": e["msg"]}
+            for e in error.errors()
         ]
         named = "; ".join(f"{e['field']}: {e['message']}" for e in errors)
         return problem(422, "wrong-field", "Wrong request", named, errors=errors)
 
     def down(_: Request, error: Exception) -> JSONResponse:
-        return problem(503, "database-down", "Database cannot be reached", "The database does not answer; nothing was lost. Trying again.")
+        return problem(
+            503,
+            "database-down",
+            "Database cannot be reached",
+            "The database does not answer; nothing was lost. Trying again.",
+        )
 
     for kind in (OperationalError, InterfaceError, PoolTimeout):
         app.add_exception_handler(kind, down)

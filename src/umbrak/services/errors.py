@@ -1,11 +1,11 @@
 """What can go wrong in a use case.
 
-    ServiceError
-    ├── NotSignedIn     nobody is signed in, or name and password do not match
-    ├── NotAllowed      the account's role does not reach so far
-    ├── NotFound        there is no such thing
-    ├── Refused         the input is wrong; names the field
-    └── Stale           somebody else changed it meanwhile; carries both sides
+ServiceError
+├── NotSignedIn     nobody is signed in, or name and password do not match
+├── NotAllowed      the account's role does not reach so far
+├── NotFound        there is no such thing
+├── Refused         the input is wrong; names the field
+└── Stale           somebody else changed it meanwhile; carries both sides
 """
 
 from __future__ import annotations

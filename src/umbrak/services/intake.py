@@ -46,7 +46,9 @@ def take_in(engine: Engine, account: Account, source_name: str, raw: bytes) -> I
     need(account, Role.technician)
     reading = read_any(raw)
     with engine.begin() as db:
-        key = store.add_intake(db, account.id, source_name[:200], reading.kind, raw, {"schema": 1, "reading": jsonable(reading)})
+        key = store.add_intake(
+            db, account.id, source_name[:200], reading.kind, raw, {"schema": 1, "reading": jsonable(reading)}
+        )
     return Intake(key, source_name, reading)
 
 

@@ -158,7 +158,9 @@ def make_machine(
             if not 0 <= index < len(reports) or reports[index].state is SlotState.SOLDERED:
                 raise Refused(f"slots.{slot}", f"There is no report {index} of a slot.")
             if index in used:
-                raise Refused(f"slots.{slot}", f"The report of {reports[index].locator} is given to {used[index]} already.")
+                raise Refused(
+                    f"slots.{slot}", f"The report of {reports[index].locator} is given to {used[index]} already."
+                )
             used[index] = slot
             occupants[slot] = reports[index].occupant()
         _check_processors(sheet, processors)
@@ -168,7 +170,9 @@ def make_machine(
         key = store.add_machine(db, name, site_id, place.strip(), sheet_hash, facts)
         if key is None:
             raise Refused("name", f"There is a machine {name} already.")
-        store.add_survey(db, key, intake.reading.kind, layout_json(Layout(occupants)), account.id, intake.id, datetime.now(UTC))
+        store.add_survey(
+            db, key, intake.reading.kind, layout_json(Layout(occupants)), account.id, intake.id, datetime.now(UTC)
+        )
         record(db, "machine made", account.id, key, name=name, sheet=sheet_hash)
     return key
 
@@ -205,7 +209,9 @@ def load_machine(db: Connection, key: UUID) -> Loaded:
 
 def _loaded(db: Connection, row: MachineRow) -> Loaded:
     survey = store.newest_survey(db, row.id)
-    return Loaded(row, load_sheet(db, row.sheet_hash), MachineDoc(**row.facts).value(), survey, read_layout(survey.slots))
+    return Loaded(
+        row, load_sheet(db, row.sheet_hash), MachineDoc(**row.facts).value(), survey, read_layout(survey.slots)
+    )
 
 
 def see_machine(engine: Engine, key: UUID) -> MachineView:
@@ -236,7 +242,11 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
 
 def official_gib(evaluation: Evaluation) -> float | None:
     """The lowest machine-wide total that the machine's maker states and that is in force."""
-    stated = [u.limit for u in evaluation.limits if u.scope == "machine" and u.unit == "GiB" and u.source.kind == "machine-maker"]
+    stated = [
+        u.limit
+        for u in evaluation.limits
+        if u.scope == "machine" and u.unit == "GiB" and u.source.kind == "machine-maker"
+    ]
     return min(stated, default=None)
 
 
@@ -254,7 +264,16 @@ def list_machines(engine: Engine, text: str = "", page: int = 0) -> MachinePage:
             plan = next(iter(plan_store.plans_of(db, row.id)), None)
             summary = _summary(db, row, survey, plan)
             lines.append(
-                MachineLine(row.id, row.name, row.place, row.site, row.sheet_title, survey.taken_at, plan.name if plan else None, summary)
+                MachineLine(
+                    row.id,
+                    row.name,
+                    row.place,
+                    row.site,
+                    row.sheet_title,
+                    survey.taken_at,
+                    plan.name if plan else None,
+                    summary,
+                )
             )
     return MachinePage(tuple(lines), total, page, store.PAGE_SIZE)
 

@@ -99,7 +99,9 @@ def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name:
         return _view(_open(db, key))
 
 
-def edit_plan(engine: Engine, account: Account, key: UUID, version: int, changes: Layout, emptied: Sequence[str]) -> PlanView:
+def edit_plan(
+    engine: Engine, account: Account, key: UUID, version: int, changes: Layout, emptied: Sequence[str]
+) -> PlanView:
     """Put modules into slots and empty others, as one command.
 
     Raises
@@ -202,7 +204,11 @@ def _stacks(commands: Sequence[CommandRow]) -> tuple[list[CommandRow], list[Comm
 
 
 def _append(
-    db: Connection, plan: _Open, account: Account, kind: str, moves: Mapping[str, tuple[Occupant | None, Occupant | None]]
+    db: Connection,
+    plan: _Open,
+    account: Account,
+    kind: str,
+    moves: Mapping[str, tuple[Occupant | None, Occupant | None]],
 ) -> None:
     goal = Layout({**plan.goal, **{slot: after for slot, (_, after) in moves.items()}})
     changes = {slot: {"from": _json(before), "to": _json(after)} for slot, (before, after) in moves.items()}

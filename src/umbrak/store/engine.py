@@ -17,7 +17,9 @@ def new_id() -> UUID:
 
 def open_engine(url: str | URL) -> Engine:
     """Connections in UTC that are tried before use, so that a restarted database costs one request at most."""
-    engine = create_engine(url, pool_size=8, max_overflow=4, pool_pre_ping=True, pool_timeout=5, connect_args={"connect_timeout": 3})
+    engine = create_engine(
+        url, pool_size=8, max_overflow=4, pool_pre_ping=True, pool_timeout=5, connect_args={"connect_timeout": 3}
+    )
 
     @event.listens_for(engine, "connect")
     def _utc(connection: object, _record: object) -> None:

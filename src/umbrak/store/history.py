@@ -19,5 +19,7 @@ def record(
     **detail: Any,
 ) -> None:
     db.execute(
-        insert(history).values(action=action, account_id=account_id, machine_id=machine_id, plan_id=plan_id, detail=detail)
+        insert(history).values(
+            action=action, account_id=account_id, machine_id=machine_id, plan_id=plan_id, detail=detail
+        )
     )

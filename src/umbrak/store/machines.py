@@ -48,10 +48,14 @@ class IntakeRow:
     document: dict[str, Any]
 
 
-def add_intake(db: Connection, account_id: UUID, source_name: str, kind: str, raw: bytes, document: dict[str, Any]) -> UUID:
+def add_intake(
+    db: Connection, account_id: UUID, source_name: str, kind: str, raw: bytes, document: dict[str, Any]
+) -> UUID:
     key = new_id()
     db.execute(
-        insert(intake).values(id=key, account_id=account_id, source_name=source_name, kind=kind, raw=raw, document=document)
+        insert(intake).values(
+            id=key, account_id=account_id, source_name=source_name, kind=kind, raw=raw, document=document
+        )
     )
     return key
 
@@ -74,7 +78,14 @@ def add_machine(
     db: Connection, name: str, site_id: UUID | None, place: str, sheet_hash: str, facts: dict[str, Any]
 ) -> UUID | None:
     """The new machine's id, or None when the name is taken."""
-    values = {"id": new_id(), "name": name, "site_id": site_id, "place": place, "sheet_hash": sheet_hash, "facts": facts}
+    values = {
+        "id": new_id(),
+        "name": name,
+        "site_id": site_id,
+        "place": place,
+        "sheet_hash": sheet_hash,
+        "facts": facts,
+    }
     return db.execute(upsert(machine).values(values).on_conflict_do_nothing().returning(machine.c.id)).scalar()
 
 
@@ -105,7 +116,10 @@ def add_survey(
 
 
 _MACHINE = select(
-    machine, site.c.name.label("site"), func.coalesce(site.c.zone, "UTC").label("zone"), sheet.c.title.label("sheet_title")
+    machine,
+    site.c.name.label("site"),
+    func.coalesce(site.c.zone, "UTC").label("zone"),
+    sheet.c.title.label("sheet_title"),
 ).select_from(machine.join(sheet).outerjoin(site))
 
 
@@ -125,7 +139,9 @@ def page_of_machines(db: Connection, text: str, page: int) -> tuple[list[Machine
     query = _MACHINE
     if text:
         like = "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        query = query.where(or_(*(c.ilike(like) for c in (machine.c.name, machine.c.place, site.c.name, sheet.c.title))))
+        query = query.where(
+            or_(*(c.ilike(like) for c in (machine.c.name, machine.c.place, site.c.name, sheet.c.title)))
+        )
     total = db.execute(select(func.count()).select_from(query.subquery())).scalar_one()
     rows = db.execute(query.order_by(machine.c.name).limit(PAGE_SIZE).offset(PAGE_SIZE * page))
     return [_machine(r) for r in rows], total
@@ -147,16 +163,22 @@ def _survey(db: Connection, condition: Any) -> SurveyRow:
 
 def find_summary(db: Connection, machine_id: UUID, key: str) -> dict[str, Any] | None:
     """The stored summary, if it was computed from just this."""
-    query = select(machine_summary.c.document).where(machine_summary.c.machine_id == machine_id, machine_summary.c.key == key)
+    query = select(machine_summary.c.document).where(
+        machine_summary.c.machine_id == machine_id, machine_summary.c.key == key
+    )
     return db.execute(query).scalar()
 
 
 def keep_summary(db: Connection, machine_id: UUID, key: str, installed_gib: float, document: dict[str, Any]) -> None:
     values = {"machine_id": machine_id, "key": key, "installed_gib": installed_gib, "document": document}
     statement = upsert(machine_summary).values(values)
-    db.execute(statement.on_conflict_do_update(index_elements=["machine_id"], set_={**values, "computed_at": func.now()}))
+    db.execute(
+        statement.on_conflict_do_update(index_elements=["machine_id"], set_={**values, "computed_at": func.now()})
+    )
 
 
 def newest_plan_id(db: Connection, machine_id: UUID) -> UUID | None:
-    query = select(plan.c.id).where(plan.c.machine_id == machine_id).order_by(plan.c.updated_at.desc(), plan.c.id.desc())
+    query = (
+        select(plan.c.id).where(plan.c.machine_id == machine_id).order_by(plan.c.updated_at.desc(), plan.c.id.desc())
+    )
     return db.execute(query.limit(1)).scalar()

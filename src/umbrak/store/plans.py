@@ -73,16 +73,22 @@ def plan_named(db: Connection, machine_id: UUID, name: str) -> bool:
 
 
 def rename_plan(db: Connection, key: UUID, name: str, version: int) -> None:
-    db.execute(update(plan).where(plan.c.id == key).values(name=name, version=version, updated_at=func.clock_timestamp()))
+    db.execute(
+        update(plan).where(plan.c.id == key).values(name=name, version=version, updated_at=func.clock_timestamp())
+    )
 
 
 def add_command(
     db: Connection, key: UUID, version: int, kind: str, changes: dict[str, Any], slots: dict[str, Any], account_id: UUID
 ) -> None:
     """Append a command and set the goal that it leads to."""
-    db.execute(insert(plan_command).values(plan_id=key, version=version, kind=kind, changes=changes, account_id=account_id))
+    db.execute(
+        insert(plan_command).values(plan_id=key, version=version, kind=kind, changes=changes, account_id=account_id)
+    )
     goal = {"schema": 1, "slots": slots}
-    db.execute(update(plan).where(plan.c.id == key).values(goal=goal, version=version, updated_at=func.clock_timestamp()))
+    db.execute(
+        update(plan).where(plan.c.id == key).values(goal=goal, version=version, updated_at=func.clock_timestamp())
+    )
 
 
 def commands_of(db: Connection, key: UUID) -> list[CommandRow]:

@@ -24,7 +24,9 @@ def _row(row: Any) -> SheetRow:
     return SheetRow(row.hash, row.sheet_id, row.revision, row.title, row.kind, row.archetype)
 
 
-def add_sheet(db: Connection, hash_: str, sheet_id: str, title: str, kind: str, archetype: bool, text: str, document: Any) -> None:
+def add_sheet(
+    db: Connection, hash_: str, sheet_id: str, title: str, kind: str, archetype: bool, text: str, document: Any
+) -> None:
     """Keep a sheet; one that is kept already stays as it is."""
     if db.execute(select(sheet.c.hash).where(sheet.c.hash == hash_)).scalar():
         return

@@ -3,8 +3,22 @@
 from __future__ import annotations
 
 from sqlalchemy import (
-    BigInteger, Boolean, CheckConstraint, Column, ForeignKey, Identity, Index, Integer, LargeBinary, MetaData, Numeric, Table, Text,
-    UniqueConstraint, func, text,
+    BigInteger,
+    Boolean,
+    CheckConstraint,
+    Column,
+    ForeignKey,
+    Identity,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    Numeric,
+    Table,
+    Text,
+    UniqueConstraint,
+    func,
+    text,
 )  # fmt: skip
 from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP, UUID
 

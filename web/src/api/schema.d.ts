@@ -479,8 +479,6 @@ export interface components {
             /** Code */
             code: string;
             could_be: components["schemas"]["Severity"] | null;
-            /** Cure */
-            cure: null;
             /** Message */
             message: string;
             /**
@@ -1020,6 +1018,8 @@ export interface components {
         Rail: {
             /** Domain */
             domain: string;
+            /** Possible */
+            possible: number[];
             /** Volts */
             volts: number | null;
         };

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** The board of a machine: geometry laid out, states derived, layers drawn. Messages go up; it decides nothing. */
-import { computed, nextTick, ref } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
-import { layOut, neighbour, sizes, type Direction } from './geometry'
+import { layOut, neighbour, type Direction } from './geometry'
 import SlotBar from './SlotBar.vue'
 import { channelTotals, gb, slotStates } from './state'
 
@@ -42,6 +42,16 @@ const channelCounts = computed(() => {
   return counts
 })
 const focusTarget = computed(() => (slotsById.value.has(focused.value) ? focused.value : geometry.value.slots[0]?.id))
+
+/** Screen pixels a board unit: text keeps its size on screen, and detail comes with room. */
+const scale = ref(1)
+const watching = new ResizeObserver(([entry]) => {
+  const { width, height } = entry!.contentRect
+  scale.value = Math.min(width / geometry.value.width, height / geometry.value.height) || 1
+})
+onMounted(() => watching.observe(root.value!))
+onBeforeUnmount(() => watching.disconnect())
+const LINE_NEEDS = 0.62
 
 const DIRECTIONS: Record<string, Direction> = { ArrowLeft: 'left', ArrowRight: 'right', ArrowUp: 'up', ArrowDown: 'down' }
 
@@ -93,6 +103,7 @@ defineExpose({
     :viewBox="`0 0 ${geometry.width} ${geometry.height}`"
     role="group"
     :aria-label="`Board of ${board.title}`"
+    :style="{ '--px': 1 / scale }"
     @keydown="onKey"
     @focusin="onFocus"
     @pointerdown="onPointerDown"
@@ -120,7 +131,7 @@ defineExpose({
         :width="(c.bar.width * (totals.get(c.id) ?? 0)) / fullest"
         :height="c.bar.height"
       />
-      <text class="channel-name" :x="c.bar.x" :y="c.bar.y + 20">{{ c.bar.width > 40 ? `ch ${c.name}` : c.name }}</text>
+      <text class="channel-name" :x="c.bar.x" :y="c.bar.y + 20">{{ c.bar.width > 50 ? `ch ${c.name}` : c.name }}</text>
       <text class="channel-total" :x="c.bar.x + c.bar.width" :y="c.bar.y + 20">{{ gb(totals.get(c.id)) }}</text>
       <g v-if="c.soldered" class="chips" role="img" :aria-label="`soldered on channel ${c.name}`">
         <rect :x="c.soldered.x" :y="c.soldered.y" :width="c.soldered.width" height="20" />
@@ -142,6 +153,7 @@ defineExpose({
       :focusable="s.id === focusTarget"
       :interactive="interactive"
       :lifted="lifted === s.id"
+      :detailed="scale > LINE_NEEDS"
     />
   </svg>
 </template>
@@ -180,7 +192,7 @@ text {
   text-anchor: middle;
 }
 .processor {
-  font-size: 12.5px;
+  font-size: max(12.5px, calc(11px * var(--px)));
   fill: var(--faded);
   text-anchor: middle;
 }
@@ -191,11 +203,11 @@ text {
   fill: var(--umber);
 }
 .channel-name {
-  font-size: 12px;
+  font-size: max(12px, calc(11px * var(--px)));
   fill: var(--faded);
 }
 .channel-total {
-  font-size: 12.5px;
+  font-size: max(12.5px, calc(11px * var(--px)));
   font-weight: 650;
   text-anchor: end;
 }

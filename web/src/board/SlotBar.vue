@@ -18,6 +18,8 @@ const props = defineProps<{
   focusable: boolean
   interactive: boolean
   lifted: boolean
+  /** Whether there is room for more than the capacity. */
+  detailed: boolean
 }>()
 
 // A planned module floats a little above its slot.
@@ -47,7 +49,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
     <g v-if="state.module" :transform="float ? `translate(${float} ${float})` : undefined">
       <rect class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
       <text class="capacity" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
-      <text class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
+      <text v-if="detailed" class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
     </g>
     <rect
       v-if="lit || target"
@@ -115,11 +117,11 @@ text {
   pointer-events: none;
 }
 .capacity {
-  font-size: 16px;
+  font-size: max(16px, calc(11px * var(--px)));
   font-weight: 700;
 }
 .line {
-  font-size: 11.5px;
+  font-size: max(11.5px, calc(11px * var(--px)));
   text-anchor: start;
   fill: var(--faded);
 }
@@ -133,11 +135,11 @@ text {
   fill: var(--ask);
 }
 .letter {
-  font-size: 11px;
+  font-size: max(11px, calc(11px * var(--px)));
   fill: var(--faded);
 }
 .locator {
-  font-size: 11.5px;
+  font-size: max(11.5px, calc(11px * var(--px)));
   font-weight: 600;
 }
 .halo {

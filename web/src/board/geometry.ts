@@ -24,8 +24,10 @@ export const sizes = {
   columnGap: 48,
   margin: 14,
   /** The picture is never drawn larger than this wide a board would be. */
-  leastWidth: 560,
-  leastHeight: 240,
+  leastWidth: 720,
+  leastHeight: 400,
+  /** A fill bar has room for its channel's name and figure. */
+  leastBar: 46,
 } as const
 
 export interface Rect {
@@ -95,17 +97,18 @@ function layOutSocket(board: Board, socket: string): BoardGeometry {
   const box: PlacedSocket = { id: socket, x: socketX, y: top, width: sizes.socket, height: sizes.slotHeight }
   const placed: BoardGeometry = { width: 0, height: 0, sockets: [box], channels: [], slots: [] }
 
-  const place = (channel: BoardChannel, x: number, side: 'left' | 'right', order: number, of: number) => {
+  const place = (channel: BoardChannel, x: number, side: 'left' | 'right', order: number) => {
     const width = channelWidth(channel)
-    // The outermost channel leaves the socket nearest to its middle, so that no two traces cross.
-    const depth = sizes.traceStep * (of - 1 - order)
-    const step = 10 * (of - 1 - order)
+    // The outermost channel (order 0) runs on top and leaves the socket nearest to its middle: no two traces cross.
+    const depth = sizes.traceStep * order
+    const step = 10 * order
     const exit = side === 'left' ? box.x + box.width / 2 - 20 - step : box.x + box.width / 2 + 20 + step
     const middle = x + width / 2
     const soldered = channel.soldered ? { x, y: top + sizes.slotHeight / 2 - 22, width: sizes.slotWidth, height: 44 } : null
     const slotsFrom = channel.soldered ? x + sizes.slotWidth + sizes.slotGap : x
     // Mirrored on the left: the near slot is the one beside the socket on both sides.
-    const ids = side === 'left' ? [...channel.slots].reverse() : channel.slots
+    const outward = [...channel.slots].sort((a, b) => nearness(board, a) - nearness(board, b))
+    const ids = side === 'left' ? outward.reverse() : outward
     ids.forEach((id, i) =>
       placed.slots.push({
         id,
@@ -125,24 +128,36 @@ function layOutSocket(board: Board, socket: string): BoardGeometry {
         [middle, depth],
         [middle, top - sizes.cap - 4],
       ],
-      bar: { x, y: top + sizes.slotHeight + sizes.cap + 22, width, height: 6 },
+      bar: {
+        x: middle - Math.max(width, sizes.leastBar) / 2,
+        y: top + sizes.slotHeight + sizes.cap + 22,
+        width: Math.max(width, sizes.leastBar),
+        height: 6,
+      },
       soldered,
     })
   }
 
   let x = 0
   left.forEach((channel, i) => {
-    place(channel, x, 'left', i, left.length)
+    place(channel, x, 'left', i)
     x += channelWidth(channel) + sizes.channelGap
   })
   x = box.x + box.width + sizes.socketGap
   right.forEach((channel, i) => {
-    place(channel, x, 'right', right.length - 1 - i, right.length)
+    place(channel, x, 'right', right.length - 1 - i)
     x += channelWidth(channel) + sizes.channelGap
   })
   placed.width = right.length ? x - sizes.channelGap : box.x + box.width
   placed.height = top + sizes.slotHeight + sizes.footZone
   return placed
+}
+
+const NEARNESS: Record<string, number> = { near: 0, middle: 1, far: 2 }
+
+/** 0 beside the socket; slots whose position nobody states keep the sheet's order. */
+function nearness(board: Board, slot: string): number {
+  return NEARNESS[board.slots.find((s) => s.id === slot)?.position ?? 'near'] ?? 0
 }
 
 export function channelWidth(channel: { slots: string[]; soldered?: unknown }): number {

@@ -18,6 +18,8 @@ const site = ref('')
 const place = ref('')
 /** Index of a report -> slot; '' where it is left out. */
 const slotOf = ref<Record<number, string>>({})
+/** Reports whose names told their slot. */
+const matched = ref(new Set<number>())
 const processors = ref<Record<string, string>>({})
 const faults = ref<string[]>([])
 const over = ref(false)
@@ -79,6 +81,7 @@ async function matchUp(): Promise<void> {
   const params = { path: { intake_id: intake.value.id }, query: { sheet: hash } }
   const match: Match = await ask(api.GET('/api/intakes/{intake_id}/match', { params }))
   slotOf.value = Object.fromEntries(match.slots.map((slot, i) => [i, slot ?? '']))
+  matched.value = new Set(match.slots.flatMap((slot, i) => (slot ? [i] : [])))
   processors.value = Object.fromEntries(
     chosen.sockets.map((s) => {
       const found = match.processors[s.id]
@@ -97,10 +100,25 @@ const rows = computed(() =>
     words: r.module ? `${gb(r.module.capacity_gib)} GB ${r.module.generation ?? ''} ${moduleLine(r.module)}` : r.state,
   })),
 )
-const mappable = computed(() => rows.value.filter((r) => r.state !== 'soldered'))
+/** Those that no slot has taken when the names were matched come first: they are the work. */
+const mappable = computed(() => {
+  const all = rows.value.filter((r) => r.state !== 'soldered')
+  return [...all.filter((r) => !matched.value.has(r.index)), ...all.filter((r) => matched.value.has(r.index))]
+})
 const unmatched = computed(() => mappable.value.filter((r) => !slotOf.value[r.index]))
 const taken = computed(() => new Map(Object.entries(slotOf.value).map(([i, s]) => [s, Number(i)])))
 const bare = computed(() => sheet.value?.board.slots.filter((s) => !taken.value.has(s.id)) ?? [])
+
+const board = computed(() => {
+  const shown = sheet.value
+  if (!shown) return null
+  const titles = new Map(shown.sockets.flatMap((s) => s.processors.map((p) => [p.id, p.title] as const)))
+  const sockets = shown.board.sockets.map((s) => {
+    const chosen = processors.value[s.id]
+    return { ...s, processor: chosen === '' ? '' : (titles.get(chosen ?? '?') ?? null) }
+  })
+  return { ...shown.board, sockets }
+})
 
 /** The board as it would be kept: slots that no report is mapped to are not known. */
 const preview = computed<Layout>(() => {
@@ -229,7 +247,7 @@ async function keep(): Promise<void> {
           <h2 id="intake-board">{{ sheet ? sheet.title : 'Its board' }}</h2>
           <span v-if="sheet && intake" class="faded small">{{ gb(total) }} GB in slots, {{ plural(bare.length, 'slot') }} without a report</span>
         </div>
-        <div v-if="sheet" class="board-box"><BoardView :board="sheet.board" :now="preview" :goal="preview" /></div>
+        <div v-if="board" class="board-box"><BoardView :board="board" :now="preview" :goal="preview" /></div>
         <p v-else class="faded empty">Choose a model and its board appears here, with what was reported in its slots.</p>
         <div v-if="sheet && intake" class="mapping">
           <h2>
@@ -240,7 +258,7 @@ async function keep(): Promise<void> {
           <ul>
             <li v-for="r in mappable" :key="r.index" :class="{ open: !slotOf[r.index] }">
               <label :for="`slot-${r.index}`" class="mono">{{ r.name }}</label>
-              <span :class="`state ${r.state}`">{{ r.words }}</span>
+              <span :class="`is-${r.state}`">{{ r.words }}</span>
               <select :id="`slot-${r.index}`" v-model="slotOf[r.index]">
                 <option value="">left out</option>
                 <option v-for="s in sheet.board.slots" :key="s.id" :value="s.id" :disabled="taken.has(s.id) && taken.get(s.id) !== r.index">
@@ -294,6 +312,9 @@ h2 b {
   border: 1px dashed var(--module-edge);
   border-radius: 4px;
   background: var(--paper);
+}
+.drop > button {
+  justify-self: start;
 }
 .drop.over {
   border-color: var(--umber);
@@ -372,7 +393,7 @@ textarea {
   padding: 12px 16px 0;
 }
 .board-box {
-  height: min(420px, 52vh);
+  height: min(470px, 57vh);
   padding: 4px 12px;
 }
 .empty {
@@ -399,7 +420,7 @@ textarea {
   margin: 8px 0 0;
   padding: 0;
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(360px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(330px, 1fr));
   gap: 2px 20px;
   font-size: 13px;
 }
@@ -421,10 +442,10 @@ textarea {
 .mapping label {
   overflow-wrap: anywhere;
 }
-.state.empty {
+.is-empty {
   color: var(--faded);
 }
-.state.unknown {
+.is-unknown {
   color: var(--ask);
 }
 @media (max-width: 1000px) {

@@ -88,7 +88,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
             <td>
               <router-link class="name" :to="`/machines/${l.id}/${l.plan ? 'fit' : 'survey'}`">{{ l.name }}</router-link>
               <div class="faded small">{{ l.sheet_title }}</div>
-              <div class="faded small">{{ [l.site, l.place].filter(Boolean).join(' / ') }}</div>
+              <div class="faded small nowrap">{{ [l.site, l.place].filter(Boolean).join(' / ') }}</div>
             </td>
             <td class="totals">
               <div>
@@ -107,7 +107,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
               <div class="faded small">{{ l.summary.official_gib ? `${gb(l.summary.official_gib)} official` : 'nobody states a limit' }}</div>
             </td>
             <td>
-              <span :class="{ lacking: l.summary.known < l.summary.total }">{{ l.summary.known }} of {{ l.summary.total }}</span>
+              <span class="nowrap" :class="{ lacking: l.summary.known < l.summary.total }">{{ l.summary.known }} of {{ l.summary.total }}</span>
             </td>
             <td>
               <div class="worst">
@@ -183,7 +183,7 @@ td:first-child {
 }
 .glyph-cell {
   padding-top: 14px;
-  width: 140px;
+  width: 150px;
 }
 tr:hover td {
   background: var(--lit);
@@ -199,7 +199,7 @@ tr:hover td {
   text-decoration: underline;
 }
 .totals {
-  width: 210px;
+  width: 200px;
 }
 .totals strong {
   font-size: 17px;
@@ -235,7 +235,8 @@ tr:hover td {
   display: flex;
   gap: 9px;
   align-items: flex-start;
-  min-width: 240px;
+  min-width: 200px;
+  max-width: 420px;
 }
 .worst .mark {
   margin-top: 4px;

@@ -21,6 +21,6 @@ export function plural(count: number, one: string, many = `${one}s`): string {
 }
 
 /** Rails as people write them: "1.35 V", or why there is none. */
-export function volts(rails: { domain: string; volts?: number | null }[]): string {
-  return rails.map((r) => (r.volts ? `${r.volts} V` : 'undecided')).join(', ')
+export function volts(rails: { volts: number | null; possible: number[] }[]): string {
+  return rails.map((r) => (r.volts ? `${r.volts} V` : r.possible.length ? 'undecided' : 'none suits all')).join(', ')
 }

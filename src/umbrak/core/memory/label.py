@@ -128,7 +128,9 @@ class _Reader:
         if "rails_v" in known and "rails_v" not in self.said:
             derived = tuple(n for n in FIELD_NAMES if n in {*derived, "rails_v"})
         wrong = tuple(c.message for c in contradictions(module))
-        understood = sorted((u for pieces in self.said.values() for u in pieces), key=lambda u: (u.start, u.end, u.field))
+        understood = sorted(
+            (u for pieces in self.said.values() for u in pieces), key=lambda u: (u.start, u.end, u.field)
+        )
         return LabelReading(
             text=whole,
             module=module,
@@ -239,8 +241,10 @@ def _rate_and_letters(r: _Reader, generation: Generation, m: re.Match[str]) -> S
         yield from _type_letter(generation, letters, "letters")
     if letter2 in types:
         yield from _type_letter(generation, letter2, "typed")
-    if m["tail"] and letters in types and not by_rate:
-        yield "timing", m["tail"].strip("-").split("-E")[0].split("-D")[0], "tail"
+    # Behind a DDR2 or DDR3 type letter: CAS latency, then the SPD's revision and the raw card, which say nothing here.
+    latency = m["tail"].split("-")[1] if m["tail"] else ""
+    if latency.isdigit() and letters in types and not by_rate:
+        yield "timing", latency, "tail"
     elif m["tail"]:
         yield "revision_of_spd", m["tail"], "tail"
 
@@ -287,7 +291,9 @@ def _rate_with_unit(r: _Reader, m: re.Match[str]) -> Said:
     if any(number in t for t in tables):
         yield "rate_mts", number
     else:
-        r.complaints.append(f"{number} MT/s is no standard rate{' of ' + generation if generation else ''}; left unknown")
+        r.complaints.append(
+            f"{number} MT/s is no standard rate{' of ' + generation if generation else ''}; left unknown"
+        )
 
 
 def _ranks(r: _Reader, m: re.Match[str]) -> Said:
@@ -304,7 +310,9 @@ def _capacity(r: _Reader, m: re.Match[str]) -> Said:
         if "capacity_gib" in r.said:
             yield "die_gbit", size
         else:
-            r.complaints.append(f"“{m[0]}” reads as gigabits; write {amount(size)}GB for the module or {amount(size)}Gbit for its dies")
+            r.complaints.append(
+                f"“{m[0]}” reads as gigabits; write {amount(size)}GB for the module or {amount(size)}Gbit for its dies"
+            )
         return
     gib = size * {"M": 1 / 1024, "T": 1024}.get(unit[0].upper(), 1)
     if r.value("kit") and r.value("capacity_gib") and gib == r.value("kit") * r.value("capacity_gib"):
@@ -352,14 +360,14 @@ _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]
     for pattern, handle, flags in (
         (r"(?:P/?N|part(?:\s?(?:no|number))?)\s?[:.#]\s?([\w./+-]+)", _field_group("part"), re.I),
         (r"(?:S/?N|serial(?:\s?(?:no|number))?)\s?[:.#]\s?([\w./+-]+)", _field_group("serial"), re.I),
-        (r"(?:(?<![A-Z0-9])|(?<=x[48]))(?P<head>PC\s?-?(?P<gen>[2345]))(?P<low>[LU](?![A-Z]))?\s?-?\s?(?P<rate>\d{3,5})\s?" + _SUFFIX, _formal, re.I),
+        (r"(?:(?<![A-Z0-9])|(?<=x[48]))(?P<head>PC\s?-?(?P<gen>[2345]))(?P<low>[LU](?![A-Z]))?\s?-?\s?(?P<rate>\d{3,5})" + _SUFFIX, _formal, re.I),
         (r"(?<![A-Z0-9])(?P<head>PC(?P<gen>[2345]))(?P<low>[LU])?(?![A-Z0-9])", _ddr_name, re.I),
         (r"(?<![A-Z0-9])(?P<head>DDR\s?-?(?P<gen>[2345]))\s?-?(?P<low>[LU](?![A-Z]))?(?=[^A-Z]|[RSU]|$)", _ddr_name, re.I),
         (r"(?:(?<![A-Z0-9.])|(?<=GB))(\d)([SDQM])?(\d)?\s?R(?:anks?)?\s?[x×*]\s?(4|8|16)(?![0-9])", _ranks, re.I),
         (r"(?<![A-Z0-9.])(?P<count>\d)\s?[x×*]\s?(?P<size>\d{1,5})\s?(?P<unit>G(?:i?B)?|M(?:i?B)?)(?![A-Z])", _kit, re.I),
         (r"(?<![A-Z0-9.])(?P<size>\d{1,5})\s?(?P<unit>GB|MB)\s?[x×*]\s?(?P<count>[2356])(?![0-9])", _kit, re.I),
         (r"(?<![A-Z0-9.])(\d{1,3}(?:[.,]5)?)\s?-?G(?:bit|b/s)(?![A-Z])", _field_group("die_gbit", _number), re.I),
-        (r"(?<![A-Za-z0-9.])(\d{1,5}(?:[.,]5)?)\s?-?(GiB|GB|gb|gB|Gigabytes?|gigabytes?|Gigs?|gigs?|G|g|MiB|MB|mb|Mb|M|TiB|TB)(?![A-Za-z/])", _capacity, 0),
+        (r"(?<![A-Za-z0-9.])(\d{1,5}(?:[.,]\d{1,2})?)\s?-?(GiB|GB|gb|gB|Gigabytes?|gigabytes?|Gigs?|gigs?|G|g|MiB|MB|mb|Mb|M|TiB|TB)(?![A-Za-z/])", _capacity, 0),
         (r"(?<![A-Za-z0-9.])(\d{1,3}(?:[.,]5)?)\s?(Gb)(?![A-Za-z0-9/])", _capacity, 0),
         (r"(?<![\d.])(1[.,]\d{1,3})\s?V(?:olts?)?(?![A-Z])", _volts, re.I),
         (r"(?<!\d)(?<!\d\.)(\d{3,5})\s?(?:MT/?s?|MHz)(?![A-Z])", _rate_with_unit, re.I),
@@ -383,7 +391,7 @@ _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]
         (r"(?<![A-Z0-9])x(4|8|16)(?![A-Z0-9])", _field_group("device_width", int), re.I),
         (r"(?<![A-Z])(CL\s?-?\d{1,2})(?![0-9])", _field_group("timing", lambda t: re.sub(r"[\s-]", "", t.upper())), re.I),
         (r"(?<![\w.-])(\d{1,2}-\d{1,2}-\d{1,2}(?:-\d{1,2})?)(?![\w-])", _field_group("timing"), 0),
-        (r"(?<![A-Z0-9.])(?:-\s?)?(?P<rate>\d{3,5})\s?" + _SUFFIX, _plain_rate, re.I),
+        (r"(?<![A-Z0-9.])(?:-\s?)?(?P<rate>\d{3,5})" + _SUFFIX, _plain_rate, re.I),
         (r"(?<![A-Z])(?:RAM|SDRAM|memory|modules?|server|desktop|laptop|notebook|kit(?:\s?of\s?\d)?|low[\s-]?voltage|of|each|@|CAS)(?![A-Z])",
          _word_says(("noise", True)), re.I),
     )

@@ -144,7 +144,9 @@ def complete(module: Module) -> tuple[Module, tuple[str, ...]]:
     # Two passes: what the first fills (ranks, ECC) can be what the second needs.
     for _ in range(2):
         module = _fill(module)
-    return module, tuple(n for n in FIELD_NAMES if getattr(said, n) in (None, ()) and getattr(module, n) not in (None, ()))
+    return module, tuple(
+        n for n in FIELD_NAMES if getattr(said, n) in (None, ()) and getattr(module, n) not in (None, ())
+    )
 
 
 def _fill(m: Module) -> Module:

@@ -54,11 +54,14 @@ class Versions:
             return None
         key = version_key(version)
         return not (
-            (self.first is not None and key < version_key(self.first)) or (self.until is not None and key >= version_key(self.until))
+            (self.first is not None and key < version_key(self.first))
+            or (self.until is not None and key >= version_key(self.until))
         )
 
     def words(self) -> str:
-        return " ".join(w for w in (f"from {self.first}" if self.first else "", f"before {self.until}" if self.until else "") if w)
+        return " ".join(
+            w for w in (f"from {self.first}" if self.first else "", f"before {self.until}" if self.until else "") if w
+        )
 
 
 def version_key(version: str) -> tuple[tuple[int, str], ...]:

@@ -132,7 +132,10 @@ def match_processors(sheet: Sheet, processors: Sequence[ProcessorFacts]) -> dict
             found[socket] = None
             continue
         model = _key(facts.model)
-        like = [p for p in sheet.sockets[socket].processors if model and _key(sheet.processors[p].title) in model]
+        choice = sheet.sockets[socket].processors
+        like = [p for p in choice if model and _key(sheet.processors[p].title) in model]
+        if not like and facts.populated and len(choice) == 1:
+            like = list(choice)  # the socket is filled, and the sheet knows of one processor for it
         if len(like) == 1:
             found[socket] = like[0]
     return found

@@ -41,12 +41,12 @@ class Context:
         return tuple(s for s in self.sheet.slots if self.layout.get(s) is UNKNOWN)
 
     @cached_property
-    def processors(self) -> Mapping[str, Processor | None | Unknown]:
+    def processors(self) -> Mapping[str, Processor | Unknown | None]:
         """Socket -> its processor, None where there is none, UNKNOWN where nobody said.
 
         A socket that can hold only one processor and is never bare needs nobody to say.
         """
-        found: dict[str, Processor | None | Unknown] = {}
+        found: dict[str, Processor | Unknown | None] = {}
         for socket in self.sheet.sockets.values():
             if socket.id in self.machine.processors:
                 named = self.machine.processors[socket.id]
@@ -148,12 +148,25 @@ class Context:
     ) -> Finding:
         return Finding(code, Severity.ASK, self.ordered(slots), message, source, tuple(sorted(set(needs))), could_be)
 
-    def as_sheet_says(self, code: str, word: str | None, clause: str, slots: Iterable[str | None], message: str, source: Source) -> Finding:
+    def as_sheet_says(
+        self, code: str, word: str | None, clause: str, slots: Iterable[str | None], message: str, source: Source
+    ) -> Finding:
         """A finding whose severity is the sheet's word; where the sheet is silent, an ask for it."""
         severity = SHEET_SEVERITY[word]
         if severity is Severity.ASK:
-            return self.ask(code, slots, f"{message}; the sheet does not say what that does", [f"sheet.{clause}"], Severity.STOP, source)
+            return self.ask(
+                code,
+                slots,
+                f"{message}; the sheet does not say what that does",
+                [f"sheet.{clause}"],
+                Severity.STOP,
+                source,
+            )
         return self.finding(code, severity, slots, message, source)
+
+    def are(self, slots: Iterable[str | None], one: str = "is", many: str = "are") -> str:
+        """The verb that goes with `names` of these slots."""
+        return many if len(self.ordered(slots)) > 1 else one
 
     def names(self, slots: Iterable[str | None]) -> str:
         """Slots as people read them: "A1, A2 and 3 more"."""

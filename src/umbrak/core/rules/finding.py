@@ -48,8 +48,6 @@ class Finding:
     needs: tuple[str, ...] = ()
     #: Of an ask: the worst that the missing fact could hide.
     could_be: Severity | None = None
-    #: Moves that cure it: not computed yet, so always None.
-    cure: None = None
 
 
 def verdict_of(findings: Iterable[Finding]) -> Verdict:

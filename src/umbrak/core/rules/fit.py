@@ -19,7 +19,13 @@ def slot_unknown(ctx: Context) -> Iterator[Finding]:
     """A module stands in a slot that the sheet does not have."""
     for slot in ctx.layout:
         if slot not in ctx.sheet.slots:
-            yield ctx.finding("fit.slot-unknown", Severity.STOP, [slot], f"{ctx.sheet.title} has no slot {slot}", ctx.sheet.memory.source)
+            yield ctx.finding(
+                "fit.slot-unknown",
+                Severity.STOP,
+                [slot],
+                f"{ctx.sheet.title} has no slot {slot}",
+                ctx.sheet.memory.source,
+            )
 
 
 @rule("fit.unknown", applies=lambda ctx: len(ctx.layout) > 0)
@@ -60,7 +66,9 @@ def _wrong(ctx: Context, code: str, member: str, wanted: str, what: str) -> Iter
                 source,
             )
         elif value != wanted:
-            yield ctx.finding(code, Severity.STOP, slots, f"{ctx.names(slots)}: {value} does not go into a {wanted} slot", source)
+            yield ctx.finding(
+                code, Severity.STOP, slots, f"{ctx.names(slots)}: {value} does not go into a {wanted} slot", source
+            )
 
 
 @rule("fit.generation")
@@ -76,7 +84,9 @@ def form(ctx: Context) -> Iterator[Finding]:
     yield from _wrong(ctx, "fit.form", "form", ctx.sheet.memory.form, "form")
     if ctx.sheet.memory.generation != "DDR5" or ctx.sheet.memory.form != Form.DIMM:
         return
-    notches = {_ddr5_notch(value) for k in ctx.sheet.memory.accepts for name, value in k.test.wanted if name == "buffering"}
+    notches = {
+        _ddr5_notch(value) for k in ctx.sheet.memory.accepts for name, value in k.test.wanted if name == "buffering"
+    }
     if len(notches) != 1:
         return
     notch = notches.pop()
@@ -117,9 +127,7 @@ def height(ctx: Context) -> Iterator[Finding]:
             message = f"{ctx.names([slot])}: the module is {module.height_mm:g} mm tall, the room {room.fitted:g} mm"
             yield ctx.finding("fit.height", Severity.STOP, [slot], message, source)
         elif room.on_the_way is not None and module.height_mm > room.on_the_way:
-            message = (
-                f"{ctx.names([slot])}: the module is {module.height_mm:g} mm tall, the way in {room.on_the_way:g} mm; free the way first"
-            )
+            message = f"{ctx.names([slot])}: the module is {module.height_mm:g} mm tall, the way in {room.on_the_way:g} mm; free the way first"
             yield ctx.finding("fit.height", Severity.NOTE, [slot], message, source)
 
 

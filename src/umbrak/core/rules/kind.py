@@ -12,7 +12,13 @@ from umbrak.core.rules.finding import Finding, Severity
 
 
 def _kind(module: Module) -> str:
-    ecc = "" if module.ecc is None or module.buffering is not Buffering.UNBUFFERED else " ECC" if module.ecc else " non-ECC"
+    ecc = (
+        ""
+        if module.ecc is None or module.buffering is not Buffering.UNBUFFERED
+        else " ECC"
+        if module.ecc
+        else " non-ECC"
+    )
     return f"{module.buffering or 'unknown kind'}{ecc}"
 
 
@@ -63,7 +69,7 @@ def refused(ctx: Context) -> Iterator[Finding]:
     if unsure:
         members = sorted({n.rsplit(".", 1)[1] for n in needs})
         words = " and ".join({"ecc": "ECC", "device_width": "device width"}.get(n, n) for n in members)
-        message = f"{words} of {ctx.names(unsure)} not known; this machine takes {_accepted_words(ctx)}"
+        message = f"{words} of {ctx.names(unsure)} {'are' if len(members) > 1 else 'is'} not known; this machine takes {_accepted_words(ctx)}"
         yield ctx.ask("kind.refused", unsure, message, needs, Severity.STOP, source)
 
 
@@ -72,11 +78,15 @@ def ecc_required(ctx: Context) -> Iterator[Finding]:
     """A kind that would be taken, had it ECC."""
     slots = [s for s, m in ctx.modules.items() if _answers(ctx, m)[0] is False and _lacks_only_ecc(ctx, m)]
     if slots:
-        message = f"{ctx.names(slots)} has no ECC; this machine takes {_accepted_words(ctx)}"
+        message = (
+            f"{ctx.names(slots)} {ctx.are(slots, 'has', 'have')} no ECC; this machine takes {_accepted_words(ctx)}"
+        )
         yield ctx.finding("kind.ecc-required", Severity.STOP, slots, message, ctx.sheet.memory.source)
 
 
-@rule("kind.uncertified", applies=lambda ctx: bool(ctx.modules) and any(not k.certified for k in ctx.sheet.memory.accepts))
+@rule(
+    "kind.uncertified", applies=lambda ctx: bool(ctx.modules) and any(not k.certified for k in ctx.sheet.memory.accepts)
+)
 def uncertified(ctx: Context) -> Iterator[Finding]:
     """A kind that works but lacks the maker's word."""
     slots = [s for s, m in ctx.modules.items() if _answers(ctx, m) == (True, False)]
@@ -110,7 +120,7 @@ def mixed(ctx: Context) -> Iterator[Finding]:
             unsure = [(s, n) for s, m in seated for t in tests if t.matches(m) is None for n in t.unknown(m)]
             if unsure and len(seated) > 1:
                 slots = sorted({s for s, _ in unsure if s})
-                message = f"{' and '.join(t.words() for t in tests)} must not stand together; which {ctx.names(slots)} is, is not known"
+                message = f"{' and '.join(t.words() for t in tests)} must not stand together; which of them {ctx.names(slots)} {ctx.are(slots)} is not known"
                 yield ctx.ask("kind.mixed", slots, message, [f"{s}.{n}" for s, n in unsure], Severity.STOP, source)
 
 
@@ -133,9 +143,15 @@ def ecc_mixed(ctx: Context) -> Iterator[Finding]:
     source, least = ctx.sheet.memory.source, min(having, lacking, key=len)
     match ctx.sheet.memory.ecc_mixed:
         case "refused":
-            yield ctx.finding("kind.ecc-mixed", Severity.STOP, least, "Modules with and without ECC must not stand in one machine", source)
+            yield ctx.finding(
+                "kind.ecc-mixed",
+                Severity.STOP,
+                least,
+                "Modules with and without ECC must not stand in one machine",
+                source,
+            )
         case "loses":
-            message = f"{ctx.names(lacking)} has no ECC; the whole machine loses it"
+            message = f"{ctx.names(lacking)} {ctx.are(lacking, 'has', 'have')} no ECC; the whole machine loses it"
             yield ctx.finding("kind.ecc-mixed", Severity.RISK, lacking, message, source)
         case _:
             message = "Modules with and without ECC are mixed, and the sheet does not say what that does"

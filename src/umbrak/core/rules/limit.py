@@ -60,7 +60,10 @@ def limits_in_force(ctx: Context) -> tuple[LimitUse, ...]:
     order = {"machine": 0, "socket": 1, "controller": 2, "channel": 3, "slot": 4, "die": 5, "stack": 6}
     uses.sort(key=lambda u: (order[u.scope], u.where, u.unit, u.limit, u.statement.source.trust, u.statement.id))
     return tuple(
-        LimitUse(u.scope, u.where, u.limit, u.used, u.unit, u.statement.source, u.statement.source.trust, u.statement.hard) for u in uses
+        LimitUse(
+            u.scope, u.where, u.limit, u.used, u.unit, u.statement.source, u.statement.source.trust, u.statement.hard
+        )
+        for u in uses
     )
 
 
@@ -146,18 +149,21 @@ def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measur
                 used, missing = _chip_selects(ctx, seated, s.package_ranks)
                 yield s.scope, where, s.package_ranks, used, "ranks", tuple(x for x, _ in seated), missing
     elif s.die_gbit is not None or s.stack_height is not None:
-        member, unit, scope = ("die_gbit", "Gbit", "die") if s.die_gbit is not None else ("stack_height", "high", "stack")
+        member, unit, scope = (
+            ("die_gbit", "Gbit", "die") if s.die_gbit is not None else ("stack_height", "high", "stack")
+        )
         limit = s.die_gbit if s.die_gbit is not None else s.stack_height
-        seated = [x for place in sockets for x in ctx.seated_on(place) if s.where is None or _within(ctx, x[0], s.where)]
-        values = [(x, getattr(m, member)) for x, m in seated]
-        used = max((v for _, v in values if v is not None), default=0)
+        everything = [x for place in sockets for x in ctx.seated_on(place)]
+        concerned = [x for x in everything if s.where is None or _within(ctx, x[0], s.where)]
+        values: list[tuple[str | None, float | None]] = [(x, getattr(m, member)) for x, m in concerned]
+        highest = max((v for _, v in values if v is not None), default=0)
         over = tuple(x for x, v in values if v is not None and limit is not None and v > limit)
         missing = tuple(f"{x or 'soldered'}.{member}" for x, v in values if v is None)
         yield (
             scope,
             s.where or (socket or "machine"),
             float(limit or 0),
-            used,
+            highest,
             unit,
             over or tuple(x for x, v in values if v is None),
             missing,
@@ -165,8 +171,8 @@ def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measur
     elif s.capacity_gib is not None:
         for where, seated in _places(ctx, s.scope, sockets):
             if s.where in (None, where):
-                used = sum(m.capacity_gib or 0 for _, m in seated)
-                yield s.scope, where, s.capacity_gib, used, "GiB", tuple(x for x, _ in seated), ()
+                total = sum(m.capacity_gib or 0 for _, m in seated)
+                yield s.scope, where, s.capacity_gib, total, "GiB", tuple(x for x, _ in seated), ()
 
 
 def _within(ctx: Context, slot: str | None, where: str) -> bool:
@@ -175,7 +181,9 @@ def _within(ctx: Context, slot: str | None, where: str) -> bool:
     return where in (slot, ctx.sheet.slots[slot].channel, ctx.sheet.socket_of_slot[slot])
 
 
-def _places(ctx: Context, scope: str, sockets: Iterable[str]) -> Iterator[tuple[str, tuple[tuple[str | None, Module], ...]]]:
+def _places(
+    ctx: Context, scope: str, sockets: Iterable[str]
+) -> Iterator[tuple[str, tuple[tuple[str | None, Module], ...]]]:
     """The places of a scope and what sits in each."""
     if scope == "machine":
         yield "machine", ctx.all_seated
@@ -214,10 +222,13 @@ _UNIT = {"GiB": "GB", "Gbit": "Gbit", "ranks": "package ranks", "high": "dies hi
 
 
 def _sentence(ctx: Context, u: _Use) -> str:
-    place = {"machine": "The machine", "die": ctx.names(u.slots) or "A module", "stack": ctx.names(u.slots) or "A module"}.get(
-        u.scope, u.where
-    )
-    return f"{place} has {amount(u.used)} {_UNIT[u.unit]}; {u.statement.source.title} states {amount(u.limit)}"
+    place = {
+        "machine": "The machine",
+        "die": ctx.names(u.slots) or "A module",
+        "stack": ctx.names(u.slots) or "A module",
+    }.get(u.scope, u.where)
+    has = ctx.are(u.slots, "has", "have") if u.scope in ("die", "stack") else "has"
+    return f"{place} {has} {amount(u.used)} {_UNIT[u.unit]}; {u.statement.source.title} states {amount(u.limit)}"
 
 
 def _code(u: _Use) -> str:
@@ -257,19 +268,24 @@ def _find(ctx: Context, code: str) -> Iterator[Finding]:
         elif _code(u) == code and u.needs and u.holds is not False:
             severity = Severity.STOP if u.statement.hard else Severity.RISK
             what = {"ranks": "ranks", "Gbit": "die density", "high": "stack height"}[u.unit]
-            slots = [n.rsplit(".", 1)[0] for n in u.needs if not n.startswith("soldered.")]
-            message = f"The {what} of {ctx.names(slots) or 'the soldered memory'} is not known; {u.statement.source.title} states {amount(u.limit)} {_UNIT[u.unit]}"
-            yield ctx.ask(code, slots, message, u.needs, severity, u.statement.source)
+            unknown = [n.rsplit(".", 1)[0] for n in u.needs if not n.startswith("soldered.")]
+            verb = "are" if what == "ranks" else "is"
+            message = f"The {what} of {ctx.names(unknown) or 'the soldered memory'} {verb} not known; {u.statement.source.title} states {amount(u.limit)} {_UNIT[u.unit]}"
+            yield ctx.ask(code, unknown, message, u.needs, severity, u.statement.source)
     for u in by_place.values():
         source, slots = u.statement.source, u.slots
         if u.holds is None:
             if not any(n.startswith("machine.processors") for n in u.condition_needs):
                 continue  # hangs on a version: `limit.firmware` asks
             message = f"{_sentence(ctx, u)}, if that processor is fitted; which one is fitted is not known"
-            yield ctx.ask(code, slots, message, u.condition_needs, Severity.STOP if u.statement.hard else Severity.RISK, source)
+            yield ctx.ask(
+                code, slots, message, u.condition_needs, Severity.STOP if u.statement.hard else Severity.RISK, source
+            )
         elif _met_by_version(ctx, u) is None:
             clause = f" ({u.statement.condition_words()})" if u.statement.condition_words() else ""
-            yield ctx.finding(code, Severity.STOP if u.statement.hard else Severity.RISK, slots, _sentence(ctx, u) + clause, source)
+            yield ctx.finding(
+                code, Severity.STOP if u.statement.hard else Severity.RISK, slots, _sentence(ctx, u) + clause, source
+            )
 
 
 def _register(code: str) -> None:

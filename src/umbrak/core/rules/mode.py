@@ -24,7 +24,11 @@ def unmet(ctx: Context) -> Iterator[Finding]:
         if mode.counts and len(seated) not in mode.counts:
             wanted = " or ".join(map(str, mode.counts))
             yield ctx.finding(
-                "mode.unmet", Severity.RISK, slots, f"{mode.id} needs {wanted} modules on {socket}; it has {len(seated)}", source
+                "mode.unmet",
+                Severity.RISK,
+                slots,
+                f"{mode.id} needs {wanted} modules on {socket}; it has {len(seated)}",
+                source,
             )
         for member in mode.alike:
             values = {getattr(m, member) for _, m in seated}
@@ -34,7 +38,14 @@ def unmet(ctx: Context) -> Iterator[Finding]:
             elif None in values:
                 lacking = [s for s, m in seated if getattr(m, member) is None]
                 message = f"{mode.id} needs modules alike in {member.replace('_', ' ')}; that of {ctx.names(lacking)} is not known"
-                yield ctx.ask("mode.unmet", lacking, message, [f"{s or 'soldered'}.{member}" for s in lacking], Severity.RISK, source)
+                yield ctx.ask(
+                    "mode.unmet",
+                    lacking,
+                    message,
+                    [f"{s or 'soldered'}.{member}" for s in lacking],
+                    Severity.RISK,
+                    source,
+                )
         if mode.spare_ranks:
             for channel in ctx.channels(socket):
                 here = ctx.seated[channel.id]

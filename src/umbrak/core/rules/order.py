@@ -41,18 +41,15 @@ def _has_order(ctx: Context) -> bool:
 
 def _misplaced(ctx: Context, fill: FillOrder, filled: list[str]) -> tuple[list[str], list[str], list[str]]:
     """(modules in wrong slots behind a gap, other modules in wrong slots, empty slots that come first)."""
-    sets = expected_sets(fill, len(filled))
+    first = [s for each in expected_sets(fill, len(filled)) for s in each]
     if len(filled) not in fill.layouts:
         # Part of a set may stand in any slots of that set.
-        base = {s for each in sets[:-1] for s in each}
         larger = min((c for c in fill.layouts if c > len(filled)), default=None)
-        allowed = {s for each in fill.layouts[larger] for s in each} if larger else set(fill.slots)
-        if base <= set(filled) and set(filled) <= allowed:
-            return [], [], []
-    wanted = [s for each in sets for s in each]
-    wrong = [s for s in filled if s not in wanted]
-    empty = [s for s in wanted if s not in filled]
-    gap = [s for s in wrong if any(ctx.sheet.slots[e].channel == ctx.sheet.slots[s].channel for e in empty)]
+        first += [s for each in fill.layouts[larger] for s in each if s not in first] if larger else []
+    wrong = [s for s in filled if s not in first]
+    empty = [s for s in first if s not in filled]
+    channel = {s: ctx.sheet.slots[s].channel for s in fill.slots}
+    gap = [s for s in wrong if channel[s] in {channel[e] for e in empty}]
     return gap, [s for s in wrong if s not in gap], empty
 
 
@@ -62,8 +59,10 @@ def place(ctx: Context) -> Iterator[Finding]:
     for fill, filled in _orders(ctx):
         _, wrong, empty = _misplaced(ctx, fill, filled)
         if wrong:
-            message = f"{ctx.names(wrong)} should be empty with {len(filled)} module(s); {ctx.names(empty)} comes first"
-            yield ctx.as_sheet_says("order.place", fill.otherwise, "population.otherwise", [*wrong, *empty], message, fill.source)
+            message = f"{ctx.names(wrong)} should be empty with {count_words(len(filled))}; {ctx.names(empty)} {ctx.are(empty, 'comes', 'come')} first"
+            yield ctx.as_sheet_says(
+                "order.place", fill.otherwise, "population.otherwise", [*wrong, *empty], message, fill.source
+            )
 
 
 @rule("order.gap", _has_order)
@@ -73,8 +72,10 @@ def gap(ctx: Context) -> Iterator[Finding]:
         behind, _, empty = _misplaced(ctx, fill, filled)
         if behind:
             first = [e for e in empty if any(ctx.sheet.slots[e].channel == ctx.sheet.slots[s].channel for s in behind)]
-            message = f"{ctx.names(behind)} is filled while {ctx.names(first)}, which comes first in its channel, is empty"
-            yield ctx.as_sheet_says("order.gap", fill.otherwise, "population.otherwise", [*behind, *first], message, fill.source)
+            message = f"{ctx.names(behind)} {ctx.are(behind)} filled while {ctx.names(first)}, which {ctx.are(first, 'comes', 'come')} first in the channel, {ctx.are(first)} empty"
+            yield ctx.as_sheet_says(
+                "order.gap", fill.otherwise, "population.otherwise", [*behind, *first], message, fill.source
+            )
 
 
 @rule("order.set", _has_order)
@@ -84,8 +85,10 @@ def sets(ctx: Context) -> Iterator[Finding]:
         count = len(filled)
         if count and count not in fill.layouts:
             where = "the machine" if fill.where == "machine" else fill.where
-            message = f"{count} module(s) in {where}: the order knows {_counts(sorted(fill.layouts))}"
-            yield ctx.as_sheet_says("order.set", fill.other_counts, "population.other_counts", filled, message, fill.source)
+            message = f"{count_words(count)} in {where}: the order knows {_counts(sorted(fill.layouts))}"
+            yield ctx.as_sheet_says(
+                "order.set", fill.other_counts, "population.other_counts", filled, message, fill.source
+            )
         for each in expected_sets(fill, count):
             here = [s for s in each if s in ctx.modules]
             for member in fill.alike_in_set:
@@ -96,8 +99,10 @@ def sets(ctx: Context) -> Iterator[Finding]:
                 if len(values) > 1:
                     least = min(values.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
                     words = _MEMBER_WORDS.get(member, member)
-                    message = f"{ctx.names(least)} differs in {words} from the rest of its set ({ctx.names(here)})"
-                    yield ctx.as_sheet_says("order.set", fill.otherwise, "population.otherwise", least, message, fill.source)
+                    message = f"{ctx.names(least)} {ctx.are(least, 'differs', 'differ')} in {words} from the rest of its set ({ctx.names(here)})"
+                    yield ctx.as_sheet_says(
+                        "order.set", fill.otherwise, "population.otherwise", least, message, fill.source
+                    )
                     break
                 if lacking and len(here) > 1 and member != "capacity_gib" and fill.otherwise != "slower":
                     words = _MEMBER_WORDS.get(member, member)
@@ -116,6 +121,10 @@ _MEMBER_WORDS = {
 }
 
 
+def count_words(count: int) -> str:
+    return f"{count} module{'' if count == 1 else 's'}"
+
+
 def _counts(counts: list[int]) -> str:
     return ", ".join(map(str, counts[:-1])) + f" and {counts[-1]}" if len(counts) > 1 else str(counts[0])
 
@@ -129,9 +138,13 @@ def larger_first(ctx: Context) -> Iterator[Finding]:
         smallest: float | None = None
         for each in expected_sets(fill, len(filled)):
             sizes = [c for s in each if s in ctx.modules and (c := ctx.modules[s].capacity_gib) is not None]
-            larger = [s for s in each if s in ctx.modules and smallest is not None and (ctx.modules[s].capacity_gib or 0) > smallest]
+            larger = [
+                s
+                for s in each
+                if s in ctx.modules and smallest is not None and (ctx.modules[s].capacity_gib or 0) > smallest
+            ]
             if larger and smallest is not None:
-                message = f"{ctx.names(larger)} holds larger modules than an earlier set ({amount(smallest)} GB)"
+                message = f"{ctx.names(larger)} {ctx.are(larger, 'holds', 'hold')} larger modules than an earlier set ({amount(smallest)} GB)"
                 yield ctx.finding("order.larger-first", Severity.SLOW, larger, message, fill.source)
             smallest = min([*sizes, *([smallest] if smallest is not None else [])], default=None)
 
@@ -145,9 +158,7 @@ def rank_far(ctx: Context) -> Iterator[Finding]:
         if "far" in ranks and "near" in ranks and ranks["near"][1] > ranks["far"][1]:
             (near, more), (far, fewer) = ranks["near"], ranks["far"]
             name = ctx.sheet.channels[channel].name
-            message = (
-                f"Channel {name}: {ctx.names([near])} ({more} ranks) belongs in the far slot, {ctx.names([far])} ({fewer}) in the near one"
-            )
+            message = f"Channel {name}: {ctx.names([near])} ({more} ranks) belongs in the far slot, {ctx.names([far])} ({fewer}) in the near one"
             yield ctx.finding("order.rank-far", Severity.SLOW, [near, far], message, ctx.sheet.memory.source)
 
 
@@ -173,20 +184,27 @@ def socket_bare(ctx: Context) -> Iterator[Finding]:
         count = len(ctx.seated_on(socket))
         even = next((e for e in ctx.sheet.evens if count < e.least_per_processor), None)
         if even:
-            message = f"{socket} has {count} module(s); each processor needs at least {even.least_per_processor}"
-            yield ctx.as_sheet_says("order.socket-bare", even.otherwise or "slower", "population.otherwise", slots, message, even.source)
+            message = f"{socket} has {count_words(count)}; each processor needs at least {even.least_per_processor}"
+            yield ctx.as_sheet_says(
+                "order.socket-bare", even.otherwise or "slower", "population.otherwise", slots, message, even.source
+            )
         elif count == 0:
             message = f"{socket} has no memory of its own; its threads reach over for all of it"
             yield ctx.finding("order.socket-bare", Severity.SLOW, slots, message)
 
 
-@rule("order.no-processor", applies=lambda ctx: bool(ctx.modules) and any(s.may_be_absent for s in ctx.sheet.sockets.values()))
+@rule(
+    "order.no-processor",
+    applies=lambda ctx: bool(ctx.modules) and any(s.may_be_absent for s in ctx.sheet.sockets.values()),
+)
 def no_processor(ctx: Context) -> Iterator[Finding]:
     """Modules on a socket without processor: they are not seen."""
     for socket, processor in ctx.processors.items():
         slots = [s for s in ctx.modules if ctx.sheet.socket_of_slot[s] == socket]
         if processor is None and slots:
-            message = f"{ctx.names(slots)} hangs on {socket}, which has no processor: not seen"
+            message = (
+                f"{ctx.names(slots)} {ctx.are(slots, 'hangs', 'hang')} on {socket}, which has no processor: not seen"
+            )
             yield ctx.finding("order.no-processor", Severity.STOP, slots, message, ctx.sheet.memory.source)
 
 
@@ -196,7 +214,10 @@ def _channels(ctx: Context) -> Iterator[tuple[str, list[float]]]:
             yield socket, [ctx.channel_gib[c.id] for c in ctx.channels(socket)]
 
 
-@rule("order.channel-single", applies=lambda ctx: any(len(ctx.channels(s)) > 1 and ctx.socket_gib(s) for s in ctx.live_sockets))
+@rule(
+    "order.channel-single",
+    applies=lambda ctx: any(len(ctx.channels(s)) > 1 and ctx.socket_gib(s) for s in ctx.live_sockets),
+)
 def channel_single(ctx: Context) -> Iterator[Finding]:
     """Only one of several channels is filled."""
     for socket, gib in _channels(ctx):
@@ -204,10 +225,14 @@ def channel_single(ctx: Context) -> Iterator[Finding]:
         if len(gib) > 1 and len(filled) == 1:
             others = [s for c in ctx.channels(socket) if c not in filled for s in c.slots]
             message = f"{socket}: only channel {filled[0].name} of {len(gib)} works; {1 / len(gib):.0%} of the peak"
-            yield ctx.finding("order.channel-single", Severity.SLOW, [*(s for s, _ in ctx.seated[filled[0].id]), *others], message)
+            yield ctx.finding(
+                "order.channel-single", Severity.SLOW, [*(s for s, _ in ctx.seated[filled[0].id]), *others], message
+            )
 
 
-@rule("order.balance", applies=lambda ctx: any(len(ctx.channels(s)) > 1 and ctx.socket_gib(s) for s in ctx.live_sockets))
+@rule(
+    "order.balance", applies=lambda ctx: any(len(ctx.channels(s)) > 1 and ctx.socket_gib(s) for s in ctx.live_sockets)
+)
 def channels_even(ctx: Context) -> Iterator[Finding]:
     """Channels of a socket hold unlike totals: reading all of it waits for the fullest."""
     for socket, gib in _channels(ctx):

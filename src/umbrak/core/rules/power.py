@@ -32,13 +32,13 @@ def rail_common(ctx: Context) -> Iterator[Finding]:
         if alien:
             theirs = sorted({v for _, m in alien for v in m.rails_v})
             slots = [s for s, _ in alien]
-            message = (
-                f"{ctx.names(slots)} runs at {volts(theirs)}; the board gives {volts(board) if board else 'no such rail'} and no other"
-            )
+            message = f"{ctx.names(slots)} {ctx.are(slots, 'runs', 'run')} at {volts(theirs)}; the board gives {volts(board) if board else 'no such rail'} and no other"
             yield ctx.finding("power.rail", Severity.STOP, slots, message, source)
         elif not rail.possible:
             slots = [s for s, m in _fed(ctx, rail) if m.rails_v]
-            yield ctx.finding("power.rail", Severity.STOP, slots, f"No rail of {volts(board)} suits every module at once", source)
+            yield ctx.finding(
+                "power.rail", Severity.STOP, slots, f"No rail of {volts(board)} suits every module at once", source
+            )
         if rail.untold and not alien:
             yield ctx.ask(
                 "power.rail",
@@ -88,7 +88,7 @@ def rail_policy(ctx: Context) -> Iterator[Finding]:
             faster = {v: r for v, r in solved.by_rail.items() if r > solved.rate_mts}
             if faster and any(b.by == "rail" for b in solved.bound_by):
                 best = max(faster, key=lambda v: faster[v])
-                message = (
-                    f"At {volts([rail.volts])} the memory runs at {solved.rate_mts} MT/s; at {volts([best])} it would run at {faster[best]}"
+                message = f"At {volts([rail.volts])} the memory runs at {solved.rate_mts} MT/s; at {volts([best])} it would run at {faster[best]}"
+                yield ctx.finding(
+                    "power.policy", Severity.SLOW, [s for s, _ in ctx.seated_on(solved.socket)], message, source
                 )
-                yield ctx.finding("power.policy", Severity.SLOW, [s for s, _ in ctx.seated_on(solved.socket)], message, source)

@@ -24,7 +24,9 @@ def unlisted(ctx: Context) -> Iterator[Finding]:
         message = f"{ctx.names(slots)}: part {part} is not on the maker's list"
         yield ctx.finding("risk.unlisted", Severity.RISK, slots, message, source)
     if unnamed:
-        message = f"Whether {ctx.names(unnamed)} is on the maker's list cannot be told without its part number"
+        message = (
+            f"Whether {ctx.names(unnamed)} {ctx.are(unnamed)} on the maker's list cannot be told without a part number"
+        )
         yield ctx.ask("risk.unlisted", unnamed, message, [f"{s}.part" for s in unnamed], Severity.RISK, source)
 
 

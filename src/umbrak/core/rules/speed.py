@@ -15,7 +15,11 @@ def _sockets(ctx: Context, by: str) -> Iterator[tuple[RateSolution, Processor, l
     """Sockets whose rate is told and bound by this, with processor and every module's rating."""
     for socket, solved in ctx.rates.items():
         processor = ctx.processors[socket]
-        if solved.rate_mts is not None and isinstance(processor, Processor) and any(b.by == by for b in solved.bound_by):
+        if (
+            solved.rate_mts is not None
+            and isinstance(processor, Processor)
+            and any(b.by == by for b in solved.bound_by)
+        ):
             yield solved, processor, [(s, m.rate_mts) for s, m in ctx.seated_on(socket) if m.rate_mts is not None]
 
 
@@ -45,7 +49,7 @@ def mixed(ctx: Context) -> Iterator[Finding]:
         if solved.rate_mts is not None and reach > solved.rate_mts:
             groups.setdefault((solved.rate_mts, reach), []).extend(_slots(solved, "module"))
     for (rate, reach), slots in groups.items():
-        message = f"{ctx.names(slots)} holds all back: rated {rate} among modules that would run at {reach} MT/s"
+        message = f"{ctx.names(slots)} {ctx.are(slots, 'holds', 'hold')} all back: rated {rate} among modules that would run at {reach} MT/s"
         yield ctx.finding("speed.mixed", Severity.SLOW, slots, message, ctx.sheet.memory.source)
 
 
@@ -71,8 +75,8 @@ def _held_below_rating(ctx: Context, by: str) -> Iterator[tuple[int, int, list[s
             clause = next(b.clause or "" for b in solved.bound_by if b.by == by)
             slots = _slots(solved, by) or tuple(s for s, _ in rated if s)
             groups.setdefault((solved.rate_mts, lowest, clause, processor.id), []).extend(slots)
-    for (rate, lowest, clause, name), slots in groups.items():
-        yield rate, lowest, slots, clause, ctx.sheet.processors[name]
+    for (rate, lowest, clause, name), held in groups.items():
+        yield rate, lowest, held, clause, ctx.sheet.processors[name]
 
 
 @rule("speed.population")
@@ -94,7 +98,12 @@ def processor_slower(ctx: Context) -> Iterator[Finding]:
         yield ctx.finding("speed.processor", Severity.SLOW, slots, message, ctx.sheet.memory.source)
 
 
-_FACT_WORDS = {"rate_mts": "rated data rate", "package_ranks": "ranks", "rate_table": "rate table", "rail_setting": "rail"}
+_FACT_WORDS = {
+    "rate_mts": "rated data rate",
+    "package_ranks": "ranks",
+    "rate_table": "rate table",
+    "rail_setting": "rail",
+}
 
 
 @rule("speed.untold")
@@ -106,7 +115,14 @@ def untold(ctx: Context) -> Iterator[Finding]:
         needs = [n for n in solved.needs if n != "machine.rail_setting"]
         if not needs:
             continue
-        kinds = tuple(sorted({f"processor of {socket}" if n.startswith("machine.processors") else n.rsplit(".", 1)[-1] for n in needs}))
+        kinds = tuple(
+            sorted(
+                {
+                    f"processor of {socket}" if n.startswith("machine.processors") else n.rsplit(".", 1)[-1]
+                    for n in needs
+                }
+            )
+        )
         into = groups.setdefault(kinds, ([], []))
         into[0].extend(needs)
         into[1].extend(solved.untold)

@@ -7,13 +7,32 @@ from typing import Annotated, Any, Literal
 from pydantic import ConfigDict, Field
 
 from umbrak.formats.documents import (
-    BufferingName, Doc, FormName, GenerationName, Gib, LimitDoc, ModuleDoc, Mts, Name, SourceDoc, Text, Volts,
+    BufferingName,
+    Doc,
+    FormName,
+    GenerationName,
+    Gib,
+    LimitDoc,
+    ModuleDoc,
+    Mts,
+    Name,
+    SourceDoc,
+    Text,
+    Volts,
 )  # fmt: skip
 
 Clause = str | int | float | None
 Word = Literal["refused", "unsupported", "slower"]
 MemberName = Literal[
-    "capacity_gib", "package_ranks", "stack_height", "logical_ranks", "device_width", "die_gbit", "rate_mts", "maker", "part"
+    "capacity_gib",
+    "package_ranks",
+    "stack_height",
+    "logical_ranks",
+    "device_width",
+    "die_gbit",
+    "rate_mts",
+    "maker",
+    "part",
 ]
 
 
@@ -46,7 +65,9 @@ class RateRowDoc(TestDoc):
     """What a channel runs at when all of the row's conditions hold; of several rows the most specific wins."""
 
     rate_mts: Mts
-    dpc: Annotated[int, Field(ge=1, le=8)] | None = Field(None, description="modules in the channel, soldered memory counting as one")
+    dpc: Annotated[int, Field(ge=1, le=8)] | None = Field(
+        None, description="modules in the channel, soldered memory counting as one"
+    )
     ranks: int | list[int] | None = Field(
         None, description="package ranks: one number for any module of the channel, or a list, one for each module"
     )
@@ -90,13 +111,17 @@ class MemoryDoc(Sourced):
     form: FormName
     rails_v: Annotated[list[Volts], Field(min_length=1)]
     rail_policy: Literal["lowest", "highest", "setting"] | None = None
-    rail_domains: dict[Name, RailDomainDoc] = Field(default_factory=dict, description="supplies, where there are several")
+    rail_domains: dict[Name, RailDomainDoc] = Field(
+        default_factory=dict, description="supplies, where there are several"
+    )
     accepts: Annotated[list[KindDoc], Field(min_length=1)]
     refuses: list[TestDoc] = []
     ecc_mixed: Literal["refused", "loses"] | None = None
     never_together: list[Annotated[list[TestDoc], Field(min_length=2)]] = []
     together_within: Literal["machine", "socket", "channel"] = "machine"
-    package_ranks_per_channel: Annotated[int, Field(ge=1)] | None = Field(None, description="chip selects of a channel: hard")
+    package_ranks_per_channel: Annotated[int, Field(ge=1)] | None = Field(
+        None, description="chip selects of a channel: hard"
+    )
     load_reduced_counts_as: Annotated[int, Field(ge=1)] | None = None
     modes: dict[Name, ModeDoc] = {}
     remaps_hole: bool | None = None
@@ -114,8 +139,12 @@ class ClearanceDoc(Doc):
 
 
 class SlotDoc(Doc):
-    printed: Name | None = Field(None, description='locator as printed on the board; "{socket} {slot}" in a repeated block')
-    locators: list[Name] = Field(default_factory=list, description="names under which the machine's own tables report it")
+    printed: Name | None = Field(
+        None, description='locator as printed on the board; "{socket} {slot}" in a repeated block'
+    )
+    locators: list[Name] = Field(
+        default_factory=list, description="names under which the machine's own tables report it"
+    )
     position: Literal["far", "near", "middle"] | None = None
     tab: Name | None = Field(None, description="colour of the latch tab")
     access: Name | None = None
@@ -126,8 +155,12 @@ class SlotDoc(Doc):
 
 class PopulationDoc(Sourced):
     scope: Literal["machine", "socket"] | None = Field(None, description="in a repeated block: socket")
-    fill: list[Annotated[list[Name], Field(min_length=1)]] | None = Field(None, description="sets in the order in which they are filled")
-    counts: dict[Any, list[list[Name]]] | None = Field(None, description="number of modules -> sets that hold them, in order")
+    fill: list[Annotated[list[Name], Field(min_length=1)]] | None = Field(
+        None, description="sets in the order in which they are filled"
+    )
+    counts: dict[Any, list[list[Name]]] | None = Field(
+        None, description="number of modules -> sets that hold them, in order"
+    )
     other_counts: Word | None = None
     otherwise: Word | None = Field(None, description="what the right count in wrong slots does")
     alike_in_set: list[MemberName] = []

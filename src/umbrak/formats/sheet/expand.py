@@ -10,8 +10,27 @@ from typing import Any, TypeVar
 
 from umbrak.core.memory.module import Generation, Module, complete
 from umbrak.core.platform.sheet import (
-    Access, AccessStep, Bays, Channel, Clearance, EvenOrder, FillOrder, FirstBoot, Kind, Listed, MemoryRules, Mode,
-    ModuleTest, Place, Processor, RailDomain, RateRow, Reserve, Sheet, Slot, Socket,
+    Access,
+    AccessStep,
+    Bays,
+    Channel,
+    Clearance,
+    EvenOrder,
+    FillOrder,
+    FirstBoot,
+    Kind,
+    Listed,
+    MemoryRules,
+    Mode,
+    ModuleTest,
+    Place,
+    Processor,
+    RailDomain,
+    RateRow,
+    Reserve,
+    Sheet,
+    Slot,
+    Socket,
 )  # fmt: skip
 from umbrak.core.platform.statement import Source, Statement
 from umbrak.formats.faults import Fault, InputError
@@ -47,7 +66,9 @@ class _Expander:
         if name in names:
             return names[name]
         near = difflib.get_close_matches(name, names, 1)
-        self.wrong(path, f"there is no {what} {name}" + (f"; did you mean {near[0]}?" if near else ""), f"{what}-unknown")
+        self.wrong(
+            path, f"there is no {what} {name}" + (f"; did you mean {near[0]}?" if near else ""), f"{what}-unknown"
+        )
         return None
 
     def source(self, names: Iterable[str | None], path: Path, clause: object = None) -> Source:
@@ -87,14 +108,20 @@ class _Expander:
         for i, r in enumerate(repeats):
             path = ("repeat", i) if isinstance(doc.repeat, list) else ("repeat",)
             for socket in r.over:
-                for j, p in enumerate(r.population):
-                    self.population(p, (*path, "population", j), socket, r.source, fills, evens)
-        for j, p in enumerate(doc.population):
-            self.population(p, ("population", j), None, None, fills, evens)
+                for j, order in enumerate(r.population):
+                    self.population(order, (*path, "population", j), socket, r.source, fills, evens)
+        for j, order in enumerate(doc.population):
+            self.population(order, ("population", j), None, None, fills, evens)
         limits = [self.limit(item, ("limits", i), f"limit-{i + 1}", None) for i, item in enumerate(doc.limits)]
         if doc.memory.package_ranks_per_channel:
             limits.append(
-                Statement("chip-selects", "channel", memory.source, package_ranks=doc.memory.package_ranks_per_channel, hard=True)
+                Statement(
+                    "chip-selects",
+                    "channel",
+                    memory.source,
+                    package_ranks=doc.memory.package_ranks_per_channel,
+                    hard=True,
+                )
             )
         if self.faults:
             raise InputError("wrong-reference", self.faults)
@@ -164,7 +191,9 @@ class _Expander:
             rates_mts=tuple(sorted(p.rates_mts)),
             rate_table=tuple(rows),
             refuses_above_mts=p.refuses_above_mts,
-            limits=tuple(self.limit(item, (*path, "limits", i), f"{name}-{i + 1}", p.source) for i, item in enumerate(p.limits)),
+            limits=tuple(
+                self.limit(item, (*path, "limits", i), f"{name}-{i + 1}", p.source) for i, item in enumerate(p.limits)
+            ),
         )
 
     def limit(self, item: SheetLimitDoc, path: Path, name: str, block_source: str | None) -> Statement:
@@ -174,7 +203,9 @@ class _Expander:
 
     def memory(self) -> MemoryRules:
         m = self.doc.memory
-        domains = tuple(RailDomain(name, tuple(sorted(d.rails_v)), tuple(d.sockets)) for name, d in m.rail_domains.items())
+        domains = tuple(
+            RailDomain(name, tuple(sorted(d.rails_v)), tuple(d.sockets)) for name, d in m.rail_domains.items()
+        )
         for name, d in m.rail_domains.items():
             for i, socket in enumerate(d.sockets):
                 self.known(self.doc.sockets, socket, ("memory", "rail_domains", name, "sockets", i), "socket")
@@ -195,7 +226,15 @@ class _Expander:
             together_within=m.together_within,
             load_reduced_counts_as=m.load_reduced_counts_as,
             modes=tuple(
-                Mode(n, d.usable_share, d.channels_used, d.bandwidth_factor, tuple(d.alike), tuple(d.counts), d.spare_ranks)
+                Mode(
+                    n,
+                    d.usable_share,
+                    d.channels_used,
+                    d.bandwidth_factor,
+                    tuple(d.alike),
+                    tuple(d.counts),
+                    d.spare_ranks,
+                )
                 for n, d in m.modes.items()
             ),
             remaps_hole=m.remaps_hole,
@@ -217,8 +256,8 @@ class _Expander:
         only = next(iter(self.doc.sockets)) if len(self.doc.sockets) == 1 else None
         controller_of = {c: prefix + name for name, each in controllers.items() for c in each}
         for name, each in controllers.items():
-            for c in each:
-                self.known(channels, c, (*path, "controllers", name), "channel")
+            for channel in each:
+                self.known(channels, channel, (*path, "controllers", name), "channel")
         matched: set[str] = set()
         for name, given in channels.items():
             c = ChannelDoc(slots=given) if isinstance(given, list) else given
@@ -246,10 +285,21 @@ class _Expander:
     def soldered(self, module: Module) -> Module:
         """Soldered memory is made for its board: generation and rails are the board's."""
         memory = self.doc.memory
-        given = replace(module, generation=Generation(memory.generation), rails_v=module.rails_v or tuple(sorted(memory.rails_v)))
+        given = replace(
+            module, generation=Generation(memory.generation), rails_v=module.rails_v or tuple(sorted(memory.rails_v))
+        )
         return complete(given)[0]
 
-    def slot(self, local: str, full: str, channel: str, socket: str, slots: Mapping[str, SlotDoc], path: Path, matched: set[str]) -> Slot:
+    def slot(
+        self,
+        local: str,
+        full: str,
+        channel: str,
+        socket: str,
+        slots: Mapping[str, SlotDoc],
+        path: Path,
+        matched: set[str],
+    ) -> Slot:
         said: dict[str, Any] = {}
         for key, d in slots.items():
             if key == local or ("*" in key and fnmatchcase(local, key)):
@@ -262,7 +312,9 @@ class _Expander:
         def named(pattern: str) -> str:
             return pattern.replace("{socket}", socket).replace("{slot}", local)
 
-        behind = tuple(b if b in self.slots or "." in b else full.removesuffix(local) + b for b in said.get("behind", ()))
+        behind = tuple(
+            b if b in self.slots or "." in b else full.removesuffix(local) + b for b in said.get("behind", ())
+        )
         return Slot(
             id=full,
             channel=channel,

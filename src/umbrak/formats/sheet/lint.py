@@ -24,11 +24,15 @@ def _rails(document: Document, sheet: Sheet) -> Iterator[Fault]:
         if odd:
             known = ", ".join(f"{v:g}" for v in sorted(family))
             yield document.fault(
-                ("memory", "rails_v"), f"{', '.join(odd)} V is no rail of {generation} ({known})", "rail-outside-generation"
+                ("memory", "rails_v"),
+                f"{', '.join(odd)} V is no rail of {generation} ({known})",
+                "rail-outside-generation",
             )
         if len(domain.rails_v) > 1 and sheet.memory.rail_policy is None:
             yield document.fault(
-                ("memory", "rails_v"), "several rails but no rail_policy: lowest, highest or setting", "rail-policy-missing"
+                ("memory", "rails_v"),
+                "several rails but no rail_policy: lowest, highest or setting",
+                "rail-policy-missing",
             )
 
 
@@ -45,13 +49,19 @@ def _rates(document: Document, sheet: Sheet) -> Iterator[Fault]:
         holes = [n for n in range(1, deepest + 1) if n not in covered and None not in covered]
         if holes:
             yield document.fault(
-                (*path, "rate_table"), f"no row for {', '.join(map(str, holes))} module(s) in a channel", "rate-table-hole"
+                (*path, "rate_table"),
+                f"no row for {', '.join(map(str, holes))} module(s) in a channel",
+                "rate-table-hole",
             )
         for i, row in enumerate(p.rate_table):
             if p.rates_mts and row.rate_mts not in p.rates_mts:
-                yield document.fault((*path, "rate_table", i), f"{row.rate_mts} is not among its rates_mts", "rate-not-listed")
+                yield document.fault(
+                    (*path, "rate_table", i), f"{row.rate_mts} is not among its rates_mts", "rate-not-listed"
+                )
             if row.dpc and row.dpc > deepest:
-                yield document.fault((*path, "rate_table", i), f"no channel takes {row.dpc} modules", "rate-row-unreachable")
+                yield document.fault(
+                    (*path, "rate_table", i), f"no channel takes {row.dpc} modules", "rate-row-unreachable"
+                )
 
 
 def _limits(document: Document, sheet: Sheet) -> Iterator[Fault]:
@@ -59,11 +69,20 @@ def _limits(document: Document, sheet: Sheet) -> Iterator[Fault]:
     for i, s in enumerate(sheet.limits):
         for name in s.replaces:
             if name not in ids:
-                yield document.fault(("limits", i, "replaces"), f"there is no limit {name} to replace", "limit-replaces-unknown")
-        places: set[str] = {*sheet.sockets, *sheet.channels, *sheet.slots, *(c.controller for c in sheet.channels.values() if c.controller)}
+                yield document.fault(
+                    ("limits", i, "replaces"), f"there is no limit {name} to replace", "limit-replaces-unknown"
+                )
+        places: set[str] = {
+            *sheet.sockets,
+            *sheet.channels,
+            *sheet.slots,
+            *(c.controller for c in sheet.channels.values() if c.controller),
+        }
         if s.where is not None and s.where not in places:
             yield document.fault(
-                ("limits", i, "where"), f"there is no socket, controller, channel or slot {s.where}", "limit-where-unknown"
+                ("limits", i, "where"),
+                f"there is no socket, controller, channel or slot {s.where}",
+                "limit-where-unknown",
             )
 
 
@@ -76,7 +95,9 @@ def _slots(document: Document, sheet: Sheet) -> Iterator[Fault]:
     printed: dict[str, str] = {}
     for slot in sheet.slots.values():
         if slot.printed in printed:
-            yield document.fault(("slots",), f"{slot.id} and {printed[slot.printed]} are both printed {slot.printed}", "printed-twice")
+            yield document.fault(
+                ("slots",), f"{slot.id} and {printed[slot.printed]} are both printed {slot.printed}", "printed-twice"
+            )
         printed[slot.printed] = slot.id
         for other in slot.behind:
             if other not in sheet.slots:

@@ -59,7 +59,9 @@ def sheet_from_data(data: object) -> Sheet:
 def read_document(document: Document, text: str | bytes) -> SheetReading:
     """One document as a sheet. Raises InputError as `read_sheets`."""
     if not isinstance(document.data, dict):
-        raise InputError("not-a-sheet", [document.fault((), "a sheet is a block of fields that begins with umbrak-sheet: 1")])
+        raise InputError(
+            "not-a-sheet", [document.fault((), "a sheet is a block of fields that begins with umbrak-sheet: 1")]
+        )
     doc = check(document, SheetDoc)
     sheet = expand(document, doc, content_hash(document.data))
     shown = text if isinstance(text, str) else text.decode("utf-8-sig")

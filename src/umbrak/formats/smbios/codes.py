@@ -32,9 +32,23 @@ MEMORY_TYPES = {
 TYPE_DETAILS = {7: "Synchronous", 13: "Registered (Buffered)", 14: "Unbuffered (Unregistered)", 15: "LRDIMM"}
 
 #: 7.17.2 Memory Array: Use. Only system memory counts.
-ARRAY_USES = {0x03: "System Memory", 0x04: "Video Memory", 0x05: "Flash Memory", 0x06: "Non-volatile RAM", 0x07: "Cache Memory"}
+ARRAY_USES = {
+    0x03: "System Memory",
+    0x04: "Video Memory",
+    0x05: "Flash Memory",
+    0x06: "Non-volatile RAM",
+    0x07: "Cache Memory",
+}
 #: 7.17.3 Memory Array: Error Correction.
-ARRAY_ECC = {0x01: "Other", 0x02: "Unknown", 0x03: "None", 0x04: "Parity", 0x05: "Single-bit ECC", 0x06: "Multi-bit ECC", 0x07: "CRC"}
+ARRAY_ECC = {
+    0x01: "Other",
+    0x02: "Unknown",
+    0x03: "None",
+    0x04: "Parity",
+    0x05: "Single-bit ECC",
+    0x06: "Multi-bit ECC",
+    0x07: "CRC",
+}
 
 #: Words that stand for "nobody filled this in".
 PLACEHOLDERS = {

@@ -119,7 +119,9 @@ _IGNORED = {
 
 def looks_like_listing(text: str) -> bool:
     head = text[:200_000]
-    return bool(_HANDLE.search(head)) or any(re.search(rf"^\W*{re.escape(t)}\s*$", head, re.I | re.M) for t in codes.TITLES.values())
+    return bool(_HANDLE.search(head)) or any(
+        re.search(rf"^\W*{re.escape(t)}\s*$", head, re.I | re.M) for t in codes.TITLES.values()
+    )
 
 
 def decode_listing(text: str) -> tuple[list[tuple[int, Record]], list[Warning]]:
@@ -208,12 +210,19 @@ class _Reader:
             self.records.append((self.kind or 0, self.record))
             if self.kind == codes.MEMORY_DEVICE and "Size" not in self.record:
                 self.warnings.append(
-                    Warning(f"line {self.began}", "a memory device without a size: the listing is cut here; its slot stays unknown")
+                    Warning(
+                        f"line {self.began}",
+                        "a memory device without a size: the listing is cut here; its slot stays unknown",
+                    )
                 )
             elif cut and self.open_is_short():
                 self.warnings.append(
-                    Warning(f"line {self.began}", "the listing ends inside this memory device; what was read of it is kept")
+                    Warning(
+                        f"line {self.began}", "the listing ends inside this memory device; what was read of it is kept"
+                    )
                 )
         elif self.kind == codes.MEMORY_DEVICE and not self.record:
-            self.warnings.append(Warning(f"line {self.began}", "a memory device with nothing in it: the listing is cut here"))
+            self.warnings.append(
+                Warning(f"line {self.began}", "a memory device with nothing in it: the listing is cut here")
+            )
         self.kind, self.record, self.title_due = None, {}, False

@@ -7,7 +7,14 @@ from typing import Any
 from umbrak.core.memory.module import Buffering, Form, Generation, Module, complete, contradictions
 from umbrak.core.memory.rates import RAILS_V, STANDARD_RATES_MTS
 from umbrak.core.platform.survey import (
-    ArrayFacts, FirmwareFacts, ProcessorFacts, SlotFacts, SlotState, SurveyReading, SystemFacts, Warning,
+    ArrayFacts,
+    FirmwareFacts,
+    ProcessorFacts,
+    SlotFacts,
+    SlotState,
+    SurveyReading,
+    SystemFacts,
+    Warning,
 )  # fmt: skip
 from umbrak.formats.smbios import codes
 from umbrak.formats.smbios.listing import decode_listing
@@ -38,12 +45,18 @@ def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning
         warnings = [*warnings, Warning("the whole", "no memory device (type 17) in it: the slots stay unknown")]
     return SurveyReading(
         kind=kind,
-        system=SystemFacts(_named(system, "Manufacturer"), _named(system, "Product Name"), _named(system, "Serial Number"))
+        system=SystemFacts(
+            _named(system, "Manufacturer"), _named(system, "Product Name"), _named(system, "Serial Number")
+        )
         if system
         else None,
-        firmware=FirmwareFacts(_named(bios, "Vendor"), _named(bios, "Version"), _named(bios, "Release Date")) if bios else None,
+        firmware=FirmwareFacts(_named(bios, "Vendor"), _named(bios, "Version"), _named(bios, "Release Date"))
+        if bios
+        else None,
         processors=tuple(
-            ProcessorFacts(_named(r, "Socket Designation"), _named(r, "Version"), _as(r, "Core Count"), _as(r, "Populated"))
+            ProcessorFacts(
+                _named(r, "Socket Designation"), _named(r, "Version"), _as(r, "Core Count"), _as(r, "Populated")
+            )
             for r in of(codes.PROCESSOR)
         ),
         arrays=tuple(
@@ -112,7 +125,11 @@ def _module(r: Record, size_mib: float) -> tuple[Module, list[str]]:
     if total and data in (32, 64) and total >= data:
         extra = total - data
         # DDR5 counts the bits beside each 32-bit half: 80 of 64 is 8 beside each (DSP0134 7.18.4 gives the sum).
-        ecc_bits = {0: 0, 8: 4, 16: 8}.get(extra) if generation is Generation.DDR5 and data == 64 else {0: 0, 4: 4, 8: 8}.get(extra)
+        ecc_bits = (
+            {0: 0, 8: 4, 16: 8}.get(extra)
+            if generation is Generation.DDR5 and data == 64
+            else {0: 0, 4: 4, 8: 8}.get(extra)
+        )
         if ecc_bits is None:
             said.append(f"widths {total} over {data} bits fit no error correction; left unknown")
     rails: tuple[float, ...] = ()

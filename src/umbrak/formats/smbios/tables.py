@@ -47,8 +47,8 @@ def looks_like_tables(data: bytes) -> bool:
     # The first structure of a raw table: a known type, a length of at least its header, a small handle.
     return (
         len(data) >= 8
-        and data[0] in (*range(0, 47), 126, 127)
-        and 4 <= data[1]
+        and data[0] in (*range(47), 126, 127)
+        and data[1] >= 4
         and b"\0\0" in data[data[1] : data[1] + 4096]
         and 0 in data[:16]
     )
@@ -72,7 +72,10 @@ def decode_tables(data: bytes) -> tuple[list[tuple[int, Record]], list[Warning]]
         if reader:
             records.append((structure.type, reader(structure)))
     if count == 0:
-        raise InputError("not-smbios", [Fault("no SMBIOS structure found; expected a table or a dump with its entry point", "byte 0")])
+        raise InputError(
+            "not-smbios",
+            [Fault("no SMBIOS structure found; expected a table or a dump with its entry point", "byte 0")],
+        )
     return records, warnings
 
 
@@ -81,7 +84,9 @@ def _table(data: bytes, warnings: list[Warning]) -> tuple[int, int]:
 
     def checked(length: int) -> None:
         if len(data) < length:
-            raise InputError("cut", [Fault(f"the entry point needs {length} bytes, found {len(data)}", f"byte {len(data)}")])
+            raise InputError(
+                "cut", [Fault(f"the entry point needs {length} bytes, found {len(data)}", f"byte {len(data)}")]
+            )
         if sum(data[:length]) % 256:
             warnings.append(Warning("byte 4", "the entry point's checksum is wrong; read all the same"))
 
@@ -105,13 +110,20 @@ def _structures(data: bytes, offset: int, end: int, warnings: list[Warning]) -> 
         kind, length, handle = data[offset], data[offset + 1], int.from_bytes(data[offset + 2 : offset + 4], "little")
         if length < 4:
             warnings.append(
-                Warning(f"byte {offset + 1}", f"a structure's length is {length}, at least 4 expected; nothing after it is read")
+                Warning(
+                    f"byte {offset + 1}",
+                    f"a structure's length is {length}, at least 4 expected; nothing after it is read",
+                )
             )
             return
         strings_at = offset + length
         closing = data.find(b"\0\0", strings_at, end)
         if closing < 0:
-            warnings.append(Warning(f"byte {offset}", f"the table is cut inside structure 0x{handle:04X} (type {kind}); it is left out"))
+            warnings.append(
+                Warning(
+                    f"byte {offset}", f"the table is cut inside structure 0x{handle:04X} (type {kind}); it is left out"
+                )
+            )
             return
         block = data[strings_at:closing]
         strings = tuple(s.decode("utf-8", "replace") for s in block.split(b"\0")) if block else ()

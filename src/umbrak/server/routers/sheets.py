@@ -6,7 +6,7 @@ from fastapi import APIRouter
 
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.sheets import list_sheets, see_sheet, SheetView
+from umbrak.services.sheets import SheetView, list_sheets, see_sheet
 from umbrak.store.sheets import SheetRow
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])

@@ -292,7 +292,7 @@ const openOther = async (event: Event) => {
 }
 .tray {
   display: grid;
-  grid-template-columns: minmax(0, 1.35fr) minmax(0, 1.15fr) minmax(0, 0.75fr);
+  grid-template-columns: minmax(0, 1.25fr) minmax(0, 1.25fr) minmax(0, 0.65fr);
   gap: 20px;
   padding: 10px 16px 8px;
   min-height: 150px;
@@ -314,9 +314,9 @@ const openOther = async (event: Event) => {
 }
 .kind {
   display: flex;
-  gap: 8px;
+  gap: 6px;
   align-items: center;
-  padding: 4px 10px 4px 8px;
+  padding: 4px 7px 4px 6px;
   border: 1px solid var(--module-edge);
   background: var(--module);
   color: var(--ink);

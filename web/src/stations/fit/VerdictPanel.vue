@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import type { Evaluation, Finding } from '@/api/client'
 import { gb } from '@/board/state'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { plural, volts } from '@/ui/words'
+import { volts } from '@/ui/words'
 import FindingList from './FindingList.vue'
 
 const props = defineProps<{ now: Evaluation; goal: Evaluation; changes: { label: string; words: string }[] }>()
@@ -69,7 +69,8 @@ const many = computed(() => props.goal.sockets.length > 1)
       </template>
       <strong>{{ gb(goal.installed_gib) }}</strong> <span class="unit">GB</span>
       <span class="beside faded">
-        usable {{ gb(goal.usable_gib) }}<template v-if="goal.tolerance_gib"> ± {{ gb(goal.tolerance_gib) }}</template>
+        usable {{ gb(goal.usable_gib) }}
+        <template v-if="goal.tolerance_gib"><br />± {{ gb(goal.tolerance_gib) }}</template>
       </span>
     </p>
     <dl>
@@ -121,7 +122,6 @@ const many = computed(() => props.goal.sockets.length > 1)
             <dd>{{ c.words }}</dd>
           </template>
         </dl>
-        <p class="faded small">{{ plural(changes.length, 'change') }} from what is in it now</p>
       </template>
     </div>
   </section>
@@ -168,10 +168,13 @@ const many = computed(() => props.goal.sockets.length > 1)
 .beside {
   margin-left: auto;
   font-size: 13px;
+  line-height: 1.25;
+  text-align: right;
+  align-self: center;
 }
 dl {
   display: grid;
-  grid-template-columns: 82px minmax(0, 1fr);
+  grid-template-columns: 78px minmax(0, 1fr);
   gap: 5px 8px;
   margin: 0 0 8px;
   padding-bottom: 8px;
@@ -240,13 +243,10 @@ dd small {
   color: var(--faded);
 }
 .done {
+  grid-template-columns: 24px minmax(0, 1fr);
   padding: 0 8px;
   border: 0;
   margin-bottom: 2px;
   font-size: 13px;
-}
-.scrolling p.small {
-  margin: 0;
-  padding: 0 8px 4px;
 }
 </style>

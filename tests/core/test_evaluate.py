@@ -1,0 +1,261 @@
+"""What layouts come to: each row fires one rule on a sheet small enough to check by hand, and names where."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.core.sheets import SMALL, TWIN, found, judge, layout, merged
+from umbrak.core.evaluate import evaluate
+from umbrak.core.memory.label import decode_label
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
+from umbrak.core.rules import CATALOGUE, RULES
+from umbrak.core.rules.finding import Severity
+from umbrak.formats.sheet.reading import sheet_from_data
+
+L4, L8, H8 = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3-12800U"
+R16, R32 = "16GB 1Rx4 PC4-2666V-RC2", "32GB 2Rx4 PC4-2666V-RB2"
+P = Machine({"P1": "p", "P2": "p"})
+ORDER = {"source": "guide", "fill": [["A1", "B1"], ["A2", "B2"]], "other_counts": "unsupported", "otherwise": "slower"}
+MEM = "memory"
+
+
+def small(**over: Any) -> dict[str, Any]:
+    return merged(SMALL, over)
+
+
+def limit(**fields: Any) -> dict[str, Any]:
+    return small(limits=[{"source": "guide", **fields}])
+
+
+#: name: (sheet, slots, machine, finding that must be there: code, severity, slots)
+FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, tuple[str, ...]]]] = {
+    "no such slot": (SMALL, {"C9": L4}, Machine(), ("fit.slot-unknown", "stop", ("C9",))),
+    "occupant unknown": (SMALL, {"A1": "unknown", "B1": L4}, Machine(), ("fit.unknown", "ask", ("A1",))),
+    "size unknown": (SMALL, {"A1": "PC3L-12800U"}, Machine(), ("fit.unknown", "ask", ("A1",))),
+    "generation": (SMALL, {"A1": "8GB PC4-2400T-UA1"}, Machine(), ("fit.generation", "stop", ("A1",))),
+    "generation unknown": (SMALL, {"A1": "8GB UDIMM"}, Machine(), ("fit.generation", "ask", ("A1",))),
+    "form": (SMALL, {"A1": "8GB PC3L-12800S"}, Machine(), ("fit.form", "stop", ("A1",))),
+    "form unknown": (SMALL, {"A1": "8GB DDR3L unbuffered 1600"}, Machine(), ("fit.form", "ask", ("A1",))),
+    "DDR5 notch": (small(memory={"generation": "DDR5", "rails_v": [1.1], "rail_policy": None}), {"A1": "16GB 1Rx8 PC5-4800B-RA0"}, Machine(), ("fit.form", "stop", ("A1",))),
+    "too tall": (small(slots={"A1": {"clearance_mm": {"fitted": 32}}}), {"A1": L4 + " 40mm"}, Machine(), ("fit.height", "stop", ("A1",))),
+    "tall for the way in": (small(slots={"A1": {"clearance_mm": {"fitted": 50, "on_the_way": 32}}}), {"A1": L4 + " 40mm"}, Machine(), ("fit.height", "note", ("A1",))),
+    "height unknown where it matters": (small(slots={"A1": {"clearance_mm": {"fitted": 20}}}), {"A1": L4}, Machine(), ("fit.height", "ask", ("A1",))),
+    "facing": (small(slots={"A1": {"facing": "label to the fan"}}), {"A1": L4}, Machine(), ("fit.facing", "note", ("A1",))),
+    "1.35 V only": (small(memory={"rails_v": [1.35], "rail_policy": None}), {"A1": H8, "B1": L8}, Machine(), ("power.rail", "stop", ("A1",))),
+    "volts unknown": (SMALL, {"A1": {"generation": "DDR3", "capacity_gib": 4}}, Machine(), ("power.rail", "ask", ("A1",))),
+    "held at the higher rail": (SMALL, {"A1": H8, "B1": L8}, Machine(), ("power.mixed", "note", ("A1",))),
+    "rail not chosen": (small(memory={"rail_policy": "setting"}), {"A1": L4}, Machine(), ("power.policy", "ask", ("A1",))),
+    "rail costs rate": (small(processors={"p": {"rate_table": [{"rail_v": 1.5, "rate_mts": 1600}, {"rail_v": 1.35, "rate_mts": 1333}]}}), {"A1": L4}, Machine(), ("power.policy", "slow", ("A1",))),
+    "kind refused": (SMALL, {"A1": "8GB PC3L-12800R"}, Machine(), ("kind.refused", "stop", ("A1",))),
+    "kind unknown": (SMALL, {"A1": "8GB DDR3L DIMM 1600"}, Machine(), ("kind.refused", "ask", ("A1",))),
+    "refused though accepted": (small(memory={"refuses": [{"device_width": 16}]}), {"A1": "4GB 1Rx16 PC3L-12800U"}, Machine(), ("kind.refused", "stop", ("A1",))),
+    "ECC required": (small(memory={"accepts": [{"buffering": "unbuffered", "ecc": True}]}), {"A1": L4}, Machine(), ("kind.ecc-required", "stop", ("A1",))),
+    "uncertified": (small(memory={"accepts": [{"buffering": "unbuffered", "ecc": True}, {"buffering": "unbuffered", "certified": False}]}), {"A1": L4}, Machine(), ("kind.uncertified", "risk", ("A1",))),
+    "kinds mixed": (TWIN, {"P1.A1": R16, "P1.B1": R16, "P2.A1": "64GB 4DRx4 PC4-2666V-LD1"}, P, ("kind.mixed", "stop", ("P2.A1",))),
+    "widths apart": (merged(TWIN, {"memory": {"never_together": [[{"device_width": 4}, {"device_width": 8}]]}}), {"P1.A1": R16, "P2.A1": "16GB 2Rx8 PC4-2666V-RE2", "P2.B1": "16GB 2Rx8 PC4-2666V-RE2"}, P, ("kind.mixed", "stop", ("P1.A1",))),
+    "ECC mixed, refused": (small(memory={"ecc_mixed": "refused"}), {"A1": L4, "B1": "4GB 2Rx8 PC3L-12800E"}, Machine(), ("kind.ecc-mixed", "stop", ("B1",))),
+    "ECC mixed, lost": (small(memory={"ecc_mixed": "loses"}), {"A1": L4, "B1": "4GB 2Rx8 PC3L-12800E"}, Machine(), ("kind.ecc-mixed", "risk", ("A1",))),
+    "ECC mixed, nobody says": (SMALL, {"A1": L4, "B1": "4GB 2Rx8 PC3L-12800E"}, Machine(), ("kind.ecc-mixed", "ask", ("B1",))),
+    "hard machine limit": (limit(scope="machine", capacity_gib=8, hard=True), {"A1": L8, "B1": L4}, Machine(), ("limit.machine", "stop", ("A1", "B1"))),
+    "hard socket limit": (limit(scope="socket", capacity_gib=8, hard=True), {"A1": L8, "B1": L4}, Machine(), ("limit.socket", "stop", ("A1", "B1"))),
+    "hard controller limit": (merged(limit(scope="controller", capacity_gib=4, hard=True), {"controllers": {"M": ["A"]}}), {"A1": L8}, Machine(), ("limit.controller", "stop", ("A1",))),
+    "hard channel limit": (limit(scope="channel", capacity_gib=8, hard=True), {"A1": L8, "A2": L4, "B1": L8}, Machine(), ("limit.channel", "stop", ("A1", "A2"))),
+    "hard slot limit": (limit(scope="slot", capacity_gib=4, hard=True), {"A1": L8, "B1": L4}, Machine(), ("limit.slot", "stop", ("A1",))),
+    "hard die limit": (limit(scope="die", die_gbit=2, hard=True), {"A1": L8, "B1": L4}, Machine(), ("limit.die", "stop", ("A1",))),
+    "soft die limit": (limit(scope="die", die_gbit=2), {"A1": L8, "B1": L4}, Machine(), ("risk.density", "risk", ("A1",))),
+    "die unknown": (limit(scope="die", die_gbit=2, hard=True), {"A1": "4GB PC3L-12800U"}, Machine(), ("limit.die", "ask", ("A1",))),
+    "chip selects": (small(memory={"package_ranks_per_channel": 2}), {"A1": L8, "A2": L8}, Machine(), ("limit.ranks", "stop", ("A1", "A2"))),
+    "ranks unknown": (small(memory={"package_ranks_per_channel": 2}), {"A1": "8GB PC3L-12800U"}, Machine(), ("limit.ranks", "ask", ("A1",))),
+    "stack height": (merged(TWIN, {"limits": [{"source": "cpu", "scope": "machine", "stack_height": 1, "hard": True}]}), {"P1.A1": "128GB 2S2Rx4 PC4-2666V-RB2"}, P, ("limit.stack", "stop", ("P1.A1",))),
+    "32-bit system": (SMALL, {"A1": L8}, Machine(os_bits=32), ("limit.os-width", "slow", ())),
+    "over official": (limit(scope="machine", capacity_gib=8, official=True), {"A1": L8, "B1": L4}, Machine(), ("risk.over-official", "risk", ("A1", "B1"))),
+    "over the processor's figure": (limit(scope="machine", capacity_gib=8, source="cpu"), {"A1": L8, "B1": L4}, Machine(), ("risk.over-processor", "risk", ("A1", "B1"))),
+    "over anybody's figure": (limit(scope="machine", capacity_gib=8), {"A1": L8, "B1": L4}, Machine(), ("risk.unproved", "risk", ("A1", "B1"))),
+    "grade refused": (TWIN, {"P1.A1": R16}, Machine({"P1": "q", "P2": None}), ("speed.refused", "stop", ("P1.A1",))),
+    "modules below the machine": (SMALL, {"A1": "4GB 2Rx8 PC3L-10600U", "B1": "4GB 2Rx8 PC3L-10600U"}, Machine(), ("speed.module", "slow", ("A1", "B1"))),
+    "slowest binds": (SMALL, {"A1": L4, "B1": "4GB 2Rx8 PC3L-10600U"}, Machine(), ("speed.mixed", "slow", ("B1",))),
+    "full channels": (SMALL, {"A1": L4, "A2": L4, "B1": L4, "B2": L4}, Machine(), ("speed.population", "slow", ("A1", "A2", "B1", "B2"))),
+    "machine below the modules": (SMALL, {"A1": "4GB 2Rx8 PC3L-14900U", "B1": "4GB 2Rx8 PC3L-14900U"}, Machine(), ("speed.processor", "slow", ("A1", "B1"))),
+    "board's cap": (small(rate_cap_mts=1333), {"A1": L4, "B1": L4}, Machine(), ("speed.processor", "slow", ("A1", "B1"))),
+    "rate untold: module": (SMALL, {"A1": "4GB 2Rx8 DDR3L UDIMM"}, Machine(), ("speed.untold", "ask", ("A1",))),
+    "rate untold: processor": (TWIN, {"P1.A1": R16}, Machine({"P2": None}), ("speed.untold", "ask", ("P1.A1",))),
+    "rate untold: no row": (small(processors={"p": {"rate_table": [{"dpc": 2, "rate_mts": 1333}]}}), {"A1": L4}, Machine(), ("speed.untold", "ask", ("A1",))),
+    "rate untold: ranks": (small(processors={"p": {"rate_table": [{"dpc": 1, "rate_mts": 1600}, {"dpc": 1, "ranks": 4, "rate_mts": 1066}]}}), {"A1": "4GB PC3L-12800U"}, Machine(), ("speed.untold", "ask", ("A1",))),
+    "wrong slots": (small(population=[{"source": "guide", "fill": [["A1"], ["B1"], ["A2"], ["B2"]], "otherwise": "slower"}]), {"B1": L4}, Machine(), ("order.place", "slow", ("A1", "B1"))),
+    "wrong slots, nobody says what it does": (small(population=[{"source": "guide", "fill": [["A1"], ["B1"], ["A2"], ["B2"]]}]), {"B1": L4}, Machine(), ("order.place", "ask", ("A1", "B1"))),
+    "gap": (small(population=[ORDER]), {"A2": L4, "B1": L4}, Machine(), ("order.gap", "slow", ("A1", "A2"))),
+    "unlisted count": (small(population=[ORDER]), {"A1": L4, "B1": L4, "A2": L4}, Machine(), ("order.set", "risk", ("A1", "A2", "B1"))),
+    "unlike in a set": (small(population=[{**ORDER, "alike_in_set": ["capacity_gib"]}]), {"A1": L4, "B1": L8}, Machine(), ("order.set", "slow", ("A1",))),
+    "larger first": (small(population=[{**ORDER, "larger_first": True}]), {"A1": L4, "B1": L4, "A2": L8, "B2": L8}, Machine(), ("order.larger-first", "slow", ("A2", "B2"))),
+    "ranks far": (merged(TWIN, {"repeat": {"population": [{"fill": [["A1", "B1"], ["A2", "B2"]], "higher_ranks_far": True}]}}), {"P1.A1": R16, "P1.A2": R32}, P, ("order.rank-far", "slow", ("P1.A1", "P1.A2"))),
+    "sockets uneven": (merged(TWIN, {"population": [{"source": "guide", "even_over": "sockets"}]}), {"P1.A1": R32, "P2.A1": R16}, P, ("order.sockets", "slow", ("P2.A1", "P2.A2", "P2.B1", "P2.B2"))),
+    "bare socket": (TWIN, {"P1.A1": R16}, P, ("order.socket-bare", "slow", ("P2.A1", "P2.A2", "P2.B1", "P2.B2"))),
+    "too few for a processor": (merged(TWIN, {"population": [{"source": "guide", "least_per_processor": 2, "otherwise": "refused"}]}), {"P1.A1": R16, "P1.B1": R16, "P2.A1": R16}, P, ("order.socket-bare", "stop", ("P2.A1", "P2.A2", "P2.B1", "P2.B2"))),
+    "no processor": (TWIN, {"P1.A1": R16, "P2.A1": R16}, Machine({"P1": "p", "P2": None}), ("order.no-processor", "stop", ("P2.A1",))),
+    "one channel of two": (SMALL, {"A1": L4}, Machine(), ("order.channel-single", "slow", ("A1", "B1", "B2"))),
+    "channels uneven": (SMALL, {"A1": L8, "B1": L4}, Machine(), ("order.balance", "slow", ("B1", "B2"))),
+    "unlisted part": (small(listed=[{"part": "OSM3*", "source": "guide"}]), {"A1": L4 + " P/N: ZZ9"}, Machine(), ("risk.unlisted", "risk", ("A1",))),
+    "part unknown": (small(listed=[{"part": "OSM3*", "source": "guide"}]), {"A1": L4}, Machine(), ("risk.unlisted", "ask", ("A1",))),
+    "makers mixed": (SMALL, {"A1": {"maker": "Ostrel", "capacity_gib": 4}, "B1": {"maker": "Brandt", "capacity_gib": 4}, "B2": {"maker": "Brandt", "capacity_gib": 4}}, Machine(), ("risk.mixed-makers", "risk", ("A1",))),
+    "mode without its count": (merged(TWIN, {"memory": {"modes": {"mirroring": {"counts": [4]}}}}), {"P1.A1": R16, "P1.B1": R16}, Machine({"P1": "p", "P2": None}, mode="mirroring"), ("mode.unmet", "risk", ("P1.A1", "P1.B1"))),
+    "sparing without a spare rank": (merged(TWIN, {"memory": {"modes": {"sparing": {"spare_ranks": 1}}}}), {"P1.A1": R16}, Machine({"P1": "p", "P2": None}, mode="sparing"), ("mode.unmet", "risk", ("P1.A1",))),
+    "mode that the machine lacks": (SMALL, {"A1": L4}, Machine(mode="mirroring"), ("mode.unmet", "risk", ())),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", FIRES)
+def test_fires_with_its_severity_and_slots(name: str) -> None:
+    sheet, slots, machine, expected = FIRES[name]
+    evaluation = judge(sheet, slots, machine)
+    assert expected in found(evaluation)
+    code = expected[0]
+    assert code not in {f.code for f in judge(sheet, slots, machine, without_rules={code}).findings}
+    severity = Severity(expected[1])
+    assert severity is Severity.ASK or severity in CATALOGUE[code].severities
+
+
+@pytest.mark.parametrize(
+    "name", [n for n, (*_, expected) in FIRES.items() if expected[1] == "ask"]
+)
+def test_an_ask_names_what_is_missing_and_what_it_could_hide(name: str) -> None:
+    sheet, slots, machine, (code, _, where) = FIRES[name]
+    for finding in judge(sheet, slots, machine).findings:
+        if finding.code == code and finding.slots == where and finding.severity is Severity.ASK:
+            assert finding.needs and finding.could_be
+
+
+def test_every_rule_but_those_of_a_change_has_a_case() -> None:
+    assert set(RULES) - {code for *_, (code, _, _) in FIRES.values()} == {"limit.firmware", "risk.warranty"}
+    assert set(RULES) == set(CATALOGUE)
+
+
+FIRMWARE = limit(id="first", scope="machine", capacity_gib=8, official=True)
+FIRMWARE["limits"].append({"source": "guide", "scope": "machine", "capacity_gib": 16, "official": True, "firmware": {"from": "7.4"}, "replaces": ["first"]})  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("version", "gib", "verdict", "codes"),
+    [
+        ("7.2", 8, "go", set()),
+        ("7.2", 12, "at-risk", {"limit.firmware"}),
+        ("7.4", 12, "go", set()),
+        ("7.10", 12, "go", set()),
+        ("7.4", 20, "at-risk", {"risk.over-official"}),
+        (None, 8, "go", set()),
+        (None, 12, "go", {"limit.firmware"}),
+    ],
+)
+def test_a_limit_raised_by_firmware(version: str | None, gib: int, verdict: str, codes: set[str]) -> None:
+    slots = {8: {"A1": L4, "B1": L4}, 12: {"A1": L8, "B1": L4}, 20: {"A1": L8, "B1": L8, "A2": L4}}[gib]
+    evaluation = judge(FIRMWARE, slots, Machine(firmware=version))
+    limits = {f.code for f in evaluation.findings if f.code.startswith(("limit", "risk"))}
+    assert (evaluation.verdict, limits) == (verdict, codes)
+
+
+def test_touching_a_locked_slot_is_a_risk_only_when_it_is_touched() -> None:
+    sheet = small(slots={"A2": {"access": "deep"}}, access={"deep": {"ends_warranty": True}})
+    there = {"A1": L4, "A2": L4}
+    assert "risk.warranty" not in {f.code for f in judge(sheet, there, before=there).findings}
+    assert ("risk.warranty", "risk", ("A2",)) in found(judge(sheet, there, before={"A1": L4}))
+
+
+@pytest.mark.parametrize(
+    ("sheet", "slots", "machine", "rate", "bound", "rails", "balance", "sustained"),
+    [
+        (SMALL, {"A1": L4, "B1": L4}, Machine(), 1600, {"module", "processor"}, [1.35], 1.0, 25.6),
+        (SMALL, {"A1": H8, "B1": L8}, Machine(), 1600, {"module", "processor"}, [1.5], 1.0, 25.6),
+        (SMALL, {"A1": L4, "A2": L4, "B1": L4}, Machine(), 1333, {"population"}, [1.35], 0.75, 15.996),
+        (SMALL, {"A1": "4GB 2Rx8 PC3L-10600U", "B1": L4}, Machine(), 1333, {"module"}, [1.35], 1.0, 21.328),
+        (SMALL, {"A1": L8}, Machine(), 1600, {"module", "processor"}, [1.35], 0.5, 12.8),
+        (small(memory={"rails_v": [1.35], "rail_policy": None}), {"A1": H8}, Machine(), 1600, {"module", "processor"}, [None], 0.5, 12.8),
+        (TWIN, {"P1.A1": R16, "P1.B1": R16, "P2.A1": R16, "P2.B1": R16}, Machine({"P1": "p", "P2": "q"}), 2400, {"processor"}, [1.2], 1.0, 38.4),
+        (TWIN, {}, P, None, set(), [None], None, None),
+    ],
+)  # fmt: skip
+def test_rail_rate_and_bandwidth(sheet: Any, slots: Any, machine: Machine, rate: int | None, bound: set[str], rails: list[float | None], balance: float | None, sustained: float | None) -> None:
+    e = judge(sheet, slots, machine)
+    assert (e.data_rate_mts, {b.by for b in e.bound_by}) == (rate, bound)
+    assert [r.volts for r in e.rails] == rails
+    assert (e.sockets[0].balance, e.sockets[0].sustained_gbs) == (balance, sustained)
+
+
+def test_another_sockets_rate_binds_where_they_run_alike() -> None:
+    machine = Machine({"P1": "p", "P2": "q"})
+    e = judge(TWIN, {"P1.A1": "16GB 1Rx4 PC4-2400T-RC1", "P2.A1": "16GB 1Rx4 PC4-2133P-RC1"}, machine)
+    assert [(s.data_rate_mts, {b.by for b in s.bound_by}) for s in e.sockets] == [(2133, {"socket"}), (2133, {"module"})]
+
+
+@pytest.mark.parametrize(
+    ("machine", "usable"),
+    [(Machine(), 31.0), (Machine(os_bits=32), 3.0), (Machine(os_bits=32, os_cap_gib=16), 15.0), (Machine(mode="mirror"), 15.0), (Machine(device_hole_mib=512), 30.5)],
+)  # fmt: skip
+def test_usable(machine: Machine, usable: float) -> None:
+    sheet = small(reserve={"fixed_mib": 704, "share": 0.01, "tolerance_mib": 64}, memory={"remaps_hole": False, "modes": {"mirror": {"usable_share": 0.5}}})
+    e = judge(sheet, {"A1": L8, "A2": L8, "B1": L8, "B2": L8}, machine)
+    assert (e.installed_gib, e.tolerance_gib) == (32, 0.0625)
+    assert e.usable_gib == pytest.approx(usable, abs=0.01)
+
+
+def test_memory_on_a_bare_socket_does_not_count() -> None:
+    e = judge(TWIN, {"P1.A1": R16, "P2.A1": R32}, Machine({"P1": "p", "P2": None}))
+    assert (e.installed_gib, e.verdict, [s.id for s in e.sockets]) == (16, "no-go", ["P1"])
+
+
+# -- properties ---------------------------------------------------------------------------------------
+
+_LABELS = [L4, L8, H8, "8GB PC4-2400T-UA1", "4GB PC3L-12800S", "4GB 2Rx8 PC3L-12800E", "4GB DDR3", "8GB", "2GB 1Rx16 PC3-8500U", "unknown"]
+_OCCUPANTS = st.sampled_from([UNKNOWN if t == "unknown" else decode_label(t).module for t in _LABELS])
+_LAYOUTS = st.dictionaries(st.sampled_from(["A1", "A2", "B1", "B2", "Z9"]), _OCCUPANTS)
+_FULL = sheet_from_data(
+    small(
+        population=[{**ORDER, "alike_in_set": ["capacity_gib", "package_ranks"], "larger_first": True}],
+        limits=[{"source": "guide", "scope": "machine", "capacity_gib": 16, "official": True}, {"source": "cpu", "scope": "channel", "capacity_gib": 12, "hard": True}],
+        memory={"package_ranks_per_channel": 4, "ecc_mixed": "loses"},
+    )
+)  # fmt: skip
+
+
+@given(_LAYOUTS, st.randoms())
+def test_every_layout_gets_the_same_answer_in_any_order(slots: dict[str, Any], random: Any) -> None:
+    once = evaluate(_FULL, Machine(), Layout(slots))
+    shuffled = list(slots.items())
+    random.shuffle(shuffled)
+    assert evaluate(_FULL, Machine(), Layout(shuffled)) == once
+
+
+@given(_LAYOUTS)
+def test_what_it_says_is_coherent(slots: dict[str, Any]) -> None:
+    e = evaluate(_FULL, Machine(), Layout(slots))
+    assert [f.severity.rank for f in e.findings] == sorted(f.severity.rank for f in e.findings)
+    assert not {f.code for f in e.findings} & set(e.held)
+    assert e.usable_gib <= e.installed_gib == sum(s.gib for s in e.sockets)
+    for s in e.sockets:
+        assert sum(r.gib for r in s.regions) == s.gib == sum(s.channels.values())
+        assert s.sustained_gbs is None or s.peak_gbs is None or s.sustained_gbs <= s.peak_gbs
+    assert all(set(f.slots) <= {*_FULL.slots, *slots} for f in e.findings)
+
+
+@given(_LAYOUTS, _OCCUPANTS)
+def test_learning_a_fact_never_turns_no_into_yes(slots: dict[str, Any], learnt: Any) -> None:
+    known = {s: m for s, m in slots.items() if m is not UNKNOWN}
+    if evaluate(_FULL, Machine(), Layout({**known, "A1": UNKNOWN})).verdict == "no-go":
+        assert evaluate(_FULL, Machine(), Layout({**known, "A1": learnt})).verdict == "no-go"
+
+
+@given(_LAYOUTS)
+def test_alike_channels_are_alike(slots: dict[str, Any]) -> None:
+    swap = {"A1": "B1", "A2": "B2", "B1": "A1", "B2": "A2"}
+    one = evaluate(_FULL, Machine(), Layout(slots))
+    other = evaluate(_FULL, Machine(), Layout({swap.get(s, s): m for s, m in slots.items()}))
+    assert (one.verdict, one.installed_gib, one.data_rate_mts) == (other.verdict, other.installed_gib, other.data_rate_mts)
+    assert sorted((f.code, f.severity, len(f.slots)) for f in one.findings) == sorted((f.code, f.severity, len(f.slots)) for f in other.findings)
+
+
+def test_layout_is_a_value() -> None:
+    a, b = layout({"A1": L4, "B1": L8}), layout({"B1": L8, "A1": L4})
+    assert a == b and hash(a) == hash(b)
+    assert a.changed_from(layout({"A1": L4})) == ("B1",)

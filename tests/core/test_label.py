@@ -1,0 +1,155 @@
+"""Label text: how people and labels spell modules, and what each spelling says. Expected values by hand."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
+from umbrak.core.memory.rates import STANDARD_RATES_MTS
+
+U, R, L, F = "unbuffered", "registered", "load-reduced", "fully-buffered"
+SO = "SO-DIMM"
+
+#: text -> members that must come out; members not named must be unknown, save those that follow.
+SPELLINGS: dict[str, dict[str, object]] = {
+    # formal labels, DDR4 (JESD21-C 4.20.28)
+    "16GB 2Rx8 PC4-2400T-RE1-11": {"generation": "DDR4", "capacity_gib": 16, "package_ranks": 2, "device_width": 8, "rate_mts": 2400, "timing": "T", "buffering": R, "ecc_bits": 8, "die_gbit": 8, "rails_v": (1.2,)},
+    "8GB 1Rx8 PC4-2666V-SA1-11": {"generation": "DDR4", "capacity_gib": 8, "package_ranks": 1, "rate_mts": 2666, "timing": "V", "form": SO, "buffering": U, "ecc": False, "die_gbit": 8},
+    "32GB 2Rx4 PC4-2933Y-RB3-12": {"capacity_gib": 32, "device_width": 4, "rate_mts": 2933, "timing": "Y", "buffering": R, "die_gbit": 8},
+    "64GB 2Rx4 PC4-3200AA-RA2-12": {"capacity_gib": 64, "rate_mts": 3200, "timing": "AA", "die_gbit": 16},
+    "64GB 4DRx4 PC4-2400T-LD1-11": {"buffering": L, "package_ranks": 4, "stack_height": 1, "logical_ranks": 4, "die_gbit": 8, "ecc": True},
+    "128GB 2S2Rx4 PC4-2933Y-RB2-12": {"package_ranks": 2, "stack_height": 2, "logical_ranks": 4, "die_gbit": 16},
+    "256GB 2S4Rx4 PC4-2933Y-LC0-12": {"package_ranks": 2, "stack_height": 4, "logical_ranks": 8, "buffering": L, "die_gbit": 16},
+    "8GB 2Rx8 PC4-2133P-EE0-10": {"buffering": U, "ecc": True, "rate_mts": 2133, "timing": "P", "die_gbit": 4},
+    "16GB 2Rx8 PC4-2400T-TE0-11": {"form": SO, "ecc": True, "buffering": U},
+    "4GB 1Rx16 PC4-2400T-UC0-11": {"device_width": 16, "form": "DIMM", "ecc": False, "die_gbit": 8},
+    # formal labels, DDR3 and DDR3L (JESD21-C 4.20.19 to 4.20.27)
+    "4GB 2Rx8 PC3-10600R-9-10-B0": {"generation": "DDR3", "rate_mts": 1333, "buffering": R, "rails_v": (1.5,), "die_gbit": 2, "timing": "9"},
+    "8GB 2Rx4 PC3L-10600R-09-11-E2": {"rails_v": (1.35, 1.5), "rate_mts": 1333, "device_width": 4, "die_gbit": 2, "timing": "09"},
+    "8GB 1Rx8 PC3L-12800E-11-11-D3": {"ecc": True, "buffering": U, "rate_mts": 1600, "die_gbit": 8},
+    "2GB 1Rx8 PC3-12800S-11-11-B2": {"form": SO, "capacity_gib": 2, "die_gbit": 2, "rails_v": (1.5,)},
+    "8GB 2Rx8 PC3L-12800S-11-13-F3": {"form": SO, "rails_v": (1.35, 1.5), "ecc": False},
+    "4GB 1Rx8 PC3L-12800T-11-13": {"form": SO, "ecc": True},
+    "32GB 4Rx4 PC3L-14900L-13-12-D1": {"buffering": L, "rate_mts": 1866, "package_ranks": 4, "die_gbit": 4},
+    "8GB 2Rx8 PC3U-12800S": {"rails_v": (1.25,), "form": SO},
+    "4GB 2Rx8 PC3-8500U-7-10-B0": {"rate_mts": 1066, "form": "DIMM", "ecc": False},
+    # formal labels, DDR5 (JESD401-5) and fully buffered DDR2 (JESD21-C 4.20.11)
+    "32GB 2Rx8 PC5-4800B-RA0-1010-XT": {"generation": "DDR5", "rate_mts": 4800, "timing": "B", "buffering": R, "ecc_bits": 8, "die_gbit": 16, "rails_v": (1.1,)},
+    "64GB 2Rx4 PC5-5600B-RB0-1010": {"rate_mts": 5600, "ecc": True, "ecc_bits": None, "die_gbit": 16},
+    "16GB 1Rx8 PC5-4800B-SA0-1010-XT": {"form": SO, "ecc": False, "ecc_bits": 0},
+    "48GB 2Rx8 PC5-5600B-UA0-1010": {"capacity_gib": 48, "die_gbit": 24, "form": "DIMM"},
+    "24GB 1Rx8 PC5-5600B-EA0": {"capacity_gib": 24, "ecc": True, "buffering": U, "die_gbit": 24},
+    "4GB 2Rx4 PC2-5300F-555-11-E0": {"generation": "DDR2", "buffering": F, "rate_mts": 667, "ecc": True, "rails_v": (1.8,), "die_gbit": 1},
+    "8GB 4Rx4 PC2-5300F": {"package_ranks": 4, "buffering": F, "form": "DIMM", "rate_mts": 667},
+    # as people type them
+    "16gb ddr4 ecc reg 2400": {"capacity_gib": 16, "generation": "DDR4", "buffering": R, "rate_mts": 2400, "ecc": True},
+    "16 GB DDR4 2400 ECC REG": {"capacity_gib": 16, "buffering": R, "rate_mts": 2400},
+    "DDR3L 8GB SODIMM 1600": {"capacity_gib": 8, "rails_v": (1.35, 1.5), "form": SO, "rate_mts": 1600, "ecc": None},
+    "ddr3l-1600 so-dimm 8gb": {"capacity_gib": 8, "rails_v": (1.35, 1.5), "form": SO, "rate_mts": 1600},
+    "8G DDR3 1333MHz UDIMM non-ecc": {"capacity_gib": 8, "rate_mts": 1333, "form": "DIMM", "buffering": U, "ecc": False, "rails_v": (1.5,)},
+    "2x8GB DDR3 1333 UDIMM": {"capacity_gib": 8, "form": "DIMM", "buffering": U},
+    "16GB (2x8GB) DDR4 2666MHz CL19 SO-DIMM 1.2V": {"capacity_gib": 8, "rate_mts": 2666, "timing": "CL19", "form": SO},
+    "8GB x2 DDR4-3200": {"capacity_gib": 8, "rate_mts": 3200},
+    "4096MB DDR3-1333 SO-DIMM": {"capacity_gib": 4, "form": SO, "rate_mts": 1333},
+    "512MB DDR2 667 SODIMM": {"capacity_gib": 0.5, "generation": "DDR2", "rate_mts": 667},
+    "DDR4-2400 (PC4-19200) 8GB": {"rate_mts": 2400, "capacity_gib": 8},
+    "16GB PC4-19200R": {"rate_mts": 2400, "buffering": R},
+    "16GB PC4-21300 RDIMM": {"rate_mts": 2666, "buffering": R},
+    "8GB PC3-1600 SO": {"rate_mts": 1600},
+    "16GB 2R×4 DDR4 RDIMM 3200AA": {"package_ranks": 2, "device_width": 4, "timing": "AA", "rate_mts": 3200},
+    "8GB 2R x8 PC3L 12800S": {"package_ranks": 2, "device_width": 8, "rails_v": (1.35, 1.5), "form": SO},
+    "16G ECC DDR4-2133 288pin dual rank x4": {"package_ranks": 2, "device_width": 4, "form": "DIMM", "ecc": True, "stack_height": None},
+    "32GB2Rx4PC4-2666V": {"capacity_gib": 32, "package_ranks": 2, "rate_mts": 2666, "timing": "V"},
+    "16GB 2Rx4 2133P-R": {"generation": "DDR4", "rate_mts": 2133, "timing": "P", "buffering": R},
+    "16GB 2400T RDIMM": {"generation": "DDR4", "rate_mts": 2400, "timing": "T", "buffering": R},
+    "32GB 4800B RDIMM": {"generation": "DDR5", "rate_mts": 4800, "timing": "B", "buffering": R},
+    "32GB 2Rx8 PC5-4800B-R": {"rate_mts": 4800, "timing": "B", "buffering": R},
+    "LRDIMM 64GB ddr4 2400": {"buffering": L, "form": "DIMM", "ecc": True},
+    "64 GB load reduced DDR4": {"buffering": L, "capacity_gib": 64},
+    "4GB FB-DIMM 667": {"buffering": F, "generation": "DDR2", "rate_mts": 667},
+    "2GB fully buffered PC2-5300": {"buffering": F, "rate_mts": 667},
+    "8 GB 240pin FBDIMM 667 2Rx4": {"buffering": F, "package_ranks": 2, "device_width": 4},
+    "8GB DDR3 1.35V SODIMM 204-pin": {"rails_v": (1.35,), "form": SO},
+    "8GB DDR3 1.35V/1.5V SODIMM": {"rails_v": (1.35, 1.5)},
+    "DDR5 RDIMM 16GB 1Rx8 4800 EC8": {"ecc_bits": 8, "ecc": True, "rate_mts": 4800},
+    "DDR5 RDIMM 32GB 1Rx4 4800 EC4": {"ecc_bits": 4, "ecc": True},
+    "32GB DDR5 5600 ECC UDIMM": {"buffering": U, "ecc": True, "form": "DIMM"},
+    "16GB DDR4 single rank": {"package_ranks": 1},
+    "PC3-12800S 4 gig": {"capacity_gib": 4, "form": SO},
+    "16GB DDR4 16Gbit": {"capacity_gib": 16, "die_gbit": 16},
+    "16GB DDR4-2666 31.25mm": {"height_mm": 31.25, "rate_mts": 2666},
+    "4GB PC3L-12800S P/N: OSM3L-4S16": {"part": "OSM3L-4S16", "capacity_gib": 4},
+    "0.25TB DDR4 LRDIMM": {"capacity_gib": 256, "buffering": L},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("text", SPELLINGS)
+def test_spelling(text: str) -> None:
+    reading = decode_label(text)
+    wanted = SPELLINGS[text]
+    assert {name: getattr(reading.module, name) for name in wanted} == wanted
+    assert not reading.contradictions
+    told = {u.field for u in reading.understood} | set(reading.derived)
+    extra = {n for n in Module.__dataclass_fields__ if getattr(reading.module, n) not in (None, ())} - told
+    assert not extra, "a member that neither a piece of the text nor another member told"
+
+
+def test_there_are_sixty_spellings() -> None:
+    assert len(SPELLINGS) >= 60
+
+
+@pytest.mark.parametrize(
+    ("text", "unknown", "complaint"),
+    [
+        ("16GB PC4-19200 PC4-17000", "rate_mts", "data rate: the text says 2133 (“17000”) and 2400 (“19200”); left unknown"),
+        ("8GB DDR3 PC4-2400", "generation", "generation: the text says DDR3 (“DDR3”) and DDR4 (“PC4”); left unknown"),
+        ("8GB PC4-2400R", "buffering", "“2400R”: R is a speed bin in this place and also stands for registered; write the kind out (RDIMM, UDIMM, LRDIMM)"),
+        ("8Gb DDR4", "capacity_gib", "“8Gb” reads as gigabits; write 8GB for the module or 8Gbit for its dies"),
+        ("8GB DDR4 2500MHz", "rate_mts", "2500 MT/s is no standard rate of DDR4; left unknown"),
+        ("8GB PC4-2500", "rate_mts", "2500 is no standard rate or bandwidth of DDR4; the rate is left unknown"),
+        ("8GB 16GB DDR4", "capacity_gib", "capacity: the text says 16 (“16GB”) and 8 (“8GB”); left unknown"),
+        ("RDIMM non-ECC DDR4", None, "a registered module always has ECC"),
+        ("16GB DDR4 1.35V", None, "1.35 V is no rail of DDR4"),
+        ("16GB 1Rx8 PC3-12800U", None, "16 GB from 1 rank(s) of x8 needs 16 Gbit dies, which DDR3 does not have"),
+        ("PC3L-12800S 1.2V", None, "DDR3L runs at 1.35 or 1.5 V; the text also says 1.2 V"),
+    ],
+)  # fmt: skip
+def test_contradictions_are_said_and_nothing_is_guessed(text: str, unknown: str | None, complaint: str) -> None:
+    reading = decode_label(text)
+    assert complaint in reading.contradictions
+    if unknown:
+        assert getattr(reading.module, unknown) is None
+
+
+@pytest.mark.parametrize(
+    ("text", "left"),
+    [("hello world", ["hello", "world"]), ("LPDDR4 8GB", ["LPDDR4"]), ("16GB 2Rx8 PC4-2400T blue", ["blue"]), ("", [])],
+)
+def test_what_is_no_label_is_left_over(text: str, left: list[str]) -> None:
+    reading = decode_label(text)
+    assert [text[a:b] for a, b in reading.not_understood] == left
+
+
+@given(st.text(max_size=80) | st.lists(st.sampled_from("16GB 2Rx8 PC4-2400T -RE1 DDR3L 1.35V x4 ECC 2x 8 REG SODIMM 12800S".split())).map(" ".join))
+def test_any_text_is_read_and_every_piece_accounted_for(text: str) -> None:
+    reading = decode_label(text)
+    assert all(0 <= u.start < u.end <= len(text) for u in reading.understood)
+    assert reading == decode_label(text)
+    left = {i for a, b in reading.not_understood for i in range(a, b)}
+    assert not left & {i for u in reading.understood for i in range(u.start, u.end)}
+
+
+@given(
+    st.sampled_from([(g, r) for g, rates in STANDARD_RATES_MTS.items() for r in rates if g in ("DDR4", "DDR5")]),
+    st.sampled_from([4, 8, 16, 32, 64]),
+    st.sampled_from(["RDIMM", "UDIMM", "SO-DIMM"]),
+    st.permutations(range(4)),
+)  # fmt: skip
+def test_word_order_does_not_matter(grade: tuple[str, int], size: int, kind: str, order: list[int]) -> None:
+    words = [f"{size}GB", grade[0], f"{grade[1]}MT/s", kind]
+    shuffled = decode_label(" ".join(words[i] for i in order))
+    assert shuffled.module == decode_label(" ".join(words)).module
+    assert (shuffled.module.capacity_gib, shuffled.module.rate_mts) == (size, grade[1])
