@@ -22,16 +22,15 @@ def _orders(ctx: Context) -> Iterator[tuple[FillOrder, list[str]]]:
 
 
 def expected_sets(fill: FillOrder, count: int) -> tuple[tuple[str, ...], ...]:
-    """The sets that hold so many modules; for an unlisted count, those of the next smaller listed one and
-    as much of the following slots as is left."""
+    """The sets that hold so many modules. For an unlisted count: those of the next smaller listed one, and as a
+    last set the slots that the next larger one adds, of which any may stand empty."""
     if count in fill.layouts:
         return fill.layouts[count]
-    smaller = max((c for c in fill.layouts if c < count), default=0)
-    sets = fill.layouts.get(smaller, ())
-    used = {s for each in sets for s in each}
-    larger = min((c for c in fill.layouts if c > count), default=0)
-    following = [s for each in fill.layouts.get(larger, ()) for s in each] or list(fill.slots)
-    rest = tuple(s for s in following if s not in used)[: count - smaller]
+    smaller = max((c for c in fill.layouts if c < count), default=None)
+    larger = min((c for c in fill.layouts if c > count), default=None)
+    sets = fill.layouts[smaller] if smaller is not None else ()
+    following = [s for each in fill.layouts[larger] for s in each] if larger is not None else fill.slots
+    rest = tuple(s for s in following if s not in {s for each in sets for s in each})
     return (*sets, rest) if rest else sets
 
 
@@ -42,10 +41,6 @@ def _has_order(ctx: Context) -> bool:
 def _misplaced(ctx: Context, fill: FillOrder, filled: list[str]) -> tuple[list[str], list[str], list[str]]:
     """(modules in wrong slots behind a gap, other modules in wrong slots, empty slots that come first)."""
     first = [s for each in expected_sets(fill, len(filled)) for s in each]
-    if len(filled) not in fill.layouts:
-        # Part of a set may stand in any slots of that set.
-        larger = min((c for c in fill.layouts if c > len(filled)), default=None)
-        first += [s for each in fill.layouts[larger] for s in each if s not in first] if larger else []
     wrong = [s for s in filled if s not in first]
     empty = [s for s in first if s not in filled]
     channel = {s: ctx.sheet.slots[s].channel for s in fill.slots}

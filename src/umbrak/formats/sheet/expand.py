@@ -41,9 +41,14 @@ T = TypeVar("T")
 _TEST_MEMBERS = tuple(TestDoc.model_fields)
 
 
-def expand(document: Document, doc: SheetDoc, content_hash: str) -> Sheet:
-    """The sheet, ready for use. Raises InputError for every name that refers to nothing, with its line."""
-    return _Expander(document, doc).sheet(content_hash)
+def expand(document: Document, doc: SheetDoc, content_hash: str) -> tuple[Sheet, list[Fault]]:
+    """The sheet, ready for use, and what was odd about it but legal.
+
+    Raises
+        InputError   a name that refers to nothing, a count that contradicts its sets; every one with its line
+    """
+    expander = _Expander(document, doc)
+    return expander.sheet(content_hash), expander.odd
 
 
 class _Expander:
@@ -51,6 +56,7 @@ class _Expander:
         self.document = document
         self.doc = doc
         self.faults: list[Fault] = []
+        self.odd: list[Fault] = []
         self.sources = {name: s.value(name) for name, s in doc.sources.items()}
         self.slot_docs: dict[str, tuple[SlotDoc, Path]] = {}
         self.channels: dict[str, Channel] = {}
@@ -370,7 +376,8 @@ class _Expander:
                 break
         lacking = [s for s in members if s not in ordered]
         if lacking and (p.scope != "socket" or socket) and not (p.scope == "machine" and socket):
-            self.wrong(path, f"the order never fills {', '.join(lacking)}", "order-misses-slot")
+            message = f"the order never fills {', '.join(lacking)}"
+            self.odd.append(self.document.fault(path, message, "order-misses-slot"))
         fills.append(
             FillOrder(
                 source, socket or "machine", layouts, tuple(ordered), p.other_counts, p.otherwise, tuple(p.alike_in_set), p.larger_first,

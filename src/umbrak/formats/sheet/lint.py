@@ -11,9 +11,8 @@ from umbrak.formats.yaml_text import Document
 
 
 def lint(document: Document, sheet: Sheet) -> list[Fault]:
-    """Everything the checks find, by line."""
-    found = [*_rails(document, sheet), *_rates(document, sheet), *_limits(document, sheet), *_slots(document, sheet)]
-    return sorted(found, key=lambda f: (f.line or 0, f.column or 0, f.message))
+    """Everything the checks find."""
+    return [*_rails(document, sheet), *_rates(document, sheet), *_limits(document, sheet), *_slots(document, sheet)]
 
 
 def _rails(document: Document, sheet: Sheet) -> Iterator[Fault]:

@@ -63,9 +63,9 @@ def read_document(document: Document, text: str | bytes) -> SheetReading:
             "not-a-sheet", [document.fault((), "a sheet is a block of fields that begins with umbrak-sheet: 1")]
         )
     doc = check(document, SheetDoc)
-    sheet = expand(document, doc, content_hash(document.data))
+    sheet, odd = expand(document, doc, content_hash(document.data))
     shown = text if isinstance(text, str) else text.decode("utf-8-sig")
-    return SheetReading(shown, document.data, sheet, tuple(lint(document, sheet)))
+    return SheetReading(shown, document.data, sheet, tuple(sorted((*odd, *lint(document, sheet)), key=lambda f: (f.line or 0, f.column or 0, f.message))))
 
 
 @cache

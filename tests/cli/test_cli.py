@@ -1,0 +1,151 @@
+"""The command line as scripts see it: names, exit codes, errors in their place."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.formats.smbios_facts import Device, listing, table
+
+ROOT = Path(__file__).resolve().parents[2]
+DEMO = ROOT / "src/umbrak/demo/sheets"
+
+
+def run(*args: str, given: str = "") -> tuple[int, str, str]:
+    env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    done = subprocess.run([sys.executable, "-m", "umbrak", *args], input=given, capture_output=True, text=True, env=env, check=False)
+    return done.returncode, done.stdout, done.stderr
+
+
+@pytest.fixture
+def case(tmp_path: Path) -> Any:
+    def write(text: str, name: str = "case.yaml") -> str:
+        (tmp_path / name).write_text(text)
+        return str(tmp_path / name)
+
+    return write
+
+
+APPLIANCE = f"""\
+sheet: {DEMO}/ostrel-t2.yaml
+machine: {{firmware: "7.2"}}
+slots: {{A: 4GB 2Rx8 PC3L-12800S}}
+goal: {{A: 4GB 2Rx8 PC3L-12800S, B: 8GB 2Rx8 PC3-12800S}}
+"""
+SERVER = f"""\
+sheet: {DEMO}/halvard-r24.yaml
+machine: {{processors: {{CPU1: heliant-corrie, CPU2: heliant-corrie}}}}
+slots:
+""" + "".join(f"  CPU{n}.{c}1: 32GB 2Rx8 PC5-4800B-RA0\n  CPU{n}.{c}2: 16GB 1Rx8 PC5-4800B-RC0\n" for n in (1, 2) for c in "ABCDEF")
+
+
+def test_check_the_appliance(case: Any) -> None:
+    code, out, _ = run("check", "--json", case(APPLIANCE))
+    (result,) = json.loads(out)
+    assert code == 0
+    assert set(result) == {
+        "verdict", "installed_gib", "usable_gib", "tolerance_gib", "rails", "data_rate_mts", "bound_by", "evenness", "sockets",
+        "limits", "findings", "held", "actions", "goal",
+    }  # fmt: skip
+    # 4 GB, less 180 MiB and 1 %; one of two channels of 12.8 GB/s each
+    assert (result["verdict"], result["installed_gib"], result["usable_gib"]) == ("go", 4, 3.7842)
+    socket = result["sockets"][0]
+    assert (socket["peak_gbs"], socket["sustained_gbs"], socket["balance"], socket["at_best"]) == (25.6, 12.8, 0.5, True)
+    assert socket["channels"] == {"A": 4, "B": 0} and socket["regions"] == [{"ways": 1, "gib": 4}]
+    assert result["rails"][0]["volts"] == 1.35
+    goal = result["goal"]
+    assert (goal["verdict"], goal["installed_gib"], goal["data_rate_mts"]) == ("no-go", 12, 1600)
+    stop = goal["findings"][0]
+    assert (stop["code"], stop["severity"], stop["slots"], stop["cure"], stop["needs"]) == ("power.rail", "stop", ["B"], None, [])
+    assert stop["source"]["title"] == "T2 owner's guide"
+    assert "limit.firmware" in {f["code"] for f in goal["findings"]}
+    assert {(x["scope"], x["limit"], x["used"]) for x in goal["limits"]} >= {("machine", 8, 12), ("socket", 16, 12)}
+
+
+def test_check_the_server(case: Any) -> None:
+    code, out, _ = run("check", "--json", case(SERVER))
+    (result,) = json.loads(out)
+    assert (code, result["verdict"], result["installed_gib"], result["data_rate_mts"]) == (0, "go", 576, 4800)
+    assert (result["evenness"], result["rails"][0]["volts"]) == (1, 1.1)
+    # six channels of 38.4 GB/s, all even; 900 MiB and 0.4 % kept back
+    assert [s["sustained_gbs"] for s in result["sockets"]] == [230.4, 230.4]
+    assert result["usable_gib"] == 572.8171
+    assert {b["by"] for b in result["bound_by"]} == {"module", "processor"}
+    assert result["findings"] == []
+
+
+@pytest.mark.parametrize(("args", "code"), [([], 0), (["--strict"], 3)])
+def test_strict_tells_a_no_go(case: Any, args: list[str], code: int) -> None:
+    assert run("check", *args, case(APPLIANCE))[0] == code
+
+
+def test_an_input_that_cannot_be_used_gives_its_error_in_its_place(case: Any) -> None:
+    bad = case(APPLIANCE.replace("slots: {A: 4GB 2Rx8 PC3L-12800S}", "slots: {A: spoon}"), "bad.yaml")
+    code, out, _ = run("check", "--json", case(APPLIANCE), bad, "/no/such/file")
+    results = json.loads(out)
+    assert code == 1
+    assert results[0]["verdict"] == "go"
+    assert results[1]["error"]["where"] == "line 3"
+    assert "“spoon” is no label text" in results[1]["error"]["message"]
+    assert results[2]["error"]["code"] == "cannot-read"
+    code, out, err = run("check", bad)
+    assert (code, out) == (1, "") and "line 3" in err
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (("sheet: ", "sheet: nowhere/"), "line 1, column 1: sheet: cannot read"),
+        (("firmware:", "firmwear:"), "unknown field; did you mean firmware?"),
+        (("slots:", "slot:"), "slots: is missing"),
+        (('{firmware: "7.2"}', "{processors: {CPU: moss}}"), "CPU takes corrin-sike, not moss"),
+    ],
+)  # fmt: skip
+def test_wrong_cases_name_the_line(case: Any, change: tuple[str, str], says: str) -> None:
+    code, _, err = run("check", case(APPLIANCE.replace(*change, 1)))
+    assert code == 1 and says in err
+
+
+def test_label(case: Any) -> None:
+    code, out, _ = run("label", "--json", "16GB 2Rx8 PC4-2400T-RE1-11", "spoon")
+    good, bad = json.loads(out)
+    assert code == 1 and bad["error"]["code"] == "nothing-understood"
+    assert {"text", "module", "derived", "contradictions", "understood"} <= set(good)
+    assert good["module"]["logical_ranks"] == 2 and good["module"]["serial"] is None
+    assert {"from": 0, "to": 4, "field": "capacity_gib", "value": 16} in good["understood"]
+    assert run("label", given="8GB DDR4\n\n4GB DDR3\n")[1].count("generation") == 2
+
+
+def test_read(tmp_path: Path) -> None:
+    (tmp_path / "tables.bin").write_bytes(table([Device("A1")]))
+    (tmp_path / "listing.txt").write_text(listing([Device("A1")]))
+    code, out, _ = run("read", "--json", str(tmp_path / "tables.bin"), str(tmp_path / "listing.txt"))
+    binary, text = json.loads(out)
+    assert code == 0
+    assert binary["kind"] == "smbios" and text["kind"] == "smbios-text"
+    assert binary["slots"] == text["slots"] and binary["processors"] == text["processors"]
+    assert set(binary["slots"][0]) == {"locator", "bank", "state", "module", "configured_mts", "configured_v"}
+    assert "16 GB DDR4 2400 registered" in run("read", str(tmp_path / "listing.txt"))[1]
+
+
+def test_sheet_lint_and_schema(tmp_path: Path) -> None:
+    clean = str(DEMO / "halvard-r24.yaml")
+    code, out, _ = run("sheet", "lint", clean)
+    assert code == 0 and "halvard-r24 is clean, 24 slots" in out
+    odd = tmp_path / "odd.yaml"
+    odd.write_text(Path(clean).read_text().replace("dpc: 2, rate_mts: 4000", "dpc: 3, rate_mts: 4000"))
+    code, out, _ = run("sheet", "lint", str(odd))
+    assert code == 1 and "line 17, column 5: processors.heliant-brae.rate_table: no row for 2 module(s) in a channel [rate-table-hole]" in out
+    schema = json.loads(run("sheet", "schema")[1])
+    assert schema["properties"]["umbrak-sheet"] == {"const": 1, "title": "Umbrak-Sheet", "type": "integer"}
+
+
+@pytest.mark.parametrize("args", [["check", "--what"], ["read"], ["read", "--as", "spoon", "x"], ["spoon"], ["user", "add"]])
+def test_wrong_usage_exits_2(args: list[str]) -> None:
+    assert run(*args)[0] == 2

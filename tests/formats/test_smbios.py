@@ -1,0 +1,153 @@
+"""SMBIOS tables and listings: the same facts both ways, and what is left of broken ones."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.formats.smbios_facts import Device, listing, table, with_entry_point
+from umbrak.core.memory.module import Buffering, Form, Generation
+from umbrak.core.platform.survey import SlotState, match_processors, match_slots
+from umbrak.formats.faults import InputError
+from umbrak.formats.reading import detect, read_any
+from umbrak.formats.sheet.reading import shipped_sheets
+
+EMPTY = Device("CPU1_DIMM_A2", 0)
+MACHINE = [Device("CPU1_DIMM_A1"), EMPTY, Device("CPU1_DIMM_B1", 32768, rank=2, part="BR4R-32-24")]
+FULLY_BUFFERED = Device("R1", 4096, kind=(0x14, "DDR2 FB-DIMM"), form=(0x0F, "FB-DIMM"), detail=(1 << 7, "Synchronous"), speed=667, configured=667, mv=1800)
+SOLDERED = Device("ONBOARD", 8192, form=(0x0B, "Row Of Chips"), total=64, detail=(1 << 7, "Synchronous"), kind=(0x22, "DDR5"), speed=4800, configured=4800, mv=1100)
+LAPTOP = Device("SODIMM1", 8192, form=(0x0D, "SODIMM"), total=64, kind=(0x18, "DDR3"), detail=(1 << 7, "Synchronous"), speed=1600, configured=1600, mv=1350)
+
+
+@pytest.mark.parametrize("write", ["raw", "wide", "narrow", "text"])
+def test_the_same_facts_either_way(write: str) -> None:
+    raw = table(MACHINE)
+    data = {"raw": raw, "wide": with_entry_point(raw, True), "narrow": with_entry_point(raw, False), "text": listing(MACHINE).encode()}[write]
+    assert detect(data) == ("smbios-text" if write == "text" else "smbios")
+    reading = read_any(data)
+    assert (reading.system.maker, reading.system.model, reading.system.serial) == ("Lorne Systems", "Lorne K12", "LK12-00417")  # type: ignore[union-attr]
+    assert (reading.firmware.version, reading.firmware.date) == ("1.8.2", "03/14/2024")  # type: ignore[union-attr]
+    assert [(p.socket, p.populated, p.cores) for p in reading.processors] == [("CPU1", True, 14), ("CPU2", False, 14)]
+    assert [(a.max_gib, a.slots, a.ecc) for a in reading.arrays] == [(768, 3, "Multi-bit ECC")]
+    assert [s.state for s in reading.slots] == [SlotState.FILLED, SlotState.EMPTY, SlotState.FILLED]
+    slot, module = reading.slots[0], reading.slots[0].module
+    assert (slot.locator, slot.bank, slot.configured_mts, slot.configured_v) == ("CPU1_DIMM_A1", "NODE 0", 2133, 1.2)
+    assert module is not None
+    assert (module.generation, module.form, module.buffering, module.ecc_bits) == (Generation.DDR4, Form.DIMM, Buffering.REGISTERED, 8)
+    assert (module.capacity_gib, module.package_ranks, module.rate_mts, module.rails_v) == (16, 2, 2400, (1.2,))
+    assert (module.maker, module.part, module.serial) == ("Brandt", "BR4R-16-24", "00C0FFEE")
+    assert reading.slots[1].module is None
+    assert reading.slots[2].module.capacity_gib == 32  # type: ignore[union-attr]
+    assert not reading.warnings
+
+
+@pytest.mark.parametrize(
+    ("device", "state", "members"),
+    [
+        (FULLY_BUFFERED, "filled", {"generation": "DDR2", "buffering": "fully-buffered", "form": "DIMM", "rails_v": (1.8,)}),
+        (SOLDERED, "soldered", {"generation": "DDR5", "form": None, "ecc": False, "capacity_gib": 8}),
+        (LAPTOP, "filled", {"form": "SO-DIMM", "buffering": "unbuffered", "rails_v": (1.35,), "ecc": False}),
+        (Device("D", detail=(1 << 13 | 1 << 15, "Synchronous Registered (Buffered) LRDIMM")), "filled", {"buffering": "load-reduced"}),
+        (Device("D", total=80, kind=(0x22, "DDR5"), speed=4800, mv=1100), "filled", {"ecc_bits": 8}),
+        (Device("D", total=72, kind=(0x22, "DDR5"), speed=4800, mv=1100), "filled", {"ecc_bits": 4}),
+        (Device("D", speed=2667, configured=2667), "filled", {"rate_mts": 2666}),
+        (Device("D", 131072), "filled", {"capacity_gib": 128}),
+        (Device("D", 512), "filled", {"capacity_gib": 0.5}),
+        (Device("D", None), "unknown", {}),
+        (Device("D", kind=(0x1E, "LPDDR4")), "filled", {"generation": None}),
+    ],
+)  # fmt: skip
+def test_particular_devices(device: Device, state: str, members: dict[str, object]) -> None:
+    for data in (table([device]), listing([device]).encode()):
+        slot = read_any(data).slots[0]
+        assert slot.state == state
+        assert {n: getattr(slot.module, n) for n in members} == members
+
+
+def test_a_listing_without_indentation_handles_or_with_quoting_reads_the_same() -> None:
+    text = listing(MACHINE)
+    wanted = read_any(text.encode()).slots
+    flat = re.sub(r"^\t", "", text, flags=re.M)
+    for other in (
+        flat,
+        re.sub(r"^Handle.*\n", "", text, flags=re.M),
+        re.sub(r"^", "> ", text, flags=re.M),
+        text.replace("\n", "\r\n"),
+        text.replace("MT/s", "MHz").replace("Configured Memory Speed", "Configured Clock Speed").replace("16 GB", "16384 MB"),
+    ):
+        assert read_any(other.encode()).slots == wanted
+
+
+@pytest.mark.parametrize(
+    ("data", "code", "words"),
+    [
+        (b"total 12\ndrwxr-xr-x 2 root root 4096 .\n", "not-a-listing", "expected lines such as"),
+        (b"", "empty", "nothing in it"),
+        (b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "kind-unknown", "none of the kinds"),
+        (b"_SM3_\0\0", "cut", "needs 24 bytes"),
+        (b"\0" * 64, "empty", "nothing in it"),
+    ],
+)
+def test_what_cannot_be_read_says_what_was_expected(data: bytes, code: str, words: str) -> None:
+    with pytest.raises(InputError) as error:
+        read_any(data)
+    assert error.value.code == code
+    assert words in str(error.value)
+
+
+def test_a_listing_cut_in_half_keeps_what_stood_before() -> None:
+    text = listing(MACHINE)
+    cut = text[: text.index("CPU1_DIMM_B1")]
+    reading = read_any(cut.encode())
+    assert [s.state for s in reading.slots] == [SlotState.FILLED, SlotState.EMPTY, SlotState.FILLED]
+    assert reading.slots[2].locator is None
+    line = cut[: cut.rindex("Handle 0x")].count("\n") + 1
+    assert [(w.where, w.message) for w in reading.warnings][:1] == [(f"line {line}", "the listing ends inside this memory device; what was read of it is kept")]
+    sizeless = text[: text.rindex("\tSize")]
+    assert read_any(sizeless.encode()).slots[2].state is SlotState.UNKNOWN
+
+
+def test_a_table_cut_in_half_keeps_whole_structures_and_names_the_byte() -> None:
+    raw = table(MACHINE)
+    at = raw.rindex(b"CPU1_DIMM_B1")
+    reading = read_any(raw[:at])
+    assert len(reading.slots) == 2
+    assert [w.where for w in reading.warnings] == [f"byte {raw.rindex(bytes([17, 40]))}"]
+
+
+def test_an_unknown_field_is_named_and_costs_nothing() -> None:
+    text = listing(MACHINE).replace("\tSet: None", "\tGlow: purple", 1)
+    reading = read_any(text.encode())
+    assert [w.message for w in reading.warnings] == ["field “glow” is not known; left out"]
+    assert reading.slots == read_any(listing(MACHINE).encode()).slots
+
+
+@given(st.integers(0, 400), st.integers(0, 255))
+def test_one_wrong_byte_never_breaks_the_reader(position: int, value: int) -> None:
+    raw = bytearray(with_entry_point(table(MACHINE), True))
+    raw[position % len(raw)] = value
+    try:
+        read_any(bytes(raw), "smbios")
+    except InputError as error:
+        assert error.faults
+
+
+@given(st.binary(max_size=300), st.sampled_from(["smbios", "smbios-text", None]))
+def test_any_bytes_are_read_or_refused(data: bytes, kind: str | None) -> None:
+    try:
+        read_any(data, kind)
+    except InputError as error:
+        assert str(error)
+
+
+def test_reports_find_their_slots_by_name_only() -> None:
+    sheet = shipped_sheets()["two-sockets-six-by-two"].sheet
+    names = ["CPU1_DIMM_A1", "CPU2 B2", "DIMM A1", "P2-C1", "cpu1-f2", "CPU1_DIMM_F2"]
+    slots = [replace(read_any(table([Device(n)])).slots[0], bank=None) for n in names]
+    # "A1" alone is on two sockets; the last two name the same slot, so neither can be trusted.
+    assert match_slots(sheet, slots) == ("CPU1.A1", "CPU2.B2", None, None, None, None)
+    assert match_processors(sheet, read_any(table(MACHINE)).processors) == {"CPU1": "any", "CPU2": None}
