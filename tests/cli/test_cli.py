@@ -19,7 +19,9 @@ DEMO = ROOT / "src/umbrak/demo/sheets"
 
 def run(*args: str, given: str = "") -> tuple[int, str, str]:
     env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
-    done = subprocess.run([sys.executable, "-m", "umbrak", *args], input=given, capture_output=True, text=True, env=env, check=False)
+    done = subprocess.run(
+        [sys.executable, "-m", "umbrak", *args], input=given, capture_output=True, text=True, env=env, check=False
+    )
     return done.returncode, done.stdout, done.stderr
 
 
@@ -42,7 +44,11 @@ SERVER = f"""\
 sheet: {DEMO}/halvard-r24.yaml
 machine: {{processors: {{CPU1: heliant-corrie, CPU2: heliant-corrie}}}}
 slots:
-""" + "".join(f"  CPU{n}.{c}1: 32GB 2Rx8 PC5-4800B-RA0\n  CPU{n}.{c}2: 16GB 1Rx8 PC5-4800B-RC0\n" for n in (1, 2) for c in "ABCDEF")
+""" + "".join(
+    f"  CPU{n}.{c}1: 32GB 2Rx8 PC5-4800B-RA0\n  CPU{n}.{c}2: 16GB 1Rx8 PC5-4800B-RC0\n"
+    for n in (1, 2)
+    for c in "ABCDEF"
+)
 
 
 def test_check_the_appliance(case: Any) -> None:
@@ -56,13 +62,24 @@ def test_check_the_appliance(case: Any) -> None:
     # 4 GB, less 180 MiB and 1 %; one of two channels of 12.8 GB/s each
     assert (result["verdict"], result["installed_gib"], result["usable_gib"]) == ("go", 4, 3.7842)
     socket = result["sockets"][0]
-    assert (socket["peak_gbs"], socket["sustained_gbs"], socket["balance"], socket["at_best"]) == (25.6, 12.8, 0.5, True)
+    assert (socket["peak_gbs"], socket["sustained_gbs"], socket["balance"], socket["at_best"]) == (
+        25.6,
+        12.8,
+        0.5,
+        True,
+    )
     assert socket["channels"] == {"A": 4, "B": 0} and socket["regions"] == [{"ways": 1, "gib": 4}]
     assert result["rails"][0]["volts"] == 1.35
     goal = result["goal"]
     assert (goal["verdict"], goal["installed_gib"], goal["data_rate_mts"]) == ("no-go", 12, 1600)
     stop = goal["findings"][0]
-    assert (stop["code"], stop["severity"], stop["slots"], stop["cure"], stop["needs"]) == ("power.rail", "stop", ["B"], None, [])
+    assert (stop["code"], stop["severity"], stop["slots"], stop["cure"], stop["needs"]) == (
+        "power.rail",
+        "stop",
+        ["B"],
+        None,
+        [],
+    )
     assert stop["source"]["title"] == "T2 owner's guide"
     assert "limit.firmware" in {f["code"] for f in goal["findings"]}
     assert {(x["scope"], x["limit"], x["used"]) for x in goal["limits"]} >= {("machine", 8, 12), ("socket", 16, 12)}
@@ -141,11 +158,17 @@ def test_sheet_lint_and_schema(tmp_path: Path) -> None:
     odd = tmp_path / "odd.yaml"
     odd.write_text(Path(clean).read_text().replace("dpc: 2, rate_mts: 4000", "dpc: 3, rate_mts: 4000"))
     code, out, _ = run("sheet", "lint", str(odd))
-    assert code == 1 and "line 17, column 5: processors.heliant-brae.rate_table: no row for 2 module(s) in a channel [rate-table-hole]" in out
+    assert (
+        code == 1
+        and "line 17, column 5: processors.heliant-brae.rate_table: no row for 2 module(s) in a channel [rate-table-hole]"
+        in out
+    )
     schema = json.loads(run("sheet", "schema")[1])
     assert schema["properties"]["umbrak-sheet"] == {"const": 1, "title": "Umbrak-Sheet", "type": "integer"}
 
 
-@pytest.mark.parametrize("args", [["check", "--what"], ["read"], ["read", "--as", "spoon", "x"], ["spoon"], ["user", "add"]])
+@pytest.mark.parametrize(
+    "args", [["check", "--what"], ["read"], ["read", "--as", "spoon", "x"], ["spoon"], ["user", "add"]]
+)
 def test_wrong_usage_exits_2(args: list[str]) -> None:
     assert run(*args)[0] == 2

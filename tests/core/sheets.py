@@ -59,7 +59,9 @@ def judge(
     **options: Any,
 ) -> Evaluation:
     made = sheet if isinstance(sheet, Sheet) else sheet_from_data(sheet)
-    return evaluate(made, machine or Machine(), layout(slots), statements, None if before is None else layout(before), **options)
+    return evaluate(
+        made, machine or Machine(), layout(slots), statements, None if before is None else layout(before), **options
+    )
 
 
 def layout(slots: dict[str, Any]) -> Layout:

@@ -22,7 +22,9 @@ _CHANNELS = st.lists(st.sampled_from([0, 4, 8, 16, 24, 32]), min_size=1, max_siz
         ([0, 0], (), [], None),
     ],
 )  # fmt: skip
-def test_regions_and_balance(channels: list[float], ways: tuple[int, ...], expected: list[tuple[int, float]], even: float | None) -> None:
+def test_regions_and_balance(
+    channels: list[float], ways: tuple[int, ...], expected: list[tuple[int, float]], even: float | None
+) -> None:
     assert list(regions(channels, ways)) == [Region(k, g) for k, g in expected]
     found = balance(channels)
     assert (None if found is None else round(found, 3)) == even

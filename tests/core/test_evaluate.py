@@ -118,9 +118,7 @@ def test_fires_with_its_severity_and_slots(name: str) -> None:
     assert severity is Severity.ASK or severity in CATALOGUE[code].severities
 
 
-@pytest.mark.parametrize(
-    "name", [n for n, (*_, expected) in FIRES.items() if expected[1] == "ask"]
-)
+@pytest.mark.parametrize("name", [n for n, (*_, expected) in FIRES.items() if expected[1] == "ask"])
 def test_an_ask_names_what_is_missing_and_what_it_could_hide(name: str) -> None:
     sheet, slots, machine, (code, _, where) = FIRES[name]
     for finding in judge(sheet, slots, machine).findings:
@@ -176,7 +174,16 @@ def test_touching_a_locked_slot_is_a_risk_only_when_it_is_touched() -> None:
         (TWIN, {}, P, None, set(), [None], None, None),
     ],
 )  # fmt: skip
-def test_rail_rate_and_bandwidth(sheet: Any, slots: Any, machine: Machine, rate: int | None, bound: set[str], rails: list[float | None], balance: float | None, sustained: float | None) -> None:
+def test_rail_rate_and_bandwidth(
+    sheet: Any,
+    slots: Any,
+    machine: Machine,
+    rate: int | None,
+    bound: set[str],
+    rails: list[float | None],
+    balance: float | None,
+    sustained: float | None,
+) -> None:
     e = judge(sheet, slots, machine)
     assert (e.data_rate_mts, {b.by for b in e.bound_by}) == (rate, bound)
     assert [r.volts for r in e.rails] == rails
@@ -186,7 +193,10 @@ def test_rail_rate_and_bandwidth(sheet: Any, slots: Any, machine: Machine, rate:
 def test_another_sockets_rate_binds_where_they_run_alike() -> None:
     machine = Machine({"P1": "p", "P2": "q"})
     e = judge(TWIN, {"P1.A1": "16GB 1Rx4 PC4-2400T-RC1", "P2.A1": "16GB 1Rx4 PC4-2133P-RC1"}, machine)
-    assert [(s.data_rate_mts, {b.by for b in s.bound_by}) for s in e.sockets] == [(2133, {"socket"}), (2133, {"module"})]
+    assert [(s.data_rate_mts, {b.by for b in s.bound_by}) for s in e.sockets] == [
+        (2133, {"socket"}),
+        (2133, {"module"}),
+    ]
 
 
 @pytest.mark.parametrize(
@@ -194,7 +204,10 @@ def test_another_sockets_rate_binds_where_they_run_alike() -> None:
     [(Machine(), 31.0), (Machine(os_bits=32), 3.0), (Machine(os_bits=32, os_cap_gib=16), 15.0), (Machine(mode="mirror"), 15.0), (Machine(device_hole_mib=512), 30.5)],
 )  # fmt: skip
 def test_usable(machine: Machine, usable: float) -> None:
-    sheet = small(reserve={"fixed_mib": 704, "share": 0.01, "tolerance_mib": 64}, memory={"remaps_hole": False, "modes": {"mirror": {"usable_share": 0.5}}})
+    sheet = small(
+        reserve={"fixed_mib": 704, "share": 0.01, "tolerance_mib": 64},
+        memory={"remaps_hole": False, "modes": {"mirror": {"usable_share": 0.5}}},
+    )
     e = judge(sheet, {"A1": L8, "A2": L8, "B1": L8, "B2": L8}, machine)
     assert (e.installed_gib, e.tolerance_gib) == (32, 0.0625)
     assert e.usable_gib == pytest.approx(usable, abs=0.01)
@@ -207,7 +220,18 @@ def test_memory_on_a_bare_socket_does_not_count() -> None:
 
 # -- properties ---------------------------------------------------------------------------------------
 
-_LABELS = [L4, L8, H8, "8GB PC4-2400T-UA1", "4GB PC3L-12800S", "4GB 2Rx8 PC3L-12800E", "4GB DDR3", "8GB", "2GB 1Rx16 PC3-8500U", "unknown"]
+_LABELS = [
+    L4,
+    L8,
+    H8,
+    "8GB PC4-2400T-UA1",
+    "4GB PC3L-12800S",
+    "4GB 2Rx8 PC3L-12800E",
+    "4GB DDR3",
+    "8GB",
+    "2GB 1Rx16 PC3-8500U",
+    "unknown",
+]
 _OCCUPANTS = st.sampled_from([UNKNOWN if t == "unknown" else decode_label(t).module for t in _LABELS])
 _LAYOUTS = st.dictionaries(st.sampled_from(["A1", "A2", "B1", "B2", "Z9"]), _OCCUPANTS)
 _FULL = sheet_from_data(
@@ -251,8 +275,14 @@ def test_alike_channels_are_alike(slots: dict[str, Any]) -> None:
     swap = {"A1": "B1", "A2": "B2", "B1": "A1", "B2": "A2"}
     one = evaluate(_FULL, Machine(), Layout(slots))
     other = evaluate(_FULL, Machine(), Layout({swap.get(s, s): m for s, m in slots.items()}))
-    assert (one.verdict, one.installed_gib, one.data_rate_mts) == (other.verdict, other.installed_gib, other.data_rate_mts)
-    assert sorted((f.code, f.severity, len(f.slots)) for f in one.findings) == sorted((f.code, f.severity, len(f.slots)) for f in other.findings)
+    assert (one.verdict, one.installed_gib, one.data_rate_mts) == (
+        other.verdict,
+        other.installed_gib,
+        other.data_rate_mts,
+    )
+    assert sorted((f.code, f.severity, len(f.slots)) for f in one.findings) == sorted(
+        (f.code, f.severity, len(f.slots)) for f in other.findings
+    )
 
 
 def test_layout_is_a_value() -> None:

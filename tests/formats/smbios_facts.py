@@ -34,9 +34,18 @@ def structure(kind: int, handle: int, body: bytes, strings: list[str]) -> bytes:
 
 
 def device_bytes(d: Device, handle: int) -> bytes:
-    size, extended = (0xFFFF, 0) if d.size_mib is None else (d.size_mib, 0) if d.size_mib < 0x7FFF else (0x7FFF, d.size_mib)
+    size, extended = (
+        (0xFFFF, 0) if d.size_mib is None else (d.size_mib, 0) if d.size_mib < 0x7FFF else (0x7FFF, d.size_mib)
+    )
     filled = bool(d.size_mib)
-    strings = [d.locator, d.bank, d.maker if filled else "NO DIMM", d.serial if filled else "NO DIMM", "", d.part if filled else "NO DIMM"]
+    strings = [
+        d.locator,
+        d.bank,
+        d.maker if filled else "NO DIMM",
+        d.serial if filled else "NO DIMM",
+        "",
+        d.part if filled else "NO DIMM",
+    ]
     body = struct.pack(
         "<HHHHHBBBBBHHBBBBBIHHHH",
         0x1000,  # 04 array handle
@@ -85,7 +94,9 @@ def with_entry_point(data: bytes, wide: bool) -> bytes:
         entry = bytearray(struct.pack("<5sBBBBBBBIQ", b"_SM3_", 0, 24, 3, 2, 0, 1, 0, len(data), 32))
         entry[5] = -sum(entry) % 256
     else:
-        entry = bytearray(struct.pack("<4sBBBBHB5s5sBHIHB", b"_SM_", 0, 31, 2, 8, 200, 0, b"", b"_DMI_", 0, len(data), 32, 9, 0x28))
+        entry = bytearray(
+            struct.pack("<4sBBBBHB5s5sBHIHB", b"_SM_", 0, 31, 2, 8, 200, 0, b"", b"_DMI_", 0, len(data), 32, 9, 0x28)
+        )
         entry[0x15] = -sum(entry[0x10:]) % 256
         entry[4] = -sum(entry) % 256
     return bytes(entry).ljust(32, b"\0") + data
@@ -101,13 +112,42 @@ def listing(devices: list[Device]) -> str:
         lines.append("")
 
     add(0, 0, "BIOS Information", {"Vendor": "Lorne", "Version": "1.8.2", "Release Date": "03/14/2024"})
-    add(1, 1, "System Information", {"Manufacturer": "Lorne Systems", "Product Name": "Lorne K12", "Serial Number": "LK12-00417"})
+    add(
+        1,
+        1,
+        "System Information",
+        {"Manufacturer": "Lorne Systems", "Product Name": "Lorne K12", "Serial Number": "LK12-00417"},
+    )
     for n, status in ((1, "Populated, Enabled"), (2, "Unpopulated")):
-        add(4, 3 + n, "Processor Information", {"Socket Designation": f"CPU{n}", "Version": "Heliant Moss 14", "Status": status, "Core Count": 14})
-    add(16, 0x1000, "Physical Memory Array", {"Location": "System Board Or Motherboard", "Use": "System Memory", "Error Correction Type": "Multi-bit ECC", "Maximum Capacity": "768 GB", "Number Of Devices": len(devices)})
+        add(
+            4,
+            3 + n,
+            "Processor Information",
+            {"Socket Designation": f"CPU{n}", "Version": "Heliant Moss 14", "Status": status, "Core Count": 14},
+        )
+    add(
+        16,
+        0x1000,
+        "Physical Memory Array",
+        {
+            "Location": "System Board Or Motherboard",
+            "Use": "System Memory",
+            "Error Correction Type": "Multi-bit ECC",
+            "Maximum Capacity": "768 GB",
+            "Number Of Devices": len(devices),
+        },
+    )
     for i, d in enumerate(devices):
         filled = bool(d.size_mib)
-        size = "Unknown" if d.size_mib is None else "No Module Installed" if not d.size_mib else f"{d.size_mib // 1024} GB" if d.size_mib % 1024 == 0 else f"{d.size_mib} MB"
+        size = (
+            "Unknown"
+            if d.size_mib is None
+            else "No Module Installed"
+            if not d.size_mib
+            else f"{d.size_mib // 1024} GB"
+            if d.size_mib % 1024 == 0
+            else f"{d.size_mib} MB"
+        )
         add(17, 0x1100 + i, "Memory Device", {
             "Array Handle": "0x1000", "Error Information Handle": "Not Provided",
             "Total Width": f"{d.total} bits" if filled else "Unknown", "Data Width": f"{d.data} bits" if filled else "Unknown",

@@ -18,18 +18,56 @@ from umbrak.formats.sheet.reading import shipped_sheets
 
 EMPTY = Device("CPU1_DIMM_A2", 0)
 MACHINE = [Device("CPU1_DIMM_A1"), EMPTY, Device("CPU1_DIMM_B1", 32768, rank=2, part="BR4R-32-24")]
-FULLY_BUFFERED = Device("R1", 4096, kind=(0x14, "DDR2 FB-DIMM"), form=(0x0F, "FB-DIMM"), detail=(1 << 7, "Synchronous"), speed=667, configured=667, mv=1800)
-SOLDERED = Device("ONBOARD", 8192, form=(0x0B, "Row Of Chips"), total=64, detail=(1 << 7, "Synchronous"), kind=(0x22, "DDR5"), speed=4800, configured=4800, mv=1100)
-LAPTOP = Device("SODIMM1", 8192, form=(0x0D, "SODIMM"), total=64, kind=(0x18, "DDR3"), detail=(1 << 7, "Synchronous"), speed=1600, configured=1600, mv=1350)
+FULLY_BUFFERED = Device(
+    "R1",
+    4096,
+    kind=(0x14, "DDR2 FB-DIMM"),
+    form=(0x0F, "FB-DIMM"),
+    detail=(1 << 7, "Synchronous"),
+    speed=667,
+    configured=667,
+    mv=1800,
+)
+SOLDERED = Device(
+    "ONBOARD",
+    8192,
+    form=(0x0B, "Row Of Chips"),
+    total=64,
+    detail=(1 << 7, "Synchronous"),
+    kind=(0x22, "DDR5"),
+    speed=4800,
+    configured=4800,
+    mv=1100,
+)
+LAPTOP = Device(
+    "SODIMM1",
+    8192,
+    form=(0x0D, "SODIMM"),
+    total=64,
+    kind=(0x18, "DDR3"),
+    detail=(1 << 7, "Synchronous"),
+    speed=1600,
+    configured=1600,
+    mv=1350,
+)
 
 
 @pytest.mark.parametrize("write", ["raw", "wide", "narrow", "text"])
 def test_the_same_facts_either_way(write: str) -> None:
     raw = table(MACHINE)
-    data = {"raw": raw, "wide": with_entry_point(raw, True), "narrow": with_entry_point(raw, False), "text": listing(MACHINE).encode()}[write]
+    data = {
+        "raw": raw,
+        "wide": with_entry_point(raw, True),
+        "narrow": with_entry_point(raw, False),
+        "text": listing(MACHINE).encode(),
+    }[write]
     assert detect(data) == ("smbios-text" if write == "text" else "smbios")
     reading = read_any(data)
-    assert (reading.system.maker, reading.system.model, reading.system.serial) == ("Lorne Systems", "Lorne K12", "LK12-00417")  # type: ignore[union-attr]
+    assert (reading.system.maker, reading.system.model, reading.system.serial) == (
+        "Lorne Systems",
+        "Lorne K12",
+        "LK12-00417",
+    )  # type: ignore[union-attr]
     assert (reading.firmware.version, reading.firmware.date) == ("1.8.2", "03/14/2024")  # type: ignore[union-attr]
     assert [(p.socket, p.populated, p.cores) for p in reading.processors] == [("CPU1", True, 14), ("CPU2", False, 14)]
     assert [(a.max_gib, a.slots, a.ecc) for a in reading.arrays] == [(768, 3, "Multi-bit ECC")]
@@ -37,7 +75,12 @@ def test_the_same_facts_either_way(write: str) -> None:
     slot, module = reading.slots[0], reading.slots[0].module
     assert (slot.locator, slot.bank, slot.configured_mts, slot.configured_v) == ("CPU1_DIMM_A1", "NODE 0", 2133, 1.2)
     assert module is not None
-    assert (module.generation, module.form, module.buffering, module.ecc_bits) == (Generation.DDR4, Form.DIMM, Buffering.REGISTERED, 8)
+    assert (module.generation, module.form, module.buffering, module.ecc_bits) == (
+        Generation.DDR4,
+        Form.DIMM,
+        Buffering.REGISTERED,
+        8,
+    )
     assert (module.capacity_gib, module.package_ranks, module.rate_mts, module.rails_v) == (16, 2, 2400, (1.2,))
     assert (module.maker, module.part, module.serial) == ("Brandt", "BR4R-16-24", "00C0FFEE")
     assert reading.slots[1].module is None
@@ -77,7 +120,9 @@ def test_a_listing_without_indentation_handles_or_with_quoting_reads_the_same() 
         re.sub(r"^Handle.*\n", "", text, flags=re.M),
         re.sub(r"^", "> ", text, flags=re.M),
         text.replace("\n", "\r\n"),
-        text.replace("MT/s", "MHz").replace("Configured Memory Speed", "Configured Clock Speed").replace("16 GB", "16384 MB"),
+        text.replace("MT/s", "MHz")
+        .replace("Configured Memory Speed", "Configured Clock Speed")
+        .replace("16 GB", "16384 MB"),
     ):
         assert read_any(other.encode()).slots == wanted
 
@@ -106,7 +151,9 @@ def test_a_listing_cut_in_half_keeps_what_stood_before() -> None:
     assert [s.state for s in reading.slots] == [SlotState.FILLED, SlotState.EMPTY, SlotState.FILLED]
     assert reading.slots[2].locator is None
     line = cut[: cut.rindex("Handle 0x")].count("\n") + 1
-    assert [(w.where, w.message) for w in reading.warnings][:1] == [(f"line {line}", "the listing ends inside this memory device; what was read of it is kept")]
+    assert [(w.where, w.message) for w in reading.warnings][:1] == [
+        (f"line {line}", "the listing ends inside this memory device; what was read of it is kept")
+    ]
     sizeless = text[: text.rindex("\tSize")]
     assert read_any(sizeless.encode()).slots[2].state is SlotState.UNKNOWN
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, func, insert, select
+from sqlalchemy.dialects.postgresql import distinct_on
 
 from umbrak.store.tables import sheet
 
@@ -40,7 +41,9 @@ def add_sheet(
 
 def current_sheets(db: Connection) -> list[SheetRow]:
     """The newest revision of every sheet: models first, then archetypes, by title."""
-    newest = select(sheet).distinct(sheet.c.sheet_id).order_by(sheet.c.sheet_id, sheet.c.revision.desc()).subquery()
+    newest = (
+        select(sheet).ext(distinct_on(sheet.c.sheet_id)).order_by(sheet.c.sheet_id, sheet.c.revision.desc()).subquery()
+    )
     return [_row(r) for r in db.execute(select(newest).order_by(newest.c.archetype, newest.c.title))]
 
 

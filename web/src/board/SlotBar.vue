@@ -35,45 +35,59 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
   <g
     class="slot"
     :class="[state.look, { lit, lifted, interactive }, target, severity && lit ? `is-${severity}` : '']"
-    :data-slot="place.id"
-    :tabindex="interactive ? (focusable ? 0 : -1) : undefined"
-    :role="interactive ? 'button' : 'img'"
-    :aria-label="slotName(place.printed, state, severity)"
   >
-    <g :fill="tab" stroke="var(--module-edge)" stroke-width="0.75">
-      <rect :x="rect.x + 3" :y="rect.y - sizes.cap" :width="rect.width - 6" :height="sizes.cap - 1" />
-      <rect :x="rect.x + 3" :y="rect.y + rect.height + 1" :width="rect.width - 6" :height="sizes.cap - 1" />
-    </g>
-    <rect class="seat" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
-    <text v-if="state.look === 'unknown'" class="query" :x="middle" :y="rect.y + rect.height / 2 + 7">?</text>
-    <g v-if="state.module" :transform="float ? `translate(${float} ${float})` : undefined">
-      <rect class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
-      <text class="capacity" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
-      <text v-if="detailed" class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
-    </g>
+    <!-- What is pressed, focused and named stands apart from what is drawn: the name says it in words instead. -->
     <rect
-      v-if="lit || target"
-      class="halo"
-      :x="rect.x - 3 + float"
-      :y="rect.y - 3 + float"
+      class="hit"
+      :data-slot="place.id"
+      :tabindex="interactive ? (focusable ? 0 : -1) : undefined"
+      :role="interactive ? 'button' : 'img'"
+      :aria-label="slotName(place.printed, state, severity)"
+      :x="rect.x - 3"
+      :y="rect.y - sizes.cap"
       :width="rect.width + 6"
-      :height="rect.height + 6"
+      :height="rect.height + 2 * sizes.cap + 18"
     />
-    <text v-if="place.tab_letter && state.look === 'empty'" class="letter" :x="middle" :y="rect.y + 16">{{ place.tab_letter }}</text>
-    <g v-if="place.locked" class="lock" :transform="`translate(${middle - 5} ${rect.y + rect.height - 18})`">
-      <rect x="0" y="5" width="10" height="8" />
-      <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
+    <g class="drawn" aria-hidden="true">
+      <g :fill="tab" stroke="var(--module-edge)" stroke-width="0.75">
+        <rect :x="rect.x + 3" :y="rect.y - sizes.cap" :width="rect.width - 6" :height="sizes.cap - 1" />
+        <rect :x="rect.x + 3" :y="rect.y + rect.height + 1" :width="rect.width - 6" :height="sizes.cap - 1" />
+      </g>
+      <rect class="seat" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
+      <text v-if="state.look === 'unknown'" class="query" :x="middle" :y="rect.y + rect.height / 2 + 7">?</text>
+      <g v-if="state.module" :transform="float ? `translate(${float} ${float})` : undefined">
+        <rect class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
+        <text class="capacity" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
+        <text v-if="detailed" class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
+      </g>
+      <rect
+        v-if="lit || target"
+        class="halo"
+        :x="rect.x - 3 + float"
+        :y="rect.y - 3 + float"
+        :width="rect.width + 6"
+        :height="rect.height + 6"
+      />
+      <text v-if="place.tab_letter && state.look === 'empty'" class="letter" :x="middle" :y="rect.y + 16">{{ place.tab_letter }}</text>
+      <g v-if="place.locked" class="lock" :transform="`translate(${middle - 5} ${rect.y + rect.height - 18})`">
+        <rect x="0" y="5" width="10" height="8" />
+        <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
+      </g>
+      <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 14">{{ place.short }}</text>
     </g>
-    <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 14">{{ place.short }}</text>
   </g>
 </template>
 
 <style scoped>
-.slot {
+.hit {
+  fill: transparent;
   outline: none;
 }
-.interactive {
+.interactive .hit {
   cursor: pointer;
+}
+.drawn {
+  pointer-events: none;
 }
 .seat {
   fill: var(--paper);
@@ -179,11 +193,11 @@ text {
   fill: var(--risk);
   stroke: var(--risk);
 }
-.slot:focus-visible .seat {
+.hit:focus-visible + .drawn .seat {
   stroke: var(--umber);
   stroke-width: 4;
 }
-.slot:focus-visible .module {
+.hit:focus-visible + .drawn .module {
   stroke: var(--umber);
   stroke-width: 3;
 }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { wordsOf } from '@/api/client'
 import { session } from './session'
@@ -9,6 +9,10 @@ const router = useRouter()
 const name = ref('')
 const password = ref('')
 const wrong = ref('')
+const first = ref<{ focus: () => void }>()
+
+// Not by `autofocus`: that comes late, and would take the focus from somebody who types already.
+onMounted(() => first.value?.focus())
 
 async function enter(): Promise<void> {
   wrong.value = ''
@@ -30,7 +34,7 @@ async function enter(): Promise<void> {
       </svg>
       <h1>Umbrak</h1>
       <p class="faded">Memory upgrades, planned and proved.</p>
-      <v-text-field v-model="name" label="Name" autocomplete="username" autofocus />
+      <v-text-field ref="first" v-model="name" label="Name" autocomplete="username" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" />
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <v-btn type="submit" color="primary" block :disabled="!name || !password">Sign in</v-btn>

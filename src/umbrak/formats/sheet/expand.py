@@ -72,9 +72,8 @@ class _Expander:
         if name in names:
             return names[name]
         near = difflib.get_close_matches(name, names, 1)
-        self.wrong(
-            path, f"there is no {what} {name}" + (f"; did you mean {near[0]}?" if near else ""), f"{what}-unknown"
-        )
+        hint = f"; did you mean {near[0]}?" if near else f"; known: {', '.join(names)}" if len(names) <= 12 else ""
+        self.wrong(path, f"there is no {what} {name}{hint}", f"{what}-unknown")
         return None
 
     def source(self, names: Iterable[str | None], path: Path, clause: object = None) -> Source:

@@ -65,7 +65,12 @@ def read_document(document: Document, text: str | bytes) -> SheetReading:
     doc = check(document, SheetDoc)
     sheet, odd = expand(document, doc, content_hash(document.data))
     shown = text if isinstance(text, str) else text.decode("utf-8-sig")
-    return SheetReading(shown, document.data, sheet, tuple(sorted((*odd, *lint(document, sheet)), key=lambda f: (f.line or 0, f.column or 0, f.message))))
+    return SheetReading(
+        shown,
+        document.data,
+        sheet,
+        tuple(sorted((*odd, *lint(document, sheet)), key=lambda f: (f.line or 0, f.column or 0, f.message))),
+    )
 
 
 @cache

@@ -189,7 +189,7 @@ const openOther = async (event: Event) => {
         />
       </div>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-      <p v-if="held" class="in-hand small" role="status">
+      <p v-if="held && !pointer" class="in-hand small" role="status">
         In hand: <strong>{{ moduleWords(held.module) }}</strong
         >. Choose a slot with the arrow keys and press Enter, or click it; Esc lets go.
       </p>
@@ -205,13 +205,13 @@ const openOther = async (event: Event) => {
             type="button"
             class="kind"
             :disabled="!mayWrite"
-            :aria-label="`Take another ${moduleWords(item.module)} in hand`"
             @pointerdown.prevent="grabKind(item, $event)"
             @keydown.enter.prevent="takeByKey(item.module)"
             @keydown.space.prevent="takeByKey(item.module)"
           >
-            <strong>{{ gb(item.module.capacity_gib) }}</strong>
-            <span class="mono">{{ moduleLine(item.module) }}<br /><span class="faded">{{ item.module.generation ?? 'generation ?' }}</span></span>
+            <span class="visually-hidden">Take another {{ moduleWords(item.module) }} in hand</span>
+            <strong aria-hidden="true">{{ gb(item.module.capacity_gib) }}</strong>
+            <span class="mono" aria-hidden="true">{{ moduleLine(item.module) }}<br /><span class="faded">{{ item.module.generation ?? 'generation ?' }}</span></span>
           </button>
           <p v-if="!kinds.length" class="faded small">What you type and what is fitted is kept here to take again.</p>
         </div>
@@ -249,6 +249,7 @@ const openOther = async (event: Event) => {
   grid-area: 1 / 2 / 3 / 3;
 }
 .board-panel {
+  position: relative;
   display: flex;
   flex-direction: column;
   min-height: 0;
@@ -280,8 +281,11 @@ const openOther = async (event: Event) => {
   min-height: 0;
   padding: 2px 10px 6px;
 }
+/* Over the board's foot, so that nothing moves under the pointer when it comes and goes. */
 .in-hand,
 .wrong {
+  position: absolute;
+  inset: auto 0 0 0;
   margin: 0;
   padding: 5px 16px;
   border-top: 1px solid var(--rule);

@@ -116,12 +116,12 @@ defineExpose({ clear })
           <button
             type="button"
             class="chip"
-            :aria-label="`${label.short}: take it in hand`"
             @pointerdown.prevent="emit('grab', label.module, $event)"
             @keydown.enter.prevent="emit('place', label.module)"
             @keydown.space.prevent="emit('place', label.module)"
           >
-            {{ label.module.capacity_gib ?? '?' }}
+            <span class="visually-hidden">{{ label.short }}: take it in hand</span>
+            <span aria-hidden="true">{{ label.module.capacity_gib ?? '?' }}</span>
           </button>
           <span v-for="p in pieces" :key="p.key" class="piece">{{ p.told }}</span>
         </div>

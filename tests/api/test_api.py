@@ -1,0 +1,264 @@
+"""The API from outside: who may do what, the whole path, stale writes, wrong input, a database that is away."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import Engine, text
+
+from tests.api.conftest import PASSWORD, Client
+from tests.formats.smbios_facts import Device, listing, table
+from umbrak.server.app import make_app
+from umbrak.store.engine import open_engine
+
+NOBODY_ID = "01900000-0000-7000-8000-000000000000"
+MODULE = "16GB 1Rx8 PC5-4800B-RC0"
+
+
+def machine_named(browser: TestClient, name: str) -> dict[str, Any]:
+    (line,) = [m for m in browser.get("/api/machines").json()["machines"] if m["name"] == name]
+    return line
+
+
+def plan_of(browser: TestClient, name: str = "hall-03") -> dict[str, Any]:
+    key = browser.get(f"/api/machines/{machine_named(browser, name)['id']}").json()["plans"][0]["id"]
+    return browser.get(f"/api/plans/{key}").json()
+
+
+def edit(browser: TestClient, plan: dict[str, Any], version: int | None = None, **changes: Any) -> Any:
+    body = {"version": version or plan["version"], "changes": {f"CPU2.{slot}": m for slot, m in changes.items()}}
+    return browser.post(f"/api/plans/{plan['id']}/edits", json=body)
+
+
+# -- who may do what ----------------------------------------------------------------------------------
+
+#: method, path, body, statuses for nobody, viewer, technician, lead. Ids are of nothing: who may, is told 404 or 422.
+ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
+    ("GET", "/api/session", None, (401, 200, 200, 200)),
+    ("GET", "/api/machines", None, (401, 200, 200, 200)),
+    (
+        "POST",
+        "/api/machines",
+        {"name": "x", "sheet_hash": "x", "intake_id": NOBODY_ID, "slots": {}},
+        (401, 403, 404, 404),
+    ),
+    ("GET", f"/api/machines/{NOBODY_ID}", None, (401, 404, 404, 404)),
+    ("POST", f"/api/machines/{NOBODY_ID}/plans", {}, (401, 403, 404, 404)),
+    ("GET", f"/api/plans/{NOBODY_ID}", None, (401, 404, 404, 404)),
+    ("PATCH", f"/api/plans/{NOBODY_ID}", {"version": 1, "name": "x"}, (401, 403, 404, 404)),
+    ("POST", f"/api/plans/{NOBODY_ID}/edits", {"version": 1, "changes": {}}, (401, 403, 404, 404)),
+    ("POST", f"/api/plans/{NOBODY_ID}/steps", {"version": 1, "step": "undo"}, (401, 403, 404, 404)),
+    ("POST", f"/api/plans/{NOBODY_ID}/targets", {"module": {}}, (401, 404, 404, 404)),
+    ("POST", "/api/intakes", None, (401, 422, 422, 422)),
+    ("GET", f"/api/intakes/{NOBODY_ID}", None, (401, 404, 404, 404)),
+    ("GET", f"/api/intakes/{NOBODY_ID}/match?sheet=x", None, (401, 404, 404, 404)),
+    ("GET", "/api/sheets", None, (401, 200, 200, 200)),
+    ("GET", "/api/sheets/x", None, (401, 404, 404, 404)),
+    ("POST", "/api/label", {"text": "8GB"}, (401, 200, 200, 200)),
+]
+
+
+def test_every_route_answers_each_role_as_it_should(client: Client) -> None:
+    browsers = [client(role) for role in (None, "viewer", "technician", "lead")]
+    for method, path, body, wanted in ROUTES:
+        got = tuple(b.request(method, path, json=body).status_code for b in browsers)
+        assert got == wanted, f"{method} {path}"
+
+
+def test_no_route_is_left_out_of_the_table() -> None:
+    import re
+
+    tabled = {(m, re.sub(r"\?.*", "", p)) for m, p, *_ in ROUTES}
+    for path, operations in make_app(None).openapi()["paths"].items():
+        for method in operations:
+            shape = re.sub(r"\{\w+\}", lambda m: NOBODY_ID if m[0] != "{hash_}" else "x", path)
+            assert (method.upper(), shape) in tabled or path == "/api/session"
+
+
+def test_sessions_end_and_wrong_passwords_do_not_begin_one(client: Client) -> None:
+    browser = client("viewer")
+    assert browser.delete("/api/session").status_code == 204
+    assert browser.get("/api/session").status_code == 401
+    for name, password in (("technician", "wrong password"), ("nobody", PASSWORD)):
+        answer = client(None).post("/api/session", json={"name": name, "password": password})
+        assert (answer.status_code, answer.json()["detail"]) == (401, "Name and password do not match.")
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [({"Sec-Fetch-Site": "cross-site"}, 403), ({"Sec-Fetch-Site": "same-site"}, 403), ({"Origin": "http://elsewhere"}, 403), ({"Origin": "http://testserver"}, 200), ({"Sec-Fetch-Site": "same-origin"}, 200)],
+)  # fmt: skip
+def test_writes_come_from_our_own_pages_only(client: Client, headers: dict[str, str], status: int) -> None:
+    browser = client("technician")
+    assert browser.post("/api/label", json={"text": "8GB"}, headers=headers).status_code == status
+    assert browser.get("/api/session", headers=headers).status_code == 200
+
+
+# -- the path -----------------------------------------------------------------------------------------
+
+
+def test_machines_come_with_computed_totals_and_worst_finding(client: Client) -> None:
+    browser = client("viewer")
+    hall, radar = machine_named(browser, "hall-03")["summary"], machine_named(browser, "radar-02")["summary"]
+    assert (hall["installed_gib"], hall["planned_gib"], hall["official_gib"], hall["worst_severity"]) == (
+        480,
+        576,
+        1280,
+        "slow",
+    )
+    assert hall["worst_message"] == "CPU2 F2 holds all back: rated 4400 among modules that would run at 4800 MT/s"
+    assert (radar["installed_gib"], radar["official_gib"], radar["worst_severity"]) == (4, 8, "ask")
+    assert radar["worst_message"] == "The volts of SLOT 1 are not known; the board gives 1.35 V"
+    assert [m["name"] for m in browser.get("/api/machines?q=radar").json()["machines"]] == ["radar-02"]
+    assert browser.get("/api/machines?q=100%25").json()["total"] == 0
+
+
+@pytest.mark.parametrize("kind", ["listing", "tables"])
+def test_a_machine_from_what_it_reports(client: Client, kind: str) -> None:
+    browser = client("technician")
+    devices = [Device("CPU1_DIMM_A1"), Device("CPU1_DIMM_A2", 0), Device("ODD-7", 32768)]
+    if kind == "listing":
+        answer = browser.post("/api/intakes", data={"text": listing(devices)})
+    else:
+        answer = browser.post("/api/intakes", files={"file": ("tables.bin", table(devices))})
+    intake = answer.json()
+    assert answer.status_code == 201 and [s["state"] for s in intake["reading"]["slots"]] == [
+        "filled",
+        "empty",
+        "filled",
+    ]
+    (sheet,) = [s for s in browser.get("/api/sheets").json() if s["sheet_id"] == "two-sockets-six-by-two"]
+    match = browser.get(f"/api/intakes/{intake['id']}/match", params={"sheet": sheet["hash"]}).json()
+    assert match == {"slots": ["CPU1.A1", "CPU1.A2", None], "processors": {"CPU1": "any", "CPU2": None}}
+
+    body = {
+        "name": "hall-09",
+        "sheet_hash": sheet["hash"],
+        "intake_id": intake["id"],
+        "slots": {"CPU1.A1": 0, "CPU1.A2": 1, "CPU1.B1": 2},
+        "processors": match["processors"],
+        "site": "Skerry Watch",
+        "place": "rack C",
+    }
+    made = browser.post("/api/machines", json=body).json()
+    assert made["slots"]["CPU1.A1"]["part"] == "BR4R-16-24" and made["slots"]["CPU1.B1"]["capacity_gib"] == 32
+    assert made["slots"]["CPU1.C1"] == "unknown" and "CPU1.A2" not in made["slots"]
+    assert (made["evaluation"]["installed_gib"], made["survey"]["known"], made["firmware"]) == (48, 3, "1.8.2")
+    for change, field in (
+        ({}, "name"),
+        ({"name": "b", "slots": {"Z1": 0}}, "slots.Z1"),
+        ({"name": "c", "slots": {"CPU1.A1": 9}}, "slots.CPU1.A1"),
+        ({"name": "d", "processors": {"CPU1": "moss"}}, "processors.CPU1"),
+        ({"name": "e", "zone": "Nowhere/Land"}, "zone"),
+        ({"name": "f", "slots": {"CPU1.A1": 0, "CPU1.B1": 0}}, "slots.CPU1.B1"),
+    ):
+        refused = browser.post("/api/machines", json={**body, **change})
+        assert (refused.status_code, refused.json()["errors"][0]["field"]) == (422, field)
+
+
+def test_what_cannot_be_read_is_refused_with_its_line(client: Client) -> None:
+    answer = client("technician").post("/api/intakes", data={"text": "total 12\ndrwxr-xr-x root"})
+    problem = answer.json()
+    assert answer.headers["content-type"] == "application/problem+json"
+    assert (problem["status"], problem["type"], problem["errors"][0]["line"]) == (
+        422,
+        "urn:umbrak:problem:not-a-listing",
+        1,
+    )
+
+
+def test_edit_undo_redo_and_rename(client: Client) -> None:
+    browser = client("technician")
+    machine = machine_named(browser, "radar-02")["id"]
+    plan = browser.post(f"/api/machines/{machine}/plans", json={}).json()
+    assert (plan["name"], plan["version"], plan["goal"]) == ("Plan 1", 1, plan["now"])
+    url = f"/api/plans/{plan['id']}"
+    one = browser.post(f"{url}/edits", json={"version": 1, "changes": {"B": "4GB 2Rx8 PC3L-12800S"}}).json()
+    assert (one["evaluation"]["installed_gib"], one["version"], one["can_undo"], one["can_redo"]) == (8, 2, True, False)
+    moved = browser.post(f"{url}/edits", json={"version": 2, "changes": {"B": None, "A": one["goal"]["B"]}}).json()
+    assert set(moved["goal"]) == {"A"} and moved["evaluation"]["rails"][0]["volts"] == 1.35
+
+    def step(version: int, kind: str) -> Any:
+        return browser.post(f"{url}/steps", json={"version": version, "step": kind}).json()
+
+    assert step(3, "undo")["goal"] == one["goal"]
+    assert step(4, "undo")["goal"] == plan["now"]
+    assert step(5, "undo")["detail"] == "There is nothing to undo."
+    assert step(5, "redo")["goal"] == one["goal"]
+    named = browser.patch(url, json={"version": 6, "name": "Both slots"}).json()
+    assert (named["name"], named["version"], named["can_undo"], named["can_redo"]) == ("Both slots", 7, True, True)
+    assert browser.get(url).json() == named
+    assert browser.post(f"/api/machines/{machine}/plans", json={"name": "Both slots"}).status_code == 422
+    no_slot = browser.post(f"{url}/edits", json={"version": 7, "changes": {"Q": None}})
+    assert (no_slot.status_code, no_slot.json()["errors"][0]["field"]) == (422, "changes.Q")
+    no_label = browser.post(f"{url}/edits", json={"version": 7, "changes": {"A": "spoon"}})
+    assert no_label.status_code == 422 and "“spoon” is no label text" in no_label.json()["detail"]
+
+
+def test_a_stale_write_is_refused_with_both_sides_and_changes_nothing(client: Client) -> None:
+    first, second = client("technician"), client("lead")
+    plan = plan_of(first)
+    kept = edit(first, plan, F2=MODULE).json()
+    answer = edit(second, plan, F2=None)
+    problem = answer.json()
+    assert (answer.status_code, problem["type"]) == (409, "urn:umbrak:problem:stale")
+    assert problem["detail"] == "The technician changed this plan meanwhile; nothing of yours was saved."
+    assert problem["theirs"]["goal"] == kept["goal"] and problem["yours"] == {"changes": {"CPU2.F2": None}}
+    assert plan_of(first)["version"] == kept["version"]
+
+
+def test_targets_say_where_and_why_not(client: Client) -> None:
+    browser = client("technician")
+    plan = plan_of(browser)
+    label = browser.post("/api/label", json={"text": "16GB 2Rx8 PC4-2400T-RE1"}).json()
+    found = browser.post(f"/api/plans/{plan['id']}/targets", json={"module": label["module"]}).json()
+    assert len(found) == 24 and not any(t["allowed"] for t in found)
+    assert found[0]["reason"] == "CPU1 A1: DDR4 does not go into a DDR5 slot"
+    fitting = plan["goal"]["CPU1.A2"]
+    moves = browser.post(f"/api/plans/{plan['id']}/targets", json={"module": fitting, "taken_from": "CPU1.A2"}).json()
+    assert len(moves) == 23 and all(t["allowed"] for t in moves)
+
+
+def test_history_tells_who_did_what_and_cannot_be_changed(client: Client, engine: Engine) -> None:
+    browser = client("technician")
+    edit(browser, plan_of(browser), F2=MODULE)
+    with engine.connect() as db:
+        last = db.execute(
+            text(
+                "SELECT h.action, h.detail, a.shown_as FROM history h JOIN account a ON a.id = h.account_id ORDER BY h.id DESC LIMIT 1"
+            )
+        ).one()
+    assert tuple(last) == ("plan edit", {"slots": ["CPU2.F2"]}, "The technician")
+    for statement in ("UPDATE history SET action = 'x'", "DELETE FROM history", "TRUNCATE history"):
+        with pytest.raises(Exception, match="append-only"), engine.begin() as db:
+            db.execute(text(statement))
+
+
+def test_unknown_fields_and_lax_types_are_refused_by_name(client: Client) -> None:
+    browser = client("technician")
+    plan = plan_of(browser)
+    for body, field in (
+        ({"version": "1", "changes": {}}, "version"),
+        ({"version": 1, "changes": {}, "spoon": 1}, "spoon"),
+        ({"changes": {}}, "version"),
+        ({"version": 1, "changes": {"CPU1.A1": {"ecc_bits": 5}}}, "changes.CPU1.A1"),
+    ):
+        answer = browser.post(f"/api/plans/{plan['id']}/edits", json=body)
+        assert answer.status_code == 422 and any(e["field"].startswith(field) for e in answer.json()["errors"])
+
+
+def test_a_database_that_is_away_is_said_and_comes_back(client: Client, engine: Engine) -> None:
+    away = open_engine("postgresql+psycopg://nobody:x@127.0.0.1:1/none")
+    app = make_app(engine)
+    with TestClient(app) as browser:
+        assert browser.get("/readyz").status_code == 200
+        app.state.engine = away
+        answer = browser.get("/api/machines")
+        assert (answer.status_code, answer.json()["type"]) == (401, "urn:umbrak:problem:not-signed-in")
+        browser.cookies.set("umbrak_session", "x")
+        answer = browser.get("/api/machines")
+        assert (answer.status_code, json.loads(answer.text)["type"]) == (503, "urn:umbrak:problem:database-down")
+    away.dispose()

@@ -1,0 +1,117 @@
+"""The real thing: a server process of its own on a database of its own, and Debian's Chromium."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import urllib.request
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+
+from umbrak.cli.cluster import free_port
+from umbrak.demo import seed
+from umbrak.services.accounts import add_account
+from umbrak.store.engine import open_engine
+
+ROOT = Path(__file__).resolve().parents[2]
+_SERVE = """
+import sys
+from pathlib import Path
+import uvicorn
+from umbrak.server.app import make_app
+from umbrak.store.engine import open_engine
+uvicorn.run(make_app(open_engine(sys.argv[1]), Path(sys.argv[2])), port=int(sys.argv[3]), log_level="warning")
+"""
+
+
+@dataclass
+class Served:
+    """A server that tests may kill and start again on the same port and database."""
+
+    database_url: str
+    port: int = field(default_factory=free_port)
+    process: subprocess.Popen[bytes] | None = None
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+        command = [sys.executable, "-c", _SERVE, self.database_url, str(ROOT / "web/dist"), str(self.port)]
+        self.process = subprocess.Popen(command, env=env)
+        for _ in range(400):
+            try:
+                urllib.request.urlopen(f"{self.url}/readyz", timeout=5)
+                return
+            except OSError:
+                assert self.process.poll() is None, "the server ended"
+                # Waits on the process, not on the clock: returns early when it ends.
+                try:
+                    self.process.wait(0.05)
+                except subprocess.TimeoutExpired:
+                    continue
+        raise AssertionError("the server did not start")
+
+    def kill(self) -> None:
+        if self.process:
+            self.process.send_signal(signal.SIGKILL)
+            self.process.wait()
+            self.process = None
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def served(database_url: str) -> Iterator[Served]:
+    engine = open_engine(database_url)
+    seed.seed(engine)
+    add_account(engine, "lead", "E. Voe", seed.PASSWORD, "lead")
+    engine.dispose()
+    server = Served(database_url)
+    server.start()
+    yield server
+    server.kill()
+
+
+SignIn = Callable[..., Page]
+
+
+@pytest.fixture
+def sign_in(chromium: Browser, served: Served) -> Iterator[SignIn]:
+    """`sign_in(name, ...)`: a page of its own browser context, signed in, on Machines. Script errors fail the test."""
+    contexts: list[BrowserContext] = []
+    errors: list[str] = []
+
+    def open_page(name: str = seed.ACCOUNT, theme: str = "light", width: int = 1280, height: int = 800) -> Page:
+        context = chromium.new_context(
+            viewport={"width": width, "height": height},
+            color_scheme=theme,  # type: ignore[arg-type]
+            reduced_motion="reduce",
+        )
+        contexts.append(context)
+        page = context.new_page()
+        page.on("pageerror", lambda error: errors.append(str(error)))
+        page.goto(f"{served.url}/sign-in")
+        page.get_by_label("Name").fill(name)
+        page.get_by_label("Password").fill(seed.PASSWORD)
+        page.get_by_role("button", name="Sign in").click()
+        expect(page.get_by_role("heading", name="Machines")).to_be_visible()
+        return page
+
+    yield open_page
+    for context in contexts:
+        context.close()
+    assert not errors

@@ -1,0 +1,248 @@
+"""What a technician does, in the real interface: from what a machine reports to a checked, saved plan."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from tests.browser.conftest import Served, SignIn
+from tests.formats.smbios_facts import Device, listing, table
+
+AXE = (Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js").read_text()
+DEVICES = [Device(f"CPU{n}_DIMM_{c}{i}", 16384 if i == 1 else 0) for n in (1, 2) for c in "ABCDEF" for i in (1, 2)]
+DEVICES[-1] = Device("SPARE", 0)
+
+
+def open_fit(page: Page, machine: str) -> None:
+    page.get_by_role("link", name=machine).click()
+    page.get_by_role("link", name=re.compile("^Fit")).click()
+    expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
+
+
+def slot(page: Page, name: str) -> Locator:
+    return page.locator(f'[data-slot="{name}"]')
+
+
+def verdict(page: Page) -> Locator:
+    return page.get_by_role("region", name="Verdict")
+
+
+def drag(page: Page, source: Locator, target: Locator) -> None:
+    """Press, move in two steps (the first begins the drag), let go."""
+    start, end = source.bounding_box(), target.bounding_box()
+    assert start and end
+    page.mouse.move(start["x"] + start["width"] / 2, start["y"] + start["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(start["x"] + start["width"] / 2 + 12, start["y"] + start["height"] / 2 + 8)
+    page.mouse.move(end["x"] + end["width"] / 2, end["y"] + end["height"] / 2, steps=4)
+
+
+def type_label(page: Page, text: str) -> None:
+    page.get_by_label("Type what the label says").fill(text)
+    expect(page.locator(".piece").first).to_be_visible()
+
+
+@pytest.mark.parametrize("way", ["paste", "file"])
+def test_the_whole_path_by_mouse_and_through_a_restart(sign_in: SignIn, served: Served, way: str) -> None:
+    page = sign_in()
+    # 1: two machines, with totals and worst finding
+    expect(page.get_by_role("row", name=re.compile("hall-03.*480 to 576 GB.*holds all back"))).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("radar-02.*4 GB.*volts of SLOT 1 are not known"))).to_be_visible()
+
+    # 2: a machine from what it reports
+    page.get_by_role("link", name="New machine").click()
+    if way == "paste":
+        page.get_by_label("Paste the text listing").fill(listing(DEVICES))
+        page.get_by_role("button", name="Read it").click()
+    else:
+        page.get_by_label("or choose a file").set_input_files(
+            {"name": "tables.bin", "mimeType": "application/octet-stream", "buffer": table(DEVICES)}
+        )
+    expect(page.get_by_text("24 slots reported")).to_be_visible()
+    page.get_by_label("Sheet of the model").select_option(label="Two sockets of six channels of two")
+    expect(page.get_by_text("1 report without a slot")).to_be_visible()
+    expect(slot(page, "CPU2.F2")).to_have_accessible_name(re.compile("CPU2 F2, not known"))
+    page.get_by_label("SPARE").select_option(label="CPU2 F2")
+    expect(page.get_by_text("every report has its slot")).to_be_visible()
+    page.get_by_label("CPU2", exact=True).select_option(label="its processor")
+    page.get_by_label("Name", exact=True).fill("hall-07")
+    page.get_by_role("button", name="Keep this machine").click()
+    expect(page.get_by_role("heading", name="hall-07")).to_be_visible()
+    expect(page.get_by_text("24 of 24 known")).to_be_visible()
+    expect(slot(page, "CPU1.A1")).to_have_accessible_name(re.compile("CPU1 A1, fitted, 16 GB DDR4 registered 2400"))
+    expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("CPU1 A2, empty"))
+
+    # 3: type a label, see it decoded, drag it, move it, take it out, undo
+    page.get_by_role("link", name=re.compile("^Fit")).click()
+    type_label(page, "32gb 2rx4 ddr4 reg 2400 shiny")
+    for piece in ("32 GB", "2 ranks x 4", "DDR4-2400", "registered"):
+        expect(page.locator("#label-meaning").get_by_text(piece, exact=True)).to_be_visible()
+    expect(page.get_by_text("not understood: “shiny”")).to_be_visible()
+    drag(page, page.get_by_role("button", name=re.compile("take it in hand")), slot(page, "CPU1.A2"))
+    page.mouse.up()
+    expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("CPU1 A2, planned, 32 GB DDR4 registered 2400"))
+    # 4: the verdict at once
+    expect(verdict(page).get_by_text("224", exact=True)).to_be_visible()
+    expect(verdict(page).get_by_text(re.compile("The data rate cannot be told"))).to_be_visible()
+    drag(page, slot(page, "CPU1.A2"), slot(page, "CPU1.B2"))
+    page.mouse.up()
+    expect(slot(page, "CPU1.B2")).to_have_accessible_name(re.compile("planned, 32 GB"))
+    expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("CPU1 A2, empty"))
+    page.get_by_role("button", name="Undo").click()
+    expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("planned, 32 GB"))
+    slot(page, "CPU1.B1").focus()
+    page.keyboard.press("Delete")
+    expect(slot(page, "CPU1.B1")).to_have_accessible_name(re.compile("CPU1 B1, comes out, 16 GB"))
+
+    # 5: a name, a reload, a killed server and another start: it is as it was
+    page.get_by_label("Name of this plan").fill("One larger")
+    page.get_by_role("button", name="Rename").click()
+    expect(page.get_by_role("button", name="Rename")).to_be_disabled()
+    expect(page.get_by_text(re.compile("^saved "))).to_be_visible()
+    served.kill()
+    served.start()
+    page.reload()
+    expect(page.get_by_label("Name of this plan")).to_have_value("One larger")
+    expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("planned, 32 GB"))
+    expect(slot(page, "CPU1.B1")).to_have_accessible_name(re.compile("comes out"))
+    expect(verdict(page).get_by_text("208", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(slot(page, "CPU1.B1")).to_have_accessible_name(re.compile("fitted"))
+
+
+def test_by_keyboard_alone(sign_in: SignIn) -> None:
+    page = sign_in()
+    open_fit(page, "radar-02")
+    page.keyboard.press("Tab")
+    page.get_by_label("Type what the label says").focus()
+    page.keyboard.type("4GB 2Rx8 PC3L-12800S")
+    expect(page.get_by_text("rail 1.35 or 1.5 V")).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("In hand: 4 GB DDR3 unbuffered 1600")).to_be_visible()
+    page.keyboard.press("ArrowRight")
+    expect(slot(page, "B")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, planned, 4 GB"))
+    page.keyboard.press("Escape")
+    expect(verdict(page).get_by_text("8", exact=True)).to_be_visible()
+    page.keyboard.press("Enter")  # picks it up again
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.press("Enter")  # and changes places with what is there
+    expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, planned, 4 GB"))
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, empty"))
+    page.keyboard.press("Control+Shift+z")
+    expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, planned"))
+
+
+def test_a_refused_target_says_why_and_takes_nothing(sign_in: SignIn) -> None:
+    page = sign_in()
+    open_fit(page, "radar-02")
+    type_label(page, "8GB 2Rx8 PC3-12800S")
+    drag(page, page.get_by_role("button", name=re.compile("take it in hand")), slot(page, "B"))
+    expect(page.get_by_text("SLOT 2 runs at 1.5 V; the board gives 1.35 V and no other")).to_be_visible()
+    page.mouse.up()
+    expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, empty"))
+
+
+def test_a_finding_lights_its_slots(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03").click()
+    expect(verdict(page).get_by_text("go, slower")).to_be_visible()
+    lit = page.locator(".slot.lit [data-slot]")
+    expect(lit).to_have_count(1)
+    expect(lit).to_have_attribute("data-slot", "CPU2.F2")
+    finding = verdict(page).get_by_role("button", name=re.compile("CPU2 F2 holds all back"))
+    finding.click()
+    expect(verdict(page).get_by_text(re.compile("Source: R24 service guide, 6.1"))).to_be_visible()
+    box = finding.bounding_box()
+    assert box and box["y"] + box["height"] < 800, "the worst finding is seen without scrolling"
+
+
+def test_two_people_on_one_plan(sign_in: SignIn) -> None:
+    mine, theirs = sign_in(), sign_in("lead")
+    for page in (mine, theirs):
+        page.get_by_role("link", name="hall-03").click()
+        expect(slot(page, "CPU2.F2")).to_have_accessible_name(re.compile("planned"))
+    slot(theirs, "CPU2.F2").focus()
+    theirs.keyboard.press("Delete")
+    expect(slot(theirs, "CPU2.F2")).to_have_accessible_name(re.compile("CPU2 F2, empty"))
+    expect(theirs.get_by_text(re.compile("^saved "))).to_be_visible()
+
+    slot(mine, "CPU2.E2").focus()
+    mine.keyboard.press("Delete")
+    dialog = mine.get_by_role("dialog")
+    expect(dialog.get_by_text("E. Voe changed this plan meanwhile")).to_be_visible()
+    expect(dialog.get_by_role("row", name="CPU2 E2 16 GB DDR5 registered 4800 empty")).to_be_visible()
+    dialog.get_by_role("button", name="Put mine on top").click()
+    for name in ("CPU2.F2", "CPU2.E2"):
+        expect(slot(mine, name)).to_have_accessible_name(re.compile("empty"))
+
+
+def test_a_server_that_is_away_is_said_and_the_edit_is_kept(sign_in: SignIn, served: Served) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03").click()
+    expect(slot(page, "CPU2.F2")).to_have_accessible_name(re.compile("planned"))
+    served.kill()
+    slot(page, "CPU2.F2").focus()
+    page.keyboard.press("Delete")
+    expect(page.get_by_role("alert")).to_contain_text("Umbrak cannot be reached.")
+    expect(page.get_by_text("not saved yet")).to_be_visible()
+    served.start()
+    expect(page.get_by_role("alert")).to_have_count(0)
+    expect(page.get_by_text(re.compile("^saved "))).to_be_visible()
+    page.reload()
+    expect(slot(page, "CPU2.F2")).to_have_accessible_name(re.compile("CPU2 F2, empty"))
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str) -> None:
+    page = sign_in(theme=theme)
+
+    def check(view: str) -> None:
+        page.evaluate(AXE)
+        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+        serious = [
+            (v["id"], [n["html"][:120] for n in v["nodes"]])
+            for v in found["violations"]
+            if v["impact"] in ("serious", "critical")
+        ]
+        assert not serious, f"{view}: {serious}"
+
+    check("Machines")
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_label("Paste the text listing").fill(listing(DEVICES))
+    page.get_by_role("button", name="Read it").click()
+    page.get_by_label("Sheet of the model").select_option(label="Two sockets of six channels of two")
+    expect(page.get_by_text("1 report without a slot")).to_be_visible()
+    check("intake")
+    page.get_by_role("link", name="Back to the machines").click()
+    page.get_by_role("link", name="radar-02").click()
+    expect(page.get_by_role("heading", name="As it is")).to_be_visible()
+    check("Survey")
+    page.get_by_role("link", name=re.compile("^Fit")).click()
+    type_label(page, "8GB 2Rx8 PC3-12800S spoon")
+    page.keyboard.press("Enter")
+    check("Fit")
+    page.get_by_role("button", name="Sign out").click()
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    check("sign-in")
+
+
+def test_no_text_is_smaller_than_eleven_pixels(sign_in: SignIn) -> None:
+    """Measured on screen: SVG text is scaled with its board."""
+    page = sign_in()
+    page.get_by_role("link", name="hall-03").click()
+    for width, height in ((1280, 800), (1024, 768)):
+        page.set_viewport_size({"width": width, "height": height})
+        expect(slot(page, "CPU2.F2")).to_be_visible()
+        small = page.evaluate(
+            """() => [...document.querySelectorAll('body *')].filter(e => [...e.childNodes].some(n => n.nodeType === 3 && n.data.trim()))
+                .map(e => [e.textContent.trim().slice(0, 30), parseFloat(getComputedStyle(e).fontSize) * (e.ownerSVGElement ? e.getScreenCTM() && Math.hypot(e.getScreenCTM().a, e.getScreenCTM().b) : 1)])
+                .filter(([, px]) => px < 10.99)"""
+        )
+        assert small == [], f"{width}x{height}"
