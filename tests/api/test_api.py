@@ -47,6 +47,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ),
     ("GET", f"/api/machines/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("POST", f"/api/machines/{NOBODY_ID}/plans", {}, (401, 403, 404, 404)),
+    ("POST", f"/api/machines/{NOBODY_ID}/targets", {"module": {}}, (401, 404, 404, 404)),
     ("GET", f"/api/plans/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("PATCH", f"/api/plans/{NOBODY_ID}", {"version": 1, "name": "x"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/edits", {"version": 1, "changes": {}}, (401, 403, 404, 404)),

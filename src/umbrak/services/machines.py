@@ -12,9 +12,11 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evaluate import RULES_VERSION, Evaluation, evaluate, worst
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotState
+from umbrak.core.targets import Target, targets
 from umbrak.formats.documents import MachineDoc, layout_json, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.board import Board, board_of
@@ -238,6 +240,13 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
         official_gib=official_gib(evaluation),
         plans=plans,
     )
+
+
+def machine_targets(engine: Engine, key: UUID, module: Module, taken_from: str | None) -> tuple[Target, ...]:
+    """Every slot of the machine as it is, as a place for a module (see core.targets). Raises NotFound."""
+    with engine.connect() as db:
+        m = load_machine(db, key)
+    return targets(m.sheet, m.machine, m.layout, module, taken_from=taken_from)
 
 
 def official_gib(evaluation: Evaluation) -> float | None:

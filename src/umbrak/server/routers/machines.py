@@ -7,10 +7,11 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query
 
-from umbrak.server.bodies import NewMachine, NewPlan
+from umbrak.core.targets import Target
+from umbrak.server.bodies import NewMachine, NewPlan, TargetsOf
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.machines import MachinePage, MachineView, list_machines, make_machine, see_machine
+from umbrak.services.machines import MachinePage, MachineView, list_machines, machine_targets, make_machine, see_machine
 from umbrak.services.plans import PlanView, start_plan
 
 router = APIRouter(prefix="/machines", tags=["machines"])
@@ -55,3 +56,9 @@ def see(machine_id: UUID, engine: Db, _: Person) -> MachineView:
 def plan(machine_id: UUID, body: NewPlan, engine: Db, account: Person) -> PlanView:
     """Start a plan; its goal is the machine as surveyed."""
     return start_plan(engine, account, machine_id, body.name)
+
+
+@router.post("/{machine_id}/targets", responses=describe(401, 404, 422))
+def where_to(machine_id: UUID, body: TargetsOf, engine: Db, _: Person) -> tuple[Target, ...]:
+    """Every slot of the machine as it is, as a place for a module: allowed, or why not."""
+    return machine_targets(engine, machine_id, body.module.value(), body.taken_from)

@@ -17,7 +17,7 @@ import { changesBetween, comesOut, knownKinds, type TrayItem } from './tray'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
-const { plan, goal, saving, wrong, conflict, open, startNew, edit, step, rename, settle } = usePlan(() => machine.value)
+const { plan, goal, saving, wrong, conflict, open, startNew, edit, step, rename, settle, lookUpTargets } = usePlan(() => machine.value)
 const board = ref<InstanceType<typeof BoardView>>()
 const ready = ref(false)
 const name = ref('')
@@ -59,10 +59,7 @@ watch(
 onBeforeUnmount(() => (fitState.value = null))
 
 const hand = useHand({
-  planId: async () => {
-    if (!plan.value && mayWrite.value) await startNew()
-    return plan.value?.id ?? null
-  },
+  targets: lookUpTargets,
   drop: (held, slot) => {
     const move: Changes = { [slot]: held.module }
     if (held.from) move[held.from] = goal.value[slot] ?? null

@@ -7,8 +7,12 @@ const emit = defineEmits<{ module: [module: Module | null]; place: [module: Modu
 const text = ref('')
 const label = ref<Label | null>(null)
 let asked = 0
+/** The decoding under way: whoever acts on the text waits for it. */
+let decoding: Promise<void> = Promise.resolve()
 
-watch(text, async (typed) => {
+watch(text, (typed) => (decoding = decode(typed)), { flush: 'sync' })
+
+async function decode(typed: string): Promise<void> {
   const mine = ++asked
   if (!typed.trim()) {
     label.value = null
@@ -23,7 +27,13 @@ watch(text, async (typed) => {
   } catch {
     // the banner tells of a server that is away; the text stays
   }
-})
+}
+
+/** Take what the text says now, not what it said a letter ago. */
+async function place(): Promise<void> {
+  await decoding
+  if (understood.value && label.value?.text === text.value) emit('place', label.value.module)
+}
 
 const understood = computed(() => (label.value?.understood.length ?? 0) > 0)
 
@@ -106,7 +116,7 @@ defineExpose({ clear })
         spellcheck="false"
         placeholder="16GB 2Rx8 PC5-4800B-R"
         aria-describedby="label-meaning"
-        @keydown.enter.prevent="understood && label && emit('place', label.module)"
+        @keydown.enter.prevent="place"
         @keydown.escape="clear"
       />
     </div>
@@ -117,8 +127,8 @@ defineExpose({ clear })
             type="button"
             class="chip"
             @pointerdown.prevent="emit('grab', label.module, $event)"
-            @keydown.enter.prevent="emit('place', label.module)"
-            @keydown.space.prevent="emit('place', label.module)"
+            @keydown.enter.prevent="place"
+            @keydown.space.prevent="place"
           >
             <span class="visually-hidden">{{ label.short }}: take it in hand</span>
             <span aria-hidden="true">{{ label.module.capacity_gib ?? '?' }}</span>

@@ -1,6 +1,6 @@
 /** The module in hand: typed, picked up from a slot or from the tray; by key or by pointer, with where it may go. */
 import { computed, ref, shallowRef } from 'vue'
-import { api, ask, type Module, type Occupant, type Target } from '@/api/client'
+import type { Module, Occupant, Target } from '@/api/client'
 
 export interface Held {
   module: Module
@@ -10,7 +10,7 @@ export interface Held {
 
 const DRAG_BEGINS_AT = 5
 
-export function useHand(options: { planId: () => Promise<string | null>; drop: (held: Held, slot: string) => void }) {
+export function useHand(options: { targets: (module: Module, from: string | null) => Promise<Target[]>; drop: (held: Held, slot: string) => void }) {
   const held = shallowRef<Held | null>(null)
   const targets = shallowRef<Map<string, Target>>(new Map())
   /** Where the pointer is while dragging; null otherwise. */
@@ -21,10 +21,8 @@ export function useHand(options: { planId: () => Promise<string | null>; drop: (
   async function lookUp(): Promise<void> {
     const mine = ++asked
     const now = held.value
-    const plan = now && (await options.planId())
-    if (!now || !plan) return
-    const body = { module: now.module as never, taken_from: now.from }
-    const found = await ask(api.POST('/api/plans/{plan_id}/targets', { params: { path: { plan_id: plan } }, body }))
+    if (!now) return
+    const found = await options.targets(now.module, now.from)
     if (mine === asked && held.value) targets.value = new Map(found.map((t) => [t.slot, t]))
   }
 

@@ -3,7 +3,7 @@
  * asked for again when the server was away. A change of somebody else's is shown, never overwritten.
  */
 import { computed, ref, shallowRef } from 'vue'
-import { api, ask, Refusal, Unreachable, wordsOf, type Layout, type MachineView, type Occupant, type PlanView } from '@/api/client'
+import { api, ask, Refusal, Unreachable, wordsOf, type Layout, type MachineView, type Module, type Occupant, type PlanView, type Target } from '@/api/client'
 import { health } from '@/api/health'
 
 export type Changes = Record<string, Occupant | null>
@@ -110,6 +110,13 @@ export function usePlan(machine: () => MachineView) {
       plan.value = await ask(api.PATCH('/api/plans/{plan_id}', { params, body: { version: plan.value.version, name } }))
     })
 
+  /** Where a module may go: in the plan, or in the machine as it is while there is no plan. */
+  function lookUpTargets(module: Module, from: string | null): Promise<Target[]> {
+    const body = { module: module as never, taken_from: from }
+    if (!plan.value) return ask(api.POST('/api/machines/{machine_id}/targets', { params: { path: { machine_id: machine().id } }, body }))
+    return ask(api.POST('/api/plans/{plan_id}/targets', { params: { path: { plan_id: plan.value.id } }, body }))
+  }
+
   /** Settle a conflict: keep theirs, or put one's own change on top of theirs. */
   async function settle(mine: boolean): Promise<void> {
     const { theirs, yours } = conflict.value!
@@ -130,5 +137,6 @@ export function usePlan(machine: () => MachineView) {
     step,
     rename,
     settle,
+    lookUpTargets,
   }
 }
