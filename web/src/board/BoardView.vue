@@ -51,7 +51,6 @@ const watching = new ResizeObserver(([entry]) => {
 })
 onMounted(() => watching.observe(root.value!))
 onBeforeUnmount(() => watching.disconnect())
-const LINE_NEEDS = 0.62
 
 const DIRECTIONS: Record<string, Direction> = { ArrowLeft: 'left', ArrowRight: 'right', ArrowUp: 'up', ArrowDown: 'down' }
 
@@ -153,7 +152,7 @@ defineExpose({
       :focusable="s.id === focusTarget"
       :interactive="interactive"
       :lifted="lifted === s.id"
-      :detailed="scale > LINE_NEEDS"
+      :scale="scale"
     />
   </svg>
 </template>

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { BoardSlot, Severity } from '@/api/client'
 import { tabColours } from '@/frame/tokens'
 import { sizes, type Rect } from './geometry'
-import { gb, moduleLine, slotName, type SlotState } from './state'
+import { fittingLine, gb, slotName, type SlotState } from './state'
 
 const props = defineProps<{
   place: BoardSlot
@@ -18,15 +18,16 @@ const props = defineProps<{
   focusable: boolean
   interactive: boolean
   lifted: boolean
-  /** Whether there is room for more than the capacity. */
-  detailed: boolean
+  /** Screen pixels a board unit: how much can be told of a module. */
+  scale: number
 }>()
 
+const CAPACITY_ROOM = 34
 // A planned module floats a little above its slot.
 const FLOAT = 4
 const float = computed(() => (props.state.look === 'planned' ? -FLOAT : 0))
 const tab = computed(() => (props.place.tab ? (tabColours[props.place.tab] ?? tabColours.grey) : 'var(--rule)'))
-const line = computed(() => (props.state.module ? moduleLine(props.state.module) : ''))
+const line = computed(() => (props.state.module ? fittingLine(props.state.module, props.rect.height - CAPACITY_ROOM, props.scale) : ''))
 const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
 const middle = computed(() => props.rect.x + props.rect.width / 2)
 </script>
@@ -58,7 +59,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
       <g v-if="state.module" :transform="float ? `translate(${float} ${float})` : undefined">
         <rect class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
         <text class="capacity" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
-        <text v-if="detailed" class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
+        <text class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
       </g>
       <rect
         v-if="lit || target"

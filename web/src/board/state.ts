@@ -73,6 +73,20 @@ export function moduleLine(module: Module): string {
   return [ranks + width, kind, module.rate_mts ?? ''].filter(Boolean).join(' ')
 }
 
+/** Width of a letter of the line [em], and its sizes: in board units, and on screen at least. */
+const LETTER_EM = 0.62
+const LINE_SIZE = 11.5
+const LEAST_PX = 11
+
+/** As much of the line as fits into a length of the board: all of it, kind and rate, the rate, nothing. */
+export function fittingLine(module: Module, length: number, scale: number): string {
+  const letter = LETTER_EM * Math.max(LINE_SIZE, LEAST_PX / scale)
+  const full = moduleLine(module)
+  const words = full.split(' ')
+  const choices = [full, words.slice(-2).join(' '), words.at(-1) ?? '']
+  return choices.find((text) => text.length * letter <= length) ?? ''
+}
+
 /** The module in words for a screen reader or a list. */
 export function moduleWords(module: Module): string {
   return [

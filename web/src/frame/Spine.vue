@@ -93,6 +93,9 @@ async function leave(): Promise<void> {
     align-items: center;
     padding: 0 8px;
   }
+  .here {
+    border-left-color: transparent;
+  }
   .mark {
     padding: 4px;
   }

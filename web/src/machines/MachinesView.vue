@@ -263,6 +263,30 @@ footer {
   padding: 10px 16px;
   border-top: 1px solid var(--rule);
 }
+@media (max-width: 700px) {
+  thead {
+    display: none;
+  }
+  tr {
+    display: grid;
+    grid-template-columns: 120px minmax(0, 1fr);
+    border-top: 1px solid var(--rule);
+    padding: 8px 14px;
+    gap: 2px 12px;
+  }
+  td,
+  td:first-child {
+    border: 0;
+    padding: 2px 0;
+    width: auto;
+  }
+  td:nth-child(n + 3) {
+    grid-column: 1 / 3;
+  }
+  td .nowrap {
+    white-space: normal;
+  }
+}
 .wrong {
   color: var(--stop);
   padding: 0 8px;

@@ -40,13 +40,13 @@ const understood = computed(() => (label.value?.understood.length ?? 0) > 0)
 const FIELDS: Record<string, (value: unknown, m: Module) => string> = {
   capacity_gib: (v) => `${v} GB`,
   package_ranks: (v, m) => `${v} ${v === 1 ? 'rank' : 'ranks'}${m.device_width ? ` x ${m.device_width}` : ''}`,
-  rate_mts: (v, m) => `${m.generation ?? ''}${m.rails_v[0] === 1.35 ? 'L' : ''}-${v}`,
+  rate_mts: (v, m) => `${m.generation ?? ''}${m.rails_v[0] === 1.35 ? 'L' : ''}-${v}${m.timing ? ` ${m.timing}` : ''}`,
   generation: (v, m) => (m.rate_mts ? '' : `${v}${m.rails_v[0] === 1.35 ? 'L' : ''}`),
   buffering: (v, m) => (m.form === 'SO-DIMM' ? 'SO-DIMM' : m.ecc && v === 'unbuffered' ? 'unbuffered ECC' : String(v)),
   form: (v, m) => (m.buffering ? '' : String(v)),
   ecc: (v, m) => (m.buffering === 'unbuffered' || !m.buffering ? (v ? 'ECC' : 'no ECC') : ''),
   device_width: (v, m) => (m.package_ranks ? '' : `x ${v}`),
-  timing: (v) => `timing ${v}`,
+  timing: (v, m) => (m.rate_mts ? '' : `timing ${v}`),
   part: (v) => `part ${v}`,
   serial: (v) => `serial ${v}`,
   rails_v: (v) => `${(v as number[]).join(' or ')} V`,
@@ -194,7 +194,7 @@ label {
 }
 .meaning {
   margin-top: 6px;
-  min-height: 62px;
+  min-height: 76px;
   font-size: 13px;
 }
 .row {

@@ -171,6 +171,7 @@ const many = computed(() => props.goal.sockets.length > 1)
   line-height: 1.25;
   text-align: right;
   align-self: center;
+  white-space: nowrap;
 }
 dl {
   display: grid;

@@ -1,0 +1,54 @@
+import { describe, expect, it } from 'vitest'
+import type { Board, Module } from '@/api/client'
+import { channelTotals, fittingLine, gb, moduleLine, slotName, slotStates } from './state'
+
+const module = (over: Partial<Module> = {}) =>
+  ({ capacity_gib: 16, package_ranks: 2, device_width: 8, buffering: 'registered', generation: 'DDR4', rate_mts: 2400, ecc: true, ...over }) as Module
+const board = {
+  slots: ['A', 'B', 'C', 'D', 'E', 'F'].map((id) => ({ id })),
+  channels: [{ id: 'ch', slots: ['A', 'B', 'C'], soldered: module({ capacity_gib: 8 }) }],
+} as unknown as Board
+
+describe('slotStates', () => {
+  const other = module({ capacity_gib: 32 })
+  const now = { B: module(), C: module(), D: module(), F: 'unknown' as const }
+  const goal = { A: module(), B: module(), C: other, F: 'unknown' as const }
+  const states = slotStates(board, now, goal)
+  it.each([
+    ['A', 'planned', null],
+    ['B', 'flat', null],
+    ['C', 'planned', now.C],
+    ['D', 'out', null],
+    ['E', 'empty', null],
+    ['F', 'unknown', null],
+  ] as const)('%s is %s', (slot, look, replaces) => {
+    expect(states.get(slot)).toMatchObject({ look, replaces })
+  })
+  it('names a slot in words', () => {
+    expect(slotName('CPU2 F2', states.get('A')!, 'slow')).toBe('CPU2 F2, planned, 16 GB DDR4 registered 2400, slow')
+    expect(slotName('A1', states.get('E')!)).toBe('A1, empty')
+  })
+})
+
+it('adds up channels with soldered memory', () => {
+  expect(channelTotals(board, { A: module(), C: 'unknown' }).get('ch')).toBe(24)
+})
+
+it.each([
+  [16, '16'],
+  [0.5, '0.5'],
+  [3.7842, '3.78'],
+  [572.8171, '572.8'],
+  [30, '30'],
+  [null, '?'],
+])('writes %s as %s', (value, words) => expect(gb(value)).toBe(words))
+
+it.each([
+  [100, 1, '2Rx8 R 2400'],
+  [100, 0.75, 'R 2400'],
+  [40, 0.9, '2400'],
+  [20, 1, ''],
+])('a line in %i units at scale %f is “%s”', (length, scale, line) => {
+  expect(fittingLine(module(), length, scale)).toBe(line)
+  expect(moduleLine(module({ package_ranks: null, device_width: null, buffering: null }))).toBe('? 2400')
+})
