@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import gc
 import json
+import signal
 import sys
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -244,7 +245,12 @@ def _troubles() -> Iterator[None]:
     from umbrak.cli.trouble import Trouble
 
     gc.enable()  # switched off for the light commands only (see __main__)
+    # Told to end, end in order: what was started here is stopped here. (The server hands the signal on when it has closed.)
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: sys.exit(0))
     try:
         yield
     except Trouble as error:
         raise click.ClickException(str(error)) from error
+    except KeyboardInterrupt:
+        sys.exit(0)

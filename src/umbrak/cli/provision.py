@@ -34,6 +34,8 @@ def need_packages(browser: bool = False) -> None:
         lacking.append("postgresql-15")
     if browser and not Path("/usr/bin/chromium").exists():
         lacking += ["chromium", "fonts-dejavu-core"]
+    if browser and not any(Path("/usr/lib").glob("*/libatomic.so.1")):
+        lacking.append("libatomic1")  # the Node that comes with Playwright needs it
     if not lacking:
         return
     if os.geteuid() != 0 or not shutil.which("apt-get"):
