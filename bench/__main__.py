@@ -1,7 +1,7 @@
 """Prints every figure with its baseline and their ratio, and compares the ratios with those kept in bench/kept.json.
 
-    python -m bench            measure and compare
-    python -m bench --keep     measure and keep the ratios
+python -m bench            measure and compare
+python -m bench --keep     measure and keep the ratios
 """
 
 from __future__ import annotations
@@ -41,7 +41,9 @@ def timed(work: Callable[[], object], runs: int) -> float:
 
 def command(*args: str, given: str = "") -> Callable[[], object]:
     env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
-    return lambda: subprocess.run([sys.executable, *args], input=given, capture_output=True, text=True, env=env, cwd=ROOT, check=True)
+    return lambda: subprocess.run(
+        [sys.executable, *args], input=given, capture_output=True, text=True, env=env, cwd=ROOT, check=True
+    )
 
 
 def big_sheet() -> Sheet:
@@ -51,7 +53,13 @@ def big_sheet() -> Sheet:
     sets = [[f"{c}{i}" for c in "ABCDEFGH"] for i in (1, 2, 3)]
     rows = [{"dpc": n, "rate_mts": r} for n, r in ((1, 4800), (2, 4400), (3, 4000))]
     guide = {"title": "Guide", "kind": "machine-maker"}
-    order = {"fill": sets, "other_counts": "slower", "otherwise": "slower", "alike_in_set": ["capacity_gib"], "larger_first": True}
+    order = {
+        "fill": sets,
+        "other_counts": "slower",
+        "otherwise": "slower",
+        "alike_in_set": ["capacity_gib"],
+        "larger_first": True,
+    }
     return sheet_from_data(
         {
             "umbrak-sheet": 1, "id": "big", "title": "Big", "class": "server", "sources": {"guide": guide}, "rate_alike": "machine",
@@ -90,7 +98,9 @@ def main() -> None:
     for name, (figure, baseline) in measure().items():
         ratios[name] = round(figure / baseline, 2)
         before = kept.get(name)
-        change = "" if before is None else f"  kept {before:.2f}" + ("  SLOWER" if ratios[name] > before * NOISE else "")
+        change = (
+            "" if before is None else f"  kept {before:.2f}" + ("  SLOWER" if ratios[name] > before * NOISE else "")
+        )
         print(f"{name:42} {figure:9.2f} ms  baseline {baseline:7.2f} ms  ratio {ratios[name]:8.2f}{change}")
     if "--keep" in sys.argv:
         KEPT.write_text(json.dumps(ratios, indent=1) + "\n")

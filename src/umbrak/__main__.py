@@ -8,4 +8,4 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 from umbrak.cli.main import main  # noqa: E402
 
-main(prog_name="umbrak")
+main()

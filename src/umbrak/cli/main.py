@@ -1,11 +1,11 @@
 """`umbrak`: the commands. What they print with --json is a contract (docs/command-line.md).
 
-Click alone, not Typer: Typer's argument adapters load Pydantic for every command, which took more than
-half of the time in which `umbrak label` answers.
+argparse, not a larger library: `label` and `check` answer in the time that others take to load.
 """
 
 from __future__ import annotations
 
+import argparse
 import gc
 import json
 import signal
@@ -15,25 +15,78 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-import click
+Arguments = argparse.Namespace
 
 
-@click.group(help="Memory upgrades, planned and proved.")
 def main() -> None:
-    pass
+    arguments = _parser().parse_args()
+    arguments.run(arguments)
 
 
-@main.group(help="Platform sheets.")
-def sheet() -> None:
-    pass
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="umbrak", description="Memory upgrades, planned and proved.")
+    commands = parser.add_subparsers(metavar="COMMAND", required=True)
+
+    def command(name: str, run: Callable[[Arguments], None], into: Any = commands) -> argparse.ArgumentParser:
+        """A command whose help is its function's docstring."""
+        made: argparse.ArgumentParser = into.add_parser(name, help=run.__doc__, description=run.__doc__)
+        made.set_defaults(run=run)
+        return made
+
+    def as_json(to: argparse.ArgumentParser) -> None:
+        to.add_argument(
+            "--json", dest="as_json", action="store_true", help="one JSON list, an entry for each input in order"
+        )
+
+    label = command("label", label_command)
+    label.add_argument("texts", metavar="TEXT", nargs="*")
+    as_json(label)
+
+    read = command("read", read_command)
+    read.add_argument("files", metavar="FILE", nargs="+", type=Path)
+    read.add_argument(
+        "--as", dest="kind", metavar="KIND", help="smbios or smbios-text; found from the content when left out"
+    )
+    as_json(read)
+
+    check = command("check", check_command)
+    check.add_argument("cases", metavar="CASE", nargs="*", type=Path)
+    check.add_argument("--strict", action="store_true", help="exit 3 when a verdict is no-go")
+    as_json(check)
+
+    sheet = commands.add_parser("sheet", help="platform sheets").add_subparsers(metavar="COMMAND", required=True)
+    lint = command("lint", sheet_lint_command, sheet)
+    lint.add_argument("files", metavar="FILE", nargs="+", type=Path)
+    as_json(lint)
+    command("schema", sheet_schema_command, sheet)
+
+    serve, demo = command("serve", serve_command), command("demo", demo_command)
+    for served in (serve, demo):
+        served.add_argument("--port", type=_port, help="port on loopback; 0 for any free one")
+    serve.add_argument("--tls-cert", type=Path, help="certificate for HTTPS")
+    serve.add_argument("--tls-key", type=Path, help="its key")
+    demo.add_argument("--reset", action="store_true", help="make the demo's data anew")
+
+    user = commands.add_parser("user", help="accounts").add_subparsers(metavar="COMMAND", required=True)
+    add = command("add", user_add_command, user)
+    add.add_argument("name", metavar="NAME")
+    add.add_argument("--shown-as", default="", help="name that others see")
+    add.add_argument(
+        "--role", choices=["viewer", "technician", "lead"], default="technician", help="default: technician"
+    )
+
+    test = command("test", test_command)
+    test.add_argument("rest", metavar="ARGUMENT", nargs=argparse.REMAINDER, help="run only pytest, with these")
+    return parser
 
 
-@main.group(help="Accounts.")
-def user() -> None:
-    pass
+def _port(text: str) -> int:
+    if not text.isdigit() or int(text) > 65535:
+        raise argparse.ArgumentTypeError(f"{text} is no port (0 to 65535)")
+    return int(text)
 
 
-_as_json = click.option("--json", "as_json", is_flag=True, help="One JSON list, an entry for each input in order.")
+# -- the light ones: no database ----------------------------------------------------------------------
 
 
 def _each(
@@ -53,15 +106,12 @@ def _each(
             results.append({"error": {"code": error.code, "message": str(error), "where": where}})
             if not as_json:
                 for fault in error.faults:
-                    click.echo(
-                        f"{item if isinstance(item, Path) else ''}{': ' if isinstance(item, Path) else ''}{fault}",
-                        err=True,
-                    )
+                    print(f"{item}: {fault}" if isinstance(item, Path) else fault, file=sys.stderr)
             continue
         if not as_json:
-            click.echo(show(results[-1]))
+            print(show(results[-1]))
     if as_json:
-        click.echo(json.dumps(results, ensure_ascii=False, indent=2))
+        print(json.dumps(results, ensure_ascii=False, indent=2))
     if failed:
         sys.exit(1)
     return results
@@ -76,10 +126,7 @@ def _bytes(path: Path) -> bytes:
         raise InputError("cannot-read", [Fault(f"cannot read {path}: {error.strerror}", str(path))]) from error
 
 
-@main.command()
-@click.argument("texts", metavar="TEXT...", nargs=-1)
-@_as_json
-def label(texts: tuple[str, ...], as_json: bool) -> None:
+def label_command(arguments: Arguments) -> None:
     """Decode label text; without TEXT, standard input, one label a line."""
     from umbrak.cli.words import label_words
     from umbrak.core.memory.label import decode_label
@@ -89,36 +136,29 @@ def label(texts: tuple[str, ...], as_json: bool) -> None:
     def use(text: str) -> dict[str, Any]:
         reading = decode_label(text)
         if not reading.understood:
-            raise InputError(
-                "nothing-understood",
-                [Fault(f"“{text}”: nothing in it is known from a module's label", f"characters 0 to {len(text)}")],
-            )
+            message = f"“{text}”: nothing in it is known from a module's label"
+            raise InputError("nothing-understood", [Fault(message, f"characters 0 to {len(text)}")])
         return label_json(reading)
 
-    lines = list(texts) or [line.strip() for line in sys.stdin if line.strip()]
-    _each(lines, use, as_json, label_words)
+    lines = arguments.texts or [line.strip() for line in sys.stdin if line.strip()]
+    _each(lines, use, arguments.as_json, label_words)
 
 
-@main.command()
-@click.argument("files", metavar="FILE...", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--as", "kind", metavar="KIND", help="smbios or smbios-text; found from the content when left out.")
-@_as_json
-def read(files: tuple[Path, ...], kind: str | None, as_json: bool) -> None:
+def read_command(arguments: Arguments) -> None:
     """Decode what a machine reports (- is standard input)."""
     from umbrak.cli.words import reading_words
     from umbrak.formats.reading import READERS, read_any
     from umbrak.formats.to_json import jsonable
 
-    if kind is not None and kind not in READERS:
-        raise click.BadParameter(f"{kind} is not read here; known: {', '.join(READERS)}", param_hint="--as")
-    _each(files, lambda path: jsonable(read_any(_bytes(path), kind)), as_json, reading_words)
+    if arguments.kind is not None and arguments.kind not in READERS:
+        print(f"umbrak read: --as {arguments.kind}: not read here; known: {', '.join(READERS)}", file=sys.stderr)
+        sys.exit(2)
+    _each(
+        arguments.files, lambda path: jsonable(read_any(_bytes(path), arguments.kind)), arguments.as_json, reading_words
+    )
 
 
-@main.command()
-@click.argument("cases", metavar="CASE...", nargs=-1, type=click.Path(path_type=Path))
-@click.option("--strict", is_flag=True, help="Exit 3 when a verdict is no-go.")
-@_as_json
-def check(cases: tuple[Path, ...], strict: bool, as_json: bool) -> None:
+def check_command(arguments: Arguments) -> None:
     """Evaluate the layout of each case; without CASE, of the one on standard input."""
     from umbrak.cli.words import check_words
     from umbrak.formats.case import check_case, read_case
@@ -127,130 +167,84 @@ def check(cases: tuple[Path, ...], strict: bool, as_json: bool) -> None:
         folder = Path(".") if str(path) == "-" else path.parent
         return check_case(read_case(_bytes(path), folder))
 
-    results = _each(cases or (Path("-"),), use, as_json, check_words)
-    if strict and any(r.get("goal", r)["verdict"] == "no-go" for r in results):
+    results = _each(arguments.cases or [Path("-")], use, arguments.as_json, check_words)
+    if arguments.strict and any(r.get("goal", r)["verdict"] == "no-go" for r in results):
         sys.exit(3)
 
 
-@sheet.command("lint")
-@click.argument("files", metavar="FILE...", nargs=-1, required=True, type=click.Path(path_type=Path))
-@_as_json
-def sheet_lint(files: tuple[Path, ...], as_json: bool) -> None:
+def sheet_lint_command(arguments: Arguments) -> None:
     """Check sheets: wrong fields, unresolved names, and what is legal but wrong."""
+    from umbrak.cli.words import lint_words
     from umbrak.formats.sheet.reading import read_sheets
     from umbrak.formats.to_json import jsonable
 
-    found = 0
-
     def use(path: Path) -> dict[str, Any]:
-        nonlocal found
-        sheets = []
-        for reading in read_sheets(_bytes(path)):
-            found += len(reading.findings)
-            sheets.append(
-                {
-                    "id": reading.sheet.id,
-                    "hash": reading.sheet.hash,
-                    "slots": len(reading.sheet.slots),
-                    "findings": jsonable(reading.findings),
-                }
-            )
+        sheets = [
+            {"id": r.sheet.id, "hash": r.sheet.hash, "slots": len(r.sheet.slots), "findings": jsonable(r.findings)}
+            for r in read_sheets(_bytes(path))
+        ]
         return {"file": str(path), "sheets": sheets}
 
-    def show(result: dict[str, Any]) -> str:
-        lines = []
-        for sheet in result["sheets"]:
-            lines += [
-                f"{result['file']}: line {f['line']}, column {f['column']}: {f['path']}: {f['message']} [{f['code']}]"
-                for f in sheet["findings"]
-            ]
-            if not sheet["findings"]:
-                lines.append(f"{result['file']}: {sheet['id']} is clean, {sheet['slots']} slots")
-        return "\n".join(lines)
-
-    _each(files, use, as_json, show)
-    if found:
+    results = _each(arguments.files, use, arguments.as_json, lint_words)
+    if any(sheet["findings"] for result in results for sheet in result["sheets"]):
         sys.exit(1)
 
 
-@sheet.command("schema")
-def sheet_schema() -> None:
-    """The JSON Schema of the sheet format, made from the code."""
+def sheet_schema_command(_: Arguments) -> None:
+    """Print the JSON Schema of the sheet format, made from the code."""
     from umbrak.formats.sheet.document import SheetDoc
 
-    click.echo(json.dumps(SheetDoc.model_json_schema(by_alias=True), indent=2, ensure_ascii=False))
+    print(json.dumps(SheetDoc.model_json_schema(by_alias=True), indent=2, ensure_ascii=False))
 
 
-_port = click.option("--port", type=click.IntRange(0, 65535), help="Port on loopback; 0 for any free one.")
-
-
-@main.command()
-@_port
-@click.option("--tls-cert", type=click.Path(path_type=Path, exists=True), help="Certificate for HTTPS.")
-@click.option("--tls-key", type=click.Path(path_type=Path, exists=True), help="Its key.")
-def serve(port: int | None, tls_cert: Path | None, tls_key: Path | None) -> None:
-    """Serve on loopback, with UMBRAK_DATABASE_URL or a private PostgreSQL."""
-    from umbrak.cli import serving
-
-    with _troubles():
-        serving.serve(port, tls_cert, tls_key)
-
-
-@main.command()
-@_port
-@click.option("--reset", is_flag=True, help="Make the demo's data anew.")
-def demo(port: int | None, reset: bool) -> None:
-    """Set up what is missing and serve the demo."""
-    from umbrak.cli import serving
-
-    with _troubles():
-        serving.demo(port, reset)
-
-
-@user.command("add")
-@click.argument("name")
-@click.option("--shown-as", default="", help="Name that others see.")
-@click.option("--role", type=click.Choice(["viewer", "technician", "lead"]), default="technician", show_default=True)
-@click.password_option(help="Asked for when left out.")
-def user_add(name: str, shown_as: str, role: str, password: str) -> None:
-    """Add an account."""
-    from umbrak.cli import serving
-    from umbrak.services.accounts import add_account
-    from umbrak.services.errors import Refused
-    from umbrak.store.engine import open_engine
-
-    with _troubles(), serving.database("umbrak") as url:
-        engine = open_engine(url)
-        try:
-            account = add_account(engine, name, shown_as, password, role)
-        except Refused as error:
-            raise click.ClickException(str(error)) from error
-        finally:
-            engine.dispose()
-    click.echo(f"{account.name} added as {account.role}")
-
-
-@main.command(context_settings={"ignore_unknown_options": True})
-@click.argument("rest", nargs=-1, type=click.UNPROCESSED)
-def test(rest: tuple[str, ...]) -> None:
-    """Set up what is missing and run every check and test (or pytest with the arguments given)."""
-    from umbrak.cli import testing
-
-    with _troubles():
-        sys.exit(testing.run_all(list(rest)))
+# -- the heavy ones -----------------------------------------------------------------------------------
 
 
 @contextmanager
-def _troubles() -> Iterator[None]:
+def _in_order() -> Iterator[None]:
+    """Told to end, end in order: what was started here is stopped here. (The server hands a signal on when it has
+    closed.) What stops a command is said in a line, not in a traceback."""
     from umbrak.cli.trouble import Trouble
 
     gc.enable()  # switched off for the light commands only (see __main__)
-    # Told to end, end in order: what was started here is stopped here. (The server hands the signal on when it has closed.)
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: sys.exit(0))
     try:
         yield
     except Trouble as error:
-        raise click.ClickException(str(error)) from error
+        print(f"umbrak: {error}", file=sys.stderr)
+        sys.exit(1)
     except KeyboardInterrupt:
         sys.exit(0)
+
+
+def serve_command(arguments: Arguments) -> None:
+    """Serve on loopback, with UMBRAK_DATABASE_URL or a private PostgreSQL."""
+    from umbrak.cli import serving
+
+    with _in_order():
+        serving.serve(arguments.port, arguments.tls_cert, arguments.tls_key)
+
+
+def demo_command(arguments: Arguments) -> None:
+    """Set up what is missing and serve the demo."""
+    from umbrak.cli import serving
+
+    with _in_order():
+        serving.demo(arguments.port, arguments.reset)
+
+
+def user_add_command(arguments: Arguments) -> None:
+    """Add an account; its password is asked for, or read from standard input."""
+    from umbrak.cli import serving
+
+    with _in_order():
+        serving.add_user(arguments.name, arguments.shown_as, arguments.role)
+
+
+def test_command(arguments: Arguments) -> None:
+    """Set up what is missing and run every check and test."""
+    from umbrak.cli import testing
+
+    with _in_order():
+        sys.exit(testing.run_all(arguments.rest))

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import getpass
 import os
 import socket
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -94,3 +96,25 @@ def _listen(port: int | None) -> socket.socket:
         listener.listen(128)
         return listener
     raise Trouble(f"ports {DEFAULT_PORT} to {DEFAULT_PORT + 19} are all in use; name another with --port")
+
+
+def add_user(name: str, shown_as: str, role: str) -> None:
+    """An account in the served database. The password is asked for twice, or is standard input's first line."""
+    from umbrak.services.accounts import add_account
+    from umbrak.services.errors import Refused
+
+    if sys.stdin.isatty():
+        password = getpass.getpass("Password: ")
+        if getpass.getpass("Again: ") != password:
+            raise Trouble("the two differ; nothing was added")
+    else:
+        password = sys.stdin.readline().rstrip("\n")
+    with database("umbrak") as url:
+        engine = open_engine(url)
+        try:
+            account = add_account(engine, name, shown_as, password, role)
+        except Refused as error:
+            raise Trouble(str(error)) from error
+        finally:
+            engine.dispose()
+    print(f"{account.name} added as {account.role}")

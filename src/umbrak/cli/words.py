@@ -73,3 +73,15 @@ def _evaluation_words(e: dict[str, Any]) -> list[str]:
     for f in e["findings"]:
         lines.append(f"  {f['severity']:5} {f['code']:20} {f['message']}")
     return lines
+
+
+def lint_words(result: dict[str, Any]) -> str:
+    lines = []
+    for sheet in result["sheets"]:
+        for f in sheet["findings"]:
+            lines.append(
+                f"{result['file']}: line {f['line']}, column {f['column']}: {f['path']}: {f['message']} [{f['code']}]"
+            )
+        if not sheet["findings"]:
+            lines.append(f"{result['file']}: {sheet['id']} is clean, {sheet['slots']} slots")
+    return "\n".join(lines)
