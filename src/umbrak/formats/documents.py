@@ -13,8 +13,11 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Unknown
 from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions
 from umbrak.formats.to_json import jsonable
 
-Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
-Text = Annotated[str, StringConstraints(max_length=2000)]
+#: No control characters: they cannot be read on a screen, and a database refuses the first of them.
+_PRINTED = r"^[^\x00-\x08\x0b\x0c\x0e-\x1f\x7f]*$"
+Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=_PRINTED)]
+Text = Annotated[str, StringConstraints(max_length=2000, pattern=_PRINTED)]
+ShortText = Annotated[str, StringConstraints(max_length=200, pattern=_PRINTED)]
 Gib = Annotated[float, Field(gt=0, le=1 << 24)]
 Mts = Annotated[int, Field(gt=0, le=100_000)]
 Volts = Annotated[float, Field(gt=0, le=20)]

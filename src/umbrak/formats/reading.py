@@ -13,9 +13,8 @@ from umbrak.formats.smbios.tables import looks_like_tables
 
 def _text(data: bytes) -> str:
     # Pastes come in whatever the mail program left; what is no UTF-8 costs its characters only.
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return data.decode("utf-16", "replace")
-    return data.decode("utf-8-sig", "replace")
+    wide = data[:2] in (b"\xff\xfe", b"\xfe\xff")
+    return data.decode("utf-16" if wide else "utf-8-sig", "replace").replace("\0", "")
 
 
 #: Kind -> reader. The names are those that `--as` takes and that the reading carries.

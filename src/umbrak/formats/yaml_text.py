@@ -207,7 +207,9 @@ def _known_fields(model: type[BaseModel], path: Path) -> list[str]:
                 nearer += resolve(part["items"]) if "items" in part else []
             elif step in part.get("properties", {}):
                 nearer += resolve(part["properties"][step])
-            elif isinstance(part.get("additionalProperties"), dict):
-                nearer += resolve(part["additionalProperties"])
+            else:
+                # A block of named things: its keys are free, or bound by a pattern.
+                free = [part.get("additionalProperties"), *part.get("patternProperties", {}).values()]
+                nearer += [r for values in free if isinstance(values, dict) for r in resolve(values)]
         here = nearer
     return [name for part in here for name in part.get("properties", {})]

@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
-from umbrak.formats.documents import Doc, ModuleDoc, Name, OccupantsDoc
+from umbrak.formats.documents import Doc, ModuleDoc, Name, OccupantsDoc, ShortText
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -36,8 +36,8 @@ class NewMachine(Body):
     intake_id: Id
     slots: dict[Name, Annotated[int, Field(ge=0)]] = Field(description="slot -> index of its report in the intake")
     processors: dict[Name, Name | None] = Field(default={}, description="socket -> processor, null where it is empty")
-    place: Annotated[str, StringConstraints(max_length=200)] = ""
-    site: Annotated[str, StringConstraints(max_length=120)] | None = None
+    place: ShortText = ""
+    site: ShortText | None = None
     zone: Name = "UTC"
 
 

@@ -1342,6 +1342,16 @@ export interface operations {
                     "application/json": components["schemas"]["Intake"];
                 };
             };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Not signed in */
             401: {
                 headers: {

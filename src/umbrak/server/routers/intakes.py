@@ -15,7 +15,7 @@ from umbrak.services.intake import MAX_BYTES, Intake, Match, see_intake, suggest
 router = APIRouter(prefix="/intakes", tags=["intakes"])
 
 
-@router.post("", status_code=201, responses=describe(401, 403, 422))
+@router.post("", status_code=201, responses=describe(400, 401, 403, 422))
 def take(
     engine: Db,
     account: Person,
