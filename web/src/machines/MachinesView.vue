@@ -286,6 +286,9 @@ footer {
   td .nowrap {
     white-space: normal;
   }
+  tr:hover td {
+    background: none;
+  }
 }
 .wrong {
   color: var(--stop);

@@ -156,6 +156,11 @@ const many = computed(() => props.goal.sockets.length > 1)
   font-size: 36px;
   line-height: 1;
 }
+@media (max-width: 1100px) {
+  .total strong {
+    font-size: 31px;
+  }
+}
 .was,
 .arrow {
   font-size: 23px;
