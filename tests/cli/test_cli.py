@@ -81,6 +81,7 @@ def test_check_the_appliance(case: Any) -> None:
         [],
     )
     assert stop["source"]["title"] == "T2 owner's guide"
+    assert [(a["do"], a["from"], a["to"]) for a in goal["actions"]] == [("keep", "A", "A"), ("put-in", None, "B")]
     assert "limit.firmware" in {f["code"] for f in goal["findings"]}
     assert {(x["scope"], x["limit"], x["used"]) for x in goal["limits"]} >= {("machine", 8, 12), ("socket", 16, 12)}
 

@@ -116,49 +116,39 @@ def _solve_socket(ctx: Context, socket: str, rail: RailSolution) -> RateSolution
 
     needs = [f"{slot or socket}.rate_mts" for slot, m in seated if m.rate_mts is None]
     untold: list[str | None] = [slot for slot, m in seated if m.rate_mts is None]
-    limits = [Bound("module", m.rate_mts, (slot,) if slot else ()) for slot, m in seated if m.rate_mts is not None]
-    rows: list[Bound] = []
+    rated: dict[int, list[str | None]] = {}
+    for slot, m in seated:
+        if m.rate_mts is not None:
+            rated.setdefault(m.rate_mts, []).append(slot)
+    tables = _Tables(processor, rail)
+    rows: dict[tuple[str, int, str], list[str | None]] = {}
     for channel in channels:
         here = ctx.seated[channel.id]
-        told = _row_rates(processor, here, rail.volts)
+        told = tables.told(here, rail.volts)
         if len(told.rates) == 1 and told.row:
-            rows.append(
-                Bound(
-                    _row_kind(processor, here, rail, told),
-                    told.rates[0],
-                    ctx.ordered(s for s, _ in here),
-                    told.row.words(),
-                )
-            )
+            key = (tables.kind(here, told), told.rates[0], told.row.words)
+            rows.setdefault(key, []).extend(s for s, _ in here)
         else:
             needs += told.needs or [f"sheet.processors.{processor.id}.rate_table"]
             untold += [s for s, _ in here]
     if ctx.sheet.rate_cap_mts:
-        rows.append(Bound("board", ctx.sheet.rate_cap_mts, (), "the board's cap"))
+        rows["board", ctx.sheet.rate_cap_mts, "the board's cap"] = []
     if needs:
         return RateSolution(socket, None, needs=tuple(sorted(set(needs))), untold=tuple(untold))
 
-    lowest = min(b.rate_mts for b in (*limits, *rows))
+    slowest, reach = min(rated), min(rate for _, rate, _ in rows)
+    lowest = min(slowest, reach)
     rate = floor_rate(processor, lowest)
-    machine = floor_rate(processor, min(b.rate_mts for b in rows))
-    binding = [replace(b, rate_mts=rate) for b in (*limits, *rows) if b.rate_mts == lowest]
+    binding = [Bound("module", rate, ctx.ordered(rated[slowest]))] if slowest == lowest else []
+    binding += [Bound(by, rate, ctx.ordered(slots), clause) for (by, r, clause), slots in rows.items() if r == lowest]
     if rate < lowest:
         binding.append(Bound("processor", rate, (), f"it has no rate between {rate} and {lowest}"))
     by_rail: dict[float, int] = {}
     for volts in rail.possible if len(rail.possible) > 1 else ():
-        options = [_row_rates(processor, ctx.seated[c.id], volts).rates for c in channels]
+        options = [tables.told(ctx.seated[c.id], volts).rates for c in channels]
         if all(len(o) == 1 for o in options):
-            by_rail[volts] = floor_rate(processor, min([o[0] for o in options] + [b.rate_mts for b in limits]))
-    return RateSolution(socket, rate, _merged(ctx, binding), machine, by_rail=by_rail or None)
-
-
-def _merged(ctx: Context, bounds: Iterable[Bound]) -> tuple[Bound, ...]:
-    """Bounds that differ only in their slots, as one; modules first, then in the order found."""
-    merged: dict[tuple[str, str | None], Bound] = {}
-    for b in bounds:
-        key = (b.by, b.clause)
-        merged[key] = replace(b, slots=ctx.ordered((*merged[key].slots, *b.slots))) if key in merged else b
-    return tuple(merged.values())
+            by_rail[volts] = floor_rate(processor, min(slowest, *(o[0] for o in options)))
+    return RateSolution(socket, rate, tuple(binding), floor_rate(processor, reach), by_rail=by_rail or None)
 
 
 def floor_rate(processor: Processor, rate: int) -> int:
@@ -232,19 +222,47 @@ def _row_matches(row: RateRow, here: Sequence[Seated], volts: float | None) -> t
     return (None, missing) if missing else (True, [])
 
 
-def _row_kind(processor: Processor, here: Sequence[Seated], rail: RailSolution, told: _Told) -> str:
-    """Why the row is as low as it is: the channel's population, its rail, or simply the processor."""
-    rate = floor_rate(processor, told.rates[0])
+class _Tables:
+    """A processor's rate table, asked about many channels: those that are filled alike are looked up once."""
 
-    def best(seated: Sequence[Seated], volts: float | None) -> int:
-        rates = _row_rates(processor, seated, volts).rates
-        return floor_rate(processor, rates[0]) if len(rates) == 1 else 0
+    def __init__(self, processor: Processor, rail: RailSolution) -> None:
+        self.processor = processor
+        self.rail = rail
+        tested = {name for row in processor.rate_table for name, _ in row.module.wanted}
+        self._members = sorted({*tested, "package_ranks"})
+        self._told: dict[object, _Told] = {}
+        self._kinds: dict[object, str] = {}
 
-    if min(best([_single_rank(s)], rail.volts) for s in here) > rate:
-        return "population"
-    if any(best(here, v) > rate for v in rail.possible if v != rail.volts):
-        return "rail"
-    return "processor"
+    def _key(self, here: Sequence[Seated], volts: float | None) -> object:
+        return volts, tuple(tuple(getattr(m, n) for n in self._members) for _, m in here)
+
+    def told(self, here: Sequence[Seated], volts: float | None) -> _Told:
+        key = self._key(here, volts)
+        known = self._told.get(key)
+        if known is None:
+            known = _row_rates(self.processor, here, volts)
+            if known.needs:
+                return known  # names slots: not the same for another channel
+            self._told[key] = known
+        return known
+
+    def kind(self, here: Sequence[Seated], told: _Told) -> str:
+        """Why the row is as low as it is: the channel's population, its rail, or simply the processor."""
+        key = self._key(here, self.rail.volts)
+        if key not in self._kinds:
+            self._kinds[key] = self._kind(here, floor_rate(self.processor, told.rates[0]))
+        return self._kinds[key]
+
+    def _kind(self, here: Sequence[Seated], rate: int) -> str:
+        def best(seated: Sequence[Seated], volts: float | None) -> int:
+            rates = self.told(seated, volts).rates
+            return floor_rate(self.processor, rates[0]) if len(rates) == 1 else 0
+
+        if min(best([_single_rank(s)], self.rail.volts) for s in here) > rate:
+            return "population"
+        if any(best(here, v) > rate for v in self.rail.possible if v != self.rail.volts):
+            return "rail"
+        return "processor"
 
 
 def _single_rank(seated: Seated) -> Seated:

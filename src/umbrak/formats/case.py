@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from pydantic import Field
 
 from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.plan.actions import Action, actions
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
@@ -98,18 +99,20 @@ def _sheet(document: Document, given: str | dict[str, Any], folder: Path) -> She
 
 
 def check_case(case: Case) -> dict[str, Any]:
-    """The evaluation of `slots`, and with a goal that of `goal` under "goal" (formats.md, `umbrak check --json`)."""
-    result = evaluation_json(evaluate(case.sheet, case.machine, case.layout, case.statements))
+    """The evaluation of `slots`, and with a goal that of `goal` under "goal" with the actions that lead there
+    (docs/command-line.md, `umbrak check --json`)."""
+    result = _evaluation_json(evaluate(case.sheet, case.machine, case.layout, case.statements), None)
     if case.goal is not None:
-        result["goal"] = evaluation_json(
-            evaluate(case.sheet, case.machine, case.goal, case.statements, before=case.layout)
-        )
+        done = actions(case.sheet, case.layout, case.goal)
+        judged = evaluate(case.sheet, case.machine, case.goal, case.statements, before=case.layout)
+        result["goal"] = _evaluation_json(judged, done)
     return result
 
 
-def evaluation_json(evaluation: Evaluation) -> dict[str, Any]:
-    """An evaluation with stable names. Cures and actions are not computed yet: their places hold null."""
+def _evaluation_json(evaluation: Evaluation, done: tuple[Action, ...] | None) -> dict[str, Any]:
+    """An evaluation with stable names. Cures are not computed yet: their places hold null."""
     result = jsonable(evaluation)
     for finding in result["findings"]:
         finding["cure"] = None
-    return {**result, "actions": None}
+    named = [{"do": a.do.value, "module": jsonable(a.module), "from": a.source, "to": a.target} for a in done or ()]
+    return {**result, "actions": None if done is None else named}

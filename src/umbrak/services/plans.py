@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.evaluate import Evaluation, evaluate
 from umbrak.core.memory.module import Module
+from umbrak.core.plan.actions import Action, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.targets import Target, targets
 from umbrak.formats.documents import layout_json, read_layout
@@ -41,6 +42,8 @@ class PlanView:
     goal: Mapping[str, Occupant]
     evaluation_now: Evaluation
     evaluation: Evaluation
+    #: From now to the goal: kept modules first, then in workable order.
+    actions: tuple[Action, ...]
     can_undo: bool
     can_redo: bool
     #: Who changed it last; None when nobody has.
@@ -172,6 +175,7 @@ def _view(plan: _Open) -> PlanView:
         goal=dict(plan.goal),
         evaluation_now=evaluate(m.sheet, m.machine, plan.now),
         evaluation=evaluate(m.sheet, m.machine, plan.goal, before=plan.now),
+        actions=actions(m.sheet, plan.now, plan.goal),
         can_undo=bool(undoable),
         can_redo=bool(redoable),
         changed_by=plan.commands[-1].by if plan.commands else None,

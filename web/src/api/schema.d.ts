@@ -339,6 +339,18 @@ export interface components {
             shown_as: string;
         };
         /**
+         * Action
+         * @description One thing to do. `source` and `target` are slots, MAT, or None for outside the machine.
+         */
+        Action: {
+            do: components["schemas"]["Do"];
+            module: components["schemas"]["Module"] | null;
+            /** Source */
+            source: string | null;
+            /** Target */
+            target: string | null;
+        };
+        /**
          * ArrayFacts
          * @description A memory array: what the firmware claims it can hold.
          */
@@ -448,6 +460,11 @@ export interface components {
          * @enum {string}
          */
         Buffering: "unbuffered" | "registered" | "load-reduced" | "fully-buffered" | "other";
+        /**
+         * Do
+         * @enum {string}
+         */
+        Do: "keep" | "move" | "take-out" | "put-in";
         /**
          * Evaluation
          * @description All that is said of one layout.
@@ -948,6 +965,8 @@ export interface components {
          * @description A plan with what it starts from and what it comes to.
          */
         PlanView: {
+            /** Actions */
+            actions: components["schemas"]["Action"][];
             /** Can Redo */
             can_redo: boolean;
             /** Can Undo */

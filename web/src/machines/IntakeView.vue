@@ -95,7 +95,8 @@ const reports = computed(() => intake.value?.reading.slots ?? [])
 const rows = computed(() =>
   reports.value.map((r, index) => ({
     index,
-    name: [r.locator, r.bank].filter(Boolean).join(' / ') || `report ${index + 1}`,
+    name: r.locator ?? `report ${index + 1}`,
+    bank: r.bank,
     state: r.state,
     words: r.module ? `${gb(r.module.capacity_gib)} GB ${r.module.generation ?? ''} ${moduleLine(r.module)}` : r.state,
   })),
@@ -257,7 +258,7 @@ async function keep(): Promise<void> {
           </h2>
           <ul>
             <li v-for="r in mappable" :key="r.index" :class="{ open: !slotOf[r.index] }">
-              <label :for="`slot-${r.index}`" class="mono">{{ r.name }}</label>
+              <label :for="`slot-${r.index}`"><span class="mono">{{ r.name }}</span> <span class="faded">{{ r.bank }}</span></label>
               <span :class="`is-${r.state}`">{{ r.words }}</span>
               <select :id="`slot-${r.index}`" v-model="slotOf[r.index]">
                 <option value="">left out</option>
@@ -426,7 +427,7 @@ textarea {
 }
 .mapping li {
   display: grid;
-  grid-template-columns: minmax(90px, 1fr) minmax(110px, 1.3fr) 112px;
+  grid-template-columns: minmax(100px, 1fr) minmax(100px, 1.1fr) 104px;
   gap: 8px;
   align-items: center;
   padding: 2px 0 2px 6px;

@@ -45,7 +45,7 @@ def _member_word(name: str, value: object) -> str:
     return words.get(name, "{}").format(value)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class RateRow:
     """One row of a rate table: what a channel runs at when its conditions hold."""
 
@@ -56,12 +56,14 @@ class RateRow:
     rail_v: float | None = None
     module: ModuleTest = ModuleTest()
 
-    @property
+    @cached_property
     def specificity(self) -> int:
         """Number of its conditions: of the rows that match, the one with the most wins."""
         return (self.dpc is not None) + bool(self.ranks) + (self.rail_v is not None) + len(self.module.wanted)
 
+    @cached_property
     def words(self) -> str:
+        """Its conditions, for people."""
         parts = []
         if self.dpc is not None:
             parts.append(f"{self.dpc} per channel")

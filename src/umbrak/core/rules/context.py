@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any, TypeVar
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Unknown
@@ -13,6 +14,8 @@ from umbrak.core.platform.statement import Source, Statement
 from umbrak.core.rules.catalogue import SHEET_SEVERITY
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.solve import RailSolution, RateSolution, solve_rails, solve_rates
+
+T = TypeVar("T")
 
 #: A module where it sits; the slot of soldered memory is None.
 Seated = tuple[str | None, Module]
@@ -120,6 +123,19 @@ class Context:
     @cached_property
     def rates(self) -> Mapping[str, RateSolution]:
         return solve_rates(self)
+
+    # -- remembering ----------------------------------------------------------------------------------
+
+    def once(self, name: object, make: Callable[[], T]) -> T:
+        """What a rule family works out for all of its rules: made the first time, kept with the context."""
+        if name not in self._made:
+            self._made[name] = make()
+        kept: T = self._made[name]
+        return kept
+
+    @cached_property
+    def _made(self) -> dict[object, Any]:
+        return {}
 
     # -- saying so ----------------------------------------------------------------------------------
 

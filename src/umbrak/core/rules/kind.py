@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 
 from umbrak.core.memory.module import Buffering, Module
-from umbrak.core.platform.sheet import ModuleTest
+from umbrak.core.platform.sheet import MemoryRules, ModuleTest
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
@@ -25,6 +25,13 @@ def _kind(module: Module) -> str:
 def _answers(ctx: Context, module: Module) -> tuple[bool | None, bool | None]:
     """(whether some kind accepts it, whether some certified kind does); a refused kind is never accepted."""
     memory = ctx.sheet.memory
+    tests = (*(k.test for k in memory.accepts), *memory.refuses)
+    members = ctx.once("kind members", lambda: sorted({name for t in tests for name, _ in t.wanted}))
+    key = tuple(getattr(module, name) for name in members)
+    return ctx.once(("kind", key), lambda: _judge(memory, module))
+
+
+def _judge(memory: MemoryRules, module: Module) -> tuple[bool | None, bool | None]:
     refused = [t.matches(module) for t in memory.refuses]
 
     def any_of(tests: Iterable[ModuleTest]) -> bool | None:

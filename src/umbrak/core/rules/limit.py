@@ -48,6 +48,8 @@ class _Use:
     #: Whether it holds for this unit: None where that hangs on an unknown version or processor.
     holds: bool | None
     condition_needs: tuple[str, ...]
+    #: The code that passing it gives.
+    code: str
 
     @property
     def over(self) -> bool:
@@ -89,10 +91,19 @@ def _statements(ctx: Context) -> Iterator[tuple[Statement, str | None, bool | No
 
 def _uses(ctx: Context) -> list[_Use]:
     """All statements at all their places, without those that one in force replaces. Computed once a context."""
-    cached: list[_Use] | None = ctx.__dict__.get("_limit_uses")
-    if cached is None:
-        cached = ctx.__dict__["_limit_uses"] = _all_uses(ctx)
-    return cached
+    return ctx.once("limit uses", lambda: _all_uses(ctx))
+
+
+def _uses_of(ctx: Context, code: str) -> list[_Use]:
+    """Those whose passing gives this code, the most trusted first."""
+
+    def sort_out() -> dict[str, list[_Use]]:
+        by_code: dict[str, list[_Use]] = {}
+        for u in sorted(_uses(ctx), key=lambda u: (u.statement.source.trust, u.limit, u.statement.id)):
+            by_code.setdefault(u.code, []).append(u)
+        return by_code
+
+    return ctx.once("limit uses by code", sort_out).get(code, [])
 
 
 def _all_uses(ctx: Context) -> list[_Use]:
@@ -120,7 +131,21 @@ def _all_uses(ctx: Context) -> list[_Use]:
         if holds and doubt:
             holds, needs = None, _version_needs(ctx, doubt, None)
         for scope, where, limit, used, unit, slots, missing in _measure(ctx, statement, socket):
-            uses.append(_Use(statement, scope, where, limit, used, unit, slots, missing, holds, needs))
+            uses.append(
+                _Use(
+                    statement,
+                    scope,
+                    where,
+                    limit,
+                    used,
+                    unit,
+                    slots,
+                    missing,
+                    holds,
+                    needs,
+                    _code(statement, scope, unit),
+                )
+            )
     return uses
 
 
@@ -231,12 +256,11 @@ def _sentence(ctx: Context, u: _Use) -> str:
     return f"{place} {has} {amount(u.used)} {_UNIT[u.unit]}; {u.statement.source.title} states {amount(u.limit)}"
 
 
-def _code(u: _Use) -> str:
-    """The code that passing this statement gives: one fact, one code."""
-    s = u.statement
+def _code(s: Statement, scope: str, unit: str) -> str:
+    """The code that passing a statement gives: one fact, one code."""
     if s.hard:
-        return {"ranks": "limit.ranks", "high": "limit.stack", "Gbit": "limit.die"}.get(u.unit, f"limit.{u.scope}")
-    if u.unit == "Gbit":
+        return {"ranks": "limit.ranks", "high": "limit.stack", "Gbit": "limit.die"}.get(unit, f"limit.{scope}")
+    if unit == "Gbit":
         return "risk.density"
     if s.official:
         return "risk.over-official"
@@ -262,10 +286,10 @@ def _met_by_version(ctx: Context, u: _Use) -> Statement | None:
 def _find(ctx: Context, code: str) -> Iterator[Finding]:
     """Statements passed whose code is this one; of several at one place, the most trusted."""
     by_place: dict[tuple[str, str, str], _Use] = {}
-    for u in sorted(_uses(ctx), key=lambda u: (u.statement.source.trust, u.limit, u.statement.id)):
-        if _code(u) == code and u.over and u.holds is not False:
+    for u in _uses_of(ctx, code):
+        if u.over and u.holds is not False:
             by_place.setdefault((u.scope, u.where, str(u.holds)), u)
-        elif _code(u) == code and u.needs and u.holds is not False:
+        elif u.needs and u.holds is not False:
             severity = Severity.STOP if u.statement.hard else Severity.RISK
             what = {"ranks": "ranks", "Gbit": "die density", "high": "stack height"}[u.unit]
             unknown = [n.rsplit(".", 1)[0] for n in u.needs if not n.startswith("soldered.")]
@@ -293,7 +317,7 @@ def _register(code: str) -> None:
         return _find(ctx, code)
 
     find.__doc__ = f"Statements whose passing is {code}."
-    rule(code, applies=lambda ctx: any(_code(u) == code and u.holds for u in _uses(ctx)))(find)
+    rule(code, applies=lambda ctx: any(u.holds for u in _uses_of(ctx, code)))(find)
 
 
 for _name in (

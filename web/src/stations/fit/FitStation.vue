@@ -13,7 +13,7 @@ import { countWords, litBy, severityBySlot } from './findings'
 import { useHand } from './hand'
 import LabelEntry from './LabelEntry.vue'
 import { usePlan, type Changes } from './plan'
-import { changesBetween, comesOut, knownKinds, type TrayItem } from './tray'
+import { actionLines, comesOut, knownKinds, type TrayItem } from './tray'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
@@ -43,7 +43,7 @@ watch(
 const now = computed(() => plan.value?.now ?? machine.value.slots)
 const evaluationNow = computed(() => plan.value?.evaluation_now ?? machine.value.evaluation)
 const evaluation = computed(() => plan.value?.evaluation ?? machine.value.evaluation)
-const changes = computed(() => changesBetween(machine.value.board, now.value, goal.value))
+const done = computed(() => actionLines(machine.value.board, plan.value?.actions ?? []))
 const severities = computed(() => severityBySlot(evaluation.value.findings))
 const outgoing = computed(() => comesOut(now.value, goal.value))
 const kinds = computed(() => knownKinds(now.value, goal.value, typed.value))
@@ -224,7 +224,7 @@ const openOther = async (event: Event) => {
         </ul>
       </div>
     </section>
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :changes="changes" @point="pointed = $event" />
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" @point="pointed = $event" />
     <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">
       <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>
       <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>

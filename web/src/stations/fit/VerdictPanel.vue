@@ -7,7 +7,7 @@ import SeverityMark from '@/ui/SeverityMark.vue'
 import { volts } from '@/ui/words'
 import FindingList from './FindingList.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; changes: { label: string; words: string }[] }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[] }>()
 defineEmits<{ point: [finding: Finding | null] }>()
 
 const showHeld = ref(false)
@@ -114,10 +114,10 @@ const many = computed(() => props.goal.sockets.length > 1)
         </button>
       </div>
       <p v-if="showHeld" class="mono codes">{{ goal.held.join(', ') }}</p>
-      <template v-if="changes.length">
+      <template v-if="done.length">
         <h2>What is done</h2>
         <dl class="done">
-          <template v-for="c in changes" :key="c.label + c.words">
+          <template v-for="c in done" :key="c.label + c.words">
             <dt>{{ c.label }}</dt>
             <dd>{{ c.words }}</dd>
           </template>
@@ -249,7 +249,7 @@ dd small {
   color: var(--faded);
 }
 .done {
-  grid-template-columns: 24px minmax(0, 1fr);
+  grid-template-columns: 62px minmax(0, 1fr);
   padding: 0 8px;
   border: 0;
   margin-bottom: 2px;

@@ -1,6 +1,6 @@
 /** What lies in the tray: modules that come out, and every kind of module that this machine or plan knows. */
-import type { Board, Layout, Module } from '@/api/client'
-import { gb, moduleLine, same } from '@/board/state'
+import type { Action, Board, Layout, Module } from '@/api/client'
+import { gb, moduleLine } from '@/board/state'
 
 export interface TrayItem {
   key: string
@@ -38,26 +38,27 @@ export function knownKinds(now: Layout, goal: Layout, typed: Module[]): TrayItem
   return counted([...modulesOf(goal, Object.keys(goal)), ...modulesOf(now, Object.keys(now)), ...typed])
 }
 
-/** What differs between now and goal, in the board's order: "in 16 GB 1Rx8 R 4800 at CPU2 A2, CPU2 B2". */
-export function changesBetween(board: Board, now: Layout, goal: Layout): { label: string; words: string }[] {
-  const groups = new Map<string, { label: string; what: string; slots: string[] }>()
-  const add = (label: string, what: string, slot: string) => {
-    const group = groups.get(label + what) ?? { label, what, slots: [] }
-    group.slots.push(slot)
-    groups.set(label + what, group)
+/** The plan's actions as lines, like ones together: "put in 5 x 16 GB 1Rx8 R 4800 at CPU2 A2 to CPU2 E2". */
+export function actionLines(board: Board, actions: Action[]): { label: string; words: string }[] {
+  const printed = new Map(board.slots.map((s) => [s.id, s.printed]))
+  const name = (slot: string | null) => (slot === null ? '' : (printed.get(slot) ?? slot))
+  const groups: { key: string; label: string; what: string; places: string[] }[] = []
+  for (const action of actions) {
+    if (action.do === 'keep') continue
+    const what = action.module ? words(action.module) : 'what is there'
+    const place = action.do === 'move' ? `${name(action.source)} to ${name(action.target)}` : name(action.do === 'put-in' ? action.target : action.source)
+    const label = LABELS[action.do] + (action.source === 'mat' ? ' back' : action.target === 'mat' ? ' to the mat' : '')
+    const key = label + what
+    const last = groups.at(-1)
+    if (last?.key === key && action.do !== 'move') last.places.push(place)
+    else groups.push({ key, label, what, places: [place] })
   }
-  for (const { id, printed } of board.slots) {
-    const before = now[id]
-    const after = goal[id]
-    if (same(before, after)) continue
-    if (before !== undefined) add('out', before === 'unknown' ? 'what is there' : words(before), printed)
-    if (after !== undefined) add('in', after === 'unknown' ? 'what was there' : words(after), printed)
-  }
-  return [...groups.values()].map((g) => ({
+  return groups.map((g) => ({
     label: g.label,
-    words: `${g.slots.length > 1 ? `${g.slots.length} x ` : ''}${g.what} at ${listed(g.slots)}`,
+    words: `${g.places.length > 1 ? `${g.places.length} x ` : ''}${g.what}${g.label === LABELS.move ? ', ' : g.label.startsWith('take') ? ' from ' : ' at '}${listed(g.places)}`,
   }))
 }
 
+const LABELS = { keep: '', move: 'move', 'take-out': 'take out', 'put-in': 'put in' }
 const words = (m: Module) => `${gb(m.capacity_gib)} GB ${moduleLine(m)}`
 const listed = (slots: string[]) => (slots.length > 3 ? `${slots[0]} to ${slots.at(-1)}` : slots.join(', '))

@@ -1,0 +1,1 @@
+"""From what is to what shall be: the actions of a plan."""
