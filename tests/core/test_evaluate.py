@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -14,6 +15,7 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.finding import Severity
+from umbrak.core.rules.page import rules_page
 from umbrak.formats.sheet.reading import sheet_from_data
 
 L4, L8, H8 = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3-12800U"
@@ -100,7 +102,7 @@ FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, 
     "channels uneven": (SMALL, {"A1": L8, "B1": L4}, Machine(), ("order.balance", "slow", ("B1", "B2"))),
     "unlisted part": (small(listed=[{"part": "OSM3*", "source": "guide"}]), {"A1": L4 + " P/N: ZZ9"}, Machine(), ("risk.unlisted", "risk", ("A1",))),
     "part unknown": (small(listed=[{"part": "OSM3*", "source": "guide"}]), {"A1": L4}, Machine(), ("risk.unlisted", "ask", ("A1",))),
-    "makers mixed": (SMALL, {"A1": {"maker": "Ostrel", "capacity_gib": 4}, "B1": {"maker": "Brandt", "capacity_gib": 4}, "B2": {"maker": "Brandt", "capacity_gib": 4}}, Machine(), ("risk.mixed-makers", "risk", ("A1",))),
+    "makers mixed": (SMALL, {"A1": {"maker": "Ostrel", "capacity_gib": 4}, "B1": {"maker": "Brannoch", "capacity_gib": 4}, "B2": {"maker": "Brannoch", "capacity_gib": 4}}, Machine(), ("risk.mixed-makers", "risk", ("A1",))),
     "mode without its count": (merged(TWIN, {"memory": {"modes": {"mirroring": {"counts": [4]}}}}), {"P1.A1": R16, "P1.B1": R16}, Machine({"P1": "p", "P2": None}, mode="mirroring"), ("mode.unmet", "risk", ("P1.A1", "P1.B1"))),
     "sparing without a spare rank": (merged(TWIN, {"memory": {"modes": {"sparing": {"spare_ranks": 1}}}}), {"P1.A1": R16}, Machine({"P1": "p", "P2": None}, mode="sparing"), ("mode.unmet", "risk", ("P1.A1",))),
     "mode that the machine lacks": (SMALL, {"A1": L4}, Machine(mode="mirroring"), ("mode.unmet", "risk", ())),
@@ -289,3 +291,8 @@ def test_layout_is_a_value() -> None:
     a, b = layout({"A1": L4, "B1": L8}), layout({"B1": L8, "A1": L4})
     assert a == b and hash(a) == hash(b)
     assert a.changed_from(layout({"A1": L4})) == ("B1",)
+
+
+def test_the_rules_page_is_current() -> None:
+    kept = (Path(__file__).resolve().parents[2] / "docs/rules.md").read_text("utf-8")
+    assert kept == rules_page(), "write it anew: python -m umbrak.core.rules.page > docs/rules.md"

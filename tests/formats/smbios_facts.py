@@ -20,7 +20,7 @@ class Device:
     detail: tuple[int, str] = (1 << 7 | 1 << 13, "Synchronous Registered (Buffered)")
     speed: int = 2400
     configured: int = 2133
-    maker: str = "Brandt"
+    maker: str = "Brannoch"
     serial: str = "00C0FFEE"
     part: str = "BR4R-16-24"
     rank: int = 2

@@ -82,7 +82,7 @@ def test_the_same_facts_either_way(write: str) -> None:
         8,
     )
     assert (module.capacity_gib, module.package_ranks, module.rate_mts, module.rails_v) == (16, 2, 2400, (1.2,))
-    assert (module.maker, module.part, module.serial) == ("Brandt", "BR4R-16-24", "00C0FFEE")
+    assert (module.maker, module.part, module.serial) == ("Brannoch", "BR4R-16-24", "00C0FFEE")
     assert reading.slots[1].module is None
     assert reading.slots[2].module.capacity_gib == 32  # type: ignore[union-attr]
     assert not reading.warnings

@@ -134,6 +134,16 @@ class Slot:
 
 
 @dataclass(frozen=True, slots=True)
+class Carrier:
+    """A board, riser, tray or cartridge that slots stand on and that comes out as one."""
+
+    id: str
+    title: str
+    numbering: str = ""
+    access: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Kind:
     """A kind of module that the machine takes, or takes without its maker's word."""
 
@@ -297,6 +307,7 @@ class Sheet:
     evens: tuple[EvenOrder, ...] = ()
     limits: tuple[Statement, ...] = ()
     listed: tuple[Listed, ...] = ()
+    carriers: Mapping[str, Carrier] = field(default_factory=dict)
     access: Mapping[str, Access] = field(default_factory=dict)
     bays: Bays | None = None
     reserve: Reserve | None = None

@@ -138,6 +138,14 @@ class ClearanceDoc(Doc):
     on_the_way: Annotated[float, Field(gt=0)] | None = None
 
 
+class CarrierDoc(Doc):
+    """A board, riser, tray or cartridge that slots stand on and that comes out as one."""
+
+    title: Name | None = None
+    numbering: Text = Field("", description="how its slots are numbered, in words: right to left, from the fans")
+    access: Name | None = None
+
+
 class SlotDoc(Doc):
     printed: Name | None = Field(
         None, description='locator as printed on the board; "{socket} {slot}" in a repeated block'
@@ -148,13 +156,15 @@ class SlotDoc(Doc):
     position: Literal["far", "near", "middle"] | None = None
     tab: Name | None = Field(None, description="colour of the latch tab")
     access: Name | None = None
+    carrier: Name | None = Field(None, description='"{socket}" stands for the socket in a repeated block')
     clearance_mm: ClearanceDoc | None = None
     facing: Text | None = None
     behind: list[Name] = []
 
 
 class PopulationDoc(Sourced):
-    scope: Literal["machine", "socket"] | None = Field(None, description="in a repeated block: socket")
+    scope: Literal["machine", "socket", "carrier"] | None = Field(None, description="in a repeated block: socket")
+    where: Name | None = Field(None, description="the socket or carrier, where the block is not repeated")
     fill: list[Annotated[list[Name], Field(min_length=1)]] | None = Field(
         None, description="sets in the order in which they are filled"
     )
@@ -250,6 +260,7 @@ class SheetDoc(Doc):
     interleave_ways: list[int] = []
     channels: dict[Name, list[Name] | ChannelDoc] = {}
     slots: dict[Name, SlotDoc] = {}
+    carriers: dict[Name, CarrierDoc] = {}
     repeat: RepeatDoc | list[RepeatDoc] | None = None
     population: list[PopulationDoc] = []
     limits: list[SheetLimitDoc] = []

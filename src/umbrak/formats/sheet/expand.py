@@ -13,6 +13,7 @@ from umbrak.core.platform.sheet import (
     Access,
     AccessStep,
     Bays,
+    Carrier,
     Channel,
     Clearance,
     EvenOrder,
@@ -148,6 +149,7 @@ class _Expander:
             listed=tuple(
                 Listed(item.part, self.source([item.source], ("listed", i)), item.capacity_gib) for i, item in enumerate(doc.listed)
             ),
+            carriers={n: Carrier(n, d.title or n, d.numbering, d.access) for n, d in doc.carriers.items()},
             access={
                 name: Access(
                     name, a.minutes, tuple(a.tools), a.ends_warranty, a.cools_min, tuple(a.bays_out), tuple(a.bays_ease),
@@ -327,11 +329,18 @@ class _Expander:
             position=said.get("position"),
             tab=said.get("tab"),
             access=said.get("access"),
+            carrier=self.carrier(said.get("carrier"), socket, (*path, "slots")),
             clearance=Clearance(clearance.fitted, clearance.on_the_way) if clearance else Clearance(),
             facing=said.get("facing"),
             behind=behind,
             locators=tuple(named(x) for x in said.get("locators", ())),
         )
+
+    def carrier(self, pattern: str | None, socket: str, path: Path) -> str | None:
+        name = pattern.replace("{socket}", socket) if pattern else None
+        if name is not None:
+            self.known(self.doc.carriers, name, path, "carrier")
+        return name
 
     def population(
         self,
@@ -365,7 +374,12 @@ class _Expander:
             if count < 1 or sum(map(len, sets)) != count:
                 self.wrong(at, f"says {key} modules but its sets hold {sum(map(len, sets))}", "count-contradicts-sets")
             layouts[count] = sets
-        members = [s for s, slot in self.slots.items() if socket in (None, self.channels[slot.channel].socket)]
+        where = socket or p.where
+        if p.where is not None and p.where not in (*self.doc.sockets, *self.doc.carriers):
+            self.wrong((*path, "where"), f"there is no socket or carrier {p.where}", "where-unknown")
+        members = [
+            s for s, slot in self.slots.items() if where in (None, self.channels[slot.channel].socket, slot.carrier)
+        ]
         ordered = list(dict.fromkeys(s for c in sorted(layouts) for each in layouts[c] for s in each))
         for sets in layouts.values():
             flat = [s for each in sets for s in each]
@@ -379,7 +393,7 @@ class _Expander:
             self.odd.append(self.document.fault(path, message, "order-misses-slot"))
         fills.append(
             FillOrder(
-                source, socket or "machine", layouts, tuple(ordered), p.other_counts, p.otherwise, tuple(p.alike_in_set), p.larger_first,
+                source, where or "machine", layouts, tuple(ordered), p.other_counts, p.otherwise, tuple(p.alike_in_set), p.larger_first,
                 p.higher_ranks_far,
             )
         )  # fmt: skip
