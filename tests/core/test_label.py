@@ -82,6 +82,7 @@ SPELLINGS: dict[str, dict[str, object]] = {
     "16GB DDR4 16Gbit": {"capacity_gib": 16, "die_gbit": 16},
     "16GB DDR4-2666 31.25mm": {"height_mm": 31.25, "rate_mts": 2666},
     "4GB PC3L-12800S P/N: OSM3L-4S16": {"part": "OSM3L-4S16", "capacity_gib": 4},
+    "2GB PC2-5300F P/N LF2 S/N 77A": {"part": "LF2", "serial": "77A", "buffering": F},
     "0.25TB DDR4 LRDIMM": {"capacity_gib": 256, "buffering": L},
 }  # fmt: skip
 

@@ -358,8 +358,8 @@ _NO, _DIMM = ("ecc", False), ("form", Form.DIMM)
 _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]], ...] = tuple(
     (re.compile(pattern, flags), handle)
     for pattern, handle, flags in (
-        (r"(?:P/?N|part(?:\s?(?:no|number))?)\s?[:.#]\s?([\w./+-]+)", _field_group("part"), re.I),
-        (r"(?:S/?N|serial(?:\s?(?:no|number))?)\s?[:.#]\s?([\w./+-]+)", _field_group("serial"), re.I),
+        (r"(?<![A-Z0-9])(?:P/?N|part(?:\s?(?:no|number))?)(?:\s?[:.#]\s?|(?<!part)\s)([\w./+-]+)", _field_group("part"), re.I),
+        (r"(?<![A-Z0-9])(?:S/?N|serial(?:\s?(?:no|number))?)(?:\s?[:.#]\s?|(?<!serial)\s)([\w./+-]+)", _field_group("serial"), re.I),
         (r"(?:(?<![A-Z0-9])|(?<=x[48]))(?P<head>PC\s?-?(?P<gen>[2345]))(?P<low>[LU](?![A-Z]))?\s?-?\s?(?P<rate>\d{3,5})" + _SUFFIX, _formal, re.I),
         (r"(?<![A-Z0-9])(?P<head>PC(?P<gen>[2345]))(?P<low>[LU])?(?![A-Z0-9])", _ddr_name, re.I),
         (r"(?<![A-Z0-9])(?P<head>DDR\s?-?(?P<gen>[2345]))\s?-?(?P<low>[LU](?![A-Z]))?(?=[^A-Z]|[RSU]|$)", _ddr_name, re.I),

@@ -90,7 +90,7 @@ def _statements(ctx: Context) -> Iterator[tuple[Statement, str | None, bool | No
 
 
 def _uses(ctx: Context) -> list[_Use]:
-    """All statements at all their places, without those that one in force replaces. Computed once a context."""
+    """All statements at all their places; one that another in force replaces does not hold. Computed once a context."""
     return ctx.once("limit uses", lambda: _all_uses(ctx))
 
 
@@ -120,10 +120,8 @@ def _all_uses(ctx: Context) -> list[_Use]:
                 doubted[replaced] = statement
     uses: list[_Use] = []
     for statement, socket, fitted in told:
-        if statement.id in silenced:
-            continue
         conditions = statement.conditions_hold(*versions)
-        holds = _all_hold(conditions, fitted)
+        holds = _all_hold(conditions, fitted) if statement.id not in silenced else False
         doubt = doubted.get(statement.id)
         needs = _version_needs(ctx, statement, conditions) if conditions is None else ()
         if fitted is None and socket:
@@ -178,7 +176,8 @@ def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measur
             ("die_gbit", "Gbit", "die") if s.die_gbit is not None else ("stack_height", "high", "stack")
         )
         limit = s.die_gbit if s.die_gbit is not None else s.stack_height
-        everything = [x for place in sockets for x in ctx.seated_on(place)]
+        # Soldered memory runs as it was made; density and stacks are a matter of what is put in.
+        everything = [x for place in sockets for x in ctx.seated_on(place) if x[0] is not None]
         concerned = [x for x in everything if s.where is None or _within(ctx, x[0], s.where)]
         values: list[tuple[str | None, float | None]] = [(x, getattr(m, member)) for x, m in concerned]
         highest = max((v for _, v in values if v is not None), default=0)

@@ -30,13 +30,29 @@ def _slots(solved: RateSolution, by: str) -> tuple[str, ...]:
 @rule("speed.refused")
 def refused(ctx: Context) -> Iterator[Finding]:
     """A grade that the processor does not slow down but refuses."""
-    for socket, p in ctx.processors.items():
-        if not isinstance(p, Processor) or p.refuses_above_mts is None:
-            continue
-        slots = [s for s, m in ctx.seated_on(socket) if m.rate_mts and m.rate_mts > p.refuses_above_mts]
-        if slots:
-            message = f"{ctx.names(slots)}: {p.title} refuses modules rated above {p.refuses_above_mts} MT/s"
-            yield ctx.finding("speed.refused", Severity.STOP, slots, message, p.source)
+    for socket, fitted in ctx.processors.items():
+        rated = [(s, m.rate_mts) for s, m in ctx.seated_on(socket)]
+        if isinstance(fitted, Processor):
+            limit = fitted.refuses_above_mts
+            slots = [s for s, rate in rated if limit and rate and rate > limit]
+            if slots:
+                message = f"{ctx.names(slots)}: {fitted.title} refuses modules rated above {limit} MT/s"
+                yield ctx.finding("speed.refused", Severity.STOP, slots, message, fitted.source)
+            unrated = [s for s, rate in rated if limit and rate is None]
+            if unrated:
+                message = f"{fitted.title} refuses modules rated above {limit} MT/s; the rating of {ctx.names(unrated)} is not known"
+                needs = [f"{s or 'soldered'}.rate_mts" for s in unrated]
+                yield ctx.ask("speed.refused", unrated, message, needs, Severity.STOP, fitted.source)
+        elif fitted is not None:
+            for choice in (ctx.sheet.processors[name] for name in ctx.sheet.sockets[socket].processors):
+                limit = choice.refuses_above_mts
+                slots = [s for s, rate in rated if limit and (rate is None or rate > limit)]
+                if slots:
+                    message = (
+                        f"If {socket} holds {choice.title}, it refuses {ctx.names(slots)}: rated above {limit} MT/s"
+                    )
+                    needs = [f"machine.processors.{socket}"]
+                    yield ctx.ask("speed.refused", slots, message, needs, Severity.STOP, choice.source)
 
 
 @rule("speed.mixed", applies=lambda ctx: len(ctx.all_seated) > 1)
