@@ -163,6 +163,26 @@ def test_a_finding_lights_its_slots(sign_in: SignIn) -> None:
     assert box and box["y"] + box["height"] < 800, "the worst finding is seen without scrolling"
 
 
+def test_a_cure_is_one_press(sign_in: SignIn) -> None:
+    page = sign_in()
+    open_fit(page, "radar-02")
+    type_label(page, "2GB 1Rx8 PC3L-12800S")
+    page.get_by_label("Type what the label says").press("Enter")
+    page.keyboard.press("Enter")  # into slot A, in place of the larger module
+    page.keyboard.press("Escape")
+    expect(slot(page, "A")).to_have_accessible_name(re.compile("SLOT 1, planned, 2 GB"))
+    slot(page, "A").focus()
+    page.keyboard.press("Enter")  # picked up
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")  # put into B, which the order fills second
+    expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, planned, 2 GB"))
+    finding = verdict(page).get_by_role("listitem").filter(has_text="should be empty with 1 module; SLOT 1 comes first")
+    expect(finding).to_contain_text("move 2 GB 1Rx8 U 1600, SLOT 2 to SLOT 1")
+    finding.get_by_role("button", name="Cure it").click()
+    expect(slot(page, "A")).to_have_accessible_name(re.compile("SLOT 1, planned, 2 GB"))
+    expect(finding).to_have_count(0)
+
+
 def test_two_people_on_one_plan(sign_in: SignIn) -> None:
     mine, theirs = sign_in(), sign_in("lead")
     for page in (mine, theirs):

@@ -73,13 +73,9 @@ def test_check_the_appliance(case: Any) -> None:
     goal = result["goal"]
     assert (goal["verdict"], goal["installed_gib"], goal["data_rate_mts"]) == ("no-go", 12, 1600)
     stop = goal["findings"][0]
-    assert (stop["code"], stop["severity"], stop["slots"], stop["cure"], stop["needs"]) == (
-        "power.rail",
-        "stop",
-        ["B"],
-        None,
-        [],
-    )
+    assert (stop["code"], stop["severity"], stop["slots"], stop["needs"]) == ("power.rail", "stop", ["B"], [])
+    assert [(a["do"], a["from"], a["to"]) for a in stop["cure"]["actions"]] == [("take-out", "B", None)]
+    assert (stop["cure"]["loses_gib"], stop["cure"]["verdict"]) == (8, "go")
     assert stop["source"]["title"] == "T2 owner's guide"
     assert [(a["do"], a["from"], a["to"]) for a in goal["actions"]] == [("keep", "A", "A"), ("put-in", None, "B")]
     assert "limit.firmware" in {f["code"] for f in goal["findings"]}

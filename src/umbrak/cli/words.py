@@ -62,7 +62,10 @@ def check_words(result: dict[str, Any]) -> str:
 def _evaluation_words(e: dict[str, Any]) -> list[str]:
     rate = f"{e['data_rate_mts']} MT/s" if e["data_rate_mts"] else "rate not told"
     bound = ", ".join(b["by"] for b in e["bound_by"])
-    rails = ", ".join(f"{r['volts']} V" if r["volts"] else "rail undecided" for r in e["rails"])
+    rails = ", ".join(
+        f"{r['volts']} V" if r["volts"] else "rail undecided" if r["possible"] else "no rail suits all"
+        for r in e["rails"]
+    )
     lines = [
         f"{e['verdict']}: {e['installed_gib']:g} GB installed, {e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"
     ]
@@ -72,7 +75,15 @@ def _evaluation_words(e: dict[str, Any]) -> list[str]:
         lines.append(f"  {s['id']}: {s['gib']:g} GB, {balance}{speed}")
     for f in e["findings"]:
         lines.append(f"  {f['severity']:5} {f['code']:20} {f['message']}")
+        if f["cure"]:
+            cost = f", loses {f['cure']['loses_gib']:g} GB" if f["cure"]["loses_gib"] else ""
+            lines.append(f"{'':28}cure: {'; '.join(_action_words(a) for a in f['cure']['actions'])}{cost}")
     return lines
+
+
+def _action_words(action: dict[str, Any]) -> str:
+    places = [action["from"] and f"from {action['from']}", action["to"] and f"to {action['to']}"]
+    return " ".join([action["do"].replace("-", " "), *(p for p in places if p)])
 
 
 def lint_words(result: dict[str, Any]) -> str:

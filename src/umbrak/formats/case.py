@@ -8,7 +8,8 @@ from typing import Annotated, Any
 
 from pydantic import Field
 
-from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.cures import cures
+from umbrak.core.evaluate import evaluate
 from umbrak.core.plan.actions import Action, actions
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
@@ -101,18 +102,26 @@ def _sheet(document: Document, given: str | dict[str, Any], folder: Path) -> She
 def check_case(case: Case) -> dict[str, Any]:
     """The evaluation of `slots`, and with a goal that of `goal` under "goal" with the actions that lead there
     (docs/command-line.md, `umbrak check --json`)."""
-    result = _evaluation_json(evaluate(case.sheet, case.machine, case.layout, case.statements), None)
+    result = {**_judged(case, case.layout, None), "actions": None}
     if case.goal is not None:
         done = actions(case.sheet, case.layout, case.goal)
-        judged = evaluate(case.sheet, case.machine, case.goal, case.statements, before=case.layout)
-        result["goal"] = _evaluation_json(judged, done)
+        result["goal"] = {**_judged(case, case.goal, case.layout), "actions": _actions_json(done)}
     return result
 
 
-def _evaluation_json(evaluation: Evaluation, done: tuple[Action, ...] | None) -> dict[str, Any]:
-    """An evaluation with stable names. Cures are not computed yet: their places hold null."""
-    result = jsonable(evaluation)
-    for finding in result["findings"]:
-        finding["cure"] = None
-    named = [{"do": a.do.value, "module": jsonable(a.module), "from": a.source, "to": a.target} for a in done or ()]
-    return {**result, "actions": None if done is None else named}
+def _judged(case: Case, layout: Layout, before: Layout | None) -> dict[str, Any]:
+    """An evaluation with stable names, each finding with its cure or null."""
+    evaluation = evaluate(case.sheet, case.machine, layout, case.statements, before)
+    result: dict[str, Any] = jsonable(evaluation)
+    found = cures(case.sheet, case.machine, layout, evaluation, case.statements, before)
+    for finding, cure in zip(result["findings"], found, strict=True):
+        finding["cure"] = cure and {
+            "actions": _actions_json(cure.actions),
+            "loses_gib": jsonable(cure.loses_gib),
+            "verdict": cure.verdict.value,
+        }
+    return result
+
+
+def _actions_json(done: tuple[Action, ...]) -> list[dict[str, Any]]:
+    return [{"do": a.do.value, "module": jsonable(a.module), "from": a.source, "to": a.target} for a in done]

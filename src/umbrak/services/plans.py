@@ -10,10 +10,12 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.cures import cures
 from umbrak.core.evaluate import Evaluation, evaluate
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Action, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.core.rules.finding import Verdict
 from umbrak.core.targets import Target, targets
 from umbrak.formats.documents import layout_json, read_layout
 from umbrak.services.accounts import Role, need
@@ -25,6 +27,17 @@ from umbrak.store.accounts import Account
 from umbrak.store.history import record
 from umbrak.store.machines import find_survey
 from umbrak.store.plans import CommandRow, PlanRow
+
+
+@dataclass(frozen=True, slots=True)
+class CureView:
+    """A cure as an edit: what to do in words of actions, and the slots that it changes."""
+
+    actions: tuple[Action, ...]
+    #: Slot -> what it shall hold, None = nothing.
+    changes: Mapping[str, Occupant | None]
+    loses_gib: float
+    verdict: Verdict
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +55,8 @@ class PlanView:
     goal: Mapping[str, Occupant]
     evaluation_now: Evaluation
     evaluation: Evaluation
+    #: For each finding of the goal's evaluation, in its order; None where there is none.
+    cures: tuple[CureView | None, ...]
     #: From now to the goal: kept modules first, then in workable order.
     actions: tuple[Action, ...]
     can_undo: bool
@@ -164,6 +179,7 @@ def _open(db: Connection, key: UUID, lock: bool = False) -> _Open:
 def _view(plan: _Open) -> PlanView:
     m = plan.machine
     undoable, redoable = _stacks(plan.commands)
+    judged = evaluate(m.sheet, m.machine, plan.goal, before=plan.now)
     return PlanView(
         id=plan.row.id,
         machine_id=plan.row.machine_id,
@@ -174,13 +190,25 @@ def _view(plan: _Open) -> PlanView:
         now=dict(plan.now),
         goal=dict(plan.goal),
         evaluation_now=evaluate(m.sheet, m.machine, plan.now),
-        evaluation=evaluate(m.sheet, m.machine, plan.goal, before=plan.now),
+        evaluation=judged,
+        cures=_cures(plan, judged),
         actions=actions(m.sheet, plan.now, plan.goal),
         can_undo=bool(undoable),
         can_redo=bool(redoable),
         changed_by=plan.commands[-1].by if plan.commands else None,
         survey_changed=m.survey.id != plan.row.survey_id,
         sheet_changed=m.row.sheet_hash != plan.row.sheet_hash,
+    )
+
+
+def _cures(plan: _Open, judged: Evaluation) -> tuple[CureView | None, ...]:
+    m, goal = plan.machine, plan.goal
+    found = cures(m.sheet, m.machine, goal, judged, before=plan.now)
+    return tuple(
+        None
+        if c is None
+        else CureView(c.actions, {s: c.layout.get(s) for s in c.layout.changed_from(goal)}, c.loses_gib, c.verdict)
+        for c in found
     )
 
 

@@ -461,6 +461,21 @@ export interface components {
          */
         Buffering: "unbuffered" | "registered" | "load-reduced" | "fully-buffered" | "other";
         /**
+         * CureView
+         * @description A cure as an edit: what to do in words of actions, and the slots that it changes.
+         */
+        CureView: {
+            /** Actions */
+            actions: components["schemas"]["Action"][];
+            /** Changes */
+            changes: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            };
+            /** Loses Gib */
+            loses_gib: number;
+            verdict: components["schemas"]["Verdict"];
+        };
+        /**
          * Do
          * @enum {string}
          */
@@ -973,6 +988,8 @@ export interface components {
             can_undo: boolean;
             /** Changed By */
             changed_by: string | null;
+            /** Cures */
+            cures: (components["schemas"]["CureView"] | null)[];
             evaluation: components["schemas"]["Evaluation"];
             evaluation_now: components["schemas"]["Evaluation"];
             /** Goal */

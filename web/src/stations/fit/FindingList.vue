@@ -1,11 +1,19 @@
 <script setup lang="ts">
 /** Findings, worst first: each points at its slots, says why, and opens to its source and what it needs. */
 import { ref, watch } from 'vue'
-import type { Finding } from '@/api/client'
+import type { Board, Cure, Finding } from '@/api/client'
+import { gb } from '@/board/state'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { actionLines } from './tray'
 
-const props = defineProps<{ findings: Finding[] }>()
-const emit = defineEmits<{ point: [finding: Finding | null] }>()
+const props = defineProps<{
+  findings: Finding[]
+  /** A cure for each finding, in their order. */
+  cures?: (Cure | null)[]
+  /** Names the slots of the cures. */
+  board?: Board
+}>()
+const emit = defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure] }>()
 const open = ref('')
 
 const keyOf = (f: Finding) => `${f.code} ${f.slots.join(' ')} ${f.message}`
@@ -19,12 +27,19 @@ watch(
   { immediate: true },
 )
 
+function cureWords(cure: Cure): string {
+  const lines = props.board ? actionLines(props.board, cure.actions) : []
+  const what = lines.slice(0, 2).map((l) => `${l.label} ${l.words}`)
+  const cost = cure.loses_gib ? `; loses ${gb(cure.loses_gib)} GB` : ''
+  return `${what.join(', ')}${lines.length > 2 ? ` and ${lines.length - 2} more` : ''}${cost}`
+}
+
 const sourceWords = (f: Finding) => f.source && [f.source.title, f.source.clause].filter(Boolean).join(', ')
 </script>
 
 <template>
   <ul class="findings" @mouseleave="emit('point', findings[0]?.severity === 'note' ? null : (findings[0] ?? null))">
-    <li v-for="f in findings" :key="keyOf(f)" :class="{ open: open === keyOf(f) }" @mouseenter="emit('point', f)">
+    <li v-for="(f, i) in findings" :key="keyOf(f)" :class="{ open: open === keyOf(f) }" @mouseenter="emit('point', f)">
       <button
         type="button"
         :aria-expanded="open === keyOf(f)"
@@ -34,6 +49,10 @@ const sourceWords = (f: Finding) => f.source && [f.source.title, f.source.clause
         <SeverityMark :severity="f.severity" />
         <span>{{ f.message }}</span>
       </button>
+      <div v-if="cures?.[i]" class="cure">
+        <v-btn size="small" variant="outlined" color="primary" height="26" @click="emit('cure', cures[i]!)">Cure it</v-btn>
+        <span>{{ cureWords(cures[i]!) }}</span>
+      </div>
       <div v-if="open === keyOf(f)" class="more">
         <p v-if="f.needs.length">
           Needed: <span class="mono">{{ f.needs.join(', ') }}</span>
@@ -84,6 +103,15 @@ button .mark {
 .more p {
   margin: 0;
   overflow-wrap: anywhere;
+}
+.cure {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 0 8px 7px 31px;
+  font-size: 12.5px;
+  line-height: 1.3;
+  color: var(--faded);
 }
 .none {
   display: flex;

@@ -224,7 +224,7 @@ const openOther = async (event: Event) => {
         </ul>
       </div>
     </section>
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" @point="pointed = $event" />
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? []) : []" :board="machine.board" @cure="edit($event.changes)" @point="pointed = $event" />
     <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">
       <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>
       <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>

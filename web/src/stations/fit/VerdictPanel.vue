@@ -1,14 +1,14 @@
 <script setup lang="ts">
 /** The verdict: total now and after, rate and what binds it, rail, balance, findings worst first. */
 import { computed, ref } from 'vue'
-import type { Evaluation, Finding } from '@/api/client'
+import type { Board, Cure, Evaluation, Finding } from '@/api/client'
 import { gb } from '@/board/state'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { volts } from '@/ui/words'
 import FindingList from './FindingList.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[] }>()
-defineEmits<{ point: [finding: Finding | null] }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board }>()
+defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure] }>()
 
 const showHeld = ref(false)
 
@@ -106,7 +106,7 @@ const many = computed(() => props.goal.sockets.length > 1)
     </dl>
     <h2>Findings</h2>
     <div class="scrolling">
-      <FindingList :findings="goal.findings" @point="$emit('point', $event)" />
+      <FindingList :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
       <div class="held">
         <span><SeverityMark severity="go" /> {{ goal.held.length }} held</span>
         <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
