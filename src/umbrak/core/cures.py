@@ -81,8 +81,8 @@ def _cure(q: _Question, finding: Finding, now: Evaluation, judge: Callable[[Layo
     known = Counter((f.code, f.severity) for f in now.findings)
     found: list[Cure] = []
     for tried in _proposals(q, finding):
-        if tried == q.layout:
-            continue
+        if tried == q.layout or not tried:
+            continue  # an empty machine has no findings, but that is no cure
         then = judge(tried)
         counted = Counter((f.code, f.severity) for f in then.findings)
         gone = counted[finding.code, finding.severity] < known[finding.code, finding.severity]

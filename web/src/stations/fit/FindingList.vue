@@ -81,7 +81,7 @@ li:focus-within,
 .open {
   background: var(--lit);
 }
-button {
+li > button {
   display: flex;
   gap: 9px;
   align-items: flex-start;
@@ -92,7 +92,7 @@ button {
   line-height: 1.35;
   color: inherit;
 }
-button .mark {
+li > button .mark {
   margin-top: 3px;
 }
 .more {
