@@ -16,6 +16,7 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.finding import Severity
 from umbrak.core.rules.page import rules_page
+from umbrak.core.targets import targets
 from umbrak.formats.sheet.reading import sheet_from_data
 
 L4, L8, H8 = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3-12800U"
@@ -80,6 +81,18 @@ FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, 
     "grade refused": (TWIN, {"P1.A1": R16}, Machine({"P1": "q", "P2": None}), ("speed.refused", "stop", ("P1.A1",))),
     "grade refused by a processor that may be fitted": (TWIN, {"P1.A1": R16}, Machine({"P2": None}), ("speed.refused", "ask", ("P1.A1",))),
     "grade unknown": (TWIN, {"P1.A1": "16GB DDR4 RDIMM"}, Machine({"P1": "q", "P2": None}), ("speed.refused", "ask", ("P1.A1",))),
+    "no rail suits both": (SMALL, {"A1": "8GB 2Rx8 DDR3 UDIMM 1600 1.35V", "B1": H8}, Machine(), ("power.rail", "stop", ("A1", "B1"))),
+    "the rail that is set": (small(memory={"rail_policy": "setting"}), {"A1": H8}, Machine(rail_setting=1.35), ("power.rail", "stop", ("A1",))),
+    "apart within a channel": (small(memory={"never_together": [[{"device_width": 8}, {"device_width": 16}]], "together_within": "channel"}), {"A1": L4, "A2": "2GB 1Rx16 PC3L-12800U", "B1": L4}, Machine(), ("kind.mixed", "stop", ("A1",))),
+    "apart, but which is not known": (small(memory={"never_together": [[{"device_width": 8}, {"device_width": 16}]]}), {"A1": L4, "B1": "4GB PC3L-12800U"}, Machine(), ("kind.mixed", "ask", ("B1",))),
+    "a limit of the processor fitted": (merged(TWIN, {"limits": [{"source": "guide", "scope": "socket", "capacity_gib": 16, "hard": True, "processor": "q"}]}), {"P1.A1": R32}, Machine({"P1": "q", "P2": None}), ("limit.socket", "stop", ("P1.A1",))),
+    "a limit of a processor that may be fitted": (merged(TWIN, {"processors": {"q": {"limits": [{"scope": "socket", "capacity_gib": 16, "hard": True}]}}}), {"P1.A1": R32}, Machine({"P2": None}), ("limit.socket", "ask", ("P1.A1",))),
+    "dies in one slot": (limit(scope="die", where="B1", die_gbit=2, hard=True), {"A1": L8, "B1": L8}, Machine(), ("limit.die", "stop", ("B1",))),
+    "mode of unlike modules": (merged(TWIN, {"memory": {"modes": {"mirroring": {"alike": ["capacity_gib"]}}}}), {"P1.A1": R16, "P1.B1": R32}, Machine({"P1": "p", "P2": None}, mode="mirroring"), ("mode.unmet", "risk", ("P1.A1", "P1.B1"))),
+    "mode of modules that may be unlike": (merged(TWIN, {"memory": {"modes": {"mirroring": {"alike": ["package_ranks"]}}}}), {"P1.A1": "16GB DDR4-2666 RDIMM", "P1.B1": R16}, Machine({"P1": "p", "P2": None}, mode="mirroring"), ("mode.unmet", "ask", ("P1.A1",))),
+    "likeness in a set not known": (small(population=[{**ORDER, "otherwise": "unsupported", "alike_in_set": ["package_ranks"]}]), {"A1": "4GB PC3L-12800U", "B1": L4}, Machine(), ("order.set", "ask", ("A1",))),
+    "rate untold: ranks by slot": (small(processors={"p": {"rate_table": [{"rate_mts": 1600}, {"dpc": 2, "ranks": [1, 2], "rate_mts": 1066}]}}), {"A1": L4, "A2": "4GB PC3L-12800U"}, Machine(), ("speed.untold", "ask", ("A1", "A2"))),
+    "rate untold: width": (small(processors={"p": {"rate_table": [{"rate_mts": 1600}, {"device_width": 16, "rate_mts": 1066}]}}), {"A1": "4GB PC3L-12800U"}, Machine(), ("speed.untold", "ask", ("A1",))),
     "modules below the machine": (SMALL, {"A1": "4GB 2Rx8 PC3L-10600U", "B1": "4GB 2Rx8 PC3L-10600U"}, Machine(), ("speed.module", "slow", ("A1", "B1"))),
     "slowest binds": (SMALL, {"A1": L4, "B1": "4GB 2Rx8 PC3L-10600U"}, Machine(), ("speed.mixed", "slow", ("B1",))),
     "full channels": (SMALL, {"A1": L4, "A2": L4, "B1": L4, "B2": L4}, Machine(), ("speed.population", "slow", ("A1", "A2", "B1", "B2"))),
@@ -192,6 +205,33 @@ def test_rail_rate_and_bandwidth(
     assert (e.data_rate_mts, {b.by for b in e.bound_by}) == (rate, bound)
     assert [r.volts for r in e.rails] == rails
     assert (e.sockets[0].balance, e.sockets[0].sustained_gbs) == (balance, sustained)
+
+
+def test_a_row_for_ranks_by_slot_wins_over_a_wider_one() -> None:
+    rows = [{"dpc": 2, "rate_mts": 1333}, {"dpc": 2, "ranks": [1, 2], "rate_mts": 1066}]
+    sheet = small(processors={"p": {"rate_table": rows}})
+    one = "4GB 1Rx8 PC3L-12800U"
+    assert (
+        judge(sheet, {"A1": one, "A2": L4}).data_rate_mts == judge(sheet, {"A1": L4, "A2": one}).data_rate_mts == 1066
+    )
+    assert judge(sheet, {"A1": L4, "A2": L4}).data_rate_mts == 1333
+
+
+def test_a_rate_between_two_of_the_processors_is_lowered_by_it() -> None:
+    e = judge(small(processors={"p": {"rates_mts": [1066, 1600]}}), {"A1": "4GB 2Rx8 PC3L-10600U", "B1": L4})
+    assert (e.data_rate_mts, {b.by for b in e.bound_by}) == (1066, {"module", "processor"})
+
+
+def test_targets_refuse_what_would_stop_and_tell_what_to_mind() -> None:
+    sheet = sheet_from_data(small(slots={"B2": {"clearance_mm": {"fitted": 20}}}, population=[ORDER]))
+    tall, slow = decode_label(L4 + " 31mm").module, decode_label("4GB 2Rx8 PC3L-10600U 18mm").module
+    base = layout({"A1": L4})
+    refused = [t for t in targets(sheet, Machine(), base, tall) if not t.allowed]
+    assert [(t.slot, t.reason) for t in refused] == [("B2", "B2: the module is 31 mm tall, the room 20 mm")]
+    minded = {t.slot: (t.allowed, t.reason) for t in targets(sheet, Machine(), base, slow)}
+    assert minded["B1"] == (True, "B1 holds all back: rated 1333 among modules that would run at 1600 MT/s")
+    moved = {t.slot: t for t in targets(sheet, Machine(), base, decode_label(L4).module, taken_from="A1")}
+    assert "A1" not in moved and moved["B1"].allowed
 
 
 def test_another_sockets_rate_binds_where_they_run_alike() -> None:

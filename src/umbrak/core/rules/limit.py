@@ -316,7 +316,7 @@ def _register(code: str) -> None:
         return _find(ctx, code)
 
     find.__doc__ = f"Statements whose passing is {code}."
-    rule(code, applies=lambda ctx: any(u.holds for u in _uses_of(ctx, code)))(find)
+    rule(code, applies=lambda ctx: any(u.holds is not False for u in _uses_of(ctx, code)))(find)
 
 
 for _name in (
