@@ -2,7 +2,7 @@
 /** The board of a machine: geometry laid out, states derived, layers drawn. Messages go up; it decides nothing. */
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
-import { layOut, neighbour, type Direction } from './geometry'
+import { layOut, neighbour, scaleIn, type Direction, type Room } from './geometry'
 import SlotBar from './SlotBar.vue'
 import { channelTotals, gb, slotStates } from './state'
 
@@ -30,7 +30,8 @@ const emit = defineEmits<{
 
 const root = ref<SVGSVGElement>()
 const focused = ref('')
-const geometry = computed(() => layOut(props.board))
+const room = ref<Room>()
+const geometry = computed(() => layOut(props.board, room.value))
 const states = computed(() => slotStates(props.board, props.now, props.goal))
 const totals = computed(() => channelTotals(props.board, props.goal))
 const fullest = computed(() => Math.max(1, ...totals.value.values()))
@@ -44,13 +45,18 @@ const channelCounts = computed(() => {
 const focusTarget = computed(() => (slotsById.value.has(focused.value) ? focused.value : geometry.value.slots[0]?.id))
 
 /** Screen pixels a board unit: text keeps its size on screen, and detail comes with room. */
-const scale = ref(1)
+const scale = computed(() => (room.value ? scaleIn(geometry.value, room.value) : 1))
+/** Height of a line of the smallest text. [board units] */
+const textHeight = computed(() => Math.max(12, 11 / scale.value))
 const watching = new ResizeObserver(([entry]) => {
   const { width, height } = entry!.contentRect
-  scale.value = Math.min(width / geometry.value.width, height / geometry.value.height) || 1
+  if (width && height) room.value = { width, height }
 })
 onMounted(() => watching.observe(root.value!))
 onBeforeUnmount(() => watching.disconnect())
+
+/** Scale from which a socket has room for its processor's name. */
+const PROCESSOR_NEEDS = 0.75
 
 const DIRECTIONS: Record<string, Direction> = { ArrowLeft: 'left', ArrowRight: 'right', ArrowUp: 'up', ArrowDown: 'down' }
 
@@ -114,10 +120,10 @@ defineExpose({
       <rect :x="s.x" :y="s.y" :width="s.width" :height="s.height" rx="3" />
       <rect class="lid" :x="s.x + 18" :y="s.y + 18" :width="s.width - 36" :height="s.height - 36" />
       <text class="name" :x="s.x + s.width / 2" :y="s.y + s.height / 2 - 12">{{ s.id.replace(/(\D)(\d+)$/, '$1 $2') }}</text>
-      <text class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 8">
+      <text v-if="scale > PROCESSOR_NEEDS" class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 8">
         {{ socketsById.get(s.id)?.processor ?? 'not known' }}{{ socketsById.get(s.id)?.processor === '' ? 'no processor' : '' }}
       </text>
-      <text class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 26">
+      <text v-if="scale > PROCESSOR_NEEDS" class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 26">
         {{ channelCounts.get(s.id) }} {{ channelCounts.get(s.id) === 1 ? 'channel' : 'channels' }}
       </text>
     </g>
@@ -130,8 +136,8 @@ defineExpose({
         :width="(c.bar.width * (totals.get(c.id) ?? 0)) / fullest"
         :height="c.bar.height"
       />
-      <text class="channel-name" :x="c.bar.x" :y="c.bar.y + 20">{{ c.bar.width > 50 ? `ch ${c.name}` : c.name }}</text>
-      <text class="channel-total" :x="c.bar.x + c.bar.width" :y="c.bar.y + 20">{{ gb(totals.get(c.id)) }}</text>
+      <text class="channel-name" :x="c.bar.x"   :y="c.bar.y + 8 + textHeight">{{ c.bar.width > 50 ? `ch ${c.name}` : c.name }}</text>
+      <text class="channel-total" :x="c.bar.x + c.bar.width" :y="c.bar.y + 8 + textHeight">{{ gb(totals.get(c.id)) }}</text>
       <g v-if="c.soldered" class="chips" role="img" :aria-label="`soldered on channel ${c.name}`">
         <rect :x="c.soldered.x" :y="c.soldered.y" :width="c.soldered.width" height="20" />
         <rect :x="c.soldered.x" :y="c.soldered.y + 24" :width="c.soldered.width" height="20" />
@@ -186,7 +192,7 @@ text {
   fill: var(--ink);
 }
 .name {
-  font-size: 16px;
+  font-size: max(16px, calc(11.5px * var(--px)));
   font-weight: 700;
   text-anchor: middle;
 }

@@ -74,7 +74,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         <rect x="0" y="5" width="10" height="8" />
         <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
       </g>
-      <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 14">{{ place.short }}</text>
+      <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale)">{{ place.short }}</text>
     </g>
   </g>
 </template>

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Board } from '@/api/client'
-import { layOut, neighbour, sizes, type Rect } from './geometry'
+import { layOut, neighbour, scaleIn, sizes, type Rect } from './geometry'
 
 /** A board of so many sockets, each of so many channels of so many slots. */
 function board(sockets: number, channels: number, slots: number, soldered = false): Board {
@@ -53,6 +53,22 @@ describe('layOut', () => {
     expect(socket.x - (x('P1.A1') + sizes.slotWidth)).toBe(x('P1.B1') - (socket.x + socket.width))
   })
 
+  it.each([
+    ['wide', { width: 1200, height: 400 }, 2],
+    ['tall', { width: 500, height: 900 }, 1],
+  ])('arranges sockets for a %s room', (_, room, columns) => {
+    const g = layOut(board(2, 2, 2), room)
+    expect(new Set(g.sockets.map((s) => s.x)).size).toBe(columns)
+  })
+
+  it('gives text that keeps its size on screen more room the smaller the board is drawn', () => {
+    const foot = (room: { width: number; height: number }) => {
+      const g = layOut(board(4, 4, 4), room)
+      return (g.channels[0]!.bar.y - (g.slots[0]!.y + g.slots[0]!.height)) * scaleIn(g, room)
+    }
+    for (const width of [1600, 840, 500]) expect(foot({ width, height: width / 2 })).toBeGreaterThan(14)
+  })
+
   it('keeps room for soldered memory beside the slot', () => {
     const g = layOut(board(1, 2, 1, true))
     const chips = g.channels[0]!.soldered!
@@ -61,7 +77,7 @@ describe('layOut', () => {
 })
 
 describe('neighbour', () => {
-  const g = layOut(board(2, 2, 2))
+  const g = layOut(board(2, 2, 2), { width: 500, height: 900 })
   it.each([
     ['P1.A2', 'right', 'P1.A1'],
     ['P1.A1', 'right', 'P1.B1'],

@@ -2,8 +2,7 @@
  * Where everything on a board lies: pure numbers from the sheet's shape, no state, no drawing.
  *
  * One socket is a row: half of its channels left of the processor, half right, mirrored, the outermost
- * channel's trace on top. Sockets stand below each other, from four on in two columns. A sheet that
- * gives places for all its sockets and slots is drawn by them instead.
+ * channel's trace on top. Sockets stand in rows and columns, whichever shows them largest.
  */
 import type { Board, BoardChannel } from '@/api/client'
 
@@ -65,9 +64,44 @@ export interface BoardGeometry {
   slots: PlacedSlot[]
 }
 
-export function layOut(board: Board): BoardGeometry {
-  const rows = board.sockets.map((socket) => layOutSocket(board, socket.id))
-  const columns = rows.length >= 4 ? 2 : 1
+/** Of the foot's extra room, what the locator above the bar takes; the figure below it takes the rest. */
+const LOCATOR_SHARE = 0.4
+
+/** Room on the screen that a board is laid out for. [px] */
+export interface Room {
+  width: number
+  height: number
+}
+
+/** What a wide window leaves for the board. */
+const USUAL_ROOM: Room = { width: 840, height: 480 }
+
+/** Screen pixels a board unit, when a picture of this size is fitted into the room. */
+export function scaleIn(size: Room, room: Room): number {
+  return Math.min(room.width / size.width, room.height / size.height)
+}
+
+/** The board, its sockets in as many columns as show it largest in the room. */
+export function layOut(board: Board, room: Room = USUAL_ROOM): BoardGeometry {
+  let best: BoardGeometry | undefined
+  for (let columns = 1; columns <= Math.max(1, board.sockets.length); columns *= 2) {
+    // Text keeps its size on screen: where the board is drawn small, it needs more of the board's units.
+    let foot: number = sizes.footZone
+    let tried = arrange(board, columns, foot)
+    for (let i = 0; i < 3; i++) {
+      foot = sizes.footZone * Math.max(1, TEXT_FULL_AT / scaleIn(tried, room))
+      tried = arrange(board, columns, foot)
+    }
+    if (!best || scaleIn(tried, room) > scaleIn(best, room) * 1.001) best = tried
+  }
+  return best!
+}
+
+/** The scale down to which text has room as laid out. */
+const TEXT_FULL_AT = 0.8
+
+function arrange(board: Board, columns: number, foot: number): BoardGeometry {
+  const rows = board.sockets.map((socket) => layOutSocket(board, socket.id, foot))
   const columnWidth = Math.max(0, ...rows.map((r) => r.width))
   const rowHeight = Math.max(0, ...rows.map((r) => r.height))
   const full: BoardGeometry = { width: 0, height: 0, sockets: [], channels: [], slots: [] }
@@ -86,7 +120,7 @@ export function layOut(board: Board): BoardGeometry {
 }
 
 /** One socket with its channels, from (0, 0). */
-function layOutSocket(board: Board, socket: string): BoardGeometry {
+function layOutSocket(board: Board, socket: string, foot: number): BoardGeometry {
   const channels = board.channels.filter((c) => c.socket === socket)
   const leftCount = channels.length === 1 ? 0 : Math.ceil(channels.length / 2)
   const left = channels.slice(0, leftCount).reverse()
@@ -130,7 +164,7 @@ function layOutSocket(board: Board, socket: string): BoardGeometry {
       ],
       bar: {
         x: middle - Math.max(width, sizes.leastBar) / 2,
-        y: top + sizes.slotHeight + sizes.cap + 22,
+        y: top + sizes.slotHeight + sizes.cap + (foot - sizes.footZone) * LOCATOR_SHARE + 22,
         width: Math.max(width, sizes.leastBar),
         height: 6,
       },
@@ -149,7 +183,7 @@ function layOutSocket(board: Board, socket: string): BoardGeometry {
     x += channelWidth(channel) + sizes.channelGap
   })
   placed.width = right.length ? x - sizes.channelGap : box.x + box.width
-  placed.height = top + sizes.slotHeight + sizes.footZone
+  placed.height = top + sizes.slotHeight + foot
   return placed
 }
 
