@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+from sqlalchemy import create_engine, text
 
 from umbrak.cli.cluster import free_port
 from umbrak.demo import seed
@@ -64,6 +65,21 @@ class Served:
             self.process.send_signal(signal.SIGKILL)
             self.process.wait()
             self.process = None
+
+    def close_database(self) -> None:
+        """Let nobody in and throw everybody out, as a database that is down would."""
+        self._administer("ALTER DATABASE {name} WITH ALLOW_CONNECTIONS false")
+        self._administer("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{name}'")
+
+    def open_database(self) -> None:
+        self._administer("ALTER DATABASE {name} WITH ALLOW_CONNECTIONS true")
+
+    def _administer(self, statement: str) -> None:
+        server, name = self.database_url.rsplit("/", 1)
+        admin = create_engine(f"{server}/postgres", isolation_level="AUTOCOMMIT")
+        with admin.connect() as db:
+            db.execute(text(statement.format(name=name)))
+        admin.dispose()
 
 
 @pytest.fixture(scope="session")

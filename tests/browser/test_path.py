@@ -203,17 +203,26 @@ def test_two_people_on_one_plan(sign_in: SignIn) -> None:
         expect(slot(mine, name)).to_have_accessible_name(re.compile("empty"))
 
 
-def test_a_server_that_is_away_is_said_and_the_edit_is_kept(sign_in: SignIn, served: Served) -> None:
+@pytest.mark.parametrize(
+    ("away", "said"), [("server", "Umbrak cannot be reached."), ("database", "The database cannot be reached.")]
+)
+def test_what_is_away_is_said_and_the_edit_is_kept(sign_in: SignIn, served: Served, away: str, said: str) -> None:
     page = sign_in()
     page.get_by_role("link", name="hall-03").click()
     expect(slot(page, "CPU2.F2")).to_have_accessible_name(re.compile("planned"))
-    served.kill()
+    if away == "server":
+        served.kill()
+    else:
+        served.close_database()
     slot(page, "CPU2.F2").focus()
     page.keyboard.press("Delete")
-    expect(page.get_by_role("alert")).to_contain_text("Umbrak cannot be reached.")
+    expect(page.get_by_role("alert")).to_contain_text(said)
     expect(page.get_by_text("not saved yet")).to_be_visible()
-    served.start()
-    expect(page.get_by_role("alert")).to_have_count(0)
+    if away == "server":
+        served.start()
+    else:
+        served.open_database()
+    expect(page.get_by_role("alert")).to_have_count(0, timeout=15_000)
     expect(page.get_by_text(re.compile("^saved "))).to_be_visible()
     page.reload()
     expect(slot(page, "CPU2.F2")).to_have_accessible_name(re.compile("CPU2 F2, empty"))

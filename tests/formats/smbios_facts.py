@@ -33,7 +33,7 @@ def structure(kind: int, handle: int, body: bytes, strings: list[str]) -> bytes:
     return struct.pack("<BBH", kind, 4 + len(body), handle) + body + text + b"\0"
 
 
-def device_bytes(d: Device, handle: int) -> bytes:
+def device_bytes(d: Device, handle: int, array: int = 0x1000) -> bytes:
     size, extended = (
         (0xFFFF, 0) if d.size_mib is None else (d.size_mib, 0) if d.size_mib < 0x7FFF else (0x7FFF, d.size_mib)
     )
@@ -48,7 +48,7 @@ def device_bytes(d: Device, handle: int) -> bytes:
     ]
     body = struct.pack(
         "<HHHHHBBBBBHHBBBBBIHHHH",
-        0x1000,  # 04 array handle
+        array,  # 04
         0xFFFE,  # 06 error handle: not provided
         d.total if filled else 0xFFFF,  # 08
         d.data if filled else 0xFFFF,  # 0A
@@ -82,6 +82,9 @@ def table(devices: list[Device]) -> bytes:
         body = bytearray(0x30 - 4)
         body[0], body[0x10 - 4], body[0x18 - 4], body[0x23 - 4] = 1, 2, status, 14
         parts.append(structure(4, 3 + n, bytes(body), [f"CPU{n}", "Heliant Moss 14"]))
+    # The firmware's own flash chip, an array of its own (use 5) with a device that is no slot.
+    parts.append(structure(16, 0x2000, struct.pack("<BBBIHH", 3, 5, 3, 1024, 0xFFFE, 1), []))
+    parts.append(device_bytes(Device("SYSTEM ROM", 1), 0x2001, array=0x2000))
     array = struct.pack("<BBBIHH", 3, 3, 6, 0x8000_0000, 0xFFFE, len(devices)) + struct.pack("<Q", 768 << 30)
     parts.append(structure(16, 0x1000, array, []))
     parts += [device_bytes(d, 0x1100 + i) for i, d in enumerate(devices)]
@@ -136,6 +139,18 @@ def listing(devices: list[Device]) -> str:
             "Maximum Capacity": "768 GB",
             "Number Of Devices": len(devices),
         },
+    )
+    add(
+        16,
+        0x2000,
+        "Physical Memory Array",
+        {"Location": "System Board Or Motherboard", "Use": "Flash Memory", "Maximum Capacity": "1 MB"},
+    )
+    add(
+        17,
+        0x2001,
+        "Memory Device",
+        {"Array Handle": "0x2000", "Size": "1 MB", "Locator": "SYSTEM ROM", "Type": "Flash"},
     )
     for i, d in enumerate(devices):
         filled = bool(d.size_mib)

@@ -24,9 +24,12 @@ SOLDERED_FORMS = ("Chip", "Row Of Chips", "Die")
 
 #: 7.18.2 Memory Device: Type.
 MEMORY_TYPES = {
-    0x01: "Other", 0x02: "Unknown", 0x0F: "SDRAM", 0x12: "DDR", 0x13: "DDR2", 0x14: "DDR2 FB-DIMM", 0x18: "DDR3",
+    0x01: "Other", 0x02: "Unknown", 0x08: "ROM", 0x09: "Flash", 0x0F: "SDRAM", 0x12: "DDR", 0x13: "DDR2", 0x14: "DDR2 FB-DIMM", 0x18: "DDR3",
     0x19: "FBD2", 0x1A: "DDR4", 0x1B: "LPDDR", 0x1C: "LPDDR2", 0x1D: "LPDDR3", 0x1E: "LPDDR4", 0x22: "DDR5", 0x23: "LPDDR5",
 }  # fmt: skip
+
+#: Types of a firmware's own chips: no memory to plan with.
+FIRMWARE_TYPES = ("ROM", "Flash")
 
 #: 7.18.3 Memory Device: Type Detail, bit -> word.
 TYPE_DETAILS = {7: "Synchronous", 13: "Registered (Buffered)", 14: "Unbuffered (Unregistered)", 15: "LRDIMM"}

@@ -16,7 +16,7 @@ from umbrak.formats.smbios.tables import Record
 
 MAX_BYTES = 4 << 20
 
-_HANDLE = re.compile(r"Handle\s+0x[0-9A-F]+\s*,\s*DMI type\s+(\d+)(?:\s*,\s*(\d+)\s+bytes)?", re.I)
+_HANDLE = re.compile(r"Handle\s+(0x[0-9A-F]+)\s*,\s*DMI type\s+(\d+)(?:\s*,\s*(\d+)\s+bytes)?", re.I)
 _TITLES = {title.lower(): kind for kind, title in codes.TITLES.items()}
 #: Titles of structures that are not read, where their handle line is missing too.
 _OTHER_TITLE = re.compile(
@@ -35,6 +35,11 @@ def _text(value: str) -> str | None:
 def _whole(value: str) -> int | None:
     match = re.match(r"\s*(\d+)", value)
     return int(match[1]) or None if match else None
+
+
+def _handle(value: str) -> int | None:
+    match = re.match(r"\s*0x([0-9A-F]{1,4})\b", value, re.I)
+    return int(match[1], 16) if match else None
 
 
 def _volts(value: str) -> float | None:
@@ -84,6 +89,7 @@ _LINES: dict[int, dict[str, tuple[str, Callable[[str], object]]]] = {
         "number of devices": ("Number Of Devices", _whole),
     },
     codes.MEMORY_DEVICE: {
+        "array handle": ("Array Handle", _handle),
         "total width": ("Total Width", _whole),
         "data width": ("Data Width", _whole),
         "size": ("Size", _size_mib),
@@ -109,7 +115,7 @@ _LINES: dict[int, dict[str, tuple[str, Callable[[str], object]]]] = {
 _IGNORED = {
     codes.MEMORY_ARRAY: {"location", "error information handle"},
     codes.MEMORY_DEVICE: {
-        "array handle", "error information handle", "set", "asset tag", "memory technology", "memory operating mode capability",
+        "error information handle", "set", "asset tag", "memory technology", "memory operating mode capability",
         "firmware version", "module manufacturer id", "module product id", "memory subsystem controller manufacturer id",
         "memory subsystem controller product id", "non-volatile size", "volatile size", "cache size", "logical size", "rmw",
         "pmic0 manufacturer id", "pmic0 revision number", "rcd manufacturer id", "rcd revision number",
@@ -159,6 +165,7 @@ class _Reader:
         self.kind: int | None = None
         self.record: Record = {}
         self.began = 0
+        self.handle: int | None = None
         #: A handle line has been read, and its title is still to come.
         self.title_due = False
         self.strange: dict[str, int] = {}
@@ -169,7 +176,7 @@ class _Reader:
             return
         if handle := _HANDLE.search(bare):
             self.close()
-            self.begin(int(handle[1]), number)
+            self.begin(int(handle[2]), number, _handle(handle[1]))
             self.title_due = True
             return
         kind = _TITLES.get(bare.lower())
@@ -189,8 +196,8 @@ class _Reader:
         if colon and self.kind in _LINES:
             self.member(number, name.strip().lower(), value)
 
-    def begin(self, kind: int, number: int) -> None:
-        self.kind, self.record, self.began = kind, {}, number
+    def begin(self, kind: int, number: int, handle: int | None = None) -> None:
+        self.kind, self.record, self.began, self.handle = kind, {}, number, handle
 
     def member(self, number: int, name: str, value: str) -> None:
         lines = _LINES[self.kind or 0]
@@ -207,7 +214,7 @@ class _Reader:
 
     def close(self, cut: bool = False) -> None:
         if self.kind in _LINES and self.record:
-            self.records.append((self.kind or 0, self.record))
+            self.records.append((self.kind or 0, {**self.record, "Handle": self.handle}))
             if self.kind == codes.MEMORY_DEVICE and "Size" not in self.record:
                 self.warnings.append(
                     Warning(

@@ -37,7 +37,7 @@ def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning
 
     bios, system = next(iter(of(codes.BIOS)), None), next(iter(of(codes.SYSTEM)), None)
     slots = []
-    for i, record in enumerate(of(codes.MEMORY_DEVICE), 1):
+    for i, record in enumerate(_slots_of(of(codes.MEMORY_ARRAY), of(codes.MEMORY_DEVICE)), 1):
         facts, said = _slot(record)
         slots.append(facts)
         warnings = [*warnings, *(Warning(f"slot {facts.locator or i}", s) for s in said)]
@@ -67,6 +67,12 @@ def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning
         slots=tuple(slots),
         warnings=tuple(warnings),
     )
+
+
+def _slots_of(arrays: list[Record], devices: list[Record]) -> list[Record]:
+    """Devices that are slots: firmware may list its own flash chip as an array with a device, which is none."""
+    other = {r.get("Handle") for r in arrays if r.get("Use") not in (None, "System Memory")} - {None}
+    return [r for r in devices if r.get("Array Handle") not in other and r.get("Type") not in codes.FIRMWARE_TYPES]
 
 
 def _as(record: Record, name: str) -> Any:

@@ -163,6 +163,7 @@ def _array(s: Structure) -> Record:
         extended = s.number(0x0F, 8)  # bytes
         gib = extended / (1 << 30) if extended else None
     return {
+        "Handle": s.handle,
         "Use": codes.ARRAY_USES.get(s.number(0x05, 1) or 0),
         "Error Correction Type": codes.ARRAY_ECC.get(s.number(0x06, 1) or 0),
         "Maximum Capacity": gib,
@@ -189,6 +190,7 @@ def _device(s: Structure) -> Record:
         return value / 1000 if value else None
 
     return {
+        "Array Handle": s.number(0x04, 2),
         "Total Width": width(0x08),
         "Data Width": width(0x0A),
         "Size": _size_mib(s),
