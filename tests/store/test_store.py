@@ -12,12 +12,13 @@ from alembic.runtime.migration import MigrationContext
 from sqlalchemy import Engine, text
 
 from umbrak.cli.cluster import Cluster
+from umbrak.core.platform.machine import Layout
 from umbrak.demo import seed
 from umbrak.services.machines import list_machines
 from umbrak.services.plans import edit_plan, see_plan
 from umbrak.store.accounts import find_credentials
 from umbrak.store.engine import ensure_database, migrate, open_engine
-from umbrak.store.machines import newest_plan_id
+from umbrak.store.plans import plans_of
 from umbrak.store.tables import metadata
 
 
@@ -48,10 +49,10 @@ def test_an_acknowledged_edit_survives_a_killed_database() -> None:
             with engine.connect() as db:
                 account = find_credentials(db, seed.ACCOUNT)
                 (machine,) = db.execute(text("SELECT id FROM machine WHERE name = 'hall-03'")).one()
-                key = newest_plan_id(db, machine)
-            assert account and key
+                key = plans_of(db, machine)[0].id
+            assert account
             plan = see_plan(engine, key)
-            acknowledged = edit_plan(engine, account.account, key, plan.version, plan.now.__class__(), ["CPU2.F2"])  # type: ignore[arg-type]
+            acknowledged = edit_plan(engine, account.account, key, plan.version, Layout(), ["CPU2.F2"])
             postmaster = int((cluster.data / "postmaster.pid").read_text().splitlines()[0])
             os.kill(postmaster, signal.SIGKILL)
             engine.dispose()

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, func, insert, or_, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, intake, machine, machine_summary, plan, sheet, site, survey
+from umbrak.store.tables import account, intake, machine, machine_summary, sheet, site, survey
 
 PAGE_SIZE = 50
 
@@ -175,10 +175,3 @@ def keep_summary(db: Connection, machine_id: UUID, key: str, installed_gib: floa
     db.execute(
         statement.on_conflict_do_update(index_elements=["machine_id"], set_={**values, "computed_at": func.now()})
     )
-
-
-def newest_plan_id(db: Connection, machine_id: UUID) -> UUID | None:
-    query = (
-        select(plan.c.id).where(plan.c.machine_id == machine_id).order_by(plan.c.updated_at.desc(), plan.c.id.desc())
-    )
-    return db.execute(query.limit(1)).scalar()

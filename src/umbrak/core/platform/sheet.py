@@ -342,7 +342,3 @@ class Sheet:
     def slot_order(self) -> Mapping[str, int]:
         """Slot id -> its place in the sheet, by which everything listed is sorted."""
         return {slot: i for i, slot in enumerate(self.slots)}
-
-    @cached_property
-    def domain_of_socket(self) -> Mapping[str, RailDomain]:
-        return {s: d for d in self.memory.rail_domains for s in d.sockets}

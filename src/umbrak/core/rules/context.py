@@ -66,11 +66,6 @@ class Context:
         return tuple(s for s, p in self.processors.items() if p is not None)
 
     @cached_property
-    def live_modules(self) -> Mapping[str, Module]:
-        live = set(self.live_sockets)
-        return {s: m for s, m in self.modules.items() if self.sheet.socket_of_slot[s] in live}
-
-    @cached_property
     def seated(self) -> Mapping[str, tuple[Seated, ...]]:
         """Channel -> its modules, soldered first, then by slot."""
         found: dict[str, tuple[Seated, ...]] = {}
