@@ -2,7 +2,7 @@
 /** The board of a machine: geometry laid out, states derived, layers drawn. Messages go up; it decides nothing. */
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
-import { layOut, neighbour, scaleIn, type Direction, type Room } from './geometry'
+import { layOut, locatorRoom, neighbour, scaleIn, type Direction, type Room } from './geometry'
 import SlotBar from './SlotBar.vue'
 import { channelTotals, gb, slotStates } from './state'
 
@@ -32,6 +32,7 @@ const root = ref<SVGSVGElement>()
 const focused = ref('')
 const room = ref<Room>()
 const geometry = computed(() => layOut(props.board, room.value))
+const rooms = computed(() => locatorRoom(geometry.value.slots))
 const states = computed(() => slotStates(props.board, props.now, props.goal))
 const totals = computed(() => channelTotals(props.board, props.goal))
 const fullest = computed(() => Math.max(1, ...totals.value.values()))
@@ -159,6 +160,7 @@ defineExpose({
       :interactive="interactive"
       :lifted="lifted === s.id"
       :scale="scale"
+      :room="rooms.get(s.id) ?? 0"
     />
   </svg>
 </template>

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { BoardSlot, Severity } from '@/api/client'
 import { tabColours } from '@/frame/tokens'
 import { sizes, type Rect } from './geometry'
-import { fittingLine, gb, slotName, type SlotState } from './state'
+import { fittingLine, fittingLocator, gb, slotName, type SlotState } from './state'
 
 const props = defineProps<{
   place: BoardSlot
@@ -18,6 +18,8 @@ const props = defineProps<{
   focusable: boolean
   interactive: boolean
   lifted: boolean
+  /** Room for the locator, in board units. */
+  room: number
   /** Screen pixels a board unit: how much can be told of a module. */
   scale: number
 }>()
@@ -29,6 +31,7 @@ const float = computed(() => (props.state.look === 'planned' ? -FLOAT : 0))
 const tab = computed(() => (props.place.tab ? (tabColours[props.place.tab] ?? tabColours.grey) : 'var(--rule)'))
 const line = computed(() => (props.state.module ? fittingLine(props.state.module, props.rect.height - CAPACITY_ROOM, props.scale) : ''))
 const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
+const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale))
 const middle = computed(() => props.rect.x + props.rect.width / 2)
 </script>
 
@@ -74,7 +77,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         <rect x="0" y="5" width="10" height="8" />
         <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
       </g>
-      <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale)">{{ place.short }}</text>
+      <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale)">{{ locator }}</text>
     </g>
   </g>
 </template>

@@ -69,6 +69,20 @@ describe('layOut', () => {
     for (const width of [1600, 840, 500]) expect(foot({ width, height: width / 2 })).toBeGreaterThan(14)
   })
 
+  it("draws a board by its sheet's own places where it gives them all", () => {
+    const placed = board(1, 2, 2)
+    placed.sockets[0] = { ...placed.sockets[0]!, x: 3, y: 0 }
+    const places: [number, number][] = [[0, 0], [1, 0], [0, 1], [1, 1]]
+    placed.slots.forEach((s, i) => Object.assign(s, { x: places[i]![0], y: places[i]![1] }))
+    const g = layOut(placed)
+    const [a1, a2, b1] = g.slots
+    expect([a2!.x - a1!.x, b1!.x - a1!.x]).toEqual([sizes.slotWidth + sizes.slotGap, 0])
+    expect(b1!.y).toBeGreaterThan(a1!.y + a1!.height)
+    expect(g.channels[1]!.bar.y).toBeGreaterThan(b1!.y + b1!.height)
+    const boxes: Rect[] = [...g.slots, ...g.sockets]
+    for (let i = 0; i < boxes.length; i++) for (let j = i + 1; j < boxes.length; j++) expect(overlap(boxes[i]!, boxes[j]!)).toBe(false)
+  })
+
   it('keeps room for soldered memory beside the slot', () => {
     const g = layOut(board(1, 2, 1, true))
     const chips = g.channels[0]!.soldered!

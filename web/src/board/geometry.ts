@@ -2,7 +2,8 @@
  * Where everything on a board lies: pure numbers from the sheet's shape, no state, no drawing.
  *
  * One socket is a row: half of its channels left of the processor, half right, mirrored, the outermost
- * channel's trace on top. Sockets stand in rows and columns, whichever shows them largest.
+ * channel's trace on top. Sockets stand in rows and columns, whichever shows them largest. A sheet that
+ * gives places for all its sockets and slots is drawn by them instead.
  */
 import type { Board, BoardChannel } from '@/api/client'
 
@@ -39,6 +40,16 @@ export interface Rect {
 export interface PlacedSlot extends Rect {
   id: string
   channel: string
+}
+
+/** How far it is from each slot to its nearest neighbour in the row: the room for its locator. */
+export function locatorRoom(slots: PlacedSlot[]): Map<string, number> {
+  return new Map(
+    slots.map((slot) => {
+      const steps = slots.filter((other) => other !== slot && Math.abs(other.y - slot.y) < 1).map((other) => Math.abs(other.x - slot.x))
+      return [slot.id, Math.min(...steps, 4 * sizes.slotWidth)]
+    }),
+  )
 }
 
 export interface PlacedChannel {
@@ -83,18 +94,81 @@ export function scaleIn(size: Room, room: Room): number {
 
 /** The board, its sockets in as many columns as show it largest in the room. */
 export function layOut(board: Board, room: Room = USUAL_ROOM): BoardGeometry {
+  if (isPlaced(board)) return withFoot((foot) => byPlaces(board, foot), room)
   let best: BoardGeometry | undefined
   for (let columns = 1; columns <= Math.max(1, board.sockets.length); columns *= 2) {
-    // Text keeps its size on screen: where the board is drawn small, it needs more of the board's units.
-    let foot: number = sizes.footZone
-    let tried = arrange(board, columns, foot)
-    for (let i = 0; i < 3; i++) {
-      foot = sizes.footZone * Math.max(1, TEXT_FULL_AT / scaleIn(tried, room))
-      tried = arrange(board, columns, foot)
-    }
+    const tried = withFoot((foot) => arrange(board, columns, foot), room)
     if (!best || scaleIn(tried, room) > scaleIn(best, room) * 1.001) best = tried
   }
   return best!
+}
+
+/** Text keeps its size on screen: where the board is drawn small, the foot below the slots needs more of its units. */
+function withFoot(make: (foot: number) => BoardGeometry, room: Room): BoardGeometry {
+  let made = make(sizes.footZone)
+  for (let i = 0; i < 3; i++) made = make(sizes.footZone * Math.max(1, TEXT_FULL_AT / scaleIn(made, room)))
+  return made
+}
+
+function isPlaced(board: Board): boolean {
+  return [...board.sockets, ...board.slots].every((part) => part.x !== null && part.y !== null)
+}
+
+/** By the sheet's own places: a step in x is a slot's width, a step in y a row of slots. */
+function byPlaces(board: Board, foot: number): BoardGeometry {
+  const step = { x: sizes.slotWidth + sizes.slotGap, y: sizes.traceZone + sizes.slotHeight + foot }
+  const places = [...board.sockets, ...board.slots]
+  const least = { x: Math.min(...places.map((p) => p.x!)), y: Math.min(...places.map((p) => p.y!)) }
+  const at = (p: { x: number | null; y: number | null }) => ({
+    x: sizes.margin + (p.x! - least.x) * step.x,
+    y: sizes.margin + sizes.traceZone + (p.y! - least.y) * step.y,
+  })
+  const sockets = board.sockets.map((s) => ({ id: s.id, ...at(s), width: sizes.socket, height: sizes.slotHeight }))
+  const slots = board.slots.map((s) => ({ id: s.id, channel: s.channel, ...at(s), width: sizes.slotWidth, height: sizes.slotHeight }))
+  const channels = board.channels.map((channel, i): PlacedChannel => {
+    const own = slots.filter((s) => s.channel === channel.id)
+    const socket = sockets.find((s) => s.id === channel.socket)!
+    const first = own[0] ?? socket
+    const row = own.filter((s) => s.y === first.y)
+    const x = Math.min(first.x, ...row.map((s) => s.x))
+    const width = Math.max(sizes.slotWidth, ...row.map((s) => s.x + s.width)) - (row.length ? x : 0)
+    const soldered = channel.soldered ? { x: socket.x + sizes.socket + 8, y: socket.y + 44 * i, width: sizes.slotWidth, height: 44 } : null
+    return placedChannel(channel, { x, width: Math.max(width, sizes.slotWidth), top: first.y, depth: first.y - sizes.traceZone + sizes.traceStep * (i % 4) }, socket.x + socket.width / 2 + 10 * (i - board.channels.length / 2), socket.y, foot, soldered)
+  })
+  const right = Math.max(...[...slots, ...sockets].map((r) => r.x + r.width)) + sizes.margin
+  const bottom = Math.max(...[...slots, ...sockets].map((r) => r.y + r.height)) + foot + sizes.margin
+  const full = { width: right, height: bottom, sockets, slots, channels }
+  return centred(full, Math.max(right, sizes.leastWidth), Math.max(bottom, sizes.leastHeight))
+}
+
+/** A channel's trace and bar, for slots that span `x` to `x + width` below `top`. */
+function placedChannel(
+  channel: BoardChannel,
+  span: { x: number; width: number; top: number; depth: number },
+  exit: number,
+  exitTop: number,
+  foot: number,
+  soldered: Rect | null,
+): PlacedChannel {
+  const middle = span.x + span.width / 2
+  const width = Math.max(span.width, sizes.leastBar)
+  return {
+    id: channel.id,
+    name: channel.name,
+    trace: [
+      [exit, exitTop],
+      [exit, span.depth],
+      [middle, span.depth],
+      [middle, span.top - sizes.cap - 4],
+    ],
+    bar: {
+      x: middle - width / 2,
+      y: span.top + sizes.slotHeight + sizes.cap + (foot - sizes.footZone) * LOCATOR_SHARE + 22,
+      width,
+      height: 6,
+    },
+    soldered,
+  }
 }
 
 /** The scale down to which text has room as laid out. */
@@ -137,7 +211,6 @@ function layOutSocket(board: Board, socket: string, foot: number): BoardGeometry
     const depth = sizes.traceStep * order
     const step = 10 * order
     const exit = side === 'left' ? box.x + box.width / 2 - 20 - step : box.x + box.width / 2 + 20 + step
-    const middle = x + width / 2
     const soldered = channel.soldered ? { x, y: top + sizes.slotHeight / 2 - 22, width: sizes.slotWidth, height: 44 } : null
     const slotsFrom = channel.soldered ? x + sizes.slotWidth + sizes.slotGap : x
     // Mirrored on the left: the near slot is the one beside the socket on both sides.
@@ -153,23 +226,7 @@ function layOutSocket(board: Board, socket: string, foot: number): BoardGeometry
         height: sizes.slotHeight,
       }),
     )
-    placed.channels.push({
-      id: channel.id,
-      name: channel.name,
-      trace: [
-        [exit, top],
-        [exit, depth],
-        [middle, depth],
-        [middle, top - sizes.cap - 4],
-      ],
-      bar: {
-        x: middle - Math.max(width, sizes.leastBar) / 2,
-        y: top + sizes.slotHeight + sizes.cap + (foot - sizes.footZone) * LOCATOR_SHARE + 22,
-        width: Math.max(width, sizes.leastBar),
-        height: 6,
-      },
-      soldered,
-    })
+    placed.channels.push(placedChannel(channel, { x, width, top, depth }, exit, top, foot, soldered))
   }
 
   let x = 0

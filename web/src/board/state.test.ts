@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Board, Module } from '@/api/client'
-import { channelTotals, fittingLine, gb, moduleLine, slotName, slotStates } from './state'
+import { channelTotals, fittingLine, fittingLocator, gb, moduleLine, slotName, slotStates } from './state'
 
 const module = (over: Partial<Module> = {}) =>
   ({ capacity_gib: 16, package_ranks: 2, device_width: 8, buffering: 'registered', generation: 'DDR4', rate_mts: 2400, ecc: true, ...over }) as Module
@@ -42,6 +42,12 @@ it.each([
   [30, '30'],
   [null, '?'],
 ])('writes %s as %s', (value, words) => expect(gb(value)).toBe(words))
+
+it.each([
+  ['SLOT 1', 90, 'SLOT 1'],
+  ['slot 3', 38, '3'],
+  ['A1', 38, 'A1'],
+])('the locator %s in %i units is %s', (locator, length, shown) => expect(fittingLocator(locator, length, 1)).toBe(shown))
 
 it.each([
   [100, 1, '2Rx8 R 2400'],

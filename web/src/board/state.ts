@@ -87,6 +87,12 @@ export function fittingLine(module: Module, length: number, scale: number): stri
   return choices.find((text) => text.length * letter <= length) ?? ''
 }
 
+/** The locator as far as it fits into a length of the board: all of it, or its last word. */
+export function fittingLocator(locator: string, length: number, scale: number): string {
+  const width = LETTER_EM * Math.max(LINE_SIZE, LEAST_PX / scale) * (locator.length + 0.5)
+  return width <= length ? locator : (locator.split(/\s+/).at(-1) ?? locator)
+}
+
 /** The module in words for a screen reader or a list. */
 export function moduleWords(module: Module): string {
   return [
