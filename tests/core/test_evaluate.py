@@ -329,6 +329,27 @@ def test_alike_channels_are_alike(slots: dict[str, Any]) -> None:
     )
 
 
+@given(
+    _LAYOUTS,
+    st.sampled_from([decode_label(t).module for t in (L4, H8, "4GB PC3L-12800S", "4GB 2Rx8 PC3L-12800E")]),
+    st.booleans(),
+)
+def test_targets_say_of_each_slot_what_evaluating_it_says(slots: dict[str, Any], module: Any, moved: bool) -> None:
+    now = Layout({s: m for s, m in slots.items() if s != "Z9"})
+    source = next((s for s, m in now.items() if m is not UNKNOWN), None) if moved else None
+    if source:
+        module = now[source]
+    known = {(f.code, f.message) for f in evaluate(_FULL, Machine(), now).findings}
+    for t in targets(_FULL, Machine(), now, module, taken_from=source):
+        tried = {**{s: m for s, m in now.items() if s != source}, t.slot: module}
+        if source and t.slot in now:
+            tried[source] = now[t.slot]
+        new = [f for f in evaluate(_FULL, Machine(), Layout(tried)).findings if (f.code, f.message) not in known]
+        worst = next((f for f in new if f.severity is not Severity.NOTE), None)
+        assert (t.reason, t.severity) == ((worst.message, worst.severity) if worst else (None, None))
+        assert t.allowed == (worst is None or worst.severity is not Severity.STOP)
+
+
 def test_layout_is_a_value() -> None:
     a, b = layout({"A1": L4, "B1": L8}), layout({"B1": L8, "A1": L4})
     assert a == b and hash(a) == hash(b)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
-from umbrak.core.evaluate import evaluate
+from umbrak.core.evaluate import evaluate, findings_of_rule
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
@@ -40,25 +41,69 @@ def targets(
         layout       before the module is placed
         taken_from   the slot that it leaves, None when it is new
     """
-    # Each slot is evaluated on its own: alike slots of alike channels could share one answer, but then the
-    # answer would have to know every rule's idea of "alike".
-    base = dict(layout)
-    if taken_from:
-        base.pop(taken_from, None)
+    base = {s: m for s, m in layout.items() if s != taken_from}
     known = {_key(f) for f in evaluate(sheet, machine, layout, statements).findings}
+
+    def placed(slot: str) -> Layout:
+        swapped = {taken_from: layout[slot]} if taken_from and slot in layout else {}
+        return Layout({**base, slot: module, **swapped})
+
+    judged: dict[object, Finding | None] = {}
     found = []
-    for slot in sheet.slots:
+    for slot, alike in _signatures(sheet, Layout(base), statements, taken_from).items():
         if slot == taken_from:
             continue
-        tried = {**base, slot: module}
-        if taken_from and slot in layout:
-            tried[taken_from] = layout[slot]
-        new = [f for f in evaluate(sheet, machine, Layout(tried), statements).findings if _key(f) not in known]
-        worst = next((f for f in new if f.severity is not Severity.NOTE), None)
+        if alike not in judged:
+            judged[alike] = _worst(evaluate(sheet, machine, placed(slot), statements).findings, known)
+            worst = judged[alike]
+        elif (like := judged[alike]) is not None:
+            # The same kind of finding as its like has; only its words name other slots.
+            worst = _worst(findings_of_rule(like.code, sheet, machine, placed(slot), statements), known)
+        else:
+            worst = None
         stopped = worst is not None and worst.severity is Severity.STOP
         found.append(Target(slot, not stopped, worst.message if worst else None, worst.severity if worst else None))
     return tuple(found)
 
 
+def _worst(findings: Iterable[Finding], known: set[tuple[str, str]]) -> Finding | None:
+    """The worst finding that is new and more than a note; findings come worst first."""
+    return next((f for f in findings if _key(f) not in known and f.severity is not Severity.NOTE), None)
+
+
 def _key(finding: Finding) -> tuple[str, str]:
     return finding.code, finding.message
+
+
+def _signatures(
+    sheet: Sheet, layout: Layout, statements: Iterable[Statement], taken_from: str | None
+) -> dict[str, object]:
+    """Slot -> a value that is equal for slots that differ in nothing but their names.
+
+    Two channels of one socket and controller whose slots hold the like, stand in the like places of every
+    layout of the order, and have the like room, way and facing can change places without any rule noticing; so can
+    their slots. A slot or channel that a statement names is like no other, nor is the channel that the module leaves.
+    """
+    stated = (*statements, *sheet.limits, *(s for p in sheet.processors.values() for s in p.limits))
+    named = {s.where for s in stated if s.where}
+    places: dict[str, list[tuple[int, int, int]]] = {s: [] for s in sheet.slots}
+    for f, fill in enumerate(sheet.fills):
+        for count, sets in fill.layouts.items():
+            for i, each in enumerate(sets):
+                for slot in each:
+                    places[slot].append((f, count, i))
+
+    def part(slot_id: str) -> object:
+        s = sheet.slots[slot_id]
+        own = slot_id if slot_id in named or s.behind else None
+        return layout.get(slot_id), tuple(places[slot_id]), s.position, s.access, s.clearance, s.facing, s.carrier, own
+
+    parts = {s: part(s) for s in sheet.slots}
+    apart = {taken_from, *(x for s in sheet.slots.values() for x in s.behind)}
+    signatures: dict[str, object] = {}
+    for channel in sheet.channels.values():
+        own = channel.id if channel.id in named or channel.soldered or apart & set(channel.slots) else None
+        whole = (channel.socket, channel.controller, own, tuple(parts[s] for s in channel.slots))
+        for index, slot in enumerate(channel.slots):
+            signatures[slot] = (whole, index)
+    return {slot: signatures[slot] for slot in sheet.slots}
