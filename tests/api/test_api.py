@@ -179,6 +179,7 @@ def test_edit_undo_redo_and_rename(client: Client) -> None:
     url = f"/api/plans/{plan['id']}"
     one = browser.post(f"{url}/edits", json={"version": 1, "changes": {"B": "4GB 2Rx8 PC3L-12800S"}}).json()
     assert (one["evaluation"]["installed_gib"], one["version"], one["can_undo"], one["can_redo"]) == (8, 2, True, False)
+    assert [(a["do"], a["from"], a["to"]) for a in one["actions"]] == [("keep", "A", "A"), ("put-in", None, "B")]
     moved = browser.post(f"{url}/edits", json={"version": 2, "changes": {"B": None, "A": one["goal"]["B"]}}).json()
     assert set(moved["goal"]) == {"A"} and moved["evaluation"]["rails"][0]["volts"] == 1.35
 

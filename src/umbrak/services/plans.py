@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from pydantic import BaseModel, Field
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.cures import cures
 from umbrak.core.evaluate import Evaluation, evaluate
 from umbrak.core.memory.module import Module
-from umbrak.core.plan.actions import Action, actions
+from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.targets import Target, targets
@@ -29,11 +30,20 @@ from umbrak.store.machines import find_survey
 from umbrak.store.plans import CommandRow, PlanRow
 
 
+class ActionView(BaseModel):
+    """An action under the names of the command line's contract: `from` is no name for a Python field."""
+
+    do: Do
+    module: Module | None
+    source: str | None = Field(serialization_alias="from")
+    target: str | None = Field(serialization_alias="to")
+
+
 @dataclass(frozen=True, slots=True)
 class CureView:
     """A cure as an edit: what to do in words of actions, and the slots that it changes."""
 
-    actions: tuple[Action, ...]
+    actions: tuple[ActionView, ...]
     #: Slot -> what it shall hold, None = nothing.
     changes: Mapping[str, Occupant | None]
     loses_gib: float
@@ -58,7 +68,7 @@ class PlanView:
     #: For each finding of the goal's evaluation, in its order; None where there is none.
     cures: tuple[CureView | None, ...]
     #: From now to the goal: kept modules first, then in workable order.
-    actions: tuple[Action, ...]
+    actions: tuple[ActionView, ...]
     can_undo: bool
     can_redo: bool
     #: Who changed it last; None when nobody has.
@@ -192,7 +202,7 @@ def _view(plan: _Open) -> PlanView:
         evaluation_now=evaluate(m.sheet, m.machine, plan.now),
         evaluation=judged,
         cures=_cures(plan, judged),
-        actions=actions(m.sheet, plan.now, plan.goal),
+        actions=_actions(actions(m.sheet, plan.now, plan.goal)),
         can_undo=bool(undoable),
         can_redo=bool(redoable),
         changed_by=plan.commands[-1].by if plan.commands else None,
@@ -201,13 +211,19 @@ def _view(plan: _Open) -> PlanView:
     )
 
 
+def _actions(done: Iterable[Action]) -> tuple[ActionView, ...]:
+    return tuple(ActionView(do=a.do, module=a.module, source=a.source, target=a.target) for a in done)
+
+
 def _cures(plan: _Open, judged: Evaluation) -> tuple[CureView | None, ...]:
     m, goal = plan.machine, plan.goal
     found = cures(m.sheet, m.machine, goal, judged, before=plan.now)
     return tuple(
         None
         if c is None
-        else CureView(c.actions, {s: c.layout.get(s) for s in c.layout.changed_from(goal)}, c.loses_gib, c.verdict)
+        else CureView(
+            _actions(c.actions), {s: c.layout.get(s) for s in c.layout.changed_from(goal)}, c.loses_gib, c.verdict
+        )
         for c in found
     )
 

@@ -5,7 +5,7 @@ import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
 export type Account = Schemas['Account']
-export type Action = Schemas['Action']
+export type Action = Schemas['ActionView']
 export type Board = Schemas['Board']
 export type BoardChannel = Schemas['BoardChannel']
 export type BoardSlot = Schemas['BoardSlot']

@@ -339,16 +339,16 @@ export interface components {
             shown_as: string;
         };
         /**
-         * Action
-         * @description One thing to do. `source` and `target` are slots, MAT, or None for outside the machine.
+         * ActionView
+         * @description An action under the names of the command line's contract: `from` is no name for a Python field.
          */
-        Action: {
+        ActionView: {
             do: components["schemas"]["Do"];
+            /** From */
+            from: string | null;
             module: components["schemas"]["Module"] | null;
-            /** Source */
-            source: string | null;
-            /** Target */
-            target: string | null;
+            /** To */
+            to: string | null;
         };
         /**
          * ArrayFacts
@@ -466,7 +466,7 @@ export interface components {
          */
         CureView: {
             /** Actions */
-            actions: components["schemas"]["Action"][];
+            actions: components["schemas"]["ActionView"][];
             /** Changes */
             changes: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
@@ -981,7 +981,7 @@ export interface components {
          */
         PlanView: {
             /** Actions */
-            actions: components["schemas"]["Action"][];
+            actions: components["schemas"]["ActionView"][];
             /** Can Redo */
             can_redo: boolean;
             /** Can Undo */

@@ -5,7 +5,7 @@ import { actionLines, comesOut, knownKinds } from './tray'
 const module = (gib: number, part: string | null = null) =>
   ({ capacity_gib: gib, package_ranks: 1, device_width: 8, buffering: 'registered', rate_mts: 2400, rails_v: [1.2], part }) as Module
 const board = { slots: ['A', 'B', 'C', 'D', 'E'].map((id) => ({ id, printed: `P ${id}` })) } as unknown as Board
-const act = (verb: Action['do'], source: string | null, target: string | null, m = module(16)): Action => ({ do: verb, source, target, module: m })
+const act = (verb: Action['do'], source: string | null, target: string | null, m = module(16)): Action => ({ do: verb, from: source, to: target, module: m })
 
 it('tells actions in words, like ones together', () => {
   const lines = actionLines(board, [

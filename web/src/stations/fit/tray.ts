@@ -46,8 +46,8 @@ export function actionLines(board: Board, actions: Action[]): { label: string; w
   for (const action of actions) {
     if (action.do === 'keep') continue
     const what = action.module ? words(action.module) : 'what is there'
-    const place = action.do === 'move' ? `${name(action.source)} to ${name(action.target)}` : name(action.do === 'put-in' ? action.target : action.source)
-    const label = LABELS[action.do] + (action.source === 'mat' ? ' back' : action.target === 'mat' ? ' to the mat' : '')
+    const place = action.do === 'move' ? `${name(action.from)} to ${name(action.to)}` : name(action.do === 'put-in' ? action.to : action.from)
+    const label = LABELS[action.do] + (action.from === 'mat' ? ' back' : action.to === 'mat' ? ' to the mat' : '')
     const key = label + what
     const last = groups.at(-1)
     if (last?.key === key && action.do !== 'move') last.places.push(place)
