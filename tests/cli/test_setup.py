@@ -1,0 +1,79 @@
+"""What the set-up promises: a cluster that its last user stops, Node where the system has none."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from umbrak.cli import provision
+from umbrak.cli.cluster import Cluster
+from umbrak.cli.trouble import Trouble
+from umbrak.store.engine import ensure_database, open_engine
+
+
+@pytest.fixture
+def folder() -> Iterator[Path]:
+    with tempfile.TemporaryDirectory(prefix="umbrak-cluster-", dir="/var/tmp") as name:
+        Path(name).chmod(0o755)
+        yield Path(name)
+
+
+def test_the_last_user_of_a_cluster_stops_it(folder: Path) -> None:
+    first, second = Cluster(folder, durable=False), Cluster(folder, durable=False)
+    running = folder / "postgres/postmaster.pid"
+    with first.running():
+        port = first.port
+        with second.running():
+            assert second.port == port
+        assert running.exists()
+    assert not running.exists()
+    # Another program has taken its port meanwhile: it takes another one.
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", port))
+        taken.listen()
+        with first.running():
+            assert first.port != port
+            ensure_database(first.url("try"))
+            engine = open_engine(first.url("try"))
+            with engine.connect() as db:
+                assert db.exec_driver_sql("SHOW listen_addresses").scalar() == "127.0.0.1"
+                assert db.exec_driver_sql("SHOW unix_socket_directories").scalar() == ""
+            engine.dispose()
+    assert oct((folder / "password").stat().st_mode)[-3:] == "600"
+
+
+def test_a_folder_that_postgresql_cannot_reach_is_named(folder: Path) -> None:
+    closed = folder / "closed"
+    closed.mkdir(mode=0o700)
+    if os.geteuid() == 0:  # only then is PostgreSQL another user
+        with (
+            pytest.raises(Trouble, match=r"must be able to reach .*closed/data; name another folder in UMBRAK_DATA"),
+            Cluster(closed / "data").running(),
+        ):
+            pass
+
+
+def test_node_comes_from_its_wheel_where_the_system_has_none(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PATH", "/nowhere")
+    env = provision.node_environment()
+    for program in ("node", "npm"):
+        found = next(Path(p) / program for p in env["PATH"].split(":") if (Path(p) / program).exists())
+        done = subprocess.run(
+            [str(found), "--version"],
+            env={**env, "PATH": env["PATH"] + ":/usr/bin:/bin"},
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+        assert int(done.stdout.strip().lstrip("v").split(".")[0]) >= 10
+
+
+def test_a_failed_step_says_what_it_printed() -> None:
+    with pytest.raises(Trouble, match=r"trying failed:\nno such luck"):
+        provision.run(["sh", "-c", "echo no such luck; exit 3"], "trying")

@@ -1,0 +1,113 @@
+"""Plans against a simple model: whatever is done, undone and done again, by however many at once."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+from uuid import UUID
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy import Engine, text
+
+from umbrak.core.memory.label import decode_label
+from umbrak.core.platform.machine import Layout
+from umbrak.demo import seed
+from umbrak.services.errors import Refused, Stale
+from umbrak.services.plans import edit_plan, rename_plan, see_plan, start_plan, step_plan
+from umbrak.store.accounts import Account, find_credentials
+
+L4, L8 = decode_label("4GB 2Rx8 PC3L-12800S").module, decode_label("8GB 2Rx8 PC3L-12800S").module
+
+
+@pytest.fixture
+def plan(engine: Engine) -> tuple[Account, UUID]:
+    """A new plan of the demo's small appliance, and who works on it."""
+    seed.seed(engine)
+    with engine.connect() as db:
+        known = find_credentials(db, seed.ACCOUNT)
+        (machine,) = db.execute(text("SELECT id FROM machine WHERE name = 'radar-02'")).one()
+    assert known
+    return known.account, start_plan(engine, known.account, machine).id
+
+
+_STEPS = st.lists(
+    st.tuples(
+        st.just("edit"), st.dictionaries(st.sampled_from(["A", "B"]), st.sampled_from([L4, L8, None]), min_size=1)
+    )
+    | st.tuples(st.sampled_from(["undo", "redo"]), st.none())
+    | st.tuples(st.just("rename"), st.sampled_from(["one", "two"])),
+    max_size=14,
+)
+
+
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(_STEPS)
+def test_undo_and_redo_follow_a_simple_model(
+    engine: Engine, plan: tuple[Account, UUID], steps: list[tuple[str, Any]]
+) -> None:
+    account, key = plan
+    view = see_plan(engine, key)
+    past: list[Any] = [dict(view.goal)]
+    future: list[Any] = []
+    # The plan is kept between examples, and so is what earlier ones left to undo.
+    older = view.can_undo
+    for kind, what in steps:
+        if kind == "edit":
+            emptied = [s for s, m in what.items() if m is None]
+            view = edit_plan(engine, account, key, view.version, Layout(what), emptied)
+            goal = {s: m for s, m in {**past[-1], **what}.items() if m is not None}
+            if goal != past[-1]:
+                past.append(goal)
+                future = []
+        elif kind == "rename":
+            view = rename_plan(engine, account, key, view.version, what)
+            assert view.name == what
+        elif kind == "undo" and len(past) > 1:
+            future.append(past.pop())
+            view = step_plan(engine, account, key, view.version, "undo")
+        elif kind == "redo" and future:
+            past.append(future.pop())
+            view = step_plan(engine, account, key, view.version, "redo")
+        elif kind == "redo" and len(past) > 1:
+            with pytest.raises(Refused, match="nothing to redo"):
+                step_plan(engine, account, key, view.version, "redo")
+        assert dict(view.goal) == past[-1]
+        assert view.can_undo == (older or len(past) > 1)
+    assert see_plan(engine, key) == view
+
+
+def test_of_many_who_write_at_once_one_wins_and_nobody_is_overwritten(
+    engine: Engine, plan: tuple[Account, UUID]
+) -> None:
+    account, key = plan
+    version = see_plan(engine, key).version
+
+    def write(size: Any) -> str:
+        try:
+            edit_plan(engine, account, key, version, Layout({"B": size}), ())
+        except Stale as error:
+            assert error.theirs.version == version + 1
+            return "refused"
+        return "kept"
+
+    with ThreadPoolExecutor(6) as pool:
+        outcomes = list(pool.map(write, [L4, L8] * 3))
+    assert sorted(outcomes) == ["kept"] + ["refused"] * 5
+    assert see_plan(engine, key).version == version + 1
+
+
+def test_a_plan_keeps_the_survey_it_was_made_with(engine: Engine, plan: tuple[Account, UUID]) -> None:
+    _, key = plan
+    before = see_plan(engine, key)
+    with engine.begin() as db:
+        db.execute(
+            text(
+                "INSERT INTO survey (id, machine_id, revision, kind, taken_at, document) "
+                "SELECT gen_random_uuid(), machine_id, 2, 'smbios', now(), '{\"schema\": 1, \"slots\": {}}' FROM plan WHERE id = :key"
+            ),
+            {"key": key},
+        )
+    after = see_plan(engine, key)
+    assert (after.now, after.survey_changed, before.survey_changed) == (before.now, True, False)
