@@ -228,6 +228,15 @@ def test_what_is_away_is_said_and_the_edit_is_kept(sign_in: SignIn, served: Serv
     expect(slot(page, "CPU2.F2")).to_have_accessible_name(re.compile("CPU2 F2, empty"))
 
 
+def test_a_page_asked_for_while_the_server_is_away_comes_when_it_is_back(sign_in: SignIn, served: Served) -> None:
+    page = sign_in()
+    served.kill()
+    page.get_by_role("link", name="New machine").click()
+    expect(page.get_by_role("alert")).to_contain_text("Umbrak cannot be reached.")
+    served.start()
+    expect(page.get_by_role("heading", name="New machine")).to_be_visible(timeout=15_000)
+
+
 @pytest.mark.parametrize("theme", ["light", "dark"])
 def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str) -> None:
     page = sign_in(theme=theme)

@@ -34,3 +34,16 @@ router.beforeEach(async (to) => {
   if (!to.meta.open && !session.account) return { path: '/sign-in', query: { to: to.fullPath } }
   return true
 })
+
+// A page's script cannot be loaded: the server is away, or serves a newer build whose scripts have other names.
+// Either way the page is asked for afresh as soon as there is an answer.
+router.onError(async (_error, to) => {
+  try {
+    const answer = await fetch('/readyz', { cache: 'no-store' })
+    if (!answer.ok) health.lost('The database cannot be reached.')
+  } catch {
+    health.lost('Umbrak cannot be reached.')
+  }
+  await health.restored()
+  location.assign(to.fullPath)
+})
