@@ -98,6 +98,24 @@ def test_spelling(text: str) -> None:
     assert not extra, "a member that neither a piece of the text nor another member told"
 
 
+@pytest.mark.parametrize(
+    ("text", "piece", "rails", "follows"),
+    [
+        ("8GB PC3L-12800S", "L", (1.35, 1.5), False),
+        ("8GB DDR3L SODIMM", "L", (1.35, 1.5), False),
+        ("8GB PC3U-12800S", "U", (1.25,), False),
+        ("8GB PC3-12800S", None, (1.5,), True),
+        ("8GB PC3-12800S 1.5V", "1.5V", (1.5,), False),
+    ],
+)
+def test_the_letter_of_low_voltage_is_what_tells_the_rails(
+    text: str, piece: str | None, rails: tuple[float, ...], follows: bool
+) -> None:
+    reading = decode_label(text)
+    assert [text[u.start : u.end] for u in reading.understood if u.field == "rails_v"] == ([piece] if piece else [])
+    assert (reading.module.rails_v, "rails_v" in reading.derived) == (rails, follows)
+
+
 def test_there_are_sixty_spellings() -> None:
     assert len(SPELLINGS) >= 60
 

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
 import type { Board, Module } from '@/api/client'
-import { channelTotals, fittingLine, fittingLocator, gb, moduleLine, slotName, slotStates } from './state'
+import { channelTotals, fittingLine, fittingLocator, gb, moduleLine, moduleWords, slotName, slotStates } from './state'
 
 const module = (over: Partial<Module> = {}) =>
-  ({ capacity_gib: 16, package_ranks: 2, device_width: 8, buffering: 'registered', generation: 'DDR4', rate_mts: 2400, ecc: true, ...over }) as Module
+  ({ capacity_gib: 16, package_ranks: 2, device_width: 8, buffering: 'registered', generation: 'DDR4', rate_mts: 2400, ecc: true, rails_v: [1.2], ...over }) as Module
 const board = {
   slots: ['A', 'B', 'C', 'D', 'E', 'F'].map((id) => ({ id })),
   channels: [{ id: 'ch', slots: ['A', 'B', 'C'], soldered: module({ capacity_gib: 8 }) }],
@@ -25,9 +25,14 @@ describe('slotStates', () => {
     expect(states.get(slot)).toMatchObject({ look, replaces })
   })
   it('names a slot in words', () => {
-    expect(slotName('CPU2 F2', states.get('A')!, 'slow')).toBe('CPU2 F2, planned, 16 GB DDR4 registered 2400, slow')
+    expect(slotName('CPU2 F2', states.get('A')!, 'slow')).toBe('CPU2 F2, planned, 16 GB DDR4 registered 2400 1.2 V, slow')
     expect(slotName('A1', states.get('E')!)).toBe('A1, empty')
   })
+})
+
+it('tells the rails, or that nobody did', () => {
+  expect(moduleWords(module({ generation: 'DDR3', rails_v: [1.35, 1.5] }))).toBe('16 GB DDR3 registered 2400 1.35/1.5 V')
+  expect(moduleWords(module({ rails_v: [] }))).toContain('volts ?')
 })
 
 it('adds up channels with soldered memory', () => {

@@ -101,9 +101,15 @@ export function moduleWords(module: Module): string {
     module.buffering,
     module.ecc && module.buffering === 'unbuffered' ? 'ECC' : null,
     module.rate_mts,
+    voltsOf(module),
   ]
     .filter(Boolean)
     .join(' ')
+}
+
+/** The rails that a module may run at: "1.35/1.5 V"; what a low-voltage board turns on. */
+export function voltsOf(module: Module): string {
+  return module.rails_v.length ? `${module.rails_v.join('/')} V` : 'volts ?'
 }
 
 const LOOK_WORDS: Record<SlotLook, string> = {

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from umbrak.core.memory.module import (
@@ -125,12 +125,13 @@ class _Reader:
             suffix = self.value("low_voltage") or ""
             known["rails_v"] = RAILS_V["DDR3" + suffix]
         module, derived = complete(Module(**known))
-        if "rails_v" in known and "rails_v" not in self.said:
+        letter = "low_voltage" if module.generation is Generation.DDR3 else None
+        if "rails_v" in known and "rails_v" not in self.said and letter not in self.said:
             derived = tuple(n for n in FIELD_NAMES if n in {*derived, "rails_v"})
         wrong = tuple(c.message for c in contradictions(module))
-        understood = sorted(
-            (u for pieces in self.said.values() for u in pieces), key=lambda u: (u.start, u.end, u.field)
-        )
+        # The letter of low voltage tells the rails, and is underlined as what told them.
+        told = [replace(u, field="rails_v", value=module.rails_v) if u.field == letter else u for u in self._all_said()]
+        understood = sorted(told, key=lambda u: (u.start, u.end, u.field))
         return LabelReading(
             text=whole,
             module=module,
@@ -140,6 +141,9 @@ class _Reader:
             not_understood=tuple(self._left_over()),
             kit=self.value("kit"),
         )
+
+    def _all_said(self) -> Iterator[Understood]:
+        return (u for pieces in self.said.values() for u in pieces)
 
     def _piece(self, pieces: list[Understood], value: Any) -> str:
         piece = next(p for p in pieces if p.value == value)

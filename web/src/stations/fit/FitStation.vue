@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vu
 import { health } from '@/api/health'
 import type { Finding, Module } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { gb, moduleLine, moduleWords } from '@/board/state'
+import { gb, moduleLine, moduleWords, voltsOf } from '@/board/state'
 import { session } from '@/frame/session'
 import { clock } from '@/ui/words'
 import { useMachine } from '../machine'
@@ -208,7 +208,7 @@ const openOther = async (event: Event) => {
           >
             <span class="visually-hidden">Take another {{ moduleWords(item.module) }} in hand</span>
             <strong aria-hidden="true">{{ gb(item.module.capacity_gib) }}</strong>
-            <span class="mono" aria-hidden="true">{{ moduleLine(item.module) }}<br /><span class="faded">{{ item.module.generation ?? 'generation ?' }}</span></span>
+            <span class="mono" aria-hidden="true">{{ moduleLine(item.module) }}<br /><span class="faded">{{ item.module.generation ?? 'generation ?' }} {{ voltsOf(item.module) }}</span></span>
           </button>
           <p v-if="!kinds.length" class="faded small">What you type and what is fitted is kept here to take again.</p>
         </div>

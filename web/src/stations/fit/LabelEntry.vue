@@ -40,8 +40,8 @@ const understood = computed(() => (label.value?.understood.length ?? 0) > 0)
 const FIELDS: Record<string, (value: unknown, m: Module) => string> = {
   capacity_gib: (v) => `${v} GB`,
   package_ranks: (v, m) => `${v} ${v === 1 ? 'rank' : 'ranks'}${m.device_width ? ` x ${m.device_width}` : ''}`,
-  rate_mts: (v, m) => `${m.generation ?? ''}${m.rails_v[0] === 1.35 ? 'L' : ''}-${v}${m.timing ? ` ${m.timing}` : ''}`,
-  generation: (v, m) => (m.rate_mts ? '' : `${v}${m.rails_v[0] === 1.35 ? 'L' : ''}`),
+  rate_mts: (v, m) => `${m.generation ?? ''}-${v}${m.timing ? ` ${m.timing}` : ''}`,
+  generation: (v, m) => (m.rate_mts ? '' : String(v)),
   buffering: (v, m) => (m.form === 'SO-DIMM' ? 'SO-DIMM' : m.ecc && v === 'unbuffered' ? 'unbuffered ECC' : String(v)),
   form: (v, m) => (m.buffering ? '' : String(v)),
   ecc: (v, m) => (m.buffering === 'unbuffered' || !m.buffering ? (v ? 'ECC' : 'no ECC') : ''),
