@@ -4,8 +4,9 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, Refusal, wordsOf, type Intake, type Layout, type Match, type SheetRow, type SheetView } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { gb, moduleLine } from '@/board/state'
+import { gb } from '@/board/state'
 import { plural } from '@/ui/words'
+import ReportMapping from './ReportMapping.vue'
 
 const router = useRouter()
 const intake = shallowRef<Intake>()
@@ -92,21 +93,6 @@ async function matchUp(): Promise<void> {
 }
 
 const reports = computed(() => intake.value?.reading.slots ?? [])
-const rows = computed(() =>
-  reports.value.map((r, index) => ({
-    index,
-    name: r.locator ?? `report ${index + 1}`,
-    bank: r.bank,
-    state: r.state,
-    words: r.module ? `${gb(r.module.capacity_gib)} GB ${r.module.generation ?? ''} ${moduleLine(r.module)}` : r.state,
-  })),
-)
-/** Those that no slot has taken when the names were matched come first: they are the work. */
-const mappable = computed(() => {
-  const all = rows.value.filter((r) => r.state !== 'soldered')
-  return [...all.filter((r) => !matched.value.has(r.index)), ...all.filter((r) => matched.value.has(r.index))]
-})
-const unmatched = computed(() => mappable.value.filter((r) => !slotOf.value[r.index]))
 const taken = computed(() => new Map(Object.entries(slotOf.value).map(([i, s]) => [s, Number(i)])))
 const bare = computed(() => sheet.value?.board.slots.filter((s) => !taken.value.has(s.id)) ?? [])
 
@@ -250,25 +236,13 @@ async function keep(): Promise<void> {
         </div>
         <div v-if="board" class="board-box"><BoardView :board="board" :now="preview" :goal="preview" /></div>
         <p v-else class="faded empty">Choose a model and its board appears here, with what was reported in its slots.</p>
-        <div v-if="sheet && intake" class="mapping">
-          <h2>
-            Which report is which slot
-            <span v-if="unmatched.length" class="lacking">{{ plural(unmatched.length, 'report') }} without a slot</span>
-            <span v-else class="good">every report has its slot</span>
-          </h2>
-          <ul>
-            <li v-for="r in mappable" :key="r.index" :class="{ open: !slotOf[r.index] }">
-              <label :for="`slot-${r.index}`"><span class="mono">{{ r.name }}</span> <span class="faded">{{ r.bank }}</span></label>
-              <span :class="`is-${r.state}`">{{ r.words }}</span>
-              <select :id="`slot-${r.index}`" v-model="slotOf[r.index]">
-                <option value="">left out</option>
-                <option v-for="s in sheet.board.slots" :key="s.id" :value="s.id" :disabled="taken.has(s.id) && taken.get(s.id) !== r.index">
-                  {{ s.printed }}
-                </option>
-              </select>
-            </li>
-          </ul>
-        </div>
+        <ReportMapping
+          v-if="sheet && intake"
+          v-model="slotOf"
+          :reports="reports"
+          :slots="sheet.board.slots"
+          :matched="matched"
+        />
       </section>
     </div>
   </div>
@@ -400,54 +374,6 @@ textarea {
 .empty {
   margin: auto;
   padding: 40px;
-}
-.mapping {
-  border-top: 1px solid var(--rule);
-  padding: 10px 16px 14px;
-}
-.mapping h2 span {
-  font-weight: 600;
-  font-size: 13px;
-  margin-left: 10px;
-}
-.lacking {
-  color: var(--ask);
-}
-.good {
-  color: var(--go);
-}
-.mapping ul {
-  list-style: none;
-  margin: 8px 0 0;
-  padding: 0;
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(330px, 1fr));
-  gap: 2px 20px;
-  font-size: 13px;
-}
-.mapping li {
-  display: grid;
-  grid-template-columns: minmax(100px, 1fr) minmax(100px, 1.1fr) 104px;
-  gap: 8px;
-  align-items: center;
-  padding: 2px 0 2px 6px;
-  border-left: 3px solid transparent;
-}
-.mapping li.open {
-  border-left-color: var(--ask);
-}
-.mapping select {
-  padding: 3px 6px;
-  font-size: 13px;
-}
-.mapping label {
-  overflow-wrap: anywhere;
-}
-.is-empty {
-  color: var(--faded);
-}
-.is-unknown {
-  color: var(--ask);
 }
 @media (max-width: 1000px) {
   .columns {
