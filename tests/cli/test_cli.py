@@ -157,7 +157,7 @@ def test_sheet_lint_and_schema(tmp_path: Path) -> None:
     code, out, _ = run("sheet", "lint", str(odd))
     assert (
         code == 1
-        and "line 17, column 5: processors.heliant-brae.rate_table: no row for 2 module(s) in a channel [rate-table-hole]"
+        and "line 17, column 5: processors.heliant-brae.rate_table: no row for 2 registered with ECC module(s) in a channel [rate-table-hole]"
         in out
     )
     schema = json.loads(run("sheet", "schema")[1])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -47,6 +48,12 @@ FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, 
     "too tall": (small(slots={"A1": {"clearance_mm": {"fitted": 32}}}), {"A1": L4 + " 40mm"}, Machine(), ("fit.height", "stop", ("A1",))),
     "tall for the way in": (small(slots={"A1": {"clearance_mm": {"fitted": 50, "on_the_way": 32}}}), {"A1": L4 + " 40mm"}, Machine(), ("fit.height", "note", ("A1",))),
     "height unknown where it matters": (small(slots={"A1": {"clearance_mm": {"fitted": 20}}}), {"A1": L4}, Machine(), ("fit.height", "ask", ("A1",))),
+    "soldered": (small(channels={"A": {"soldered": {"capacity_gib": 4}}, "B": ["B1", "B2"]}), {"A": L4}, Machine(), ("fit.soldered", "stop", ("A",))),
+    "ECC of one not known": (small(memory={"ecc_mixed": "refused"}), {"A1": "4GB 2Rx8 PC3L-12800E", "B1": "4GB DDR3L UDIMM 1600 2Rx8"}, Machine(), ("kind.ecc-mixed", "ask", ("B1",))),
+    "sockets not symmetric": (merged(TWIN, {"population": [{"source": "guide", "symmetric": True}]}), {"P1.A1": R16, "P1.B1": R16, "P2.A1": R32}, P, ("order.sockets", "slow", ("P2.A1", "P2.B1"))),
+    "kits mixed": (SMALL, {"A1": L4 + " P/N: ZZ9", "B1": L4 + " P/N: ZZ8", "B2": L4 + " P/N: ZZ8"}, Machine(), ("risk.mixed-kits", "risk", ("A1",))),
+    "mode outside its slots": (small(memory={"modes": {"lockstep": {"slots": ["A*"]}}}), {"A1": L4, "B1": L4}, Machine(mode="lockstep"), ("mode.unmet", "risk", ("B1",))),
+    "mode of fewer channels": (small(memory={"modes": {"lockstep": {"channels_used": 1}}}), {"A1": L4, "B1": L4}, Machine(mode="lockstep"), ("mode.unmet", "risk", ("A1", "B1"))),
     "facing": (small(slots={"A1": {"facing": "label to the fan"}}), {"A1": L4}, Machine(), ("fit.facing", "note", ("A1",))),
     "1.35 V only": (small(memory={"rails_v": [1.35], "rail_policy": None}), {"A1": H8, "B1": L8}, Machine(), ("power.rail", "stop", ("A1",))),
     "volts unknown": (SMALL, {"A1": {"generation": "DDR3", "capacity_gib": 4}}, Machine(), ("power.rail", "ask", ("A1",))),
@@ -144,7 +151,11 @@ def test_an_ask_names_what_is_missing_and_what_it_could_hide(name: str) -> None:
 
 
 def test_every_rule_but_those_of_a_change_has_a_case() -> None:
-    assert set(RULES) - {code for *_, (code, _, _) in FIRES.values()} == {"limit.firmware", "risk.warranty"}
+    assert set(RULES) - {code for *_, (code, _, _) in FIRES.values()} == {
+        "limit.firmware",
+        "risk.warranty",
+        "risk.staging",
+    }
     assert set(RULES) == set(CATALOGUE)
 
 
@@ -307,8 +318,62 @@ def test_what_it_says_is_coherent(slots: dict[str, Any]) -> None:
     assert all(set(f.slots) <= {*_FULL.slots, *slots} for f in e.findings)
 
 
+#: Everything that can hang on one member: strict, with two processors of which one refuses grades.
+_STRICT = sheet_from_data(
+    merged(
+        TWIN,
+        {
+            "memory": {"accepts": [{"buffering": "registered"}, {"buffering": "load-reduced", "ecc": True}], "ecc_mixed": "refused", "never_together": [[{"device_width": 4}, {"device_width": 8}]], "package_ranks_per_channel": 4, "load_reduced_counts_as": 2, "refuses": [{"device_width": 16}]},
+            "slots": {},
+            "limits": [{"source": "guide", "scope": "die", "die_gbit": 8, "hard": True}, {"source": "guide", "scope": "machine", "stack_height": 1, "hard": True}, {"source": "guide", "scope": "socket", "capacity_gib": 64, "hard": True}],
+            "repeat": {"slots": {"*1": {"position": "far", "clearance_mm": {"fitted": 34}}}, "population": [{"fill": [["A1", "B1"], ["A2", "B2"]], "other_counts": "refused", "otherwise": "refused", "alike_in_set": ["capacity_gib", "package_ranks", "device_width", "rate_mts", "part"]}]},
+            "listed": [{"part": "OK*", "source": "guide"}],
+        },
+    )
+)  # fmt: skip
+_WHOLE = st.builds(
+    lambda label, ecc, height, part: replace(
+        decode_label(label).module, ecc=ecc, ecc_bits=8 if ecc else 0, height_mm=height, part=part
+    ),
+    st.sampled_from(["16GB 1Rx4 PC4-2666V-RC2", "16GB 2Rx8 PC4-2400T-RE1", "32GB 2Rx4 PC4-2666V-RB2", "64GB 4DRx4 PC4-2666V-LD1", "64GB 2S2Rx4 PC4-2666V-RB2", "16GB 1Rx8 PC4-2666V-UC0", "8GB 1Rx8 PC3-12800R", "16GB 1Rx8 PC4-2666V-SC0"]),
+    st.booleans(),
+    st.sampled_from([31.0, 40.0]),
+    st.sampled_from(["OK-1", "ZZ-1"]),
+)  # fmt: skip
+_MEMBERS = ["generation", "form", "buffering", "ecc", "capacity_gib", "package_ranks", "stack_height", "device_width", "die_gbit", "rate_mts", "rails_v", "height_mm", "part"]  # fmt: skip
+_GOOD = replace(decode_label(R16).module, height_mm=31.0, part="OK-1")
+_PROCESSORS = st.dictionaries(st.sampled_from(["P1", "P2"]), st.sampled_from(["p", "q", None]), max_size=1)
+
+
+@given(
+    st.dictionaries(st.sampled_from(list(_STRICT.slots)), _WHOLE, max_size=1),
+    st.lists(st.sampled_from(_MEMBERS), max_size=4),
+    st.sampled_from(["P1.A1", "P1.B1", "P2.A1", "P2.B1"]),
+    st.booleans(),
+    _PROCESSORS,
+    st.sampled_from(["P1", "P2", None]),
+)
+def test_learning_a_fact_never_turns_no_into_yes_nor_yes_into_no(
+    odd: dict[str, Any], forgotten: list[str], where: str, whole: bool, processors: dict[str, Any], socket: str | None
+) -> None:
+    """A module's members, what sits in a slot, or which processor is fitted, forgotten and learnt."""
+    slots = {**dict.fromkeys(["P1.A1", "P1.B1", "P2.A1", "P2.B1"], _GOOD), **odd}
+    known = Machine({"P1": "p", "P2": "p", **processors})
+    asked = Machine({s: p for s, p in known.processors.items() if s != socket})
+    less: dict[str, Any] = dict(slots)
+    if where in slots:
+        members = {m: () if m == "rails_v" else None for m in forgotten}
+        members |= {"ecc_bits": None} if "ecc" in members else {}
+        members |= {"logical_ranks": None} if {"package_ranks", "stack_height"} & set(members) else {}
+        less[where] = UNKNOWN if whole else replace(slots[where], **members)
+    vague, sure = evaluate(_STRICT, asked, Layout(less)), evaluate(_STRICT, known, Layout(slots))
+    assert (vague.verdict, sure.verdict) not in {("no-go", "go"), ("go", "no-go")}
+    if vague.verdict == "no-go":
+        assert sure.verdict == "no-go"
+
+
 @given(_LAYOUTS, _OCCUPANTS)
-def test_learning_a_fact_never_turns_no_into_yes(slots: dict[str, Any], learnt: Any) -> None:
+def test_learning_what_sits_in_a_slot_never_turns_no_into_yes(slots: dict[str, Any], learnt: Any) -> None:
     known = {s: m for s, m in slots.items() if m is not UNKNOWN}
     if evaluate(_FULL, Machine(), Layout({**known, "A1": UNKNOWN})).verdict == "no-go":
         assert evaluate(_FULL, Machine(), Layout({**known, "A1": learnt})).verdict == "no-go"

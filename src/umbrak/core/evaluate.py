@@ -13,6 +13,7 @@ from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity, Verdict, verdict_of
 from umbrak.core.rules.limit import LimitUse, limits_in_force
+from umbrak.core.rules.mode import mode_in_force, spared_gib
 from umbrak.core.solve import Bound
 
 #: Changes with every change of what a layout comes to, so that stored summaries can be told stale.
@@ -156,10 +157,11 @@ def _worst_first(sheet: Sheet, f: Finding) -> tuple[object, ...]:
 def _socket(ctx: Context, socket: str) -> SocketResult:
     channels = ctx.channels(socket)
     gib = [ctx.channel_gib[c.id] for c in channels]
-    rate, mode = ctx.rates[socket], ctx.mode
+    rate, mode = ctx.rates[socket], mode_in_force(ctx)
     ways = ctx.sheet.interleave_ways.get(socket, ())
-    even = balance(gib)
     wired = mode.channels_used if mode and mode.channels_used else len(channels)
+    # A mode that uses fewer channels leaves the emptiest out.
+    even = balance(sorted(gib, reverse=True)[:wired])
     peak = peak_gbs(wired, rate.rate_mts, mode.bandwidth_factor if mode else 1.0) if rate.rate_mts else None
     processor = ctx.processors[socket]
     return SocketResult(
@@ -195,13 +197,14 @@ def _usable(ctx: Context) -> tuple[float, float | None]:
     """(what the machine can use, its tolerance): installed, less the mode's cost, capped by the operating
     system, less the hole below 4 GiB where the board does not remap it, less the reserve. [GiB]"""
     gib = ctx.installed_gib
-    met = ctx.mode is not None and not any(f.code == "mode.unmet" for f in RULES["mode.unmet"].find(ctx))
-    if met and ctx.mode:
-        gib *= ctx.mode.usable_share
+    if mode := mode_in_force(ctx):
+        gib = gib * mode.usable_share - spared_gib(ctx, mode)
     if ctx.machine.os_bits == 32:
         gib = min(gib, ctx.machine.os_cap_gib or 4)
-    if ctx.machine.device_hole_mib and ctx.sheet.memory.remaps_hole is False and gib:
-        gib = min(gib, max(gib - ctx.machine.device_hole_mib * _MIB, 0))
+    if ctx.machine.device_hole_mib and ctx.sheet.memory.remaps_hole is False:
+        hole = ctx.machine.device_hole_mib * _MIB
+        # Devices shadow the top of the first 4 GiB: a machine with less loses only what reaches into the hole.
+        gib -= min(hole, max(gib - (4 - hole), 0))
     reserve = ctx.sheet.reserve
     if reserve is None:
         return round(gib, 4), None

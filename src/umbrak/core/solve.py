@@ -35,7 +35,7 @@ def solve_rails(ctx: Context) -> tuple[RailSolution, ...]:
 
 
 def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
-    seated = [s for socket in domain.sockets if socket in ctx.live_sockets for s in ctx.seated_on(socket)]
+    seated = ctx.fed_by(domain)
     possible = tuple(v for v in sorted(domain.rails_v) if all(not m.rails_v or v in m.rails_v for _, m in seated))
     untold = tuple(slot for slot, m in seated if not m.rails_v)
     policy, setting = ctx.sheet.memory.rail_policy, ctx.machine.rail_setting
@@ -45,7 +45,7 @@ def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
         not seated
         or not possible
         or untold
-        or any(ctx.sheet.socket_of_slot[s] in domain.sockets for s in ctx.unknown_slots)
+        or any(ctx.sheet.slots[s].channel in domain.channels for s in ctx.unknown_slots)
     ):
         return RailSolution(domain, None, possible, untold)
     if len(possible) == 1 or policy == "lowest":
@@ -90,8 +90,8 @@ def solve_rates(ctx: Context) -> Mapping[str, RateSolution]:
     """Socket -> its rate: the lowest of every module's rating, every filled channel's row, and the board's cap,
     then down to the nearest rate that the processor has; and the lowest over sockets where the sheet says they
     run alike."""
-    rail_of = {socket: rail for rail in ctx.rails for socket in rail.domain.sockets}
-    solved = {s: _solve_socket(ctx, s, rail_of[s]) for s in ctx.live_sockets}
+    rail_of = {channel: rail for rail in ctx.rails for channel in rail.domain.channels}
+    solved = {s: _solve_socket(ctx, s, rail_of) for s in ctx.live_sockets}
     if ctx.sheet.rate_alike == "machine":
         rates = {s: r.rate_mts for s, r in solved.items() if r.rate_mts is not None}
         lowest = min(rates.values(), default=None)
@@ -103,7 +103,7 @@ def solve_rates(ctx: Context) -> Mapping[str, RateSolution]:
     return solved
 
 
-def _solve_socket(ctx: Context, socket: str, rail: RailSolution) -> RateSolution:
+def _solve_socket(ctx: Context, socket: str, rail_of: Mapping[str, RailSolution]) -> RateSolution:
     seated = ctx.seated_on(socket)
     channels = [c for c in ctx.channels(socket) if ctx.seated[c.id]]
     if any(c.id in ctx.unsure_channels for c in ctx.channels(socket)):
@@ -120,13 +120,13 @@ def _solve_socket(ctx: Context, socket: str, rail: RailSolution) -> RateSolution
     for slot, m in seated:
         if m.rate_mts is not None:
             rated.setdefault(m.rate_mts, []).append(slot)
-    tables = _Tables(processor, rail)
+    tables = _Tables(processor)
     rows: dict[tuple[str, int, str], list[str | None]] = {}
     for channel in channels:
-        here = ctx.seated[channel.id]
+        here, rail = ctx.seated[channel.id], rail_of[channel.id]
         told = tables.told(here, rail.volts)
         if len(told.rates) == 1 and told.row:
-            key = (tables.kind(here, told), told.rates[0], told.row.words)
+            key = (tables.kind(here, told, rail), told.rates[0], told.row.words)
             rows.setdefault(key, []).extend(s for s, _ in here)
         else:
             needs += told.needs or [f"sheet.processors.{processor.id}.rate_table"]
@@ -144,8 +144,14 @@ def _solve_socket(ctx: Context, socket: str, rail: RailSolution) -> RateSolution
     if rate < lowest:
         binding.append(Bound("processor", rate, (), f"it has no rate between {rate} and {lowest}"))
     by_rail: dict[float, int] = {}
-    for volts in rail.possible if len(rail.possible) > 1 else ():
-        options = [tables.told(ctx.seated[c.id], volts).rates for c in channels]
+    choices = {v for c in channels for v in rail_of[c.id].possible if len(rail_of[c.id].possible) > 1}
+    for volts in sorted(choices):
+        # A supply that lacks this rail stays at its own.
+        options = [
+            tables.told(ctx.seated[c.id], volts if volts in rail.possible else rail.volts).rates
+            for c in channels
+            for rail in (rail_of[c.id],)
+        ]
         if all(len(o) == 1 for o in options):
             by_rail[volts] = floor_rate(processor, min(slowest, *(o[0] for o in options)))
     return RateSolution(socket, rate, tuple(binding), floor_rate(processor, reach), by_rail=by_rail or None)
@@ -225,9 +231,8 @@ def _row_matches(row: RateRow, here: Sequence[Seated], volts: float | None) -> t
 class _Tables:
     """A processor's rate table, asked about many channels: those that are filled alike are looked up once."""
 
-    def __init__(self, processor: Processor, rail: RailSolution) -> None:
+    def __init__(self, processor: Processor) -> None:
         self.processor = processor
-        self.rail = rail
         tested = {name for row in processor.rate_table for name, _ in row.module.wanted}
         self._members = sorted({*tested, "package_ranks"})
         self._told: dict[object, _Told] = {}
@@ -246,22 +251,24 @@ class _Tables:
             self._told[key] = known
         return known
 
-    def kind(self, here: Sequence[Seated], told: _Told) -> str:
+    def kind(self, here: Sequence[Seated], told: _Told, rail: RailSolution) -> str:
         """Why the row is as low as it is: the channel's population, its rail, or simply the processor."""
-        key = self._key(here, self.rail.volts)
+        key = (self._key(here, rail.volts), rail.possible)
         if key not in self._kinds:
-            self._kinds[key] = self._kind(here, floor_rate(self.processor, told.rates[0]))
+            self._kinds[key] = self._kind(here, floor_rate(self.processor, told.rates[0]), rail)
         return self._kinds[key]
 
-    def _kind(self, here: Sequence[Seated], rate: int) -> str:
+    def _kind(self, here: Sequence[Seated], rate: int, rail: RailSolution) -> str:
         def best(seated: Sequence[Seated], volts: float | None) -> int:
             rates = self.told(seated, volts).rates
             return floor_rate(self.processor, rates[0]) if len(rates) == 1 else 0
 
-        if min(best([_single_rank(s)], self.rail.volts) for s in here) > rate:
+        if min(best([_single_rank(s)], rail.volts) for s in here) > rate:
             return "population"
-        if any(best(here, v) > rate for v in self.rail.possible if v != self.rail.volts):
+        if any(best(here, v) > rate for v in rail.possible if v != rail.volts):
             return "rail"
+        if any(min(best([_single_rank(s)], v) for s in here) > rate for v in rail.possible):
+            return "population"  # it would take the other rail besides
         return "processor"
 
 

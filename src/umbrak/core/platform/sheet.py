@@ -127,6 +127,10 @@ class Slot:
     access: str | None = None
     clearance: Clearance = Clearance()
     facing: str | None = None
+    #: Where it is for the eye: "third teal from the fans".
+    landmark: str | None = None
+    #: What lights when the machine finds its module at fault.
+    light: str | None = None
     carrier: str | None = None
     behind: tuple[str, ...] = ()
     #: Names under which a machine's own tables report it.
@@ -141,6 +145,7 @@ class Carrier:
     title: str
     numbering: str = ""
     access: str | None = None
+    socket: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,8 +162,8 @@ class RailDomain:
 
     id: str
     rails_v: tuple[float, ...]
-    #: Sockets whose memory it feeds.
-    sockets: tuple[str, ...]
+    #: Channels whose memory it feeds.
+    channels: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,6 +175,8 @@ class Mode:
     alike: tuple[str, ...] = ()
     counts: tuple[int, ...] = ()
     spare_ranks: int = 0
+    #: The only slots whose modules work in it; empty = every slot.
+    slots: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -220,7 +227,10 @@ class EvenOrder:
     """What the sheet asks across sockets."""
 
     source: Source
+    #: Like totals on every socket.
     even_over_sockets: bool = False
+    #: Like modules in the like-named slots of every socket.
+    symmetric: bool = False
     least_per_processor: int = 0
     otherwise: str | None = None
 
@@ -251,6 +261,8 @@ class Access:
     cools_min: float = 0
     bays_out: tuple[int, ...] = ()
     bays_ease: tuple[int, ...] = ()
+    #: Blanks, baffles and guides that steer the air and must go back.
+    airflow: tuple[str, ...] = ()
     steps: tuple[AccessStep, ...] = ()
 
 
@@ -278,6 +290,14 @@ class FirstBoot:
     per_module_s: float = 0
     per_gib_s: float = 0
     spread: float = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """Something to know that no rule decides."""
+
+    text: str
+    source: Source
 
 
 @dataclass(frozen=True, slots=True)
@@ -315,6 +335,9 @@ class Sheet:
     starts_open: bool | None = None
     starts_without_drives: bool | None = None
     reports: Mapping[str, str] = field(default_factory=dict)
+    #: Light -> what it tells.
+    lights: Mapping[str, str] = field(default_factory=dict)
+    os_notes: tuple[Note, ...] = ()
     #: "machine" when every socket runs at the slowest one's rate.
     rate_alike: str | None = None
     rate_cap_mts: int | None = None

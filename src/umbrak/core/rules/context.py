@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Unknown
-from umbrak.core.platform.sheet import Channel, Mode, Processor, Sheet
+from umbrak.core.platform.sheet import Channel, Mode, Processor, RailDomain, Sheet
 from umbrak.core.platform.statement import Source, Statement
 from umbrak.core.rules.catalogue import SHEET_SEVERITY
 from umbrak.core.rules.finding import Finding, Severity
@@ -105,8 +105,16 @@ class Context:
         """What is fitted on sockets that have, or may have, a processor; unknown sizes count nothing."""
         return sum(self.socket_gib(s) for s in self.live_sockets)
 
+    def fed_by(self, domain: RailDomain) -> tuple[Seated, ...]:
+        """Everything that one supply feeds; what is of another generation does not go in at all (`fit.generation`)."""
+        live, wanted = self.live_sockets, self.sheet.memory.generation
+        channels = (self.sheet.channels[c] for c in domain.channels)
+        seated = (s for c in channels if c.socket in live for s in self.seated[c.id])
+        return tuple((slot, m) for slot, m in seated if m.generation in (None, wanted))
+
     @cached_property
     def mode(self) -> Mode | None:
+        """The mode that is asked for, where the sheet has it; whether it is met is another matter."""
         return next((m for m in self.sheet.memory.modes if m.id == self.machine.mode), None)
 
     # -- rails and rates ----------------------------------------------------------------------------

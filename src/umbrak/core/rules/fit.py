@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
-from umbrak.core.memory.module import Form
+from umbrak.core.memory.module import Form, Module, amount
+from umbrak.core.platform.sheet import Channel, Clearance
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
 
-#: Tallest module of each form by the outlines of JEDEC MO-309 / MO-310 and their kin, with tolerance. [mm]
-#: A module whose height nobody gave is taken to be no taller: only what stands in less room is asked for.
-_TALLEST_STANDARD_MM = {Form.DIMM: 31.4, Form.SO_DIMM: 30.2}
+#: A SO-DIMM is no taller by its very form (JEDEC MO-268, MO-310, with tolerance), so its height needs asking only
+#: where there is less room. A DIMM may carry a heat spreader of any height. [mm]
+_TALLEST_OF_FORM_MM = {Form.SO_DIMM: 30.2}
 
 
 @rule("fit.slot-unknown", applies=lambda ctx: len(ctx.layout) > 0)
 def slot_unknown(ctx: Context) -> Iterator[Finding]:
     """A module stands in a slot that the sheet does not have."""
+    soldered = _soldered_names(ctx)
     for slot in ctx.layout:
-        if slot not in ctx.sheet.slots:
+        if slot not in ctx.sheet.slots and slot not in soldered:
             yield ctx.finding(
                 "fit.slot-unknown",
                 Severity.STOP,
@@ -26,6 +29,23 @@ def slot_unknown(ctx: Context) -> Iterator[Finding]:
                 f"{ctx.sheet.title} has no slot {slot}",
                 ctx.sheet.memory.source,
             )
+
+
+def _soldered_names(ctx: Context) -> dict[str, Channel]:
+    """Names by which soldered memory may be meant: those of a channel that has it and no slot."""
+    channels = [c for c in ctx.sheet.channels.values() if c.soldered and not c.slots]
+    return {c.name: c for c in channels} | {c.id: c for c in channels}
+
+
+@rule("fit.soldered", applies=lambda ctx: bool(_soldered_names(ctx)))
+def soldered(ctx: Context) -> Iterator[Finding]:
+    """A module is planned for where memory is soldered: there is no slot."""
+    for slot in ctx.layout:
+        if (channel := _soldered_names(ctx).get(slot)) and slot not in ctx.sheet.slots and channel.soldered:
+            size = channel.soldered.capacity_gib
+            held = f"{amount(size)} GB soldered" if size else "soldered memory"
+            message = f"{slot} is {held}: nothing can be put in or taken out there"
+            yield ctx.finding("fit.soldered", Severity.STOP, [slot], message, ctx.sheet.memory.source)
 
 
 @rule("fit.unknown", applies=lambda ctx: len(ctx.layout) > 0)
@@ -82,23 +102,25 @@ def form(ctx: Context) -> Iterator[Finding]:
     """Another form than the slots'; and of DDR5 DIMMs, registered (12 V) and unbuffered (5 V) ones,
     whose notches differ (JESD79-5, JESD305, JESD308)."""
     yield from _wrong(ctx, "fit.form", "form", ctx.sheet.memory.form, "form")
-    if ctx.sheet.memory.generation != "DDR5" or ctx.sheet.memory.form != Form.DIMM:
-        return
-    notches = {
-        _ddr5_notch(value) for k in ctx.sheet.memory.accepts for name, value in k.test.wanted if name == "buffering"
-    }
-    if len(notches) != 1:
-        return
-    notch = notches.pop()
     for slot, m in ctx.modules.items():
-        if m.generation == "DDR5" and m.form is Form.DIMM and m.buffering and _ddr5_notch(m.buffering) != notch:
-            yield ctx.finding(
-                "fit.form",
-                Severity.STOP,
-                [slot],
-                f"{ctx.names([slot])}: a DDR5 {m.buffering} module has its notch elsewhere than the slot ({notch} V input)",
-                ctx.sheet.memory.source,
-            )
+        if wrong_notch(ctx, m):
+            volts = _ddr5_notch(next(iter(_bufferings(ctx))))
+            message = f"{ctx.names([slot])}: a DDR5 {m.buffering} module has its notch elsewhere than the slot ({volts} V input)"
+            yield ctx.finding("fit.form", Severity.STOP, [slot], message, ctx.sheet.memory.source)
+
+
+def wrong_notch(ctx: Context, module: Module) -> bool:
+    """Whether a DDR5 DIMM's notch is that of the other input: 5 V unbuffered, 12 V registered."""
+    if module.generation != "DDR5" or module.form is not Form.DIMM or module.buffering is None:
+        return False
+    if (ctx.sheet.memory.generation, ctx.sheet.memory.form) != ("DDR5", "DIMM"):
+        return False
+    taken = {_ddr5_notch(b) for b in _bufferings(ctx)}
+    return len(taken) == 1 and _ddr5_notch(module.buffering) not in taken
+
+
+def _bufferings(ctx: Context) -> set[object]:
+    return {value for k in ctx.sheet.memory.accepts for name, value in k.test.wanted if name == "buffering"}
 
 
 def _ddr5_notch(buffering: object) -> int:
@@ -106,29 +128,26 @@ def _ddr5_notch(buffering: object) -> int:
     return 5 if buffering == "unbuffered" else 12
 
 
-@rule("fit.height", applies=lambda ctx: any(ctx.sheet.slots[s].clearance.fitted for s in ctx.modules))
+@rule("fit.height", applies=lambda ctx: any(ctx.sheet.slots[s].clearance != Clearance() for s in ctx.modules))
 def height(ctx: Context) -> Iterator[Finding]:
     """Taller than the room above the slot; only taller than the way in is a note."""
-    tallest = _TALLEST_STANDARD_MM.get(Form(ctx.sheet.memory.form), 0)
+    tallest = _TALLEST_OF_FORM_MM.get(Form(ctx.sheet.memory.form), math.inf)
+    source = ctx.sheet.memory.source
+    unsure: dict[float, list[str]] = {}
     for slot, module in ctx.modules.items():
-        room = ctx.sheet.slots[slot].clearance
-        source = ctx.sheet.memory.source
-        if module.height_mm is None:
+        room, tall, name = ctx.sheet.slots[slot].clearance, module.height_mm, ctx.names([slot])
+        if tall is None:
             if room.fitted is not None and room.fitted < tallest:
-                yield ctx.ask(
-                    "fit.height",
-                    [slot],
-                    f"{ctx.names([slot])} has {room.fitted:g} mm of room, and the module's height is not known",
-                    [f"{slot}.height_mm"],
-                    Severity.STOP,
-                    source,
-                )
-        elif room.fitted is not None and module.height_mm > room.fitted:
-            message = f"{ctx.names([slot])}: the module is {module.height_mm:g} mm tall, the room {room.fitted:g} mm"
+                unsure.setdefault(room.fitted, []).append(slot)
+        elif room.fitted is not None and tall > room.fitted:
+            message = f"{name}: the module is {tall:g} mm tall, the room {room.fitted:g} mm"
             yield ctx.finding("fit.height", Severity.STOP, [slot], message, source)
-        elif room.on_the_way is not None and module.height_mm > room.on_the_way:
-            message = f"{ctx.names([slot])}: the module is {module.height_mm:g} mm tall, the way in {room.on_the_way:g} mm; free the way first"
+        elif room.on_the_way is not None and tall > room.on_the_way:
+            message = f"{name}: the module is {tall:g} mm tall, the way in {room.on_the_way:g} mm; free the way first"
             yield ctx.finding("fit.height", Severity.NOTE, [slot], message, source)
+    for fitted, slots in unsure.items():
+        message = f"{ctx.names(slots)} {ctx.are(slots, 'has', 'have')} {fitted:g} mm of room; how tall the modules are is not known"
+        yield ctx.ask("fit.height", slots, message, [f"{s}.height_mm" for s in slots], Severity.STOP, source)
 
 
 @rule("fit.facing", applies=lambda ctx: any(ctx.sheet.slots[s].facing for s in ctx.modules))

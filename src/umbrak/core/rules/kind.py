@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import replace
 
 from umbrak.core.memory.module import Buffering, Module
 from umbrak.core.platform.sheet import MemoryRules, ModuleTest
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.fit import wrong_notch
 
 
 def _kind(module: Module) -> str:
@@ -64,7 +66,7 @@ def refused(ctx: Context) -> Iterator[Finding]:
     needs: list[str] = []
     for slot, m in ctx.modules.items():
         accepted, _ = _answers(ctx, m)
-        if accepted is False and not _lacks_only_ecc(ctx, m):
+        if accepted is False and not _lacks_only_ecc(ctx, m) and not wrong_notch(ctx, m):
             wrong.setdefault(_kind(m), []).append(slot)
         elif accepted is None:
             unsure.append(slot)
@@ -142,10 +144,11 @@ def _scopes(ctx: Context) -> Mapping[tuple[str, str], list[tuple[str | None, Mod
 
 @rule("kind.ecc-mixed")
 def ecc_mixed(ctx: Context) -> Iterator[Finding]:
-    """Modules with and without ECC in one machine."""
+    """Modules with and without ECC in one machine, or some of which nobody knows whether they have it."""
     having = [s for s, m in ctx.all_seated if m.ecc]
     lacking = [s for s, m in ctx.all_seated if m.ecc is False]
     if not having or not lacking:
+        yield from _ecc_untold(ctx)
         return
     source, least = ctx.sheet.memory.source, min(having, lacking, key=len)
     match ctx.sheet.memory.ecc_mixed:
@@ -163,3 +166,19 @@ def ecc_mixed(ctx: Context) -> Iterator[Finding]:
         case _:
             message = "Modules with and without ECC are mixed, and the sheet does not say what that does"
             yield ctx.ask("kind.ecc-mixed", least, message, ["sheet.memory.ecc_mixed"], Severity.STOP, source)
+
+
+def _ecc_untold(ctx: Context) -> Iterator[Finding]:
+    """Modules whose ECC is not known where the machine takes them with and without it."""
+    unsure = [s for s, m in ctx.modules.items() if m.ecc is None and _may_have_ecc_or_not(ctx, m)]
+    if not unsure or len(ctx.all_seated) < 2:
+        return
+    could = Severity.RISK if ctx.sheet.memory.ecc_mixed == "loses" else Severity.STOP
+    message = (
+        f"Whether {ctx.names(unsure)} {ctx.are(unsure, 'has', 'have')} ECC is not known; it does not mix with none"
+    )
+    yield ctx.ask("kind.ecc-mixed", unsure, message, [f"{s}.ecc" for s in unsure], could, ctx.sheet.memory.source)
+
+
+def _may_have_ecc_or_not(ctx: Context, module: Module) -> bool:
+    return all(_judge(ctx.sheet.memory, replace(module, ecc=ecc))[0] for ecc in (True, False))

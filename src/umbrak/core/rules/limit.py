@@ -311,6 +311,12 @@ def _find(ctx: Context, code: str) -> Iterator[Finding]:
             )
 
 
+def unproved(ctx: Context) -> list[Statement]:
+    """Soft statements in force that the layout passes, the most trusted first."""
+    passed = [u.statement for u in _uses(ctx) if u.over and u.holds and not u.statement.hard]
+    return sorted(dict.fromkeys(passed), key=lambda s: (s.source.trust, s.id))
+
+
 def _register(code: str) -> None:
     def find(ctx: Context) -> Iterator[Finding]:
         return _find(ctx, code)

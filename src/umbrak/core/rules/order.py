@@ -6,11 +6,12 @@ from collections.abc import Iterator
 
 from umbrak.core.bandwidth import balance
 from umbrak.core.memory.module import amount
-from umbrak.core.platform.machine import UNKNOWN
+from umbrak.core.platform.machine import UNKNOWN, Unknown
 from umbrak.core.platform.sheet import FillOrder
-from umbrak.core.rules.catalogue import rule
+from umbrak.core.rules.catalogue import SHEET_SEVERITY, rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.mode import mode_in_force
 
 
 def _orders(ctx: Context) -> Iterator[tuple[FillOrder, list[str]]]:
@@ -157,9 +158,12 @@ def rank_far(ctx: Context) -> Iterator[Finding]:
             yield ctx.finding("order.rank-far", Severity.SLOW, [near, far], message, ctx.sheet.memory.source)
 
 
-@rule("order.sockets", applies=lambda ctx: bool(ctx.modules) and any(e.even_over_sockets for e in ctx.sheet.evens))
+@rule(
+    "order.sockets",
+    applies=lambda ctx: bool(ctx.modules) and any(e.even_over_sockets or e.symmetric for e in ctx.sheet.evens),
+)
 def sockets_even(ctx: Context) -> Iterator[Finding]:
-    """Sockets with memory hold unlike totals where the sheet asks for even ones."""
+    """Sockets with memory hold unlike totals, or unlike modules in like slots, where the sheet asks for the same."""
     totals = {s: gib for s in ctx.live_sockets if (gib := ctx.socket_gib(s))}
     for even in ctx.sheet.evens:
         if even.even_over_sockets and len(set(totals.values())) > 1:
@@ -167,6 +171,23 @@ def sockets_even(ctx: Context) -> Iterator[Finding]:
             message = "Sockets are uneven: " + ", ".join(f"{s} {amount(gib)} GB" for s, gib in totals.items())
             slots = [slot for s in poorest for c in ctx.channels(s) for slot in c.slots]
             yield ctx.finding("order.sockets", Severity.SLOW, slots, message, even.source)
+        elif even.symmetric and (unlike := _unlike_slots(ctx)):
+            message = (
+                f"{ctx.names(unlike)} {ctx.are(unlike, 'differs', 'differ')} from the like slots of the other sockets"
+            )
+            yield ctx.finding("order.sockets", Severity.SLOW, unlike, message, even.source)
+
+
+def _unlike_slots(ctx: Context) -> list[str]:
+    """Slots whose module differs in size or ranks from the first socket's slot of the same place, sockets with memory only."""
+    filled = [s for s in ctx.live_sockets if ctx.seated_on(s)]
+    places = {s: [slot for c in ctx.channels(s) for slot in c.slots] for s in filled}
+
+    def what(slot: str) -> object:
+        m = ctx.modules.get(slot)
+        return m and (m.capacity_gib, m.package_ranks)
+
+    return [b for s in filled[1:] for a, b in zip(places[filled[0]], places[s], strict=False) if what(a) != what(b)]
 
 
 @rule("order.socket-bare", applies=lambda ctx: bool(ctx.modules) and len(ctx.live_sockets) > 1)
@@ -178,12 +199,18 @@ def socket_bare(ctx: Context) -> Iterator[Finding]:
         slots = [slot for c in ctx.channels(socket) for slot in c.slots]
         count = len(ctx.seated_on(socket))
         even = next((e for e in ctx.sheet.evens if count < e.least_per_processor), None)
-        if even:
+        if not even and count:
+            continue
+        if isinstance(ctx.processors[socket], Unknown):
+            message = f"{socket} has {count_words(count)}; whether it has a processor that needs more is not known"
+            could = SHEET_SEVERITY[even.otherwise or "slower"] if even else Severity.SLOW
+            yield ctx.ask("order.socket-bare", slots, message, [f"machine.processors.{socket}"], could)
+        elif even:
             message = f"{socket} has {count_words(count)}; each processor needs at least {even.least_per_processor}"
             yield ctx.as_sheet_says(
                 "order.socket-bare", even.otherwise or "slower", "population.otherwise", slots, message, even.source
             )
-        elif count == 0:
+        else:
             message = f"{socket} has no memory of its own; its threads reach over for all of it"
             yield ctx.finding("order.socket-bare", Severity.SLOW, slots, message)
 
@@ -193,10 +220,14 @@ def socket_bare(ctx: Context) -> Iterator[Finding]:
     applies=lambda ctx: bool(ctx.modules) and any(s.may_be_absent for s in ctx.sheet.sockets.values()),
 )
 def no_processor(ctx: Context) -> Iterator[Finding]:
-    """Modules on a socket without processor: they are not seen."""
+    """Modules on a socket without processor: they are not seen; where nobody says whether there is one, asked."""
     for socket, processor in ctx.processors.items():
         slots = [s for s in ctx.modules if ctx.sheet.socket_of_slot[s] == socket]
-        if processor is None and slots:
+        if isinstance(processor, Unknown) and ctx.sheet.sockets[socket].may_be_absent and slots:
+            message = f"{ctx.names(slots)} {ctx.are(slots, 'hangs', 'hang')} on {socket}; whether it has a processor is not known"
+            needs = [f"machine.processors.{socket}"]
+            yield ctx.ask("order.no-processor", slots, message, needs, Severity.STOP, ctx.sheet.memory.source)
+        elif processor is None and slots:
             message = (
                 f"{ctx.names(slots)} {ctx.are(slots, 'hangs', 'hang')} on {socket}, which has no processor: not seen"
             )
@@ -204,9 +235,12 @@ def no_processor(ctx: Context) -> Iterator[Finding]:
 
 
 def _channels(ctx: Context) -> Iterator[tuple[str, list[float]]]:
+    """Sockets whose memory is known, with the GiB of the channels that the mode in force uses."""
+    mode = mode_in_force(ctx)
     for socket in ctx.live_sockets:
         if not any(c.id in ctx.unsure_channels for c in ctx.channels(socket)):
-            yield socket, [ctx.channel_gib[c.id] for c in ctx.channels(socket)]
+            gib = [ctx.channel_gib[c.id] for c in ctx.channels(socket)]
+            yield socket, sorted(gib, reverse=True)[: mode.channels_used] if mode and mode.channels_used else gib
 
 
 @rule(

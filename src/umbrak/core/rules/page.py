@@ -36,7 +36,7 @@ def rules_page() -> str:
             lines += [
                 f"### `{code}` ({taken})",
                 "",
-                f"**{entry.title}.** {looks_at} Why: {entry.why}. What to do: {entry.do}.",
+                f"**{entry.title}.** {looks_at} Why: {entry.why}. What to do: {entry.do}. Rests on: {entry.source}.",
                 "",
             ]
     return "\n".join(lines)

@@ -16,8 +16,8 @@ def volts(rails: Sequence[float]) -> str:
     return " or ".join(f"{v:g}" for v in rails) + " V"
 
 
-def _fed(ctx: Context, rail: RailSolution) -> list[tuple[str | None, Module]]:
-    return [s for socket in rail.domain.sockets if socket in ctx.live_sockets for s in ctx.seated_on(socket)]
+def _fed(ctx: Context, rail: RailSolution) -> tuple[tuple[str | None, Module], ...]:
+    return ctx.fed_by(rail.domain)
 
 
 @rule("power.rail")
@@ -68,7 +68,8 @@ def rail_policy(ctx: Context) -> Iterator[Finding]:
     """Several rails are possible: nobody says which is used, or the one used costs rate."""
     source = ctx.sheet.memory.source
     for rail in ctx.rails:
-        rates = [ctx.rates[s] for s in rail.domain.sockets if s in ctx.rates]
+        sockets = dict.fromkeys(ctx.sheet.channels[c].socket for c in rail.domain.channels)
+        rates = [ctx.rates[s] for s in sockets if s in ctx.rates]
         slots = [s for s, _ in _fed(ctx, rail)]
         if rail.unchosen:
             setting = ctx.sheet.memory.rail_policy == "setting"

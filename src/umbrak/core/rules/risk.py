@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from fnmatch import fnmatchcase
 
+from umbrak.core.platform.machine import Occupant
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.limit import unproved
 
 
 @rule("risk.unlisted", applies=lambda ctx: bool(ctx.modules) and bool(ctx.sheet.listed))
 def unlisted(ctx: Context) -> Iterator[Finding]:
     """A part that the maker's qualified list does not have; a part nobody named is asked for."""
-    patterns = [line.part for line in ctx.sheet.listed]
     source = ctx.sheet.listed[0].source
     unnamed = [s for s, m in ctx.modules.items() if m.part is None]
     odd: dict[str, list[str]] = {}
     for slot, m in ctx.modules.items():
-        if m.part is not None and not any(fnmatchcase(m.part.upper(), p.upper()) for p in patterns):
+        if m.part is not None and not is_listed(ctx, m.part):
             odd.setdefault(m.part, []).append(slot)
     for part, slots in odd.items():
         message = f"{ctx.names(slots)}: part {part} is not on the maker's list"
@@ -28,6 +29,11 @@ def unlisted(ctx: Context) -> Iterator[Finding]:
             f"Whether {ctx.names(unnamed)} {ctx.are(unnamed)} on the maker's list cannot be told without a part number"
         )
         yield ctx.ask("risk.unlisted", unnamed, message, [f"{s}.part" for s in unnamed], Severity.RISK, source)
+
+
+def is_listed(ctx: Context, part: str) -> bool:
+    """Whether the maker's qualified list has the part."""
+    return any(fnmatchcase(part.upper(), line.part.upper()) for line in ctx.sheet.listed)
 
 
 @rule("risk.warranty", applies=lambda ctx: ctx.before is not None and bool(ctx.layout.changed_from(ctx.before)))
@@ -57,3 +63,36 @@ def mixed_makers(ctx: Context) -> Iterator[Finding]:
         least = min(makers.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
         message = f"Modules of {' and '.join(sorted(makers))} together"
         yield ctx.finding("risk.mixed-makers", Severity.RISK, least, message)
+
+
+@rule("risk.mixed-kits", applies=lambda ctx: len(ctx.modules) > 1)
+def mixed_kits(ctx: Context) -> Iterator[Finding]:
+    """Modules of one maker that were not sold as one kit: of several part numbers, or of several revisions of one.
+
+    What the machine's maker lists was tried there, in whatever company; a part nobody named is left out, and
+    modules of several makers are `risk.mixed-makers`.
+    """
+    if len({m.maker for m in ctx.modules.values() if m.maker}) > 1:
+        return
+    kits: dict[tuple[str, str | None], list[str]] = {}
+    for slot, m in ctx.modules.items():
+        if m.part and not is_listed(ctx, m.part):
+            kits.setdefault((m.part, m.revision), []).append(slot)
+    if len(kits) > 1:
+        least = min(kits.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
+        names = " and ".join(sorted(f"{part} revision {rev}" if rev else part for part, rev in kits))
+        yield ctx.finding("risk.mixed-kits", Severity.RISK, least, f"{names} were not sold as one kit")
+
+
+@rule("risk.staging", applies=lambda ctx: ctx.before is not None and bool(ctx.layout.changed_from(ctx.before)))
+def staging(ctx: Context) -> Iterator[Finding]:
+    """Several modules go in at once on the strength of a claim that nobody has proved here: one first would prove it."""
+    before: Mapping[str, Occupant] = ctx.before or {}
+    coming = [s for s, m in ctx.modules.items() if before.get(s) != m]
+    doubts = unproved(ctx)
+    if len(coming) > 1 and doubts:
+        first = ctx.names(coming[:1])
+        message = (
+            f"{doubts[0].source.title} states less: {first} first, proved, then the other {len(coming) - 1} risks less"
+        )
+        yield ctx.finding("risk.staging", Severity.NOTE, coming, message, doubts[0].source)

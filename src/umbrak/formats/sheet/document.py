@@ -94,7 +94,8 @@ class SocketDoc(Doc):
 
 class RailDomainDoc(Doc):
     rails_v: Annotated[list[Volts], Field(min_length=1)]
-    sockets: Annotated[list[Name], Field(min_length=1)]
+    sockets: list[Name] = Field(default_factory=list, description="sockets whose memory the supply feeds")
+    channels: list[Name] = Field(default_factory=list, description="channels that it feeds, where not whole sockets")
 
 
 class ModeDoc(Doc):
@@ -103,7 +104,10 @@ class ModeDoc(Doc):
     bandwidth_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
     alike: list[MemberName] = []
     counts: list[int] = Field(default_factory=list, description="modules per socket with which it works")
-    spare_ranks: Annotated[int, Field(ge=0)] = 0
+    spare_ranks: Annotated[int, Field(ge=0)] = Field(0, description="ranks that each filled channel keeps back")
+    slots: list[Name] = Field(
+        default_factory=list, description="the only slots it works with; a name may hold * for several"
+    )
 
 
 class MemoryDoc(Sourced):
@@ -144,11 +148,12 @@ class CarrierDoc(Doc):
     title: Name | None = None
     numbering: Text = Field("", description="how its slots are numbered, in words: right to left, from the fans")
     access: Name | None = None
+    socket: Name | None = Field(None, description="whose memory it carries; needed where a block is repeated over it")
 
 
 class SlotDoc(Doc):
     printed: Name | None = Field(
-        None, description='locator as printed on the board; "{socket} {slot}" in a repeated block'
+        None, description="locator as printed on the board; may hold {socket}, {carrier}, {slot} and {n}"
     )
     locators: list[Name] = Field(
         default_factory=list, description="names under which the machine's own tables report it"
@@ -159,7 +164,9 @@ class SlotDoc(Doc):
     carrier: Name | None = Field(None, description='"{socket}" stands for the socket in a repeated block')
     clearance_mm: ClearanceDoc | None = None
     facing: Text | None = None
-    behind: list[Name] = []
+    landmark: Text | None = Field(None, description="where it is for the eye: third teal from the fans")
+    light: Text | None = Field(None, description="what lights when its module is at fault")
+    behind: list[Name] = Field(default_factory=list, description="slots that must be empty before this one is reached")
 
 
 class PopulationDoc(Sourced):
@@ -176,14 +183,18 @@ class PopulationDoc(Sourced):
     alike_in_set: list[MemberName] = []
     larger_first: bool = False
     higher_ranks_far: bool = False
-    even_over: Literal["sockets"] | None = None
+    even_over: Literal["sockets"] | None = Field(None, description="like totals on every socket")
+    symmetric: bool = Field(False, description="like modules in the like slots of every socket")
     least_per_processor: Annotated[int, Field(ge=0)] = 0
 
 
 class RepeatDoc(Sourced):
-    """Said once, holds for each socket; names become SOCKET.NAME."""
+    """Said once, holds for each socket or each carrier; names become SOCKET.NAME, or as `name` says."""
 
-    over: Annotated[list[Name], Field(min_length=1)]
+    over: Annotated[list[Name], Field(min_length=1)] = Field(description="sockets, or carriers that name their socket")
+    name: Name = Field(
+        "{over}.{name}", description="how names are made; may hold {over}, {name} and {n}, the place in `over`"
+    )
     controllers: dict[Name, list[Name]] = {}
     interleave_ways: list[int] = []
     channels: dict[Name, list[Name] | ChannelDoc] = {}
@@ -211,6 +222,7 @@ class AccessDoc(Doc):
     cools_min: Annotated[float, Field(ge=0)] = 0
     bays_out: list[int] = []
     bays_ease: list[int] = []
+    airflow: list[Name] = Field(default_factory=list, description="blanks, baffles and guides that must go back")
     steps: list[StepDoc] = []
 
 
@@ -236,6 +248,10 @@ class FirstBootDoc(Doc):
 class StartsDoc(Doc):
     open: bool | None = None
     without_drives: bool | None = None
+
+
+class NoteDoc(Sourced):
+    text: Text
 
 
 class SheetDoc(Doc):
@@ -270,7 +286,10 @@ class SheetDoc(Doc):
     reserve: ReserveDoc | None = None
     first_boot: FirstBootDoc | None = None
     starts: StartsDoc | None = None
-    reports: dict[Name, Text] = {}
+    reports: dict[Name, Text] = Field(default_factory=dict, description="where firmware and system show the memory")
+    lights: dict[Name, Text] = Field(default_factory=dict, description="light -> what it tells")
+    os_notes: list[NoteDoc] = Field(default_factory=list, description="what operating systems do with the memory")
     geometry: dict[Name, tuple[float, float] | list[float]] = Field(
-        default_factory=dict, description="socket or slot -> [x, y] in coarse grid units; left out, it is laid out"
+        default_factory=dict,
+        description="socket, carrier or slot -> [x, y] in coarse grid units; left out, it is laid out",
     )

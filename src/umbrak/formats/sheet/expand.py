@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from fnmatch import fnmatchcase
-from typing import Any, TypeVar
+from functools import cached_property
+from typing import Any
 
 from umbrak.core.memory.module import Generation, Module, complete
 from umbrak.core.platform.sheet import (
@@ -16,14 +16,13 @@ from umbrak.core.platform.sheet import (
     Carrier,
     Channel,
     Clearance,
-    EvenOrder,
-    FillOrder,
     FirstBoot,
     Kind,
     Listed,
     MemoryRules,
     Mode,
     ModuleTest,
+    Note,
     Place,
     Processor,
     RailDomain,
@@ -33,12 +32,13 @@ from umbrak.core.platform.sheet import (
     Slot,
     Socket,
 )  # fmt: skip
-from umbrak.core.platform.statement import Source, Statement
+from umbrak.core.platform.statement import Statement
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.sheet.document import ChannelDoc, PopulationDoc, SheetDoc, SheetLimitDoc, SlotDoc, TestDoc
+from umbrak.formats.sheet.document import ChannelDoc, RepeatDoc, SheetDoc, SheetLimitDoc, SlotDoc, TestDoc
+from umbrak.formats.sheet.population import Orders
+from umbrak.formats.sheet.references import Naming, References
 from umbrak.formats.yaml_text import Document, Path
 
-T = TypeVar("T")
 _TEST_MEMBERS = tuple(TestDoc.model_fields)
 
 
@@ -49,140 +49,142 @@ def expand(document: Document, doc: SheetDoc, content_hash: str) -> tuple[Sheet,
         InputError   a name that refers to nothing, a count that contradicts its sets; every one with its line
     """
     expander = _Expander(document, doc)
-    return expander.sheet(content_hash), expander.odd
+    return expander.sheet(content_hash), expander.refs.odd
 
 
 class _Expander:
     def __init__(self, document: Document, doc: SheetDoc) -> None:
-        self.document = document
         self.doc = doc
-        self.faults: list[Fault] = []
-        self.odd: list[Fault] = []
-        self.sources = {name: s.value(name) for name, s in doc.sources.items()}
-        self.slot_docs: dict[str, tuple[SlotDoc, Path]] = {}
+        self.refs = References(document, doc)
         self.channels: dict[str, Channel] = {}
         self.slots: dict[str, Slot] = {}
         self.ways: dict[str, tuple[int, ...]] = {}
 
-    # -- faults and references ------------------------------------------------------------------------
-
-    def wrong(self, path: Path, message: str, code: str) -> None:
-        self.faults.append(self.document.fault(path, message, code))
-
-    def known(self, names: Mapping[str, T], name: str, path: Path, what: str) -> T | None:
-        if name in names:
-            return names[name]
-        near = difflib.get_close_matches(name, names, 1)
-        hint = f"; did you mean {near[0]}?" if near else f"; known: {', '.join(names)}" if len(names) <= 12 else ""
-        self.wrong(path, f"there is no {what} {name}{hint}", f"{what}-unknown")
-        return None
-
-    def source(self, names: Iterable[str | None], path: Path, clause: object = None) -> Source:
-        """The nearest source: the first of `names` that is given; a sheet's only source needs no naming."""
-        for name in names:
-            if name is not None:
-                found = self.known(self.sources, name, (*path, "source"), "source")
-                if found:
-                    return replace(found, clause=None if clause is None else str(clause))
-                break
-        else:
-            if len(self.sources) > 1:
-                self.wrong(path, "has no source: say who states it", "source-missing")
-        first = next(iter(self.sources.values()))
-        return replace(first, clause=None if clause is None else str(clause))
-
-    # -- the whole --------------------------------------------------------------------------------------
-
     def sheet(self, content_hash: str) -> Sheet:
-        doc = self.doc
+        doc, refs = self.doc, self.refs
         processors = {name: self.processor(name) for name in doc.processors}
-        sockets = {}
         for name, s in doc.sockets.items():
             for i, p in enumerate(s.processors):
-                self.known(processors, p, ("sockets", name, "processors", i), "processor")
-            sockets[name] = Socket(name, tuple(s.processors), s.may_be_absent, s.soldered)
-        memory = self.memory()
-        fills: list[FillOrder] = []
-        evens: list[EvenOrder] = []
-        self.block(doc.channels, doc.slots, doc.controllers, doc.interleave_ways, None, ())
-        repeats = doc.repeat if isinstance(doc.repeat, list) else [doc.repeat] if doc.repeat else []
-        for i, r in enumerate(repeats):
-            path: Path = ("repeat", i) if isinstance(doc.repeat, list) else ("repeat",)
-            for socket in r.over:
-                if self.known(sockets, socket, (*path, "over"), "socket"):
-                    self.block(r.channels, r.slots, r.controllers, r.interleave_ways, socket, path)
-        for i, r in enumerate(repeats):
-            path = ("repeat", i) if isinstance(doc.repeat, list) else ("repeat",)
-            for socket in r.over:
-                for j, order in enumerate(r.population):
-                    self.population(order, (*path, "population", j), socket, r.source, fills, evens)
+                refs.known(processors, p, ("sockets", name, "processors", i), "processor")
+        carriers = {n: Carrier(n, d.title or n, d.numbering, d.access, d.socket) for n, d in doc.carriers.items()}
+        for name, d in doc.carriers.items():
+            if d.socket:
+                refs.known(doc.sockets, d.socket, ("carriers", name, "socket"), "socket")
+            if d.access:
+                refs.known(doc.access, d.access, ("carriers", name, "access"), "access")
+        self.block(doc, Naming(), ())
+        for repeat, path in self.repeats():
+            for naming in self.namings(repeat, path):
+                self.block(repeat, naming, path)
+        orders = Orders(refs, self.slots, self.channels)
+        for repeat, path in self.repeats():
+            for naming in self.namings(repeat, path):
+                for j, order in enumerate(repeat.population):
+                    orders.read(order, (*path, "population", j), naming, repeat.source)
         for j, order in enumerate(doc.population):
-            self.population(order, ("population", j), None, None, fills, evens)
+            orders.read(order, ("population", j), Naming(), None)
+        memory = self.memory()
         limits = [self.limit(item, ("limits", i), f"limit-{i + 1}", None) for i, item in enumerate(doc.limits)]
-        if doc.memory.package_ranks_per_channel:
-            limits.append(
-                Statement(
-                    "chip-selects",
-                    "channel",
-                    memory.source,
-                    package_ranks=doc.memory.package_ranks_per_channel,
-                    hard=True,
-                )
-            )
-        if self.faults:
-            raise InputError("wrong-reference", self.faults)
+        if ranks := doc.memory.package_ranks_per_channel:
+            limits.append(Statement("chip-selects", "channel", memory.source, package_ranks=ranks, hard=True))
+        geometry = self.geometry()
+        notes = tuple(
+            Note(n.text, refs.source([n.source], ("os_notes", i), n.clause)) for i, n in enumerate(doc.os_notes)
+        )
+        listed = tuple(
+            Listed(item.part, refs.source([item.source], ("listed", i)), item.capacity_gib)
+            for i, item in enumerate(doc.listed)
+        )
+        if refs.faults:
+            raise InputError("wrong-reference", refs.faults)
         return Sheet(
             id=doc.id,
             title=doc.title,
             kind=doc.kind,
             hash=content_hash,
             maker=doc.maker,
-            sources=self.sources,
+            sources=refs.sources,
             processors=processors,
-            sockets=sockets,
+            sockets={n: Socket(n, tuple(s.processors), s.may_be_absent, s.soldered) for n, s in doc.sockets.items()},
             channels=self.channels,
             slots=self.slots,
             memory=memory,
-            fills=tuple(fills),
-            evens=tuple(evens),
+            fills=tuple(orders.fills),
+            evens=tuple(orders.evens),
             limits=tuple(limits),
-            listed=tuple(
-                Listed(item.part, self.source([item.source], ("listed", i)), item.capacity_gib) for i, item in enumerate(doc.listed)
-            ),
-            carriers={n: Carrier(n, d.title or n, d.numbering, d.access) for n, d in doc.carriers.items()},
-            access={
-                name: Access(
-                    name, a.minutes, tuple(a.tools), a.ends_warranty, a.cools_min, tuple(a.bays_out), tuple(a.bays_ease),
-                    tuple(AccessStep(s.do, s.close) for s in a.steps),
-                )
-                for name, a in doc.access.items()
-            },
+            listed=listed,
+            carriers=carriers,
+            access=self.access(),
             bays=Bays(**doc.bays.model_dump()) if doc.bays else None,
             reserve=Reserve(**doc.reserve.model_dump()) if doc.reserve else None,
             first_boot=FirstBoot(**doc.first_boot.model_dump()) if doc.first_boot else None,
             starts_open=doc.starts.open if doc.starts else None,
             starts_without_drives=doc.starts.without_drives if doc.starts else None,
             reports=doc.reports,
+            lights=doc.lights,
+            os_notes=notes,
             rate_alike=doc.rate_alike,
             rate_cap_mts=doc.rate_cap_mts,
             interleave_ways=self.ways,
-            geometry=self.geometry(),
+            geometry=geometry,
             archetype=doc.archetype,
             notes=doc.notes,
-        )  # fmt: skip
+        )
+
+    # -- repetition -----------------------------------------------------------------------------------
+
+    def repeats(self) -> Iterator[tuple[RepeatDoc, Path]]:
+        if isinstance(self.doc.repeat, list):
+            yield from ((r, ("repeat", i)) for i, r in enumerate(self.doc.repeat))
+        elif self.doc.repeat:
+            yield self.doc.repeat, ("repeat",)
+
+    def namings(self, repeat: RepeatDoc, path: Path) -> Iterator[Naming]:
+        """One for each socket or carrier that the block is repeated over, and that there is."""
+        for i, over in enumerate(repeat.over):
+            carrier = self.doc.carriers.get(over)
+            if over in self.doc.sockets:
+                yield Naming(over, repeat.name, i + 1, socket=over)
+            elif carrier:
+                yield Naming(over, repeat.name, i + 1, socket=carrier.socket, carrier=over)
+            elif ("over", over) not in self._said:
+                self._said.add(("over", over))
+                self.refs.known({**self.doc.sockets, **self.doc.carriers}, over, (*path, "over", i), "socket")
+
+    @cached_property
+    def _said(self) -> set[tuple[str, str]]:
+        return set()
+
+    # -- places and ways --------------------------------------------------------------------------------
+
+    def access(self) -> dict[str, Access]:
+        return {
+            name: Access(
+                name,
+                a.minutes,
+                tuple(a.tools),
+                a.ends_warranty,
+                a.cools_min,
+                tuple(a.bays_out),
+                tuple(a.bays_ease),
+                tuple(a.airflow),
+                tuple(AccessStep(s.do, s.close) for s in a.steps),
+            )
+            for name, a in self.doc.access.items()
+        }
 
     def geometry(self) -> dict[str, Place]:
         places = {}
         for name, xy in self.doc.geometry.items():
-            if name not in self.doc.sockets and name not in self.slots:
-                self.wrong(("geometry", name), f"there is no socket or slot {name}", "geometry-unknown")
+            if name not in self.doc.sockets and name not in self.slots and name not in self.doc.carriers:
+                self.refs.wrong(("geometry", name), f"there is no socket, carrier or slot {name}", "geometry-unknown")
             elif len(xy) != 2:
-                self.wrong(("geometry", name), "give two numbers: [x, y]", "geometry-unknown")
+                self.refs.wrong(("geometry", name), "give two numbers: [x, y]", "geometry-unknown")
             else:
                 places[name] = Place(float(xy[0]), float(xy[1]))
-        if self.faults:
-            raise InputError("wrong-reference", self.faults)
         return places
+
+    # -- processors and memory --------------------------------------------------------------------------
 
     def processor(self, name: str) -> Processor:
         p = self.doc.processors[name]
@@ -194,7 +196,7 @@ class _Expander:
         return Processor(
             id=name,
             title=p.title or name.replace("-", " ").title(),
-            source=self.source([p.source], path, p.clause),
+            source=self.refs.source([p.source], path, p.clause),
             rates_mts=tuple(sorted(p.rates_mts)),
             rate_table=tuple(rows),
             refuses_above_mts=p.refuses_above_mts,
@@ -205,26 +207,41 @@ class _Expander:
 
     def limit(self, item: SheetLimitDoc, path: Path, name: str, block_source: str | None) -> Statement:
         if item.processor is not None:
-            self.known(self.doc.processors, item.processor, (*path, "processor"), "processor")
-        return item.statement(name, self.source([item.source, block_source], path, item.clause))
+            self.refs.known(self.doc.processors, item.processor, (*path, "processor"), "processor")
+        return item.statement(name, self.refs.source([item.source, block_source], path, item.clause))
+
+    def rail_domains(self) -> tuple[RailDomain, ...]:
+        """The supplies; channels that none names hang on the board's own."""
+        m = self.doc.memory
+        domains: list[RailDomain] = []
+        for name, d in m.rail_domains.items():
+            at: Path = ("memory", "rail_domains", name)
+            for i, socket in enumerate(d.sockets):
+                self.refs.known(self.doc.sockets, socket, (*at, "sockets", i), "socket")
+            named = {
+                c
+                for i, p in enumerate(d.channels)
+                for c in self.refs.matching(self.channels, p, (*at, "channels", i), "channel")
+            }
+            fed = tuple(c.id for c in self.channels.values() if c.socket in d.sockets or c.id in named)
+            domains.append(RailDomain(name, tuple(sorted(d.rails_v)), fed))
+        named = {c for d in domains for c in d.channels}
+        rest = tuple(c for c in self.channels if c not in named)
+        if rest or not domains:
+            domains.append(RailDomain("main", tuple(sorted(m.rails_v)), rest))
+        return tuple(domains)
+
+    def mode_slots(self, name: str, patterns: list[str]) -> frozenset[str]:
+        at: Path = ("memory", "modes", name, "slots")
+        return frozenset(s for i, p in enumerate(patterns) for s in self.refs.matching(self.slots, p, (*at, i), "slot"))
 
     def memory(self) -> MemoryRules:
         m = self.doc.memory
-        domains = tuple(
-            RailDomain(name, tuple(sorted(d.rails_v)), tuple(d.sockets)) for name, d in m.rail_domains.items()
-        )
-        for name, d in m.rail_domains.items():
-            for i, socket in enumerate(d.sockets):
-                self.known(self.doc.sockets, socket, ("memory", "rail_domains", name, "sockets", i), "socket")
-        fed = {s for d in domains for s in d.sockets}
-        rest = tuple(s for s in self.doc.sockets if s not in fed)
-        if rest:
-            domains = (*domains, RailDomain("main", tuple(sorted(m.rails_v)), rest))
         return MemoryRules(
-            source=self.source([m.source], ("memory",), m.clause),
+            source=self.refs.source([m.source], ("memory",), m.clause),
             generation=m.generation,
             form=m.form,
-            rail_domains=domains,
+            rail_domains=self.rail_domains(),
             accepts=tuple(Kind(_test(k), k.certified) for k in m.accepts),
             rail_policy=m.rail_policy,
             refuses=tuple(_test(t) for t in m.refuses),
@@ -241,61 +258,59 @@ class _Expander:
                     tuple(d.alike),
                     tuple(d.counts),
                     d.spare_ranks,
+                    self.mode_slots(n, d.slots),
                 )
                 for n, d in m.modes.items()
             ),
             remaps_hole=m.remaps_hole,
         )
 
-    # -- sockets' memory ------------------------------------------------------------------------------
+    # -- channels and slots ------------------------------------------------------------------------------
 
-    def block(
-        self,
-        channels: Mapping[str, list[str] | ChannelDoc],
-        slots: Mapping[str, SlotDoc],
-        controllers: Mapping[str, list[str]],
-        ways: list[int],
-        socket: str | None,
-        path: Path,
-    ) -> None:
-        """One block of channels and slots: the sheet's own, or a repeated one for one socket."""
-        prefix = f"{socket}." if socket else ""
+    def block(self, given: SheetDoc | RepeatDoc, naming: Naming, path: Path) -> None:
+        """One block of channels and slots: the sheet's own, or a repeated one for one socket or carrier."""
         only = next(iter(self.doc.sockets)) if len(self.doc.sockets) == 1 else None
-        controller_of = {c: prefix + name for name, each in controllers.items() for c in each}
-        for name, each in controllers.items():
-            for channel in each:
-                self.known(channels, channel, (*path, "controllers", name), "channel")
-        matched: set[str] = set()
-        for name, given in channels.items():
-            c = ChannelDoc(slots=given) if isinstance(given, list) else given
-            at: Path = (*path, "channels", name)
-            owner = socket or c.socket or only
-            if owner is None or (c.socket and not self.known(self.doc.sockets, c.socket, (*at, "socket"), "socket")):
-                if owner is None:
-                    self.wrong(at, "which socket does it belong to? give socket", "socket-missing")
+        controller_of: dict[str, str] = {}
+        for name, each in given.controllers.items():
+            for i, channel in enumerate(each):
+                at: Path = (*path, "controllers", name, i)
+                self.refs.known(given.channels, channel, at, "channel")
+                if channel in controller_of:
+                    self.refs.wrong(at, f"channel {channel} is on two controllers", "channel-twice")
+                controller_of[channel] = naming.full(name)
+        locals_: list[str] = []
+        for name, said in given.channels.items():
+            c = ChannelDoc(slots=said) if isinstance(said, list) else said
+            at = (*path, "channels", name)
+            if c.socket and not self.refs.known(self.doc.sockets, c.socket, (*at, "socket"), "socket"):
                 continue
-            ids = tuple(prefix + s for s in c.slots)
+            owner = c.socket or naming.socket or only
+            if owner is None:
+                self.refs.wrong(at, "which socket does it belong to? give socket", "socket-missing")
+                continue
+            full = naming.full(name)
+            if full in self.channels:
+                self.refs.wrong(at, f"there are two channels {full}", "channel-twice")
+            ids = tuple(naming.full(s) for s in c.slots)
             soldered = self.soldered(c.soldered.said()) if c.soldered else None
-            self.channels[prefix + name] = Channel(prefix + name, name, owner, ids, controller_of.get(name), soldered)
-            if ways:
-                self.ways[owner] = tuple(sorted(ways))
-            for local, full in zip(c.slots, ids, strict=True):
-                if full in self.slots:
-                    self.wrong(at, f"slot {local} is in two channels", "slot-twice")
-                self.slots[full] = self.slot(local, full, prefix + name, owner, slots, path, matched)
-        for key in slots:
-            if key not in matched and not any(
-                fnmatchcase(s, key) for c in channels.values() for s in (c if isinstance(c, list) else c.slots)
-            ):
-                self.wrong((*path, "slots", key), "is in no channel", "slot-no-channel")
+            self.channels[full] = Channel(full, name, owner, ids, controller_of.get(name), soldered)
+            if given.interleave_ways:
+                self.ways[owner] = tuple(sorted(given.interleave_ways))
+            for local, slot in zip(c.slots, ids, strict=True):
+                if slot in self.slots:
+                    self.refs.wrong(at, f"slot {slot} is in two channels", "slot-twice")
+                self.slots[slot] = self.slot(local, slot, full, owner, given.slots, naming, path)
+            locals_ += c.slots
+        for key in given.slots:
+            if not any(_means(key, s) for s in locals_) and ("slots", key) not in self._said:
+                self._said.add(("slots", key))
+                self.refs.wrong((*path, "slots", key), "is in no channel", "slot-no-channel")
 
     def soldered(self, module: Module) -> Module:
         """Soldered memory is made for its board: generation and rails are the board's."""
         memory = self.doc.memory
-        given = replace(
-            module, generation=Generation(memory.generation), rails_v=module.rails_v or tuple(sorted(memory.rails_v))
-        )
-        return complete(given)[0]
+        rails = module.rails_v or tuple(sorted(memory.rails_v))
+        return complete(replace(module, generation=Generation(memory.generation), rails_v=rails))[0]
 
     def slot(
         self,
@@ -304,104 +319,45 @@ class _Expander:
         channel: str,
         socket: str,
         slots: Mapping[str, SlotDoc],
+        naming: Naming,
         path: Path,
-        matched: set[str],
     ) -> Slot:
         said: dict[str, Any] = {}
+        at: dict[str, Path] = {}
         for key, d in slots.items():
-            if key == local or ("*" in key and fnmatchcase(local, key)):
-                matched.add(key)
-                said |= {name: getattr(d, name) for name in d.model_fields_set}
-                if d.access is not None:
-                    self.known(self.doc.access, d.access, (*path, "slots", key, "access"), "access")
+            if _means(key, local):
+                for name in d.model_fields_set:
+                    said[name], at[name] = getattr(d, name), (*path, "slots", key, name)
+
+        def text(name: str) -> str | None:
+            return naming.said(said[name], local, socket) if said.get(name) else None
+
+        carrier, access = text("carrier") or naming.carrier, said.get("access")
+        if carrier:
+            self.refs.known(self.doc.carriers, carrier, at.get("carrier", path), "carrier")
+        if access:
+            self.refs.known(self.doc.access, access, at["access"], "access")
         clearance = said.get("clearance_mm")
-
-        def named(pattern: str) -> str:
-            return pattern.replace("{socket}", socket).replace("{slot}", local)
-
-        behind = tuple(
-            b if b in self.slots or "." in b else full.removesuffix(local) + b for b in said.get("behind", ())
-        )
         return Slot(
             id=full,
             channel=channel,
-            printed=named(said.get("printed") or ("{socket} {slot}" if full != local else "{slot}")),
+            printed=text("printed") or (f"{naming.over} {local}" if naming.over else local),
             position=said.get("position"),
             tab=said.get("tab"),
-            access=said.get("access"),
-            carrier=self.carrier(said.get("carrier"), socket, (*path, "slots")),
+            access=access,
+            carrier=carrier,
             clearance=Clearance(clearance.fitted, clearance.on_the_way) if clearance else Clearance(),
             facing=said.get("facing"),
-            behind=behind,
-            locators=tuple(named(x) for x in said.get("locators", ())),
+            landmark=text("landmark"),
+            light=text("light"),
+            behind=tuple(naming.full(b) for b in said.get("behind", ())),
+            locators=tuple(naming.said(x, local, socket) for x in said.get("locators", ())),
         )
 
-    def carrier(self, pattern: str | None, socket: str, path: Path) -> str | None:
-        name = pattern.replace("{socket}", socket) if pattern else None
-        if name is not None:
-            self.known(self.doc.carriers, name, path, "carrier")
-        return name
 
-    def population(
-        self,
-        p: PopulationDoc,
-        path: Path,
-        socket: str | None,
-        block_source: str | None,
-        fills: list[FillOrder],
-        evens: list[EvenOrder],
-    ) -> None:
-        source = self.source([p.source, block_source], path, p.clause)
-        if p.even_over or p.least_per_processor:
-            evens.append(EvenOrder(source, p.even_over == "sockets", p.least_per_processor, p.otherwise))
-        if p.fill is None and p.counts is None:
-            if not (p.even_over or p.least_per_processor):
-                self.wrong(path, "says nothing: give fill, counts, even_over or least_per_processor", "order-empty")
-            return
-        if p.fill is not None and p.counts is not None:
-            self.wrong(path, "give fill or counts, not both", "order-twice")
-            return
-        prefix = f"{socket}." if socket else ""
-        layouts: dict[int, tuple[tuple[str, ...], ...]] = {}
-        if p.fill is not None:
-            sets = tuple(self.set_of(each, prefix, (*path, "fill", i)) for i, each in enumerate(p.fill))
-            for end in range(1, len(sets) + 1):
-                layouts[sum(map(len, sets[:end]))] = sets[:end]
-        for key, groups in (p.counts or {}).items():
-            at: Path = (*path, "counts", key)
-            count = int(key) if str(key).isdigit() else 0
-            sets = tuple(self.set_of(each, prefix, (*at, i)) for i, each in enumerate(groups))
-            if count < 1 or sum(map(len, sets)) != count:
-                self.wrong(at, f"says {key} modules but its sets hold {sum(map(len, sets))}", "count-contradicts-sets")
-            layouts[count] = sets
-        where = socket or p.where
-        if p.where is not None and p.where not in (*self.doc.sockets, *self.doc.carriers):
-            self.wrong((*path, "where"), f"there is no socket or carrier {p.where}", "where-unknown")
-        members = [
-            s for s, slot in self.slots.items() if where in (None, self.channels[slot.channel].socket, slot.carrier)
-        ]
-        ordered = list(dict.fromkeys(s for c in sorted(layouts) for each in layouts[c] for s in each))
-        for sets in layouts.values():
-            flat = [s for each in sets for s in each]
-            if len(flat) != len(set(flat)):
-                twice = sorted({s for s in flat if flat.count(s) > 1})
-                self.wrong(path, f"{', '.join(twice)} stands in two sets", "order-repeats-slot")
-                break
-        lacking = [s for s in members if s not in ordered]
-        if lacking and (p.scope != "socket" or socket) and not (p.scope == "machine" and socket):
-            message = f"the order never fills {', '.join(lacking)}"
-            self.odd.append(self.document.fault(path, message, "order-misses-slot"))
-        fills.append(
-            FillOrder(
-                source, where or "machine", layouts, tuple(ordered), p.other_counts, p.otherwise, tuple(p.alike_in_set), p.larger_first,
-                p.higher_ranks_far,
-            )
-        )  # fmt: skip
-
-    def set_of(self, names: list[str], prefix: str, path: Path) -> tuple[str, ...]:
-        for name in names:
-            self.known(self.slots, prefix + name, path, "slot")
-        return tuple(prefix + n for n in names)
+def _means(key: str, slot: str) -> bool:
+    """Whether a key of `slots` means this slot: by its name, or by a pattern with * or ?."""
+    return key == slot or bool(set("*?") & set(key) and fnmatchcase(slot, key))
 
 
 def _test(doc: TestDoc) -> ModuleTest:

@@ -1,103 +1,237 @@
-"""What is legal in a sheet but wrong in the domain: each check has a code and says what to do."""
+"""What is legal in a sheet but wrong in the domain; the texts of the codes are in codes.py."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping
+from itertools import product
 
 from umbrak.core.memory.rates import RAILS_V
-from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.sheet import Channel, Kind, Processor, RateRow, Sheet
+from umbrak.core.platform.statement import Statement, version_key
 from umbrak.formats.faults import Fault
-from umbrak.formats.yaml_text import Document
+from umbrak.formats.sheet.codes import CODES
+from umbrak.formats.yaml_text import Document, Path
+
+#: (path of what is wrong, what is wrong, code)
+_Found = Iterator[tuple[Path, str, str]]
 
 
 def lint(document: Document, sheet: Sheet) -> list[Fault]:
     """Everything the checks find."""
-    return [*_rails(document, sheet), *_rates(document, sheet), *_limits(document, sheet), *_slots(document, sheet)]
+    checks = (_rails, _rates, _limits, _slots, _ways, _orders, _kinds_and_modes, _unused, _geometry)
+    found = [each for check in checks for each in check(sheet)]
+    assert all(code in CODES for _, _, code in found)
+    return [document.fault(path, message, code) for path, message, code in found]
 
 
-def _rails(document: Document, sheet: Sheet) -> Iterator[Fault]:
+def _rails(sheet: Sheet) -> _Found:
     generation = sheet.memory.generation
     family = {v for name, volts in RAILS_V.items() if name.startswith(generation) for v in volts}
     for domain in sheet.memory.rail_domains:
         odd = [f"{v:g}" for v in domain.rails_v if v not in family]
+        at: Path = ("memory", "rails_v") if domain.id == "main" else ("memory", "rail_domains", domain.id)
         if odd:
             known = ", ".join(f"{v:g}" for v in sorted(family))
-            yield document.fault(
-                ("memory", "rails_v"),
-                f"{', '.join(odd)} V is no rail of {generation} ({known})",
-                "rail-outside-generation",
-            )
+            yield at, f"{', '.join(odd)} V is no rail of {generation} ({known})", "rail-outside-generation"
         if len(domain.rails_v) > 1 and sheet.memory.rail_policy is None:
-            yield document.fault(
-                ("memory", "rails_v"),
-                "several rails but no rail_policy: lowest, highest or setting",
-                "rail-policy-missing",
-            )
+            yield at, "several rails but no rail_policy: lowest, highest or setting", "rail-policy-missing"
 
 
-def _rates(document: Document, sheet: Sheet) -> Iterator[Fault]:
-    deepest = max((len(c.slots) + (c.soldered is not None) for c in sheet.channels.values()), default=0)
+# -- rates ----------------------------------------------------------------------------------------------
+
+
+def _rates(sheet: Sheet) -> _Found:
     for name, p in sheet.processors.items():
-        path = ("processors", name)
+        path: Path = ("processors", name)
         if not p.rate_table:
-            if sheet.archetype:
-                continue  # an architecture has no rates of its own; the rules ask for them
-            yield document.fault(path, "has no rate_table: no data rate can be told", "rate-table-missing")
+            if not sheet.archetype:  # an architecture has no rates of its own; the rules ask for them
+                yield path, "has no rate_table: no data rate can be told", "rate-table-missing"
             continue
-        covered = {row.dpc for row in p.rate_table}
-        holes = [n for n in range(1, deepest + 1) if n not in covered and None not in covered]
-        if holes:
-            yield document.fault(
-                (*path, "rate_table"),
-                f"no row for {', '.join(map(str, holes))} module(s) in a channel",
-                "rate-table-hole",
-            )
+        deepest = max((_depth(c) for c in sheet.channels.values() if _may_hold(sheet, c, name)), default=0)
+        if holes := _holes(sheet, p, deepest):
+            yield (*path, "rate_table"), f"no row for {holes[0]}" + _more(holes), "rate-table-hole"
+        seen: dict[object, RateRow] = {}
         for i, row in enumerate(p.rate_table):
+            at: Path = (*path, "rate_table", i)
             if p.rates_mts and row.rate_mts not in p.rates_mts:
-                yield document.fault(
-                    (*path, "rate_table", i), f"{row.rate_mts} is not among its rates_mts", "rate-not-listed"
-                )
+                yield at, f"{row.rate_mts} is not among its rates_mts", "rate-not-listed"
             if row.dpc and row.dpc > deepest:
-                yield document.fault(
-                    (*path, "rate_table", i), f"no channel takes {row.dpc} modules", "rate-row-unreachable"
-                )
+                yield at, f"no channel takes {row.dpc} modules", "rate-row-unreachable"
+            like = seen.setdefault((row.dpc, row.ranks, row.rail_v, row.module), row)
+            if like.rate_mts != row.rate_mts:
+                message = f"{row.words}: both {like.rate_mts} and {row.rate_mts} MT/s"
+                yield at, message, "rate-rows-clash"
 
 
-def _limits(document: Document, sheet: Sheet) -> Iterator[Fault]:
-    ids = {s.id for s in (*sheet.limits, *(x for p in sheet.processors.values() for x in p.limits))}
-    for i, s in enumerate(sheet.limits):
+def _depth(channel: Channel) -> int:
+    return len(channel.slots) + (channel.soldered is not None)
+
+
+def _may_hold(sheet: Sheet, channel: Channel, processor: str) -> bool:
+    return processor in sheet.sockets[channel.socket].processors
+
+
+def _holes(sheet: Sheet, p: Processor, deepest: int) -> list[str]:
+    """Populations that the board allows and no row covers: each kind, depth, rail and common number of ranks."""
+    rails = sorted({v for d in sheet.memory.rail_domains for v in d.rails_v})
+    holes = []
+    for kind, dpc, volts in product(sheet.memory.accepts, range(1, deepest + 1), rails):
+        uncovered = [r for r in (1, 2, 4) if not any(_covers(row, kind, dpc, volts, r) for row in p.rate_table)]
+        if uncovered:
+            rail = f" at {volts:g} V" if len(rails) > 1 else ""
+            ranks = f", {' or '.join(map(str, uncovered))} ranks" if len(uncovered) < 3 else ""
+            holes.append(f"{dpc} {kind.test.words()} module(s) in a channel{rail}{ranks}")
+    return holes
+
+
+def _covers(row: RateRow, kind: Kind, dpc: int, volts: float, ranks: int) -> bool:
+    said = dict(kind.test.wanted)
+    return (
+        row.dpc in (None, dpc)
+        and row.rail_v in (None, volts)
+        and (not row.ranks or ranks in row.ranks)
+        and all(name == "package_ranks" or said.get(name, value) == value for name, value in row.module.wanted)
+    )
+
+
+def _more(found: list[str]) -> str:
+    return f", and {len(found) - 1} more" if len(found) > 1 else ""
+
+
+# -- limits ---------------------------------------------------------------------------------------------
+
+
+def _limits(sheet: Sheet) -> _Found:
+    stated: list[tuple[Path, Statement]] = [
+        (("limits", i), s) for i, s in enumerate(s for s in sheet.limits if s.id != "chip-selects")
+    ]
+    stated += [(("processors", n, "limits", i), s) for n, p in sheet.processors.items() for i, s in enumerate(p.limits)]
+    by_id = {s.id: s for _, s in stated}
+    controllers = {c.controller for c in sheet.channels.values() if c.controller}
+    places = {*sheet.sockets, *sheet.channels, *sheet.slots, *controllers}
+    for at, s in stated:
         for name in s.replaces:
-            if name not in ids:
-                yield document.fault(
-                    ("limits", i, "replaces"), f"there is no limit {name} to replace", "limit-replaces-unknown"
-                )
-        places: set[str] = {
-            *sheet.sockets,
-            *sheet.channels,
-            *sheet.slots,
-            *(c.controller for c in sheet.channels.values() if c.controller),
-        }
+            if name not in by_id:
+                yield (*at, "replaces"), f"there is no limit {name} to replace", "limit-replaces-unknown"
+        if _leads_back(s.id, {n: x.replaces for n, x in by_id.items()}):
+            yield (*at, "replaces"), f"{s.id} replaces itself in a circle", "limit-replaces-circle"
         if s.where is not None and s.where not in places:
-            yield document.fault(
-                ("limits", i, "where"),
-                f"there is no socket, controller, channel or slot {s.where}",
-                "limit-where-unknown",
-            )
+            yield (*at, "where"), f"there is no socket, controller, channel or slot {s.where}", "limit-where-unknown"
+        for name, span in (("firmware", s.firmware), ("system", s.system)):
+            if span.first and span.until and version_key(span.first) >= version_key(span.until):
+                yield (*at, name), f"from {span.first} until {span.until} holds for no version", "limit-versions-empty"
+        if s.scope == "die" and s.die_gbit is None and s.stack_height is None:
+            yield at, "a limit of scope die gives die_gbit or stack_height", "limit-scope-amount"
+        if s.scope == "controller" and not controllers:
+            yield at, "the sheet has no controllers", "limit-no-controller"
 
 
-def _slots(document: Document, sheet: Sheet) -> Iterator[Fault]:
+def _leads_back(start: str, edges: Mapping[str, Iterable[str]]) -> bool:
+    """Whether following the edges from a name leads to it again."""
+    waiting, seen = list(edges.get(start, ())), set[str]()
+    while waiting:
+        name = waiting.pop()
+        if name == start:
+            return True
+        if name not in seen:
+            seen.add(name)
+            waiting += edges.get(name, ())
+    return False
+
+
+# -- slots and ways -------------------------------------------------------------------------------------
+
+
+def _slots(sheet: Sheet) -> _Found:
     if not sheet.slots:
-        yield document.fault((), "has no slot: nothing can be planned", "no-slots")
+        yield (), "has no slot: nothing can be planned", "no-slots"
     for socket in sheet.sockets:
         if not sheet.channels_of[socket]:
-            yield document.fault(("sockets", socket), "has no memory channel", "socket-no-channel")
-    printed: dict[str, str] = {}
+            yield ("sockets", socket), "has no memory channel", "socket-no-channel"
+    yield from _twice({s.id: (s.printed,) for s in sheet.slots.values()}, "are both printed", "printed-twice")
+    yield from _twice({s.id: s.locators for s in sheet.slots.values()}, "both report as", "locator-twice")
+    behind = {s.id: s.behind for s in sheet.slots.values()}
     for slot in sheet.slots.values():
-        if slot.printed in printed:
-            yield document.fault(
-                ("slots",), f"{slot.id} and {printed[slot.printed]} are both printed {slot.printed}", "printed-twice"
-            )
-        printed[slot.printed] = slot.id
         for other in slot.behind:
             if other not in sheet.slots:
-                yield document.fault(("slots",), f"{slot.id} is behind {other}, which is no slot", "behind-unknown")
+                yield ("slots",), f"{slot.id} is behind {other}, which is no slot", "behind-unknown"
+        if _leads_back(slot.id, behind):
+            yield ("slots",), f"{slot.id} is behind itself, by way of what is in front of it", "slot-unreachable"
+    selects = next((s.package_ranks for s in sheet.limits if s.id == "chip-selects"), None)
+    for c in sheet.channels.values():
+        if selects and _depth(c) > selects:
+            message = f"{selects} chip selects a channel, but {c.id} has {_depth(c)} modules"
+            yield ("memory", "package_ranks_per_channel"), message, "slot-unfillable"
+            break
+    for socket, ways in sheet.interleave_ways.items():
+        if ways and max(ways) > len(sheet.channels_of[socket]):
+            message = f"{socket} has {len(sheet.channels_of[socket])} channels, fewer than {max(ways)} ways"
+            yield ("interleave_ways",), message, "interleave-ways"
+
+
+def _twice(names: Mapping[str, Iterable[str]], verb: str, code: str) -> _Found:
+    owner: dict[str, str] = {}
+    for slot, each in names.items():
+        for name in each:
+            if name in owner:
+                yield ("slots",), f"{slot} and {owner[name]} {verb} {name}", code
+            owner[name] = slot
+
+
+def _ways(sheet: Sheet) -> _Found:
+    bays = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
+    for way in sheet.access.values():
+        lacking = [b for b in (*way.bays_out, *way.bays_ease) if not 1 <= b <= bays]
+        if lacking:
+            message = f"there is no bay {', '.join(map(str, lacking))} (bays has {bays})"
+            yield ("access", way.id), message, "bay-unknown"
+    if sheet.access:
+        for slot in sheet.slots.values():
+            carrier = sheet.carriers.get(slot.carrier or "")
+            if slot.access is None and not (carrier and carrier.access):
+                yield ("slots", slot.id), f"no way leads to {slot.id}: give it access", "slot-no-way"
+
+
+# -- orders, kinds, modes -------------------------------------------------------------------------------
+
+
+def _orders(sheet: Sheet) -> _Found:
+    for even in sheet.evens:
+        if len(sheet.sockets) == 1 and (even.even_over_sockets or even.symmetric):
+            yield ("population",), "spreads over sockets, but there is one", "even-over-one"
+        least = min((sum(len(c.slots) for c in sheet.channels_of[s]) for s in sheet.sockets), default=0)
+        if even.least_per_processor > least:
+            message = f"asks for {even.least_per_processor} modules a processor; one has {least} slots"
+            yield ("population",), message, "least-beyond-slots"
+
+
+def _kinds_and_modes(sheet: Sheet) -> _Found:
+    for i, kind in enumerate(sheet.memory.accepts):
+        if any(set(test.wanted) <= set(kind.test.wanted) for test in sheet.memory.refuses):
+            yield ("memory", "accepts", i), f"{kind.test.words()} is refused too", "kind-refused"
+    channels = max((len(each) for each in sheet.channels_of.values()), default=0)
+    seats = max((sum(map(_depth, each)) for each in sheet.channels_of.values()), default=0)
+    for mode in sheet.memory.modes:
+        at: Path = ("memory", "modes", mode.id)
+        if mode.channels_used and mode.channels_used > channels:
+            yield at, f"uses {mode.channels_used} channels of {channels}", "mode-impossible"
+        if any(count > seats for count in mode.counts):
+            yield at, f"wants {max(mode.counts)} modules where {seats} go", "mode-impossible"
+
+
+def _unused(sheet: Sheet) -> _Found:
+    used = {p for s in sheet.sockets.values() for p in s.processors}
+    yield from (
+        (("processors", n), "no socket may hold it", "processor-unused") for n in sheet.processors if n not in used
+    )
+    held = {s.carrier for s in sheet.slots.values()}
+    yield from ((("carriers", n), "no slot stands on it", "carrier-unused") for n in sheet.carriers if n not in held)
+    led = {s.access for s in sheet.slots.values()} | {c.access for c in sheet.carriers.values()}
+    yield from ((("access", n), "it leads to no slot", "access-unused") for n in sheet.access if n not in led)
+
+
+def _geometry(sheet: Sheet) -> _Found:
+    placed = [s for s in sheet.slots if s in sheet.geometry]
+    if placed and len(placed) < len(sheet.slots):
+        missing = [s for s in sheet.slots if s not in sheet.geometry]
+        yield ("geometry",), f"{', '.join(missing[:4])} has no place, others have", "geometry-partial"
