@@ -7,7 +7,6 @@ python -m bench --keep     measure and keep the ratios
 from __future__ import annotations
 
 import json
-import os
 import statistics
 import subprocess
 import sys
@@ -15,6 +14,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from umbrak.core.cures import cures
 from umbrak.core.evaluate import evaluate
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout, Machine
@@ -28,22 +28,21 @@ KEPT = Path(__file__).parent / "kept.json"
 NOISE = 1.5
 
 
-def timed(work: Callable[[], object], runs: int) -> float:
-    """Median time of one run. [ms]"""
-    work()
-    took = []
+def timed(work: Callable[[], object], baseline: Callable[[], object], runs: int) -> tuple[float, float]:
+    """Median time of one run of each, taken in turn: a machine's speed shifts within seconds. [ms]"""
+    took: tuple[list[float], list[float]] = ([], [])
+    for each in (work, baseline):
+        each()
     for _ in range(runs):
-        began = time.perf_counter()
-        work()
-        took.append((time.perf_counter() - began) * 1000)
-    return statistics.median(took)
+        for each, times in zip((work, baseline), took, strict=True):
+            began = time.perf_counter()
+            each()
+            times.append((time.perf_counter() - began) * 1000)
+    return statistics.median(took[0]), statistics.median(took[1])
 
 
 def command(*args: str, given: str = "") -> Callable[[], object]:
-    env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
-    return lambda: subprocess.run(
-        [sys.executable, *args], input=given, capture_output=True, text=True, env=env, cwd=ROOT, check=True
-    )
+    return lambda: subprocess.run(args, input=given, capture_output=True, text=True, cwd=ROOT, check=True)
 
 
 def big_sheet() -> Sheet:
@@ -79,16 +78,21 @@ def measure() -> dict[str, tuple[float, float]]:
     full = Layout(dict.fromkeys(sheet.slots, module))
     ten = Layout({**full, "P1.A1": odd, "P2.B2": odd, "P3.C3": odd, "P4.D1": odd})
     half = Layout({s: module for s in sheet.slots if not s.endswith("3")})
+    judged = evaluate(sheet, machine, ten)
     case = f"sheet: {ROOT}/src/umbrak/demo/sheets/halvard-r24.yaml\nslots: {{CPU1.A1: 32GB 2Rx8 PC5-4800B-RA0}}\n"
-    python = timed(command("-c", "pass"), 9)
-    counting = timed(lambda: sum(i * i for i in range(20_000)), 50)
+    python = command(sys.executable, "-c", "pass")
+
+    def sorting() -> object:
+        return sorted({str(i): (i, i % 7) for i in range(2_000)}.items(), key=lambda x: x[1])
+
     return {
-        "umbrak label, start to answer": (timed(command("-m", "umbrak", "label", "16GB 2Rx8 PC4-2400T-RE1-11"), 9), python),
-        "umbrak check, start to answer": (timed(command("-m", "umbrak", "check", given=case), 9), python),
-        "umbrak sheet lint, start to answer": (timed(command("-m", "umbrak", "sheet", "lint", "src/umbrak/demo/sheets/halvard-r24.yaml"), 9), python),
-        "evaluate, 96 slots full, clean": (timed(lambda: evaluate(sheet, machine, full), 50), counting),
-        "evaluate, 96 slots full, with findings": (timed(lambda: evaluate(sheet, machine, ten), 50), counting),
-        "targets, 96 slots, two thirds full": (timed(lambda: targets(sheet, machine, half, module), 5), counting),
+        "umbrak label, start to answer": timed(command("./umbrak", "label", "16GB 2Rx8 PC4-2400T-RE1-11"), python, 9),
+        "umbrak check, start to answer": timed(command("./umbrak", "check", given=case), python, 9),
+        "umbrak sheet lint, start to answer": timed(command("./umbrak", "sheet", "lint", "src/umbrak/demo/sheets/halvard-r24.yaml"), python, 9),
+        "evaluate, 96 slots full, clean": timed(lambda: evaluate(sheet, machine, full), sorting, 50),
+        "evaluate, 96 slots full, with findings": timed(lambda: evaluate(sheet, machine, ten), sorting, 50),
+        "cures, 96 slots full, with findings": timed(lambda: cures(sheet, machine, ten, judged), sorting, 9),
+        "targets, 96 slots, two thirds full": timed(lambda: targets(sheet, machine, half, module), sorting, 5),
     }  # fmt: skip
 
 

@@ -95,15 +95,17 @@ def _signatures(
 
     def part(slot_id: str) -> object:
         s = sheet.slots[slot_id]
-        own = slot_id if slot_id in named or s.behind else None
+        own = slot_id if slot_id in named or s.behind else tuple(m.id for m in sheet.memory.modes if slot_id in m.slots)
         return layout.get(slot_id), tuple(places[slot_id]), s.position, s.access, s.clearance, s.facing, s.carrier, own
 
     parts = {s: part(s) for s in sheet.slots}
+    supply = {c: d.id for d in sheet.memory.rail_domains for c in d.channels}
+    symmetric = any(e.symmetric for e in sheet.evens)
     apart = {taken_from, *(x for s in sheet.slots.values() for x in s.behind)}
     signatures: dict[str, object] = {}
     for channel in sheet.channels.values():
-        own = channel.id if channel.id in named or channel.soldered or apart & set(channel.slots) else None
-        whole = (channel.socket, channel.controller, own, tuple(parts[s] for s in channel.slots))
+        own = channel.id if symmetric or channel.id in named or channel.soldered or apart & set(channel.slots) else None
+        whole = (channel.socket, channel.controller, supply[channel.id], own, tuple(parts[s] for s in channel.slots))
         for index, slot in enumerate(channel.slots):
             signatures[slot] = (whole, index)
     return {slot: signatures[slot] for slot in sheet.slots}

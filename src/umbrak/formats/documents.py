@@ -9,7 +9,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstra
 
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, complete
-from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Unknown
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant, Unknown
 from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions
 from umbrak.formats.to_json import jsonable
 
@@ -116,10 +116,18 @@ OccupantsDoc = Annotated[dict[Name, OccupantDoc], Field(max_length=1024)]
 
 
 def occupants(given: Mapping[str, str | ModuleDoc | None]) -> Layout:
-    """Checked occupants as a layout."""
-    return Layout(
-        {slot: None if m is None else UNKNOWN if m == "unknown" else module_from(m) for slot, m in given.items()}
-    )
+    """Checked occupants as a layout; equal modules become one object, so that rules judge them once."""
+    one: dict[Module, Module] = {}
+
+    def occupant(m: str | ModuleDoc | None) -> Occupant | None:
+        if m is None:
+            return None
+        if m == "unknown":
+            return UNKNOWN
+        module = module_from(m)
+        return one.setdefault(module, module)
+
+    return Layout({slot: occupant(m) for slot, m in given.items()})
 
 
 def module_json(module: Module) -> dict[str, Any]:

@@ -64,7 +64,7 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
         sockets.append(BoardSocket(s.id, title, s.soldered, place.x if place else None, place.y if place else None))
     slots = []
     for slot in sheet.slots.values():
-        way = sheet.access.get(slot.access) if slot.access else None
+        way = sheet.way_to(slot.id)
         place = sheet.geometry.get(slot.id)
         socket = sheet.socket_of_slot[slot.id]
         short = slot.printed.removeprefix(socket).strip(" .-_") or slot.printed

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 from types import MappingProxyType
+from typing import TypeVar, overload
 
 from umbrak.core.memory.module import Module
 
@@ -16,6 +17,7 @@ class Unknown(Enum):
     UNKNOWN = "unknown"
 
 
+T = TypeVar("T")
 UNKNOWN = Unknown.UNKNOWN
 Occupant = Module | Unknown
 
@@ -46,6 +48,17 @@ class Layout(Mapping[str, Occupant]):
 
     def __getitem__(self, slot: str) -> Occupant:
         return self._slots[slot]
+
+    def __contains__(self, slot: object) -> bool:
+        return slot in self._slots
+
+    @overload
+    def get(self, slot: str, /) -> Occupant | None: ...
+    @overload
+    def get(self, slot: str, /, default: Occupant | T) -> Occupant | T: ...
+    def get(self, slot: str, /, default: object = None) -> object:
+        # Asked for every slot by many rules: Mapping's own goes by way of an exception.
+        return self._slots.get(slot, default)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._slots)

@@ -361,6 +361,12 @@ class Sheet:
     def socket_of_slot(self) -> Mapping[str, str]:
         return {s.id: self.channels[s.channel].socket for s in self.slots.values()}
 
+    def way_to(self, slot: str) -> Access | None:
+        """How a slot is reached: its own way, or that of the carrier that it stands on; None where nobody says."""
+        known = self.slots.get(slot)
+        carrier = self.carriers.get(known.carrier or "") if known else None
+        return self.access.get((known and known.access) or (carrier and carrier.access) or "")
+
     @cached_property
     def slot_order(self) -> Mapping[str, int]:
         """Slot id -> its place in the sheet, by which everything listed is sorted."""

@@ -40,6 +40,17 @@ class Context:
         return {s: m for s in self.sheet.slots if isinstance(m := self.layout.get(s), Module)}
 
     @cached_property
+    def groups(self) -> tuple[tuple[Module, tuple[str, ...]], ...]:
+        """The modules as (module, its slots), one entry a value object: what hangs on a module alone is asked once.
+
+        Equal modules need not be one object, so a group may be told in several entries.
+        """
+        found: dict[int, tuple[Module, list[str]]] = {}
+        for slot, module in self.modules.items():
+            found.setdefault(id(module), (module, []))[1].append(slot)
+        return tuple((module, tuple(slots)) for module, slots in found.values())
+
+    @cached_property
     def unknown_slots(self) -> tuple[str, ...]:
         return tuple(s for s in self.sheet.slots if self.layout.get(s) is UNKNOWN)
 
@@ -143,8 +154,10 @@ class Context:
     # -- saying so ----------------------------------------------------------------------------------
 
     def ordered(self, slots: Iterable[str | None]) -> tuple[str, ...]:
-        order = self.sheet.slot_order
-        return tuple(sorted({s for s in slots if s is not None}, key=lambda s: (order.get(s, len(order)), s)))
+        order, names = self.sheet.slot_order, {s for s in slots if s is not None}
+        if names <= order.keys():
+            return tuple(sorted(names, key=order.__getitem__))
+        return tuple(sorted(names, key=lambda s: (order.get(s, len(order)), s)))
 
     def finding(
         self,

@@ -73,22 +73,15 @@ def _wrong(ctx: Context, code: str, member: str, wanted: str, what: str) -> Iter
     """Modules whose member is not the sheet's; what is unknown is asked for."""
     source = ctx.sheet.memory.source
     by_value: dict[object, list[str]] = {}
-    for slot, module in ctx.modules.items():
-        by_value.setdefault(getattr(module, member), []).append(slot)
-    for value, slots in by_value.items():
+    for module, slots in ctx.groups:
+        by_value.setdefault(getattr(module, member), []).extend(slots)
+    for value, where in by_value.items():
         if value is None:
-            yield ctx.ask(
-                code,
-                slots,
-                f"The {what} of {ctx.names(slots)} is not known; the slots take {wanted}",
-                [f"{s}.{member}" for s in slots],
-                Severity.STOP,
-                source,
-            )
+            message = f"The {what} of {ctx.names(where)} is not known; the slots take {wanted}"
+            yield ctx.ask(code, where, message, [f"{s}.{member}" for s in where], Severity.STOP, source)
         elif value != wanted:
-            yield ctx.finding(
-                code, Severity.STOP, slots, f"{ctx.names(slots)}: {value} does not go into a {wanted} slot", source
-            )
+            message = f"{ctx.names(where)}: {value} does not go into a {wanted} slot"
+            yield ctx.finding(code, Severity.STOP, where, message, source)
 
 
 @rule("fit.generation")
@@ -102,11 +95,14 @@ def form(ctx: Context) -> Iterator[Finding]:
     """Another form than the slots'; and of DDR5 DIMMs, registered (12 V) and unbuffered (5 V) ones,
     whose notches differ (JESD79-5, JESD305, JESD308)."""
     yield from _wrong(ctx, "fit.form", "form", ctx.sheet.memory.form, "form")
-    for slot, m in ctx.modules.items():
+    keyed: dict[str, list[str]] = {}
+    for m, slots in ctx.groups:
         if wrong_notch(ctx, m):
-            volts = _ddr5_notch(next(iter(_bufferings(ctx))))
-            message = f"{ctx.names([slot])}: a DDR5 {m.buffering} module has its notch elsewhere than the slot ({volts} V input)"
-            yield ctx.finding("fit.form", Severity.STOP, [slot], message, ctx.sheet.memory.source)
+            keyed.setdefault(str(m.buffering), []).extend(slots)
+    for kind, wrong in keyed.items():
+        volts = _ddr5_notch(next(iter(_bufferings(ctx))))
+        message = f"{ctx.names(wrong)}: a DDR5 {kind} module has its notch elsewhere than the slot ({volts} V input)"
+        yield ctx.finding("fit.form", Severity.STOP, wrong, message, ctx.sheet.memory.source)
 
 
 def wrong_notch(ctx: Context, module: Module) -> bool:

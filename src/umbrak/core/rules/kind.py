@@ -29,7 +29,7 @@ def _answers(ctx: Context, module: Module) -> tuple[bool | None, bool | None]:
     memory = ctx.sheet.memory
     tests = (*(k.test for k in memory.accepts), *memory.refuses)
     members = ctx.once("kind members", lambda: sorted({name for t in tests for name, _ in t.wanted}))
-    key = tuple(getattr(module, name) for name in members)
+    key = tuple([getattr(module, name) for name in members])
     return ctx.once(("kind", key), lambda: _judge(memory, module))
 
 
@@ -64,17 +64,17 @@ def refused(ctx: Context) -> Iterator[Finding]:
     wrong: dict[str, list[str]] = {}
     unsure: list[str] = []
     needs: list[str] = []
-    for slot, m in ctx.modules.items():
+    for m, slots in ctx.groups:
         accepted, _ = _answers(ctx, m)
         if accepted is False and not _lacks_only_ecc(ctx, m) and not wrong_notch(ctx, m):
-            wrong.setdefault(_kind(m), []).append(slot)
+            wrong.setdefault(_kind(m), []).extend(slots)
         elif accepted is None:
-            unsure.append(slot)
+            unsure += slots
             tests = [*(k.test for k in ctx.sheet.memory.accepts), *ctx.sheet.memory.refuses]
-            needs += [f"{slot}.{name}" for t in tests for name in t.unknown(m)]
-    for kind, slots in wrong.items():
-        message = f"{ctx.names(slots)}: {kind} is not taken; this machine takes {_accepted_words(ctx)}"
-        yield ctx.finding("kind.refused", Severity.STOP, slots, message, source)
+            needs += [f"{slot}.{name}" for slot in slots for t in tests for name in t.unknown(m)]
+    for kind, where in wrong.items():
+        message = f"{ctx.names(where)}: {kind} is not taken; this machine takes {_accepted_words(ctx)}"
+        yield ctx.finding("kind.refused", Severity.STOP, where, message, source)
     if unsure:
         members = sorted({n.rsplit(".", 1)[1] for n in needs})
         words = " and ".join({"ecc": "ECC", "device_width": "device width"}.get(n, n) for n in members)
@@ -85,7 +85,8 @@ def refused(ctx: Context) -> Iterator[Finding]:
 @rule("kind.ecc-required")
 def ecc_required(ctx: Context) -> Iterator[Finding]:
     """A kind that would be taken, had it ECC."""
-    slots = [s for s, m in ctx.modules.items() if _answers(ctx, m)[0] is False and _lacks_only_ecc(ctx, m)]
+    alike = (slots for m, slots in ctx.groups if _answers(ctx, m)[0] is False and _lacks_only_ecc(ctx, m))
+    slots = [s for each in alike for s in each]
     if slots:
         message = (
             f"{ctx.names(slots)} {ctx.are(slots, 'has', 'have')} no ECC; this machine takes {_accepted_words(ctx)}"
@@ -98,7 +99,7 @@ def ecc_required(ctx: Context) -> Iterator[Finding]:
 )
 def uncertified(ctx: Context) -> Iterator[Finding]:
     """A kind that works but lacks the maker's word."""
-    slots = [s for s, m in ctx.modules.items() if _answers(ctx, m) == (True, False)]
+    slots = [s for m, each in ctx.groups if _answers(ctx, m) == (True, False) for s in each]
     if slots:
         kind = _kind(ctx.modules[slots[0]])
         message = f"{ctx.names(slots)}: {kind} works in this machine, but its maker does not certify it"

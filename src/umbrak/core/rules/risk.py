@@ -43,8 +43,7 @@ def warranty(ctx: Context) -> Iterator[Finding]:
         return
     by_way: dict[str, list[str]] = {}
     for slot in ctx.layout.changed_from(ctx.before):
-        known = ctx.sheet.slots.get(slot)
-        way = ctx.sheet.access.get(known.access) if known and known.access else None
+        way = ctx.sheet.way_to(slot)
         if way and way.ends_warranty:
             by_way.setdefault(way.id, []).append(slot)
     for slots in by_way.values():
