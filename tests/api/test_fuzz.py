@@ -31,6 +31,6 @@ def test_every_described_request_gets_a_described_answer(client: Client) -> None
     schema = schemathesis.openapi.from_dict(browser.app.openapi())  # type: ignore[attr-defined]
     for found in schema.get_all_operations():
         operation = found.ok()
-        if operation.path != "/api/session":  # would sign out
+        if operation.path not in ("/api/session", "/api/events"):  # would sign out; would not end
             try_out(operation)
     assert not odd

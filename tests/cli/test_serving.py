@@ -53,7 +53,7 @@ def machines(address: str) -> list[str]:
 def test_it_serves_keeps_and_cleans_up(data: Path) -> None:
     process, address = start(data)
     first = machines(address)
-    assert len(first) == 2
+    assert len(first) == 12
     process.send_signal(signal.SIGTERM)
     assert process.wait(30) == 0
     assert not (data / "postgres/postmaster.pid").exists(), "PostgreSQL was left running"

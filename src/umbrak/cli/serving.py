@@ -11,12 +11,14 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import uvicorn
+from fastapi import FastAPI
 
 from umbrak.cli.cluster import Cluster, default_folder
 from umbrak.cli.provision import need_front_end, need_packages
 from umbrak.cli.trouble import Trouble
 from umbrak.server.app import make_app
 from umbrak.services.sheets import keep_shipped
+from umbrak.services.summaries import refresh_stale
 from umbrak.store.engine import ensure_database, migrate, open_engine
 
 DEFAULT_PORT = 8470
@@ -43,6 +45,7 @@ def serve(port: int | None, tls_cert: Path | None = None, tls_key: Path | None =
     with database("umbrak") as url:
         engine = open_engine(url)
         keep_shipped(engine)
+        refresh_stale(engine)
         _run(make_app(engine, front_end), port, [], tls_cert, tls_key)
 
 
@@ -53,18 +56,20 @@ def demo(port: int | None, reset: bool) -> None:
 
         engine = open_engine(url)
         seed.seed(engine)
-        told = [f"sign in as  {seed.ACCOUNT}", f"password    {seed.PASSWORD}"]
+        refresh_stale(engine)
+        names = ", ".join(name for name, _, _ in seed.PEOPLE)
+        told = [f"sign in as  {names}", f"password    {seed.PASSWORD}"]
         _run(make_app(engine, front_end), port, told)
 
 
 def _run(
-    app: object, port: int | None, told: list[str], tls_cert: Path | None = None, tls_key: Path | None = None
+    app: FastAPI, port: int | None, told: list[str], tls_cert: Path | None = None, tls_key: Path | None = None
 ) -> None:
     """Serve on loopback until told to stop; says where, once it can be reached."""
     listener = _listen(port)
     scheme = "https" if tls_cert else "http"
     config = uvicorn.Config(
-        app,  # type: ignore[arg-type]
+        app,
         log_level="warning",
         timeout_graceful_shutdown=5,
         ssl_certfile=tls_cert,
@@ -73,6 +78,10 @@ def _run(
     )
 
     class Server(uvicorn.Server):
+        async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+            app.state.hub.close()  # streams of events would be waited for otherwise
+            await super().shutdown(sockets)
+
         async def startup(self, sockets: list[socket.socket] | None = None) -> None:
             await super().startup(sockets)
             address = f"{scheme}://127.0.0.1:{listener.getsockname()[1]}/"

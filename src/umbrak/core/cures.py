@@ -8,17 +8,17 @@ evaluated, and is a cure when the finding is gone, nothing new is as severe, and
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from umbrak.core.evaluate import Evaluation, evaluate
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Action, Do, actions
+from umbrak.core.plan.arrange import dealt_out, in_order, is_known, is_live, largest_first
 from umbrak.core.platform.machine import Layout, Machine, Unknown
-from umbrak.core.platform.sheet import FillOrder, Sheet
+from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.rules.finding import Finding, Severity, Verdict
-from umbrak.core.rules.order import expected_sets
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,14 +65,6 @@ class _Question:
     machine: Machine
     layout: Layout
 
-    def live(self, socket: str) -> bool:
-        return self.machine.processors.get(socket, "?") is not None
-
-    def modules(self, slots: Iterable[str]) -> list[Module]:
-        """Modules in these slots, the largest and those of most ranks first."""
-        found = [m for s in slots if isinstance(m := self.layout.get(s), Module)]
-        return sorted(found, key=lambda m: (-(m.capacity_gib or 0), -(m.package_ranks or 0)))
-
 
 def _cure(q: _Question, finding: Finding, now: Evaluation, judge: Callable[[Layout], Evaluation]) -> Cure | None:
     if finding.severity in (Severity.ASK, Severity.NOTE):
@@ -107,54 +99,21 @@ def _proposals(q: _Question, finding: Finding) -> Iterator[Layout]:
 def _put_in_order(q: _Question, finding: Finding) -> Iterator[Layout]:
     """The modules of the order's group in the order's slots, larger ones first, those that stand right staying."""
     for fill in q.sheet.fills:
-        if set(fill.slots) & set(finding.slots) and _is_known(q, fill.slots):
-            yield _ordered(q, fill, q.modules(fill.slots))
-
-
-def _ordered(q: _Question, fill: FillOrder, modules: list[Module]) -> Layout:
-    slots = {s: m for s, m in q.layout.items() if s not in fill.slots}
-    waiting = list(modules)
-    for each in expected_sets(fill, len(modules)):
-        share, waiting = waiting[: len(each)], waiting[len(each) :]
-        # Within a set the far slots take the more ranks; a module that is in one of the set's slots stays there.
-        open_slots = (
-            sorted(each, key=lambda s: q.sheet.slots[s].position != "far")[: len(share)]
-            if len(share) < len(each)
-            else list(each)
-        )
-        for slot in list(open_slots):
-            here = q.layout.get(slot)
-            if isinstance(here, Module) and here in share:
-                slots[slot] = here
-                share.remove(here)
-                open_slots.remove(slot)
-        slots |= dict(zip(open_slots, share, strict=False))
-    return Layout(slots)
+        if set(fill.slots) & set(finding.slots) and is_known(q.layout, fill.slots):
+            yield in_order(q.sheet, q.layout, fill, largest_first(q.layout, fill.slots))
 
 
 def _deal_out(q: _Question, finding: Finding) -> Iterator[Layout]:
     """All modules dealt over the sockets that have a processor, then each socket put in order."""
-    fills = [f for f in q.sheet.fills if f.where in q.sheet.sockets and q.live(f.where)]
-    slots = [s for f in q.sheet.fills for s in f.slots]
-    modules = q.modules(slots)
-    if not fills or not _is_known(q, slots) or len(modules) % len(fills):
-        return
-    dealt: dict[str, list[Module]] = {f.where: [] for f in fills}
-    for module in modules:
-        poorest = min(dealt, key=lambda w: (len(dealt[w]), sum(m.capacity_gib or 0 for m in dealt[w])))
-        dealt[poorest].append(module)
-    layout = Layout({s: m for s, m in q.layout.items() if s not in slots})
-    for fill in fills:
-        part = _ordered(q, fill, sorted(dealt[fill.where], key=lambda m: -(m.capacity_gib or 0)))
-        layout = Layout({**layout, **{s: m for s, m in part.items() if s in fill.slots}})
-    yield layout
+    if (layout := dealt_out(q.sheet, q.machine, q.layout)) is not None:
+        yield layout
 
 
 def _move_one(q: _Question, finding: Finding) -> Iterator[Layout]:
     """One of the finding's modules to an empty slot of another channel, on a board small enough to try them all."""
     if len(q.sheet.slots) > _SMALL:
         return
-    empty = [s for s in q.sheet.slots if s not in q.layout and q.live(q.sheet.socket_of_slot[s])]
+    empty = [s for s in q.sheet.slots if s not in q.layout and is_live(q.machine, q.sheet.socket_of_slot[s])]
     for source in (s for s in q.sheet.slots if isinstance(q.layout.get(s), Module)):
         rest = {s: m for s, m in q.layout.items() if s != source}
         for target in empty:
@@ -178,10 +137,6 @@ def _take_out(q: _Question, finding: Finding) -> Iterator[Layout]:
             by_size.setdefault(held.capacity_gib or 0, slot)
     for size in sorted(by_size):
         yield Layout({s: m for s, m in q.layout.items() if s != by_size[size]})
-
-
-def _is_known(q: _Question, slots: Iterable[str]) -> bool:
-    return not any(isinstance(q.layout.get(s), Unknown) for s in slots)
 
 
 _Way = Callable[[_Question, Finding], Iterator[Layout]]

@@ -17,11 +17,15 @@ from umbrak.formats.sheet.reading import read_sheet
 from umbrak.services.accounts import add_account
 from umbrak.services.plans import edit_plan, start_plan
 from umbrak.services.sheets import keep_sheet, keep_shipped
+from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
+from umbrak.store.history import record
 
-#: The demo's one account. Its database is on loopback and holds nothing that is real.
-ACCOUNT, PASSWORD, SHOWN_AS = "technician", "tide-gauge-7", "I. Mar"
+#: The demo's accounts: name, as shown, role; one password. Its database is on loopback and holds nothing that is real.
+PEOPLE = (("technician", "I. Mar", "technician"), ("lead", "R. Holm", "lead"), ("viewer", "N. Vik", "viewer"))
+PASSWORD = "tide-gauge-7"
+ACCOUNT = PEOPLE[0][0]
 
 
 def seed(engine: Engine) -> None:
@@ -37,21 +41,27 @@ def seed(engine: Engine) -> None:
             keep_sheet(db, reading)
             sheets[reading.sheet.id] = reading.sheet
     scenario = yaml.safe_load(files("umbrak.demo").joinpath("machines.yaml").read_text("utf-8"))
-    account = add_account(engine, ACCOUNT, SHOWN_AS, PASSWORD, "technician")
+    account, *_ = [add_account(engine, name, shown_as, PASSWORD, role) for name, shown_as, role in PEOPLE]
     for given in scenario["machines"]:
         _machine(engine, account, sheets[given["sheet"]], scenario["site"], given)
 
 
 def _machine(engine: Engine, account: Account, sheet: Sheet, site: dict[str, str], given: dict[str, Any]) -> None:
     layout = _layout(sheet, given["slots"])
-    facts = MachineDoc(processors=given["processors"], firmware=given["firmware"]).model_dump()
+    facts = MachineDoc(**{"processors": given["processors"], **given.get("facts", {})}).model_dump()
     taken_at = datetime.now(UTC) - timedelta(days=given["days_ago"])
     with engine.begin() as db:
         site_id = store.find_or_add_site(db, site["name"], site["zone"])
-        key = store.add_machine(db, given["name"], site_id, given["place"], sheet.hash, facts)
+        key = store.add_machine(
+            db, given["name"], site_id, given["place"], sheet.hash, facts, given.get("duty_group", "")
+        )
         if key is None:
             raise ValueError(f"the scenario names {given['name']} twice")
-        store.add_survey(db, key, given["kind"], layout_json(layout), account.id, None, taken_at)
+        store.add_survey(
+            db, key, given["kind"], layout_json(layout), account.id, None, taken_at, given.get("failed", ())
+        )
+        refresh(db, key)
+        record(db, "machine made", account.id, key, name=given["name"])
     if plan := given.get("plan"):
         view = start_plan(engine, account, key, plan["name"])
         for changes in plan["edits"]:

@@ -15,8 +15,9 @@ from starlette.exceptions import HTTPException
 
 import umbrak
 from umbrak.server import problems
+from umbrak.server.events import Hub
 from umbrak.server.openapi import describe_api
-from umbrak.server.routers import intakes, labels, machines, plans, session, sheets
+from umbrak.server.routers import events, intakes, labels, machines, people, plans, session, sheets
 
 Next = Callable[[Request], Awaitable[Response]]
 _SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
@@ -28,9 +29,10 @@ def make_app(engine: Engine | None, front_end: Path | None = None) -> FastAPI:
         title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None
     )
     app.state.engine = engine
+    app.state.hub = Hub(engine) if engine is not None else None
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
-    for router in (session, machines, plans, intakes, sheets, labels):
+    for router in (session, people, machines, plans, events, intakes, sheets, labels):
         app.include_router(router.router, prefix="/api")
 
     @app.get("/healthz", include_in_schema=False)

@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
-from umbrak.formats.documents import Doc, ModuleDoc, Name, OccupantsDoc, ShortText
+from umbrak.formats.documents import Doc, MachineDoc, ModuleDoc, Name, OccupantsDoc, ShortText
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -30,19 +30,80 @@ class LabelText(Body):
     text: Annotated[str, StringConstraints(max_length=MAX_LABEL_LENGTH)]
 
 
+RoleName = Literal["viewer", "technician", "lead"]
+Password = Annotated[str, StringConstraints(min_length=1, max_length=1000)]
+
+
+class NewAccount(Body):
+    name: Name
+    shown_as: ShortText = ""
+    password: Password
+    role: RoleName
+
+
+class AccountChange(Body):
+    shown_as: ShortText | None = None
+    role: RoleName | None = None
+    active: bool | None = None
+    password: Password | None = None
+
+
+class NewPassword(Body):
+    old: Password
+    new: Password
+
+
 class NewMachine(Body):
+    """From an intake, or by hand: what was found in the slots that somebody looked into."""
+
     name: Name
     sheet_hash: Name
-    intake_id: Id
-    slots: dict[Name, Annotated[int, Field(ge=0)]] = Field(description="slot -> index of its report in the intake")
+    intake_id: Id | None = None
+    slots: dict[Name, Annotated[int, Field(ge=0)]] = Field(
+        default={}, description="slot -> index of its report in the intake"
+    )
+    fitted: OccupantsDoc = Field(default={}, description="slot -> label text, module, or null where it is empty")
     processors: dict[Name, Name | None] = Field(default={}, description="socket -> processor, null where it is empty")
     place: ShortText = ""
     site: ShortText | None = None
     zone: Name = "UTC"
+    duty_group: ShortText = ""
+
+
+class MachineChange(Body):
+    version: Version
+    name: Name | None = None
+    place: ShortText | None = None
+    site: ShortText | None = None
+    zone: Name | None = None
+    duty_group: ShortText | None = None
+    facts: MachineDoc | None = None
+
+
+class Retirement(Body):
+    version: Version
+    retired: bool
+
+
+class SurveyByHand(Body):
+    revision: Annotated[int, Field(ge=1, description="the survey that this one is laid over")]
+    slots: OccupantsDoc = Field(default={}, description="slot -> label text, module, null (empty) or unknown")
+    failed: list[Name] | None = Field(default=None, description="every slot whose module is at fault; null = as before")
 
 
 class NewPlan(Body):
     name: Name | None = None
+    like: Id | None = Field(default=None, description="a plan of the same machine whose goal it takes over")
+
+
+class PlanDiscard(Body):
+    version: Version
+    discarded: bool
+
+
+class ArrangementOf(Body):
+    kind: Literal["next-set", "spread"]
+    module: ModuleDoc | None = None
 
 
 class PlanRename(Body):

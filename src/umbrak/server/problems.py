@@ -14,7 +14,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
 
 from umbrak.formats.faults import InputError
-from umbrak.services.errors import NotAllowed, NotFound, NotSignedIn, Refused, ServiceError, Stale
+from umbrak.services.errors import NotAllowed, NotFound, NotSignedIn, Refused, ServiceError, Stale, TooMany
 
 
 class FieldError(BaseModel):
@@ -46,6 +46,7 @@ _KINDS: dict[type[ServiceError], tuple[int, str, str]] = {
     NotFound: (404, "not-found", "Not found"),
     Stale: (409, "stale", "Changed meanwhile"),
     Refused: (422, "refused", "Refused"),
+    TooMany: (429, "too-many-tries", "Too many tries"),
 }
 
 
@@ -70,7 +71,10 @@ def install(app: FastAPI) -> None:
             more = {"theirs": error.theirs, "yours": error.yours}
         elif isinstance(error, Refused):
             more = {"errors": [{"field": error.field, "message": str(error)}]}
-        return problem(status, kind, title, str(error), **more)
+        answer = problem(status, kind, title, str(error), **more)
+        if isinstance(error, TooMany):
+            answer.headers["Retry-After"] = str(error.seconds)
+        return answer
 
     @app.exception_handler(InputError)
     def unreadable(_: Request, error: InputError) -> JSONResponse:

@@ -2,6 +2,7 @@
 
 ServiceError
 ├── NotSignedIn     nobody is signed in, or name and password do not match
+├── TooMany         too many tries; says how long to wait
 ├── NotAllowed      the account's role does not reach so far
 ├── NotFound        there is no such thing
 ├── Refused         the input is wrong; names the field
@@ -19,6 +20,14 @@ class ServiceError(Exception):
 
 class NotSignedIn(ServiceError):
     pass
+
+
+class TooMany(ServiceError):
+    def __init__(self, seconds: int) -> None:
+        self.seconds = seconds
+        minutes = -(-seconds // 60)
+        wait = f"{minutes} minutes" if minutes > 1 else "a minute"
+        super().__init__(f"Too many tries failed. Wait {wait}, then try again.")
 
 
 class NotAllowed(ServiceError):

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
@@ -11,23 +11,24 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evaluate import RULES_VERSION, Evaluation, evaluate, worst
+from umbrak.core.evaluate import Evaluation, evaluate
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotState
+from umbrak.core.platform.survey import SlotState, SurveyReading
 from umbrak.core.targets import Target, targets
-from umbrak.formats.documents import MachineDoc, layout_json, read_layout
+from umbrak.formats.documents import MachineDoc, layout_json
 from umbrak.services.accounts import Role, need
 from umbrak.services.board import Board, board_of
-from umbrak.services.errors import NotFound, Refused
+from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.intake import load_intake
+from umbrak.services.loading import Loaded, known_slots, load_machine, loaded, official_gib
 from umbrak.services.sheets import load_sheet
+from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
 from umbrak.store.accounts import Account
-from umbrak.store.history import record
-from umbrak.store.machines import MachineRow, SurveyRow
+from umbrak.store.history import HistoryLine, history_of, record
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +52,18 @@ class SurveyFacts:
 
 
 @dataclass(frozen=True, slots=True)
+class MachineChanges:
+    """What a person may change of a machine; None = leave it as it is, except in `facts`, which is the whole."""
+
+    name: str | None = None
+    place: str | None = None
+    site: str | None = None
+    zone: str | None = None
+    duty_group: str | None = None
+    facts: MachineDoc | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class MachineView:
     """One machine with its board and what it comes to as it stands."""
 
@@ -60,11 +73,23 @@ class MachineView:
     site: str | None
     zone: str
     sheet_title: str
-    firmware: str | None
     version: int
+    duty_group: str
+    retired_at: datetime | None
+    #: What is particular to this unit; what is left out is unknown.
+    facts: Machine
+    sheet_hash: str
+    #: Modes that its sheet names.
+    modes: tuple[str, ...]
+    #: Socket -> the processors it may hold, in the sheet's order.
+    may_hold: Mapping[str, tuple[str, ...]]
+    #: Sockets that may be empty.
+    may_be_bare: tuple[str, ...]
     survey: SurveyFacts
     board: Board
     slots: Mapping[str, Occupant]
+    #: Slots whose module is at fault.
+    failed: tuple[str, ...]
     evaluation: Evaluation
     #: The lowest official total in force; None where nobody states one.
     official_gib: float | None
@@ -72,111 +97,194 @@ class MachineView:
 
 
 @dataclass(frozen=True, slots=True)
-class GlyphGroup:
-    """One socket of the small board: a letter for each slot in the sheet's order.
+class NewMachine:
+    """What a machine is made from: an intake and which slot each report is about, or its slots by hand."""
 
-    f filled and stays, e empty, u unknown, p planned, x comes out, c changes
-    """
-
-    socket: str
-    slots: str
-    soldered: int
-
-
-@dataclass(frozen=True, slots=True)
-class Summary:
-    """What the list of machines shows of one."""
-
-    installed_gib: float
-    planned_gib: float | None
-    official_gib: float | None
-    verdict: str
-    worst_severity: str | None
-    worst_message: str | None
-    known: int
-    total: int
-    glyph: tuple[GlyphGroup, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class MachineLine:
-    id: UUID
     name: str
-    place: str
-    site: str | None
-    sheet_title: str
-    surveyed_at: datetime
-    plan: str | None
-    summary: Summary
+    sheet_hash: str
+    intake_id: UUID | None = None
+    #: Slot -> index of its report in the intake's reading.
+    reports: Mapping[str, int] = field(default_factory=dict)
+    #: By hand: what is in the slots that somebody looked into; `emptied` are the ones found empty.
+    fitted: Layout = field(default_factory=Layout)
+    emptied: Sequence[str] = ()
+    #: Socket -> processor id, or None where the socket is empty; left out = unknown.
+    processors: Mapping[str, str | None] = field(default_factory=dict)
+    place: str = ""
+    site: str | None = None
+    zone: str = "UTC"
+    duty_group: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class MachinePage:
-    machines: tuple[MachineLine, ...]
-    total: int
-    page: int
-    page_size: int
-
-
-def make_machine(
-    engine: Engine,
-    account: Account,
-    name: str,
-    sheet_hash: str,
-    intake_id: UUID,
-    slots: Mapping[str, int],
-    processors: Mapping[str, str | None],
-    place: str = "",
-    site: str | None = None,
-    zone: str = "UTC",
-) -> UUID:
-    """A machine from an intake. Slots of the sheet that no report is mapped to stay unknown.
-
-    Parameters
-        slots        slot -> index of its report in the intake's reading
-        processors   socket -> processor id, or None where the socket is empty; left out = unknown
+def make_machine(engine: Engine, account: Account, new: NewMachine) -> UUID:
+    """A machine; slots that nobody told of stay unknown.
 
     Raises
         Refused      a name that is taken, a slot, report or processor that does not exist; names the field
         NotFound     no such sheet or intake
     """
     need(account, Role.technician)
-    name = name.strip()
-    if not name:
+    name = _named(new.name)
+    _check_zone(new.zone)
+    with engine.begin() as db:
+        sheet = load_sheet(db, new.sheet_hash)
+        occupants: dict[str, Occupant | None] = dict.fromkeys(sheet.slots, UNKNOWN)
+        kind, firmware = "by hand", None
+        failed: list[str] = []
+        if new.intake_id:
+            intake = load_intake(db, new.intake_id)
+            kind = intake.reading.kind
+            firmware = intake.reading.firmware.version if intake.reading.firmware else None
+            occupants |= _reported(sheet, intake.reading, new.reports)
+            states = {slot: intake.reading.slots[i].state for slot, i in new.reports.items()}
+            failed = [slot for slot, state in states.items() if state is SlotState.FAILED]
+        occupants |= _by_hand(sheet, new.fitted, new.emptied, "fitted")
+        _check_processors(sheet, new.processors)
+        facts = MachineDoc(processors=dict(new.processors), firmware=firmware).model_dump(exclude_none=False)
+        site_id = _site(db, new.site, new.zone)
+        key = store.add_machine(db, name, site_id, new.place.strip(), new.sheet_hash, facts, new.duty_group.strip())
+        if key is None:
+            raise Refused("name", f"There is a machine {name} already.")
+        slots = layout_json(Layout(occupants))
+        store.add_survey(db, key, kind, slots, account.id, new.intake_id, datetime.now(UTC), failed)
+        refresh(db, key)
+        record(db, "machine made", account.id, key, name=name, sheet=new.sheet_hash)
+    return key
+
+
+def _named(name: str) -> str:
+    if not (name := name.strip()):
         raise Refused("name", "Give the machine a name.")
+    return name
+
+
+def _check_zone(zone: str) -> None:
     try:
         ZoneInfo(zone)
     except (ZoneInfoNotFoundError, ValueError) as error:
         raise Refused("zone", f"{zone} is no time zone; write one such as Atlantic/Faroe.") from error
+
+
+def _site(db: Connection, site: str | None, zone: str) -> UUID | None:
+    return store.find_or_add_site(db, site.strip(), zone) if site and site.strip() else None
+
+
+def _reported(sheet: Sheet, reading: SurveyReading, reports: Mapping[str, int]) -> dict[str, Occupant | None]:
+    """What an intake's reports say of the slots that they are mapped to."""
+    occupants: dict[str, Occupant | None] = {}
+    used: dict[int, str] = {}
+    for slot, index in reports.items():
+        if slot not in sheet.slots:
+            raise Refused(f"slots.{slot}", f"{sheet.title} has no slot {slot}.")
+        if not 0 <= index < len(reading.slots) or reading.slots[index].state is SlotState.SOLDERED:
+            raise Refused(f"slots.{slot}", f"There is no report {index} of a slot.")
+        if index in used:
+            told = reading.slots[index].locator
+            raise Refused(f"slots.{slot}", f"The report of {told} is given to {used[index]} already.")
+        used[index] = slot
+        occupants[slot] = reading.slots[index].occupant()
+    return occupants
+
+
+def _by_hand(sheet: Sheet, fitted: Layout, emptied: Sequence[str], field_name: str) -> dict[str, Occupant | None]:
+    told: dict[str, Occupant | None] = {**dict.fromkeys(emptied), **fitted}
+    for slot in told:
+        if slot not in sheet.slots:
+            raise Refused(f"{field_name}.{slot}", f"{sheet.title} has no slot {slot}.")
+    return told
+
+
+def change_machine(engine: Engine, account: Account, key: UUID, version: int, changes: MachineChanges) -> None:
+    """Change what is given. Raises NotFound, Refused for wrong input, Stale with the machine as it is."""
+    need(account, Role.technician)
     with engine.begin() as db:
-        sheet = load_sheet(db, sheet_hash)
-        intake = load_intake(db, intake_id)
-        reports = intake.reading.slots
-        occupants: dict[str, Occupant | None] = dict.fromkeys(sheet.slots, UNKNOWN)
-        used: dict[int, str] = {}
-        for slot, index in slots.items():
-            if slot not in sheet.slots:
-                raise Refused(f"slots.{slot}", f"{sheet.title} has no slot {slot}.")
-            if not 0 <= index < len(reports) or reports[index].state is SlotState.SOLDERED:
-                raise Refused(f"slots.{slot}", f"There is no report {index} of a slot.")
-            if index in used:
-                raise Refused(
-                    f"slots.{slot}", f"The report of {reports[index].locator} is given to {used[index]} already."
-                )
-            used[index] = slot
-            occupants[slot] = reports[index].occupant()
-        _check_processors(sheet, processors)
-        firmware = intake.reading.firmware.version if intake.reading.firmware else None
-        facts = MachineDoc(processors=dict(processors), firmware=firmware).model_dump(exclude_none=False)
-        site_id = store.find_or_add_site(db, site.strip(), zone) if site and site.strip() else None
-        key = store.add_machine(db, name, site_id, place.strip(), sheet_hash, facts)
-        if key is None:
-            raise Refused("name", f"There is a machine {name} already.")
-        store.add_survey(
-            db, key, intake.reading.kind, layout_json(Layout(occupants)), account.id, intake.id, datetime.now(UTC)
+        m = _current(db, key, version, asdict(changes))
+        values: dict[str, Any] = {}
+        if changes.name is not None and (name := _named(changes.name)) != m.row.name:
+            if store.name_taken(db, name, key):
+                raise Refused("name", f"There is a machine {name} already.")
+            values["name"] = name
+        for column in ("place", "duty_group"):
+            given = getattr(changes, column)
+            if given is not None and given.strip() != getattr(m.row, column):
+                values[column] = given.strip()
+        zone = changes.zone or m.row.zone
+        _check_zone(zone)
+        if changes.site is not None and changes.site.strip() != (m.row.site or ""):
+            values["site_id"] = _site(db, changes.site, zone)
+        if changes.facts is not None:
+            _check_facts(m.sheet, changes.facts)
+            if (facts := changes.facts.model_dump()) != m.row.facts:
+                values["facts"] = facts
+        if values:
+            store.change_machine(db, key, version + 1, values)
+            refresh(db, key)
+            told = {k.removesuffix("_id"): v if isinstance(v, str) else None for k, v in values.items()}
+            record(db, "machine changed", account.id, key, changed=told, version=version + 1)
+
+
+def retire_machine(engine: Engine, account: Account, key: UUID, version: int, retired: bool) -> None:
+    """Take a machine from the list, or bring it back; nothing of it is lost. Raises NotFound, Stale."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        _current(db, key, version, {"retired": retired})
+        values = {"retired_at": datetime.now(UTC) if retired else None}
+        store.change_machine(db, key, version + 1, values)
+        refresh(db, key)
+        record(db, "machine retired" if retired else "machine brought back", account.id, key, version=version + 1)
+
+
+def survey_by_hand(
+    engine: Engine,
+    account: Account,
+    key: UUID,
+    revision: int,
+    found: Layout,
+    emptied: Sequence[str],
+    failed: Sequence[str] | None = None,
+) -> None:
+    """What somebody saw in some slots, as a new survey over the newest one; `failed` = all slots now at fault.
+
+    Raises
+        NotFound, Refused
+        Stale      the newest survey is not `revision` any more
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = _current(db, key, None, {})
+        told = _by_hand(m.sheet, found, emptied, "slots")
+        if m.survey.revision != revision:
+            yours = {"slots": layout_json(found), "emptied": list(emptied)}
+            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", _view(m, ()), yours)
+        broken = m.survey.failed if failed is None else list(failed)
+        for slot in broken:
+            if slot not in m.sheet.slots:
+                raise Refused("failed", f"{m.sheet.title} has no slot {slot}.")
+        slots = layout_json(Layout({**m.layout, **told}))
+        if slots == m.survey.slots and sorted(broken) == sorted(m.survey.failed):
+            return
+        store.add_survey(db, key, "by hand", slots, account.id, None, datetime.now(UTC), broken)
+        refresh(db, key)
+        record(
+            db, "surveyed by hand", account.id, key, slots=sorted(told), failed=sorted(broken), revision=revision + 1
         )
-        record(db, "machine made", account.id, key, name=name, sheet=sheet_hash)
-    return key
+
+
+def _current(db: Connection, key: UUID, version: int | None, yours: Any) -> Loaded:
+    """The machine, locked. Raises NotFound, or Stale when it is not at `version` any more."""
+    row = store.find_machine(db, key, lock=True)
+    if row is None:
+        raise NotFound("machine")
+    m = loaded(db, row)
+    if version is not None and row.version != version:
+        raise Stale(f"{row.name} was changed meanwhile; nothing of yours was saved.", _view(m, ()), yours)
+    return m
+
+
+def _check_facts(sheet: Sheet, facts: MachineDoc) -> None:
+    _check_processors(sheet, facts.processors)
+    if facts.mode is not None and facts.mode not in {m.id for m in sheet.memory.modes}:
+        raise Refused("facts.mode", f"{sheet.title} has no mode {facts.mode}.")
 
 
 def _check_processors(sheet: Sheet, processors: Mapping[str, str | None]) -> None:
@@ -190,37 +298,15 @@ def _check_processors(sheet: Sheet, processors: Mapping[str, str | None]) -> Non
             raise Refused(f"processors.{socket}", f"{socket} does not take {processor}.")
 
 
-@dataclass(frozen=True, slots=True)
-class Loaded:
-    """A machine with all that judging it takes."""
-
-    row: MachineRow
-    sheet: Sheet
-    machine: Machine
-    survey: SurveyRow
-    layout: Layout
-
-
-def load_machine(db: Connection, key: UUID) -> Loaded:
-    """Raises NotFound."""
-    row = store.find_machine(db, key)
-    if row is None:
-        raise NotFound("machine")
-    return _loaded(db, row)
-
-
-def _loaded(db: Connection, row: MachineRow) -> Loaded:
-    survey = store.newest_survey(db, row.id)
-    return Loaded(
-        row, load_sheet(db, row.sheet_hash), MachineDoc(**row.facts).value(), survey, read_layout(survey.slots)
-    )
-
-
 def see_machine(engine: Engine, key: UUID) -> MachineView:
     """Raises NotFound."""
     with engine.connect() as db:
         m = load_machine(db, key)
         plans = tuple(PlanName(p.id, p.name, p.state, p.updated_at) for p in plan_store.plans_of(db, key))
+    return _view(m, plans)
+
+
+def _view(m: Loaded, plans: tuple[PlanName, ...]) -> MachineView:
     evaluation = evaluate(m.sheet, m.machine, m.layout)
     return MachineView(
         id=m.row.id,
@@ -229,17 +315,32 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
         site=m.row.site,
         zone=m.row.zone,
         sheet_title=m.row.sheet_title,
-        firmware=m.machine.firmware,
         version=m.row.version,
+        duty_group=m.row.duty_group,
+        retired_at=m.row.retired_at,
+        facts=m.machine,
+        sheet_hash=m.row.sheet_hash,
+        modes=tuple(mode.id for mode in m.sheet.memory.modes),
+        may_hold={s.id: s.processors for s in m.sheet.sockets.values()},
+        may_be_bare=tuple(s.id for s in m.sheet.sockets.values() if s.may_be_absent),
         survey=SurveyFacts(
-            m.survey.revision, m.survey.kind, m.survey.taken_at, m.survey.taken_by, _known(m), len(m.sheet.slots)
+            m.survey.revision, m.survey.kind, m.survey.taken_at, m.survey.taken_by, known_slots(m), len(m.sheet.slots)
         ),
         board=board_of(m.sheet, m.machine),
         slots=dict(m.layout),
+        failed=tuple(s for s in m.sheet.slots if s in m.survey.failed),
         evaluation=evaluation,
         official_gib=official_gib(evaluation),
         plans=plans,
     )
+
+
+def machine_history(engine: Engine, key: UUID, before: int | None = None) -> list[HistoryLine]:
+    """A page of who did what to the machine and its plans, newest first. Raises NotFound."""
+    with engine.connect() as db:
+        if store.find_machine(db, key) is None:
+            raise NotFound("machine")
+        return history_of(db, key, before)
 
 
 def machine_targets(engine: Engine, key: UUID, module: Module, taken_from: str | None) -> tuple[Target, ...]:
@@ -247,80 +348,3 @@ def machine_targets(engine: Engine, key: UUID, module: Module, taken_from: str |
     with engine.connect() as db:
         m = load_machine(db, key)
     return targets(m.sheet, m.machine, m.layout, module, taken_from=taken_from)
-
-
-def official_gib(evaluation: Evaluation) -> float | None:
-    """The lowest machine-wide total that the machine's maker states and that is in force."""
-    stated = [
-        u.limit
-        for u in evaluation.limits
-        if u.scope == "machine" and u.unit == "GiB" and u.source.kind == "machine-maker"
-    ]
-    return min(stated, default=None)
-
-
-def _known(m: Loaded) -> int:
-    return sum(1 for s in m.sheet.slots if m.layout.get(s) is not UNKNOWN)
-
-
-def list_machines(engine: Engine, text: str = "", page: int = 0) -> MachinePage:
-    """A page of machines by name. Summaries are kept, and computed anew only where something they rest on changed."""
-    lines = []
-    with engine.begin() as db:
-        rows, total = store.page_of_machines(db, text.strip(), page)
-        for row in rows:
-            survey = store.newest_survey(db, row.id)
-            plan = next(iter(plan_store.plans_of(db, row.id)), None)
-            summary = _summary(db, row, survey, plan)
-            lines.append(
-                MachineLine(
-                    row.id,
-                    row.name,
-                    row.place,
-                    row.site,
-                    row.sheet_title,
-                    survey.taken_at,
-                    plan.name if plan else None,
-                    summary,
-                )
-            )
-    return MachinePage(tuple(lines), total, page, store.PAGE_SIZE)
-
-
-def _summary(db: Connection, row: MachineRow, survey: SurveyRow, plan: plan_store.PlanRow | None) -> Summary:
-    planned = f"{plan.id}:{plan.version}" if plan else "-"
-    key = f"{row.version}:{row.sheet_hash}:{survey.id}:{planned}:{RULES_VERSION}"
-    kept = store.find_summary(db, row.id, key)
-    if kept is None:
-        kept = _summarise(_loaded(db, row), read_layout(plan.slots) if plan else None)
-        store.keep_summary(db, row.id, key, kept["installed_gib"], kept)
-    return Summary(**{**kept, "glyph": tuple(GlyphGroup(**g) for g in kept["glyph"])})
-
-
-def _summarise(m: Loaded, goal: Layout | None) -> dict[str, Any]:
-    now = evaluate(m.sheet, m.machine, m.layout)
-    shown = evaluate(m.sheet, m.machine, goal, before=m.layout) if goal is not None else now
-    against = worst(shown)
-    glyph = []
-    for socket in m.sheet.sockets:
-        slots = [s for c in m.sheet.channels_of[socket] for s in c.slots]
-        soldered = sum(1 for c in m.sheet.channels_of[socket] if c.soldered)
-        states = "".join(_glyph_letter(m.layout.get(s), (goal if goal is not None else m.layout).get(s)) for s in slots)
-        glyph.append({"socket": socket, "slots": states, "soldered": soldered})
-    return {
-        "installed_gib": now.installed_gib,
-        "planned_gib": shown.installed_gib if goal is not None and goal != m.layout else None,
-        "official_gib": official_gib(now),
-        "verdict": shown.verdict.value,
-        "worst_severity": against.severity.value if against else None,
-        "worst_message": against.message if against else None,
-        "known": _known(m),
-        "total": len(m.sheet.slots),
-        "glyph": glyph,
-    }
-
-
-def _glyph_letter(now: Occupant | None, then: Occupant | None) -> str:
-    if now == then:
-        return "e" if now is None else "u" if now is UNKNOWN else "f"
-    return "x" if then is None else "p" if now is None or now is UNKNOWN else "c"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -12,17 +13,19 @@ from pydantic import BaseModel, Field
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.cures import cures
-from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.evaluate import Evaluation, Rail, evaluate, worst
 from umbrak.core.memory.module import Module
-from umbrak.core.plan.actions import Action, Do, actions
+from umbrak.core.plan.actions import MAT, Action, Do, actions
+from umbrak.core.plan.arrange import dealt_out, next_set
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.targets import Target, targets
 from umbrak.formats.documents import layout_json, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
-from umbrak.services.machines import Loaded, load_machine
+from umbrak.services.loading import Loaded, load_machine
 from umbrak.services.sheets import load_sheet
+from umbrak.services.summaries import refresh
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
@@ -76,6 +79,7 @@ class PlanView:
     #: True when a newer survey of the machine, or a newer sheet, is not what it was made with.
     survey_changed: bool
     sheet_changed: bool
+    discarded: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,18 +92,32 @@ class _Open:
     goal: Layout
     commands: tuple[CommandRow, ...]
 
+    @property
+    def discarded(self) -> bool:
+        return self.row.discarded_at is not None
 
-def start_plan(engine: Engine, account: Account, machine_id: UUID, name: str | None = None) -> PlanView:
-    """A new plan whose goal is the machine as surveyed. Raises NotFound, or Refused when the name is taken."""
+
+def start_plan(
+    engine: Engine, account: Account, machine_id: UUID, name: str | None = None, like: UUID | None = None
+) -> PlanView:
+    """A new plan whose goal is the machine as surveyed, or that of a plan of the same machine (`like`).
+
+    Raises NotFound, or Refused when the name is taken.
+    """
     need(account, Role.technician)
     with engine.begin() as db:
         m = load_machine(db, machine_id)
+        model = store.find_plan(db, like) if like else None
+        if like and (model is None or model.machine_id != machine_id):
+            raise NotFound("plan")
         names = {p.name for p in store.plans_of(db, machine_id)}
         chosen = (name or "").strip() or next(n for i in range(1, len(names) + 2) if (n := f"Plan {i}") not in names)
-        key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, m.survey.slots)
+        goal = model.slots if model else m.survey.slots
+        key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
         if key is None:
             raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
-        record(db, "plan started", account.id, machine_id, key, name=chosen)
+        refresh(db, machine_id)
+        record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
         return _view(_open(db, key))
 
 
@@ -123,7 +141,8 @@ def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name:
                 raise Refused("name", f"{plan.machine.row.name} has a plan {name} already.")
             store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
             store.rename_plan(db, key, name, version + 1)
-            record(db, "plan renamed", account.id, plan.row.machine_id, key, name=name)
+            refresh(db, plan.row.machine_id)
+            record(db, "plan renamed", account.id, plan.row.machine_id, key, name=name, version=version + 1)
         return _view(_open(db, key))
 
 
@@ -168,6 +187,135 @@ def step_plan(engine: Engine, account: Account, key: UUID, version: int, kind: s
         return _view(_open(db, key))
 
 
+def discard_plan(engine: Engine, account: Account, key: UUID, version: int, discarded: bool) -> None:
+    """Take a plan from sight, or bring it back. Raises NotFound, Stale, Refused when its name is in use again."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        plan = _open(db, key, lock=True)
+        _not_stale(plan, version, {"discarded": discarded})
+        if not discarded and plan.discarded and store.plan_named(db, plan.row.machine_id, plan.row.name):
+            raise Refused("name", f"{plan.machine.row.name} has another plan {plan.row.name} by now.")
+        store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
+        store.discard_plan(db, key, version + 1, discarded)
+        refresh(db, plan.row.machine_id)
+        action = "plan discarded" if discarded else "plan brought back"
+        record(db, action, account.id, plan.row.machine_id, key, name=plan.row.name, version=version + 1)
+
+
+@dataclass(frozen=True, slots=True)
+class PlanBrief:
+    """One plan beside the machine's others: what it comes to, in figures that can be compared."""
+
+    #: None: the machine as it is.
+    id: UUID | None
+    name: str
+    state: str | None
+    updated_at: datetime | None
+    installed_gib: float
+    usable_gib: float
+    data_rate_mts: int | None
+    #: Of the socket that sustains least. [GB/s]
+    sustained_gbs: float | None
+    balance: float | None
+    rails: tuple[Rail, ...]
+    verdict: Verdict
+    #: Severity -> how many findings.
+    findings: Mapping[str, int]
+    worst: str | None
+    #: Modules that are moved, taken out or put in.
+    touches: int
+    free_slots: int
+    now: Mapping[str, Occupant]
+    goal: Mapping[str, Occupant]
+
+
+def compare_plans(engine: Engine, machine_id: UUID) -> tuple[PlanBrief, ...]:
+    """The machine as it is, then each of its plans, the one changed last first. Raises NotFound."""
+    with engine.connect() as db:
+        m = load_machine(db, machine_id)
+        opened = [_open(db, row.id) for row in store.plans_of(db, machine_id)]
+    as_it_is = _brief(m, None, m.layout, m.layout, evaluate(m.sheet, m.machine, m.layout))
+    return (
+        as_it_is,
+        *(
+            _brief(p.machine, p.row, p.now, p.goal, evaluate(p.machine.sheet, p.machine.machine, p.goal, before=p.now))
+            for p in opened
+        ),
+    )
+
+
+def _brief(m: Loaded, row: PlanRow | None, now: Layout, goal: Layout, e: Evaluation) -> PlanBrief:
+    def least(values: Iterable[float | None]) -> float | None:
+        told = list(values)
+        return None if not told or None in told else min(v for v in told if v is not None)
+
+    filled = [s for s in e.sockets if s.gib]
+    against = worst(e)
+    counts = Counter(f.severity.value for f in e.findings)
+    return PlanBrief(
+        id=row.id if row else None,
+        name=row.name if row else "as it is",
+        state=row.state if row else None,
+        updated_at=row.updated_at if row else None,
+        installed_gib=e.installed_gib,
+        usable_gib=e.usable_gib,
+        data_rate_mts=e.data_rate_mts,
+        sustained_gbs=least(s.sustained_gbs for s in filled),
+        balance=least(s.balance for s in filled),
+        rails=e.rails,
+        verdict=e.verdict,
+        findings=dict(counts),
+        worst=against.message if against else None,
+        touches=sum(1 for a in actions(m.sheet, now, goal) if a.do is not Do.KEEP),
+        free_slots=sum(1 for s in m.sheet.slots if s not in goal),
+        now=dict(now),
+        goal=dict(goal),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Arrangement:
+    """A whole rearrangement, proposed: what it takes, and what it comes to. None of it is done yet."""
+
+    actions: tuple[ActionView, ...]
+    changes: Mapping[str, Occupant | None]
+    #: Modules that it adds.
+    adds: int
+    #: Fitted modules that it moves.
+    moves: int
+    installed_gib: float
+    verdict: Verdict
+
+
+def arrange_plan(engine: Engine, key: UUID, kind: str, module: Module | None) -> Arrangement:
+    """Propose to fill the order's next set with such modules (`next-set`), or to deal all over the sockets (`spread`).
+
+    Raises NotFound, Refused when there is nothing to propose; says why.
+    """
+    with engine.connect() as db:
+        plan = _open(db, key)
+    m, goal = plan.machine, plan.goal
+    if kind == "next-set":
+        if module is None:
+            raise Refused("module", "Say which module the set is filled with.")
+        layout = next_set(m.sheet, m.machine, goal, module)
+        if layout is None:
+            raise Refused(
+                "kind", "No further set can be filled: every set is full, or what sits in a slot is not known."
+            )
+    else:
+        layout = dealt_out(m.sheet, m.machine, goal)
+        if layout is None:
+            raise Refused("kind", "The modules cannot be dealt evenly over the sockets.")
+        if layout == goal:
+            raise Refused("kind", "The modules are spread evenly already.")
+    done = [a for a in actions(m.sheet, goal, layout) if a.do is not Do.KEEP]
+    judged = evaluate(m.sheet, m.machine, layout, before=plan.now)
+    changes = {s: layout.get(s) for s in layout.changed_from(goal)}
+    moves = sum(1 for a in done if a.do is Do.MOVE or a.source == MAT)
+    return Arrangement(_actions(done), changes, len(layout) - len(goal), moves, judged.installed_gib, judged.verdict)
+
+
 def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | None) -> tuple[Target, ...]:
     """Every slot as a place for a module (see core.targets). Raises NotFound."""
     with engine.connect() as db:
@@ -208,6 +356,7 @@ def _view(plan: _Open) -> PlanView:
         changed_by=plan.commands[-1].by if plan.commands else None,
         survey_changed=m.survey.id != plan.row.survey_id,
         sheet_changed=m.row.sheet_hash != plan.row.sheet_hash,
+        discarded=plan.discarded,
     )
 
 
@@ -261,7 +410,9 @@ def _append(
     goal = Layout({**plan.goal, **{slot: after for slot, (_, after) in moves.items()}})
     changes = {slot: {"from": _json(before), "to": _json(after)} for slot, (before, after) in moves.items()}
     store.add_command(db, plan.row.id, plan.row.version + 1, kind, changes, layout_json(goal), account.id)
-    record(db, f"plan {kind}", account.id, plan.row.machine_id, plan.row.id, slots=sorted(changes))
+    refresh(db, plan.row.machine_id)
+    told = {"slots": sorted(changes), "version": plan.row.version + 1}
+    record(db, f"plan {kind}", account.id, plan.row.machine_id, plan.row.id, **told)
 
 
 def _json(occupant: Occupant | None) -> Any:

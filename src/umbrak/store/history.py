@@ -1,13 +1,34 @@
-"""Who did what and when: append-only, the database refuses anything else."""
+"""Who did what and when: append-only, the database refuses anything else. It is the table of events too: whoever
+listens on CHANNEL is told the id of each line once its transaction is through."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, insert
+from sqlalchemy import Connection, insert, select, text
 
-from umbrak.store.tables import history
+from umbrak.store.tables import account, history, plan
+
+CHANNEL = "umbrak_history"
+PAGE_SIZE = 50
+
+
+@dataclass(frozen=True, slots=True)
+class HistoryLine:
+    id: int
+    at: datetime
+    #: Who did it, as shown; None for the tool itself.
+    by: str | None
+    account_id: UUID | None
+    machine_id: UUID | None
+    plan_id: UUID | None
+    #: The plan's name as it is now.
+    plan: str | None
+    action: str
+    detail: dict[str, Any]
 
 
 def record(
@@ -18,8 +39,42 @@ def record(
     plan_id: UUID | None = None,
     **detail: Any,
 ) -> None:
-    db.execute(
-        insert(history).values(
-            action=action, account_id=account_id, machine_id=machine_id, plan_id=plan_id, detail=detail
-        )
-    )
+    values = {
+        "action": action,
+        "account_id": account_id,
+        "machine_id": machine_id,
+        "plan_id": plan_id,
+        "detail": detail,
+    }
+    key = db.execute(insert(history).values(values).returning(history.c.id)).scalar_one()
+    db.execute(text("SELECT pg_notify(:channel, :id)"), {"channel": CHANNEL, "id": str(key)})
+
+
+_LINES = (
+    select(history, account.c.shown_as, plan.c.name.label("plan"))
+    .select_from(history.outerjoin(account, account.c.id == history.c.account_id))
+    .outerjoin(plan, plan.c.id == history.c.plan_id)
+)
+
+
+def _line(r: Any) -> HistoryLine:
+    return HistoryLine(r.id, r.at, r.shown_as, r.account_id, r.machine_id, r.plan_id, r.plan, r.action, r.detail)
+
+
+def history_of(db: Connection, machine_id: UUID, before: int | None = None) -> list[HistoryLine]:
+    """A page of what was done to a machine and its plans, newest first; `before` = id of the last line seen."""
+    query = _LINES.where(history.c.machine_id == machine_id)
+    if before is not None:
+        query = query.where(history.c.id < before)
+    return [_line(r) for r in db.execute(query.order_by(history.c.id.desc()).limit(PAGE_SIZE))]
+
+
+def find_line(db: Connection, key: int) -> HistoryLine | None:
+    row = db.execute(_LINES.where(history.c.id == key)).one_or_none()
+    return _line(row) if row else None
+
+
+def lines_after(db: Connection, machine_id: UUID, key: int) -> list[HistoryLine]:
+    """What was done since a line, oldest first; at most a page."""
+    query = _LINES.where(history.c.machine_id == machine_id, history.c.id > key)
+    return [_line(r) for r in db.execute(query.order_by(history.c.id).limit(PAGE_SIZE))]

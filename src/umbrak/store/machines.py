@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, func, insert, or_, select
+from sqlalchemy import Connection, Select, func, insert, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, intake, machine, machine_summary, sheet, site, survey
+from umbrak.store.plans import PlanRow, plan_row
+from umbrak.store.tables import account, intake, machine, machine_summary, plan, sheet, site, survey
 
 PAGE_SIZE = 50
 
@@ -25,6 +27,8 @@ class SurveyRow:
     taken_by: str | None
     #: Slot -> module, "unknown"; empty slots are left out.
     slots: dict[str, Any]
+    #: Slots whose module the machine, or somebody, found at fault.
+    failed: list[str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +42,21 @@ class MachineRow:
     sheet_title: str
     facts: dict[str, Any]
     version: int
+    duty_group: str
+    retired_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class ListRow:
+    """A machine with what its line in the list is made from."""
+
+    machine: MachineRow
+    survey_id: UUID
+    surveyed_at: datetime
+    plan: PlanRow | None
+    #: What the kept summary was computed from, and the summary; None where there is none yet.
+    summary_key: str | None
+    summary: dict[str, Any] | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +94,13 @@ def find_or_add_site(db: Connection, name: str, zone: str) -> UUID:
 
 
 def add_machine(
-    db: Connection, name: str, site_id: UUID | None, place: str, sheet_hash: str, facts: dict[str, Any]
+    db: Connection,
+    name: str,
+    site_id: UUID | None,
+    place: str,
+    sheet_hash: str,
+    facts: dict[str, Any],
+    duty_group: str = "",
 ) -> UUID | None:
     """The new machine's id, or None when the name is taken."""
     values = {
@@ -85,6 +110,7 @@ def add_machine(
         "place": place,
         "sheet_hash": sheet_hash,
         "facts": facts,
+        "duty_group": duty_group,
     }
     return db.execute(upsert(machine).values(values).on_conflict_do_nothing().returning(machine.c.id)).scalar()
 
@@ -97,6 +123,7 @@ def add_survey(
     account_id: UUID | None,
     intake_id: UUID | None,
     taken_at: datetime,
+    failed: Sequence[str] = (),
 ) -> UUID:
     last = db.execute(select(func.max(survey.c.revision)).where(survey.c.machine_id == machine_id)).scalar() or 0
     key = new_id()
@@ -109,7 +136,7 @@ def add_survey(
             intake_id=intake_id,
             account_id=account_id,
             taken_at=taken_at,
-            document={"schema": 1, "slots": slots},
+            document={"schema": 1, "slots": slots, "failed": sorted(failed)},
         )
     )
     return key
@@ -125,26 +152,92 @@ _MACHINE = select(
 
 def _machine(row: Any) -> MachineRow:
     return MachineRow(
-        row.id, row.name, row.place, row.site, row.zone, row.sheet_hash, row.sheet_title, row.facts, row.version
-    )
+        row.id, row.name, row.place, row.site, row.zone, row.sheet_hash, row.sheet_title, row.facts, row.version,
+        row.duty_group, row.retired_at,
+    )  # fmt: skip
 
 
-def find_machine(db: Connection, key: UUID) -> MachineRow | None:
-    row = db.execute(_MACHINE.where(machine.c.id == key)).one_or_none()
+def find_machine(db: Connection, key: UUID, lock: bool = False) -> MachineRow | None:
+    """A machine; `lock` keeps others from changing it until the transaction ends."""
+    query = _MACHINE.where(machine.c.id == key)
+    row = db.execute(query.with_for_update(of=machine) if lock else query).one_or_none()
     return _machine(row) if row else None
 
 
-def page_of_machines(db: Connection, text: str, page: int) -> tuple[list[MachineRow], int]:
-    """One page of machines whose name, model or place has the text, by name; and how many there are in all."""
-    query = _MACHINE
+def name_taken(db: Connection, name: str, but: UUID) -> bool:
+    return bool(db.execute(select(machine.c.id).where(machine.c.name == name, machine.c.id != but)).scalar())
+
+
+def change_machine(db: Connection, key: UUID, version: int, values: dict[str, Any]) -> None:
+    """Set columns and the version."""
+    db.execute(
+        update(machine).where(machine.c.id == key).values(**values, version=version, updated_at=func.clock_timestamp())
+    )
+
+
+#: What the list can be narrowed to -> condition on the kept summary.
+WANTS = {
+    "stop": machine_summary.c.worst_rank == 0,
+    "ask": machine_summary.c.worst_rank == 1,
+    "risk": machine_summary.c.worst_rank == 2,
+    "failed": machine_summary.c.failed > 0,
+}
+
+
+def page_of_machines(
+    db: Connection,
+    text: str = "",
+    page: int = 0,
+    worst_first: bool = False,
+    want: str | None = None,
+    retired: bool = False,
+) -> tuple[list[ListRow], int]:
+    """One page of machines whose name, model, place or group has the text; and how many there are in all.
+
+    In one query, whose joins to the newest survey and plan are made for the page's machines alone.
+    """
+    chosen = _chosen(text, want, retired)
+    total = db.execute(select(func.count()).select_from(chosen.subquery())).scalar_one()
+    order = [machine_summary.c.worst_rank.nulls_first()] if worst_first else []
+    chosen = chosen.order_by(*order, machine.c.name).limit(PAGE_SIZE).offset(PAGE_SIZE * page)
+    ids = list(db.execute(chosen).scalars())
+    newest = (
+        select(survey.c.id.label("survey_id"), survey.c.taken_at)
+        .where(survey.c.machine_id == machine.c.id)
+        .order_by(survey.c.revision.desc())
+        .limit(1)
+        .lateral("newest")
+    )
+    latest = (
+        select(plan)
+        .where(plan.c.machine_id == machine.c.id, plan.c.discarded_at.is_(None))
+        .order_by(plan.c.updated_at.desc(), plan.c.id.desc())
+        .limit(1)
+        .lateral("latest")
+    )
+    columns = (*newest.c, *(c.label(f"plan_{c.name}") for c in latest.c))
+    kept = (machine_summary.c.key.label("summary_key"), machine_summary.c.document.label("summary"))
+    query = _MACHINE.add_columns(*columns, *kept).join(newest, true()).outerjoin(latest, true())
+    query = query.outerjoin(machine_summary, machine_summary.c.machine_id == machine.c.id)
+    found = {r.id: r for r in db.execute(query.where(machine.c.id.in_(ids)))}
+    return [_list_row(found[i]) for i in ids], total
+
+
+def _chosen(text: str, want: str | None, retired: bool) -> Select[tuple[UUID]]:
+    query = select(machine.c.id).select_from(
+        machine.join(sheet).outerjoin(site).outerjoin(machine_summary, machine_summary.c.machine_id == machine.c.id)
+    )
+    query = query.where(machine.c.retired_at.is_not(None) if retired else machine.c.retired_at.is_(None))
     if text:
         like = "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        query = query.where(
-            or_(*(c.ilike(like) for c in (machine.c.name, machine.c.place, site.c.name, sheet.c.title)))
-        )
-    total = db.execute(select(func.count()).select_from(query.subquery())).scalar_one()
-    rows = db.execute(query.order_by(machine.c.name).limit(PAGE_SIZE).offset(PAGE_SIZE * page))
-    return [_machine(r) for r in rows], total
+        searched = (machine.c.name, machine.c.place, machine.c.duty_group, site.c.name, sheet.c.title)
+        query = query.where(or_(*(c.ilike(like) for c in searched)))
+    return query.where(WANTS[want]) if want else query
+
+
+def _list_row(row: Any) -> ListRow:
+    planned = plan_row(row, "plan_") if row.plan_id else None
+    return ListRow(_machine(row), row.survey_id, row.taken_at, planned, row.summary_key, row.summary)
 
 
 def newest_survey(db: Connection, machine_id: UUID) -> SurveyRow:
@@ -158,20 +251,48 @@ def find_survey(db: Connection, key: UUID) -> SurveyRow:
 def _survey(db: Connection, condition: Any) -> SurveyRow:
     query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account)).where(condition)
     row = db.execute(query.order_by(survey.c.revision.desc()).limit(1)).one()
-    return SurveyRow(row.id, row.revision, row.kind, row.taken_at, row.shown_as, row.document["slots"])
+    failed = row.document.get("failed", [])
+    return SurveyRow(row.id, row.revision, row.kind, row.taken_at, row.shown_as, row.document["slots"], failed)
 
 
-def find_summary(db: Connection, machine_id: UUID, key: str) -> dict[str, Any] | None:
-    """The stored summary, if it was computed from just this."""
-    query = select(machine_summary.c.document).where(
-        machine_summary.c.machine_id == machine_id, machine_summary.c.key == key
-    )
-    return db.execute(query).scalar()
+def surveys_of(db: Connection, machine_id: UUID) -> list[SurveyRow]:
+    """All surveys, newest first."""
+    query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account))
+    rows = db.execute(query.where(survey.c.machine_id == machine_id).order_by(survey.c.revision.desc()))
+    return [
+        SurveyRow(r.id, r.revision, r.kind, r.taken_at, r.shown_as, r.document["slots"], r.document.get("failed", []))
+        for r in rows
+    ]
 
 
-def keep_summary(db: Connection, machine_id: UUID, key: str, installed_gib: float, document: dict[str, Any]) -> None:
-    values = {"machine_id": machine_id, "key": key, "installed_gib": installed_gib, "document": document}
+def keep_summary(
+    db: Connection,
+    machine_id: UUID,
+    key: str,
+    rules_version: int,
+    installed_gib: float,
+    worst_rank: int,
+    failed: int,
+    document: dict[str, Any],
+) -> None:
+    values = {
+        "machine_id": machine_id,
+        "key": key,
+        "rules_version": rules_version,
+        "installed_gib": installed_gib,
+        "worst_rank": worst_rank,
+        "failed": failed,
+        "document": document,
+    }
     statement = upsert(machine_summary).values(values)
     db.execute(
         statement.on_conflict_do_update(index_elements=["machine_id"], set_={**values, "computed_at": func.now()})
     )
+
+
+def summaries_lacking(db: Connection, rules_version: int, limit: int) -> list[UUID]:
+    """Machines whose summary was never computed, or by other rules."""
+    summary = machine_summary.c
+    query = select(machine.c.id).outerjoin(machine_summary, summary.machine_id == machine.c.id)
+    stale = summary.machine_id.is_(None) | (summary.rules_version != rules_version)
+    return list(db.execute(query.where(stale).order_by(machine.c.id).limit(limit)).scalars())

@@ -26,6 +26,7 @@ class PlanRow:
     slots: dict[str, Any]
     version: int
     updated_at: datetime
+    discarded_at: datetime | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,9 +50,15 @@ def add_plan(
     return db.execute(upsert(plan).values(values).on_conflict_do_nothing().returning(plan.c.id)).scalar()
 
 
-def _plan(row: Any) -> PlanRow:
+def plan_row(row: Any, prefix: str = "") -> PlanRow:
+    """A plan from a row whose plan columns have names that begin with `prefix`."""
+
+    def of(name: str) -> Any:
+        return getattr(row, prefix + name)
+
     return PlanRow(
-        row.id, row.machine_id, row.name, row.state, row.sheet_hash, row.survey_id, row.goal["slots"], row.version, row.updated_at
+        of("id"), of("machine_id"), of("name"), of("state"), of("sheet_hash"), of("survey_id"), of("goal")["slots"],
+        of("version"), of("updated_at"), of("discarded_at"),
     )  # fmt: skip
 
 
@@ -59,17 +66,26 @@ def find_plan(db: Connection, key: UUID, lock: bool = False) -> PlanRow | None:
     """A plan; `lock` keeps others from changing it until the transaction ends."""
     query = select(plan).where(plan.c.id == key)
     row = db.execute(query.with_for_update() if lock else query).one_or_none()
-    return _plan(row) if row else None
+    return plan_row(row) if row else None
 
 
 def plans_of(db: Connection, machine_id: UUID) -> list[PlanRow]:
-    """The machine's plans, the one changed last first."""
-    query = select(plan).where(plan.c.machine_id == machine_id).order_by(plan.c.updated_at.desc(), plan.c.id.desc())
-    return [_plan(r) for r in db.execute(query)]
+    """The machine's plans but the discarded ones, the one changed last first."""
+    mine = (plan.c.machine_id == machine_id, plan.c.discarded_at.is_(None))
+    query = select(plan).where(*mine).order_by(plan.c.updated_at.desc(), plan.c.id.desc())
+    return [plan_row(r) for r in db.execute(query)]
 
 
 def plan_named(db: Connection, machine_id: UUID, name: str) -> bool:
-    return bool(db.execute(select(plan.c.id).where(plan.c.machine_id == machine_id, plan.c.name == name)).scalar())
+    kept = (plan.c.machine_id == machine_id, plan.c.name == name, plan.c.discarded_at.is_(None))
+    return bool(db.execute(select(plan.c.id).where(*kept)).scalar())
+
+
+def discard_plan(db: Connection, key: UUID, version: int, discarded: bool) -> None:
+    """Take a plan from sight, or bring it back. Its commands stay."""
+    at = func.clock_timestamp() if discarded else None
+    values = {"discarded_at": at, "version": version, "updated_at": func.clock_timestamp()}
+    db.execute(update(plan).where(plan.c.id == key).values(values))
 
 
 def rename_plan(db: Connection, key: UUID, name: str, version: int) -> None:

@@ -50,7 +50,19 @@ account = Table(
     Column("password_hash", Text, nullable=False),
     Column("role", Text, CheckConstraint("role IN ('viewer', 'technician', 'lead')", name="role"), nullable=False),
     _at(),
+    Column("active", Boolean, nullable=False, server_default=text("true")),
 )
+
+#: Failed tries to sign in, kept for as long as they count.
+sign_in_failure = Table(
+    "sign_in_failure",
+    metadata,
+    Column("id", BigInteger, Identity(always=True), primary_key=True),
+    _at("at"),
+    Column("name", Text, nullable=False),
+    Column("address", Text, nullable=False),
+)
+Index("ix_sign_in_failure_at", sign_in_failure.c.at)
 
 session = Table(
     "session",
@@ -113,6 +125,9 @@ machine = Table(
     Column("version", Integer, nullable=False, server_default="1"),
     _at(),
     _at("updated_at"),
+    #: Machines of one group carry each other's loads; "" = none.
+    Column("duty_group", Text, nullable=False, server_default=""),
+    Column("retired_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
 survey = Table(
@@ -125,7 +140,7 @@ survey = Table(
     Column("intake_id", ForeignKey("intake.id"), nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=True),
     Column("taken_at", TIMESTAMP(timezone=True), nullable=False),
-    #: {"schema": 1, "slots": {slot: module | "unknown"}}; a slot left out is empty.
+    #: {"schema": 1, "slots": {slot: module | "unknown"}, "failed": [slot]}; a slot left out of slots is empty.
     Column("document", JSONB, nullable=False),
     UniqueConstraint("machine_id", "revision"),
 )
@@ -150,7 +165,15 @@ plan = Table(
     Column("version", Integer, nullable=False, server_default="1"),
     _at(),
     _at("updated_at"),
-    UniqueConstraint("machine_id", "name"),
+    Column("discarded_at", TIMESTAMP(timezone=True), nullable=True),
+)
+#: A discarded plan gives its name free.
+Index(
+    "uq_plan_machine_id_name",
+    plan.c.machine_id,
+    plan.c.name,
+    unique=True,
+    postgresql_where=plan.c.discarded_at.is_(None),
 )
 
 plan_command = Table(
@@ -175,6 +198,11 @@ machine_summary = Table(
     Column("installed_gib", Numeric, nullable=False),
     Column("document", JSONB, nullable=False),
     _at("computed_at"),
+    Column("rules_version", Integer, nullable=False),
+    #: Rank of the worst severity; 9 = nothing against it.
+    Column("worst_rank", Integer, nullable=False),
+    #: Failed modules.
+    Column("failed", Integer, nullable=False),
 )
 
 history = Table(

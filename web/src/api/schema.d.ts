@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Follow
+         * @description History lines of a machine and its plans, as server-sent events named `line`; each id is the line's.
+         */
+        get: operations["follow_api_events_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes": {
         parameters: {
             query?: never;
@@ -93,13 +113,13 @@ export interface paths {
         };
         /**
          * Page
-         * @description A page of machines, by name.
+         * @description A page of machines.
          */
         get: operations["page_api_machines_get"];
         put?: never;
         /**
          * Make
-         * @description A machine from an intake.
+         * @description A machine from an intake, or by hand.
          */
         post: operations["make_api_machines_post"];
         delete?: never;
@@ -125,6 +145,30 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
+        /**
+         * Change
+         * @description Change what is given; `facts` is the whole of them.
+         */
+        patch: operations["change_api_machines__machine_id__patch"];
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description Who did what to the machine and its plans, newest first, a page at a time.
+         */
+        get: operations["history_api_machines__machine_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
         patch?: never;
         trace?: never;
     };
@@ -135,13 +179,57 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Plans
+         * @description The machine as it is and its plans, side by side.
+         */
+        get: operations["plans_api_machines__machine_id__plans_get"];
         put?: never;
         /**
          * Plan
-         * @description Start a plan; its goal is the machine as surveyed.
+         * @description Start a plan; its goal is the machine as surveyed, or that of another plan.
          */
         post: operations["plan_api_machines__machine_id__plans_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/retirement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire
+         * @description Take the machine from the list, or bring it back.
+         */
+        post: operations["retire_api_machines__machine_id__retirement_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/surveys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Survey
+         * @description What somebody saw in some slots: a new survey over the newest one.
+         */
+        post: operations["survey_api_machines__machine_id__surveys_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -168,6 +256,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everyone
+         * @description Every account.
+         */
+        get: operations["everyone_api_people_get"];
+        put?: never;
+        /**
+         * Add
+         * @description A new account.
+         */
+        post: operations["add_api_people_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{account_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change
+         * @description Change a name, a role or a password, or whether the account may sign in.
+         */
+        patch: operations["change_api_people__account_id__patch"];
+        trace?: never;
+    };
     "/api/plans/{plan_id}": {
         parameters: {
             query?: never;
@@ -190,6 +322,46 @@ export interface paths {
          * @description Give the plan a name.
          */
         patch: operations["rename_api_plans__plan_id__patch"];
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/arrangements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arrange
+         * @description Propose to fill the order's next set, or to spread the modules over the sockets. Changes nothing.
+         */
+        post: operations["arrange_api_plans__plan_id__arrangements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/discard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Discard
+         * @description Take the plan from sight, or bring it back.
+         */
+        post: operations["discard_api_plans__plan_id__discard_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/plans/{plan_id}/edits": {
@@ -280,6 +452,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * New Password
+         * @description Change one's own password; every other session of the account ends.
+         */
+        put: operations["new_password_api_session_password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets": {
         parameters: {
             query?: never;
@@ -326,6 +518,8 @@ export interface components {
     schemas: {
         /** Account */
         Account: {
+            /** Active */
+            active: boolean;
             /**
              * Id
              * Format: uuid
@@ -338,6 +532,17 @@ export interface components {
             /** Shown As */
             shown_as: string;
         };
+        /** AccountChange */
+        AccountChange: {
+            /** Active */
+            active?: boolean | null;
+            /** Password */
+            password?: string | null;
+            /** Role */
+            role?: ("viewer" | "technician" | "lead") | null;
+            /** Shown As */
+            shown_as?: string | null;
+        };
         /**
          * ActionView
          * @description An action under the names of the command line's contract: `from` is no name for a Python field.
@@ -349,6 +554,34 @@ export interface components {
             module: components["schemas"]["Module"] | null;
             /** To */
             to: string | null;
+        };
+        /**
+         * Arrangement
+         * @description A whole rearrangement, proposed: what it takes, and what it comes to. None of it is done yet.
+         */
+        Arrangement: {
+            /** Actions */
+            actions: components["schemas"]["ActionView"][];
+            /** Adds */
+            adds: number;
+            /** Changes */
+            changes: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            };
+            /** Installed Gib */
+            installed_gib: number;
+            /** Moves */
+            moves: number;
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** ArrangementOf */
+        ArrangementOf: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "next-set" | "spread";
+            module?: components["schemas"]["ModuleDoc"] | null;
         };
         /**
          * ArrayFacts
@@ -566,7 +799,7 @@ export interface components {
          * GlyphGroup
          * @description One socket of the small board: a letter for each slot in the sheet's order.
          *
-         *     f filled and stays, e empty, u unknown, p planned, x comes out, c changes
+         *     f filled and stays, e empty, u unknown, p planned, x comes out, c changes, b failed (broken)
          */
         GlyphGroup: {
             /** Slots */
@@ -580,6 +813,32 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail: components["schemas"]["ValidationError"][];
+        };
+        /** HistoryLine */
+        HistoryLine: {
+            /** Account Id */
+            account_id: string | null;
+            /** Action */
+            action: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Detail */
+            detail: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: number;
+            /** Machine Id */
+            machine_id: string | null;
+            /** Plan */
+            plan: string | null;
+            /** Plan Id */
+            plan_id: string | null;
         };
         /**
          * Intake
@@ -651,8 +910,77 @@ export interface components {
             /** Where */
             where: string;
         };
+        /**
+         * Machine
+         * @description What is particular to one unit: None, or a name left out, is unknown.
+         */
+        Machine: {
+            /** Device Hole Mib */
+            device_hole_mib: number | null;
+            /** Firmware */
+            firmware: string | null;
+            /** Mode */
+            mode: string | null;
+            /** Os Bits */
+            os_bits: number | null;
+            /** Os Cap Gib */
+            os_cap_gib: number | null;
+            /** Processors */
+            processors: {
+                [key: string]: string | null;
+            };
+            /** Rail Setting */
+            rail_setting: number | null;
+            /** System */
+            system: string | null;
+        };
+        /** MachineChange */
+        MachineChange: {
+            /** Duty Group */
+            duty_group?: string | null;
+            facts?: components["schemas"]["MachineDoc"] | null;
+            /** Name */
+            name?: string | null;
+            /** Place */
+            place?: string | null;
+            /** Site */
+            site?: string | null;
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
+            /** Zone */
+            zone?: string | null;
+        };
+        /**
+         * MachineDoc
+         * @description What is particular to one unit; what is left out is unknown.
+         */
+        MachineDoc: {
+            /** Device Hole Mib */
+            device_hole_mib?: number | null;
+            /** Firmware */
+            firmware?: string | null;
+            /** Mode */
+            mode?: string | null;
+            /** Os Bits */
+            os_bits?: (32 | 64) | null;
+            /** Os Cap Gib */
+            os_cap_gib?: number | null;
+            /** Processors */
+            processors?: {
+                [key: string]: string | null;
+            };
+            /** Rail Setting */
+            rail_setting?: number | null;
+            /** System */
+            system?: string | null;
+        };
         /** MachineLine */
         MachineLine: {
+            /** Duty Group */
+            duty_group: string;
             /**
              * Id
              * Format: uuid
@@ -668,6 +996,8 @@ export interface components {
             sheet_title: string;
             /** Site */
             site: string | null;
+            /** Station */
+            station: string;
             summary: components["schemas"]["Summary"];
             /**
              * Surveyed At
@@ -692,14 +1022,25 @@ export interface components {
          */
         MachineView: {
             board: components["schemas"]["Board"];
+            /** Duty Group */
+            duty_group: string;
             evaluation: components["schemas"]["Evaluation"];
-            /** Firmware */
-            firmware: string | null;
+            facts: components["schemas"]["Machine"];
+            /** Failed */
+            failed: string[];
             /**
              * Id
              * Format: uuid
              */
             id: string;
+            /** May Be Bare */
+            may_be_bare: string[];
+            /** May Hold */
+            may_hold: {
+                [key: string]: string[];
+            };
+            /** Modes */
+            modes: string[];
             /** Name */
             name: string;
             /** Official Gib */
@@ -708,6 +1049,10 @@ export interface components {
             place: string;
             /** Plans */
             plans: components["schemas"]["PlanName"][];
+            /** Retired At */
+            retired_at: string | null;
+            /** Sheet Hash */
+            sheet_hash: string;
             /** Sheet Title */
             sheet_title: string;
             /** Site */
@@ -862,13 +1207,43 @@ export interface components {
             /** Timing */
             timing?: string | null;
         };
-        /** NewMachine */
+        /** NewAccount */
+        NewAccount: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "viewer" | "technician" | "lead";
+            /**
+             * Shown As
+             * @default
+             */
+            shown_as?: string;
+        };
+        /**
+         * NewMachine
+         * @description From an intake, or by hand: what was found in the slots that somebody looked into.
+         */
         NewMachine: {
             /**
-             * Intake Id
-             * Format: uuid
+             * Duty Group
+             * @default
              */
-            intake_id: string;
+            duty_group?: string;
+            /**
+             * Fitted
+             * @description slot -> label text, module, or null where it is empty
+             * @default {}
+             */
+            fitted?: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            };
+            /** Intake Id */
+            intake_id?: string | null;
             /** Name */
             name: string;
             /**
@@ -891,8 +1266,9 @@ export interface components {
             /**
              * Slots
              * @description slot -> index of its report in the intake
+             * @default {}
              */
-            slots: {
+            slots?: {
                 [key: string]: number;
             };
             /**
@@ -901,8 +1277,20 @@ export interface components {
              */
             zone?: string;
         };
+        /** NewPassword */
+        NewPassword: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+        };
         /** NewPlan */
         NewPlan: {
+            /**
+             * Like
+             * @description a plan of the same machine whose goal it takes over
+             */
+            like?: string | null;
             /** Name */
             name?: string | null;
         };
@@ -919,6 +1307,61 @@ export interface components {
             to: number;
             /** Value */
             value: unknown;
+        };
+        /**
+         * PlanBrief
+         * @description One plan beside the machine's others: what it comes to, in figures that can be compared.
+         */
+        PlanBrief: {
+            /** Balance */
+            balance: number | null;
+            /** Data Rate Mts */
+            data_rate_mts: number | null;
+            /** Findings */
+            findings: {
+                [key: string]: number;
+            };
+            /** Free Slots */
+            free_slots: number;
+            /** Goal */
+            goal: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
+            };
+            /** Id */
+            id: string | null;
+            /** Installed Gib */
+            installed_gib: number;
+            /** Name */
+            name: string;
+            /** Now */
+            now: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
+            };
+            /** Rails */
+            rails: components["schemas"]["Rail"][];
+            /** State */
+            state: string | null;
+            /** Sustained Gbs */
+            sustained_gbs: number | null;
+            /** Touches */
+            touches: number;
+            /** Updated At */
+            updated_at: string | null;
+            /** Usable Gib */
+            usable_gib: number;
+            verdict: components["schemas"]["Verdict"];
+            /** Worst */
+            worst: string | null;
+        };
+        /** PlanDiscard */
+        PlanDiscard: {
+            /** Discarded */
+            discarded: boolean;
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
         };
         /** PlanEdit */
         PlanEdit: {
@@ -990,6 +1433,8 @@ export interface components {
             changed_by: string | null;
             /** Cures */
             cures: (components["schemas"]["CureView"] | null)[];
+            /** Discarded */
+            discarded: boolean;
             evaluation: components["schemas"]["Evaluation"];
             evaluation_now: components["schemas"]["Evaluation"];
             /** Goal */
@@ -1088,6 +1533,16 @@ export interface components {
             gib: number;
             /** Ways */
             ways: number;
+        };
+        /** Retirement */
+        Retirement: {
+            /** Retired */
+            retired: boolean;
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
         };
         /**
          * Severity
@@ -1215,6 +1670,8 @@ export interface components {
          * @description What the list of machines shows of one.
          */
         Summary: {
+            /** Failed */
+            failed: number;
             /** Glyph */
             glyph: components["schemas"]["GlyphGroup"][];
             /** Installed Gib */
@@ -1233,6 +1690,27 @@ export interface components {
             worst_message: string | null;
             /** Worst Severity */
             worst_severity: string | null;
+        };
+        /** SurveyByHand */
+        SurveyByHand: {
+            /**
+             * Failed
+             * @description every slot whose module is at fault; null = as before
+             */
+            failed?: string[] | null;
+            /**
+             * Revision
+             * @description the survey that this one is laid over
+             */
+            revision: number;
+            /**
+             * Slots
+             * @description slot -> label text, module, null (empty) or unknown
+             * @default {}
+             */
+            slots?: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            };
         };
         /**
          * SurveyFacts
@@ -1356,6 +1834,52 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    follow_api_events_get: {
+        parameters: {
+            query: {
+                /** @description the machine that is looked at */
+                machine: string;
+            };
+            header?: {
+                /** @description resume after this line */
+                "last-event-id"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                    "text/event-stream": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                    "text/event-stream": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     take_api_intakes_post: {
         parameters: {
             query?: never;
@@ -1573,9 +2097,15 @@ export interface operations {
     page_api_machines_get: {
         parameters: {
             query?: {
-                /** @description text in name, model or place */
+                /** @description text in name, model, place or duty group */
                 q?: string;
                 page?: number;
+                /** @description by name, or what is worst first */
+                order?: "name" | "worst";
+                /** @description only these */
+                want?: ("stop" | "ask" | "risk" | "failed") | null;
+                /** @description the retired ones instead */
+                retired?: boolean;
             };
             header?: never;
             path?: never;
@@ -1730,6 +2260,188 @@ export interface operations {
             };
         };
     };
+    change_api_machines__machine_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MachineChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    history_api_machines__machine_id__history_get: {
+        parameters: {
+            query?: {
+                before?: number | null;
+            };
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryLine"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plans_api_machines__machine_id__plans_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanBrief"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     plan_api_machines__machine_id__plans_post: {
         parameters: {
             query?: never;
@@ -1796,6 +2508,158 @@ export interface operations {
             };
         };
     };
+    retire_api_machines__machine_id__retirement_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retirement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    survey_api_machines__machine_id__surveys_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SurveyByHand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     where_to_api_machines__machine_id__targets_post: {
         parameters: {
             query?: never;
@@ -1822,6 +2686,175 @@ export interface operations {
             };
             /** @description Not signed in */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    everyone_api_people_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_api_people_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_api_people__account_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1916,6 +2949,138 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlanRename"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    arrange_api_plans__plan_id__arrangements_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrangementOf"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    discard_api_plans__plan_id__discard_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanDiscard"];
             };
         };
         responses: {
@@ -2269,6 +3434,16 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Too many tries */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     end_api_session_delete: {
@@ -2294,6 +3469,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    new_password_api_session_password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Query
 
 from umbrak.core.targets import Target
-from umbrak.server.bodies import NewMachine, NewPlan, TargetsOf
+from umbrak.formats.documents import occupants
+from umbrak.server.bodies import MachineChange, NewMachine, NewPlan, Retirement, SurveyByHand, TargetsOf
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.machines import MachinePage, MachineView, list_machines, machine_targets, make_machine, see_machine
-from umbrak.services.plans import PlanView, start_plan
+from umbrak.services import machines as service
+from umbrak.services.machine_list import MachinePage, list_machines
+from umbrak.services.machines import MachineView, machine_history, machine_targets, make_machine, see_machine
+from umbrak.services.plans import PlanBrief, PlanView, compare_plans, start_plan
+from umbrak.store.history import HistoryLine
 
 router = APIRouter(prefix="/machines", tags=["machines"])
 
@@ -21,29 +25,33 @@ router = APIRouter(prefix="/machines", tags=["machines"])
 def page(
     engine: Db,
     _: Person,
-    q: Annotated[str, Query(max_length=200, description="text in name, model or place")] = "",
+    q: Annotated[str, Query(max_length=200, description="text in name, model, place or duty group")] = "",
     page: Annotated[int, Query(ge=0, le=100_000)] = 0,
+    order: Annotated[Literal["name", "worst"], Query(description="by name, or what is worst first")] = "name",
+    want: Annotated[Literal["stop", "ask", "risk", "failed"] | None, Query(description="only these")] = None,
+    retired: Annotated[bool, Query(description="the retired ones instead")] = False,
 ) -> MachinePage:
-    """A page of machines, by name."""
-    return list_machines(engine, q, page)
+    """A page of machines."""
+    return list_machines(engine, q, page, order == "worst", want, retired)
 
 
 @router.post("", status_code=201, responses=describe(401, 403, 404, 422))
 def make(body: NewMachine, engine: Db, account: Person) -> MachineView:
-    """A machine from an intake."""
-    key = make_machine(
-        engine,
-        account,
+    """A machine from an intake, or by hand."""
+    new = service.NewMachine(
         body.name,
         body.sheet_hash,
         body.intake_id,
         body.slots,
+        occupants(body.fitted),
+        [slot for slot, given in body.fitted.items() if given is None],
         body.processors,
         body.place,
         body.site,
         body.zone,
+        body.duty_group,
     )
-    return see_machine(engine, key)
+    return see_machine(engine, make_machine(engine, account, new))
 
 
 @router.get("/{machine_id}", responses=describe(401, 404, 422))
@@ -52,10 +60,47 @@ def see(machine_id: UUID, engine: Db, _: Person) -> MachineView:
     return see_machine(engine, machine_id)
 
 
+@router.patch("/{machine_id}", responses=describe(401, 403, 404, 409, 422))
+def change(machine_id: UUID, body: MachineChange, engine: Db, account: Person) -> MachineView:
+    """Change what is given; `facts` is the whole of them."""
+    changes = service.MachineChanges(body.name, body.place, body.site, body.zone, body.duty_group, body.facts)
+    service.change_machine(engine, account, machine_id, body.version, changes)
+    return see_machine(engine, machine_id)
+
+
+@router.post("/{machine_id}/retirement", responses=describe(401, 403, 404, 409, 422))
+def retire(machine_id: UUID, body: Retirement, engine: Db, account: Person) -> MachineView:
+    """Take the machine from the list, or bring it back."""
+    service.retire_machine(engine, account, machine_id, body.version, body.retired)
+    return see_machine(engine, machine_id)
+
+
+@router.post("/{machine_id}/surveys", responses=describe(401, 403, 404, 409, 422))
+def survey(machine_id: UUID, body: SurveyByHand, engine: Db, account: Person) -> MachineView:
+    """What somebody saw in some slots: a new survey over the newest one."""
+    emptied = [slot for slot, given in body.slots.items() if given is None]
+    service.survey_by_hand(engine, account, machine_id, body.revision, occupants(body.slots), emptied, body.failed)
+    return see_machine(engine, machine_id)
+
+
+@router.get("/{machine_id}/history", responses=describe(401, 404, 422))
+def history(
+    machine_id: UUID, engine: Db, _: Person, before: Annotated[int | None, Query(ge=1, le=1 << 62)] = None
+) -> list[HistoryLine]:
+    """Who did what to the machine and its plans, newest first, a page at a time."""
+    return machine_history(engine, machine_id, before)
+
+
+@router.get("/{machine_id}/plans", responses=describe(401, 404, 422))
+def plans(machine_id: UUID, engine: Db, _: Person) -> tuple[PlanBrief, ...]:
+    """The machine as it is and its plans, side by side."""
+    return compare_plans(engine, machine_id)
+
+
 @router.post("/{machine_id}/plans", status_code=201, responses=describe(401, 403, 404, 422))
 def plan(machine_id: UUID, body: NewPlan, engine: Db, account: Person) -> PlanView:
-    """Start a plan; its goal is the machine as surveyed."""
-    return start_plan(engine, account, machine_id, body.name)
+    """Start a plan; its goal is the machine as surveyed, or that of another plan."""
+    return start_plan(engine, account, machine_id, body.name, body.like)
 
 
 @router.post("/{machine_id}/targets", responses=describe(401, 404, 422))

@@ -8,10 +8,20 @@ from fastapi import APIRouter
 
 from umbrak.core.targets import Target
 from umbrak.formats.documents import occupants
-from umbrak.server.bodies import PlanEdit, PlanRename, PlanStep, TargetsOf
+from umbrak.server.bodies import ArrangementOf, PlanDiscard, PlanEdit, PlanRename, PlanStep, TargetsOf
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.plans import PlanView, edit_plan, plan_targets, rename_plan, see_plan, step_plan
+from umbrak.services.plans import (
+    Arrangement,
+    PlanView,
+    arrange_plan,
+    discard_plan,
+    edit_plan,
+    plan_targets,
+    rename_plan,
+    see_plan,
+    step_plan,
+)
 
 router = APIRouter(prefix="/plans", tags=["plans"])
 
@@ -45,3 +55,16 @@ def step(plan_id: UUID, body: PlanStep, engine: Db, account: Person) -> PlanView
 def where_to(plan_id: UUID, body: TargetsOf, engine: Db, _: Person) -> tuple[Target, ...]:
     """Every slot as a place for a module: allowed, or why not."""
     return plan_targets(engine, plan_id, body.module.value(), body.taken_from)
+
+
+@router.post("/{plan_id}/arrangements", responses=describe(401, 404, 422))
+def arrange(plan_id: UUID, body: ArrangementOf, engine: Db, _: Person) -> Arrangement:
+    """Propose to fill the order's next set, or to spread the modules over the sockets. Changes nothing."""
+    return arrange_plan(engine, plan_id, body.kind, body.module.value() if body.module else None)
+
+
+@router.post("/{plan_id}/discard", responses=describe(401, 403, 404, 409, 422))
+def discard(plan_id: UUID, body: PlanDiscard, engine: Db, account: Person) -> PlanView:
+    """Take the plan from sight, or bring it back."""
+    discard_plan(engine, account, plan_id, body.version, body.discarded)
+    return see_plan(engine, plan_id)

@@ -1,0 +1,33 @@
+"""Accounts, for leads."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import APIRouter
+
+from umbrak.server.bodies import AccountChange, NewAccount
+from umbrak.server.deps import Db, Person
+from umbrak.server.problems import describe
+from umbrak.services.accounts import add_account, change_account, list_accounts
+from umbrak.store.accounts import Account
+
+router = APIRouter(prefix="/people", tags=["people"])
+
+
+@router.get("", responses=describe(401, 403))
+def everyone(engine: Db, account: Person) -> list[Account]:
+    """Every account."""
+    return list_accounts(engine, account)
+
+
+@router.post("", status_code=201, responses=describe(401, 403, 422))
+def add(body: NewAccount, engine: Db, account: Person) -> Account:
+    """A new account."""
+    return add_account(engine, body.name, body.shown_as, body.password, body.role, by=account)
+
+
+@router.patch("/{account_id}", responses=describe(401, 403, 404, 422))
+def change(account_id: UUID, body: AccountChange, engine: Db, account: Person) -> Account:
+    """Change a name, a role or a password, or whether the account may sign in."""
+    return change_account(engine, account, account_id, body.shown_as, body.role, body.active, body.password)

@@ -1,0 +1,54 @@
+"""A machine with all that judging it takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from sqlalchemy import Connection
+
+from umbrak.core.evaluate import Evaluation
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
+from umbrak.core.platform.sheet import Sheet
+from umbrak.formats.documents import MachineDoc, read_layout
+from umbrak.services.errors import NotFound
+from umbrak.services.sheets import load_sheet
+from umbrak.store import machines as store
+from umbrak.store.machines import MachineRow, SurveyRow
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    row: MachineRow
+    sheet: Sheet
+    machine: Machine
+    survey: SurveyRow
+    layout: Layout
+
+
+def load_machine(db: Connection, key: UUID) -> Loaded:
+    """Raises NotFound."""
+    row = store.find_machine(db, key)
+    if row is None:
+        raise NotFound("machine")
+    return loaded(db, row)
+
+
+def loaded(db: Connection, row: MachineRow) -> Loaded:
+    survey = store.newest_survey(db, row.id)
+    machine = MachineDoc(**row.facts).value()
+    return Loaded(row, load_sheet(db, row.sheet_hash), machine, survey, read_layout(survey.slots))
+
+
+def known_slots(m: Loaded) -> int:
+    return sum(1 for s in m.sheet.slots if m.layout.get(s) is not UNKNOWN)
+
+
+def official_gib(evaluation: Evaluation) -> float | None:
+    """The lowest machine-wide total that the machine's maker states and that is in force."""
+    stated = [
+        u.limit
+        for u in evaluation.limits
+        if u.scope == "machine" and u.unit == "GiB" and u.source.kind == "machine-maker"
+    ]
+    return min(stated, default=None)

@@ -1,0 +1,124 @@
+"""Summaries of machines: kept anew in each transaction that changes what they rest on, so that thousands list at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.evaluate import RULES_VERSION, evaluate, worst
+from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.formats.documents import read_layout
+from umbrak.services.loading import Loaded, known_slots, load_machine, official_gib
+from umbrak.store import machines as store
+from umbrak.store import plans as plan_store
+from umbrak.store.plans import PlanRow
+
+#: Rank of "nothing against it", after every severity.
+_NOTHING = 9
+#: Summaries computed in one transaction when rules have changed.
+_BATCH = 50
+
+
+@dataclass(frozen=True, slots=True)
+class GlyphGroup:
+    """One socket of the small board: a letter for each slot in the sheet's order.
+
+    f filled and stays, e empty, u unknown, p planned, x comes out, c changes, b failed (broken)
+    """
+
+    socket: str
+    slots: str
+    soldered: int
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """What the list of machines shows of one."""
+
+    installed_gib: float
+    planned_gib: float | None
+    official_gib: float | None
+    verdict: str
+    worst_severity: str | None
+    worst_message: str | None
+    known: int
+    total: int
+    #: Failed modules.
+    failed: int
+    glyph: tuple[GlyphGroup, ...]
+
+
+def summary_key(m: store.MachineRow, survey_id: UUID, plan: PlanRow | None) -> str:
+    """What a summary is computed from: any difference makes it stale."""
+    planned = f"{plan.id}:{plan.version}" if plan else "-"
+    return f"{m.version}:{m.sheet_hash}:{survey_id}:{planned}:{RULES_VERSION}"
+
+
+def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
+    """Compute a machine's summary and keep it: called within each transaction that changes what it rests on."""
+    m = load_machine(db, machine_id)
+    plan = next(iter(plan_store.plans_of(db, machine_id)), None)
+    document = _summarise(m, read_layout(plan.slots) if plan else None)
+    severity = document["worst_severity"]
+    store.keep_summary(
+        db,
+        machine_id,
+        summary_key(m.row, m.survey.id, plan),
+        RULES_VERSION,
+        document["installed_gib"],
+        _RANKS[severity] if severity else _NOTHING,
+        document["failed"],
+        document,
+    )
+    return document
+
+
+_RANKS = {"stop": 0, "ask": 1, "risk": 2, "slow": 3, "note": 4}
+
+
+def refresh_stale(engine: Engine) -> int:
+    """Bring every summary up to these rules, a batch a transaction. Returns how many were computed."""
+    done = 0
+    while True:
+        with engine.begin() as db:
+            batch = store.summaries_lacking(db, RULES_VERSION, _BATCH)
+            for machine_id in batch:
+                refresh(db, machine_id)
+        done += len(batch)
+        if not batch:
+            return done
+
+
+def _summarise(m: Loaded, goal: Layout | None) -> dict[str, Any]:
+    now = evaluate(m.sheet, m.machine, m.layout)
+    shown = evaluate(m.sheet, m.machine, goal, before=m.layout) if goal is not None else now
+    against = worst(shown)
+    then = goal if goal is not None else m.layout
+    failed = set(m.survey.failed)
+    glyph = []
+    for socket in m.sheet.sockets:
+        slots = [s for c in m.sheet.channels_of[socket] for s in c.slots]
+        soldered = sum(1 for c in m.sheet.channels_of[socket] if c.soldered)
+        states = "".join(_glyph_letter(m.layout.get(s), then.get(s), s in failed) for s in slots)
+        glyph.append({"socket": socket, "slots": states, "soldered": soldered})
+    return {
+        "installed_gib": now.installed_gib,
+        "planned_gib": shown.installed_gib if goal is not None and goal != m.layout else None,
+        "official_gib": official_gib(now),
+        "verdict": shown.verdict.value,
+        "worst_severity": against.severity.value if against else None,
+        "worst_message": against.message if against else None,
+        "known": known_slots(m),
+        "total": len(m.sheet.slots),
+        "failed": len(failed),
+        "glyph": glyph,
+    }
+
+
+def _glyph_letter(now: Occupant | None, then: Occupant | None, failed: bool) -> str:
+    if now == then:
+        return "b" if failed else "e" if now is None else "u" if now is UNKNOWN else "f"
+    return "x" if then is None else "p" if now is None or now is UNKNOWN else "c"
