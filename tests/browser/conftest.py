@@ -17,7 +17,6 @@ from sqlalchemy import create_engine, text
 
 from umbrak.cli.cluster import free_port
 from umbrak.demo import seed
-from umbrak.services.accounts import add_account
 from umbrak.store.engine import open_engine
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -94,7 +93,6 @@ def chromium() -> Iterator[Browser]:
 def served(database_url: str) -> Iterator[Served]:
     engine = open_engine(database_url)
     seed.seed(engine)
-    add_account(engine, "lead", "E. Voe", seed.PASSWORD, "lead")
     engine.dispose()
     server = Served(database_url)
     server.start()

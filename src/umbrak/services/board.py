@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from umbrak.core.memory.module import Module
@@ -41,8 +42,25 @@ class BoardSlot:
     tab_letter: str | None
     #: True where the way in ends the warranty.
     locked: bool
+    carrier: str | None
+    facing: str | None
+    landmark: str | None
+    #: Slots that must be empty before this one is reached.
+    behind: tuple[str, ...]
+    #: Place of its set in the order of its group, from 1; None where the sheet gives no order for it.
+    order: int | None
     x: float | None
     y: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class BoardCarrier:
+    """A board, riser or tray that comes out as one, with its slots from left to right as they stand on it."""
+
+    id: str
+    title: str
+    numbering: str
+    slots: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,10 +70,11 @@ class Board:
     sockets: tuple[BoardSocket, ...]
     channels: tuple[BoardChannel, ...]
     slots: tuple[BoardSlot, ...]
+    carriers: tuple[BoardCarrier, ...]
 
 
 def board_of(sheet: Sheet, machine: Machine) -> Board:
-    letters = _tab_letters(sheet)
+    letters, order = _tab_letters(sheet), _set_numbers(sheet)
     sockets = []
     for s in sheet.sockets.values():
         named = machine.processors.get(s.id, s.processors[0] if len(s.processors) == 1 and not s.may_be_absent else "?")
@@ -67,7 +86,12 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
         way = sheet.way_to(slot.id)
         place = sheet.geometry.get(slot.id)
         socket = sheet.socket_of_slot[slot.id]
-        short = slot.printed.removeprefix(socket).strip(" .-_") or slot.printed
+        short = _without(
+            slot.printed,
+            socket,
+            slot.carrier,
+            carrier.title if (carrier := sheet.carriers.get(slot.carrier or "")) else None,
+        )
         slots.append(
             BoardSlot(
                 slot.id,
@@ -78,6 +102,11 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
                 slot.tab,
                 letters.get(slot.tab) if slot.tab else None,
                 bool(way and way.ends_warranty),
+                slot.carrier,
+                slot.facing,
+                slot.landmark,
+                slot.behind,
+                order.get(slot.id),
                 place.x if place else None,
                 place.y if place else None,
             )
@@ -85,7 +114,47 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
     channels = tuple(
         BoardChannel(c.id, c.name, c.socket, c.controller, c.slots, c.soldered) for c in sheet.channels.values()
     )
-    return Board(sheet.id, sheet.title, tuple(sockets), channels, tuple(slots))
+    return Board(sheet.id, sheet.title, tuple(sockets), channels, tuple(slots), _carriers(sheet))
+
+
+def _without(printed: str, *told: str | None) -> str:
+    """A locator without what the socket's or carrier's name beside it says already."""
+    for prefix in sorted((t for t in told if t), key=len, reverse=True):
+        printed = printed.removeprefix(prefix).strip(" .-_") or printed
+    return printed
+
+
+def _carriers(sheet: Sheet) -> tuple[BoardCarrier, ...]:
+    """By number as painted: 2 before 10, from the right where the sheet says so."""
+    found = []
+    for carrier in sheet.carriers.values():
+        slots = sorted(
+            (s for s in sheet.slots.values() if s.carrier == carrier.id), key=lambda s: _by_number(s.printed)
+        )
+        ids = [s.id for s in slots]
+        found.append(
+            BoardCarrier(
+                carrier.id,
+                carrier.title,
+                carrier.numbering,
+                tuple(reversed(ids) if carrier.right_to_left else ids),
+            )
+        )
+    return tuple(found)
+
+
+def _by_number(printed: str) -> list[tuple[int, str]]:
+    return [(int(n), "") if n else (-1, w) for n, w in re.findall(r"(\d+)|(\D+)", printed)]
+
+
+def _set_numbers(sheet: Sheet) -> dict[str, int]:
+    """Slot -> place of its set in the layout of its order that holds the most modules."""
+    numbers: dict[str, int] = {}
+    for fill in sheet.fills:
+        for i, each in enumerate(fill.layouts[max(fill.layouts)]):
+            for slot in each:
+                numbers.setdefault(slot, i + 1)
+    return numbers
 
 
 def _tab_letters(sheet: Sheet) -> dict[str, str]:

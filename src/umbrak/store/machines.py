@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, Select, func, insert, or_, select, true, update
+from sqlalchemy import Connection, Select, case, func, insert, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
@@ -198,7 +198,9 @@ def page_of_machines(
     """
     chosen = _chosen(text, want, retired)
     total = db.execute(select(func.count()).select_from(chosen.subquery())).scalar_one()
-    order = [machine_summary.c.worst_rank.nulls_first()] if worst_first else []
+    # A failed module is as bad as anything that the rules can find.
+    worst = case((machine_summary.c.failed > 0, 0), else_=machine_summary.c.worst_rank)
+    order = [worst.nulls_first()] if worst_first else []
     chosen = chosen.order_by(*order, machine.c.name).limit(PAGE_SIZE).offset(PAGE_SIZE * page)
     ids = list(db.execute(chosen).scalars())
     newest = (

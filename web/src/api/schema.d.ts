@@ -597,6 +597,8 @@ export interface components {
         };
         /** Board */
         Board: {
+            /** Carriers */
+            carriers: components["schemas"]["BoardCarrier"][];
             /** Channels */
             channels: components["schemas"]["BoardChannel"][];
             /** Sheet */
@@ -605,6 +607,20 @@ export interface components {
             slots: components["schemas"]["BoardSlot"][];
             /** Sockets */
             sockets: components["schemas"]["BoardSocket"][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * BoardCarrier
+         * @description A board, riser or tray that comes out as one, with its slots from left to right as they stand on it.
+         */
+        BoardCarrier: {
+            /** Id */
+            id: string;
+            /** Numbering */
+            numbering: string;
+            /** Slots */
+            slots: string[];
             /** Title */
             title: string;
         };
@@ -624,12 +640,22 @@ export interface components {
         };
         /** BoardSlot */
         BoardSlot: {
+            /** Behind */
+            behind: string[];
+            /** Carrier */
+            carrier: string | null;
             /** Channel */
             channel: string;
+            /** Facing */
+            facing: string | null;
             /** Id */
             id: string;
+            /** Landmark */
+            landmark: string | null;
             /** Locked */
             locked: boolean;
+            /** Order */
+            order: number | null;
             /** Position */
             position: string | null;
             /** Printed */

@@ -75,6 +75,11 @@ const width = computed(() => Math.max(60, ...rows.value.map((r) => r.width)))
   stroke: var(--ask);
   stroke-dasharray: 2 2;
 }
+.look-b {
+  fill: none;
+  stroke: var(--stop);
+  stroke-width: 2;
+}
 .look-x {
   fill: none;
   stroke: var(--faded);

@@ -2,9 +2,10 @@
 /** The board of a machine: geometry laid out, states derived, layers drawn. Messages go up; it decides nothing. */
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
-import { layOut, locatorRoom, neighbour, scaleIn, type Direction, type Room } from './geometry'
+import { controllerSpans, layOut, locatorRoom, neighbour, scaleIn, type Direction, type Room } from './geometry'
 import SlotBar from './SlotBar.vue'
-import { channelTotals, gb, slotStates } from './state'
+import { channelTotals, facingSides, gb, slotStates } from './state'
+import { useZoom } from './zoom'
 
 const props = withDefaults(
   defineProps<{
@@ -17,13 +18,32 @@ const props = withDefaults(
     targets?: Map<string, Target>
     lifted?: string | null
     interactive?: boolean
+    /** Slots marked to be done something with at once. */
+    marked?: Set<string>
+    /** Slots whose module is at fault. */
+    failed?: string[]
+    /** Numerals of the population order on the slots. */
+    order?: boolean
+    /** Landmarks and facing instead of what the modules are. */
+    landmarks?: boolean
   }>(),
-  { lit: () => new Map(), severities: () => new Map(), targets: () => new Map(), lifted: null, interactive: false },
+  {
+    lit: () => new Map(),
+    severities: () => new Map(),
+    targets: () => new Map(),
+    lifted: null,
+    interactive: false,
+    marked: () => new Set(),
+    failed: () => [],
+    order: false,
+    landmarks: false,
+  },
 )
 const emit = defineEmits<{
   enter: [slot: string]
   remove: [slot: string]
   escape: []
+  mark: [slot: string]
   grab: [slot: string, event: PointerEvent]
   focus: [slot: string]
 }>()
@@ -45,8 +65,21 @@ const channelCounts = computed(() => {
 })
 const focusTarget = computed(() => (slotsById.value.has(focused.value) ? focused.value : geometry.value.slots[0]?.id))
 
-/** Screen pixels a board unit: text keeps its size on screen, and detail comes with room. */
-const scale = computed(() => (room.value ? scaleIn(geometry.value, room.value) : 1))
+const near = useZoom(geometry)
+/** Screen pixels a board unit: text keeps its size on screen, and detail comes with room and nearness. */
+const scale = computed(() => (room.value ? scaleIn(geometry.value, room.value) : 1) * near.zoom.value)
+const failedSlots = computed(() => new Set(props.failed))
+const dead = computed(() => new Set(props.board.sockets.filter((s) => s.processor === '').map((s) => s.id)))
+const socketOfChannel = computed(() => new Map(props.board.channels.map((c) => [c.id, c.socket])))
+const channelNames = computed(() => new Map(props.board.channels.map((c) => [c.id, c.name])))
+const carriersById = computed(() => new Map(props.board.carriers.map((c) => [c.id, c])))
+const controllers = computed(() => controllerSpans(props.board, geometry.value.channels))
+/** Whether a leaf has room for how it is numbered beside its title. */
+function titleFits(leaf: { id: string; width: number }): boolean {
+  const { title, numbering } = carriersById.value.get(leaf.id)!
+  return numbering !== '' && (title.length + numbering.length + 3) * 0.52 * Math.max(12, 11 / scale.value) < leaf.width
+}
+const sides = computed(() => facingSides(props.board))
 /** Height of a line of the smallest text. [board units] */
 const textHeight = computed(() => Math.max(12, 11 / scale.value))
 const watching = new ResizeObserver(([entry]) => {
@@ -70,9 +103,13 @@ function onKey(event: KeyboardEvent): void {
   if (!props.interactive || !slot || event.ctrlKey || event.metaKey || event.altKey) return
   const direction = DIRECTIONS[event.key]
   if (direction) void focusSlot(neighbour(geometry.value.slots, slot, direction))
-  else if (event.key === 'Enter' || event.key === ' ') emit('enter', slot)
+  else if (event.key === 'Enter') emit('enter', slot)
+  else if (event.key === ' ') emit('mark', slot)
   else if (event.key === 'Delete' || event.key === 'Backspace') emit('remove', slot)
   else if (event.key === 'Escape') emit('escape')
+  else if (event.key === '+' || event.key === '=') near.nearer()
+  else if (event.key === '-') near.farther()
+  else if (event.key === '0') near.whole()
   else return
   event.preventDefault()
 }
@@ -87,8 +124,22 @@ function onFocus(event: FocusEvent): void {
   const slot = slotOf(event)
   if (slot) {
     focused.value = slot
+    const placed = geometry.value.slots.find((s) => s.id === slot)
+    if (placed) near.reveal(placed)
     emit('focus', slot)
   }
+}
+
+/** Nearer or farther about what the pointer is at. */
+function onWheel(event: WheelEvent): void {
+  const box = root.value!.getBoundingClientRect()
+  const v = near.view.value
+  // The picture is centred in its box: what is left over on one side is half of it.
+  const drawn = scale.value
+  const at = (point: number, from: number, span: number, start: number, length: number) => start + (point - from - (span - length * drawn) / 2) / drawn
+  const x = at(event.clientX, box.left, box.width, v.x, v.width)
+  const y = at(event.clientY, box.top, box.height, v.y, v.height)
+  near.by(event.deltaY < 0 ? near.step : 1 / near.step, [x, y])
 }
 
 function onPointerDown(event: PointerEvent): void {
@@ -99,6 +150,7 @@ function onPointerDown(event: PointerEvent): void {
 defineExpose({
   /** Put the focus on the board, at the slot where it was last. */
   focus: () => focusTarget.value && focusSlot(focusTarget.value),
+  near,
 })
 </script>
 
@@ -106,16 +158,35 @@ defineExpose({
   <svg
     ref="root"
     class="board"
-    :viewBox="`0 0 ${geometry.width} ${geometry.height}`"
+    :viewBox="`${near.view.value.x} ${near.view.value.y} ${near.view.value.width} ${near.view.value.height}`"
     role="group"
     :aria-label="`Board of ${board.title}`"
     :style="{ '--px': 1 / scale }"
     @keydown="onKey"
     @focusin="onFocus"
     @pointerdown="onPointerDown"
+    @wheel.prevent="onWheel"
   >
+    <defs>
+      <pattern id="dead" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+        <line x1="0" y1="0" x2="0" y2="7" class="hatch" />
+      </pattern>
+    </defs>
+    <g v-for="c in geometry.carriers" :key="c.id" class="leaf">
+      <rect :x="c.x" :y="c.y" :width="c.width" :height="c.height" rx="3" />
+      <text :x="c.x + 8" :y="c.y + Math.max(14, textHeight)">
+        <tspan class="leaf-title">{{ carriersById.get(c.id)?.title }}</tspan>
+        <tspan v-if="titleFits(c)" dx="8">{{ carriersById.get(c.id)?.numbering }}</tspan>
+      </text>
+    </g>
     <g class="traces">
-      <polyline v-for="c in geometry.channels" :key="c.id" :points="c.trace.map((p) => p.join(',')).join(' ')" />
+      <template v-for="c in geometry.channels" :key="c.id">
+        <polyline v-for="(line, i) in c.traces" :key="i" :points="line.map((p) => p.join(',')).join(' ')" />
+      </template>
+    </g>
+    <g v-for="c in controllers" :key="c.key" class="controller">
+      <path :d="`M${c.x} ${c.y + textHeight * 1.6 - 4} v4 h${c.width} v-4`" />
+      <text :x="c.x + c.width / 2" :y="c.y + textHeight * 1.6 + 4">{{ c.name }}</text>
     </g>
     <g v-for="s in geometry.sockets" :key="s.id" class="socket" :class="{ dead: socketsById.get(s.id)?.processor === '' }">
       <rect :x="s.x" :y="s.y" :width="s.width" :height="s.height" rx="3" />
@@ -148,7 +219,7 @@ defineExpose({
       </g>
     </g>
     <SlotBar
-      v-for="s in geometry.slots"
+      v-for="(s, i) in geometry.slots"
       :key="s.id"
       :place="slotsById.get(s.id)!"
       :rect="s"
@@ -161,6 +232,14 @@ defineExpose({
       :lifted="lifted === s.id"
       :scale="scale"
       :room="rooms.get(s.id) ?? 0"
+      :dead="dead.has(socketOfChannel.get(s.channel) ?? '')"
+      :failed="failedSlots.has(s.id)"
+      :marked="marked.has(s.id)"
+      :order="order ? slotsById.get(s.id)!.order : null"
+      :told="landmarks ? (slotsById.get(s.id)!.landmark ?? slotsById.get(s.id)!.facing ?? slotsById.get(s.id)!.position) : null"
+      :side="sides.get(s.id)"
+      :lowered="s.mixed === true && i % 2 === 1"
+      :channel="s.mixed ? channelNames.get(s.channel) : undefined"
     />
   </svg>
 </template>
@@ -177,6 +256,36 @@ defineExpose({
   fill: none;
   stroke: var(--rule);
   stroke-width: 1.5;
+}
+.hatch {
+  stroke: var(--faded);
+  stroke-width: 1.5;
+  opacity: 0.55;
+}
+.leaf rect {
+  fill: var(--lit);
+  stroke: var(--module-edge);
+  stroke-width: 1;
+}
+.leaf text {
+  font-size: max(12px, calc(11px * var(--px)));
+  fill: var(--faded);
+}
+.leaf .leaf-title {
+  font-weight: 650;
+  fill: var(--ink);
+}
+.controller path {
+  fill: none;
+  stroke: var(--module-edge);
+}
+.controller text {
+  font-size: max(11px, calc(11px * var(--px)));
+  fill: var(--faded);
+  text-anchor: middle;
+  paint-order: stroke;
+  stroke: var(--sheet);
+  stroke-width: 5px;
 }
 .socket rect {
   fill: var(--paper);

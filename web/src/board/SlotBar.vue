@@ -22,6 +22,20 @@ const props = defineProps<{
   room: number
   /** Screen pixels a board unit: how much can be told of a module. */
   scale: number
+  /** Its socket has no processor. */
+  dead: boolean
+  failed: boolean
+  marked: boolean
+  /** Numeral of the population order, while that is shown. */
+  order: number | null
+  /** Landmark or facing, while those are shown. */
+  told: string | null
+  /** Which edge the label is on, where slots face different ways. */
+  side?: 'left' | 'right'
+  /** Its locator may stand a line lower where neighbours would run into each other. */
+  lowered?: boolean
+  /** The channel's name, where the slots stand in another order than the channels. */
+  channel?: string
 }>()
 
 const CAPACITY_ROOM = 34
@@ -29,9 +43,25 @@ const CAPACITY_ROOM = 34
 const FLOAT = 4
 const float = computed(() => (props.state.look === 'planned' ? -FLOAT : 0))
 const tab = computed(() => (props.place.tab ? (tabColours[props.place.tab] ?? tabColours.grey) : 'var(--rule)'))
-const line = computed(() => (props.state.module ? fittingLine(props.state.module, props.rect.height - CAPACITY_ROOM, props.scale) : ''))
+const name = computed(() =>
+  slotName(
+    props.place.printed,
+    props.state,
+    props.severity,
+    ...(props.failed ? ['failed'] : []),
+    ...(props.dead ? ['no processor'] : []),
+    ...(props.place.locked ? ['opening ends the warranty'] : []),
+    ...(props.marked ? ['marked'] : []),
+  ),
+)
+/** Too narrow on screen for the figure: it stands along the module then. */
+const narrow = computed(() => props.rect.width * props.scale < 7.5 * capacity.value.length)
+const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - CAPACITY_ROOM, props.scale) : ''))
+const toldOnEmpty = computed(() => (!props.state.module ? props.told : null))
 const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
 const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale))
+/** Whether locators as long as this one run into each other. */
+const tight = computed(() => props.lowered !== undefined && 2.3 * 0.62 * Math.max(11.5, 11 / props.scale) > props.room)
 const middle = computed(() => props.rect.x + props.rect.width / 2)
 </script>
 
@@ -46,7 +76,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
       :data-slot="place.id"
       :tabindex="interactive ? (focusable ? 0 : -1) : undefined"
       :role="interactive ? 'button' : 'img'"
-      :aria-label="slotName(place.printed, state, severity)"
+      :aria-label="name"
       :x="rect.x - 3"
       :y="rect.y - sizes.cap"
       :width="rect.width + 6"
@@ -58,10 +88,20 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         <rect :x="rect.x + 3" :y="rect.y + rect.height + 1" :width="rect.width - 6" :height="sizes.cap - 1" />
       </g>
       <rect class="seat" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
+      <rect v-if="dead" fill="url(#dead)" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
+      <text v-if="toldOnEmpty" class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ toldOnEmpty }}</text>
       <text v-if="state.look === 'unknown'" class="query" :x="middle" :y="rect.y + rect.height / 2 + 7">?</text>
       <g v-if="state.module" :transform="float ? `translate(${float} ${float})` : undefined">
-        <rect class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
-        <text class="capacity" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
+        <!-- A failed module has a broken corner. -->
+        <path
+          v-if="failed"
+          class="module broken"
+          :d="`M${rect.x} ${rect.y} h${rect.width} v${rect.height - 42} l-10 9 4 9 -10 8 -4 16 H${rect.x} Z`"
+        />
+        <rect v-else class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
+        <rect v-if="side" class="label-side" :x="side === 'left' ? rect.x + 1 : rect.x + rect.width - 4" :y="rect.y + 30" width="3" :height="rect.height - 60" />
+        <text v-if="!narrow" class="capacity" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
+        <text v-else class="capacity along" :transform="`translate(${middle + 4 / scale} ${rect.y + 8}) rotate(-90)`">{{ capacity }}</text>
         <text class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
       </g>
       <rect
@@ -72,12 +112,18 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         :width="rect.width + 6"
         :height="rect.height + 6"
       />
+      <g v-if="order !== null" class="numeral">
+        <circle :cx="middle" :cy="rect.y + rect.height / 2" :r="Math.min(13, rect.width / 2)" />
+        <text :x="middle" :y="rect.y + rect.height / 2 + 5">{{ order }}</text>
+      </g>
+      <path v-if="marked" class="mark" :d="`M${rect.x - 4} ${rect.y - sizes.cap - 3} h${rect.width + 8} v${rect.height + 2 * sizes.cap + 6} h-${rect.width + 8} Z`" />
       <text v-if="place.tab_letter && state.look === 'empty'" class="letter" :x="middle" :y="rect.y + 16">{{ place.tab_letter }}</text>
-      <g v-if="place.locked" class="lock" :transform="`translate(${middle - 5} ${rect.y + rect.height - 18})`">
+      <g v-if="place.locked" class="lock" :transform="`translate(${middle - 5} ${rect.y + 28})`">
         <rect x="0" y="5" width="10" height="8" />
         <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
       </g>
-      <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale)">{{ locator }}</text>
+      <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale) + (tight && lowered ? Math.max(12, 12 / scale) : 0)">{{ locator }}</text>
+      <text v-if="channel && !tight" class="of-channel mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 5 + 2 * Math.max(12, 12 / scale)">{{ channel }}</text>
     </g>
   </g>
 </template>
@@ -111,6 +157,30 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
   fill: var(--module);
   stroke: var(--module-edge);
 }
+.broken {
+  stroke: var(--stop) !important;
+  stroke-width: max(2px, calc(2px * var(--px))) !important;
+}
+.label-side {
+  fill: var(--umber);
+}
+.numeral circle {
+  fill: var(--umber);
+}
+.numeral text {
+  fill: var(--on-umber);
+  font-size: 14px;
+  font-weight: 700;
+}
+.mark {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 2;
+}
+.of-channel {
+  font-size: max(10px, calc(11px * var(--px)));
+  fill: var(--faded);
+}
 .planned .module {
   fill: var(--sheet);
   stroke: var(--ink);
@@ -137,6 +207,9 @@ text {
 .capacity {
   font-size: max(16px, calc(11px * var(--px)));
   font-weight: 700;
+}
+.along {
+  text-anchor: end;
 }
 .line {
   font-size: max(11.5px, calc(11px * var(--px)));

@@ -2,8 +2,9 @@
  * Where everything on a board lies: pure numbers from the sheet's shape, no state, no drawing.
  *
  * One socket is a row: half of its channels left of the processor, half right, mirrored, the outermost
- * channel's trace on top. Sockets stand in rows and columns, whichever shows them largest. A sheet that
- * gives places for all its sockets and slots is drawn by them instead.
+ * channel's trace on top. A socket whose slots stand on boards or risers has them beside it as framed leaves. Sockets
+ * stand in rows and columns, whichever shows them largest. A sheet that gives places for all its sockets and slots is
+ * drawn by them instead.
  */
 import type { Board, BoardChannel } from '@/api/client'
 
@@ -26,8 +27,13 @@ export const sizes = {
   /** The picture is never drawn larger than this wide a board would be. */
   leastWidth: 720,
   leastHeight: 400,
+  /** In a room narrower than that, on screen, a small board is drawn as large as fits. */
+  narrowRoom: 500,
   /** A fill bar has room for its channel's name and figure. */
   leastBar: 46,
+  /** Around the slots of a board or riser: its frame, and above them its title and one line a channel. */
+  leafPad: 10,
+  leafTitle: 22,
 } as const
 
 export interface Rect {
@@ -40,6 +46,8 @@ export interface Rect {
 export interface PlacedSlot extends Rect {
   id: string
   channel: string
+  /** True where it stands among slots of other channels, so that its own needs naming. */
+  mixed?: boolean
 }
 
 /** How far it is from each slot to its nearest neighbour in the row: the room for its locator. */
@@ -55,8 +63,8 @@ export function locatorRoom(slots: PlacedSlot[]): Map<string, number> {
 export interface PlacedChannel {
   id: string
   name: string
-  /** From the socket's edge to the middle of the channel's slots, as [x, y] corners. */
-  trace: [number, number][]
+  /** From the socket's edge to the channel's slots: lines of [x, y] corners. */
+  traces: [number, number][][]
   /** The fill bar below the slots. */
   bar: Rect
   /** Where soldered memory is drawn; null where there is none. */
@@ -67,9 +75,15 @@ export interface PlacedSocket extends Rect {
   id: string
 }
 
+/** A board, riser or tray: a framed leaf around its slots, its title on the frame. */
+export interface PlacedCarrier extends Rect {
+  id: string
+}
+
 export interface BoardGeometry {
   width: number
   height: number
+  carriers: PlacedCarrier[]
   sockets: PlacedSocket[]
   channels: PlacedChannel[]
   slots: PlacedSlot[]
@@ -94,10 +108,10 @@ export function scaleIn(size: Room, room: Room): number {
 
 /** The board, its sockets in as many columns as show it largest in the room. */
 export function layOut(board: Board, room: Room = USUAL_ROOM): BoardGeometry {
-  if (isPlaced(board)) return withFoot((foot) => byPlaces(board, foot), room)
+  if (isPlaced(board)) return withFoot((foot) => byPlaces(board, foot, room), room)
   let best: BoardGeometry | undefined
   for (let columns = 1; columns <= Math.max(1, board.sockets.length); columns *= 2) {
-    const tried = withFoot((foot) => arrange(board, columns, foot), room)
+    const tried = withFoot((foot) => arrange(board, columns, foot, room), room)
     if (!best || scaleIn(tried, room) > scaleIn(best, room) * 1.001) best = tried
   }
   return best!
@@ -114,14 +128,18 @@ function isPlaced(board: Board): boolean {
   return [...board.sockets, ...board.slots].every((part) => part.x !== null && part.y !== null)
 }
 
+function leastWidth(room: Room): number {
+  return room.width < sizes.narrowRoom ? 0 : sizes.leastWidth
+}
+
 /** By the sheet's own places: a step in x is a slot's width, a step in y a row of slots. */
-function byPlaces(board: Board, foot: number): BoardGeometry {
+function byPlaces(board: Board, foot: number, room: Room): BoardGeometry {
   const step = { x: sizes.slotWidth + sizes.slotGap, y: sizes.traceZone + sizes.slotHeight + foot }
   const places = [...board.sockets, ...board.slots]
   const least = { x: Math.min(...places.map((p) => p.x!)), y: Math.min(...places.map((p) => p.y!)) }
   const at = (p: { x: number | null; y: number | null }) => ({
     x: sizes.margin + (p.x! - least.x) * step.x,
-    y: sizes.margin + sizes.traceZone + (p.y! - least.y) * step.y,
+    y: sizes.margin + sizes.leafTitle + sizes.traceZone + (p.y! - least.y) * step.y,
   })
   const sockets = board.sockets.map((s) => ({ id: s.id, ...at(s), width: sizes.socket, height: sizes.slotHeight }))
   const slots = board.slots.map((s) => ({ id: s.id, channel: s.channel, ...at(s), width: sizes.slotWidth, height: sizes.slotHeight }))
@@ -137,8 +155,8 @@ function byPlaces(board: Board, foot: number): BoardGeometry {
   })
   const right = Math.max(...[...slots, ...sockets].map((r) => r.x + r.width)) + sizes.margin
   const bottom = Math.max(...[...slots, ...sockets].map((r) => r.y + r.height)) + foot + sizes.margin
-  const full = { width: right, height: bottom, sockets, slots, channels }
-  return centred(full, Math.max(right, sizes.leastWidth), Math.max(bottom, sizes.leastHeight))
+  const full = { width: right, height: bottom, carriers: frames(board, slots, foot), sockets, slots, channels }
+  return centred(full, Math.max(right, leastWidth(room)), Math.max(bottom, sizes.leastHeight))
 }
 
 /** A channel's trace and bar, for slots that span `x` to `x + width` below `top`. */
@@ -155,11 +173,13 @@ function placedChannel(
   return {
     id: channel.id,
     name: channel.name,
-    trace: [
-      [exit, exitTop],
-      [exit, span.depth],
-      [middle, span.depth],
-      [middle, span.top - sizes.cap - 4],
+    traces: [
+      [
+        [exit, exitTop],
+        [exit, span.depth],
+        [middle, span.depth],
+        [middle, span.top - sizes.cap - 4],
+      ],
     ],
     bar: {
       x: middle - width / 2,
@@ -174,15 +194,16 @@ function placedChannel(
 /** The scale down to which text has room as laid out. */
 const TEXT_FULL_AT = 0.8
 
-function arrange(board: Board, columns: number, foot: number): BoardGeometry {
-  const rows = board.sockets.map((socket) => layOutSocket(board, socket.id, foot))
+function arrange(board: Board, columns: number, foot: number, room: Room): BoardGeometry {
+  const rows = board.sockets.map((socket) => (onCarriers(board, socket.id) ? layOutLeaves : layOutSocket)(board, socket.id, foot))
   const columnWidth = Math.max(0, ...rows.map((r) => r.width))
   const rowHeight = Math.max(0, ...rows.map((r) => r.height))
-  const full: BoardGeometry = { width: 0, height: 0, sockets: [], channels: [], slots: [] }
+  const full: BoardGeometry = { width: 0, height: 0, carriers: [], sockets: [], channels: [], slots: [] }
   rows.forEach((row, i) => {
     const column = i % columns
     const x = sizes.margin + column * (columnWidth + sizes.columnGap) + (columnWidth - row.width) / 2
     const y = sizes.margin + Math.floor(i / columns) * (rowHeight + sizes.rowGap)
+    full.carriers.push(...row.carriers.map((c) => moved(c, x, y)))
     full.sockets.push(...row.sockets.map((s) => moved(s, x, y)))
     full.slots.push(...row.slots.map((s) => moved(s, x, y)))
     full.channels.push(...row.channels.map((c) => movedChannel(c, x, y)))
@@ -190,7 +211,7 @@ function arrange(board: Board, columns: number, foot: number): BoardGeometry {
   const count = Math.ceil(rows.length / columns)
   full.width = 2 * sizes.margin + columns * columnWidth + (columns - 1) * sizes.columnGap
   full.height = 2 * sizes.margin + count * rowHeight + (count - 1) * sizes.rowGap
-  return centred(full, Math.max(full.width, sizes.leastWidth), Math.max(full.height, sizes.leastHeight))
+  return centred(full, Math.max(full.width, leastWidth(room)), Math.max(full.height, sizes.leastHeight))
 }
 
 /** One socket with its channels, from (0, 0). */
@@ -203,7 +224,7 @@ function layOutSocket(board: Board, socket: string, foot: number): BoardGeometry
   const widthOf = (list: BoardChannel[]) => list.reduce((sum, c) => sum + channelWidth(c) + sizes.channelGap, 0)
   const socketX = left.length ? widthOf(left) - sizes.channelGap + sizes.socketGap : 0
   const box: PlacedSocket = { id: socket, x: socketX, y: top, width: sizes.socket, height: sizes.slotHeight }
-  const placed: BoardGeometry = { width: 0, height: 0, sockets: [box], channels: [], slots: [] }
+  const placed: BoardGeometry = { width: 0, height: 0, carriers: [], sockets: [box], channels: [], slots: [] }
 
   const place = (channel: BoardChannel, x: number, side: 'left' | 'right', order: number) => {
     const width = channelWidth(channel)
@@ -244,6 +265,80 @@ function layOutSocket(board: Board, socket: string, foot: number): BoardGeometry
   return placed
 }
 
+/** The frames of carriers around slots that are placed already. */
+function frames(board: Board, slots: PlacedSlot[], foot: number): PlacedCarrier[] {
+  return board.carriers.flatMap((carrier) => {
+    const own = slots.filter((s) => carrier.slots.includes(s.id))
+    if (!own.length) return []
+    const x = Math.min(...own.map((s) => s.x)) - sizes.leafPad
+    const y = Math.min(...own.map((s) => s.y)) - sizes.traceZone - sizes.leafTitle
+    const right = Math.max(...own.map((s) => s.x + s.width)) + sizes.leafPad
+    const bottom = Math.max(...own.map((s) => s.y + s.height)) + foot
+    return [{ id: carrier.id, x, y, width: right - x, height: bottom - y }]
+  })
+}
+
+/** Whether every slot of the socket stands on a carrier, and there are leaves to draw. */
+function onCarriers(board: Board, socket: string): boolean {
+  const own = slotsOf(board, socket)
+  return own.length > 0 && own.every((s) => s.carrier !== null)
+}
+
+function slotsOf(board: Board, socket: string) {
+  const channels = new Set(board.channels.filter((c) => c.socket === socket).map((c) => c.id))
+  return board.slots.filter((s) => channels.has(s.channel))
+}
+
+/**
+ * A socket whose slots stand on boards or risers: the socket, below it its channels' bars on one scale, and beside
+ * it the leaves, each with its slots from left to right as they stand on it. Every channel runs along the leaf's top as a
+ * line of its own, from which its slots hang.
+ */
+function layOutLeaves(board: Board, socket: string, foot: number): BoardGeometry {
+  const channels = board.channels.filter((c) => c.socket === socket)
+  const leaves = board.carriers.filter((l) => slotsOf(board, socket).some((s) => s.carrier === l.id))
+  const lines = sizes.traceStep * (channels.length + 1)
+  const top = sizes.leafTitle + lines + sizes.cap
+  const step = sizes.slotWidth + sizes.slotGap
+  const box: PlacedSocket = { id: socket, x: 0, y: sizes.leafTitle, width: sizes.socket, height: sizes.socket * 0.62 }
+  const placed: BoardGeometry = { width: 0, height: top + sizes.slotHeight + foot, carriers: [], sockets: [box], channels: [], slots: [] }
+  let x = sizes.socket + sizes.socketGap
+  for (const leaf of leaves) {
+    const width = leaf.slots.length * step - sizes.slotGap + 2 * sizes.leafPad
+    placed.carriers.push({ id: leaf.id, x, y: 0, width, height: placed.height - 6 })
+    leaf.slots.forEach((id, i) => {
+      const channel = board.slots.find((s) => s.id === id)!.channel
+      placed.slots.push({ id, channel, mixed: true, x: x + sizes.leafPad + i * step, y: top, width: sizes.slotWidth, height: sizes.slotHeight })
+    })
+    x += width + sizes.slotGap * 2
+  }
+  placed.width = x - sizes.slotGap * 2
+  const barsTop = box.y + box.height + 14
+  const barStep = Math.max(20, (placed.height - barsTop - 6) / Math.max(1, channels.length))
+  channels.forEach((channel, i) => {
+    const y = sizes.leafTitle + sizes.traceStep * (i + 1)
+    const own = placed.slots.filter((s) => s.channel === channel.id)
+    const last = Math.max(box.x + box.width, ...own.map((s) => s.x + s.width / 2))
+    placed.channels.push({
+      id: channel.id,
+      name: channel.name,
+      traces: [
+        [
+          [box.x + box.width, y],
+          [last, y],
+        ],
+        ...own.map((s): [number, number][] => [
+          [s.x + s.width / 2, y],
+          [s.x + s.width / 2, top - sizes.cap - 3],
+        ]),
+      ],
+      bar: { x: box.x, y: barsTop + i * barStep, width: box.width, height: 6 },
+      soldered: null,
+    })
+  })
+  return placed
+}
+
 const NEARNESS: Record<string, number> = { near: 0, middle: 1, far: 2 }
 
 /** 0 beside the socket; slots whose position nobody states keep the sheet's order. */
@@ -263,7 +358,7 @@ function moved<T extends Rect>(rect: T, dx: number, dy: number): T {
 function movedChannel(c: PlacedChannel, dx: number, dy: number): PlacedChannel {
   return {
     ...c,
-    trace: c.trace.map(([x, y]) => [x + dx, y + dy]),
+    traces: c.traces.map((line) => line.map(([x, y]): [number, number] => [x + dx, y + dy])),
     bar: moved(c.bar, dx, dy),
     soldered: c.soldered && moved(c.soldered, dx, dy),
   }
@@ -276,9 +371,24 @@ function centred(g: BoardGeometry, width: number, height: number): BoardGeometry
     width,
     height,
     sockets: g.sockets.map((s) => moved(s, dx, dy)),
+    carriers: g.carriers.map((c) => moved(c, dx, dy)),
     slots: g.slots.map((s) => moved(s, dx, dy)),
     channels: g.channels.map((c) => movedChannel(c, dx, dy)),
   }
+}
+
+/** Controllers as brackets below the bars of their channels: one a run of channels that stand side by side. */
+export function controllerSpans(board: Board, channels: PlacedChannel[]): { key: string; name: string; x: number; y: number; width: number }[] {
+  const controllerOf = new Map(board.channels.map((c) => [c.id, c.controller]))
+  const inOrder = [...channels].sort((a, b) => a.bar.y - b.bar.y || a.bar.x - b.bar.x)
+  const spans: { key: string; name: string; x: number; y: number; width: number; of: string | null; bar: number }[] = []
+  for (const channel of inOrder) {
+    const of = controllerOf.get(channel.id) ?? null
+    const last = spans.at(-1)
+    if (last && of !== null && last.of === of && last.bar === channel.bar.y) last.width = channel.bar.x + channel.bar.width - last.x
+    else spans.push({ key: channel.id, name: of?.split('.').at(-1) ?? '', x: channel.bar.x, y: channel.bar.y + 8, width: channel.bar.width, of, bar: channel.bar.y })
+  }
+  return spans.filter((s) => s.of !== null).map(({ key, name, x, y, width }) => ({ key, name, x, y, width }))
 }
 
 export type Direction = 'left' | 'right' | 'up' | 'down'

@@ -121,7 +121,14 @@ const LOOK_WORDS: Record<SlotLook, string> = {
 }
 
 /** "CPU 2 F2, planned, 16 GB DDR5 registered 4400, slow" */
-export function slotName(printed: string, state: SlotState, severity?: string): string {
-  const parts = [printed, LOOK_WORDS[state.look], state.module ? moduleWords(state.module) : '', severity ?? '']
+export function slotName(printed: string, state: SlotState, severity?: string, ...more: string[]): string {
+  const parts = [printed, LOOK_WORDS[state.look], state.module ? moduleWords(state.module) : '', severity ?? '', ...more]
   return parts.filter(Boolean).join(', ')
+}
+
+/** Slots whose modules face different ways: which edge the label is drawn on. Alike everywhere, it is not told. */
+export function facingSides(board: Board): Map<string, 'left' | 'right'> {
+  const ways = [...new Set(board.slots.map((s) => s.facing).filter(Boolean))]
+  if (ways.length < 2) return new Map()
+  return new Map(board.slots.filter((s) => s.facing).map((s) => [s.id, ways.indexOf(s.facing) % 2 ? 'right' : 'left']))
 }

@@ -27,6 +27,7 @@ async function leave(): Promise<void> {
       Machines
     </router-link>
     <div class="foot">
+      <router-link to="/people" class="place small-place" active-class="here">{{ session.account?.role === 'lead' ? 'People' : 'Account' }}</router-link>
       <button type="button" @click="otherTheme">{{ themeName === 'dark' ? 'Light' : 'Dark' }}</button>
       <button type="button" :title="`${session.account?.role}, press to sign out`" @click="leave">Sign out</button>
       <span class="who">{{ session.account?.shown_as }}</span>
@@ -63,6 +64,9 @@ async function leave(): Promise<void> {
 .here {
   color: #fffdf9;
   border-left-color: #d9935f;
+}
+.small-place {
+  padding: 6px 0;
 }
 .foot {
   margin-top: auto;

@@ -8,6 +8,8 @@ export const router = createRouter({
     { path: '/', redirect: '/machines' },
     { path: '/sign-in', component: () => import('./SignIn.vue'), meta: { open: true } },
     { path: '/machines', component: () => import('@/machines/MachinesView.vue') },
+    { path: '/people', component: () => import('@/people/PeopleView.vue') },
+    { path: '/machines/by-hand', component: () => import('@/machines/HandView.vue') },
     { path: '/machines/new', component: () => import('@/machines/IntakeView.vue') },
     {
       path: '/machines/:id',
@@ -16,6 +18,7 @@ export const router = createRouter({
       children: [
         { path: '', redirect: (to) => `/machines/${to.params.id}/survey` },
         { path: 'survey', component: () => import('@/stations/SurveyStation.vue') },
+        { path: 'history', component: () => import('@/stations/HistoryView.vue') },
         { path: 'fit', component: () => import('@/stations/fit/FitStation.vue') },
       ],
     },

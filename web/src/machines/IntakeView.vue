@@ -154,6 +154,7 @@ async function keep(): Promise<void> {
   <div class="intake">
     <header>
       <h1>New machine</h1>
+      <router-link class="quiet-link" to="/machines/by-hand">or by hand</router-link>
       <span class="faded">from what it reports</span>
       <router-link class="quiet-link back" to="/machines">Back to the machines</router-link>
     </header>

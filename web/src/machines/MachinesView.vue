@@ -7,11 +7,21 @@ import BoardGlyph from '@/board/BoardGlyph.vue'
 import { gb } from '@/board/state'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { age, plural } from '@/ui/words'
+import { age, isOld, plural } from '@/ui/words'
 
 const page = shallowRef<MachinePage>()
 const text = ref('')
 const number = ref(0)
+const worstFirst = ref(false)
+const retired = ref(false)
+type Want = 'stop' | 'ask' | 'risk' | 'failed'
+const want = ref<Want | null>(null)
+const WANTS: { key: Want; words: string }[] = [
+  { key: 'stop', words: 'stopped' },
+  { key: 'ask', words: 'to ask' },
+  { key: 'risk', words: 'at risk' },
+  { key: 'failed', words: 'failed modules' },
+]
 const wrong = ref('')
 const search = ref<HTMLInputElement>()
 let asked = 0
@@ -19,18 +29,18 @@ let asked = 0
 async function load(): Promise<void> {
   const mine = ++asked
   try {
-    const found = await ask(api.GET('/api/machines', { params: { query: { q: text.value, page: number.value } } }))
+    const found = await ask(api.GET('/api/machines', { params: { query: { q: text.value, page: number.value, order: worstFirst.value ? 'worst' : 'name', want: want.value ?? undefined, retired: retired.value } } }))
     if (mine === asked) page.value = found
     wrong.value = ''
   } catch (error) {
     wrong.value = wordsOf(error)
   }
 }
-watch(text, () => (number.value = 0))
-watch([text, number, () => health.recoveries], load, { immediate: true })
+watch([text, want, retired, worstFirst], () => (number.value = 0))
+watch([text, number, want, retired, worstFirst, () => health.recoveries], load, { immediate: true })
 
 const lines = computed(() => page.value?.machines ?? [])
-const wanting = computed(() => lines.value.filter((l) => l.summary.worst_severity === 'stop' || l.summary.worst_severity === 'ask').length)
+const wanting = computed(() => lines.value.filter((l) => l.summary.worst_severity === 'stop' || l.summary.worst_severity === 'ask' || l.summary.failed).length)
 const lastPage = computed(() => (page.value ? Math.max(0, Math.ceil(page.value.total / page.value.page_size) - 1) : 0))
 
 /** The bar's end: the larger of what somebody states and what is or will be in it. */
@@ -56,15 +66,21 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
       <span v-if="page" class="faded">
         {{ page.total }} looked after<template v-if="wanting">, {{ wanting }} {{ wanting === 1 ? 'wants' : 'want' }} you</template>
       </span>
-      <input ref="search" v-model="text" type="search" class="search" placeholder="/ name, model or place" aria-label="Filter machines" />
+      <input ref="search" v-model="text" type="search" class="search" placeholder="/ name, model, place, group" aria-label="Filter machines" />
       <v-btn v-if="session.mayWrite()" color="primary" to="/machines/new">New machine</v-btn>
     </header>
+    <div class="filters" role="group" aria-label="Which machines">
+      <button v-for="w in WANTS" :key="w.key" type="button" class="chip" :aria-pressed="want === w.key" @click="want = want === w.key ? null : w.key">{{ w.words }}</button>
+      <button type="button" class="chip" :aria-pressed="retired" @click="retired = !retired">retired</button>
+      <button type="button" class="chip last" :aria-pressed="worstFirst" @click="worstFirst = !worstFirst">worst first</button>
+    </div>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="page" class="panel list">
       <div v-if="!lines.length" class="none">
-        <template v-if="text">
-          No machine has “{{ text }}” in its name, model or place.
-          <button type="button" class="quiet-link" @click="text = ''">Show all</button>
+        <template v-if="text || want || retired">
+          No {{ retired ? 'retired ' : '' }}machine {{ want ? `with “${WANTS.find((w) => w.key === want)?.words}”` : '' }}
+          {{ text ? `has “${text}” in its name, model, place or duty group` : 'is here' }}.
+          <button type="button" class="quiet-link" @click="((text = ''), (want = null), (retired = false))">Show all</button>
         </template>
         <template v-else>
           No machine yet. <router-link class="quiet-link" to="/machines/new">Make one from what it reports</router-link>: the listing
@@ -77,7 +93,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
             <th scope="col">board</th>
             <th scope="col">machine</th>
             <th scope="col">now, planned, how high</th>
-            <th scope="col">known</th>
+            <th scope="col">at</th>
             <th scope="col">worst thing known</th>
             <th scope="col">surveyed</th>
           </tr>
@@ -89,11 +105,12 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
               <router-link class="name" :to="`/machines/${l.id}/${l.plan ? 'fit' : 'survey'}`">{{ l.name }}</router-link>
               <div class="faded small">{{ l.sheet_title }}</div>
               <div class="faded small nowrap">{{ [l.site, l.place].filter(Boolean).join(' / ') }}</div>
+              <div v-if="l.duty_group" class="small nowrap group" title="duty group">{{ l.duty_group }}</div>
             </td>
             <td class="totals">
               <div>
                 <strong>{{ gb(l.summary.installed_gib) }}</strong
-                ><template v-if="l.summary.planned_gib !== null"> to {{ gb(l.summary.planned_gib) }}</template> GB
+                ><template v-if="l.summary.planned_gib !== null && l.summary.planned_gib !== l.summary.installed_gib"> to {{ gb(l.summary.planned_gib) }}</template> GB<template v-if="l.summary.planned_gib === l.summary.installed_gib">, rearranged</template>
               </div>
               <div class="bar" aria-hidden="true">
                 <i class="now" :style="{ width: share(l.summary.installed_gib, l) }"></i>
@@ -106,10 +123,15 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
               </div>
               <div class="faded small">{{ l.summary.official_gib ? `${gb(l.summary.official_gib)} official` : 'nobody states a limit' }}</div>
             </td>
-            <td>
-              <span class="nowrap" :class="{ lacking: l.summary.known < l.summary.total }">{{ l.summary.known }} of {{ l.summary.total }}</span>
+            <td class="at">
+              <span class="station">{{ l.station }}</span>
+              <div class="small nowrap" :class="l.summary.known < l.summary.total ? 'lacking' : 'faded'">{{ l.summary.known }} of {{ l.summary.total }} known</div>
             </td>
             <td>
+              <div v-if="l.summary.failed" class="worst failed">
+                <SeverityMark severity="stop" />
+                <strong>{{ plural(l.summary.failed, 'module') }} failed</strong>
+              </div>
               <div class="worst">
                 <SeverityMark :severity="(l.summary.worst_severity as 'stop' | null) ?? 'go'" />
                 <div>
@@ -118,7 +140,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
                 </div>
               </div>
             </td>
-            <td class="faded nowrap">{{ age(l.surveyed_at) }}</td>
+            <td class="nowrap" :class="isOld(l.surveyed_at) ? 'old' : 'faded'" :title="isOld(l.surveyed_at) ? 'an old survey: look again before buying' : undefined">{{ age(l.surveyed_at) }}</td>
           </tr>
         </tbody>
       </table>
@@ -244,6 +266,46 @@ tr:hover td {
 .worst strong {
   font-weight: 600;
   font-size: 14px;
+}
+.filters {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  padding: 0 8px 10px;
+}
+.chip {
+  padding: 2px 11px;
+  border: 1px solid var(--rule);
+  border-radius: 12px;
+  background: var(--sheet);
+  color: var(--ink);
+  font-size: 13px;
+}
+.chip[aria-pressed='true'] {
+  border-color: var(--umber);
+  background: var(--umber);
+  color: var(--on-umber);
+}
+.chip.last {
+  margin-left: auto;
+}
+.station {
+  font-weight: 600;
+}
+.group {
+  display: inline-block;
+  margin-top: 2px;
+  padding: 0 7px;
+  border: 1px solid var(--module-edge);
+  border-radius: 3px;
+}
+.failed {
+  color: var(--stop);
+  margin-bottom: 4px;
+}
+.old {
+  color: var(--slow);
+  font-weight: 600;
 }
 .lacking {
   color: var(--ask);

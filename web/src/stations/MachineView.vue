@@ -4,6 +4,8 @@ import { computed, provide, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type MachineView } from '@/api/client'
 import { health } from '@/api/health'
 import { gb } from '@/board/state'
+import { session } from '@/frame/session'
+import MachineEdit from './MachineEdit.vue'
 import { machineKey, type OpenMachine } from './machine'
 
 const props = defineProps<{ id: string }>()
@@ -24,6 +26,13 @@ async function reload(): Promise<void> {
 provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState })
 watch(() => [props.id, health.recoveries], reload, { immediate: true })
 
+const editing = ref(false)
+function saved(changed: MachineView): void {
+  machine.value = { ...changed, plans: machine.value?.plans ?? [] }
+  editing.value = false
+  void reload()
+}
+
 const surveyWords = computed(() => {
   const s = machine.value?.survey
   return s ? `${s.known} of ${s.total} known` : ''
@@ -41,7 +50,10 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
       <div class="title">
         <h1>{{ machine.name }}</h1>
         <span class="faded">{{ machine.sheet_title }}</span>
-        <span class="faded">{{ [machine.site, machine.place].filter(Boolean).join(' / ') }}</span>
+        <span class="faded where">{{ [machine.site, machine.place].filter(Boolean).join(' / ') }}</span>
+        <span v-if="machine.retired_at" class="retired">retired</span>
+        <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="editing = true">Edit</button>
+        <router-link class="quiet-link" :to="`/machines/${id}/history`">History</router-link>
         <div id="machine-actions" class="actions"></div>
       </div>
       <nav class="path" aria-label="Stations">
@@ -56,6 +68,7 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
       </nav>
     </header>
     <router-view :key="id" />
+    <MachineEdit v-if="editing" :machine="machine" @saved="saved" @leave="editing = false" />
   </div>
   <p v-else-if="wrong" class="wrong" role="alert">
     {{ wrong }} <router-link class="quiet-link" to="/machines">See the machines</router-link>
@@ -66,7 +79,7 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
 .machine {
   min-height: 100vh;
   display: grid;
-  grid-template-rows: auto minmax(0, 1fr);
+  grid-template: auto minmax(0, 1fr) / minmax(0, 1fr);
 }
 header {
   padding: 10px 20px 0;
@@ -85,6 +98,11 @@ header {
   gap: 10px;
   align-items: center;
   align-self: center;
+}
+.retired {
+  padding: 0 8px;
+  border: 1px solid var(--faded);
+  color: var(--faded);
 }
 .path {
   display: flex;
@@ -135,6 +153,11 @@ header {
 }
 .wrong {
   padding: 40px;
+}
+@media (max-width: 1100px) and (min-width: 701px) {
+  .where {
+    display: none;
+  }
 }
 @media (max-width: 700px) {
   .station {

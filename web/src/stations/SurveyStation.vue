@@ -1,27 +1,37 @@
 <script setup lang="ts">
 /** What is in the machine now, from where and since when; what is not known is visibly missing. */
 import { computed, ref } from 'vue'
-import type { Finding } from '@/api/client'
+import type { Finding, MachineView } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { gb, moduleWords } from '@/board/state'
-import { age, moment } from '@/ui/words'
+import { age, isOld, moment } from '@/ui/words'
 import FindingList from './fit/FindingList.vue'
 import { litBy, severityBySlot } from './fit/findings'
+import { session } from '@/frame/session'
+import SlotFacts from './SlotFacts.vue'
 import { useMachine } from './machine'
 
-const { machine } = useMachine()
+const { machine, reload } = useMachine()
+const open = ref('')
+const openSlot = computed(() => machine.value.board.slots.find((s) => s.id === open.value))
+function saved(changed: MachineView): void {
+  machine.value = changed
+  void reload()
+}
 const pointed = ref<Finding | null>(null)
 const evaluation = computed(() => machine.value.evaluation)
 const lit = computed(() => litBy(pointed.value))
 const severities = computed(() => severityBySlot(evaluation.value.findings))
 
 const KINDS: Record<string, string> = { smbios: 'SMBIOS tables', 'smbios-text': 'listing of its SMBIOS tables' }
+const byNumber = new Intl.Collator('en', { numeric: true })
 const rows = computed(() =>
-  machine.value.board.slots.map((slot) => {
+  [...machine.value.board.slots].sort((a, b) => byNumber.compare(a.printed, b.printed)).map((slot) => {
     const occupant = machine.value.slots[slot.id]
     return {
       id: slot.id,
       printed: slot.printed,
+      failed: machine.value.failed.includes(slot.id),
       words: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'not known' : moduleWords(occupant),
       part: occupant && occupant !== 'unknown' ? [occupant.maker, occupant.part].filter(Boolean).join(' ') : '',
       state: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'unknown' : 'filled',
@@ -37,14 +47,16 @@ const rows = computed(() =>
         <h2 id="survey-board">As it is</h2>
         <span class="faded small">
           {{ KINDS[machine.survey.kind] ?? machine.survey.kind }}, {{ moment(machine.survey.taken_at, machine.zone) }}
-          ({{ age(machine.survey.taken_at) }}), taken in by {{ machine.survey.taken_by ?? 'nobody known' }}
+          (<strong v-if="isOld(machine.survey.taken_at)" class="old">{{ age(machine.survey.taken_at) }}, old</strong><template v-else>{{ age(machine.survey.taken_at) }}</template>), taken in by {{ machine.survey.taken_by ?? 'nobody known' }}
         </span>
+        <span v-if="session.mayWrite()" class="faded small hint">click a slot to put it right</span>
       </div>
       <div class="picture">
-        <BoardView :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="lit" :severities="severities" />
+        <BoardView :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="open ? new Map([[open, 'plain' as const]]) : lit" :severities="severities" :failed="machine.failed" :interactive="session.mayWrite()" @enter="open = $event" @escape="open = ''" @grab="(slot) => (open = slot)" />
       </div>
     </section>
     <section class="panel facts" aria-labelledby="survey-facts">
+      <SlotFacts v-if="openSlot" :key="open + machine.survey.revision" :machine="machine" :slot_="openSlot" @saved="saved" @leave="open = ''" />
       <h2 id="survey-facts">What is known</h2>
       <p class="total">
         <strong>{{ gb(evaluation.installed_gib) }}</strong> GB installed
@@ -52,7 +64,7 @@ const rows = computed(() =>
       </p>
       <dl>
         <dt>Firmware</dt>
-        <dd :class="{ missing: !machine.firmware }">{{ machine.firmware ?? 'not known' }}</dd>
+        <dd :class="{ missing: !machine.facts.firmware }">{{ machine.facts.firmware ?? 'not known' }}</dd>
         <template v-for="s in machine.board.sockets" :key="s.id">
           <dt>{{ s.id }}</dt>
           <dd :class="{ missing: s.processor === null }">
@@ -71,7 +83,7 @@ const rows = computed(() =>
           <tr v-for="row in rows" :key="row.id" :class="row.state">
             <th scope="row" class="mono">{{ row.printed }}</th>
             <td>
-              {{ row.words }}<span v-if="row.part" class="mono faded part">{{ row.part }}</span>
+              {{ row.words }}<strong v-if="row.failed" class="failed"> failed</strong><span v-if="row.part" class="mono faded part">{{ row.part }}</span>
             </td>
           </tr>
         </tbody>
@@ -164,6 +176,15 @@ td {
 }
 .empty td {
   color: var(--faded);
+}
+.failed {
+  color: var(--stop);
+}
+.old {
+  color: var(--slow);
+}
+.hint {
+  margin-left: auto;
 }
 .part {
   display: block;

@@ -6,6 +6,13 @@ export function age(at: string, now = new Date()): string {
   return days < 1 ? 'today' : `${days} d`
 }
 
+/** Days after which a survey is told to be old: long enough for somebody to have opened the machine unasked. */
+const OLD_AFTER = 180
+
+export function isOld(at: string, now = new Date()): boolean {
+  return now.getTime() - new Date(at).getTime() > OLD_AFTER * 86_400_000
+}
+
 /** Time of day in the site's zone: "14:02". */
 export function clock(at: string, zone: string): string {
   return new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit', timeZone: zone }).format(new Date(at))

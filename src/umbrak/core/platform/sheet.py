@@ -146,6 +146,8 @@ class Carrier:
     numbering: str = ""
     access: str | None = None
     socket: str | None = None
+    #: Whether its slots are numbered against the eye: from right to left.
+    right_to_left: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -149,6 +149,7 @@ class CarrierDoc(Doc):
     numbering: Text = Field("", description="how its slots are numbered, in words: right to left, from the fans")
     access: Name | None = None
     socket: Name | None = Field(None, description="whose memory it carries; needed where a block is repeated over it")
+    right_to_left: bool = Field(False, description="its slots are numbered against the eye, and drawn so")
 
 
 class SlotDoc(Doc):

@@ -66,7 +66,10 @@ class _Expander:
         for name, s in doc.sockets.items():
             for i, p in enumerate(s.processors):
                 refs.known(processors, p, ("sockets", name, "processors", i), "processor")
-        carriers = {n: Carrier(n, d.title or n, d.numbering, d.access, d.socket) for n, d in doc.carriers.items()}
+        carriers = {
+            n: Carrier(n, d.title or n, d.numbering, d.access, d.socket, d.right_to_left)
+            for n, d in doc.carriers.items()
+        }
         for name, d in doc.carriers.items():
             if d.socket:
                 refs.known(doc.sockets, d.socket, ("carriers", name, "socket"), "socket")

@@ -1,29 +1,39 @@
 <script setup lang="ts">
 /** Fit: the plan on the board, the tray below, the verdict beside it, following every touch. */
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, reactive, ref, shallowRef, watch } from 'vue'
 import { health } from '@/api/health'
-import type { Finding, Module } from '@/api/client'
+import { api, ask, type Finding, type Module } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { gb, moduleLine, moduleWords, voltsOf } from '@/board/state'
+import { gb, moduleLine, moduleWords, same } from '@/board/state'
 import { session } from '@/frame/session'
+import { historyWords } from '@/ui/history'
 import { clock } from '@/ui/words'
+import { useLive } from '../live'
 import { useMachine } from '../machine'
+import ArrangementDialog from './ArrangementDialog.vue'
+import CompareDialog from './CompareDialog.vue'
 import ConflictDialog from './ConflictDialog.vue'
 import { countWords, litBy, severityBySlot } from './findings'
 import { useHand } from './hand'
-import LabelEntry from './LabelEntry.vue'
-import { usePlan, type Changes } from './plan'
-import { actionLines, comesOut, knownKinds, type TrayItem } from './tray'
+import FitTray from './FitTray.vue'
+import { usePlan, type Arrangement, type Changes } from './plan'
+import { actionLines, comesOut, knownKinds } from './tray'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
-const { plan, goal, saving, wrong, conflict, open, startNew, edit, step, rename, settle, lookUpTargets } = usePlan(() => machine.value)
+const { plan, goal, saving, wrong, conflict, open, startNew, edit, step, rename, settle, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
 const board = ref<InstanceType<typeof BoardView>>()
 const ready = ref(false)
 const name = ref('')
 const typed = shallowRef<Module[]>([])
 const pointed = shallowRef<Finding | null>(null)
 const mayWrite = computed(() => session.mayWrite())
+const marked = shallowRef(new Set<string>())
+const arrangement = shallowRef<Arrangement | null>(null)
+const comparing = ref(false)
+/** Shown while a key is held, or for as long as the button says: as it is now, the order's numerals, landmarks. */
+const shown = reactive({ now: false, order: false, landmarks: false })
+const news = ref('')
 
 async function load(): Promise<void> {
   try {
@@ -48,11 +58,14 @@ const severities = computed(() => severityBySlot(evaluation.value.findings))
 const outgoing = computed(() => comesOut(now.value, goal.value))
 const kinds = computed(() => knownKinds(now.value, goal.value, typed.value))
 
+const stillFailed = computed(() => machine.value.failed.filter((s) => same(now.value[s], goal.value[s])))
 watch(
-  evaluation,
-  (e) => {
+  [evaluation, stillFailed],
+  ([e, failed]) => {
     const first = e.findings.find((f) => f.severity !== 'note')
-    fitState.value = { words: countWords(e.findings), severity: first?.severity ?? 'go' }
+    const words = countWords(e.findings)
+    if (failed.length) fitState.value = { words: [`${failed.length} failed`, words === 'go' ? '' : words].filter(Boolean).join(', '), severity: 'stop' }
+    else fitState.value = { words, severity: first?.severity ?? 'go' }
   },
   { immediate: true },
 )
@@ -67,6 +80,16 @@ const hand = useHand({
   },
 })
 const { held, targets, pointer, hovered } = hand
+useLive(
+  () => machine.value.id,
+  async (line) => {
+    if (line.account_id === session.account?.id && line.plan_id === plan.value?.id && plan.value && (line.detail.version as number) <= plan.value.version) return
+    if (line.plan_id === plan.value?.id && (await follow(line.detail.version as number))) {
+      news.value = `${line.by ?? 'Somebody'} ${historyWords(line, machine.value.board)}`
+    } else if (line.plan_id !== plan.value?.id || line.plan_id === null) await reload()
+  },
+)
+
 // Lights: a finding pointed at, unless something is in hand; then the targets are the lights.
 const lit = computed(() => (held.value ? new Map() : litBy(pointed.value)))
 
@@ -84,6 +107,13 @@ function takeByKey(module: Module): void {
 function enter(slot: string): void {
   if (!mayWrite.value) return
   const here = goal.value[slot]
+  if (held.value && !held.value.from && marked.value.has(slot)) {
+    // Into every marked slot at once, as one change.
+    const module = held.value.module
+    void edit(Object.fromEntries([...marked.value].map((s) => [s, module])))
+    marked.value = new Set()
+    return
+  }
   if (held.value) {
     if (held.value.from === slot) hand.letGo()
     else hand.put(slot)
@@ -91,7 +121,40 @@ function enter(slot: string): void {
 }
 
 function remove(slot: string): void {
-  if (mayWrite.value && goal.value[slot] !== undefined) void edit({ [slot]: null })
+  if (!mayWrite.value) return
+  const slots = (marked.value.has(slot) ? [...marked.value] : [slot]).filter((s) => goal.value[s] !== undefined)
+  if (slots.length) void edit(Object.fromEntries(slots.map((s) => [s, null])))
+  marked.value = new Set()
+}
+
+function mark(slot: string): void {
+  const next = new Set(marked.value)
+  if (!next.delete(slot)) next.add(slot)
+  marked.value = next
+}
+
+function escape(): void {
+  if (held.value) hand.letGo()
+  else marked.value = new Set()
+}
+
+/** Two marked slots change what they hold. */
+function swapMarked(): void {
+  const [a, b] = [...marked.value] as [string, string]
+  void edit({ [a]: goal.value[b] ?? null, [b]: goal.value[a] ?? null })
+  marked.value = new Set()
+}
+
+async function arrange(kind: Arrangement['kind']): Promise<void> {
+  const found = await propose(kind, kind === 'next-set' ? (held.value?.module ?? null) : null)
+  if (found) arrangement.value = { kind, found }
+}
+
+async function acceptArrangement(): Promise<void> {
+  const { found } = arrangement.value!
+  arrangement.value = null
+  hand.letGo()
+  await edit(found.changes as Changes)
 }
 
 function grabSlot(slot: string, event: PointerEvent): void {
@@ -99,15 +162,10 @@ function grabSlot(slot: string, event: PointerEvent): void {
   hand.press(event, goal.value[slot], slot, () => held.value && enter(slot))
 }
 
-function grabTyped(module: Module, event: PointerEvent): void {
+function grabFromTray(module: Module, event: PointerEvent, isTyped: boolean): void {
   if (!mayWrite.value) return
   hand.press(event, module, null, () => takeByKey(module))
-  remember(module)
-}
-
-function grabKind(item: TrayItem, event: PointerEvent): void {
-  if (!mayWrite.value) return
-  hand.press(event, item.module, null, () => takeByKey(item.module))
+  if (isTyped) remember(module)
 }
 
 function saveName(): void {
@@ -118,14 +176,34 @@ function saveName(): void {
 
 function onKey(event: KeyboardEvent): void {
   const inField = (event.target as Element).closest('input, textarea')
-  if (event.key === 'Escape' && held.value) hand.letGo()
+  if (event.key === 'Escape') escape()
   if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || inField || !mayWrite.value) return
   event.preventDefault()
   if (event.shiftKey ? plan.value?.can_redo : plan.value?.can_undo) void step(event.shiftKey ? 'redo' : 'undo')
 }
-onMounted(() => addEventListener('keydown', onKey))
+/** Letters act while the board has the focus: B and O as long as they are held, L on and off, F fills, S spreads, X swaps. */
+function onBoardKey(event: KeyboardEvent): void {
+  if (event.ctrlKey || event.metaKey || event.altKey || event.repeat) return
+  const key = event.key.toLowerCase()
+  if (key === 'b') shown.now = true
+  else if (key === 'o') shown.order = true
+  else if (key === 'l') shown.landmarks = !shown.landmarks
+  else if (key === 'f' && mayWrite.value && held.value) void arrange('next-set')
+  else if (key === 's' && mayWrite.value) void arrange('spread')
+  else if (key === 'x' && mayWrite.value && marked.value.size === 2) swapMarked()
+}
+function onKeyUp(event: KeyboardEvent): void {
+  const key = event.key.toLowerCase()
+  if (key === 'b') shown.now = false
+  if (key === 'o') shown.order = false
+}
+onMounted(() => {
+  addEventListener('keydown', onKey)
+  addEventListener('keyup', onKeyUp)
+})
 onBeforeUnmount(() => {
   removeEventListener('keydown', onKey)
+  removeEventListener('keyup', onKeyUp)
   hand.letGo()
 })
 
@@ -134,12 +212,22 @@ const saved = computed(() => {
   if (saving.value) return 'saving'
   return plan.value ? `saved ${clock(plan.value.updated_at, machine.value.zone)}` : ''
 })
-const openOther = async (event: Event) => {
-  const id = (event.target as HTMLSelectElement).value
+async function openPlan(id: string | null, like?: string): Promise<void> {
+  comparing.value = false
   hand.letGo()
-  await (id ? open(id) : startNew())
+  marked.value = new Set()
+  await (id ? open(id) : startNew(like))
   await reload()
 }
+const openOther = (event: Event) => openPlan((event.target as HTMLSelectElement).value || null)
+
+async function discardPlan(id: string): Promise<void> {
+  const view = id === plan.value?.id ? plan.value : null
+  await discard(id, view?.version ?? (await ask(api.GET('/api/plans/{plan_id}', { params: { path: { plan_id: id } } }))).version)
+  await reload()
+  if (view) await open(machine.value.plans[0]?.id)
+}
+const manySockets = computed(() => machine.value.board.sockets.length > 1)
 </script>
 
 <template>
@@ -164,71 +252,72 @@ const openOther = async (event: Event) => {
         <span v-if="!plan" class="faded small">as it is now; the first change starts a plan</span>
         <span v-if="plan?.survey_changed" class="warn small">the machine was surveyed again since this plan was made</span>
         <span v-if="plan?.sheet_changed" class="warn small">the sheet has changed since this plan was made</span>
-        <span class="keys faded small">arrows walk, Enter takes and puts, Delete takes out</span>
-        <button type="button" class="quiet-link" :disabled="!mayWrite || !plan?.can_undo" title="Ctrl+Z" @click="step('undo')">Undo</button>
-        <button type="button" class="quiet-link" :disabled="!mayWrite || !plan?.can_redo" title="Ctrl+Shift+Z" @click="step('redo')">Redo</button>
+        <span class="tools">
+          <button v-if="machine.plans.length" type="button" class="quiet-link" @click="comparing = true">Compare</button>
+          <button type="button" class="quiet-link" :aria-pressed="shown.now" title="hold B" @click="shown.now = !shown.now">As it is</button>
+          <button type="button" class="quiet-link" :aria-pressed="shown.order" title="hold O" @click="shown.order = !shown.order">Order</button>
+          <button type="button" class="quiet-link" :aria-pressed="shown.landmarks" title="L" @click="shown.landmarks = !shown.landmarks">Landmarks</button>
+          <button v-if="manySockets" type="button" class="quiet-link" :disabled="!mayWrite" title="S" @click="arrange('spread')">Spread evenly</button>
+          <button type="button" class="quiet-link" aria-label="Nearer" title="+" @click="board?.near.nearer()">+</button>
+          <button type="button" class="quiet-link" aria-label="Farther" title="-" @click="board?.near.farther()">−</button>
+          <button type="button" class="quiet-link" :disabled="!mayWrite || !plan?.can_undo" title="Ctrl+Z" @click="step('undo')">Undo</button>
+          <button type="button" class="quiet-link" :disabled="!mayWrite || !plan?.can_redo" title="Ctrl+Shift+Z" @click="step('redo')">Redo</button>
+        </span>
       </div>
       <div class="picture">
         <BoardView
           ref="board"
           :board="machine.board"
           :now="now"
-          :goal="goal"
+          :goal="shown.now ? now : goal"
           :lit="lit"
-          :severities="severities"
+          :severities="shown.now ? new Map() : severities"
+          :marked="marked"
+          :failed="machine.failed"
+          :order="shown.order"
+          :landmarks="shown.landmarks"
           :targets="targets"
           :lifted="held?.from"
           interactive
           @enter="enter"
           @remove="remove"
-          @escape="hand.letGo()"
+          @escape="escape"
+          @mark="mark"
+          @keydown="onBoardKey"
           @grab="grabSlot"
         />
       </div>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <p v-if="held && !pointer" class="in-hand small" role="status">
         In hand: <strong>{{ moduleWords(held.module) }}</strong
-        >. Choose a slot with the arrow keys and press Enter, or click it; Esc lets go.
+        >. Enter or a click places it<template v-if="marked.size">, in a marked slot in all {{ marked.size }}</template>; Esc lets go.
+        <button type="button" class="quiet-link" title="F" @click="arrange('next-set')">Fill the next set with it</button>
+      </p>
+      <p v-else-if="marked.size" class="in-hand small" role="status">
+        <strong>{{ marked.size }} marked</strong>. Delete takes them out<template v-if="marked.size === 2">, X swaps the two</template>; Esc unmarks.
+        <button v-if="marked.size === 2" type="button" class="quiet-link" @click="swapMarked">Swap</button>
+        <button type="button" class="quiet-link" @click="remove([...marked][0]!)">Take out</button>
+      </p>
+      <p v-else-if="shown.now" class="in-hand small" role="status">As it is now, without the plan.</p>
+      <p v-else-if="news" class="in-hand small" role="status">
+        {{ news }}. <button type="button" class="quiet-link" @click="news = ''">Seen</button>
       </p>
     </section>
-    <section class="panel tray" aria-label="Tray">
-      <LabelEntry @place="takeByKey" @grab="grabTyped" />
-      <div class="kinds">
-        <h2>Another of these</h2>
-        <div class="chips">
-          <button
-            v-for="item in kinds"
-            :key="item.key"
-            type="button"
-            class="kind"
-            :disabled="!mayWrite"
-            @pointerdown.prevent="grabKind(item, $event)"
-            @keydown.enter.prevent="takeByKey(item.module)"
-            @keydown.space.prevent="takeByKey(item.module)"
-          >
-            <span class="visually-hidden">Take another {{ moduleWords(item.module) }} in hand</span>
-            <strong aria-hidden="true">{{ gb(item.module.capacity_gib) }}</strong>
-            <span class="mono" aria-hidden="true">{{ moduleLine(item.module) }}<br /><span class="faded">{{ item.module.generation ?? 'generation ?' }} {{ voltsOf(item.module) }}</span></span>
-          </button>
-          <p v-if="!kinds.length" class="faded small">What you type and what is fitted is kept here to take again.</p>
-        </div>
-      </div>
-      <div class="out">
-        <h2>Comes out</h2>
-        <ul>
-          <li v-for="item in outgoing" :key="item.key">
-            <span v-if="item.count > 1">{{ item.count }} x </span><strong>{{ gb(item.module.capacity_gib) }} GB</strong>
-            <span class="mono">{{ moduleLine(item.module) }}</span>
-          </li>
-          <li v-if="!outgoing.length" class="faded">nothing in this plan</li>
-        </ul>
-      </div>
-    </section>
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? []) : []" :board="machine.board" @cure="edit($event.changes)" @point="pointed = $event" />
+    <FitTray :kinds="kinds" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? []) : []" :board="machine.board" :failed="stillFailed" @cure="edit($event.changes)" @point="pointed = $event" />
     <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">
       <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>
       <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>
     </div>
+    <ArrangementDialog
+      v-if="arrangement"
+      :title="arrangement.kind === 'spread' ? 'Spread evenly over the sockets' : 'Fill the next set'"
+      :found="arrangement.found"
+      :board="machine.board"
+      @accept="acceptArrangement"
+      @leave="arrangement = null"
+    />
+    <CompareDialog v-if="comparing" :machine="machine" :shown="plan?.id ?? null" :may-write="mayWrite" @open="openPlan" @like="openPlan(null, $event)" @discard="discardPlan" @leave="comparing = false" />
     <ConflictDialog v-if="conflict" :conflict="conflict" :machine="machine" @settle="settle" />
   </div>
 </template>
@@ -267,8 +356,15 @@ const openOther = async (event: Event) => {
   font-size: 13px;
   max-width: 240px;
 }
-.keys {
+.tools {
   margin-left: auto;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+}
+.tools [aria-pressed='true'] {
+  color: var(--ink);
+  font-weight: 650;
 }
 .warn {
   color: var(--slow);
@@ -290,56 +386,6 @@ const openOther = async (event: Event) => {
 }
 .wrong {
   color: var(--stop);
-}
-.tray {
-  display: grid;
-  grid-template-columns: minmax(0, 1.25fr) minmax(0, 1.25fr) minmax(0, 0.65fr);
-  gap: 20px;
-  padding: 10px 16px 8px;
-  min-height: 150px;
-}
-.kinds,
-.out {
-  border-left: 1px solid var(--rule);
-  padding-left: 16px;
-  min-width: 0;
-}
-.chips {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin-top: 6px;
-  max-height: 104px;
-  overflow-y: auto;
-  padding: 1px;
-}
-.kind {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-  padding: 4px 7px 4px 6px;
-  border: 1px solid var(--module-edge);
-  background: var(--module);
-  color: var(--ink);
-  border-radius: 2px;
-  cursor: grab;
-  font-size: 12px;
-  line-height: 1.25;
-  text-align: left;
-  touch-action: none;
-}
-.kind .faded {
-  color: var(--ink);
-  opacity: 0.85;
-}
-.kind strong {
-  font-size: 16px;
-}
-.out ul {
-  list-style: none;
-  margin: 6px 0 0;
-  padding: 0;
-  font-size: 13px;
 }
 .name {
   display: flex;
@@ -388,26 +434,6 @@ const openOther = async (event: Event) => {
   .fit {
     grid-template-columns: minmax(0, 1fr) 280px;
   }
-  .keys {
-    display: none;
-  }
-  .tray {
-    grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr);
-  }
-  .out {
-    grid-column: 1 / 3;
-    border: 0;
-    padding: 0;
-    display: flex;
-    gap: 12px;
-    align-items: baseline;
-  }
-  .out ul {
-    margin: 0;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 0 14px;
-  }
 }
 @media (max-width: 800px) {
   .fit {
@@ -415,19 +441,13 @@ const openOther = async (event: Event) => {
     flex-direction: column;
     height: auto;
   }
+  .board-panel {
+    min-width: 0;
+    overflow: hidden;
+  }
   .picture {
     flex: none;
-    overflow-x: auto;
-  }
-  .picture .board {
-    min-width: 700px;
-  }
-  .tray {
-    grid-template-columns: minmax(0, 1fr);
-  }
-  .kinds {
-    border: 0;
-    padding: 0;
+    height: 360px;
   }
 }
 </style>

@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { api, ask, type Label, type Module } from '@/api/client'
 
 const emit = defineEmits<{ module: [module: Module | null]; place: [module: Module]; grab: [module: Module, event: PointerEvent] }>()
+withDefaults(defineProps<{ hint?: string }>(), { hint: 'Then drag it to a slot, or press Enter and choose the slot with the arrow keys.' })
 const text = ref('')
 const label = ref<Label | null>(null)
 let asked = 0
@@ -141,7 +142,7 @@ defineExpose({ clear })
           not understood: {{ label.not_understood.map((p) => `“${p.text}”`).join(', ') }}
         </p>
       </template>
-      <p v-else class="faded">Then drag it to a slot, or press Enter and choose the slot with the arrow keys.</p>
+      <p v-else class="faded">{{ hint }}</p>
     </div>
   </div>
 </template>

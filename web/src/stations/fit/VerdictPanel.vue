@@ -7,10 +7,26 @@ import SeverityMark from '@/ui/SeverityMark.vue'
 import { volts } from '@/ui/words'
 import FindingList from './FindingList.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; failed?: string[] }>()
 defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure] }>()
 
 const showHeld = ref(false)
+const showLimits = ref(false)
+const failedNames = computed(() => (props.failed ?? []).map((id) => props.board.slots.find((s) => s.id === id)?.printed ?? id))
+
+/** Limits in force, the one with the least headroom first; of one limit at many places, the fullest. */
+const limits = computed(() => {
+  const fullest = new Map<string, Evaluation['limits'][number] & { share: number; places: number }>()
+  for (const l of props.goal.limits) {
+    const key = [l.scope, l.unit, l.limit, l.source.title, l.source.clause, l.hard].join('|')
+    const share = l.limit ? l.used / l.limit : 0
+    const known = fullest.get(key)
+    fullest.set(key, known && known.share >= share ? { ...known, places: known.places + 1 } : { ...l, share, places: (known?.places ?? 0) + 1 })
+  }
+  return [...fullest.values()].sort((a, b) => b.share - a.share || Number(b.hard) - Number(a.hard))
+})
+const UNITS: Record<string, string> = { GiB: 'GB', Gbit: 'Gbit', ranks: 'ranks', high: 'high' }
+const placeOf = (where: string, scope: string) => (where === 'machine' ? (scope === 'die' ? 'dies' : scope === 'stack' ? 'stacks' : 'machine') : where)
 
 const VERDICTS = {
   'no-go': { words: 'no go', severity: 'stop' },
@@ -106,7 +122,8 @@ const many = computed(() => props.goal.sockets.length > 1)
     </dl>
     <h2>Findings</h2>
     <div class="scrolling">
-      <FindingList :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
+      <p v-if="failedNames.length" class="failed"><SeverityMark severity="stop" /> {{ failedNames.join(', ') }} {{ failedNames.length === 1 ? 'has' : 'have' }} failed and {{ failedNames.length === 1 ? 'is' : 'are' }} still in this layout</p>
+      <FindingList v-if="goal.findings.length || !failedNames.length" :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
       <div class="held">
         <span><SeverityMark severity="go" /> {{ goal.held.length }} held</span>
         <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
@@ -114,6 +131,20 @@ const many = computed(() => props.goal.sockets.length > 1)
         </button>
       </div>
       <p v-if="showHeld" class="mono codes">{{ goal.held.join(', ') }}</p>
+      <template v-if="limits.length">
+        <h2>Limits</h2>
+        <ul class="limits">
+          <li v-for="(l, i) in showLimits ? limits : limits.slice(0, 3)" :key="i">
+            <span class="where">{{ placeOf(l.where, l.scope) }}</span>
+            <span class="track" :class="{ over: l.share > 1 }"><i :style="{ width: `${Math.min(100, 100 * l.share)}%` }"></i></span>
+            <span class="figures">{{ gb(l.used) }} of {{ gb(l.limit) }} {{ UNITS[l.unit] ?? l.unit }}</span>
+            <small>{{ l.places > 1 ? `fullest ${l.scope} of ${l.places}; ` : '' }}{{ l.source.title }}{{ l.source.clause ? `, ${l.source.clause}` : '' }}{{ l.hard ? '; hard' : '' }}</small>
+          </li>
+        </ul>
+        <button v-if="limits.length > 3" type="button" class="quiet-link more" :aria-expanded="showLimits" @click="showLimits = !showLimits">
+          {{ showLimits ? 'fewer' : `all ${limits.length}` }}
+        </button>
+      </template>
       <template v-if="done.length">
         <h2>What is done</h2>
         <dl class="done">
@@ -247,6 +278,48 @@ dd small {
   padding: 0 8px 6px;
   font-size: 12px;
   color: var(--faded);
+}
+.failed {
+  display: flex;
+  gap: 9px;
+  margin: 4px 8px;
+  color: var(--stop);
+  font-size: 14px;
+  font-weight: 600;
+}
+.limits {
+  list-style: none;
+  margin: 0;
+  padding: 0 8px;
+  display: grid;
+  gap: 5px;
+  font-size: 13px;
+}
+.limits li {
+  display: grid;
+  grid-template-columns: minmax(52px, auto) minmax(0, 1fr) auto;
+  gap: 0 8px;
+  align-items: center;
+}
+.limits small {
+  grid-column: 1 / 4;
+  color: var(--faded);
+  font-size: 12px;
+}
+.track {
+  height: 5px;
+  background: var(--rule);
+}
+.track i {
+  display: block;
+  height: 5px;
+  background: var(--umber);
+}
+.track.over i {
+  background: var(--risk);
+}
+.more {
+  padding: 2px 8px;
 }
 .done {
   grid-template-columns: 62px minmax(0, 1fr);

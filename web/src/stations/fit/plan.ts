@@ -3,7 +3,7 @@
  * asked for again when the server was away. A change of somebody else's is shown, never overwritten.
  */
 import { computed, ref, shallowRef } from 'vue'
-import { api, ask, Refusal, Unreachable, wordsOf, type Layout, type MachineView, type Module, type Occupant, type PlanView, type Target } from '@/api/client'
+import { api, ask, type Arrangement as ArrangementView, Refusal, Unreachable, wordsOf, type Layout, type MachineView, type Module, type Occupant, type PlanView, type Target } from '@/api/client'
 import { health } from '@/api/health'
 
 export type Changes = Record<string, Occupant | null>
@@ -12,6 +12,11 @@ export interface Conflict {
   message: string
   theirs: PlanView
   yours: Changes
+}
+
+export interface Arrangement {
+  kind: 'next-set' | 'spread'
+  found: ArrangementView
 }
 
 type Body = Record<string, unknown>
@@ -34,9 +39,9 @@ export function usePlan(machine: () => MachineView) {
     show(id ? await ask(api.GET('/api/plans/{plan_id}', { params: { path: { plan_id: id } } })) : null)
   }
 
-  async function start(name?: string): Promise<PlanView> {
+  async function start(name?: string, like?: string): Promise<PlanView> {
     const params = { path: { machine_id: machine().id } }
-    return ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name: name ?? null } }))
+    return ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name: name ?? null, like: like ?? null } }))
   }
 
   /** One request after the other; what cannot reach the server waits and is sent again. */
@@ -117,12 +122,36 @@ export function usePlan(machine: () => MachineView) {
     return ask(api.POST('/api/plans/{plan_id}/targets', { params: { path: { plan_id: plan.value.id } }, body }))
   }
 
-  /** Settle a conflict: keep theirs, or put one's own change on top of theirs. */
-  async function settle(mine: boolean): Promise<void> {
-    const { theirs, yours } = conflict.value!
+  /** Settle a conflict: theirs, with what one chose of one's own on top. */
+  async function settle(mine: Changes): Promise<void> {
+    const { theirs } = conflict.value!
     conflict.value = null
     show(theirs)
-    if (mine) await edit(yours)
+    if (Object.keys(mine).length) await edit(mine)
+  }
+
+  /** Show what somebody else made of the plan, unless an edit of one's own is on its way: that one is told. */
+  async function follow(version: number): Promise<boolean> {
+    if (!plan.value || saving.value || conflict.value || version <= plan.value.version) return false
+    await open(plan.value.id)
+    return true
+  }
+
+  /** What filling the next set, or spreading over the sockets, would take; a plan is started for it where there is none. */
+  async function propose(kind: Arrangement['kind'], module: Module | null): Promise<Arrangement['found'] | null> {
+    wrong.value = ''
+    try {
+      if (!plan.value) show(await start())
+      const params = { path: { plan_id: plan.value!.id } }
+      return await ask(api.POST('/api/plans/{plan_id}/arrangements', { params, body: { kind, module: module as never } }))
+    } catch (error) {
+      wrong.value = wordsOf(error)
+      return null
+    }
+  }
+
+  async function discard(id: string, version: number): Promise<void> {
+    await ask(api.POST('/api/plans/{plan_id}/discard', { params: { path: { plan_id: id } }, body: { version, discarded: true } }))
   }
 
   return {
@@ -132,7 +161,10 @@ export function usePlan(machine: () => MachineView) {
     wrong,
     conflict,
     open,
-    startNew: async () => show(await start()),
+    startNew: async (like?: string) => show(await start(undefined, like)),
+    follow,
+    propose,
+    discard,
     edit,
     step,
     rename,

@@ -1,0 +1,170 @@
+<script setup lang="ts">
+/** Accounts: for leads everybody's, for everybody their own password. */
+import { onMounted, reactive, ref, shallowRef } from 'vue'
+import { api, ask, wordsOf, type Account } from '@/api/client'
+import { session } from '@/frame/session'
+
+type Role = 'viewer' | 'technician' | 'lead'
+const ROLES: Role[] = ['viewer', 'technician', 'lead']
+const MAY: Record<Role, string> = { viewer: 'looks', technician: 'plans and changes', lead: 'plans, approves and looks after people' }
+const people = shallowRef<Account[]>([])
+const isLead = session.account?.role === 'lead'
+const wrong = ref('')
+const said = ref('')
+const fresh = reactive({ name: '', shown_as: '', password: '', role: 'technician' as Role })
+const own = reactive({ old: '', new: '' })
+
+async function run(work: () => Promise<unknown>, done: string): Promise<void> {
+  wrong.value = said.value = ''
+  try {
+    await work()
+    said.value = done
+    if (isLead) people.value = await ask(api.GET('/api/people'))
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+onMounted(() => isLead && run(async () => undefined, ''))
+
+const add = () =>
+  run(async () => {
+    await ask(api.POST('/api/people', { body: { ...fresh } }))
+    Object.assign(fresh, { name: '', shown_as: '', password: '' })
+  }, 'Added. Tell them their password; they can change it here.')
+
+const change = (p: Account, body: { role?: Role; active?: boolean }, done: string) =>
+  run(() => ask(api.PATCH('/api/people/{account_id}', { params: { path: { account_id: p.id } }, body })), done)
+
+const changeOwn = () =>
+  run(async () => {
+    await ask(api.PUT('/api/session/password', { body: { ...own } }))
+    Object.assign(own, { old: '', new: '' })
+  }, 'Your password is changed; you are signed out everywhere else.')
+</script>
+
+<template>
+  <div class="people">
+    <header><h1>People</h1></header>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <p v-else-if="said" role="status">{{ said }}</p>
+    <section v-if="isLead" class="panel" aria-label="Accounts">
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">shown as</th>
+            <th scope="col">signs in as</th>
+            <th scope="col">role</th>
+            <th scope="col"><span class="visually-hidden">keep out</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="p in people" :key="p.id" :class="{ out: !p.active }">
+            <td>
+              <strong>{{ p.shown_as }}</strong>
+            </td>
+            <td class="mono">{{ p.name }}</td>
+            <td>
+              <select :value="p.role" :aria-label="`Role of ${p.shown_as}`" @change="change(p, { role: ($event.target as HTMLSelectElement).value as Role }, `${p.shown_as} has another role.`)">
+                <option v-for="r in ROLES" :key="r" :value="r">{{ r }}</option>
+              </select>
+              <span class="faded small">{{ MAY[p.role as Role] }}</span>
+            </td>
+            <td>
+              <button type="button" class="quiet-link" @click="change(p, { active: !p.active }, p.active ? `${p.shown_as} cannot sign in any more.` : `${p.shown_as} may sign in again.`)">
+                {{ p.active ? 'Keep out' : 'Let in again' }}
+              </button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </section>
+    <div class="forms">
+      <form v-if="isLead" class="panel" @submit.prevent="add">
+        <h2>Somebody new</h2>
+        <label>Name to sign in with <input v-model="fresh.name" required maxlength="120" autocomplete="off" /></label>
+        <label>Shown as <input v-model="fresh.shown_as" maxlength="200" autocomplete="off" /></label>
+        <label>First password <input v-model="fresh.password" required minlength="10" autocomplete="new-password" /></label>
+        <label>
+          Role
+          <select v-model="fresh.role">
+            <option v-for="r in ROLES" :key="r" :value="r">{{ r }}: {{ MAY[r] }}</option>
+          </select>
+        </label>
+        <v-btn type="submit" color="primary">Add</v-btn>
+      </form>
+      <form class="panel" @submit.prevent="changeOwn">
+        <h2>Your password</h2>
+        <label>As it is now <input v-model="own.old" type="password" required autocomplete="current-password" /></label>
+        <label>New, ten characters at least <input v-model="own.new" type="password" required minlength="10" autocomplete="new-password" /></label>
+        <v-btn type="submit" color="primary">Change</v-btn>
+      </form>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.people {
+  padding: 0 16px 16px 12px;
+  max-width: 960px;
+}
+header {
+  padding: 10px 4px 12px 8px;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+th {
+  text-align: left;
+  font-weight: 400;
+  font-size: 13px;
+  color: var(--faded);
+  padding: 10px 16px 6px;
+}
+td {
+  padding: 8px 16px;
+  border-top: 1px solid var(--rule);
+}
+.out {
+  color: var(--faded);
+}
+.out strong {
+  text-decoration: line-through;
+}
+td select {
+  margin-right: 10px;
+}
+.forms {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px;
+  margin-top: 12px;
+  align-items: flex-start;
+}
+form {
+  display: grid;
+  gap: 10px;
+  padding: 14px 20px 18px;
+  width: 380px;
+  max-width: 100%;
+}
+label {
+  display: grid;
+  gap: 2px;
+  font-size: 13px;
+  color: var(--faded);
+}
+input,
+select {
+  height: 34px;
+  padding: 0 10px;
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+  background: var(--paper);
+  color: var(--ink);
+  font-size: 15px;
+}
+.wrong {
+  color: var(--stop);
+}
+</style>

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+/** What somebody sees in one slot, to put right: its label, that it is empty, not known, or its module at fault. */
+import { computed, ref } from 'vue'
+import { api, ask, wordsOf, type BoardSlot, type MachineView, type Module } from '@/api/client'
+import { moduleWords } from '@/board/state'
+import LabelEntry from './fit/LabelEntry.vue'
+
+const props = defineProps<{ machine: MachineView; slot_: BoardSlot }>()
+const emit = defineEmits<{ saved: [machine: MachineView]; leave: [] }>()
+const wrong = ref('')
+const here = computed(() => props.machine.slots[props.slot_.id])
+const failed = computed(() => props.machine.failed.includes(props.slot_.id))
+const about = computed(() =>
+  [props.slot_.landmark, props.slot_.facing, props.slot_.tab ? `${props.slot_.tab} tab` : null, props.slot_.position, props.slot_.locked ? 'opening ends the warranty' : null, props.slot_.behind.length ? `behind ${props.slot_.behind.join(', ')}` : null]
+    .filter(Boolean)
+    .join('; '),
+)
+
+async function send(slots: Record<string, Module | 'unknown' | null>, broken?: string[]): Promise<void> {
+  wrong.value = ''
+  try {
+    const params = { path: { machine_id: props.machine.id } }
+    const body = { revision: props.machine.survey.revision, slots: slots as never, failed: broken ?? null }
+    emit('saved', await ask(api.POST('/api/machines/{machine_id}/surveys', { params, body })))
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
+</script>
+
+<template>
+  <div class="slot-facts">
+    <h2>
+      Slot <span class="mono">{{ slot_.printed }}</span>
+      <button type="button" class="quiet-link" aria-label="Close this slot" @click="$emit('leave')">Close</button>
+    </h2>
+    <p class="small">
+      {{ here === undefined ? 'empty' : here === 'unknown' ? 'not known' : moduleWords(here) }}<template v-if="failed">, failed</template>
+      <span v-if="about" class="faded">; {{ about }}</span>
+    </p>
+    <LabelEntry hint="Press Enter: this is what the slot holds." @place="send({ [slot_.id]: $event })" />
+    <div class="doing">
+      <button type="button" class="quiet-link" :disabled="here === undefined" @click="send({ [slot_.id]: null }, others())">It is empty</button>
+      <button type="button" class="quiet-link" :disabled="here === 'unknown'" @click="send({ [slot_.id]: 'unknown' })">Not known</button>
+      <button v-if="here && here !== 'unknown'" type="button" class="quiet-link" @click="send({}, failed ? others() : [...machine.failed, slot_.id])">
+        {{ failed ? 'It works after all' : 'It has failed' }}
+      </button>
+    </div>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+  </div>
+</template>
+
+<style scoped>
+.slot-facts {
+  display: grid;
+  gap: 6px;
+  padding-bottom: 10px;
+  border-bottom: 1px solid var(--rule);
+}
+h2 {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+h2 button {
+  margin-left: auto;
+}
+p {
+  margin: 0;
+}
+.doing {
+  display: flex;
+  gap: 14px;
+}
+.wrong {
+  color: var(--stop);
+}
+</style>

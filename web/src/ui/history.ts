@@ -1,0 +1,34 @@
+/** History lines in words. */
+import type { Board, HistoryLine } from '@/api/client'
+
+const slotsOf = (line: HistoryLine) => (line.detail.slots as string[] | undefined) ?? []
+
+/** "A1, A2 and 3 more" by the names printed on the board. */
+export function slotWords(slots: string[], board: Board): string {
+  const printed = slots.map((id) => board.slots.find((s) => s.id === id)?.printed ?? id)
+  return printed.length > 4 ? `${printed.slice(0, 3).join(', ')} and ${printed.length - 3} more` : printed.join(', ')
+}
+
+const FIELDS: Record<string, string> = { name: 'name', place: 'place', site: 'site', duty_group: 'duty group', facts: 'facts', retired_at: '' }
+
+/** What was done: "changed CPU2 F2 in the plan “Even out”". */
+export function historyWords(line: HistoryLine, board: Board): string {
+  const plan = line.plan ? ` the plan “${line.plan}”` : ' a plan'
+  const slots = slotWords(slotsOf(line), board)
+  const failed = (line.detail.failed as string[] | undefined) ?? []
+  const words: Record<string, string> = {
+    'machine made': 'made the machine',
+    'machine changed': `changed ${Object.keys((line.detail.changed as object | undefined) ?? {}).map((k) => FIELDS[k] ?? k).join(', ')}`,
+    'machine retired': 'retired the machine',
+    'machine brought back': 'brought the machine back',
+    'surveyed by hand': `looked into it: ${slots || 'no slot'}${failed.length ? `; failed: ${slotWords(failed, board)}` : ''}`,
+    'plan started': `started${plan}`,
+    'plan edit': `changed ${slots} in${plan}`,
+    'plan undo': `undid a change of ${slots} in${plan}`,
+    'plan redo': `did a change of ${slots} in${plan} again`,
+    'plan renamed': `called a plan “${String(line.detail.name)}”`,
+    'plan discarded': `discarded${plan}`,
+    'plan brought back': `brought back${plan}`,
+  }
+  return words[line.action] ?? line.action
+}
