@@ -46,6 +46,10 @@ def command(*args: str, given: str = "") -> Callable[[], object]:
 
 
 def big_sheet() -> Sheet:
+    return sheet_from_data(big_sheet_data())
+
+
+def big_sheet_data() -> dict[str, object]:
     """Four sockets of eight channels of three: 96 slots."""
     sockets = [f"P{n}" for n in (1, 2, 3, 4)]
     channels = {c: [f"{c}{i}" for i in (1, 2, 3)] for c in "ABCDEFGH"}
@@ -59,16 +63,14 @@ def big_sheet() -> Sheet:
         "alike_in_set": ["capacity_gib"],
         "larger_first": True,
     }
-    return sheet_from_data(
-        {
-            "umbrak-sheet": 1, "id": "big", "title": "Big", "class": "server", "sources": {"guide": guide}, "rate_alike": "machine",
-            "processors": {"p": {"rates_mts": [4000, 4400, 4800], "rate_table": rows, "limits": [{"scope": "channel", "capacity_gib": 256, "hard": True}]}},
-            "sockets": {s: {"processors": ["p"]} for s in sockets},
-            "memory": {"generation": "DDR5", "form": "DIMM", "rails_v": [1.1], "accepts": [{"buffering": "registered", "ecc": True}], "package_ranks_per_channel": 8},
-            "repeat": {"over": sockets, "channels": channels, "population": [order]},
-            "limits": [{"scope": "machine", "capacity_gib": 8192, "official": True}],
-        }
-    )  # fmt: skip
+    return {
+        "umbrak-sheet": 1, "id": "big", "title": "Big", "class": "server", "sources": {"guide": guide}, "rate_alike": "machine",
+        "processors": {"p": {"rates_mts": [4000, 4400, 4800], "rate_table": rows, "limits": [{"scope": "channel", "capacity_gib": 256, "hard": True}]}},
+        "sockets": {s: {"processors": ["p"]} for s in sockets},
+        "memory": {"generation": "DDR5", "form": "DIMM", "rails_v": [1.1], "accepts": [{"buffering": "registered", "ecc": True}], "package_ranks_per_channel": 8},
+        "repeat": {"over": sockets, "channels": channels, "population": [order]},
+        "limits": [{"scope": "machine", "capacity_gib": 8192, "official": True}],
+    }  # fmt: skip
 
 
 def measure() -> dict[str, tuple[float, float]]:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter, model_validator
@@ -143,7 +145,13 @@ def layout_json(layout: Layout) -> dict[str, Any]:
 
 def read_layout(document: Mapping[str, Any]) -> Layout:
     """A stored layout. Raises pydantic.ValidationError for a document that was never written by `layout_json`."""
-    return occupants(_OCCUPANTS.validate_python(document))
+    return Layout({slot: _read_occupant(json.dumps(given)) for slot, given in document.items()})
+
+
+@lru_cache(maxsize=4096)
+def _read_occupant(given: str) -> Occupant | None:
+    """One stored occupant: most slots of a machine hold the like, and most machines the like of others'."""
+    return occupants(_OCCUPANTS.validate_python({"x": json.loads(given)})).get("x")
 
 
 _OCCUPANTS: TypeAdapter[Any] = TypeAdapter(OccupantsDoc, config=ConfigDict(defer_build=True))

@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
@@ -22,6 +22,7 @@ from umbrak.services.accounts import Role, need
 from umbrak.services.board import Board, board_of
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.intake import load_intake
+from umbrak.services.judging import judge
 from umbrak.services.loading import Loaded, known_slots, load_machine, loaded, official_gib
 from umbrak.services.sheets import load_sheet
 from umbrak.services.summaries import refresh
@@ -307,7 +308,7 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
 
 
 def _view(m: Loaded, plans: tuple[PlanName, ...]) -> MachineView:
-    evaluation = evaluate(m.sheet, m.machine, m.layout)
+    evaluation = judge(m.sheet, m.machine, m.layout)
     return MachineView(
         id=m.row.id,
         name=m.row.name,

@@ -12,8 +12,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.cures import cures
-from umbrak.core.evaluate import Evaluation, Rail, evaluate, worst
+from umbrak.core.evaluate import Evaluation, Rail, worst
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import MAT, Action, Do, actions
 from umbrak.core.plan.arrange import dealt_out, next_set
@@ -23,6 +22,7 @@ from umbrak.core.targets import Target, targets
 from umbrak.formats.documents import layout_json, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
+from umbrak.services.judging import judge, judge_cures
 from umbrak.services.loading import Loaded, load_machine
 from umbrak.services.sheets import load_sheet
 from umbrak.services.summaries import refresh
@@ -234,11 +234,11 @@ def compare_plans(engine: Engine, machine_id: UUID) -> tuple[PlanBrief, ...]:
     with engine.connect() as db:
         m = load_machine(db, machine_id)
         opened = [_open(db, row.id) for row in store.plans_of(db, machine_id)]
-    as_it_is = _brief(m, None, m.layout, m.layout, evaluate(m.sheet, m.machine, m.layout))
+    as_it_is = _brief(m, None, m.layout, m.layout, judge(m.sheet, m.machine, m.layout))
     return (
         as_it_is,
         *(
-            _brief(p.machine, p.row, p.now, p.goal, evaluate(p.machine.sheet, p.machine.machine, p.goal, before=p.now))
+            _brief(p.machine, p.row, p.now, p.goal, judge(p.machine.sheet, p.machine.machine, p.goal, p.now))
             for p in opened
         ),
     )
@@ -310,7 +310,7 @@ def arrange_plan(engine: Engine, key: UUID, kind: str, module: Module | None) ->
         if layout == goal:
             raise Refused("kind", "The modules are spread evenly already.")
     done = [a for a in actions(m.sheet, goal, layout) if a.do is not Do.KEEP]
-    judged = evaluate(m.sheet, m.machine, layout, before=plan.now)
+    judged = judge(m.sheet, m.machine, layout, plan.now)
     changes = {s: layout.get(s) for s in layout.changed_from(goal)}
     moves = sum(1 for a in done if a.do is Do.MOVE or a.source == MAT)
     return Arrangement(_actions(done), changes, len(layout) - len(goal), moves, judged.installed_gib, judged.verdict)
@@ -337,7 +337,7 @@ def _open(db: Connection, key: UUID, lock: bool = False) -> _Open:
 def _view(plan: _Open) -> PlanView:
     m = plan.machine
     undoable, redoable = _stacks(plan.commands)
-    judged = evaluate(m.sheet, m.machine, plan.goal, before=plan.now)
+    judged = judge(m.sheet, m.machine, plan.goal, plan.now)
     return PlanView(
         id=plan.row.id,
         machine_id=plan.row.machine_id,
@@ -347,9 +347,9 @@ def _view(plan: _Open) -> PlanView:
         updated_at=plan.row.updated_at,
         now=dict(plan.now),
         goal=dict(plan.goal),
-        evaluation_now=evaluate(m.sheet, m.machine, plan.now),
+        evaluation_now=judge(m.sheet, m.machine, plan.now),
         evaluation=judged,
-        cures=_cures(plan, judged),
+        cures=_cures(plan),
         actions=_actions(actions(m.sheet, plan.now, plan.goal)),
         can_undo=bool(undoable),
         can_redo=bool(redoable),
@@ -364,9 +364,9 @@ def _actions(done: Iterable[Action]) -> tuple[ActionView, ...]:
     return tuple(ActionView(do=a.do, module=a.module, source=a.source, target=a.target) for a in done)
 
 
-def _cures(plan: _Open, judged: Evaluation) -> tuple[CureView | None, ...]:
+def _cures(plan: _Open) -> tuple[CureView | None, ...]:
     m, goal = plan.machine, plan.goal
-    found = cures(m.sheet, m.machine, goal, judged, before=plan.now)
+    found = judge_cures(m.sheet, m.machine, goal, plan.now)
     return tuple(
         None
         if c is None

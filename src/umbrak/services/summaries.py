@@ -8,9 +8,10 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evaluate import RULES_VERSION, evaluate, worst
+from umbrak.core.evaluate import RULES_VERSION, worst
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.formats.documents import read_layout
+from umbrak.services.judging import judge
 from umbrak.services.loading import Loaded, known_slots, load_machine, official_gib
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
@@ -93,8 +94,8 @@ def refresh_stale(engine: Engine) -> int:
 
 
 def _summarise(m: Loaded, goal: Layout | None) -> dict[str, Any]:
-    now = evaluate(m.sheet, m.machine, m.layout)
-    shown = evaluate(m.sheet, m.machine, goal, before=m.layout) if goal is not None else now
+    now = judge(m.sheet, m.machine, m.layout)
+    shown = judge(m.sheet, m.machine, goal, m.layout) if goal is not None else now
     against = worst(shown)
     then = goal if goal is not None else m.layout
     failed = set(m.survey.failed)

@@ -132,7 +132,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
                 <SeverityMark severity="stop" />
                 <strong>{{ plural(l.summary.failed, 'module') }} failed</strong>
               </div>
-              <div class="worst">
+              <div v-if="l.summary.worst_message || !l.summary.failed" class="worst">
                 <SeverityMark :severity="(l.summary.worst_severity as 'stop' | null) ?? 'go'" />
                 <div>
                   <strong>{{ l.summary.worst_message ?? 'nothing known against it' }}</strong>

@@ -37,13 +37,26 @@ class Machine:
     mode: str | None = None
     rail_setting: float | None = None
 
+    def __hash__(self) -> int:
+        rest = (
+            self.firmware,
+            self.system,
+            self.os_bits,
+            self.os_cap_gib,
+            self.device_hole_mib,
+            self.mode,
+            self.rail_setting,
+        )
+        return hash((tuple(sorted(self.processors.items())), rest))
+
 
 class Layout(Mapping[str, Occupant]):
     """Slot -> module or UNKNOWN; a slot left out is empty. Immutable, compared by content."""
 
-    __slots__ = ("_slots",)
+    __slots__ = ("_hash", "_slots")
 
     def __init__(self, slots: Mapping[str, Occupant | None] | Iterable[tuple[str, Occupant | None]] = ()) -> None:
+        self._hash: int | None = None
         self._slots = MappingProxyType({slot: m for slot, m in sorted(dict(slots).items()) if m is not None})
 
     def __getitem__(self, slot: str) -> Occupant:
@@ -67,7 +80,9 @@ class Layout(Mapping[str, Occupant]):
         return len(self._slots)
 
     def __hash__(self) -> int:
-        return hash(tuple(self._slots.items()))
+        if self._hash is None:
+            self._hash = hash(tuple(self._slots.items()))
+        return self._hash
 
     def __repr__(self) -> str:
         return f"Layout({dict(self._slots)!r})"

@@ -1,0 +1,231 @@
+"""Figures of the served tool: a real server on a throw-away database, a real browser.
+
+python -m bench.served
+"""
+
+from __future__ import annotations
+
+import gzip
+import json
+import re
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import httpx
+from playwright.sync_api import Page, sync_playwright
+from sqlalchemy import Engine, text
+
+from bench.__main__ import ROOT, big_sheet_data
+from umbrak.cli.cluster import Cluster, free_port
+from umbrak.core.memory.label import decode_label
+from umbrak.core.platform.machine import Layout
+from umbrak.demo import seed
+from umbrak.formats.sheet.reading import SheetReading, sheet_from_data
+from umbrak.services.machines import NewMachine, make_machine
+from umbrak.services.plans import start_plan
+from umbrak.services.sheets import keep_sheet
+from umbrak.services.summaries import refresh_stale
+from umbrak.store.accounts import find_credentials
+from umbrak.store.engine import ensure_database, migrate, open_engine
+
+MACHINES = 10_000
+DROPS = 60
+_SERVE = """
+import sys
+from pathlib import Path
+import uvicorn
+from umbrak.server.app import make_app
+from umbrak.store.engine import open_engine
+uvicorn.run(make_app(open_engine(sys.argv[1]), Path(sys.argv[2])), port=int(sys.argv[3]), log_level="warning")
+"""
+
+
+def p95(times: list[float]) -> float:
+    return statistics.quantiles(times, n=20)[-1]
+
+
+@contextmanager
+def served() -> Iterator[tuple[Engine, str, str, str]]:
+    """(engine, address, id of a machine of 96 slots, id of its plan), on a database of its own."""
+    with tempfile.TemporaryDirectory(prefix="umbrak-bench-", dir="/var/tmp") as name:
+        folder = Path(name)
+        folder.chmod(0o755)
+        with Cluster(folder).running() as cluster:
+            url = cluster.url("bench")
+            ensure_database(url)
+            migrate(url)
+            engine = open_engine(url)
+            seed.seed(engine)
+            data = big_sheet_data()
+            sheet = sheet_from_data(data)
+            with engine.begin() as db:
+                keep_sheet(db, SheetReading("", data, sheet, ()))
+                known = find_credentials(db, seed.ACCOUNT)
+            assert known
+            module = decode_label("32GB 2Rx8 PC5-4800B-RA0").module
+            fitted = Layout({s: module for s in sheet.slots if not s.endswith("3")})
+            empty = [s for s in sheet.slots if s.endswith("3")]
+            machine = make_machine(engine, known.account, NewMachine("big", sheet.hash, fitted=fitted, emptied=empty))
+            plan = start_plan(engine, known.account, machine).id
+            port = free_port()
+            command = [sys.executable, "-c", _SERVE, url, str(ROOT / "web/dist"), str(port)]
+            process = subprocess.Popen(command)
+            address = f"http://127.0.0.1:{port}"
+            try:
+                for _ in range(400):
+                    try:
+                        urllib.request.urlopen(f"{address}/readyz", timeout=5)
+                        break
+                    except OSError:
+                        time.sleep(0.05)
+                yield engine, address, str(machine), str(plan)
+            finally:
+                process.terminate()
+                process.wait()
+                engine.dispose()
+
+
+def browser_of(address: str) -> httpx.Client:
+    client = httpx.Client(base_url=address, timeout=30)
+    client.post("/api/session", json={"name": seed.ACCOUNT, "password": seed.PASSWORD}).raise_for_status()
+    return client
+
+
+def answers(address: str, plan: str) -> list[float]:
+    """Time of each answer to a plan's evaluation, asked for by ten clients twice a second for ten seconds. [ms]"""
+    times: list[float] = []
+
+    def ask() -> None:
+        client = browser_of(address)
+        for i in range(20):
+            began = time.perf_counter()
+            client.get(f"/api/plans/{plan}").raise_for_status()
+            took = time.perf_counter() - began
+            if i > 1:
+                times.append(took * 1000)
+            time.sleep(max(0, 0.5 - took))
+
+    clients = [threading.Thread(target=ask) for _ in range(10)]
+    for client in clients:
+        client.start()
+        time.sleep(0.05)  # they do not ask in step
+    for client in clients:
+        client.join()
+    return times
+
+
+def many_machines(engine: Engine, address: str) -> list[float]:
+    """Time of a page of ten thousand machines, by name and worst first, searched and not. [ms]"""
+    with engine.begin() as db:
+        db.execute(
+            text(
+                "INSERT INTO machine (id, name, place, sheet_hash, facts, duty_group) SELECT gen_random_uuid(),"
+                " 'm-' || lpad(n::text, 5, '0'), 'rack ' || n % 90, sheet_hash, facts, '' FROM machine,"
+                " generate_series(1, :count) n WHERE name = 'desk-06'"
+            ),
+            {"count": MACHINES},
+        )
+        db.execute(
+            text(
+                "INSERT INTO survey (id, machine_id, revision, kind, taken_at, document) SELECT gen_random_uuid(), m.id, 1,"
+                " 'by hand', now(), s.document FROM machine m, survey s JOIN machine d ON d.id = s.machine_id"
+                " WHERE d.name = 'desk-06' AND m.name LIKE 'm-%'"
+            )
+        )
+    began = time.perf_counter()
+    count = refresh_stale(engine)
+    print(f"{count} summaries computed and kept: {time.perf_counter() - began:.1f} s")
+    client = browser_of(address)
+    times = []
+    for query in ("", "?page=150", "?order=worst", "?q=m-09", "?want=risk", "?q=rack 7&page=1") * 5:
+        began = time.perf_counter()
+        client.get(f"/api/machines{query}").raise_for_status()
+        times.append((time.perf_counter() - began) * 1000)
+    return times
+
+
+def drops(page: Page, address: str, machine: str) -> list[float]:
+    """Time from letting a module go over a slot until the total in the verdict has changed. [ms]"""
+    page.goto(f"{address}/machines/{machine}/fit")
+    page.wait_for_selector("[data-slot]")
+    page.evaluate(
+        """() => {
+          window.times = []
+          let began = 0
+          addEventListener('pointerup', () => { began = performance.now() }, true)
+          new MutationObserver(() => {
+            if (!began) return
+            const started = began
+            began = 0
+            requestAnimationFrame(() => window.times.push(performance.now() - started))
+          }).observe(document.querySelector('.verdict .total'), { childList: true, subtree: true, characterData: true })
+        }"""
+    )
+    chip = page.locator(".kind").first
+    start = chip.bounding_box()
+    assert start
+    for i in range(DROPS):
+        slot = f"P{i % 4 + 1}.{'ABCDEFGH'[i % 8]}3"
+        end = page.locator(f'[data-slot="{slot}"]').bounding_box()
+        assert end
+        page.mouse.move(start["x"] + 8, start["y"] + 8)
+        page.mouse.down()
+        page.mouse.move(start["x"] + 20, start["y"] + 18)
+        page.mouse.move(end["x"] + end["width"] / 2, end["y"] + end["height"] / 2, steps=3)
+        page.wait_for_timeout(120)
+        page.mouse.up()
+        page.wait_for_function("n => window.times.length > n", arg=i)
+        page.keyboard.press("Control+z")
+        page.wait_for_function("() => document.querySelector('.tools button:last-child').disabled === false")
+    return list(page.evaluate("window.times"))
+
+
+def first_load() -> tuple[float, list[str]]:
+    """Compressed script and style that Machines needs at first: the page's own and what they import at once. [kB]"""
+    dist = ROOT / "web/dist"
+    waiting = re.findall(r'(?:src|href)="/(assets/[^"]+\.(?:js|css))"', (dist / "index.html").read_text())
+    manifest = json.loads((dist / ".vite/manifest.json").read_text()) if (dist / ".vite/manifest.json").exists() else {}
+    for entry in manifest.values():
+        if entry.get("src", "").endswith("MachinesView.vue"):
+            waiting += [entry["file"], *entry.get("css", [])]
+            waiting += [manifest[i]["file"] for i in entry.get("imports", [])]
+    files = sorted(set(waiting))
+    return sum(len(gzip.compress((dist / f).read_bytes(), 6)) for f in files) / 1000, files
+
+
+def main() -> None:
+    size, files = first_load()
+    print(f"first load, script and style compressed: {size:.0f} kB in {len(files)} files")
+    with served() as (engine, address, machine, plan):
+        times = answers(address, plan)
+        print(
+            f"answer of a 96-slot plan, 10 clients twice a second: median {statistics.median(times):.0f} ms, p95 {p95(times):.0f} ms"
+        )
+        with sync_playwright() as playwright:
+            chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+            page: Any = chromium.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(f"{address}/sign-in")
+            page.get_by_label("Name").fill(seed.ACCOUNT)
+            page.get_by_label("Password").fill(seed.PASSWORD)
+            page.keyboard.press("Enter")
+            page.wait_for_url("**/machines")
+            times = drops(page, address, machine)
+            print(
+                f"96 slots, drop to verdict on screen: median {statistics.median(times):.0f} ms, p95 {p95(times):.0f} ms"
+            )
+            chromium.close()
+        times = many_machines(engine, address)
+        print(f"page of {MACHINES} machines: median {statistics.median(times):.0f} ms, p95 {p95(times):.0f} ms")
+
+
+if __name__ == "__main__":
+    main()
