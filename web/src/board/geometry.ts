@@ -178,7 +178,7 @@ function placedChannel(
         [exit, exitTop],
         [exit, span.depth],
         [middle, span.depth],
-        [middle, span.top - sizes.cap - 4],
+        [middle, soldered && !channel.slots.length ? soldered.y - 4 : span.top - sizes.cap - 4],
       ],
     ],
     bar: {
