@@ -11,6 +11,7 @@ from sqlalchemy import Engine, text
 
 from tests.api.conftest import PASSWORD, Client
 from tests.formats.smbios_facts import Device, listing, table
+from tests.formats.spd_facts import Chip, ddr4
 from umbrak.server.app import make_app
 from umbrak.store.engine import open_engine
 
@@ -70,6 +71,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", "/api/sheets", None, (401, 200, 200, 200)),
     ("GET", "/api/sheets/x", None, (401, 404, 404, 404)),
     ("POST", "/api/label", {"text": "8GB"}, (401, 200, 200, 200)),
+    ("POST", "/api/spd", None, (401, 422, 422, 422)),
 ]
 
 
@@ -181,6 +183,21 @@ def test_what_cannot_be_read_is_refused_with_its_line(client: Client) -> None:
         "urn:umbrak:problem:not-a-listing",
         1,
     )
+
+
+def test_a_modules_spd_is_read_for_its_slot_and_is_no_machine(client: Client) -> None:
+    browser = client("technician")
+    spd = {"file": ("module.spd", ddr4(Chip()))}
+    read = browser.post("/api/spd", files=spd).json()
+    assert (read["short"], read["crc_ok"], read["module"]["part"]) == (
+        "32 GB 2Rx4 DDR4-2400 registered",
+        True,
+        "OSM4R-16",
+    )
+    machine = browser.post("/api/intakes", files=spd)
+    assert (machine.status_code, "give it to its slot" in machine.json()["detail"]) == (422, True)
+    short = browser.post("/api/spd", files={"file": ("x", b"12")})
+    assert (short.status_code, short.json()["errors"][0]["field"]) == (422, "byte 2")
 
 
 def test_edit_undo_redo_and_rename(client: Client) -> None:

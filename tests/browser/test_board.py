@@ -9,6 +9,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import SignIn
 from tests.browser.test_path import open_fit, slot, type_label, verdict
+from tests.formats.spd_facts import Chip, fb_dimm
 
 
 def see(page: Page, name: str, words: str) -> None:
@@ -200,6 +201,24 @@ def test_a_machine_by_hand_seen_again_and_retired(sign_in: SignIn) -> None:
     expect(page.get_by_role("link", name="desk-09")).to_have_count(0)
     page.get_by_role("button", name="retired").click()
     expect(page.get_by_role("link", name="desk-09")).to_be_visible()
+
+
+def test_a_modules_spd_fills_its_slot(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="wave-01").click()
+    slot(page, "A4").click()
+    spd = fb_dimm(Chip("DDR2", "fully-buffered", False, 8, 2, 1, 4, 1, 667, part="LF2"))
+    page.get_by_label("SPD of the module in").set_input_files(
+        {"name": "a4.spd", "mimeType": "application/octet-stream", "buffer": spd}
+    )
+    expect(page.get_by_text("SPD read: 4 GB 2Rx4 DDR2-667 fully-buffered; checksums right")).to_be_visible()
+    see(page, "A4", "fitted, 4 GB DDR2 fully-buffered 667")
+    expect(page.get_by_text("7 of 8 known")).to_be_visible()
+    page.get_by_label("SPD of the module in").set_input_files(
+        {"name": "bad.spd", "mimeType": "application/octet-stream", "buffer": spd[:50]}
+    )
+    expect(page.get_by_role("alert")).to_contain_text("cut at 50 bytes")
+    see(page, "A4", "fitted, 4 GB")
 
 
 def test_a_viewer_looks_and_a_lead_looks_after_people(sign_in: SignIn) -> None:

@@ -45,7 +45,7 @@ def _parser() -> argparse.ArgumentParser:
     read = command("read", read_command)
     read.add_argument("files", metavar="FILE", nargs="+", type=Path)
     read.add_argument(
-        "--as", dest="kind", metavar="KIND", help="smbios or smbios-text; found from the content when left out"
+        "--as", dest="kind", metavar="KIND", help="smbios, smbios-text or spd; found from the content when left out"
     )
     as_json(read)
 

@@ -30,7 +30,32 @@ def _yes_no(value: Any) -> str:
     )
 
 
+def spd_words(result: dict[str, Any]) -> str:
+    m = result["module"]
+    words = [
+        f"{m['capacity_gib'] or '?'} GB",
+        m["generation"],
+        m["form"],
+        m["buffering"],
+        f"{m['rate_mts'] or '?'} MT/s",
+    ]
+    if m["package_ranks"] and m["device_width"]:
+        words.insert(1, f"{m['package_ranks']}Rx{m['device_width']}")
+    lines = [" ".join(str(w) for w in words if w)]
+    if m["rails_v"]:
+        lines.append(f"  rails     {' or '.join(map(str, m['rails_v']))} V")
+    for name in ("part", "revision", "serial", "timing", "die_gbit", "height_mm"):
+        if m[name] is not None:
+            lines.append(f"  {name:9} {m[name]}")
+    if m["maker_code"]:
+        lines.append(f"  maker     bank {m['maker_code']['bank']}, code {m['maker_code']['code']:02X}")
+    lines.append(f"  checksums {'right' if result['crc_ok'] else 'WRONG'}")
+    return "\n".join([*lines, *(f"  ! {w['where']}: {w['message']}" for w in result["warnings"])])
+
+
 def reading_words(result: dict[str, Any]) -> str:
+    if result["kind"] == "spd":
+        return spd_words(result)
     system = result["system"] or {}
     lines = [
         " ".join(str(v) for v in (system.get("maker"), system.get("model"), system.get("serial")) if v)

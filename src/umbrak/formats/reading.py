@@ -9,6 +9,9 @@ from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.smbios.listing import looks_like_listing
 from umbrak.formats.smbios.survey import read_listing, read_tables
 from umbrak.formats.smbios.tables import looks_like_tables
+from umbrak.formats.spd import SpdReading, looks_like_spd, read_spd
+
+Reading = SurveyReading | SpdReading
 
 
 def _text(data: bytes) -> str:
@@ -18,8 +21,9 @@ def _text(data: bytes) -> str:
 
 
 #: Kind -> reader. The names are those that `--as` takes and that the reading carries.
-READERS: dict[str, Callable[[bytes], SurveyReading]] = {
+READERS: dict[str, Callable[[bytes], Reading]] = {
     "smbios": read_tables,
+    "spd": read_spd,
     "smbios-text": lambda data: read_listing(_text(data)),
 }
 
@@ -28,13 +32,15 @@ def detect(data: bytes) -> str | None:
     """The kind of a file by its content; None when it is none that Umbrak reads."""
     if data[:4] == b"_SM_" or data[:5] == b"_SM3_":
         return "smbios"
+    if looks_like_spd(data):
+        return "spd"
     # NUL bytes are in every binary table and in no UTF-8 text.
     if b"\0" in data[:4096] and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
         return "smbios" if looks_like_tables(data) else None
     return "smbios-text" if looks_like_listing(_text(data)) else None
 
 
-def read_any(data: bytes, kind: str | None = None) -> SurveyReading:
+def read_any(data: bytes, kind: str | None = None) -> Reading:
     """What a file reports. Raises InputError when its kind is not known or it cannot be read as that kind."""
     if not data.strip(b"\0 \t\r\n"):
         raise InputError("empty", [Fault("there is nothing in it")])

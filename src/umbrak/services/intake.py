@@ -10,9 +10,10 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.survey import SurveyReading, match_processors, match_slots
 from umbrak.formats.reading import read_any
+from umbrak.formats.spd import SpdReading
 from umbrak.formats.to_json import jsonable
 from umbrak.services.accounts import Role, need
-from umbrak.services.errors import NotFound
+from umbrak.services.errors import NotFound, Refused
 from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account
@@ -45,6 +46,10 @@ def take_in(engine: Engine, account: Account, source_name: str, raw: bytes) -> I
     """Decode and keep it. Raises InputError (formats) when nothing can be read from it."""
     need(account, Role.technician)
     reading = read_any(raw)
+    if isinstance(reading, SpdReading):
+        raise Refused(
+            "file", f"This is the SPD of one module ({reading.module.short()}); give it to its slot, in Survey."
+        )
     with engine.begin() as db:
         key = store.add_intake(
             db, account.id, source_name[:200], reading.kind, raw, {"schema": 1, "reading": jsonable(reading)}

@@ -512,6 +512,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/spd": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spd
+         * @description Decode the SPD of one module.
+         */
+        post: operations["spd_api_spd_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -683,6 +703,14 @@ export interface components {
             x: number | null;
             /** Y */
             y: number | null;
+        };
+        /** Body_spd_api_spd_post */
+        Body_spd_api_spd_post: {
+            /**
+             * File
+             * @description the SPD's bytes
+             */
+            file: string;
         };
         /** Body_take_api_intakes_post */
         Body_take_api_intakes_post: {
@@ -1320,6 +1348,13 @@ export interface components {
             /** Name */
             name?: string | null;
         };
+        /** Oddity */
+        Oddity: {
+            /** Message */
+            message: string;
+            /** Where */
+            where: string;
+        };
         /**
          * Piece
          * @description A piece of the text, characters `from` to `to` (not included), and the member it told.
@@ -1691,6 +1726,21 @@ export interface components {
          * @enum {string}
          */
         SourceKind: "own-proof" | "machine-maker" | "processor-maker" | "module-maker" | "board-maker" | "named" | "survey" | "hearsay";
+        /**
+         * Spd
+         * @description What a module's SPD says of it.
+         */
+        Spd: {
+            /** Crc Ok */
+            crc_ok: boolean;
+            /** Derived */
+            derived: string[];
+            module: components["schemas"]["Module"];
+            /** Short */
+            short: string;
+            /** Warnings */
+            warnings: components["schemas"]["Oddity"][];
+        };
         /**
          * Summary
          * @description What the list of machines shows of one.
@@ -3629,6 +3679,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    spd_api_spd_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_spd_api_spd_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spd"];
+                };
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -8,6 +8,7 @@ import LabelEntry from './fit/LabelEntry.vue'
 const props = defineProps<{ machine: MachineView; slot_: BoardSlot }>()
 const emit = defineEmits<{ saved: [machine: MachineView]; leave: [] }>()
 const wrong = ref('')
+const told = ref('')
 const here = computed(() => props.machine.slots[props.slot_.id])
 const failed = computed(() => props.machine.failed.includes(props.slot_.id))
 const about = computed(() =>
@@ -26,6 +27,24 @@ async function send(slots: Record<string, Module | 'unknown' | null>, broken?: s
     wrong.value = wordsOf(error)
   }
 }
+/** The SPD of the module in the slot, as its machine or a reader gives it: said at once what it is, and of what to be wary. */
+async function readSpd(event: Event): Promise<void> {
+  const field = event.target as HTMLInputElement
+  const file = field.files?.[0]
+  if (!file) return
+  wrong.value = told.value = ''
+  try {
+    const body = new FormData()
+    body.append('file', file)
+    const spd = await ask(api.POST('/api/spd', { body: body as never, bodySerializer: (b) => b as never }))
+    const odd = spd.warnings.map((w) => `${w.where}: ${w.message}`)
+    told.value = [`SPD read: ${spd.short}`, spd.crc_ok ? 'checksums right' : 'checksums wrong', ...odd].join('; ')
+    await send({ [props.slot_.id]: spd.module })
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+  field.value = ''
+}
 const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
 </script>
 
@@ -40,6 +59,8 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
       <span v-if="about" class="faded">; {{ about }}</span>
     </p>
     <LabelEntry hint="Press Enter: this is what the slot holds." @place="send({ [slot_.id]: $event })" />
+    <label class="small">or its SPD <input type="file" :aria-label="`SPD of the module in ${slot_.printed}`" @change="readSpd" /></label>
+    <p v-if="told" class="small" role="status">{{ told }}</p>
     <div class="doing">
       <button type="button" class="quiet-link" :disabled="here === undefined" @click="send({ [slot_.id]: null }, others())">It is empty</button>
       <button type="button" class="quiet-link" :disabled="here === 'unknown'" @click="send({ [slot_.id]: 'unknown' })">Not known</button>

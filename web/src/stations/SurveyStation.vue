@@ -56,7 +56,7 @@ const rows = computed(() =>
       </div>
     </section>
     <section class="panel facts" aria-labelledby="survey-facts">
-      <SlotFacts v-if="openSlot" :key="open + machine.survey.revision" :machine="machine" :slot_="openSlot" @saved="saved" @leave="open = ''" />
+      <SlotFacts v-if="openSlot" :key="open" :machine="machine" :slot_="openSlot" @saved="saved" @leave="open = ''" />
       <h2 id="survey-facts">What is known</h2>
       <p class="total">
         <strong>{{ gb(evaluation.installed_gib) }}</strong> GB installed

@@ -1,20 +1,22 @@
-"""Label text."""
+"""One module: what its label or its SPD says."""
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, File, UploadFile
 from pydantic import BaseModel, Field
 
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
+from umbrak.formats.spd import read_spd
+from umbrak.formats.spd.decode import MAX_BYTES
 from umbrak.formats.to_json import label_json
 from umbrak.server.bodies import LabelText
 from umbrak.server.deps import Person
 from umbrak.server.problems import describe
 
-router = APIRouter(prefix="/label", tags=["label"])
+router = APIRouter(tags=["module"])
 
 
 class Piece(BaseModel):
@@ -46,7 +48,36 @@ class Label(BaseModel):
     kit: int | None
 
 
-@router.post("", responses=describe(401, 422))
+class Oddity(BaseModel):
+    where: str
+    message: str
+
+
+class Spd(BaseModel):
+    """What a module's SPD says of it."""
+
+    module: Module
+    short: str
+    derived: list[str]
+    crc_ok: bool
+    warnings: list[Oddity]
+
+
+@router.post("/spd", responses=describe(400, 401, 422))
+def spd(file: Annotated[UploadFile, File(description="the SPD's bytes")], _: Person) -> Spd:
+    """Decode the SPD of one module."""
+    reading = read_spd(file.file.read(MAX_BYTES + 1))
+    warnings = [Oddity(where=w.where, message=w.message) for w in reading.warnings]
+    return Spd(
+        module=reading.module,
+        short=reading.module.short(),
+        derived=list(reading.derived),
+        crc_ok=reading.crc_ok,
+        warnings=warnings,
+    )
+
+
+@router.post("/label", responses=describe(401, 422))
 def decode(body: LabelText, _: Person) -> Label:
     """Decode label text."""
     reading = decode_label(body.text)
