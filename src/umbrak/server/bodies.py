@@ -91,6 +91,25 @@ class SurveyByHand(Body):
     failed: list[Name] | None = Field(default=None, description="every slot whose module is at fault; null = as before")
 
 
+class Comparison(Body):
+    intake_id: Id
+    reports: dict[Name, Annotated[int, Field(ge=0)]] = Field(
+        default={}, description="slot -> index of its report, where the names do not tell"
+    )
+
+
+class Acceptance(Comparison):
+    revision: Annotated[int, Field(ge=1, description="the survey that the difference was seen against")]
+    slots: list[Name] = Field(description="slots whose report is taken over; others that differ stay disputed")
+    facts: list[Name] = []
+
+
+class Settlement(Body):
+    revision: Annotated[int, Field(ge=1)]
+    slot: Name
+    report: Annotated[bool, Field(description="true: the report is right; false: what was known is")]
+
+
 class NewPlan(Body):
     name: Name | None = None
     like: Id | None = Field(default=None, description="a plan of the same machine whose goal it takes over")

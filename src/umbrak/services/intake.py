@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
 from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.platform.survey import SurveyReading, match_processors, match_slots
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.survey import SlotFacts, SurveyReading, match_processors, match_slots
 from umbrak.formats.reading import read_any
 from umbrak.formats.spd import SpdReading
 from umbrak.formats.to_json import jsonable
@@ -69,7 +71,18 @@ def suggest(engine: Engine, key: UUID, sheet_hash: str) -> Match:
     """What the names in the reading tell about a sheet's slots and sockets."""
     with engine.connect() as db:
         reading, sheet = load_intake(db, key).reading, load_sheet(db, sheet_hash)
-    return Match(match_slots(sheet, reading.slots), match_processors(sheet, reading.processors))
+        slots = match_reports(db, sheet, reading.slots)
+    return Match(slots, match_processors(sheet, reading.processors))
+
+
+def match_reports(db: Connection, sheet: Sheet, reports: Sequence[SlotFacts]) -> tuple[str | None, ...]:
+    """For each report its slot: as somebody told of this model before, else by its name."""
+    told = store.known_locators(db, sheet.id)
+    remembered = [told.get((r.bank or "", r.locator or "")) for r in reports]
+    named = match_slots(sheet, reports)
+    found = [r if r in sheet.slots else n for r, n in zip(remembered, named, strict=True)]
+    # What was told goes first; a name that leads to the same slot tells nothing then.
+    return tuple(s if s is None or remembered[i] == s or s not in remembered else None for i, s in enumerate(found))
 
 
 def see_intake(engine: Engine, key: UUID) -> Intake:

@@ -15,9 +15,9 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotState, SurveyReading
+from umbrak.core.platform.survey import SlotState, SurveyReading, match_slots
 from umbrak.core.targets import Target, targets
-from umbrak.formats.documents import MachineDoc, layout_json
+from umbrak.formats.documents import MachineDoc, layout_json, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.board import Board, board_of
 from umbrak.services.errors import NotFound, Refused, Stale
@@ -50,6 +50,25 @@ class SurveyFacts:
     taken_by: str | None
     known: int
     total: int
+    #: Slot -> what is known of it is from where and when.
+    sources: Mapping[str, FactSource]
+    #: Slot -> a report that differs and is not settled yet.
+    disputed: Mapping[str, Dispute]
+
+
+@dataclass(frozen=True, slots=True)
+class FactSource:
+    kind: str
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Dispute:
+    """What another source says of a slot."""
+
+    kind: str
+    at: datetime
+    says: Occupant | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +157,11 @@ def make_machine(engine: Engine, account: Account, new: NewMachine) -> UUID:
             firmware = intake.reading.firmware.version if intake.reading.firmware else None
             occupants |= _reported(sheet, intake.reading, new.reports)
             states = {slot: intake.reading.slots[i].state for slot, i in new.reports.items()}
+            named = match_slots(sheet, intake.reading.slots)
+            for slot, index in new.reports.items():
+                report = intake.reading.slots[index]
+                if named[index] != slot and report.locator:
+                    store.learn_locator(db, sheet.id, report.bank or "", report.locator, slot)
             failed = [slot for slot, state in states.items() if state is SlotState.FAILED]
         occupants |= _by_hand(sheet, new.fitted, new.emptied, "fitted")
         _check_processors(sheet, new.processors)
@@ -264,7 +288,11 @@ def survey_by_hand(
         slots = layout_json(Layout({**m.layout, **told}))
         if slots == m.survey.slots and sorted(broken) == sorted(m.survey.failed):
             return
-        store.add_survey(db, key, "by hand", slots, account.id, None, datetime.now(UTC), broken)
+        now = datetime.now(UTC)
+        # Who has looked settles what was disputed there.
+        disputed = {s: d for s, d in m.survey.disputed.items() if s not in told}
+        sources = {**m.survey.sources, **{s: {"kind": "by hand", "at": now.isoformat()} for s in told}}
+        store.add_survey(db, key, "by hand", slots, account.id, None, now, broken, sources, disputed)
         refresh(db, key)
         record(
             db, "surveyed by hand", account.id, key, slots=sorted(told), failed=sorted(broken), revision=revision + 1
@@ -324,15 +352,32 @@ def _view(m: Loaded, plans: tuple[PlanName, ...]) -> MachineView:
         modes=tuple(mode.id for mode in m.sheet.memory.modes),
         may_hold={s.id: s.processors for s in m.sheet.sockets.values()},
         may_be_bare=tuple(s.id for s in m.sheet.sockets.values() if s.may_be_absent),
-        survey=SurveyFacts(
-            m.survey.revision, m.survey.kind, m.survey.taken_at, m.survey.taken_by, known_slots(m), len(m.sheet.slots)
-        ),
+        survey=_survey_facts(m),
         board=board_of(m.sheet, m.machine),
         slots=dict(m.layout),
         failed=tuple(s for s in m.sheet.slots if s in m.survey.failed),
         evaluation=evaluation,
         official_gib=official_gib(evaluation),
         plans=plans,
+    )
+
+
+def _survey_facts(m: Loaded) -> SurveyFacts:
+    s = m.survey
+    own = {"kind": s.kind, "at": s.taken_at.isoformat()}
+    sources = {slot: s.sources.get(slot, own) for slot in m.sheet.slots}
+    return SurveyFacts(
+        revision=s.revision,
+        kind=s.kind,
+        taken_at=s.taken_at,
+        taken_by=s.taken_by,
+        known=known_slots(m),
+        total=len(m.sheet.slots),
+        sources={slot: FactSource(x["kind"], datetime.fromisoformat(x["at"])) for slot, x in sources.items()},
+        disputed={
+            slot: Dispute(d["kind"], datetime.fromisoformat(d["at"]), read_layout({"x": d["says"]}).get("x"))
+            for slot, d in s.disputed.items()
+        },
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -13,7 +13,7 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
 from umbrak.store.plans import PlanRow, plan_row
-from umbrak.store.tables import account, intake, machine, machine_summary, plan, sheet, site, survey
+from umbrak.store.tables import account, intake, locator, machine, machine_summary, plan, sheet, site, survey
 
 PAGE_SIZE = 50
 
@@ -29,6 +29,10 @@ class SurveyRow:
     slots: dict[str, Any]
     #: Slots whose module the machine, or somebody, found at fault.
     failed: list[str]
+    #: Slot -> {"kind", "at"} of what is known of it; a slot left out has the survey's own.
+    sources: dict[str, dict[str, str]]
+    #: Slot -> {"kind", "at", "says"}: a report that is not believed yet.
+    disputed: dict[str, dict[str, Any]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +128,8 @@ def add_survey(
     intake_id: UUID | None,
     taken_at: datetime,
     failed: Sequence[str] = (),
+    sources: Mapping[str, Any] | None = None,
+    disputed: Mapping[str, Any] | None = None,
 ) -> UUID:
     last = db.execute(select(func.max(survey.c.revision)).where(survey.c.machine_id == machine_id)).scalar() or 0
     key = new_id()
@@ -136,7 +142,13 @@ def add_survey(
             intake_id=intake_id,
             account_id=account_id,
             taken_at=taken_at,
-            document={"schema": 1, "slots": slots, "failed": sorted(failed)},
+            document={
+                "schema": 1,
+                "slots": slots,
+                "failed": sorted(failed),
+                "sources": dict(sources or {}),
+                "disputed": dict(disputed or {}),
+            },
         )
     )
     return key
@@ -253,18 +265,22 @@ def find_survey(db: Connection, key: UUID) -> SurveyRow:
 def _survey(db: Connection, condition: Any) -> SurveyRow:
     query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account)).where(condition)
     row = db.execute(query.order_by(survey.c.revision.desc()).limit(1)).one()
-    failed = row.document.get("failed", [])
-    return SurveyRow(row.id, row.revision, row.kind, row.taken_at, row.shown_as, row.document["slots"], failed)
+    return SurveyRow(
+        row.id, row.revision, row.kind, row.taken_at, row.shown_as, row.document["slots"], row.document.get("failed", []),
+        row.document.get("sources", {}), row.document.get("disputed", {}),
+    )  # fmt: skip
 
 
-def surveys_of(db: Connection, machine_id: UUID) -> list[SurveyRow]:
-    """All surveys, newest first."""
-    query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account))
-    rows = db.execute(query.where(survey.c.machine_id == machine_id).order_by(survey.c.revision.desc()))
-    return [
-        SurveyRow(r.id, r.revision, r.kind, r.taken_at, r.shown_as, r.document["slots"], r.document.get("failed", []))
-        for r in rows
-    ]
+def learn_locator(db: Connection, sheet_id: str, bank: str, name: str, slot: str) -> None:
+    values = {"sheet_id": sheet_id, "bank": bank, "locator": name, "slot": slot}
+    statement = upsert(locator).values(values)
+    db.execute(statement.on_conflict_do_update(index_elements=["sheet_id", "bank", "locator"], set_={"slot": slot}))
+
+
+def known_locators(db: Connection, sheet_id: str) -> dict[tuple[str, str], str]:
+    """(bank, locator) -> slot, as people told of this model."""
+    rows = db.execute(select(locator).where(locator.c.sheet_id == sheet_id))
+    return {(r.bank, r.locator): r.slot for r in rows}
 
 
 def keep_summary(

@@ -112,6 +112,16 @@ intake = Table(
     _at(),
 )
 
+#: Which slot of a model a reported locator is, as people told.
+locator = Table(
+    "locator",
+    metadata,
+    Column("sheet_id", Text, primary_key=True),
+    Column("bank", Text, primary_key=True),
+    Column("locator", Text, primary_key=True),
+    Column("slot", Text, nullable=False),
+)
+
 machine = Table(
     "machine",
     metadata,
@@ -140,7 +150,9 @@ survey = Table(
     Column("intake_id", ForeignKey("intake.id"), nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=True),
     Column("taken_at", TIMESTAMP(timezone=True), nullable=False),
-    #: {"schema": 1, "slots": {slot: module | "unknown"}, "failed": [slot]}; a slot left out of slots is empty.
+    #: {"schema": 1, "slots": {slot: module | "unknown"}, "failed": [slot],
+    #: "sources": {slot: {"kind", "at"}}, "disputed": {slot: {"kind", "at", "says": module | "unknown" | null}}};
+    #: a slot left out of slots is empty.
     Column("document", JSONB, nullable=False),
     UniqueConstraint("machine_id", "revision"),
 )

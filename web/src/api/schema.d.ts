@@ -152,6 +152,46 @@ export interface paths {
         patch: operations["change_api_machines__machine_id__patch"];
         trace?: never;
     };
+    "/api/machines/{machine_id}/acceptance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Over
+         * @description Take over what is chosen of a difference, as a new survey.
+         */
+        post: operations["take_over_api_machines__machine_id__acceptance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Difference
+         * @description What an intake says beside what is known. Changes nothing.
+         */
+        post: operations["difference_api_machines__machine_id__difference_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/history": {
         parameters: {
             query?: never;
@@ -210,6 +250,26 @@ export interface paths {
          * @description Take the machine from the list, or bring it back.
          */
         post: operations["retire_api_machines__machine_id__retirement_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/settlement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Settle what is disputed about a slot.
+         */
+        post: operations["settle_api_machines__machine_id__settlement_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -536,6 +596,37 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** Acceptance */
+        Acceptance: {
+            /**
+             * Facts
+             * @default []
+             */
+            facts?: string[];
+            /**
+             * Intake Id
+             * Format: uuid
+             */
+            intake_id: string;
+            /**
+             * Reports
+             * @description slot -> index of its report, where the names do not tell
+             * @default {}
+             */
+            reports?: {
+                [key: string]: number;
+            };
+            /**
+             * Revision
+             * @description the survey that the difference was seen against
+             */
+            revision: number;
+            /**
+             * Slots
+             * @description slots whose report is taken over; others that differ stay disputed
+             */
+            slots: string[];
+        };
         /** Account */
         Account: {
             /** Active */
@@ -748,6 +839,27 @@ export interface components {
          */
         Buffering: "unbuffered" | "registered" | "load-reduced" | "fully-buffered" | "other";
         /**
+         * Change
+         * @enum {string}
+         */
+        Change: "same" | "fills-in" | "differs" | "comes" | "goes" | "untold";
+        /** Comparison */
+        Comparison: {
+            /**
+             * Intake Id
+             * Format: uuid
+             */
+            intake_id: string;
+            /**
+             * Reports
+             * @description slot -> index of its report, where the names do not tell
+             * @default {}
+             */
+            reports?: {
+                [key: string]: number;
+            };
+        };
+        /**
          * CureView
          * @description A cure as an edit: what to do in words of actions, and the slots that it changes.
          */
@@ -761,6 +873,47 @@ export interface components {
             /** Loses Gib */
             loses_gib: number;
             verdict: components["schemas"]["Verdict"];
+        };
+        /**
+         * Difference
+         * @description All that a report says beside what is known.
+         */
+        Difference: {
+            /** Facts */
+            facts: components["schemas"]["FactDifference"][];
+            /** Failed */
+            failed: string[];
+            /** Kind */
+            kind: string;
+            /** Reports */
+            reports: {
+                [key: string]: number;
+            };
+            /** Revision */
+            revision: number;
+            /** Slots */
+            slots: components["schemas"]["SlotDifference"][];
+            /** Source Name */
+            source_name: string;
+            /** Unplaced */
+            unplaced: components["schemas"]["Unplaced"][];
+            /** Unreported */
+            unreported: string[];
+        };
+        /**
+         * Dispute
+         * @description What another source says of a slot.
+         */
+        Dispute: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Says */
+            says: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
         };
         /**
          * Do
@@ -795,6 +948,28 @@ export interface components {
             /** Usable Gib */
             usable_gib: number;
             verdict: components["schemas"]["Verdict"];
+        };
+        /**
+         * FactDifference
+         * @description A fact about the whole machine: "firmware", or "processors.SOCKET".
+         */
+        FactDifference: {
+            /** Fact */
+            fact: string;
+            /** Known */
+            known: string | null;
+            /** Reported */
+            reported: string | null;
+        };
+        /** FactSource */
+        FactSource: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kind */
+            kind: string;
         };
         /**
          * FieldError
@@ -1166,6 +1341,18 @@ export interface components {
             };
             /** Slots */
             slots: (string | null)[];
+        };
+        /**
+         * MemberDifference
+         * @description A member that both sides know, and not alike.
+         */
+        MemberDifference: {
+            /** Known */
+            known: unknown;
+            /** Member */
+            member: string;
+            /** Reported */
+            reported: unknown;
         };
         /**
          * Module
@@ -1605,6 +1792,18 @@ export interface components {
              */
             version: number;
         };
+        /** Settlement */
+        Settlement: {
+            /**
+             * Report
+             * @description true: the report is right; false: what was known is
+             */
+            report: boolean;
+            /** Revision */
+            revision: number;
+            /** Slot */
+            slot: string;
+        };
         /**
          * Severity
          * @description Worst first.
@@ -1646,6 +1845,28 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /** SlotDifference */
+        SlotDifference: {
+            change: components["schemas"]["Change"];
+            /** Known */
+            known: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            /**
+             * Learnt
+             * @default []
+             */
+            learnt: string[];
+            /**
+             * Members
+             * @default []
+             */
+            members: components["schemas"]["MemberDifference"][];
+            /** Merged */
+            merged: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            /** Reported */
+            reported: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            /** Slot */
+            slot: string;
         };
         /** SlotFacts */
         SlotFacts: {
@@ -1793,12 +2014,20 @@ export interface components {
          * @description What is known of the slots, from where and since when.
          */
         SurveyFacts: {
+            /** Disputed */
+            disputed: {
+                [key: string]: components["schemas"]["Dispute"];
+            };
             /** Kind */
             kind: string;
             /** Known */
             known: number;
             /** Revision */
             revision: number;
+            /** Sources */
+            sources: {
+                [key: string]: components["schemas"]["FactSource"];
+            };
             /**
              * Taken At
              * Format: date-time
@@ -1873,6 +2102,18 @@ export interface components {
          * @enum {string}
          */
         Unknown: "unknown";
+        /**
+         * Unplaced
+         * @description A report that no slot is known for.
+         */
+        Unplaced: {
+            /** Bank */
+            bank: string | null;
+            /** Index */
+            index: number;
+            /** Locator */
+            locator: string;
+        };
         /** ValidationError */
         ValidationError: {
             /** Context */
@@ -2412,6 +2653,138 @@ export interface operations {
             };
         };
     };
+    take_over_api_machines__machine_id__acceptance_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Acceptance"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    difference_api_machines__machine_id__difference_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Comparison"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     history_api_machines__machine_id__history_get: {
         parameters: {
             query?: {
@@ -2596,6 +2969,82 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Retirement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settle_api_machines__machine_id__settlement_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settlement"];
             };
         };
         responses: {

@@ -96,25 +96,29 @@ def _key(*names: str | None) -> str:
     return re.sub(r"[^a-z0-9]", "", _NOISE.sub("", " ".join(n for n in names if n)).lower())
 
 
+def _whole(name: str) -> str:
+    return "".join(name.split()).casefold()
+
+
 def match_slots(sheet: Sheet, slots: Sequence[SlotFacts]) -> tuple[str | None, ...]:
     """For each reported slot, the sheet's slot that has its name, or None where none or several have.
 
-    Only names are compared (the slot's id, what is printed, and the locators that the sheet gives), with
-    and without the bank in front; nothing is inferred from the letters of a locator.
+    Only names are compared: first whole with the locators that the sheet gives, then, without the words that name no
+    slot, with those, the slot's id and what is printed, with and without the bank in front. Nothing is inferred
+    from the letters of a locator.
     """
+    whole: dict[str, set[str]] = {}
     by_key: dict[str, set[str]] = {}
     for slot in sheet.slots.values():
+        for name in slot.locators:
+            whole.setdefault(_whole(name), set()).add(slot.id)
         for name in (slot.id, slot.printed, *slot.locators):
             by_key.setdefault(_key(name), set()).add(slot.id)
     matched: list[str | None] = []
     for facts in slots:
-        found = None
-        for key in (_key(facts.locator), _key(facts.bank, facts.locator), _key(facts.locator, facts.bank)):
-            candidates = by_key.get(key, set()) if key else set()
-            if len(candidates) == 1:
-                found = next(iter(candidates))
-                break
-        matched.append(found)
+        keys = (_key(facts.locator), _key(facts.bank, facts.locator), _key(facts.locator, facts.bank))
+        candidates = (whole.get(_whole(facts.locator or ""), set()), *(by_key.get(k, set()) for k in keys if k))
+        matched.append(next((next(iter(c)) for c in candidates if len(c) == 1), None))
     # Two reports of one name say nothing about which is which.
     return tuple(None if m is not None and matched.count(m) > 1 else m for m in matched)
 

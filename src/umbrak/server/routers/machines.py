@@ -9,13 +9,25 @@ from fastapi import APIRouter, Query
 
 from umbrak.core.targets import Target
 from umbrak.formats.documents import occupants
-from umbrak.server.bodies import MachineChange, NewMachine, NewPlan, Retirement, SurveyByHand, TargetsOf
+from umbrak.server.bodies import (
+    Acceptance,
+    Comparison,
+    MachineChange,
+    NewMachine,
+    NewPlan,
+    Retirement,
+    Settlement,
+    SurveyByHand,
+    TargetsOf,
+)
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services import machines as service
+from umbrak.services import resurvey
 from umbrak.services.machine_list import MachinePage, list_machines
 from umbrak.services.machines import MachineView, machine_history, machine_targets, make_machine, see_machine
 from umbrak.services.plans import PlanBrief, PlanView, compare_plans, start_plan
+from umbrak.services.resurvey import Difference, see_difference
 from umbrak.store.history import HistoryLine
 
 router = APIRouter(prefix="/machines", tags=["machines"])
@@ -80,6 +92,27 @@ def survey(machine_id: UUID, body: SurveyByHand, engine: Db, account: Person) ->
     """What somebody saw in some slots: a new survey over the newest one."""
     emptied = [slot for slot, given in body.slots.items() if given is None]
     service.survey_by_hand(engine, account, machine_id, body.revision, occupants(body.slots), emptied, body.failed)
+    return see_machine(engine, machine_id)
+
+
+@router.post("/{machine_id}/difference", responses=describe(401, 404, 422))
+def difference(machine_id: UUID, body: Comparison, engine: Db, _: Person) -> Difference:
+    """What an intake says beside what is known. Changes nothing."""
+    return see_difference(engine, machine_id, body.intake_id, body.reports)
+
+
+@router.post("/{machine_id}/acceptance", responses=describe(401, 403, 404, 409, 422))
+def take_over(machine_id: UUID, body: Acceptance, engine: Db, account: Person) -> MachineView:
+    """Take over what is chosen of a difference, as a new survey."""
+    taken = resurvey.Acceptance(body.intake_id, body.revision, body.reports, body.slots, body.facts)
+    resurvey.accept(engine, account, machine_id, taken)
+    return see_machine(engine, machine_id)
+
+
+@router.post("/{machine_id}/settlement", responses=describe(401, 403, 404, 409, 422))
+def settle(machine_id: UUID, body: Settlement, engine: Db, account: Person) -> MachineView:
+    """Settle what is disputed about a slot."""
+    resurvey.settle(engine, account, machine_id, body.revision, body.slot, body.report)
     return see_machine(engine, machine_id)
 
 

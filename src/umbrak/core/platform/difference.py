@@ -1,0 +1,85 @@
+"""What a new report says of a slot beside what was known of it: member by member, never silently the one or the other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+from enum import StrEnum
+from typing import Any
+
+from umbrak.core.memory.module import Module, complete
+from umbrak.core.platform.machine import UNKNOWN, Occupant
+
+
+class Change(StrEnum):
+    SAME = "same"
+    #: Nothing contradicts what was known, and something is new.
+    FILLS_IN = "fills-in"
+    #: Members contradict: it is another module, or one of the two is wrong.
+    DIFFERS = "differs"
+    #: A module where none was, or nobody knew.
+    COMES = "comes"
+    #: Nothing where a module was.
+    GOES = "goes"
+    #: The report does not know what sits there.
+    UNTOLD = "untold"
+
+
+@dataclass(frozen=True, slots=True)
+class MemberDifference:
+    """A member that both sides know, and not alike."""
+
+    member: str
+    known: Any
+    reported: Any
+
+
+@dataclass(frozen=True, slots=True)
+class SlotDifference:
+    slot: str
+    change: Change
+    known: Occupant | None
+    reported: Occupant | None
+    #: What the slot holds if the report is accepted.
+    merged: Occupant | None
+    members: tuple[MemberDifference, ...] = ()
+    #: Members that the report adds to what was known.
+    learnt: tuple[str, ...] = ()
+
+
+def compare_slot(slot: str, known: Occupant | None, reported: Occupant | None) -> SlotDifference:
+    """One slot's two sides. What the report leaves out stays known, unless it is of another module."""
+    if reported is UNKNOWN:
+        return SlotDifference(slot, Change.UNTOLD, known, reported, known)
+    if not isinstance(reported, Module):
+        change = Change.SAME if known is None else Change.FILLS_IN if known is UNKNOWN else Change.GOES
+        return SlotDifference(slot, change, known, None, None)
+    if not isinstance(known, Module):
+        return SlotDifference(slot, Change.COMES, known, reported, reported)
+    differing, learnt, merged = _members(known, reported)
+    if differing:
+        return SlotDifference(slot, Change.DIFFERS, known, reported, reported, differing)
+    change = Change.FILLS_IN if learnt else Change.SAME
+    return SlotDifference(slot, change, known, reported, merged, (), learnt)
+
+
+def _members(known: Module, reported: Module) -> tuple[tuple[MemberDifference, ...], tuple[str, ...], Module]:
+    """(members that differ, members that the report adds, both together)."""
+    differing, learnt = [], []
+    merged = known
+    for f in fields(Module):
+        before, after = getattr(known, f.name), getattr(reported, f.name)
+        if after is None or after == ():
+            continue
+        if before is None or before == ():
+            learnt.append(f.name)
+            merged = replace(merged, **{f.name: after})
+        elif not _alike(before, after):
+            differing.append(MemberDifference(f.name, before, after))
+    return tuple(differing), tuple(learnt), complete(merged)[0]
+
+
+def _alike(known: Any, reported: Any) -> bool:
+    """Texts are compared without case and spacing: one writer pads, another shouts."""
+    if isinstance(known, str) and isinstance(reported, str):
+        return "".join(known.split()).casefold() == "".join(reported.split()).casefold()
+    return bool(known == reported)

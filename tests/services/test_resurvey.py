@@ -1,0 +1,85 @@
+"""A machine surveyed again: what is taken over, what stays disputed, what is remembered of a model."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import Engine, text
+
+from tests.formats.smbios_facts import Device, listing
+from umbrak.core.platform.difference import Change
+from umbrak.demo import seed
+from umbrak.services.errors import Refused, Stale
+from umbrak.services.intake import take_in
+from umbrak.services.machines import MachineView, see_machine
+from umbrak.services.resurvey import Acceptance, accept, see_difference, settle
+from umbrak.store.accounts import Account, find_credentials
+
+LAPTOP = {"form": (0x0D, "SODIMM"), "total": 64, "kind": (0x18, "DDR3"), "detail": (1 << 7, "Synchronous"), "speed": 1600, "configured": 1600, "mv": 1350, "rank": 2}  # fmt: skip
+
+
+@pytest.fixture
+def radar(engine: Engine) -> tuple[Account, MachineView]:
+    """The demo's small appliance: 4 GB known in SLOT 1, SLOT 2 empty."""
+    seed.seed(engine)
+    with engine.connect() as db:
+        known = find_credentials(db, seed.ACCOUNT)
+        (key,) = db.execute(text("SELECT id FROM machine WHERE name = 'radar-02'")).one()
+    assert known
+    return known.account, see_machine(engine, key)
+
+
+def test_a_report_is_compared_taken_over_and_disputed(engine: Engine, radar: tuple[Account, MachineView]) -> None:
+    account, machine = radar
+    devices = [Device("DIMM0", 8192, part="ZX-8", **LAPTOP), Device("DIMM1", 4096, part="OSM3L-4S16", **LAPTOP)]
+    intake = take_in(engine, account, "after.txt", listing(devices).encode())
+    found = see_difference(engine, machine.id, intake.id)
+    assert [(d.slot, d.change) for d in found.slots] == [("A", Change.DIFFERS), ("B", Change.COMES)]
+    assert [(m.member, m.known, m.reported) for m in found.slots[0].members][:1] == [("capacity_gib", 4, 8)]
+    assert [(f.fact, f.known, f.reported) for f in found.facts] == [("firmware", "7.2", "1.8.2")]
+    assert (found.unplaced, found.unreported) == ((), ())
+
+    accept(engine, account, machine.id, Acceptance(intake.id, 1, {}, ["B"], ["firmware"]))
+    after = see_machine(engine, machine.id)
+    assert (after.facts.firmware, after.survey.revision, after.evaluation.installed_gib) == ("1.8.2", 2, 8)
+    assert (after.survey.sources["B"].kind, after.survey.disputed["A"].kind) == ("smbios-text", "smbios-text")
+    says = after.survey.disputed["A"].says
+    assert getattr(says, "capacity_gib", None) == 8 and getattr(after.slots["A"], "capacity_gib", None) == 4
+    with pytest.raises(Stale):
+        accept(engine, account, machine.id, Acceptance(intake.id, 1, {}, ["A"], []))
+
+    settle(engine, account, machine.id, 2, "A", report=True)
+    settled = see_machine(engine, machine.id)
+    assert settled.survey.disputed == {} and getattr(settled.slots["A"], "capacity_gib", None) == 8
+    with pytest.raises(Refused, match="Nothing is disputed"):
+        settle(engine, account, machine.id, 3, "A", report=False)
+
+
+def test_a_later_report_that_agrees_ends_a_dispute(engine: Engine, radar: tuple[Account, MachineView]) -> None:
+    account, machine = radar
+    wrong = take_in(
+        engine, account, "a", listing([Device("DIMM0", 0, **LAPTOP), Device("DIMM1", 0, **LAPTOP)]).encode()
+    )
+    accept(engine, account, machine.id, Acceptance(wrong.id, 1, {}, [], []))
+    assert set(see_machine(engine, machine.id).survey.disputed) == {"A"}
+    same = Device("DIMM0", 4096, maker="Ostrel", part="OSM3L-4S16", **LAPTOP)
+    right = take_in(engine, account, "b", listing([same, Device("DIMM1", 0, **LAPTOP)]).encode())
+    found = see_difference(engine, machine.id, right.id)
+    accept(engine, account, machine.id, Acceptance(right.id, 2, {}, [d.slot for d in found.slots], []))
+    assert see_machine(engine, machine.id).survey.disputed == {}
+
+
+def test_a_locator_told_once_is_known_for_every_machine_of_the_model(
+    engine: Engine, radar: tuple[Account, MachineView]
+) -> None:
+    account, machine = radar
+    odd = listing([Device("LOWER", 4096, **LAPTOP), Device("UPPER", 0, **LAPTOP)]).encode()
+    intake = take_in(engine, account, "odd", odd)
+    found = see_difference(engine, machine.id, intake.id)
+    assert ([u.locator for u in found.unplaced], found.unreported) == (["LOWER", "UPPER"], ("A", "B"))
+    told = {"A": 0, "B": 1}
+    assert see_difference(engine, machine.id, intake.id, told).unplaced == ()
+    accept(engine, account, machine.id, Acceptance(intake.id, 1, told, [], []))
+    again = take_in(engine, account, "odd again", odd)
+    assert see_difference(engine, machine.id, again.id).reports == told
+    with pytest.raises(Refused, match="no slot Q"):
+        see_difference(engine, machine.id, intake.id, {"Q": 0})
