@@ -42,6 +42,7 @@ def test_a_report_is_compared_taken_over_and_disputed(engine: Engine, radar: tup
     after = see_machine(engine, machine.id)
     assert (after.facts.firmware, after.survey.revision, after.evaluation.installed_gib) == ("1.8.2", 2, 8)
     assert (after.survey.sources["B"].kind, after.survey.disputed["A"].kind) == ("smbios-text", "smbios-text")
+    assert after.survey.sources["A"].at == machine.survey.taken_at
     says = after.survey.disputed["A"].says
     assert getattr(says, "capacity_gib", None) == 8 and getattr(after.slots["A"], "capacity_gib", None) == 4
     with pytest.raises(Stale):

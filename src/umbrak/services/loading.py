@@ -40,6 +40,12 @@ def loaded(db: Connection, row: MachineRow) -> Loaded:
     return Loaded(row, load_sheet(db, row.sheet_hash), machine, survey, read_layout(survey.slots))
 
 
+def sources_of(m: Loaded) -> dict[str, dict[str, str]]:
+    """Slot -> {"kind", "at"} of what is known of it: the survey's own where nothing else is kept."""
+    own = {"kind": m.survey.kind, "at": m.survey.taken_at.isoformat()}
+    return {slot: m.survey.sources.get(slot, own) for slot in m.sheet.slots}
+
+
 def known_slots(m: Loaded) -> int:
     return sum(1 for s in m.sheet.slots if m.layout.get(s) is not UNKNOWN)
 

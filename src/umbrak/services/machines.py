@@ -23,7 +23,7 @@ from umbrak.services.board import Board, board_of
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.intake import load_intake
 from umbrak.services.judging import judge
-from umbrak.services.loading import Loaded, known_slots, load_machine, loaded, official_gib
+from umbrak.services.loading import Loaded, known_slots, load_machine, loaded, official_gib, sources_of
 from umbrak.services.sheets import load_sheet
 from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
@@ -291,7 +291,7 @@ def survey_by_hand(
         now = datetime.now(UTC)
         # Who has looked settles what was disputed there.
         disputed = {s: d for s, d in m.survey.disputed.items() if s not in told}
-        sources = {**m.survey.sources, **{s: {"kind": "by hand", "at": now.isoformat()} for s in told}}
+        sources = {**sources_of(m), **{s: {"kind": "by hand", "at": now.isoformat()} for s in told}}
         store.add_survey(db, key, "by hand", slots, account.id, None, now, broken, sources, disputed)
         refresh(db, key)
         record(
@@ -364,8 +364,6 @@ def _view(m: Loaded, plans: tuple[PlanName, ...]) -> MachineView:
 
 def _survey_facts(m: Loaded) -> SurveyFacts:
     s = m.survey
-    own = {"kind": s.kind, "at": s.taken_at.isoformat()}
-    sources = {slot: s.sources.get(slot, own) for slot in m.sheet.slots}
     return SurveyFacts(
         revision=s.revision,
         kind=s.kind,
@@ -373,7 +371,7 @@ def _survey_facts(m: Loaded) -> SurveyFacts:
         taken_by=s.taken_by,
         known=known_slots(m),
         total=len(m.sheet.slots),
-        sources={slot: FactSource(x["kind"], datetime.fromisoformat(x["at"])) for slot, x in sources.items()},
+        sources={slot: FactSource(x["kind"], datetime.fromisoformat(x["at"])) for slot, x in sources_of(m).items()},
         disputed={
             slot: Dispute(d["kind"], datetime.fromisoformat(d["at"]), read_layout({"x": d["says"]}).get("x"))
             for slot, d in s.disputed.items()

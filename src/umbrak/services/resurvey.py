@@ -21,7 +21,7 @@ from umbrak.formats.documents import MachineDoc, layout_json
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.intake import Intake, load_intake, match_reports
-from umbrak.services.loading import Loaded, load_machine, loaded
+from umbrak.services.loading import Loaded, load_machine, loaded, sources_of
 from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account
@@ -163,7 +163,7 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         for d in found.slots:
             if d.change in (Change.DIFFERS, Change.GOES, Change.COMES) and d.slot not in chosen:
                 disputed[d.slot] = {**source, "says": layout_json(Layout({"x": d.reported})).get("x")}
-        sources = {**m.survey.sources, **dict.fromkeys(sorted(chosen | agreed), source)}
+        sources = {**sources_of(m), **dict.fromkeys(sorted(chosen | agreed), source)}
         failed = sorted({*(s for s in m.survey.failed if s not in chosen), *(s for s in found.failed if s in chosen)})
         slots = layout_json(Layout({**m.layout, **occupants}))
         kind = intake.reading.kind
@@ -212,7 +212,7 @@ def settle(engine: Engine, account: Account, machine_id: UUID, revision: int, sl
             raise Refused("slot", f"Nothing is disputed about {slot}.")
         rest = {s: d for s, d in m.survey.disputed.items() if s != slot}
         dispute = m.survey.disputed[slot]
-        slots, sources = dict(m.survey.slots), dict(m.survey.sources)
+        slots, sources = dict(m.survey.slots), sources_of(m)
         if report:
             slots.pop(slot, None)
             if dispute["says"] is not None:

@@ -3,6 +3,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, Refusal, wordsOf, type Intake, type Layout, type Match, type SheetRow, type SheetView } from '@/api/client'
+import { takeIn } from '@/api/intake'
 import BoardView from '@/board/BoardView.vue'
 import { gb } from '@/board/state'
 import { plural } from '@/ui/words'
@@ -33,11 +34,11 @@ function fail(error: unknown): void {
   faults.value = errors.length ? errors.map((e) => (e.line ? `line ${e.line}: ${e.message}` : e.message)) : [wordsOf(error)]
 }
 
-async function take(form: FormData): Promise<void> {
+async function take(given: File | string): Promise<void> {
   busy.value = true
   faults.value = []
   try {
-    intake.value = await ask(api.POST('/api/intakes', { body: form as never, bodySerializer: (b: unknown) => b as FormData }))
+    intake.value = await takeIn(given)
     const system = intake.value.reading.system
     if (!name.value && system?.serial) name.value = `${system.model ?? 'machine'} ${system.serial}`
     await matchUp()
@@ -49,16 +50,11 @@ async function take(form: FormData): Promise<void> {
 }
 
 function takeText(): void {
-  const form = new FormData()
-  form.append('text', pasted.value)
-  void take(form)
+  void take(pasted.value)
 }
 
 function takeFile(file: File | undefined): void {
-  if (!file) return
-  const form = new FormData()
-  form.append('file', file)
-  void take(form)
+  if (file) void take(file)
 }
 
 function onDrop(event: DragEvent): void {

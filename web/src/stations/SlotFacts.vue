@@ -3,13 +3,17 @@
 import { computed, ref } from 'vue'
 import { api, ask, wordsOf, type BoardSlot, type MachineView, type Module } from '@/api/client'
 import { moduleWords } from '@/board/state'
+import { moment } from '@/ui/words'
 import LabelEntry from './fit/LabelEntry.vue'
+import { KINDS, occupantWords } from './survey/words'
 
 const props = defineProps<{ machine: MachineView; slot_: BoardSlot }>()
 const emit = defineEmits<{ saved: [machine: MachineView]; leave: [] }>()
 const wrong = ref('')
 const told = ref('')
 const here = computed(() => props.machine.slots[props.slot_.id])
+const dispute = computed(() => props.machine.survey.disputed[props.slot_.id])
+const source = computed(() => props.machine.survey.sources[props.slot_.id])
 const failed = computed(() => props.machine.failed.includes(props.slot_.id))
 const about = computed(() =>
   [props.slot_.landmark, props.slot_.facing, props.slot_.tab ? `${props.slot_.tab} tab` : null, props.slot_.position, props.slot_.locked ? 'opening ends the warranty' : null, props.slot_.behind.length ? `behind ${props.slot_.behind.join(', ')}` : null]
@@ -45,6 +49,15 @@ async function readSpd(event: Event): Promise<void> {
   }
   field.value = ''
 }
+async function settle(report: boolean): Promise<void> {
+  try {
+    const params = { path: { machine_id: props.machine.id } }
+    const body = { revision: props.machine.survey.revision, slot: props.slot_.id, report }
+    emit('saved', await ask(api.POST('/api/machines/{machine_id}/settlement', { params, body })))
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
 const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
 </script>
 
@@ -58,6 +71,14 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
       {{ here === undefined ? 'empty' : here === 'unknown' ? 'not known' : moduleWords(here) }}<template v-if="failed">, failed</template>
       <span v-if="about" class="faded">; {{ about }}</span>
     </p>
+    <p v-if="source" class="faded small">by {{ KINDS[source.kind] ?? source.kind }}, {{ moment(source.at, machine.zone) }}</p>
+    <div v-if="dispute" class="dispute" role="group" aria-label="Disputed">
+      <p class="small">
+        <strong>Disputed:</strong> {{ KINDS[dispute.kind] ?? dispute.kind }} of {{ moment(dispute.at, machine.zone) }} says {{ occupantWords(dispute.says) }}.
+      </p>
+      <button type="button" class="quiet-link" @click="settle(false)">It is {{ occupantWords(here) }}</button>
+      <button type="button" class="quiet-link" @click="settle(true)">It is {{ occupantWords(dispute.says) }}</button>
+    </div>
     <LabelEntry hint="Press Enter: this is what the slot holds." @place="send({ [slot_.id]: $event })" />
     <label class="small">or its SPD <input type="file" :aria-label="`SPD of the module in ${slot_.printed}`" @change="readSpd" /></label>
     <p v-if="told" class="small" role="status">{{ told }}</p>
@@ -89,6 +110,15 @@ h2 button {
 }
 p {
   margin: 0;
+}
+.dispute {
+  padding: 6px 10px;
+  border-left: 3px solid var(--ask);
+  background: var(--lit);
+}
+.dispute button {
+  display: block;
+  text-align: left;
 }
 .doing {
   display: flex;

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 /** What is in the machine now, from where and since when; what is not known is visibly missing. */
-import { computed, ref } from 'vue'
-import type { Finding, MachineView } from '@/api/client'
+import { computed, ref, shallowRef } from 'vue'
+import type { Finding, Intake, MachineView, Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { gb, moduleWords } from '@/board/state'
-import { age, isOld, moment } from '@/ui/words'
+import { age, isOld, moment, plural } from '@/ui/words'
 import FindingList from './fit/FindingList.vue'
 import { litBy, severityBySlot } from './fit/findings'
 import { session } from '@/frame/session'
+import DifferenceView from './survey/DifferenceView.vue'
+import TakeIn from './survey/TakeIn.vue'
+import { INITIALS, KINDS } from './survey/words'
 import SlotFacts from './SlotFacts.vue'
 import { useMachine } from './machine'
 
@@ -23,7 +26,23 @@ const evaluation = computed(() => machine.value.evaluation)
 const lit = computed(() => litBy(pointed.value))
 const severities = computed(() => severityBySlot(evaluation.value.findings))
 
-const KINDS: Record<string, string> = { smbios: 'SMBIOS tables', 'smbios-text': 'listing of its SMBIOS tables' }
+const taking = ref(false)
+const intake = shallowRef<Intake | null>(null)
+const compared = ref<string | null>(null)
+const disputed = computed(() => Object.keys(machine.value.survey.disputed))
+/** Slots to light: the open one, the one compared, else what a finding points at, else what is disputed. */
+const shownLit = computed<Map<string, Severity | 'plain'>>(() => {
+  if (compared.value) return new Map([[compared.value, 'plain']])
+  if (open.value) return new Map([[open.value, 'plain']])
+  return lit.value.size ? lit.value : new Map(disputed.value.map((s) => [s, 'ask']))
+})
+const sideWidth = computed(() => (intake.value ? '520px' : '340px'))
+function kept(changed: MachineView): void {
+  intake.value = null
+  taking.value = false
+  compared.value = null
+  saved(changed)
+}
 const byNumber = new Intl.Collator('en', { numeric: true })
 const rows = computed(() =>
   [...machine.value.board.slots].sort((a, b) => byNumber.compare(a.printed, b.printed)).map((slot) => {
@@ -31,6 +50,8 @@ const rows = computed(() =>
     return {
       id: slot.id,
       printed: slot.printed,
+      source: machine.value.survey.sources[slot.id],
+      disputed: slot.id in machine.value.survey.disputed,
       failed: machine.value.failed.includes(slot.id),
       words: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'not known' : moduleWords(occupant),
       part: occupant && occupant !== 'unknown' ? [occupant.maker, occupant.part].filter(Boolean).join(' ') : '',
@@ -50,12 +71,19 @@ const rows = computed(() =>
           (<strong v-if="isOld(machine.survey.taken_at)" class="old">{{ age(machine.survey.taken_at) }}, old</strong><template v-else>{{ age(machine.survey.taken_at) }}</template>), taken in by {{ machine.survey.taken_by ?? 'nobody known' }}
         </span>
         <span v-if="session.mayWrite()" class="faded small hint">click a slot to put it right</span>
+        <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="taking = true">Survey it again</button>
       </div>
       <div class="picture">
-        <BoardView :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="open ? new Map([[open, 'plain' as const]]) : lit" :severities="severities" :failed="machine.failed" :interactive="session.mayWrite()" @enter="open = $event" @escape="open = ''" @grab="(slot) => (open = slot)" />
+        <BoardView :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="shownLit" :severities="severities" :failed="machine.failed" :interactive="session.mayWrite()" @enter="open = $event" @escape="open = ''" @grab="(slot) => (open = slot)" />
       </div>
     </section>
-    <section class="panel facts" aria-labelledby="survey-facts">
+    <TakeIn v-if="taking && !intake" class="side" @taken="intake = $event" @leave="taking = false" />
+    <DifferenceView v-else-if="intake" class="side" :machine="machine" :intake="intake" @saved="kept" @leave="intake = null" @point="compared = $event" />
+    <section v-else class="panel facts" aria-labelledby="survey-facts">
+      <p v-if="disputed.length" class="disputes" role="status">
+        <strong>{{ plural(disputed.length, 'slot is', 'slots are') }} disputed</strong>:
+        <button v-for="s in disputed" :key="s" type="button" class="quiet-link" @click="open = s">{{ machine.board.slots.find((x) => x.id === s)?.printed }}</button>
+      </p>
       <SlotFacts v-if="openSlot" :key="open" :machine="machine" :slot_="openSlot" @saved="saved" @leave="open = ''" />
       <h2 id="survey-facts">What is known</h2>
       <p class="total">
@@ -83,7 +111,7 @@ const rows = computed(() =>
           <tr v-for="row in rows" :key="row.id" :class="row.state">
             <th scope="row" class="mono">{{ row.printed }}</th>
             <td>
-              {{ row.words }}<strong v-if="row.failed" class="failed"> failed</strong><span v-if="row.part" class="mono faded part">{{ row.part }}</span>
+              <span class="initial" :title="`${KINDS[row.source?.kind ?? ''] ?? row.source?.kind}, ${age(row.source?.at ?? '')}`">{{ INITIALS[row.source?.kind ?? ''] ?? '?' }}</span> {{ row.words }}<strong v-if="row.disputed" class="disputed-mark"> disputed</strong><strong v-if="row.failed" class="failed"> failed</strong><span v-if="row.part" class="mono faded part">{{ row.part }}</span>
             </td>
           </tr>
         </tbody>
@@ -98,7 +126,7 @@ const rows = computed(() =>
 <style scoped>
 .survey {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 340px;
+  grid-template-columns: minmax(0, 1fr) v-bind(sideWidth);
   gap: 12px;
   padding: 10px 16px 12px 12px;
   min-height: 0;
@@ -176,6 +204,28 @@ td {
 }
 .empty td {
   color: var(--faded);
+}
+.side {
+  max-height: calc(100vh - 120px);
+  overflow: auto;
+}
+.disputes {
+  margin: 0;
+  padding: 6px 10px;
+  border-left: 3px solid var(--ask);
+  background: var(--lit);
+}
+.disputes button {
+  margin-left: 8px;
+}
+.disputed-mark {
+  color: var(--ask);
+}
+.initial {
+  display: inline-block;
+  width: 16px;
+  color: var(--faded);
+  font-size: 11px;
 }
 .failed {
   color: var(--stop);

@@ -16,12 +16,15 @@ export function historyWords(line: HistoryLine, board: Board): string {
   const plan = line.plan ? ` the plan “${line.plan}”` : ' a plan'
   const slots = slotWords(slotsOf(line), board)
   const failed = (line.detail.failed as string[] | undefined) ?? []
+  const disputed = (line.detail.disputed as string[] | undefined) ?? []
   const words: Record<string, string> = {
     'machine made': 'made the machine',
     'machine changed': `changed ${Object.keys((line.detail.changed as object | undefined) ?? {}).map((k) => FIELDS[k] ?? k).join(', ')}`,
     'machine retired': 'retired the machine',
     'machine brought back': 'brought the machine back',
     'surveyed by hand': `looked into it: ${slots || 'no slot'}${failed.length ? `; failed: ${slotWords(failed, board)}` : ''}`,
+    surveyed: `surveyed it again by ${String(line.detail.source)}: took over ${slots || 'no slot'}${disputed.length ? `; disputed: ${slotWords(disputed, board)}` : ''}`,
+    'dispute settled': `settled what was disputed about ${slots}`,
     'plan started': `started${plan}`,
     'plan edit': `changed ${slots} in${plan}`,
     'plan undo': `undid a change of ${slots} in${plan}`,

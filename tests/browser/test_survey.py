@@ -1,0 +1,60 @@
+"""Survey again: what a report says beside what is known, a dispute kept and settled, a locator told once."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import SignIn
+from tests.browser.test_board import see
+from tests.browser.test_path import slot
+from tests.formats.smbios_facts import Device, listing
+
+LAPTOP = {"form": (0x0D, "SODIMM"), "total": 64, "kind": (0x18, "DDR3"), "detail": (1 << 7, "Synchronous"), "speed": 1600, "configured": 1600, "mv": 1350, "rank": 2}  # fmt: skip
+
+
+def take_in(page: Page, text: str) -> None:
+    page.get_by_role("button", name="Survey it again").click()
+    page.get_by_label("Paste the text listing").fill(text)
+    page.get_by_role("button", name="Read it").click()
+
+
+def test_a_difference_is_taken_over_in_part_and_the_rest_settled(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="radar-02").click()
+    page.get_by_role("link", name=re.compile("^Survey")).click()
+    take_in(page, "nothing of the kind")
+    expect(page.get_by_role("alert")).to_contain_text("line 1")
+    page.get_by_role("button", name="Leave it").click()
+    take_in(
+        page,
+        listing([Device("DIMM0", 8192, part="ZX-8", **LAPTOP), Device("UPPER", 4096, part="OSM3L-4S16", **LAPTOP)]),
+    )
+    row = page.get_by_role("row", name=re.compile("SLOT 1 differs"))
+    expect(row).to_contain_text("size: 4 8")
+    expect(row.get_by_role("checkbox")).not_to_be_checked()
+    page.get_by_label("Slot of UPPER").select_option(label="SLOT 2")
+    expect(page.get_by_role("checkbox", name="Take over SLOT 2")).to_be_checked()
+    expect(page.get_by_text("1 slot that differ and are not taken stay visible as disputed")).to_be_visible()
+    page.get_by_role("button", name="Keep this survey").click()
+    see(page, "B", "fitted, 4 GB")
+    see(page, "A", "fitted, 4 GB")
+    expect(page.get_by_text("1 slot is disputed")).to_be_visible()
+    expect(page.get_by_role("definition").filter(has_text="1.8.2")).to_be_visible()
+
+    page.reload()
+    slot(page, "A").click()
+    dispute = page.get_by_role("group", name="Disputed")
+    expect(dispute).to_contain_text("says 8 GB DDR3")
+    dispute.get_by_role("button", name=re.compile("It is 8 GB")).click()
+    see(page, "A", "fitted, 8 GB")
+    expect(page.get_by_text("1 slot is disputed")).to_have_count(0)
+    page.get_by_role("link", name="History").click()
+    expect(page.get_by_text("took over SLOT 2; disputed: SLOT 1")).to_be_visible()
+    page.get_by_role("link", name=re.compile("^Survey")).click()
+    take_in(
+        page,
+        listing([Device("DIMM0", 8192, part="ZX-8", **LAPTOP), Device("UPPER", 4096, part="OSM3L-4S16", **LAPTOP)]),
+    )
+    expect(page.get_by_text("2 slots agree")).to_be_visible()

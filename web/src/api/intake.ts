@@ -1,0 +1,9 @@
+/** Sending what a machine or a module reports: a file, or text as pasted. */
+import { api, ask, type Intake } from './client'
+
+export function takeIn(given: File | string): Promise<Intake> {
+  const form = new FormData()
+  if (typeof given === 'string') form.append('text', given)
+  else form.append('file', given)
+  return ask(api.POST('/api/intakes', { body: form as never, bodySerializer: (b: unknown) => b as FormData }))
+}

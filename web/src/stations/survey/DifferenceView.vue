@@ -1,0 +1,213 @@
+<script setup lang="ts">
+/** What a new report says beside what is known: slot by slot, field by field, to take over all or some. */
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { api, ask, wordsOf, type Difference, type Intake, type MachineView, type SlotDifference } from '@/api/client'
+import { plural } from '@/ui/words'
+import { byWeight, CHANGES, KINDS, memberWords, occupantWords, valueWords } from './words'
+
+const props = defineProps<{ machine: MachineView; intake: Intake }>()
+const emit = defineEmits<{ saved: [machine: MachineView]; leave: []; point: [slot: string | null] }>()
+const found = shallowRef<Difference>()
+/** Report -> slot, for those whose names do not tell. */
+const told = ref<Record<number, string>>({})
+const taken = ref(new Set<string>())
+const facts = ref(new Set<string>())
+const wrong = ref('')
+
+const reports = computed(() => Object.fromEntries(Object.entries(told.value).filter(([, slot]) => slot).map(([index, slot]) => [slot, Number(index)])))
+
+async function load(): Promise<void> {
+  try {
+    const params = { path: { machine_id: props.machine.id } }
+    const difference = await ask(api.POST('/api/machines/{machine_id}/difference', { params, body: { intake_id: props.intake.id, reports: reports.value } }))
+    found.value = difference
+    // What only adds is taken over unless one says no; what contradicts is one's own to decide.
+    taken.value = new Set(difference.slots.filter((d) => d.change === 'fills-in' || d.change === 'comes').map((d) => d.slot))
+    facts.value = new Set(difference.facts.filter((f) => f.fact === 'firmware' || f.known === null).map((f) => f.fact))
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+onMounted(load)
+watch(told, load, { deep: true })
+
+const printed = (id: string) => props.machine.board.slots.find((s) => s.id === id)?.printed ?? id
+const ORDER: SlotDifference['change'][] = ['differs', 'goes', 'comes', 'fills-in', 'untold']
+const rows = computed(() =>
+  [...(found.value?.slots ?? [])].filter((d) => d.change !== 'same').sort((a, b) => ORDER.indexOf(a.change) - ORDER.indexOf(b.change)),
+)
+const agreed = computed(() => (found.value?.slots ?? []).filter((d) => d.change === 'same').length)
+const disputes = computed(() => rows.value.filter((d) => ['differs', 'goes', 'comes'].includes(d.change) && !taken.value.has(d.slot)).length)
+
+function toggle(set: typeof taken, key: string): void {
+  const next = new Set(set.value)
+  if (!next.delete(key)) next.add(key)
+  set.value = next
+}
+function takeAll(all: boolean): void {
+  taken.value = new Set(all ? rows.value.filter((d) => d.change !== 'untold').map((d) => d.slot) : [])
+  facts.value = new Set(all ? found.value?.facts.map((f) => f.fact) : [])
+}
+const factWords = (fact: string) => (fact.startsWith('processors.') ? `processor in ${fact.slice(11)}` : fact)
+
+async function accept(): Promise<void> {
+  wrong.value = ''
+  try {
+    const params = { path: { machine_id: props.machine.id } }
+    const body = { intake_id: props.intake.id, revision: found.value!.revision, reports: reports.value, slots: [...taken.value], facts: [...facts.value] }
+    emit('saved', await ask(api.POST('/api/machines/{machine_id}/acceptance', { params, body })))
+  } catch (error) {
+    wrong.value = wordsOf(error)
+    await load()
+  }
+}
+</script>
+
+<template>
+  <section class="panel difference" aria-labelledby="difference-title">
+    <div class="head">
+      <h2 id="difference-title">What {{ intake.source_name }} says</h2>
+      <span class="faded small">{{ KINDS[intake.reading.kind] ?? intake.reading.kind }}</span>
+      <button type="button" class="quiet-link" @click="takeAll(true)">Take all</button>
+      <button type="button" class="quiet-link" @click="takeAll(false)">Take none</button>
+    </div>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <template v-if="found">
+      <ul v-if="found.unplaced.length" class="unplaced" aria-label="Reports without a slot">
+        <li v-for="u in found.unplaced" :key="u.index">
+          <label
+            ><span class="mono">{{ u.locator }}</span> <span class="faded">{{ u.bank }}</span> is
+            <select v-model="told[u.index]" :aria-label="`Slot of ${u.locator}`">
+              <option :value="undefined">no slot that is known</option>
+              <option v-for="s in found.unreported" :key="s" :value="s">{{ printed(s) }}</option>
+            </select></label
+          >
+        </li>
+      </ul>
+      <table v-if="rows.length || found.facts.length">
+        <thead>
+          <tr>
+            <th scope="col"><span class="visually-hidden">take over</span></th>
+            <th scope="col">slot</th>
+            <th scope="col">known</th>
+            <th scope="col">reported</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="f in found.facts" :key="f.fact">
+            <td><input type="checkbox" :checked="facts.has(f.fact)" :aria-label="`Take over the ${factWords(f.fact)}`" @change="toggle(facts as never, f.fact)" /></td>
+            <th scope="row">{{ factWords(f.fact) }}</th>
+            <td>{{ f.known ?? 'not known' }}</td>
+            <td>{{ f.reported }}</td>
+          </tr>
+          <tr v-for="d in rows" :key="d.slot" :class="`is-${d.change}`" @pointerenter="$emit('point', d.slot)" @pointerleave="$emit('point', null)" @focusin="$emit('point', d.slot)">
+            <td>
+              <input v-if="d.change !== 'untold'" type="checkbox" :checked="taken.has(d.slot)" :aria-label="`Take over ${printed(d.slot)}`" @change="toggle(taken as never, d.slot)" />
+            </td>
+            <th scope="row">
+              <span class="mono">{{ printed(d.slot) }}</span>
+              <span class="change">{{ CHANGES[d.change] }}</span>
+            </th>
+            <td>{{ occupantWords(d.known) }}</td>
+            <td>
+              {{ occupantWords(d.reported) }}
+              <ul v-if="d.members.length" class="members">
+                <li v-for="m in byWeight(d.members)" :key="m.member">{{ memberWords(m.member) }}: <s>{{ valueWords(m.known) }}</s> {{ valueWords(m.reported) }}</li>
+              </ul>
+              <span v-else-if="d.learnt.length" class="faded small">tells {{ d.learnt.map(memberWords).join(', ') }}</span>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <p class="small faded">
+        {{ agreed ? `${plural(agreed, 'slot agrees', 'slots agree')}. ` : '' }}{{ found.unreported.length ? `${plural(found.unreported.length, 'slot is', 'slots are')} not reported and stay as known. ` : '' }}
+        <template v-if="disputes">{{ plural(disputes, 'slot', 'slots') }} that differ and are not taken stay visible as disputed.</template>
+      </p>
+      <div class="choices">
+        <v-btn variant="outlined" color="primary" @click="$emit('leave')">Leave it</v-btn>
+        <v-btn color="primary" @click="accept">Keep this survey</v-btn>
+      </div>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.difference {
+  padding: 12px 18px 16px;
+  overflow: auto;
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+  align-items: baseline;
+}
+.head .quiet-link:first-of-type {
+  margin-left: auto;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+  font-size: 14px;
+}
+thead th {
+  font-weight: 400;
+  color: var(--faded);
+  font-size: 13px;
+}
+th,
+td {
+  text-align: left;
+  vertical-align: top;
+  padding: 5px 12px 5px 0;
+}
+tbody tr {
+  border-top: 1px solid var(--rule);
+}
+.change {
+  display: block;
+  font-weight: 400;
+  font-size: 13px;
+  color: var(--faded);
+}
+.is-differs .change,
+.is-goes .change {
+  color: var(--risk);
+  font-weight: 650;
+}
+.members {
+  list-style: none;
+  margin: 2px 0 0;
+  padding: 0;
+  font-size: 13px;
+  font-weight: 600;
+}
+.members s {
+  font-weight: 400;
+  color: var(--faded);
+}
+input {
+  accent-color: var(--umber);
+}
+.unplaced {
+  list-style: none;
+  margin: 8px 0;
+  padding: 6px 0;
+  border: solid var(--ask);
+  border-width: 1px 0;
+}
+.unplaced select {
+  border: 1px solid var(--module-edge);
+  border-radius: 3px;
+  background: var(--paper);
+  color: var(--ink);
+}
+.choices {
+  display: flex;
+  justify-content: flex-end;
+  gap: 10px;
+}
+.wrong {
+  color: var(--stop);
+}
+</style>

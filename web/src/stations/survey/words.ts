@@ -1,0 +1,54 @@
+/** What Survey calls things. */
+import type { Occupant, SlotDifference } from '@/api/client'
+import { moduleWords } from '@/board/state'
+
+export const KINDS: Record<string, string> = {
+  smbios: 'SMBIOS tables',
+  'smbios-text': 'listing of its SMBIOS tables',
+  redfish: 'its management controller',
+  'by hand': 'seen by hand',
+}
+
+/** One letter for a source, beside a fact. */
+export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', 'by hand': 'H' }
+
+export const occupantWords = (o: Occupant | null | undefined) => (!o ? 'empty' : o === 'unknown' ? 'not known' : moduleWords(o))
+
+export const CHANGES: Record<SlotDifference['change'], string> = {
+  same: 'agrees',
+  'fills-in': 'tells more',
+  differs: 'differs',
+  comes: 'is new',
+  goes: 'is gone',
+  untold: 'does not say',
+}
+
+const MEMBERS: Record<string, string> = {
+  capacity_gib: 'size',
+  package_ranks: 'ranks',
+  logical_ranks: 'ranks in all',
+  stack_height: 'stack',
+  device_width: 'device width',
+  die_gbit: 'die density',
+  rate_mts: 'rate',
+  rails_v: 'volts',
+  ecc_bits: 'ECC bits',
+  height_mm: 'height',
+  maker_code: 'maker code',
+  made: 'made',
+}
+export const memberWords = (name: string) => MEMBERS[name] ?? name.replaceAll('_', ' ')
+
+/** A member's value, as short as it can be said. */
+export function valueWords(value: unknown): string {
+  if (Array.isArray(value)) return value.join(' or ')
+  if (value && typeof value === 'object') return Object.values(value).join('/')
+  return value === true ? 'yes' : value === false ? 'no' : String(value)
+}
+
+/** What tells modules apart at a glance comes first. */
+const FIRST = ['capacity_gib', 'generation', 'buffering', 'rate_mts', 'part', 'maker', 'serial', 'package_ranks', 'device_width']
+export function byWeight<T extends { member: string }>(members: T[]): T[] {
+  const weight = (m: T) => (FIRST.includes(m.member) ? FIRST.indexOf(m.member) : FIRST.length)
+  return [...members].sort((a, b) => weight(a) - weight(b))
+}
