@@ -75,7 +75,7 @@ def device_bytes(d: Device, handle: int, array: int = 0x1000) -> bytes:
 
 def table(devices: list[Device]) -> bytes:
     """BIOS, system, two sockets of which the second is empty, an array, the devices, the end."""
-    bios = structure(0, 0, bytes([1, 2, 0, 0, 3]), ["Lorne", "1.8.2", "03/14/2024"])
+    bios = structure(0, 0, bytes([1, 2, 0, 0, 3, *[0] * 9]), ["Lorne", "1.8.2", "03/14/2024"])
     system = structure(1, 1, bytes([1, 2, 0, 3]), ["Lorne Systems", "Lorne K12", "LK12-00417"])
     parts = [bios, system]
     for n, status in ((1, 0x41), (2, 0x00)):

@@ -27,14 +27,17 @@ def run(command: list[str], what: str, **options: object) -> None:
         raise Trouble(f"{what} failed:\n{done.stdout[-4000:]}")
 
 
-def need_packages(browser: bool = False) -> None:
-    """Debian packages: PostgreSQL, and for the browser tests Chromium with a font. Installs them when root."""
+def need_packages(tests: bool = False) -> None:
+    """Debian packages: PostgreSQL, and for the tests Chromium with a font and the listing program that judges our
+    reading of SMBIOS tables. Installs them when root."""
     lacking = []
     if binaries() is None:
         lacking.append("postgresql-15")
-    if browser and not Path("/usr/bin/chromium").exists():
+    if tests and not Path("/usr/bin/chromium").exists():
         lacking += ["chromium", "fonts-dejavu-core"]
-    if browser and not any(Path("/usr/lib").glob("*/libatomic.so.1")):
+    if tests and not Path("/usr/sbin/dmidecode").exists():
+        lacking.append("dmidecode")
+    if tests and not any(Path("/usr/lib").glob("*/libatomic.so.1")):
         lacking.append("libatomic1")  # the Node that comes with Playwright needs it
     if not lacking:
         return

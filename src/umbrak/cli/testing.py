@@ -16,7 +16,7 @@ _LINT_IMPORTS = [_PYTHON, "-c", "from importlinter.cli import lint_imports_comma
 
 def run_all(pytest_arguments: list[str]) -> int:
     """Run everything; with arguments, only pytest with them. Returns the exit code."""
-    need_packages(browser=True)
+    need_packages(tests=True)
     environment = need_modules()
     need_front_end()
     workers = ["-n", "2", "--dist", "loadgroup"]

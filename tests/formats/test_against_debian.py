@@ -1,0 +1,89 @@
+"""Tables of every demo machine, read by us and listed by Debian's own program: both must say the same."""
+
+from __future__ import annotations
+
+import subprocess
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import pytest
+import yaml
+
+from tests.formats.smbios_facts import Device, table, with_entry_point
+from umbrak.core.memory.module import Buffering, Form, Generation, Module
+from umbrak.core.platform.machine import UNKNOWN
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.survey import SlotState
+from umbrak.demo.seed import _layout
+from umbrak.formats.reading import read_any
+from umbrak.formats.sheet.reading import read_sheet
+
+SCENARIO = yaml.safe_load(files("umbrak.demo").joinpath("machines.yaml").read_text("utf-8"))
+SHEETS = {
+    r.sheet.id: r.sheet
+    for r in (read_sheet(p.read_text("utf-8")) for p in files("umbrak.demo").joinpath("sheets").iterdir())
+}
+#: DSP0134 7.18.2: type; 7.18.3: detail bits, synchronous (7), registered (13), unbuffered (14), LRDIMM (15).
+TYPES = {Generation.DDR2: 0x13, Generation.DDR3: 0x18, Generation.DDR4: 0x1A, Generation.DDR5: 0x22}
+DETAILS = {Buffering.REGISTERED: 1 << 13, Buffering.UNBUFFERED: 1 << 14, Buffering.LOAD_REDUCED: 1 << 15}
+
+
+def device(slot: str, module: Module) -> Device:
+    fully = module.buffering is Buffering.FULLY_BUFFERED
+    ecc = module.ecc_bits or 0
+    return Device(
+        slot,
+        int((module.capacity_gib or 0) * 1024),
+        total=64 + (2 * ecc if module.generation is Generation.DDR5 else ecc),
+        form=(0x0F if fully else 0x0D if module.form is Form.SO_DIMM else 0x09, ""),
+        kind=(0x14 if fully else TYPES[module.generation], ""),  # type: ignore[index]
+        detail=((1 << 7) | (0 if fully else DETAILS[module.buffering]), ""),  # type: ignore[index]
+        speed=module.rate_mts or 0,
+        configured=module.rate_mts or 0,
+        rank=module.package_ranks or 0,
+        mv=int(1000 * (module.rails_v[0] if module.rails_v else 0)),
+        part=module.part or "NO NAME",
+    )
+
+
+def devices_of(sheet: Sheet, given: dict[str, Any]) -> list[Device]:
+    layout = _layout(sheet, given)
+    found = []
+    for slot in sheet.slots:
+        m = layout.get(slot)
+        found.append(
+            device(slot, m) if isinstance(m, Module) else Device(slot, None if m is UNKNOWN else 0, kind=(2, ""))
+        )
+    return found
+
+
+@pytest.mark.parametrize("machine", SCENARIO["machines"], ids=[m["name"] for m in SCENARIO["machines"]])
+def test_our_reading_is_that_of_debians_listing(machine: dict[str, Any], tmp_path: Path) -> None:
+    sheet = SHEETS[machine["sheet"]]
+    devices = devices_of(sheet, machine["slots"])
+    dump = tmp_path / "tables.bin"
+    dump.write_bytes(with_entry_point(table(devices), wide=True))
+    listed = subprocess.run(
+        ["/usr/sbin/dmidecode", "--from-dump", str(dump)], capture_output=True, text=True, check=True
+    ).stdout
+    ours, theirs = read_any(dump.read_bytes()), read_any(listed.encode())
+    assert theirs.kind == "smbios-text" and len(ours.slots) == len(sheet.slots)
+    assert ours.slots == theirs.slots
+    assert (ours.system, ours.firmware, ours.processors) == (theirs.system, theirs.firmware, theirs.processors)
+    assert [a.max_gib for a in ours.arrays] == [a.max_gib for a in theirs.arrays] == [768]
+    # And both say what was written.
+    layout = _layout(sheet, machine["slots"])
+    for slot, facts in zip(sheet.slots, ours.slots, strict=True):
+        written = layout.get(slot)
+        if isinstance(written, Module):
+            read = facts.module
+            assert read is not None and facts.state is SlotState.FILLED
+            assert (read.capacity_gib, read.generation, read.buffering) == (
+                written.capacity_gib,
+                written.generation,
+                written.buffering,
+            )
+            assert (read.rate_mts, read.package_ranks) == (written.rate_mts, written.package_ranks)
+        else:
+            assert facts.state is (SlotState.UNKNOWN if written is UNKNOWN else SlotState.EMPTY)
