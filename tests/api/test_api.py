@@ -81,6 +81,8 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", "/api/intakes", None, (401, 422, 422, 422)),
     ("GET", f"/api/intakes/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/match?sheet=x", None, (401, 404, 404, 404)),
+    ("GET", f"/api/intakes/{NOBODY_ID}/draft", None, (401, 404, 404, 404)),
+    ("POST", "/api/sheets", {"text": "x"}, (401, 403, 422, 422)),
     ("GET", "/api/sheets", None, (401, 200, 200, 200)),
     ("GET", "/api/sheets/x", None, (401, 404, 404, 404)),
     ("POST", "/api/label", {"text": "8GB"}, (401, 200, 200, 200)),
@@ -196,6 +198,27 @@ def test_what_cannot_be_read_is_refused_with_its_line(client: Client) -> None:
         "urn:umbrak:problem:not-a-listing",
         1,
     )
+
+
+def test_a_sheet_is_drafted_mended_kept_and_used(client: Client) -> None:
+    browser = client("technician")
+    devices = [Device("CPU1_DIMM_A1"), Device("CPU2_DIMM_A1"), Device("CPU1_DIMM_A1", 0)]
+    intake = browser.post("/api/intakes", data={"text": listing(devices)}).json()["id"]
+    text = browser.get(f"/api/intakes/{intake}/draft").json()
+    wrong = browser.post("/api/sheets", json={"text": text.replace("form: DIMM", "form: DUMM")})
+    assert (wrong.status_code, wrong.json()["errors"][0]["field"]) == (422, "memory.form")
+    kept = browser.post("/api/sheets", json={"text": text}).json()
+    assert (kept["sheet"]["sheet_id"], kept["sheet"]["revision"], kept["findings"]) == (
+        "lorne-systems-lorne-k12",
+        1,
+        [],
+    )
+    match = browser.get(f"/api/intakes/{intake}/match", params={"sheet": kept["sheet"]["hash"]}).json()
+    assert match["slots"][1] == "CPU2_DIMM_A1" and match["processors"] == {"CPU1": "heliant-moss-14", "CPU2": None}
+    shipped = browser.post(
+        "/api/sheets", json={"text": text.replace("id: lorne-systems-lorne-k12", "id: three-channels")}
+    )
+    assert (shipped.status_code, shipped.json()["errors"][0]["field"]) == (422, "text")
 
 
 def test_a_modules_spd_is_read_for_its_slot_and_is_no_machine(client: Client) -> None:

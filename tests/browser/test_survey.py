@@ -58,3 +58,24 @@ def test_a_difference_is_taken_over_in_part_and_the_rest_settled(sign_in: SignIn
         listing([Device("DIMM0", 8192, part="ZX-8", **LAPTOP), Device("UPPER", 4096, part="OSM3L-4S16", **LAPTOP)]),
     )
     expect(page.get_by_text("2 slots agree")).to_be_visible()
+
+
+def test_a_model_that_nobody_knows_is_drafted(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="New machine").click()
+    devices = [Device("CPU1_DIMM_A1"), Device("CPU1_DIMM_A2", 0), Device("CPU2_DIMM_A1", 0)]
+    page.get_by_label("Paste the text listing").fill(listing(devices))
+    page.get_by_role("button", name="Read it").click()
+    page.get_by_role("button", name="None fits").click()
+    dialog, text = page.get_by_role("dialog"), page.get_by_label("Text of the sheet")
+    expect(text).to_have_value(re.compile("title: Lorne Systems Lorne K12"))
+    drafted = text.input_value()
+    text.fill(drafted.replace("form: DIMM", "form: DUMM"))
+    dialog.get_by_role("button", name="Keep this sheet").click()
+    expect(dialog.get_by_role("alert")).to_contain_text(re.compile(r"line \d+: memory.form"))
+    text.fill(drafted)
+    dialog.get_by_role("button", name="Keep this sheet").click()
+    expect(page.get_by_text("every report has its slot")).to_be_visible()
+    page.get_by_label("Name", exact=True).fill("odd-01")
+    page.get_by_role("button", name="Keep this machine").click()
+    see(page, "CPU1_DIMM_A1", "fitted, 16 GB DDR4")

@@ -58,6 +58,8 @@ def _parser() -> argparse.ArgumentParser:
     lint = command("lint", sheet_lint_command, sheet)
     lint.add_argument("files", metavar="FILE", nargs="+", type=Path)
     as_json(lint)
+    draft = command("draft", sheet_draft_command, sheet)
+    draft.add_argument("file", type=Path, metavar="FILE", help="what a machine reports; - is standard input")
     command("schema", sheet_schema_command, sheet)
 
     serve, demo = command("serve", serve_command), command("demo", demo_command)
@@ -188,6 +190,24 @@ def sheet_lint_command(arguments: Arguments) -> None:
     results = _each(arguments.files, use, arguments.as_json, lint_words)
     if any(sheet["findings"] for result in results for sheet in result["sheets"]):
         sys.exit(1)
+
+
+def sheet_draft_command(arguments: Arguments) -> None:
+    """Draft a sheet from what a machine reports; what that cannot tell is left as marked questions."""
+    from umbrak.formats.faults import InputError
+    from umbrak.formats.reading import read_any
+    from umbrak.formats.sheet.draft import draft_sheet
+    from umbrak.formats.spd import SpdReading
+
+    try:
+        reading = read_any(_bytes(arguments.file))
+    except InputError as error:
+        print("\n".join(f"{arguments.file}: {fault}" for fault in error.faults), file=sys.stderr)
+        sys.exit(1)
+    if isinstance(reading, SpdReading):
+        print(f"{arguments.file}: this is the SPD of one module, not what a machine reports", file=sys.stderr)
+        sys.exit(1)
+    print(draft_sheet(reading), end="")
 
 
 def sheet_schema_command(_: Arguments) -> None:

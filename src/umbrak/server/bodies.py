@@ -53,6 +53,10 @@ class NewPassword(Body):
     new: Password
 
 
+class SheetText(Body):
+    text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)]
+
+
 class NewMachine(Body):
     """From an intake, or by hand: what was found in the slots that somebody looked into."""
 

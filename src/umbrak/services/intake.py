@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotFacts, SurveyReading, match_processors, match_slots
 from umbrak.formats.reading import read_any
+from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.spd import SpdReading
 from umbrak.formats.to_json import jsonable
 from umbrak.services.accounts import Role, need
@@ -83,6 +84,12 @@ def match_reports(db: Connection, sheet: Sheet, reports: Sequence[SlotFacts]) ->
     found = [r if r in sheet.slots else n for r, n in zip(remembered, named, strict=True)]
     # What was told goes first; a name that leads to the same slot tells nothing then.
     return tuple(s if s is None or remembered[i] == s or s not in remembered else None for i, s in enumerate(found))
+
+
+def draft_from(engine: Engine, key: UUID) -> str:
+    """Text of a sheet drafted from an intake. Raises NotFound."""
+    with engine.connect() as db:
+        return draft_sheet(load_intake(db, key).reading)
 
 
 def see_intake(engine: Engine, key: UUID) -> Intake:

@@ -8,10 +8,14 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.machine import Machine
 from umbrak.core.platform.sheet import Sheet
-from umbrak.formats.sheet.reading import SheetReading, sheet_from_data, shipped_sheets
+from umbrak.formats.faults import Fault
+from umbrak.formats.sheet.reading import SheetReading, read_sheet, sheet_from_data, shipped_sheets
+from umbrak.services.accounts import Role, need
 from umbrak.services.board import Board, board_of
-from umbrak.services.errors import NotFound
+from umbrak.services.errors import NotFound, Refused
 from umbrak.store import sheets as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
 from umbrak.store.sheets import SheetRow
 
 #: Sheets read already, by hash: a hash stands for one content for good.
@@ -38,6 +42,30 @@ def keep_shipped(engine: Engine) -> None:
     with engine.begin() as db:
         for reading in shipped_sheets().values():
             keep_sheet(db, reading)
+
+
+@dataclass(frozen=True, slots=True)
+class KeptSheet:
+    """A sheet as it was kept, with what the linter says of it."""
+
+    sheet: SheetRow
+    findings: tuple[Fault, ...]
+
+
+def add_sheet(engine: Engine, account: Account, text: str) -> KeptSheet:
+    """Keep a sheet's text as the newest revision of its id. Raises InputError (formats) with every line that is wrong,
+    Refused when it would take the place of a shipped architecture."""
+    need(account, Role.technician)
+    reading = read_sheet(text)
+    if reading.sheet.id in shipped_sheets():
+        raise Refused(
+            "text", f"{reading.sheet.id} is the id of an architecture that comes with Umbrak; give it another."
+        )
+    with engine.begin() as db:
+        keep_sheet(db, reading)
+        row = store.find_sheet(db, reading.sheet.hash)
+        record(db, "sheet kept", account.id, name=reading.sheet.id, hash=reading.sheet.hash)
+    return KeptSheet(row, reading.findings)
 
 
 def list_sheets(engine: Engine) -> list[SheetRow]:

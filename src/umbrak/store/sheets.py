@@ -47,5 +47,9 @@ def current_sheets(db: Connection) -> list[SheetRow]:
     return [_row(r) for r in db.execute(select(newest).order_by(newest.c.archetype, newest.c.title))]
 
 
+def find_sheet(db: Connection, hash_: str) -> SheetRow:
+    return _row(db.execute(select(sheet).where(sheet.c.hash == hash_)).one())
+
+
 def find_document(db: Connection, hash_: str) -> Any | None:
     return db.execute(select(sheet.c.document).where(sheet.c.hash == hash_)).scalar()

@@ -64,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/{intake_id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Draft
+         * @description Text of a sheet drafted from it; what a report cannot tell is left as marked questions.
+         */
+        get: operations["draft_api_intakes__intake_id__draft_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes/{intake_id}/match": {
         parameters: {
             query?: never;
@@ -545,7 +565,11 @@ export interface paths {
          */
         get: operations["current_api_sheets_get"];
         put?: never;
-        post?: never;
+        /**
+         * Add
+         * @description Keep a sheet's text as the newest revision of its id.
+         */
+        post: operations["add_api_sheets_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -972,6 +996,33 @@ export interface components {
             kind: string;
         };
         /**
+         * Fault
+         * @description One thing wrong: where (line, byte or dotted path, in words), what was found and what was expected.
+         */
+        Fault: {
+            /**
+             * Code
+             * @default format
+             */
+            code: string;
+            /** Column */
+            column: number | null;
+            /** Line */
+            line: number | null;
+            /** Message */
+            message: string;
+            /**
+             * Path
+             * @default
+             */
+            path: string;
+            /**
+             * Where
+             * @default
+             */
+            where: string;
+        };
+        /**
          * FieldError
          * @description One wrong field: dotted path, what is wrong; line and column for texts.
          */
@@ -1082,6 +1133,15 @@ export interface components {
             reading: components["schemas"]["SurveyReading"];
             /** Source Name */
             source_name: string;
+        };
+        /**
+         * KeptSheet
+         * @description A sheet as it was kept, with what the linter says of it.
+         */
+        KeptSheet: {
+            /** Findings */
+            findings: components["schemas"]["Fault"][];
+            sheet: components["schemas"]["SheetRow"];
         };
         /** Label */
         Label: {
@@ -1825,6 +1885,11 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** SheetText */
+        SheetText: {
+            /** Text */
+            text: string;
+        };
         /** SheetView */
         SheetView: {
             board: components["schemas"]["Board"];
@@ -2279,6 +2344,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Intake"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draft_api_intakes__intake_id__draft_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Not signed in */
@@ -4077,6 +4194,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_api_sheets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptSheet"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -7,6 +7,7 @@ import { takeIn } from '@/api/intake'
 import BoardView from '@/board/BoardView.vue'
 import { gb } from '@/board/state'
 import { plural } from '@/ui/words'
+import SheetDraft from './SheetDraft.vue'
 import ReportMapping from './ReportMapping.vue'
 
 const router = useRouter()
@@ -26,6 +27,8 @@ const processors = ref<Record<string, string>>({})
 const faults = ref<string[]>([])
 const over = ref(false)
 const busy = ref(false)
+const drafting = ref(false)
+const oddities = ref<string[]>([])
 
 void ask(api.GET('/api/sheets')).then((found) => (sheets.value = found), fail)
 
@@ -55,6 +58,14 @@ function takeText(): void {
 
 function takeFile(file: File | undefined): void {
   if (file) void take(file)
+}
+
+/** The drafted sheet is chosen for this machine, with what its linter says of it. */
+function useDraft(kept: SheetRow, findings: string[]): void {
+  sheets.value = [kept, ...sheets.value.filter((s) => s.sheet_id !== kept.sheet_id)]
+  sheetHash.value = kept.hash
+  oddities.value = findings
+  drafting.value = false
 }
 
 function onDrop(event: DragEvent): void {
@@ -206,6 +217,11 @@ async function keep(): Promise<void> {
             <option v-for="s in sheets.filter((x) => x.archetype)" :key="s.hash" :value="s.hash">{{ s.title }}</option>
           </optgroup>
         </select>
+        <button v-if="intake" type="button" class="quiet-link" @click="drafting = true">None fits: draft a sheet from the report</button>
+        <SheetDraft v-if="drafting && intake" :intake="intake" @kept="useDraft" @leave="drafting = false" />
+        <ul v-if="oddities.length" class="faded small" aria-label="What the linter says of the sheet">
+          <li v-for="o in oddities" :key="o">{{ o }}</li>
+        </ul>
         <p v-if="sheet?.notes" class="faded small notes">{{ sheet.notes }}</p>
         <div v-for="s in sheet?.sockets ?? []" :key="s.id" class="pair">
           <label :for="`cpu-${s.id}`">{{ s.id }}</label>

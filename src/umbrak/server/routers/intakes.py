@@ -10,7 +10,7 @@ from fastapi import APIRouter, File, Form, Query, UploadFile
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
-from umbrak.services.intake import MAX_BYTES, Intake, Match, see_intake, suggest, take_in
+from umbrak.services.intake import MAX_BYTES, Intake, Match, draft_from, see_intake, suggest, take_in
 
 router = APIRouter(prefix="/intakes", tags=["intakes"])
 
@@ -44,3 +44,9 @@ def see(intake_id: UUID, engine: Db, _: Person) -> Intake:
 def match(intake_id: UUID, sheet: Annotated[str, Query(max_length=120)], engine: Db, _: Person) -> Match:
     """Which slot and socket of a sheet each report is about, as far as its name tells."""
     return suggest(engine, intake_id, sheet)
+
+
+@router.get("/{intake_id}/draft", responses=describe(401, 404, 422))
+def draft(intake_id: UUID, engine: Db, _: Person) -> str:
+    """Text of a sheet drafted from it; what a report cannot tell is left as marked questions."""
+    return draft_from(engine, intake_id)

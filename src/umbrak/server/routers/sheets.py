@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
+from umbrak.server.bodies import SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.sheets import SheetView, list_sheets, see_sheet
+from umbrak.services.sheets import KeptSheet, SheetView, add_sheet, list_sheets, see_sheet
 from umbrak.store.sheets import SheetRow
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
@@ -16,6 +17,12 @@ router = APIRouter(prefix="/sheets", tags=["sheets"])
 def current(engine: Db, _: Person) -> list[SheetRow]:
     """The newest revision of every sheet: models first, then archetypes."""
     return list_sheets(engine)
+
+
+@router.post("", status_code=201, responses=describe(401, 403, 422))
+def add(body: SheetText, engine: Db, account: Person) -> KeptSheet:
+    """Keep a sheet's text as the newest revision of its id."""
+    return add_sheet(engine, account, body.text)
 
 
 @router.get("/{hash_}", responses=describe(401, 404))

@@ -1,0 +1,174 @@
+"""A sheet drafted from what a machine reports: what the report tells is filled in, what it cannot know is a marked question.
+
+A draft is a sheet that can be kept and used at once; each `# ask:` names something to look up in the maker's guide.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from umbrak.core.memory.module import Form, Generation, Module
+from umbrak.core.memory.rates import RAILS_V
+from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
+
+
+def draft_sheet(reading: SurveyReading) -> str:
+    """YAML text of a sheet for the model that the report is of."""
+    return "\n".join(_Draft(reading).lines()) + "\n"
+
+
+class _Draft:
+    def __init__(self, reading: SurveyReading) -> None:
+        self.reading = reading
+        self.reports = [s for s in reading.slots if s.state is not SlotState.SOLDERED]
+        self.soldered = [s for s in reading.slots if s.state is SlotState.SOLDERED]
+        self.modules = [s.module for s in reading.slots if s.module]
+        self.sockets = _names(p.socket or f"CPU{i + 1}" for i, p in enumerate(reading.processors)) or ["CPU"]
+        self.slots = _names(s.locator or f"slot {i + 1}" for i, s in enumerate(self.reports))
+
+    def lines(self) -> Iterator[str]:
+        system = self.reading.system
+        model = (
+            " ".join(" ".join(x for x in (system and system.maker, system and system.model) if x).split())
+            or "Unnamed model"
+        )
+        yield f"# Drafted from a {self.reading.kind} report. Each “ask” is something that a report cannot tell: look it up"
+        yield "# in the maker's guide, then run: umbrak sheet lint"
+        yield "umbrak-sheet: 1"
+        yield f"id: {_text(_slug(model))}"
+        yield f"title: {_text(model)}"
+        if system and system.maker and system.maker.strip():
+            yield f"maker: {_text(' '.join(system.maker.split()))}"
+        yield "class: server                    # ask: appliance, server or workstation"
+        yield "sources:"
+        yield "  report: {title: what the machine reports of itself, kind: survey}"
+        yield "  # ask: the maker's guide, with its date; and name it as the source below"
+        yield from self._processors()
+        yield from self._memory()
+        yield from self._channels()
+        yield "# ask: the order in which slots are filled (population), and what an unlisted count does"
+        yield from self._limits()
+
+    def _processors(self) -> Iterator[str]:
+        yield "processors:"
+        models = dict.fromkeys(
+            " ".join(p.model.split()) for p in self.reading.processors if p.model and p.model.strip()
+        )
+        titles = list(models) or ["its processor"]
+        ids = dict(zip(titles, _names(_slug(t) for t in titles), strict=True))
+        for title in titles:
+            yield f"  {_text(ids[title])}:"
+            yield f"    title: {_text(title)}"
+            yield from self._rates()
+        yield "sockets:"
+        known = dict(zip(self.sockets, self.reading.processors, strict=False))
+        for name in self.sockets:
+            p = known.get(name)
+            absent = ", may_be_absent: true" if p and p.populated is False else ""
+            fitted = ids.get(" ".join(p.model.split())) if p and p.model else None
+            held = [fitted] if fitted else list(ids.values())
+            yield f"  {_text(name)}: {{processors: [{', '.join(map(_text, held))}]{absent}}}"
+
+    def _rates(self) -> Iterator[str]:
+        rate = max((s.configured_mts or 0 for s in self.reading.slots), default=0)
+        if rate:
+            yield f"    rate_table: [{{rate_mts: {rate}}}]   # ask: by modules and ranks in a channel; {rate} is what runs now"
+        else:
+            yield "    rate_table: []                 # ask: data rates by modules and ranks in a channel"
+
+    def _memory(self) -> Iterator[str]:
+        generation = _most((m.generation for m in self.modules), Generation.DDR4)
+        form = _most((m.form for m in self.modules), Form.DIMM)
+        rails = sorted({s.configured_v for s in self.reading.slots if s.configured_v} & set(_all_rails(generation)))
+        yield "memory:"
+        yield f"  generation: {generation}"
+        yield f"  form: {form}"
+        yield f"  rails_v: {json.dumps(rails or list(RAILS_V[generation]))}              # ask: every rail that the board wires"
+        if len(rails) > 1:
+            yield "  rail_policy: lowest            # ask: lowest, highest or setting"
+        kinds = list(dict.fromkeys(_kind(m) for m in self.modules if m.buffering)) or ["{buffering: unbuffered}"]
+        yield f"  accepts: [{', '.join(kinds)}]   # ask: every kind that the guide allows"
+
+    def _channels(self) -> Iterator[str]:
+        yield "# ask: which slots share a channel. Each has one of its own here, since names do not tell."
+        yield "channels:" if self.reading.slots else "channels: {}"
+        for i, report in enumerate(self.soldered):
+            size = report.module.capacity_gib if report.module else None
+            held = f"{{capacity_gib: {size:g}}}" if size else "{}"
+            yield f"  {_text(f'S{i + 1}')}: {{socket: {_text(self.sockets[0])}, soldered: {held}}}"
+        for slot, report in zip(self.slots, self.reports, strict=True):
+            yield f"  {_text(f'C {slot}')}: {{socket: {_text(self._socket(report))}, slots: [{_text(slot)}]}}"
+        if self.slots:
+            yield "slots:"
+            for slot, report in zip(self.slots, self.reports, strict=True):
+                told = self._told(report)
+                locators = f", locators: [{_text(told)}]" if told else ""
+                yield f"  {_text(slot)}: {{printed: {_text(slot)}{locators}}}"
+
+    def _told(self, report: SlotFacts) -> str | None:
+        """The name under which only this slot is reported: its locator, with the bank where several have it."""
+        for names in ([r.locator for r in self.reports], [f"{r.bank} {r.locator}" for r in self.reports]):
+            mine = names[self.reports.index(report)]
+            if mine and names.count(mine) == 1:
+                return " ".join(mine.split())[:100] or None
+        return None
+
+    def _socket(self, report: SlotFacts) -> str:
+        """The socket whose name the locator or bank begins with; the first where none does."""
+        for text in (report.locator, report.bank):
+            named = [s for s in self.sockets if text and text.casefold().startswith(s.casefold())]
+            if named:
+                return max(named, key=len)
+        return self.sockets[0]
+
+    def _limits(self) -> Iterator[str]:
+        most = sum(a.max_gib for a in self.reading.arrays if a.max_gib)
+        if most:
+            yield "limits:"
+            yield f"  - {{scope: machine, capacity_gib: {most:g}, source: report}}   # what its own tables claim; ask: the maker's figure"
+
+
+def _all_rails(generation: str) -> Iterator[float]:
+    return (v for name, volts in RAILS_V.items() if name.startswith(generation) for v in volts)
+
+
+def _kind(module: Module) -> str:
+    ecc = "" if module.ecc is None else f", ecc: {'true' if module.ecc else 'false'}"
+    return f"{{buffering: {module.buffering}{ecc}}}"
+
+
+def _most(values: Iterable[Any], otherwise: Any) -> Any:
+    counted = Counter(v for v in values if v is not None)
+    return counted.most_common(1)[0][0] if counted else otherwise
+
+
+def _names(given: Iterable[str]) -> list[str]:
+    """The names, each once: one that is used already gets a number, one that is blank is called so."""
+    names: list[str] = []
+    for name in given:
+        tidy = " ".join(name.split())[:100] or "unnamed"
+        names.append(
+            tidy if tidy not in names else next(n for i in range(2, 2000) if (n := f"{tidy} {i}") not in names)
+        )
+    return names
+
+
+def _slug(text: str) -> str:
+    return re.sub(r"[^a-z0-9]+", "-", text.casefold()).strip("-")[:60] or "unnamed"
+
+
+def _text(text: str) -> str:
+    """A YAML scalar that is this text: JSON's quotes are YAML's too."""
+    return (
+        text
+        if re.fullmatch(r"[A-Za-z][A-Za-z0-9 ._-]*[A-Za-z0-9]|[A-Za-z]", text) and text.lower() not in _WORDS
+        else json.dumps(text, ensure_ascii=False)
+    )
+
+
+#: Words that YAML reads as something else.
+_WORDS = {"yes", "no", "on", "off", "true", "false", "null", "y", "n"}
