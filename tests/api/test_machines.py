@@ -117,3 +117,28 @@ def test_arrangements_are_proposed_and_change_nothing(client: Client) -> None:
     small = browser.post(f"/api/machines/{machine_named(browser, 'gauge-01')['id']}/plans", json={}).json()
     full = browser.post(f"/api/plans/{small['id']}/arrangements", json={"kind": "next-set", "module": module})
     assert (full.status_code, "every set is full" in full.json()["detail"]) == (422, True)
+
+
+def test_which_drive_is_in_which_bay(client: Client) -> None:
+    browser = client("technician")
+    machine = browser.get(f"/api/machines/{machine_named(browser, 'store-01')['id']}").json()
+    assert ([b["number"] for b in machine["bays"]], machine["bay_columns"]) == ([1, 2, 3, 4], 4)
+    assert not any(b["known"] for b in machine["bays"])
+    url = f"/api/machines/{machine['id']}/bays"
+    seen = {"1": {"serial": "DR-001", "label": "tides a"}, "2": {"serial": "DR-002"}, "3": None}
+    after = browser.put(url, json={"revision": 1, "bays": seen}).json()
+    assert [(b["known"], b["drive"] and b["drive"]["serial"]) for b in after["bays"]] == [
+        (True, "DR-001"),
+        (True, "DR-002"),
+        (True, None),
+        (False, None),
+    ]
+    assert after["survey"]["taken_at"] == machine["survey"]["taken_at"]
+    forgotten = browser.put(url, json={"revision": 2, "bays": {"2": "unknown"}}).json()
+    assert [b["known"] for b in forgotten["bays"]] == [True, False, True, False]
+    for bays, field in (({"5": None}, "bays.5"), ({"4": {"serial": "dr-001"}}, "bays"), ({"x": None}, "bays.x")):
+        refused = browser.put(url, json={"revision": 3, "bays": bays})
+        assert (refused.status_code, refused.json()["errors"][0]["field"]) == (422, field)
+    assert browser.put(url, json={"revision": 1, "bays": {"4": None}}).status_code == 409
+    survey = browser.post(f"/api/machines/{machine['id']}/surveys", json={"revision": 3, "slots": {"S2": "unknown"}})
+    assert [b["known"] for b in survey.json()["bays"]] == [True, False, True, False]

@@ -95,6 +95,18 @@ class SurveyByHand(Body):
     failed: list[Name] | None = Field(default=None, description="every slot whose module is at fault; null = as before")
 
 
+class DriveBody(Body):
+    serial: ShortText = ""
+    label: ShortText = ""
+
+
+class BaysSeen(Body):
+    revision: Annotated[int, Field(ge=1)]
+    bays: dict[Name, DriveBody | Literal["unknown"] | None] = Field(
+        description="bay number -> its drive, null where it is empty, or unknown"
+    )
+
+
 class Comparison(Body):
     intake_id: Id
     reports: dict[Name, Annotated[int, Field(ge=0)]] = Field(

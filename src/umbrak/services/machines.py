@@ -57,6 +57,22 @@ class SurveyFacts:
 
 
 @dataclass(frozen=True, slots=True)
+class Drive:
+    """A drive as told apart from others: its serial number, or what is written on it."""
+
+    serial: str = ""
+    label: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class BayView:
+    number: int
+    known: bool
+    #: None where the bay is empty, or not known.
+    drive: Drive | None
+
+
+@dataclass(frozen=True, slots=True)
 class FactSource:
     kind: str
     at: datetime
@@ -110,6 +126,10 @@ class MachineView:
     slots: Mapping[str, Occupant]
     #: Slots whose module is at fault.
     failed: tuple[str, ...]
+    #: Drive bays by number, and how they stand on the front; none where the model has none.
+    bays: tuple[BayView, ...]
+    bay_columns: int
+    bay_numbering: str
     evaluation: Evaluation
     #: The lowest official total in force; None where nobody states one.
     official_gib: float | None
@@ -292,11 +312,44 @@ def survey_by_hand(
         # Who has looked settles what was disputed there.
         disputed = {s: d for s, d in m.survey.disputed.items() if s not in told}
         sources = {**sources_of(m), **{s: {"kind": "by hand", "at": now.isoformat()} for s in told}}
-        store.add_survey(db, key, "by hand", slots, account.id, None, now, broken, sources, disputed)
+        store.add_survey(db, key, "by hand", slots, account.id, None, now, broken, sources, disputed, m.survey.bays)
         refresh(db, key)
         record(
             db, "surveyed by hand", account.id, key, slots=sorted(told), failed=sorted(broken), revision=revision + 1
         )
+
+
+def record_bays(
+    engine: Engine,
+    account: Account,
+    key: UUID,
+    revision: int,
+    bays: Mapping[int, Drive | None],
+    unknown: Sequence[int] = (),
+) -> None:
+    """Which drive somebody saw in which bay, None = empty, over what is known. Raises NotFound, Refused, Stale."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = _current(db, key, None, {})
+        count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
+        for number in (*bays, *unknown):
+            if not 1 <= number <= count:
+                raise Refused(f"bays.{number}", f"{m.sheet.title} has no bay {number}; it has {count}.")
+        if m.survey.revision != revision:
+            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", _view(m, ()), None)
+        told = {str(n): None if d is None else asdict(d) for n, d in bays.items()}
+        known = {n: d for n, d in {**m.survey.bays, **told}.items() if int(n) not in unknown}
+        serials = [d["serial"].casefold() for d in known.values() if d and d["serial"]]
+        twice = next((s for s in serials if serials.count(s) > 1), None)
+        if twice:
+            raise Refused("bays", f"The drive {twice} cannot be in two bays.")
+        if known == m.survey.bays:
+            return
+        s = m.survey
+        store.add_survey(
+            db, key, s.kind, s.slots, account.id, None, s.taken_at, s.failed, sources_of(m), s.disputed, known
+        )
+        record(db, "bays recorded", account.id, key, bays=sorted(map(int, told)), revision=revision + 1)
 
 
 def _current(db: Connection, key: UUID, version: int | None, yours: Any) -> Loaded:
@@ -356,9 +409,21 @@ def _view(m: Loaded, plans: tuple[PlanName, ...]) -> MachineView:
         board=board_of(m.sheet, m.machine),
         slots=dict(m.layout),
         failed=tuple(s for s in m.sheet.slots if s in m.survey.failed),
+        bays=_bays(m),
+        bay_columns=m.sheet.bays.columns if m.sheet.bays else 0,
+        bay_numbering=m.sheet.bays.numbering if m.sheet.bays else "",
         evaluation=evaluation,
         official_gib=official_gib(evaluation),
         plans=plans,
+    )
+
+
+def _bays(m: Loaded) -> tuple[BayView, ...]:
+    count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
+    known = m.survey.bays
+    return tuple(
+        BayView(n, str(n) in known, Drive(**drive) if (drive := known.get(str(n))) else None)
+        for n in range(1, count + 1)
     )
 
 

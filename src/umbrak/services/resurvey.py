@@ -167,7 +167,9 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         failed = sorted({*(s for s in m.survey.failed if s not in chosen), *(s for s in found.failed if s in chosen)})
         slots = layout_json(Layout({**m.layout, **occupants}))
         kind = intake.reading.kind
-        store.add_survey(db, machine_id, kind, slots, account.id, intake.id, now, failed, sources, disputed)
+        store.add_survey(
+            db, machine_id, kind, slots, account.id, intake.id, now, failed, sources, disputed, m.survey.bays
+        )
         _take_facts(db, m, found, taken.facts)
         _learn_locators(db, m, intake, taken.reports)
         refresh(db, machine_id)
@@ -219,6 +221,8 @@ def settle(engine: Engine, account: Account, machine_id: UUID, revision: int, sl
                 slots[slot] = dispute["says"]
             sources[slot] = {"kind": dispute["kind"], "at": dispute["at"]}
         now = datetime.now(UTC)
-        store.add_survey(db, machine_id, "by hand", slots, account.id, None, now, m.survey.failed, sources, rest)
+        store.add_survey(
+            db, machine_id, "by hand", slots, account.id, None, now, m.survey.failed, sources, rest, m.survey.bays
+        )
         refresh(db, machine_id)
         record(db, "dispute settled", account.id, machine_id, slots=[slot], report=report, revision=revision + 1)

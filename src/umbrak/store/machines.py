@@ -33,6 +33,8 @@ class SurveyRow:
     sources: dict[str, dict[str, str]]
     #: Slot -> {"kind", "at", "says"}: a report that is not believed yet.
     disputed: dict[str, dict[str, Any]]
+    #: Bay number -> {"serial", "label"} of its drive, or None where it is empty; a bay left out is not known.
+    bays: dict[str, dict[str, str] | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,6 +132,7 @@ def add_survey(
     failed: Sequence[str] = (),
     sources: Mapping[str, Any] | None = None,
     disputed: Mapping[str, Any] | None = None,
+    bays: Mapping[str, Any] | None = None,
 ) -> UUID:
     last = db.execute(select(func.max(survey.c.revision)).where(survey.c.machine_id == machine_id)).scalar() or 0
     key = new_id()
@@ -148,6 +151,7 @@ def add_survey(
                 "failed": sorted(failed),
                 "sources": dict(sources or {}),
                 "disputed": dict(disputed or {}),
+                "bays": dict(bays or {}),
             },
         )
     )
@@ -267,7 +271,7 @@ def _survey(db: Connection, condition: Any) -> SurveyRow:
     row = db.execute(query.order_by(survey.c.revision.desc()).limit(1)).one()
     return SurveyRow(
         row.id, row.revision, row.kind, row.taken_at, row.shown_as, row.document["slots"], row.document.get("failed", []),
-        row.document.get("sources", {}), row.document.get("disputed", {}),
+        row.document.get("sources", {}), row.document.get("disputed", {}), row.document.get("bays", {}),
     )  # fmt: skip
 
 

@@ -151,7 +151,8 @@ survey = Table(
     Column("account_id", ForeignKey("account.id"), nullable=True),
     Column("taken_at", TIMESTAMP(timezone=True), nullable=False),
     #: {"schema": 1, "slots": {slot: module | "unknown"}, "failed": [slot],
-    #: "sources": {slot: {"kind", "at"}}, "disputed": {slot: {"kind", "at", "says": module | "unknown" | null}}};
+    #: "sources": {slot: {"kind", "at"}}, "disputed": {slot: {"kind", "at", "says": module | "unknown" | null}},
+    #: "bays": {number: {"serial", "label"} | null (empty)}}; a bay left out is not known;
     #: a slot left out of slots is empty.
     Column("document", JSONB, nullable=False),
     UniqueConstraint("machine_id", "revision"),

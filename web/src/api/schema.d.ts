@@ -192,6 +192,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/bays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Bays
+         * @description Which drive is in which bay, as somebody saw it.
+         */
+        put: operations["bays_api_machines__machine_id__bays_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/difference": {
         parameters: {
             query?: never;
@@ -730,6 +750,26 @@ export interface components {
             /** Slots */
             slots: number | null;
         };
+        /** BayView */
+        BayView: {
+            drive: components["schemas"]["Drive"] | null;
+            /** Known */
+            known: boolean;
+            /** Number */
+            number: number;
+        };
+        /** BaysSeen */
+        BaysSeen: {
+            /**
+             * Bays
+             * @description bay number -> its drive, null where it is empty, or unknown
+             */
+            bays: {
+                [key: string]: components["schemas"]["DriveBody"] | "unknown" | null;
+            };
+            /** Revision */
+            revision: number;
+        };
         /** Board */
         Board: {
             /** Carriers */
@@ -944,6 +984,35 @@ export interface components {
          * @enum {string}
          */
         Do: "keep" | "move" | "take-out" | "put-in";
+        /**
+         * Drive
+         * @description A drive as told apart from others: its serial number, or what is written on it.
+         */
+        Drive: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
+        };
+        /** DriveBody */
+        DriveBody: {
+            /**
+             * Label
+             * @default
+             */
+            label?: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
+        };
         /**
          * Evaluation
          * @description All that is said of one layout.
@@ -1310,6 +1379,12 @@ export interface components {
          * @description One machine with its board and what it comes to as it stands.
          */
         MachineView: {
+            /** Bay Columns */
+            bay_columns: number;
+            /** Bay Numbering */
+            bay_numbering: string;
+            /** Bays */
+            bays: components["schemas"]["BayView"][];
             board: components["schemas"]["Board"];
             /** Duty Group */
             duty_group: string;
@@ -2782,6 +2857,82 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Acceptance"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bays_api_machines__machine_id__bays_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaysSeen"];
             };
         };
         responses: {

@@ -9,6 +9,7 @@ import FindingList from './fit/FindingList.vue'
 import { litBy, severityBySlot } from './fit/findings'
 import { session } from '@/frame/session'
 import DifferenceView from './survey/DifferenceView.vue'
+import DriveBays from './survey/DriveBays.vue'
 import TakeIn from './survey/TakeIn.vue'
 import { INITIALS, KINDS } from './survey/words'
 import SlotFacts from './SlotFacts.vue'
@@ -116,6 +117,7 @@ const rows = computed(() =>
           </tr>
         </tbody>
       </table>
+      <DriveBays v-if="machine.bays.length" :machine="machine" :may-write="session.mayWrite()" @saved="saved" />
       <h2>What that means</h2>
       <FindingList :findings="evaluation.findings" @point="pointed = $event" />
       <router-link class="quiet-link" :to="`/machines/${machine.id}/fit`">Plan a change in Fit</router-link>

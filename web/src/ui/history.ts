@@ -24,6 +24,7 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'machine brought back': 'brought the machine back',
     'surveyed by hand': `looked into it: ${slots || 'no slot'}${failed.length ? `; failed: ${slotWords(failed, board)}` : ''}`,
     surveyed: `surveyed it again by ${String(line.detail.source)}: took over ${slots || 'no slot'}${disputed.length ? `; disputed: ${slotWords(disputed, board)}` : ''}`,
+    'bays recorded': `saw what is in bay ${((line.detail.bays as number[] | undefined) ?? []).join(', ')}`,
     'dispute settled': `settled what was disputed about ${slots}`,
     'plan started': `started${plan}`,
     'plan edit': `changed ${slots} in${plan}`,

@@ -11,6 +11,7 @@ from umbrak.core.targets import Target
 from umbrak.formats.documents import occupants
 from umbrak.server.bodies import (
     Acceptance,
+    BaysSeen,
     Comparison,
     MachineChange,
     NewMachine,
@@ -24,6 +25,7 @@ from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services import machines as service
 from umbrak.services import resurvey
+from umbrak.services.errors import Refused
 from umbrak.services.machine_list import MachinePage, list_machines
 from umbrak.services.machines import MachineView, machine_history, machine_targets, make_machine, see_machine
 from umbrak.services.plans import PlanBrief, PlanView, compare_plans, start_plan
@@ -113,6 +115,22 @@ def take_over(machine_id: UUID, body: Acceptance, engine: Db, account: Person) -
 def settle(machine_id: UUID, body: Settlement, engine: Db, account: Person) -> MachineView:
     """Settle what is disputed about a slot."""
     resurvey.settle(engine, account, machine_id, body.revision, body.slot, body.report)
+    return see_machine(engine, machine_id)
+
+
+@router.put("/{machine_id}/bays", responses=describe(401, 403, 404, 409, 422))
+def bays(machine_id: UUID, body: BaysSeen, engine: Db, account: Person) -> MachineView:
+    """Which drive is in which bay, as somebody saw it."""
+    for number in body.bays:
+        if not number.isascii() or not number.isdigit() or len(number) > 5:
+            raise Refused(f"bays.{number}", "A bay is named by its number.")
+    seen = {
+        int(n): None if d is None else service.Drive(d.serial.strip(), d.label.strip())
+        for n, d in body.bays.items()
+        if not isinstance(d, str)
+    }
+    unknown = [int(n) for n, d in body.bays.items() if d == "unknown"]
+    service.record_bays(engine, account, machine_id, body.revision, seen, unknown)
     return see_machine(engine, machine_id)
 
 

@@ -120,8 +120,8 @@ async function accept(): Promise<void> {
         </tbody>
       </table>
       <p class="small faded">
-        {{ agreed ? `${plural(agreed, 'slot agrees', 'slots agree')}. ` : '' }}{{ found.unreported.length ? `${plural(found.unreported.length, 'slot is', 'slots are')} not reported and stay as known. ` : '' }}
-        <template v-if="disputes">{{ plural(disputes, 'slot', 'slots') }} that differ and are not taken stay visible as disputed.</template>
+        {{ agreed ? `${plural(agreed, 'slot agrees', 'slots agree')}. ` : '' }}{{ found.unreported.length ? `${plural(found.unreported.length, 'slot is not reported and stays', 'slots are not reported and stay')} as known. ` : '' }}
+        <template v-if="disputes">{{ plural(disputes, 'slot that differs and is not taken stays', 'slots that differ and are not taken stay') }} visible as disputed.</template>
       </p>
       <div class="choices">
         <v-btn variant="outlined" color="primary" @click="$emit('leave')">Leave it</v-btn>
