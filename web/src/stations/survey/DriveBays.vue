@@ -19,11 +19,13 @@ function look(number: number): void {
 }
 
 async function keep(drive: { serial: string; label: string } | 'unknown' | null): Promise<void> {
+  const number = open.value
   try {
     const params = { path: { machine_id: props.machine.id } }
-    const body = { revision: props.machine.survey.revision, bays: { [String(open.value)]: drive } }
+    const body = { revision: props.machine.survey.revision, bays: { [String(number)]: drive } }
     emit('saved', await ask(api.PUT('/api/machines/{machine_id}/bays', { params, body })))
-    open.value = null
+    // Another bay may have been opened while this one was on its way.
+    if (open.value === number) open.value = null
   } catch (error) {
     wrong.value = wordsOf(error)
   }
