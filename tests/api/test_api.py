@@ -82,6 +82,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", "/api/intakes", None, (401, 422, 422, 422)),
     ("GET", f"/api/intakes/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/match?sheet=x", None, (401, 404, 404, 404)),
+    ("GET", f"/api/intakes/{NOBODY_ID}/sheets", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/draft", None, (401, 404, 404, 404)),
     ("POST", "/api/sheets", {"text": "x"}, (401, 403, 422, 422)),
     ("GET", "/api/sheets", None, (401, 200, 200, 200)),
@@ -208,7 +209,13 @@ def test_a_sheet_is_drafted_mended_kept_and_used(client: Client) -> None:
     text = browser.get(f"/api/intakes/{intake}/draft").json()
     wrong = browser.post("/api/sheets", json={"text": text.replace("form: DIMM", "form: DUMM")})
     assert (wrong.status_code, wrong.json()["errors"][0]["field"]) == (422, "memory.form")
+    assert [s["title"] for s in browser.get(f"/api/intakes/{intake}/sheets").json()] == []
     kept = browser.post("/api/sheets", json={"text": text}).json()
+    (suggested,) = browser.get(f"/api/intakes/{intake}/sheets").json()
+    assert (suggested["hash"], suggested["reasons"]) == (
+        kept["sheet"]["hash"],
+        ["it says Lorne K12", "it holds Heliant Moss 14", "it has 3 slots"],
+    )
     assert (kept["sheet"]["sheet_id"], kept["sheet"]["revision"], kept["findings"]) == (
         "lorne-systems-lorne-k12",
         1,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+from dataclasses import replace
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -14,7 +15,7 @@ from tests.formats.smbios_facts import Device, table, with_entry_point
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.platform.machine import UNKNOWN
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotState
+from umbrak.core.platform.survey import SlotState, SystemFacts, sheet_likeness
 from umbrak.demo.seed import _layout
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.reading import read_sheet
@@ -87,3 +88,13 @@ def test_our_reading_is_that_of_debians_listing(machine: dict[str, Any], tmp_pat
             assert (read.rate_mts, read.package_ranks) == (written.rate_mts, written.package_ranks)
         else:
             assert facts.state is (SlotState.UNKNOWN if written is UNKNOWN else SlotState.EMPTY)
+
+
+@pytest.mark.parametrize("machine", SCENARIO["machines"], ids=[m["name"] for m in SCENARIO["machines"]])
+def test_a_machines_own_sheet_is_like_its_report(machine: dict[str, Any]) -> None:
+    reading = read_any(table(devices_of(SHEETS[machine["sheet"]], machine["slots"])))
+    scores = {name: sheet_likeness(sheet, reading).score for name, sheet in SHEETS.items()}
+    assert scores[machine["sheet"]] == max(scores.values()) >= 3
+    named = replace(reading, system=SystemFacts(None, SHEETS[machine["sheet"]].title))
+    scores = {name: sheet_likeness(sheet, named).score for name, sheet in SHEETS.items()}
+    assert [n for n, score in scores.items() if score == max(scores.values())] == [machine["sheet"]]

@@ -10,7 +10,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotFacts, SurveyReading, match_processors, match_slots
+from umbrak.core.platform.survey import SlotFacts, SurveyReading, match_processors, match_slots, sheet_likeness
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.spd import SpdReading
@@ -19,6 +19,7 @@ from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
+from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
 
 #: Larger than any table or listing by far.
@@ -84,6 +85,33 @@ def match_reports(db: Connection, sheet: Sheet, reports: Sequence[SlotFacts]) ->
     found = [r if r in sheet.slots else n for r, n in zip(remembered, named, strict=True)]
     # What was told goes first; a name that leads to the same slot tells nothing then.
     return tuple(s if s is None or remembered[i] == s or s not in remembered else None for i, s in enumerate(found))
+
+
+@dataclass(frozen=True, slots=True)
+class Suggestion:
+    """A sheet that may be the one of the machine, and why."""
+
+    hash: str
+    title: str
+    archetype: bool
+    reasons: tuple[str, ...]
+
+
+#: Below this a likeness is chance: a number of slots alone says nothing.
+_LEAST_LIKENESS = 3
+_MOST_SUGGESTED = 3
+
+
+def suggest_sheets(engine: Engine, key: UUID) -> list[Suggestion]:
+    """Sheets that the report speaks for, the likeliest first. Raises NotFound."""
+    with engine.connect() as db:
+        reading = load_intake(db, key).reading
+        rows = sheet_store.current_sheets(db)
+        found = [(sheet_likeness(load_sheet(db, row.hash), reading), row) for row in rows]
+    likely = sorted(
+        (x for x in found if x[0].score >= _LEAST_LIKENESS), key=lambda x: (-x[0].score, x[1].archetype, x[1].title)
+    )
+    return [Suggestion(row.hash, row.title, row.archetype, like.reasons) for like, row in likely[:_MOST_SUGGESTED]]
 
 
 def draft_from(engine: Engine, key: UUID) -> str:

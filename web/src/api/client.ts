@@ -30,6 +30,7 @@ export type SlotDifference = Schemas['SlotDifference']
 export type Severity = Schemas['Severity']
 export type SheetRow = Schemas['SheetRow']
 export type SheetView = Schemas['SheetView']
+export type Suggestion = Schemas['Suggestion']
 export type Target = Schemas['Target']
 /** What is in a slot: a module, or nobody knows what. An empty slot has no entry. */
 export type Occupant = Module | 'unknown'

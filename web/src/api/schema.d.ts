@@ -104,6 +104,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/{intake_id}/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheets
+         * @description Sheets that the report speaks for, the likeliest first, each with its reasons.
+         */
+        get: operations["sheets_api_intakes__intake_id__sheets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/label": {
         parameters: {
             query?: never;
@@ -2103,6 +2123,20 @@ export interface components {
             warnings: components["schemas"]["Oddity"][];
         };
         /**
+         * Suggestion
+         * @description A sheet that may be the one of the machine, and why.
+         */
+        Suggestion: {
+            /** Archetype */
+            archetype: boolean;
+            /** Hash */
+            hash: string;
+            /** Reasons */
+            reasons: string[];
+            /** Title */
+            title: string;
+        };
+        /**
          * Summary
          * @description What the list of machines shows of one.
          */
@@ -2525,6 +2559,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Match"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sheets_api_intakes__intake_id__sheets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestion"][];
                 };
             };
             /** @description Not signed in */

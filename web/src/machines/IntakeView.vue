@@ -2,7 +2,7 @@
 /** A machine from what it reports: take it in, choose its sheet, say which slot is which, look, keep. */
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, ask, Refusal, wordsOf, type Intake, type Layout, type Match, type SheetRow, type SheetView } from '@/api/client'
+import { api, ask, Refusal, wordsOf, type Intake, type Layout, type Match, type SheetRow, type SheetView, type Suggestion } from '@/api/client'
 import { takeIn } from '@/api/intake'
 import BoardView from '@/board/BoardView.vue'
 import { gb } from '@/board/state'
@@ -28,6 +28,7 @@ const faults = ref<string[]>([])
 const over = ref(false)
 const busy = ref(false)
 const drafting = ref(false)
+const likely = shallowRef<Suggestion[]>([])
 const oddities = ref<string[]>([])
 
 void ask(api.GET('/api/sheets')).then((found) => (sheets.value = found), fail)
@@ -42,6 +43,7 @@ async function take(given: File | string): Promise<void> {
   faults.value = []
   try {
     intake.value = await takeIn(given)
+    likely.value = await ask(api.GET('/api/intakes/{intake_id}/sheets', { params: { path: { intake_id: intake.value.id } } }))
     const system = intake.value.reading.system
     if (!name.value && system?.serial) name.value = `${system.model ?? 'machine'} ${system.serial}`
     await matchUp()
@@ -217,6 +219,9 @@ async function keep(): Promise<void> {
             <option v-for="s in sheets.filter((x) => x.archetype)" :key="s.hash" :value="s.hash">{{ s.title }}</option>
           </optgroup>
         </select>
+        <p v-for="s in likely.filter((x) => x.hash !== sheetHash)" :key="s.hash" class="small likely">
+          It may be <button type="button" class="quiet-link" @click="sheetHash = s.hash">{{ s.title }}</button>: {{ s.reasons.join(', ') }}.
+        </p>
         <button v-if="intake" type="button" class="quiet-link" @click="drafting = true">None fits: draft a sheet from the report</button>
         <SheetDraft v-if="drafting && intake" :intake="intake" @kept="useDraft" @leave="drafting = false" />
         <ul v-if="oddities.length" class="faded small" aria-label="What the linter says of the sheet">
@@ -356,6 +361,9 @@ textarea {
 }
 .faults {
   color: var(--stop);
+}
+.likely {
+  margin: 6px 0 0;
 }
 .notes {
   margin: 0;

@@ -143,3 +143,38 @@ def match_processors(sheet: Sheet, processors: Sequence[ProcessorFacts]) -> dict
         if len(like) == 1:
             found[socket] = like[0]
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class SheetLikeness:
+    """How well a sheet goes with a report: each reason that speaks for it, the weightiest first."""
+
+    reasons: tuple[str, ...]
+    #: Sum of the reasons' weights.
+    score: int
+
+
+def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
+    """What of a report speaks for a sheet: model, processors, number of slots, their names. All are compared as
+    whole words or counts; a likeness is a suggestion, never a decision."""
+    reasons: list[tuple[int, str]] = []
+    system = reading.system
+    said = _key(system.maker, system.model) if system else ""
+    title = _key(sheet.title)
+    if title and said and (title in said or said in title or (system and system.model and _key(system.model) in title)):
+        reasons.append((4, f"it says {system.model or sheet.title}" if system else sheet.title))
+    fitted = [_key(p.model) for p in reading.processors if p.model]
+    known = [p.title for p in sheet.processors.values() if any(_key(p.title) and _key(p.title) in f for f in fitted)]
+    if known:
+        reasons.append((3, f"it holds {known[0]}"))
+    slots = [s for s in reading.slots if s.state is not SlotState.SOLDERED]
+    if slots and len(slots) == len(sheet.slots):
+        reasons.append((1, f"it has {len(slots)} slots"))
+    named = sum(1 for m in match_slots(sheet, slots) if m is not None)
+    if slots and named == len(slots):
+        reasons.append((2, "its slots have the same names"))
+    generations = {s.module.generation for s in slots if s.module and s.module.generation}
+    if generations and generations != {sheet.memory.generation}:
+        return SheetLikeness((), 0)
+    reasons.sort(key=lambda r: -r[0])
+    return SheetLikeness(tuple(words for _, words in reasons), sum(weight for weight, _ in reasons))

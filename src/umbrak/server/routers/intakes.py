@@ -10,7 +10,17 @@ from fastapi import APIRouter, File, Form, Query, UploadFile
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
-from umbrak.services.intake import MAX_BYTES, Intake, Match, draft_from, see_intake, suggest, take_in
+from umbrak.services.intake import (
+    MAX_BYTES,
+    Intake,
+    Match,
+    Suggestion,
+    draft_from,
+    see_intake,
+    suggest,
+    suggest_sheets,
+    take_in,
+)
 
 router = APIRouter(prefix="/intakes", tags=["intakes"])
 
@@ -50,3 +60,9 @@ def match(intake_id: UUID, sheet: Annotated[str, Query(max_length=120)], engine:
 def draft(intake_id: UUID, engine: Db, _: Person) -> str:
     """Text of a sheet drafted from it; what a report cannot tell is left as marked questions."""
     return draft_from(engine, intake_id)
+
+
+@router.get("/{intake_id}/sheets", responses=describe(401, 404, 422))
+def sheets(intake_id: UUID, engine: Db, _: Person) -> list[Suggestion]:
+    """Sheets that the report speaks for, the likeliest first, each with its reasons."""
+    return suggest_sheets(engine, intake_id)
