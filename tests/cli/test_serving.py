@@ -20,11 +20,20 @@ from umbrak.demo import seed
 ROOT = Path(__file__).resolve().parents[2]
 
 
+_started: list[subprocess.Popen[str]] = []
+
+
 @pytest.fixture
 def data() -> Iterator[Path]:
     with tempfile.TemporaryDirectory(prefix="umbrak-demo-", dir="/var/tmp") as name:
         Path(name).chmod(0o755)
         yield Path(name)
+        # A test that fails half-way leaves nothing running either.
+        while _started:
+            process = _started.pop()
+            if process.poll() is None:
+                process.terminate()
+                process.wait()
 
 
 def start(data: Path, *options: str) -> tuple[subprocess.Popen[str], str]:
@@ -32,6 +41,7 @@ def start(data: Path, *options: str) -> tuple[subprocess.Popen[str], str]:
     env = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "UMBRAK_DATA": str(data), "PYTHONUNBUFFERED": "1"}
     command = [sys.executable, "-m", "umbrak", "demo", "--port", "0", *options]
     process = subprocess.Popen(command, env=env, stdout=subprocess.PIPE, text=True, cwd=ROOT)
+    _started.append(process)
     assert process.stdout
     for line in process.stdout:
         if found := re.search(r"open\s+(http\S+)/", line):

@@ -208,7 +208,7 @@ defineExpose({
         :width="(c.bar.width * (totals.get(c.id) ?? 0)) / fullest"
         :height="c.bar.height"
       />
-      <text class="channel-name" :x="c.bar.x"   :y="c.bar.y + 8 + textHeight">{{ c.bar.width > 50 ? `ch ${c.name}` : c.name }}</text>
+      <text class="channel-name" :x="c.bar.x"   :y="c.bar.y + 8 + textHeight">{{ c.bar.width * scale > 60 ? `ch ${c.name}` : c.name }}</text>
       <text class="channel-total" :x="c.bar.x + c.bar.width" :y="c.bar.y + 8 + textHeight">{{ gb(totals.get(c.id)) }}</text>
       <g v-if="c.soldered" class="chips" role="img" :aria-label="`soldered on channel ${c.name}`">
         <rect :x="c.soldered.x" :y="c.soldered.y" :width="c.soldered.width" height="20" />
@@ -239,7 +239,8 @@ defineExpose({
       :told="landmarks ? (slotsById.get(s.id)!.landmark ?? slotsById.get(s.id)!.facing ?? slotsById.get(s.id)!.position) : null"
       :side="sides.get(s.id)"
       :lowered="s.mixed === true && i % 2 === 1"
-      :channel="s.mixed ? channelNames.get(s.channel) : undefined"
+      :channel="channelNames.get(s.channel) ?? ''"
+      :mixed="s.mixed === true"
     />
   </svg>
 </template>

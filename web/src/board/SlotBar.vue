@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { BoardSlot, Severity } from '@/api/client'
 import { tabColours } from '@/frame/tokens'
 import { sizes, type Rect } from './geometry'
-import { fittingLine, fittingLocator, gb, slotName, type SlotState } from './state'
+import { alongLength, fittingLine, fittingLocator, gb, slotName, type SlotState } from './state'
 
 const props = defineProps<{
   place: BoardSlot
@@ -34,8 +34,9 @@ const props = defineProps<{
   side?: 'left' | 'right'
   /** Its locator may stand a line lower where neighbours would run into each other. */
   lowered?: boolean
-  /** The channel's name, where the slots stand in another order than the channels. */
-  channel?: string
+  channel: string
+  /** The channel's name is told below, where the slots stand in another order than the channels. */
+  mixed: boolean
 }>()
 
 const CAPACITY_ROOM = 34
@@ -54,12 +55,12 @@ const name = computed(() =>
     ...(props.marked ? ['marked'] : []),
   ),
 )
+const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
 /** Too narrow on screen for the figure: it stands along the module then. */
 const narrow = computed(() => props.rect.width * props.scale < 7.5 * capacity.value.length)
-const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - CAPACITY_ROOM, props.scale) : ''))
+const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM), props.scale) : ''))
 const toldOnEmpty = computed(() => (!props.state.module ? props.told : null))
-const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
-const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale))
+const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale, props.channel))
 /** Whether locators as long as this one run into each other. */
 const tight = computed(() => props.lowered !== undefined && 2.3 * 0.62 * Math.max(11.5, 11 / props.scale) > props.room)
 const middle = computed(() => props.rect.x + props.rect.width / 2)
@@ -123,7 +124,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
       </g>
       <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale) + (tight && lowered ? Math.max(12, 12 / scale) : 0)">{{ locator }}</text>
-      <text v-if="channel && !tight" class="of-channel mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 5 + 2 * Math.max(12, 12 / scale)">{{ channel }}</text>
+      <text v-if="mixed && !tight" class="of-channel mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 5 + 2 * Math.max(12, 12 / scale)">{{ channel }}</text>
     </g>
   </g>
 </template>

@@ -63,3 +63,14 @@ it.each([
   expect(fittingLine(module(), length, scale)).toBe(line)
   expect(moduleLine(module({ package_ranks: null, device_width: null, buffering: null }))).toBe('? 2400')
 })
+
+describe('fittingLocator', () => {
+  it.each([
+    ['A1', 40, 1, 'A', 'A1'],
+    ['slot 12', 30, 1, '', '12'],
+    ['D3', 38, 0.36, 'D', '3'],
+    ['D3', 38, 0.36, 'X', 'D3'],
+  ])('%s in %i units at scale %d, channel “%s”: %s', (locator, room, scale, channel, shown) => {
+    expect(fittingLocator(locator, room, scale, channel)).toBe(shown)
+  })
+})

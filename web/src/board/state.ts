@@ -87,10 +87,17 @@ export function fittingLine(module: Module, length: number, scale: number): stri
   return choices.find((text) => text.length * letter <= length) ?? ''
 }
 
-/** The locator as far as it fits into a length of the board: all of it, or its last word. */
-export function fittingLocator(locator: string, length: number, scale: number): string {
-  const width = LETTER_EM * Math.max(LINE_SIZE, LEAST_PX / scale) * (locator.length + 0.5)
-  return width <= length ? locator : (locator.split(/\s+/).at(-1) ?? locator)
+/** The locator as far as it fits into a length of the board: all of it, its last word, what its channel's name leaves. */
+export function fittingLocator(locator: string, length: number, scale: number, channel = ''): string {
+  const letter = LETTER_EM * Math.max(LINE_SIZE, LEAST_PX / scale)
+  const last = locator.split(/\s+/).at(-1) ?? locator
+  const rest = channel && last.startsWith(channel) && last.length > channel.length ? last.slice(channel.length) : last
+  return [locator, last, rest].find((text) => letter * (text.length + 0.5) <= length) ?? rest
+}
+
+/** Length of the board that a capacity takes when it stands along its module, with its distances. */
+export function alongLength(capacity: string, scale: number): number {
+  return 12 + capacity.length * LETTER_EM * Math.max(16, LEAST_PX / scale)
 }
 
 /** The module in words for a screen reader or a list. */

@@ -67,6 +67,12 @@ const regions = computed(() =>
     .filter((s) => s.regions.length > 1)
     .map((s) => `${s.id}: ${s.regions.map((r) => `${gb(r.gib)} GB ${r.ways}-way`).join(', ')}`),
 )
+/** Every channel a bar, as wide as lets all of them stand in the panel's width. [px] */
+const PANEL = 250
+const barWidth = computed(() => {
+  const channels = props.goal.sockets.reduce((n, s) => n + Object.keys(s.channels).length, 0)
+  return Math.max(1, Math.min(6, (PANEL - 4 * props.goal.sockets.length) / Math.max(1, channels) - 2))
+})
 const many = computed(() => props.goal.sockets.length > 1)
 </script>
 
@@ -110,7 +116,7 @@ const many = computed(() => props.goal.sockets.length > 1)
       <dt>Balance</dt>
       <dd>
         <strong>{{ balance === null ? 'empty' : balance.toFixed(2) }}</strong>
-        <span class="bars" aria-hidden="true">
+        <span class="bars" aria-hidden="true" :style="{ '--bar': `${barWidth}px` }">
           <template v-for="s in goal.sockets" :key="s.id">
             <i v-for="(gib, name) in s.channels" :key="name" :style="{ height: `${Math.max(2, (16 * gib) / fullest)}px` }" :class="{ none: !gib }"></i>
             <b></b>
@@ -243,7 +249,7 @@ dd small {
   height: 17px;
 }
 .bars i {
-  width: 6px;
+  width: var(--bar);
   background: var(--umber);
 }
 .bars i.none {
