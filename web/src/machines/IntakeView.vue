@@ -43,7 +43,8 @@ async function take(given: File | string): Promise<void> {
   faults.value = []
   try {
     intake.value = await takeIn(given)
-    likely.value = await ask(api.GET('/api/intakes/{intake_id}/sheets', { params: { path: { intake_id: intake.value.id } } }))
+    // Beside the work, not before it: who chooses meanwhile must not find the choice undone.
+    ask(api.GET('/api/intakes/{intake_id}/sheets', { params: { path: { intake_id: intake.value.id } } })).then((found) => (likely.value = found), fail)
     const system = intake.value.reading.system
     if (!name.value && system?.serial) name.value = `${system.model ?? 'machine'} ${system.serial}`
     await matchUp()
