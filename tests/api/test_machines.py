@@ -125,6 +125,7 @@ def test_which_drive_is_in_which_bay(client: Client) -> None:
     assert ([b["number"] for b in machine["bays"]], machine["bay_columns"]) == ([1, 2, 3, 4], 4)
     assert not any(b["known"] for b in machine["bays"])
     url = f"/api/machines/{machine['id']}/bays"
+    plan = f"/api/plans/{machine['plans'][0]['id']}"
     seen = {"1": {"serial": "DR-001", "label": "tides a"}, "2": {"serial": "DR-002"}, "3": None}
     after = browser.put(url, json={"revision": 1, "bays": seen}).json()
     assert [(b["known"], b["drive"] and b["drive"]["serial"]) for b in after["bays"]] == [
@@ -133,6 +134,7 @@ def test_which_drive_is_in_which_bay(client: Client) -> None:
         (True, None),
         (False, None),
     ]
+    assert browser.get(plan).json()["survey_changed"] is False  # a drive is no module
     assert after["survey"]["taken_at"] == machine["survey"]["taken_at"]
     forgotten = browser.put(url, json={"revision": 2, "bays": {"2": "unknown"}}).json()
     assert [b["known"] for b in forgotten["bays"]] == [True, False, True, False]
@@ -142,3 +144,4 @@ def test_which_drive_is_in_which_bay(client: Client) -> None:
     assert browser.put(url, json={"revision": 1, "bays": {"4": None}}).status_code == 409
     survey = browser.post(f"/api/machines/{machine['id']}/surveys", json={"revision": 3, "slots": {"S2": "unknown"}})
     assert [b["known"] for b in survey.json()["bays"]] == [True, False, True, False]
+    assert browser.get(plan).json()["survey_changed"] is True

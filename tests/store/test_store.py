@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import signal
 import tempfile
@@ -9,7 +10,7 @@ from pathlib import Path
 
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, inspect, text
 
 from umbrak.cli.cluster import Cluster
 from umbrak.core.platform.machine import Layout
@@ -60,3 +61,33 @@ def test_an_acknowledged_edit_survives_a_killed_database() -> None:
             engine = open_engine(cluster.url("kept"))
             assert see_plan(engine, key) == acknowledged
             engine.dispose()
+
+
+def test_a_database_of_the_first_revision_keeps_its_data(engine: Engine, database_url: str) -> None:
+    seed.seed(engine)
+    # As the first revision had it: without what later ones added. Its own tables, with the demo's rows in them.
+    first = f"{database_url}_first"
+    ensure_database(first)
+    migrate(first, "0001")
+    old = open_engine(first)
+    tables = ["account", "site", "sheet", "machine", "survey", "plan", "plan_command"]
+    with engine.connect() as source, old.begin() as target:
+        for name in tables:
+            kept = [c["name"] for c in inspect(old).get_columns(name)]
+            columns = ", ".join(kept)
+            for row in source.execute(text(f"SELECT {columns} FROM {name}")):
+                values = {c: json.dumps(v) if isinstance(v, dict) else v for c, v in row._mapping.items()}
+                target.execute(
+                    text(f"INSERT INTO {name} ({columns}) VALUES ({', '.join(f':{c}' for c in kept)})"), values
+                )
+        target.execute(
+            text(
+                "INSERT INTO machine_summary (machine_id, key, installed_gib, document) SELECT id, 'old', 1, '{}' FROM machine"
+            )
+        )
+    migrate(first)
+    try:
+        before, after = list_machines(engine).machines, list_machines(old).machines
+        assert [(m.name, m.plan, m.summary) for m in after] == [(m.name, m.plan, m.summary) for m in before]
+    finally:
+        old.dispose()

@@ -76,7 +76,7 @@ class PlanView:
     can_redo: bool
     #: Who changed it last; None when nobody has.
     changed_by: str | None
-    #: True when a newer survey of the machine, or a newer sheet, is not what it was made with.
+    #: True when a newer survey found something else in the slots, or the machine has another sheet, than it was made with.
     survey_changed: bool
     sheet_changed: bool
     discarded: bool
@@ -354,7 +354,7 @@ def _view(plan: _Open) -> PlanView:
         can_undo=bool(undoable),
         can_redo=bool(redoable),
         changed_by=plan.commands[-1].by if plan.commands else None,
-        survey_changed=m.survey.id != plan.row.survey_id,
+        survey_changed=m.layout != plan.now,
         sheet_changed=m.row.sheet_hash != plan.row.sheet_hash,
         discarded=plan.discarded,
     )

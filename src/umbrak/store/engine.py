@@ -43,12 +43,12 @@ def ensure_database(url: str, anew: bool = False) -> None:
     admin.dispose()
 
 
-def migrate(url: str) -> None:
-    """Bring the database to this code's revision."""
+def migrate(url: str, revision: str = "head") -> None:
+    """Bring the database to this code's revision, or to an earlier one on the way there."""
     from alembic import command
     from alembic.config import Config
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     config.attributes["url"] = url
-    command.upgrade(config, "head")
+    command.upgrade(config, revision)

@@ -6,7 +6,7 @@ import { session } from '@/frame/session'
 
 type Role = 'viewer' | 'technician' | 'lead'
 const ROLES: Role[] = ['viewer', 'technician', 'lead']
-const MAY: Record<Role, string> = { viewer: 'looks', technician: 'plans and changes', lead: 'plans, approves and looks after people' }
+const MAY: Record<Role, string> = { viewer: 'looks', technician: 'plans and changes', lead: 'plans, changes and looks after people' }
 const people = shallowRef<Account[]>([])
 const isLead = session.account?.role === 'lead'
 const wrong = ref('')

@@ -250,7 +250,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
           <option v-if="mayWrite" value="">a new plan from what is in it now</option>
         </select>
         <span v-if="!plan" class="faded small">as it is now; the first change starts a plan</span>
-        <span v-if="plan?.survey_changed" class="warn small">the machine was surveyed again since this plan was made</span>
+        <span v-if="plan?.survey_changed" class="warn small">a newer survey found something else in the slots than this plan starts from</span>
         <span v-if="plan?.sheet_changed" class="warn small">the sheet has changed since this plan was made</span>
         <span class="tools">
           <button v-if="machine.plans.length" type="button" class="quiet-link" @click="comparing = true">Compare</button>
