@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -12,10 +11,9 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evaluate import Evaluation, Rail, worst
+from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
-from umbrak.core.plan.actions import MAT, Action, Do, actions
-from umbrak.core.plan.arrange import dealt_out, next_set
+from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.targets import Target, targets
@@ -83,7 +81,7 @@ class PlanView:
 
 
 @dataclass(frozen=True, slots=True)
-class _Open:
+class OpenPlan:
     """A plan being worked on inside a transaction."""
 
     row: PlanRow
@@ -118,13 +116,13 @@ def start_plan(
             raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
         refresh(db, machine_id)
         record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
-        return _view(_open(db, key))
+        return _view(open_plan(db, key))
 
 
 def see_plan(engine: Engine, key: UUID) -> PlanView:
     """Raises NotFound."""
     with engine.connect() as db:
-        return _view(_open(db, key))
+        return _view(open_plan(db, key))
 
 
 def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name: str) -> PlanView:
@@ -134,7 +132,7 @@ def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name:
     if not name:
         raise Refused("name", "Give the plan a name.")
     with engine.begin() as db:
-        plan = _open(db, key, lock=True)
+        plan = open_plan(db, key, lock=True)
         _not_stale(plan, version, {"name": name})
         if name != plan.row.name:
             if store.plan_named(db, plan.row.machine_id, name):
@@ -143,7 +141,7 @@ def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name:
             store.rename_plan(db, key, name, version + 1)
             refresh(db, plan.row.machine_id)
             record(db, "plan renamed", account.id, plan.row.machine_id, key, name=name, version=version + 1)
-        return _view(_open(db, key))
+        return _view(open_plan(db, key))
 
 
 def edit_plan(
@@ -159,7 +157,7 @@ def edit_plan(
     need(account, Role.technician)
     wanted: dict[str, Occupant | None] = {**dict.fromkeys(emptied), **changes}
     with engine.begin() as db:
-        plan = _open(db, key, lock=True)
+        plan = open_plan(db, key, lock=True)
         _not_stale(plan, version, {"changes": _occupants_json(wanted)})
         for slot in wanted:
             if slot not in plan.machine.sheet.slots:
@@ -168,14 +166,14 @@ def edit_plan(
         changed = goal.changed_from(plan.goal)
         if changed:
             _append(db, plan, account, "edit", {s: (plan.goal.get(s), goal.get(s)) for s in changed})
-        return _view(_open(db, key))
+        return _view(open_plan(db, key))
 
 
 def step_plan(engine: Engine, account: Account, key: UUID, version: int, kind: str) -> PlanView:
     """Undo or redo (`kind`) the last edit. Raises Refused when there is none, Stale as `edit_plan`."""
     need(account, Role.technician)
     with engine.begin() as db:
-        plan = _open(db, key, lock=True)
+        plan = open_plan(db, key, lock=True)
         _not_stale(plan, version, {"step": kind})
         undoable, redoable = _stacks(plan.commands)
         stack = undoable if kind == "undo" else redoable
@@ -184,14 +182,14 @@ def step_plan(engine: Engine, account: Account, key: UUID, version: int, kind: s
         origin, into = ("to", "from") if kind == "undo" else ("from", "to")
         back = {slot: (_occupant(c[origin]), _occupant(c[into])) for slot, c in stack[-1].changes.items()}
         _append(db, plan, account, kind, back)
-        return _view(_open(db, key))
+        return _view(open_plan(db, key))
 
 
 def discard_plan(engine: Engine, account: Account, key: UUID, version: int, discarded: bool) -> None:
     """Take a plan from sight, or bring it back. Raises NotFound, Stale, Refused when its name is in use again."""
     need(account, Role.technician)
     with engine.begin() as db:
-        plan = _open(db, key, lock=True)
+        plan = open_plan(db, key, lock=True)
         _not_stale(plan, version, {"discarded": discarded})
         if not discarded and plan.discarded and store.plan_named(db, plan.row.machine_id, plan.row.name):
             raise Refused("name", f"{plan.machine.row.name} has another plan {plan.row.name} by now.")
@@ -202,128 +200,14 @@ def discard_plan(engine: Engine, account: Account, key: UUID, version: int, disc
         record(db, action, account.id, plan.row.machine_id, key, name=plan.row.name, version=version + 1)
 
 
-@dataclass(frozen=True, slots=True)
-class PlanBrief:
-    """One plan beside the machine's others: what it comes to, in figures that can be compared."""
-
-    #: None: the machine as it is.
-    id: UUID | None
-    name: str
-    state: str | None
-    updated_at: datetime | None
-    installed_gib: float
-    usable_gib: float
-    data_rate_mts: int | None
-    #: Of the socket that sustains least. [GB/s]
-    sustained_gbs: float | None
-    balance: float | None
-    rails: tuple[Rail, ...]
-    verdict: Verdict
-    #: Severity -> how many findings.
-    findings: Mapping[str, int]
-    worst: str | None
-    #: Modules that are moved, taken out or put in.
-    touches: int
-    free_slots: int
-    now: Mapping[str, Occupant]
-    goal: Mapping[str, Occupant]
-
-
-def compare_plans(engine: Engine, machine_id: UUID) -> tuple[PlanBrief, ...]:
-    """The machine as it is, then each of its plans, the one changed last first. Raises NotFound."""
-    with engine.connect() as db:
-        m = load_machine(db, machine_id)
-        opened = [_open(db, row.id) for row in store.plans_of(db, machine_id)]
-    as_it_is = _brief(m, None, m.layout, m.layout, judge(m.sheet, m.machine, m.layout))
-    return (
-        as_it_is,
-        *(
-            _brief(p.machine, p.row, p.now, p.goal, judge(p.machine.sheet, p.machine.machine, p.goal, p.now))
-            for p in opened
-        ),
-    )
-
-
-def _brief(m: Loaded, row: PlanRow | None, now: Layout, goal: Layout, e: Evaluation) -> PlanBrief:
-    def least(values: Iterable[float | None]) -> float | None:
-        told = list(values)
-        return None if not told or None in told else min(v for v in told if v is not None)
-
-    filled = [s for s in e.sockets if s.gib]
-    against = worst(e)
-    counts = Counter(f.severity.value for f in e.findings)
-    return PlanBrief(
-        id=row.id if row else None,
-        name=row.name if row else "as it is",
-        state=row.state if row else None,
-        updated_at=row.updated_at if row else None,
-        installed_gib=e.installed_gib,
-        usable_gib=e.usable_gib,
-        data_rate_mts=e.data_rate_mts,
-        sustained_gbs=least(s.sustained_gbs for s in filled),
-        balance=least(s.balance for s in filled),
-        rails=e.rails,
-        verdict=e.verdict,
-        findings=dict(counts),
-        worst=against.message if against else None,
-        touches=sum(1 for a in actions(m.sheet, now, goal) if a.do is not Do.KEEP),
-        free_slots=sum(1 for s in m.sheet.slots if s not in goal),
-        now=dict(now),
-        goal=dict(goal),
-    )
-
-
-@dataclass(frozen=True, slots=True)
-class Arrangement:
-    """A whole rearrangement, proposed: what it takes, and what it comes to. None of it is done yet."""
-
-    actions: tuple[ActionView, ...]
-    changes: Mapping[str, Occupant | None]
-    #: Modules that it adds.
-    adds: int
-    #: Fitted modules that it moves.
-    moves: int
-    installed_gib: float
-    verdict: Verdict
-
-
-def arrange_plan(engine: Engine, key: UUID, kind: str, module: Module | None) -> Arrangement:
-    """Propose to fill the order's next set with such modules (`next-set`), or to deal all over the sockets (`spread`).
-
-    Raises NotFound, Refused when there is nothing to propose; says why.
-    """
-    with engine.connect() as db:
-        plan = _open(db, key)
-    m, goal = plan.machine, plan.goal
-    if kind == "next-set":
-        if module is None:
-            raise Refused("module", "Say which module the set is filled with.")
-        layout = next_set(m.sheet, m.machine, goal, module)
-        if layout is None:
-            raise Refused(
-                "kind", "No further set can be filled: every set is full, or what sits in a slot is not known."
-            )
-    else:
-        layout = dealt_out(m.sheet, m.machine, goal)
-        if layout is None:
-            raise Refused("kind", "The modules cannot be dealt evenly over the sockets.")
-        if layout == goal:
-            raise Refused("kind", "The modules are spread evenly already.")
-    done = [a for a in actions(m.sheet, goal, layout) if a.do is not Do.KEEP]
-    judged = judge(m.sheet, m.machine, layout, plan.now)
-    changes = {s: layout.get(s) for s in layout.changed_from(goal)}
-    moves = sum(1 for a in done if a.do is Do.MOVE or a.source == MAT)
-    return Arrangement(_actions(done), changes, len(layout) - len(goal), moves, judged.installed_gib, judged.verdict)
-
-
 def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | None) -> tuple[Target, ...]:
     """Every slot as a place for a module (see core.targets). Raises NotFound."""
     with engine.connect() as db:
-        plan = _open(db, key)
+        plan = open_plan(db, key)
     return targets(plan.machine.sheet, plan.machine.machine, plan.goal, module, taken_from=taken_from)
 
 
-def _open(db: Connection, key: UUID, lock: bool = False) -> _Open:
+def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
     row = store.find_plan(db, key, lock)
     if row is None:
         raise NotFound("plan")
@@ -331,10 +215,10 @@ def _open(db: Connection, key: UUID, lock: bool = False) -> _Open:
     now = machine.layout if machine.survey.id == row.survey_id else read_layout(find_survey(db, row.survey_id).slots)
     if machine.row.sheet_hash != row.sheet_hash:
         machine = Loaded(machine.row, load_sheet(db, row.sheet_hash), machine.machine, machine.survey, machine.layout)
-    return _Open(row, machine, now, read_layout(row.slots), tuple(store.commands_of(db, key)))
+    return OpenPlan(row, machine, now, read_layout(row.slots), tuple(store.commands_of(db, key)))
 
 
-def _view(plan: _Open) -> PlanView:
+def _view(plan: OpenPlan) -> PlanView:
     m = plan.machine
     undoable, redoable = _stacks(plan.commands)
     judged = judge(m.sheet, m.machine, plan.goal, plan.now)
@@ -350,7 +234,7 @@ def _view(plan: _Open) -> PlanView:
         evaluation_now=judge(m.sheet, m.machine, plan.now),
         evaluation=judged,
         cures=_cures(plan),
-        actions=_actions(actions(m.sheet, plan.now, plan.goal)),
+        actions=action_views(actions(m.sheet, plan.now, plan.goal)),
         can_undo=bool(undoable),
         can_redo=bool(redoable),
         changed_by=plan.commands[-1].by if plan.commands else None,
@@ -360,24 +244,24 @@ def _view(plan: _Open) -> PlanView:
     )
 
 
-def _actions(done: Iterable[Action]) -> tuple[ActionView, ...]:
+def action_views(done: Iterable[Action]) -> tuple[ActionView, ...]:
     return tuple(ActionView(do=a.do, module=a.module, source=a.source, target=a.target) for a in done)
 
 
-def _cures(plan: _Open) -> tuple[CureView | None, ...]:
+def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
     m, goal = plan.machine, plan.goal
     found = judge_cures(m.sheet, m.machine, goal, plan.now)
     return tuple(
         None
         if c is None
         else CureView(
-            _actions(c.actions), {s: c.layout.get(s) for s in c.layout.changed_from(goal)}, c.loses_gib, c.verdict
+            action_views(c.actions), {s: c.layout.get(s) for s in c.layout.changed_from(goal)}, c.loses_gib, c.verdict
         )
         for c in found
     )
 
 
-def _not_stale(plan: _Open, version: int, yours: dict[str, Any]) -> None:
+def _not_stale(plan: OpenPlan, version: int, yours: dict[str, Any]) -> None:
     if version != plan.row.version:
         by = plan.commands[-1].by if plan.commands else None
         raise Stale(f"{by or 'Somebody'} changed this plan meanwhile; nothing of yours was saved.", _view(plan), yours)
@@ -402,7 +286,7 @@ def _stacks(commands: Sequence[CommandRow]) -> tuple[list[CommandRow], list[Comm
 
 def _append(
     db: Connection,
-    plan: _Open,
+    plan: OpenPlan,
     account: Account,
     kind: str,
     moves: Mapping[str, tuple[Occupant | None, Occupant | None]],

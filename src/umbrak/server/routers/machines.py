@@ -28,7 +28,8 @@ from umbrak.services import resurvey
 from umbrak.services.errors import Refused
 from umbrak.services.machine_list import MachinePage, list_machines
 from umbrak.services.machines import MachineView, machine_history, machine_targets, make_machine, see_machine
-from umbrak.services.plans import PlanBrief, PlanView, compare_plans, start_plan
+from umbrak.services.plans import PlanView, start_plan
+from umbrak.services.proposals import PlanBrief, compare_plans
 from umbrak.services.resurvey import Difference, see_difference
 from umbrak.store.history import HistoryLine
 

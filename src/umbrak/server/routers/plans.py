@@ -12,9 +12,7 @@ from umbrak.server.bodies import ArrangementOf, PlanDiscard, PlanEdit, PlanRenam
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.plans import (
-    Arrangement,
     PlanView,
-    arrange_plan,
     discard_plan,
     edit_plan,
     plan_targets,
@@ -22,6 +20,7 @@ from umbrak.services.plans import (
     see_plan,
     step_plan,
 )
+from umbrak.services.proposals import Arrangement, arrange_plan
 
 router = APIRouter(prefix="/plans", tags=["plans"])
 
