@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from umbrak.core.platform.survey import SurveyReading
+from umbrak.formats.bounds import check_size
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.redfish import looks_like_redfish, read_redfish
 from umbrak.formats.smbios.listing import looks_like_listing
 from umbrak.formats.smbios.survey import read_listing, read_tables
 from umbrak.formats.smbios.tables import looks_like_tables
@@ -24,6 +26,7 @@ def _text(data: bytes) -> str:
 READERS: dict[str, Callable[[bytes], Reading]] = {
     "smbios": read_tables,
     "spd": read_spd,
+    "redfish": read_redfish,
     "smbios-text": lambda data: read_listing(_text(data)),
 }
 
@@ -37,11 +40,15 @@ def detect(data: bytes) -> str | None:
     # NUL bytes are in every binary table and in no UTF-8 text.
     if b"\0" in data[:4096] and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
         return "smbios" if looks_like_tables(data) else None
-    return "smbios-text" if looks_like_listing(_text(data)) else None
+    text = _text(data)
+    if looks_like_redfish(text):
+        return "redfish"
+    return "smbios-text" if looks_like_listing(text) else None
 
 
 def read_any(data: bytes, kind: str | None = None) -> Reading:
     """What a file reports. Raises InputError when its kind is not known or it cannot be read as that kind."""
+    check_size(len(data))
     if not data.strip(b"\0 \t\r\n"):
         raise InputError("empty", [Fault("there is nothing in it")])
     chosen = kind or detect(data)

@@ -22,8 +22,6 @@ from umbrak.store import machines as store
 from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
 
-#: Larger than any table or listing by far.
-MAX_BYTES = 4 << 20
 _READING: TypeAdapter[SurveyReading] = TypeAdapter(SurveyReading)
 
 

@@ -69,3 +69,24 @@ def rate_named(generation: str, number: int) -> int | None:
         if by_bandwidth is not None:
             return by_bandwidth
     return number if number in STANDARD_RATES_MTS[generation] else None
+
+
+def standard_rate(rate: int | None, generation: str | None) -> int | None:
+    """The standard rate that a firmware's rounding means (1334 is 1333); the rate itself where none is near. [MT/s]"""
+    if rate is None:
+        return None
+    tables = [STANDARD_RATES_MTS[generation]] if generation else list(STANDARD_RATES_MTS.values())
+    near = [r for t in tables for r in t if abs(r - rate) <= 1]
+    return min(near, key=lambda r: abs(r - rate)) if near else rate
+
+
+def may_be_clock(rate: int, generation: str, in_transfers: bool) -> bool:
+    """Whether a speed that a machine tells may be the clock, half the data rate: its double is a rate of the standard,
+    and either the field is not in MT/s (`in_transfers`), or the speed is no rate of the standard."""
+    standard = STANDARD_RATES_MTS[generation]
+    return any(abs(2 * rate - r) <= 2 for r in standard) and not (in_transfers and rate in standard)
+
+
+def clock_words(rate: int) -> str:
+    """What is said of a speed that may be the clock."""
+    return f"a speed of {rate} may be the data rate or the clock of {2 * rate} MT/s; the rate stays unknown"

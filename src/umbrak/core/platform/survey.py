@@ -52,6 +52,24 @@ class ArrayFacts:
 
 
 @dataclass(frozen=True, slots=True)
+class SlotHealth:
+    """What the machine counts and measures of one slot; None = it does not tell."""
+
+    correctable: int | None = None
+    uncorrectable: int | None = None
+    temperature_c: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class DriveFacts:
+    """A drive; `bay` is the number on the machine's front, None where the report does not tell."""
+
+    bay: int | None
+    serial: str | None = None
+    model: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class SlotFacts:
     locator: str | None = None
     bank: str | None = None
@@ -59,6 +77,7 @@ class SlotFacts:
     module: Module | None = None
     configured_mts: int | None = None
     configured_v: float | None = None
+    health: SlotHealth | None = None
 
     def occupant(self) -> Occupant | None:
         """What to put into a layout for it."""
@@ -86,6 +105,17 @@ class SurveyReading:
     arrays: tuple[ArrayFacts, ...] = ()
     slots: tuple[SlotFacts, ...] = ()
     warnings: tuple[Warning, ...] = ()
+    #: What the machine says of itself in its own words.
+    description: str | None = None
+    #: Totals that it tells apart from the slots. [GiB]
+    installed_gib: float | None = None
+    usable_gib: float | None = None
+    drives: tuple[DriveFacts, ...] = ()
+
+    def claimed_gib(self) -> float | None:
+        """The most that the firmware claims the machine can hold: the sum over its arrays, where each tells."""
+        amounts = [a.max_gib for a in self.arrays]
+        return sum(a for a in amounts if a) if amounts and all(amounts) else None
 
 
 #: Words in locators that name no particular slot.

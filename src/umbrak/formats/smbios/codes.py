@@ -52,9 +52,3 @@ ARRAY_ECC = {
     0x06: "Multi-bit ECC",
     0x07: "CRC",
 }
-
-#: Words that stand for "nobody filled this in".
-PLACEHOLDERS = {
-    "", "unknown", "not specified", "not provided", "none", "<out of spec>", "no dimm", "no module installed", "empty", "[empty]",
-    "to be filled by o.e.m.", "default string", "undefined", "n/a", "na", "not available", "other", "0x00000000", "00000000", "<bad index>",
-}  # fmt: skip

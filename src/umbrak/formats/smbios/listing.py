@@ -9,12 +9,13 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
+from umbrak.core.memory.module import MakerCode
 from umbrak.core.platform.survey import Warning
+from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.placeholders import told
 from umbrak.formats.smbios import codes
 from umbrak.formats.smbios.tables import Record
-
-MAX_BYTES = 4 << 20
 
 _HANDLE = re.compile(r"Handle\s+(0x[0-9A-F]+)\s*,\s*DMI type\s+(\d+)(?:\s*,\s*(\d+)\s+bytes)?", re.I)
 _TITLES = {title.lower(): kind for kind, title in codes.TITLES.items()}
@@ -28,8 +29,7 @@ _OTHER_TITLE = re.compile(
 
 
 def _text(value: str) -> str | None:
-    value = value.strip()
-    return None if value.lower() in codes.PLACEHOLDERS else value
+    return told(value)
 
 
 def _whole(value: str) -> int | None:
@@ -45,6 +45,12 @@ def _handle(value: str) -> int | None:
 def _volts(value: str) -> float | None:
     match = re.match(r"\s*(\d+(?:[.,]\d+)?)\s*V", value)
     return float(match[1].replace(",", ".")) or None if match else None
+
+
+def _maker_id(value: str) -> MakerCode | None:
+    match = re.match(r"\s*Bank\s+(\d{1,3})\s*,\s*Hex\s+0x([0-9A-F]{2})\b", value, re.I)
+    code = int(match[2], 16) & 0x7F if match else 0
+    return MakerCode(int(match[1]), code) if match and code else None
 
 
 _UNITS_MIB = {"kb": 1 / 1024, "mb": 1, "gb": 1024, "tb": 1 << 20}
@@ -100,6 +106,7 @@ _LINES: dict[int, dict[str, tuple[str, Callable[[str], object]]]] = {
         "type detail": ("Type Detail", str.strip),
         "speed": ("Speed", _whole),
         "manufacturer": ("Manufacturer", _text),
+        "module manufacturer id": ("Module Manufacturer ID", _maker_id),
         "serial number": ("Serial Number", _text),
         "part number": ("Part Number", _text),
         "rank": ("Rank", _whole),
@@ -116,7 +123,7 @@ _IGNORED = {
     codes.MEMORY_ARRAY: {"location", "error information handle"},
     codes.MEMORY_DEVICE: {
         "error information handle", "set", "asset tag", "memory technology", "memory operating mode capability",
-        "firmware version", "module manufacturer id", "module product id", "memory subsystem controller manufacturer id",
+        "firmware version", "module product id", "memory subsystem controller manufacturer id",
         "memory subsystem controller product id", "non-volatile size", "volatile size", "cache size", "logical size", "rmw",
         "pmic0 manufacturer id", "pmic0 revision number", "rcd manufacturer id", "rcd revision number",
     },
@@ -136,10 +143,11 @@ def decode_listing(text: str) -> tuple[list[tuple[int, Record]], list[Warning]]:
     Raises
         InputError   too large, or nothing in it is such a listing (it says what was expected)
     """
-    if len(text) > MAX_BYTES:
-        raise InputError("too-large", [Fault(f"{len(text)} characters; at most {MAX_BYTES} are read")])
-    reader = _Reader()
+    check_size(len(text), "characters")
+    reader, deadline = _Reader(), Deadline()
     for number, line in enumerate(text.splitlines(), 1):
+        if number % 1024 == 0:
+            deadline.check(f"line {number}")
         reader.line(number, line)
     reader.close(cut=not text.endswith(("\n", "\r")) or reader.open_is_short())
     if not reader.records:
@@ -204,6 +212,8 @@ class _Reader:
         if name in lines:
             key, read = lines[name]
             self.record.setdefault(key, read(value))
+            if key == "Speed" and self.kind == codes.MEMORY_DEVICE:
+                self.record.setdefault("Speed Unit", "MT/s" if "MT/s" in value else "MHz")
         elif self.kind in _IGNORED and name not in _IGNORED[self.kind] and name not in self.strange:
             self.strange[name] = number
             self.warnings.append(Warning(f"line {number}", f"field “{name}” is not known; left out"))

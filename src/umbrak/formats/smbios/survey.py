@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from umbrak.core.memory.module import Buffering, Form, Generation, Module, complete, contradictions
-from umbrak.core.memory.rates import RAILS_V, STANDARD_RATES_MTS
+from umbrak.core.memory.rates import RAILS_V, clock_words, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
     ArrayFacts,
     FirmwareFacts,
@@ -16,6 +16,7 @@ from umbrak.core.platform.survey import (
     SystemFacts,
     Warning,
 )  # fmt: skip
+from umbrak.formats.placeholders import told
 from umbrak.formats.smbios import codes
 from umbrak.formats.smbios.listing import decode_listing
 from umbrak.formats.smbios.tables import Record, decode_tables
@@ -80,8 +81,7 @@ def _as(record: Record, name: str) -> Any:
 
 
 def _named(record: Record | None, name: str) -> str | None:
-    value = record.get(name) if record else None
-    return value if isinstance(value, str) and value.strip().lower() not in codes.PLACEHOLDERS else None
+    return told(record.get(name)) if record else None
 
 
 def _tidy(value: float | None) -> float | None:
@@ -96,20 +96,26 @@ def _slot(r: Record) -> tuple[SlotFacts, list[str]]:
     said: list[str] = []
     size, form = _as(r, "Size"), _named(r, "Form Factor")
     locator, bank = _named(r, "Locator"), _named(r, "Bank Locator")
-    configured_mts, configured_v = _standard_rate(_as(r, "Configured Memory Speed"), None), _as(r, "Configured Voltage")
+    configured_mts, configured_v = standard_rate(_as(r, "Configured Memory Speed"), None), _as(r, "Configured Voltage")
     if size == 0:
         return SlotFacts(locator, bank, SlotState.EMPTY), said
+    disabled = any("disabled" in name.lower() for name in (locator, bank) if name)
     if "Size" not in r or size is None:
+        present = any(_named(r, name) for name in ("Manufacturer", "Serial Number", "Part Number"))
+        if "Size" in r and (present or disabled):
+            said.append("a module is there whose size the firmware cannot tell: it is taken as failed")
+            return SlotFacts(locator, bank, SlotState.FAILED, _module(r, None)[0]), said
         if "Size" in r:
             said.append("its size is not known to the firmware; what sits in it stays unknown")
         return SlotFacts(locator, bank, SlotState.UNKNOWN), said
     module, odd = _module(r, size)
     said += odd
-    state = SlotState.SOLDERED if form in codes.SOLDERED_FORMS else SlotState.FILLED
+    soldered = form in codes.SOLDERED_FORMS
+    state = SlotState.SOLDERED if soldered else SlotState.FAILED if disabled else SlotState.FILLED
     return SlotFacts(locator, bank, state, module, configured_mts, configured_v), said
 
 
-def _module(r: Record, size_mib: float) -> tuple[Module, list[str]]:
+def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:
     said: list[str] = []
     kind = _named(r, "Type") or ""
     generation = Generation(kind.split()[0]) if kind.split()[:1] and kind.split()[0] in set(Generation) else None
@@ -143,30 +149,25 @@ def _module(r: Record, size_mib: float) -> tuple[Module, list[str]]:
     if generation and low and high:
         family = {v for name, volts in RAILS_V.items() if name.startswith(generation) for v in volts}
         rails = tuple(sorted({round(low, 3), round(high, 3)} & family))
-    rate = _standard_rate(_as(r, "Speed"), generation)
-    gib = size_mib / 1024
+    rate = standard_rate(_as(r, "Speed"), generation)
+    if rate and generation and may_be_clock(rate, generation, r.get("Speed Unit") == "MT/s"):
+        said.append(clock_words(rate))
+        rate = None
+    gib = _tidy(size_mib / 1024) if size_mib is not None else None
     module = Module(
         generation=generation,
         form=_FORMS.get(form or ""),
         buffering=buffering,
         ecc_bits=ecc_bits,
-        capacity_gib=int(gib) if gib == int(gib) else gib,
+        capacity_gib=gib,
         package_ranks=_as(r, "Rank"),
         rate_mts=rate,
         rails_v=rails,
         maker=_named(r, "Manufacturer"),
+        maker_code=_as(r, "Module Manufacturer ID"),
         part=_named(r, "Part Number"),
         serial=_named(r, "Serial Number"),
     )
     module = complete(module)[0]
     said += [c.message for c in contradictions(module)]
     return module, said
-
-
-def _standard_rate(rate: int | None, generation: str | None) -> int | None:
-    """The standard rate that a firmware's rounding means (1334 is 1333). [MT/s]"""
-    if rate is None:
-        return None
-    tables = [STANDARD_RATES_MTS[generation]] if generation else list(STANDARD_RATES_MTS.values())
-    near = [r for t in tables for r in t if abs(r - rate) <= 1]
-    return min(near, key=lambda r: abs(r - rate)) if near else rate

@@ -9,12 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
+from umbrak.core.memory.module import MakerCode
 from umbrak.core.platform.survey import Warning
+from umbrak.formats.bounds import check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.smbios import codes
 
-#: Far more than any machine's table (96 slots need about 12 kB).
-MAX_BYTES = 4 << 20
+#: A handle is a word: there cannot be more structures (6.1.2).
+MAX_STRUCTURES = 1 << 16
 
 Record = dict[str, object]
 
@@ -60,14 +62,18 @@ def decode_tables(data: bytes) -> tuple[list[tuple[int, Record]], list[Warning]]
     Raises
         InputError   too large, or not one structure can be read
     """
-    if len(data) > MAX_BYTES:
-        raise InputError("too-large", [Fault(f"{len(data)} bytes; at most {MAX_BYTES} are read")])
+    check_size(len(data))
     warnings: list[Warning] = []
     start, end = _table(data, warnings)
     records = []
     count = 0
     for structure in _structures(data, start, end, warnings):
         count += 1
+        if count > MAX_STRUCTURES:
+            warnings.append(
+                Warning(f"byte {structure.offset}", f"more than {MAX_STRUCTURES} structures; the rest is left out")
+            )
+            break
         reader = _READERS.get(structure.type)
         if reader:
             records.append((structure.type, reader(structure)))
@@ -200,6 +206,9 @@ def _device(s: Structure) -> Record:
         "Type": codes.MEMORY_TYPES.get(s.number(0x12, 1) or 0, f"type 0x{s.number(0x12, 1) or 0:02X}"),
         "Type Detail": " ".join(word for bit, word in codes.TYPE_DETAILS.items() if detail >> bit & 1),
         "Speed": rate(0x15, 0x54),
+        # Up to 3.0 the field is in MHz, and firmware disagreed on whose; since 3.1 it is MT/s (annex A).
+        "Speed Unit": "MT/s" if len(s.data) >= 0x54 else "MHz",
+        "Module Manufacturer ID": _maker_id(s.number(0x2C, 2)),
         "Manufacturer": s.text(0x17),
         "Serial Number": s.text(0x18),
         "Part Number": s.text(0x1A),
@@ -209,6 +218,14 @@ def _device(s: Structure) -> Record:
         "Maximum Voltage": volts(0x24),
         "Configured Voltage": volts(0x26),
     }
+
+
+def _maker_id(value: int | None) -> MakerCode | None:
+    """7.18.8: the SPD's two bytes, the low one with the continuation codes; 0 = unknown. Bit 7 of each is parity."""
+    if not value:
+        return None
+    bank, code = (value & 0x7F) + 1, value >> 8 & 0x7F
+    return MakerCode(bank, code) if code else None
 
 
 def _size_mib(s: Structure) -> float | None:

@@ -36,6 +36,9 @@ DDR5_MODULES = {
 #: Density of a die [Gbit]. DDR3 and DDR4: byte 4, bits 3 to 0; DDR5: byte 4, bits 4 to 0.
 DDR3_GBIT = {0: 0.25, 1: 0.5, 2: 1, 3: 2, 4: 4, 5: 8, 6: 16}
 DDR4_GBIT = {**DDR3_GBIT, 7: 32, 8: 12, 9: 24}
+#: (density [Gbit], steps smaller) -> density. From 12 Gbit on the standard does not say which step is meant.
+SMALLER_GBIT = {(g, step): g / (1 << step) for g in (0.5, 1, 2, 4, 8) for step in (0, 1, 2) if g / (1 << step) >= 0.25}
+SMALLER_GBIT |= {(g, 0): g for g in DDR4_GBIT.values()}
 DDR5_GBIT = {1: 4, 2: 8, 3: 12, 4: 16, 5: 24, 6: 32, 7: 48, 8: 64}
 
 #: Width of a device [bits].

@@ -122,6 +122,25 @@ def _ddr3(spd: Bytes) -> tuple[Module, bool]:
     return module, spd.crc_ok(0, end, 126)
 
 
+#: Of a rank: density of its dies [Gbit], width of its devices [bits], dies in a stack.
+_Rank = tuple[float | None, int | None, int]
+
+
+def _unlike(spd: Bytes, at: int, ranks: int, even: _Rank, odd: _Rank) -> float | None:
+    """Capacity of a module whose odd ranks (the second, the fourth) differ from the even ones. [GiB]"""
+
+    def rank_gib(rank: _Rank) -> float | None:
+        gbit, width, height = rank
+        return gbit * height * (64 / width) / 8 if gbit and width else None
+
+    one, other = rank_gib(even), rank_gib(odd)
+    spd.odd(at, "its ranks are unlike: density and width hold for half of them and are left out")
+    if one is None or other is None:
+        return None
+    total = one * ((ranks + 1) // 2) + other * (ranks // 2)
+    return int(total) if total == int(total) else total
+
+
 def _ddr4(spd: Bytes) -> tuple[Module, bool]:
     """Annex L: 3.3-0 module, 4.3-0 density, 6 package, 11 rail, 12.6 unlike ranks, 12.5-3 ranks, 12.2-0 width, 13 bus,
     17 time bases, 18 and 125 clock, 126 CRC, 128 height, 254 CRC, 320 maker, 323 date, 325 serial, 329 part, 349 revision."""
@@ -135,18 +154,24 @@ def _ddr4(spd: Bytes) -> tuple[Module, bool]:
     dies = spd.bits(6, 6, 4) + 1
     stacked = spd.bits(6, 7, 7) == 1 and spd.bits(6, 1, 0) == codes.SINGLE_LOAD
     unlike = spd.bits(12, 6, 6) == 1
+    gbit, width = spd.code(codes.DDR4_GBIT, 4, 3, 0, "density"), spd.code(codes.WIDTHS, 12, 2, 0, "device width")
+    ranks, height = spd.bits(12, 5, 3) + 1, dies if stacked else 1
     if unlike:
-        spd.odd(12, "its ranks are unlike: capacity is not told by one organisation")
+        # Byte 10: the odd ranks' dies are one or two steps of density smaller, their width is the same.
+        odd = codes.SMALLER_GBIT.get((gbit or 0, spd.bits(10, 3, 2)))
+        odd_height = spd.bits(10, 6, 4) + 1 if spd.bits(10, 1, 0) == codes.SINGLE_LOAD else 1
+        capacity = _unlike(spd, 12, ranks, (gbit, width, height), (odd, width, odd_height))
     module = replace(
         _identity(spd, 320, 323, (329, 20), (349, 1)),
         generation=Generation.DDR4,
         form=form,
         buffering=buffering,
         ecc_bits=spd.code(codes.ECC_BITS, 13, 4, 3, "bus width extension"),
-        package_ranks=spd.bits(12, 5, 3) + 1,
-        stack_height=dies if stacked else 1,
-        device_width=None if unlike else spd.code(codes.WIDTHS, 12, 2, 0, "device width"),
-        die_gbit=None if unlike else spd.code(codes.DDR4_GBIT, 4, 3, 0, "density"),
+        capacity_gib=capacity if unlike else None,
+        package_ranks=ranks,
+        stack_height=height,
+        device_width=None if unlike else width,
+        die_gbit=None if unlike else gbit,
         rate_mts=spd.rate_mts("DDR4", clock, 18),
         timing=_timing(spd, clock, (time(24, 123), time(25, 122), time(26, 121))),
         rails_v=(1.2,) if spd.bits(11, 0, 0) else (),
@@ -165,24 +190,34 @@ def _ddr5(spd: Bytes) -> tuple[Module, bool]:
     dies, stacked = spd.code(codes.DDR5_DIES, 4, 7, 5, "dies in a package") or (1, False)
     clock = spd.word(20)
     unlike = spd.bits(234, 6, 6) == 1
-    if unlike:
-        spd.odd(234, "its ranks are unlike: capacity is not told by one organisation")
     bus = spd.code(codes.BUS_WIDTHS, 235, 2, 0, "bus width")
     channels = spd.bits(235, 7, 5) + 1
     if bus is not None and bus * channels != 64:
         spd.odd(235, f"{channels} channels of {bus} bits; 64 data bits were expected")
     # Two dies that are not stacked behind one load each have a chip select of their own.
     ranks = (spd.bits(234, 5, 3) + 1) * (1 if stacked else dies)
+    gbit, width = spd.code(codes.DDR5_GBIT, 4, 4, 0, "density"), spd.code(codes.WIDTHS, 6, 7, 5, "device width")
+    height = dies if stacked else 1
+    if unlike:
+        # Bytes 8 and 10 say of the odd ranks what 4 and 6 say of the even ones.
+        odd_dies, odd_stacked = codes.DDR5_DIES.get(spd.bits(8, 7, 5), (1, False))
+        second = (
+            codes.DDR5_GBIT.get(spd.bits(8, 4, 0)),
+            codes.WIDTHS.get(spd.bits(10, 7, 5)),
+            odd_dies if odd_stacked else 1,
+        )
+        capacity = _unlike(spd, 234, ranks, (gbit, width, height), second)
     module = replace(
         _identity(spd, 512, 515, (521, 30), (551, 1)),
         generation=Generation.DDR5,
         form=form,
         buffering=buffering,
         ecc_bits=spd.code(codes.DDR5_ECC_BITS, 235, 4, 3, "bus width extension"),
+        capacity_gib=capacity if unlike else None,
         package_ranks=ranks,
-        stack_height=dies if stacked else 1,
-        device_width=None if unlike else spd.code(codes.WIDTHS, 6, 7, 5, "device width"),
-        die_gbit=None if unlike else spd.code(codes.DDR5_GBIT, 4, 4, 0, "density"),
+        stack_height=height,
+        device_width=None if unlike else width,
+        die_gbit=None if unlike else gbit,
         rate_mts=spd.rate_mts("DDR5", clock, 20),
         timing=_timing(spd, clock, (spd.word(30), spd.word(32), spd.word(34))),
         rails_v=(1.1,),

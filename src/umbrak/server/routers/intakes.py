@@ -7,11 +7,11 @@ from uuid import UUID
 
 from fastapi import APIRouter, File, Form, Query, UploadFile
 
+from umbrak.formats.bounds import MAX_BYTES
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
 from umbrak.services.intake import (
-    MAX_BYTES,
     Intake,
     Match,
     Suggestion,

@@ -1,0 +1,24 @@
+"""What firmware writes where it has nothing to say."""
+
+from __future__ import annotations
+
+import re
+
+_WORDS = {
+    "", "unknown", "not specified", "not provided", "none", "<out of spec>", "no dimm", "no module installed", "empty", "[empty]",
+    "to be filled by o.e.m.", "default string", "undefined", "n/a", "na", "not available", "other", "<bad index>", "null",
+    "unspecified", "not present", "absent", "-", "?", "xxxx",
+}  # fmt: skip
+#: Zeros or all ones of any length, and names of fields left as their own values ("PartNum0", "A1_Manufacturer0").
+_FILLERS = re.compile(
+    r"(?:0x)?(?:0+|f{4,})|(?:[a-z]+\d+_)?(?:manufacturer|partnum(?:ber)?|modulepartnumber|sernum|serialnumber|assettag(?:num)?)\d*"
+)
+
+
+def told(value: object) -> str | None:
+    """The text, stripped; None where it only fills a field."""
+    if not isinstance(value, str):
+        return None
+    text = value.strip(" \t\r\n\0\xff\ufffd")
+    bare = text.lower()
+    return None if bare in _WORDS or _FILLERS.fullmatch(bare.replace(" ", "")) else text

@@ -1,0 +1,330 @@
+"""A machine's Redfish service (DSP0266, schemas of DSP0268), as a collection of its JSON documents.
+
+The documents come from a live service (devices.redfish) or from a file: an object of path -> document, a list of
+documents, or documents within each other as an expanded answer has them. Each carries its path as "@odata.id".
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from umbrak.core.memory.module import Buffering, Form, Generation, MakerCode, Module, complete, contradictions
+from umbrak.core.memory.rates import clock_words, may_be_clock, standard_rate
+from umbrak.core.platform.survey import (
+    DriveFacts,
+    FirmwareFacts,
+    ProcessorFacts,
+    SlotFacts,
+    SlotHealth,
+    SlotState,
+    SurveyReading,
+    SystemFacts,
+    Warning,
+)  # fmt: skip
+from umbrak.formats.bounds import check_size
+from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.placeholders import told
+
+Document = dict[str, Any]
+#: Far more than the documents of any machine.
+MAX_DOCUMENTS = 20_000
+_MAX_DEPTH = 60
+
+#: Memory.BaseModuleType -> (form, buffering).
+_MODULE_TYPES = {
+    "RDIMM": (Form.DIMM, Buffering.REGISTERED), "UDIMM": (Form.DIMM, Buffering.UNBUFFERED),
+    "LRDIMM": (Form.DIMM, Buffering.LOAD_REDUCED), "SO_DIMM": (Form.SO_DIMM, Buffering.UNBUFFERED),
+    "SO_UDIMM_72b": (Form.SO_DIMM, Buffering.UNBUFFERED), "SO_RDIMM_72b": (Form.SO_DIMM, Buffering.REGISTERED),
+    "Mini_RDIMM": (Form.OTHER, Buffering.REGISTERED), "Mini_UDIMM": (Form.OTHER, Buffering.UNBUFFERED),
+}  # fmt: skip
+#: Resource.State of a place that holds nothing, and of a device that is there and out of use.
+_ABSENT, _OUT_OF_USE = ("Absent",), ("Disabled", "UnavailableOffline", "Quiesced")
+
+
+def looks_like_redfish(text: str) -> bool:
+    return text.lstrip()[:1] in ("{", "[") and '"@odata.id"' in text
+
+
+def read_redfish(data: bytes) -> SurveyReading:
+    """What a saved collection reports.
+
+    Raises
+        InputError   too large, no JSON (with its line), or nothing of a computer system in it
+    """
+    check_size(len(data))
+    try:
+        root = json.loads(data.decode("utf-8-sig"))
+    except UnicodeDecodeError as error:
+        raise InputError("not-json", [Fault("no UTF-8 text", f"byte {error.start}")]) from error
+    except json.JSONDecodeError as error:
+        raise InputError("not-json", [Fault(error.msg, f"line {error.lineno}", error.lineno, error.colno)]) from error
+    except RecursionError as error:
+        raise InputError("too-deep", [Fault("documents within documents without end", "line 1", 1, 1)]) from error
+    return read_documents(gather(root))
+
+
+def gather(root: object) -> dict[str, Document]:
+    """Path -> document, of everything in it that carries its path; of several with one path the fullest."""
+    found: dict[str, Document] = {}
+    # A stack, not recursion: the nesting is the sender's.
+    stack: list[tuple[str | None, object, int]] = [(None, root, 0)]
+    while stack:
+        name, value, depth = stack.pop()
+        if depth > _MAX_DEPTH:
+            continue
+        if isinstance(value, dict):
+            path = value.get("@odata.id")
+            if not isinstance(path, str):
+                path = name if name and name.startswith("/") else None
+            if path and len(value) > 1 and len(value) > len(found.get(_tidy(path), ())):
+                found[_tidy(path)] = value
+                if len(found) > MAX_DOCUMENTS:
+                    raise InputError("too-large", [Fault(f"more than {MAX_DOCUMENTS} documents", path)])
+            stack += [(k if depth == 0 else None, v, depth + 1) for k, v in value.items()]
+        elif isinstance(value, list):
+            stack += [(None, v, depth + 1) for v in value]
+    return found
+
+
+def _tidy(path: str) -> str:
+    return path.split("#")[0].rstrip("/") or "/"
+
+
+class _Documents:
+    """The documents, and what about them is odd. Nothing in them is trusted to have the type that it should have."""
+
+    def __init__(self, documents: Mapping[str, Document]) -> None:
+        self.all = {_tidy(path): d for path, d in documents.items()}
+        self.warnings: list[Warning] = []
+
+    def of(self, link: object) -> Document:
+        """The document that a link names; empty where it is not there."""
+        path = link.get("@odata.id") if isinstance(link, dict) else None
+        return self.all.get(_tidy(path), {}) if isinstance(path, str) else {}
+
+    def members(self, link: object) -> Iterator[tuple[str, Document]]:
+        """(path, document) of a collection's members, over its pages."""
+        seen: set[str] = set()
+        page = self.of(link)
+        while page:
+            yield from self.linked(page.get("Members"))
+            following = page.get("Members@odata.nextLink")
+            if not isinstance(following, str) or following in seen:
+                return
+            seen.add(following)
+            page = self.all.get(_tidy(following), {})
+
+    def linked(self, links: object) -> Iterator[tuple[str, Document]]:
+        for link in links if isinstance(links, list) else []:
+            path = link.get("@odata.id") if isinstance(link, dict) else None
+            if not isinstance(path, str):
+                continue
+            document = self.all.get(_tidy(path))
+            if document is None:
+                self.warnings.append(Warning(path, "named, and not in the collection: it is left out"))
+            else:
+                yield path, document
+
+    def whole(self, document: Document, name: str, where: str) -> int | None:
+        value = document.get(name)
+        if value is None:
+            return None
+        if isinstance(value, bool) or not isinstance(value, int | float) or value != value or not 0 <= value < 1 << 40:
+            self.warnings.append(Warning(f"{where} {name}", f"a number was expected, found {str(value)[:40]!r}"))
+            return None
+        return int(value)
+
+
+def read_documents(documents: Mapping[str, Document]) -> SurveyReading:
+    """What the documents report. Raises InputError when no computer system is among them."""
+    docs = _Documents(documents)
+    path, system = _system(docs)
+    slots = [_slot(docs, p, d) for p, d in docs.members(system.get("Memory"))]
+    if not slots:
+        docs.warnings.append(Warning(path, "it lists no memory: the slots stay unknown"))
+    summary = _sub(system, "MemorySummary")
+    return SurveyReading(
+        kind="redfish",
+        system=SystemFacts(
+            told(system.get("Manufacturer")), told(system.get("Model")), told(system.get("SerialNumber"))
+        ),
+        firmware=FirmwareFacts(None, told(system.get("BiosVersion")), None)
+        if told(system.get("BiosVersion"))
+        else None,
+        processors=tuple(_processor(docs, p, d) for p, d in docs.members(system.get("Processors"))),
+        slots=tuple(slots),
+        warnings=tuple(docs.warnings),
+        description=told(system.get("HostName")) or told(system.get("Description")),
+        installed_gib=docs.whole(summary, "TotalSystemMemoryGiB", path),
+        drives=tuple(_drives(docs, system)),
+    )
+
+
+def _system(docs: _Documents) -> tuple[str, Document]:
+    """The computer system: the only one, or of several the first that lists memory."""
+    known = [
+        (p, d)
+        for p, d in docs.all.items()
+        if isinstance(d.get("@odata.type"), str) and "ComputerSystem." in d["@odata.type"]
+    ]
+    known = known or [(p, d) for p, d in docs.all.items() if re.fullmatch(r"/redfish/v1/Systems/[^/]+", p)]
+    if not known:
+        raise InputError(
+            "no-system",
+            [Fault("no ComputerSystem among the documents; the collection lacks /redfish/v1/Systems/...", "line 1")],
+        )
+    known.sort(key=lambda pair: (not any(True for _ in docs.members(pair[1].get("Memory"))), pair[0]))
+    docs.warnings.clear()
+    for path, _ in known[1:]:
+        docs.warnings.append(Warning(path, f"another system; only {known[0][0]} is read"))
+    return known[0]
+
+
+def _sub(document: Document, *names: str) -> Document:
+    """An object within an object; empty where there is none."""
+    for name in names:
+        value = document.get(name)
+        document = value if isinstance(value, dict) else {}
+    return document
+
+
+def _processor(docs: _Documents, path: str, d: Document) -> ProcessorFacts:
+    state = _sub(d, "Status").get("State")
+    populated = None if not isinstance(state, str) else state not in _ABSENT
+    return ProcessorFacts(
+        told(d.get("Socket")) or told(d.get("Id")), told(d.get("Model")), docs.whole(d, "TotalCores", path), populated
+    )
+
+
+def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
+    locator = (
+        told(d.get("DeviceLocator"))
+        or told(_sub(d, "Location", "PartLocation").get("ServiceLabel"))
+        or told(d.get("Name"))
+    )
+    status = _sub(d, "Status")
+    capacity = docs.whole(d, "CapacityMiB", path)
+    health = _health(docs, path, d)
+    if status.get("State") in _ABSENT or (capacity == 0 and not told(d.get("PartNumber"))):
+        return SlotFacts(locator, None, SlotState.EMPTY)
+    failed = status.get("Health") == "Critical" or status.get("State") in _OUT_OF_USE
+    if not capacity and not failed:
+        failed = any(told(d.get(n)) for n in ("PartNumber", "SerialNumber", "Manufacturer"))
+        docs.warnings.append(
+            Warning(
+                f"slot {locator}",
+                "a module is there whose size is not told: it is taken as failed"
+                if failed
+                else "its size is not told; what sits in it stays unknown",
+            )
+        )
+        if not failed:
+            return SlotFacts(locator, None, SlotState.UNKNOWN)
+    elif failed:
+        docs.warnings.append(
+            Warning(f"slot {locator}", f"reported as {status.get('Health') or ''} {status.get('State') or ''}".rstrip())
+        )
+    module, odd = _module(docs, path, d, capacity or None)
+    docs.warnings += [Warning(f"slot {locator}", words) for words in odd]
+    soldered = d.get("BaseModuleType") == "Die"
+    state = SlotState.FAILED if failed else SlotState.SOLDERED if soldered else SlotState.FILLED
+    return SlotFacts(
+        locator, None, state, module, standard_rate(docs.whole(d, "OperatingSpeedMhz", path), None), None, health
+    )
+
+
+def _module(docs: _Documents, path: str, d: Document, capacity_mib: int | None) -> tuple[Module, list[str]]:
+    odd: list[str] = []
+    kind = d.get("MemoryDeviceType") if isinstance(d.get("MemoryDeviceType"), str) else ""
+    first = re.split(r"[_ ]", kind or "")[0]
+    generation = Generation(first) if first in set(Generation) else None
+    if kind and generation is None:
+        odd.append(f"memory type “{kind[:40]}” is none of {', '.join(Generation)}; its generation stays unknown")
+    form, buffering = _MODULE_TYPES.get(str(d.get("BaseModuleType")), (None, None))
+    if "FB_DIMM" in (kind or ""):
+        form, buffering = Form.DIMM, Buffering.FULLY_BUFFERED
+    bus, width = docs.whole(d, "BusWidthBits", path), docs.whole(d, "DataWidthBits", path)
+    extra = bus - width if bus and width and bus >= width else None
+    ecc_bits = None
+    if extra is not None:
+        ecc_bits = ({0: 0, 8: 4, 16: 8} if generation is Generation.DDR5 and width == 64 else {0: 0, 8: 8}).get(extra)
+    speeds = (
+        [s for s in d.get("AllowedSpeedsMHz") or [] if isinstance(s, int) and not isinstance(s, bool)]
+        if isinstance(d.get("AllowedSpeedsMHz"), list)
+        else []
+    )
+    rate = standard_rate(max(speeds, default=None), generation)
+    if rate is not None and not 100 <= rate < 100_000:
+        rate = None
+    if rate and generation and may_be_clock(rate, generation, in_transfers=False):
+        odd.append(clock_words(rate))
+        rate = None
+    gib = capacity_mib / 1024 if capacity_mib else None
+    module, _ = complete(
+        Module(
+            generation=generation,
+            form=form,
+            buffering=buffering,
+            ecc_bits=ecc_bits,
+            capacity_gib=int(gib) if gib is not None and gib == int(gib) else gib,
+            package_ranks=docs.whole(d, "RankCount", path) or None,
+            rate_mts=rate,
+            maker=told(d.get("Manufacturer")),
+            maker_code=_maker_code(d.get("ModuleManufacturerID")),
+            part=told(d.get("PartNumber")),
+            serial=told(d.get("SerialNumber")),
+        )
+    )
+    return module, odd + [c.message for c in contradictions(module)]
+
+
+def _maker_code(value: object) -> MakerCode | None:
+    """Memory.ModuleManufacturerID: two bytes as in the SPD. Which of them services write first differs: continuation
+    counts are small and codes of the later banks are not told apart from them, so only a clear case is taken."""
+    match = re.fullmatch(r"0x([0-9A-Fa-f]{2})([0-9A-Fa-f]{2})", value) if isinstance(value, str) else None
+    if not match:
+        return None
+    one, other = (int(h, 16) & 0x7F for h in match.groups())
+    few = 16  # banks in use
+    if one < few <= other:
+        return MakerCode(one + 1, other)
+    return MakerCode(other + 1, one) if other < few <= one else None
+
+
+def _health(docs: _Documents, path: str, d: Document) -> SlotHealth | None:
+    metrics = docs.of(d.get("Metrics"))
+    counts = _sub(metrics, "LifeTime") or _sub(metrics, "CurrentPeriod")
+    reading = _sub(docs.of(d.get("EnvironmentMetrics")), "TemperatureCelsius").get("Reading")
+    temperature = (
+        float(reading)
+        if isinstance(reading, int | float) and not isinstance(reading, bool) and -60 < reading < 200
+        else None
+    )
+    health = SlotHealth(
+        docs.whole(counts, "CorrectableECCErrorCount", path),
+        docs.whole(counts, "UncorrectableECCErrorCount", path),
+        temperature,
+    )
+    return health if health != SlotHealth() else None
+
+
+def _drives(docs: _Documents, system: Document) -> Iterator[DriveFacts]:
+    """Drives of the system's chassis and of its storage, each once."""
+    links: list[tuple[str, Document]] = []
+    for _, chassis in docs.linked(_sub(system, "Links").get("Chassis")):
+        links += docs.members(chassis.get("Drives"))
+        links += docs.linked(_sub(chassis, "Links").get("Drives"))
+    for _, storage in docs.members(system.get("Storage")):
+        links += docs.linked(storage.get("Drives"))
+    for path, d in dict(links).items():
+        if _sub(d, "Status").get("State") in _ABSENT:
+            continue
+        location = _sub(d, "PhysicalLocation", "PartLocation")
+        bay = docs.whole(location, "LocationOrdinalValue", path)
+        label = location.get("ServiceLabel")
+        if bay is None and isinstance(label, str) and (digits := re.findall(r"\d{1,4}", label)):
+            bay = int(digits[-1])
+        yield DriveFacts(bay, told(d.get("SerialNumber")), told(d.get("Model")))
