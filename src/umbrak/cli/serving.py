@@ -93,7 +93,7 @@ def _run(
 def _listen(port: int | None) -> socket.socket:
     """A listening socket: the port asked for, or the first free one from the usual one on."""
     for candidate in [port] if port is not None else range(DEFAULT_PORT, DEFAULT_PORT + 20):
-        listener = socket.socket()
+        listener = socket.socket(proto=socket.IPPROTO_TCP)  # asyncio sends small answers at once only then
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind(("127.0.0.1", candidate))

@@ -1,0 +1,94 @@
+"""What an appliance tells by SNMP: sysDescr (RFC 3418) and the memory totals of HOST-RESOURCES-MIB (RFC 2790).
+
+As text, a line an object: ".1.3.6.1.2.1.25.2.2.0 = INTEGER: 16218116", the way command-line programs print a walk.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+from umbrak.core.platform.survey import SurveyReading, SystemFacts, Warning
+from umbrak.formats.bounds import Deadline, check_size
+from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.placeholders import told
+
+SYS_DESCR, SYS_NAME = "1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.5.0"
+#: hrMemorySize: "the amount of physical read-write main memory, typically RAM", in KBytes.
+HR_MEMORY_SIZE = "1.3.6.1.2.1.25.2.2.0"
+#: hrStorageTable: type, allocation units [bytes], size [units].
+HR_STORAGE = "1.3.6.1.2.1.25.2.3.1"
+HR_STORAGE_RAM = "1.3.6.1.2.1.25.2.1.2"
+#: An Integer32 in kB cannot say more than 2 TiB.
+_MOST_KB = (1 << 31) - 1
+
+_LINE = re.compile(r"^\.?((?:\d+\.)+\d+)\s*=\s*(?:([A-Za-z][\w-]*)\s*:\s*)?(.*)$")
+
+
+def looks_like_snmp(text: str) -> bool:
+    return bool(re.search(r"^\.?1\.3\.6\.1\.[\d.]+\s*=", text[:20_000], re.M))
+
+
+def write_snmp(values: Mapping[str, int | str]) -> bytes:
+    """Objects as text: numbers as INTEGER, the rest as STRING (object identifiers begin with a dot)."""
+    lines = []
+    for oid, value in values.items():
+        kind = "INTEGER" if isinstance(value, int) else "OID" if value.startswith(".1.") else "STRING"
+        lines.append(f".{oid} = {kind}: " + str(value).replace("\r", " ").replace("\n", " "))
+    return ("\n".join(lines) + "\n").encode()
+
+
+def read_snmp(text: str) -> SurveyReading:
+    """What the objects tell. Raises InputError when none of those read here is among them."""
+    check_size(len(text), "characters")
+    deadline, values = Deadline(), dict[str, str]()
+    for number, line in enumerate(text.splitlines(), 1):
+        if number % 1024 == 0:
+            deadline.check(f"line {number}")
+        if match := _LINE.match(line.strip()):
+            values.setdefault(match[1], match[3].strip().strip('"'))
+    warnings: list[Warning] = []
+    description, usable = told(values.get(SYS_DESCR)), _usable_gib(values, warnings)
+    if description is None and usable is None:
+        raise InputError(
+            "not-snmp",
+            [
+                Fault(
+                    "neither sysDescr (1.3.6.1.2.1.1.1.0) nor hrMemorySize (1.3.6.1.2.1.25.2.2.0) in it", "line 1", 1, 1
+                )
+            ],
+        )
+    return SurveyReading(
+        kind="snmp",
+        system=SystemFacts(model=told(values.get(SYS_NAME))),
+        warnings=tuple(warnings),
+        description=description,
+        usable_gib=usable,
+    )
+
+
+def _usable_gib(values: Mapping[str, str], warnings: list[Warning]) -> float | None:
+    """hrMemorySize, or where it is not told the storage of the kind RAM."""
+    kb = _number(values, HR_MEMORY_SIZE, warnings)
+    if kb is not None:
+        if kb >= _MOST_KB:
+            warnings.append(Warning(HR_MEMORY_SIZE, "2 TiB is the most that it can say: the total stays unknown"))
+            return None
+        return kb / (1 << 20)
+    rows = [
+        oid.rsplit(".", 1)[1]
+        for oid, value in values.items()
+        if oid.startswith(f"{HR_STORAGE}.2.") and value.lstrip(".") == HR_STORAGE_RAM
+    ]
+    if len(rows) != 1:
+        return None
+    units, size = (_number(values, f"{HR_STORAGE}.{column}.{rows[0]}", warnings) for column in (4, 5))
+    return units * size / (1 << 30) if units and size else None
+
+
+def _number(values: Mapping[str, str], oid: str, warnings: list[Warning]) -> int | None:
+    text = values.get(oid)
+    match = re.match(r"(\d{1,12})\b", text) if text is not None else None
+    if text is not None and not (match and int(match[1])):
+        warnings.append(Warning(oid, f"a number above nought was expected, found “{text[:40]}”"))
+    return int(match[1]) or None if match else None
