@@ -10,7 +10,7 @@ from umbrak.core.platform.difference import Change
 from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
 from umbrak.services.intake import take_in
-from umbrak.services.machines import MachineView, see_machine
+from umbrak.services.machine_view import MachineView, see_machine
 from umbrak.services.resurvey import Acceptance, accept, see_difference, settle
 from umbrak.store.accounts import Account, find_credentials
 
@@ -35,7 +35,10 @@ def test_a_report_is_compared_taken_over_and_disputed(engine: Engine, radar: tup
     found = see_difference(engine, machine.id, intake.id)
     assert [(d.slot, d.change) for d in found.slots] == [("A", Change.DIFFERS), ("B", Change.COMES)]
     assert [(m.member, m.known, m.reported) for m in found.slots[0].members][:1] == [("capacity_gib", 4, 8)]
-    assert [(f.fact, f.known, f.reported) for f in found.facts] == [("firmware", "7.2", "1.8.2")]
+    assert [(f.fact, f.known, f.reported) for f in found.facts] == [
+        ("firmware", "7.2", "1.8.2"),
+        ("serial", None, "LK12-00417"),
+    ]
     assert (found.unplaced, found.unreported) == ((), ())
 
     accept(engine, account, machine.id, Acceptance(intake.id, 1, {}, ["B"], ["firmware"]))

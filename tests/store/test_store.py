@@ -25,7 +25,12 @@ from umbrak.store.tables import metadata
 
 def test_migrations_lead_to_just_the_tables_of_the_code(engine: Engine) -> None:
     with engine.connect() as db:
-        assert compare_metadata(MigrationContext.configure(db, opts={"compare_type": True}), metadata) == []
+        # The queue's tables are its library's own.
+        ours = {
+            "compare_type": True,
+            "include_name": lambda name, kind, _: not (name or "").startswith("procrastinate_"),
+        }
+        assert compare_metadata(MigrationContext.configure(db, opts=ours), metadata) == []
 
 
 def test_migrating_and_seeding_again_change_nothing(engine: Engine, database_url: str) -> None:

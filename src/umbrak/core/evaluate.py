@@ -17,7 +17,7 @@ from umbrak.core.rules.mode import mode_in_force, spared_gib
 from umbrak.core.solve import Bound
 
 #: Changes with every change of what a layout comes to, so that stored summaries can be told stale.
-RULES_VERSION = 2
+RULES_VERSION = 3
 
 _MIB = 1 / 1024
 

@@ -21,6 +21,7 @@ from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
 from umbrak.store.history import record
+from umbrak.store.surveys import SurveyContent, add_survey
 
 #: The demo's accounts: name, as shown, role; one password. Its database is on loopback and holds nothing that is real.
 PEOPLE = (("technician", "I. Mar", "technician"), ("lead", "R. Holm", "lead"), ("viewer", "N. Vik", "viewer"))
@@ -57,9 +58,8 @@ def _machine(engine: Engine, account: Account, sheet: Sheet, site: dict[str, str
         )
         if key is None:
             raise ValueError(f"the scenario names {given['name']} twice")
-        store.add_survey(
-            db, key, given["kind"], layout_json(layout), account.id, None, taken_at, given.get("failed", ())
-        )
+        content = SurveyContent(layout_json(layout), sorted(given.get("failed", ())))
+        add_survey(db, key, given["kind"], content, account.id, None, taken_at)
         refresh(db, key)
         record(db, "machine made", account.id, key, name=given["name"])
     if plan := given.get("plan"):

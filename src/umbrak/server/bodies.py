@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -12,6 +13,7 @@ from umbrak.formats.documents import Doc, MachineDoc, ModuleDoc, Name, Occupants
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
+Day = Annotated[date, Field(strict=False)]
 Version = Annotated[int, Field(ge=1, description="the version that this change was made against")]
 
 
@@ -72,6 +74,8 @@ class NewMachine(Body):
     site: ShortText | None = None
     zone: Name = "UTC"
     duty_group: ShortText = ""
+    keeper: ShortText = Field(default="", description="who looks after it")
+    warranty_end: Day | None = None
 
 
 class MachineChange(Body):
@@ -81,6 +85,9 @@ class MachineChange(Body):
     site: ShortText | None = None
     zone: Name | None = None
     duty_group: ShortText | None = None
+    keeper: ShortText | None = None
+    serial: ShortText | None = None
+    warranty_end: Day | None = Field(default=None, description="null takes it away; left out keeps it")
     facts: MachineDoc | None = None
 
 

@@ -2,25 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
+from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotFacts, SurveyReading, match_processors, match_slots, sheet_likeness
+from umbrak.core.platform.survey import (
+    SlotFacts,
+    SlotState,
+    SurveyReading,
+    Warning,
+    match_processors,
+    match_slots,
+    sheet_likeness,
+)
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.spd import SpdReading
 from umbrak.formats.to_json import jsonable
 from umbrak.services.accounts import Role, need
-from umbrak.services.errors import NotFound, Refused
+from umbrak.services.errors import NotFound
 from umbrak.services.sheets import load_sheet
-from umbrak.store import machines as store
 from umbrak.store import sheets as sheet_store
+from umbrak.store import surveys as store
 from umbrak.store.accounts import Account
+from umbrak.store.surveys import SurveyContent
 
 _READING: TypeAdapter[SurveyReading] = TypeAdapter(SurveyReading)
 
@@ -47,16 +58,70 @@ class Match:
 def take_in(engine: Engine, account: Account, source_name: str, raw: bytes) -> Intake:
     """Decode and keep it. Raises InputError (formats) when nothing can be read from it."""
     need(account, Role.technician)
-    reading = read_any(raw)
-    if isinstance(reading, SpdReading):
-        raise Refused(
-            "file", f"This is the SPD of one module ({reading.module.short()}); give it to its slot, in Survey."
-        )
     with engine.begin() as db:
-        key = store.add_intake(
-            db, account.id, source_name[:200], reading.kind, raw, {"schema": 1, "reading": jsonable(reading)}
-        )
+        return keep_intake(db, account.id, source_name, raw)
+
+
+def keep_intake(
+    db: Connection, account_id: UUID, source_name: str, raw: bytes, notes: Sequence[tuple[str, str]] = ()
+) -> Intake:
+    """`take_in`, as a part of a transaction; `notes` = (where, what was odd) of how it was come by."""
+    given = read_any(raw)
+    reading = _of_one_module(given) if isinstance(given, SpdReading) else given
+    reading = _with_names(reading, store.known_makers(db))
+    reading = replace(reading, warnings=(*reading.warnings, *(Warning(*note) for note in notes)))
+    document = {"schema": 1, "reading": jsonable(reading)}
+    key = store.add_intake(db, account_id, source_name[:200], reading.kind, raw, document)
     return Intake(key, source_name, reading)
+
+
+def _of_one_module(spd: SpdReading) -> SurveyReading:
+    """The SPD of one module as a report of one slot, whose name it does not tell."""
+    slot = SlotFacts(None, None, SlotState.FILLED, spd.module)
+    return SurveyReading(spd.kind, slots=(slot,), warnings=spd.warnings)
+
+
+def _with_names(reading: SurveyReading, makers: Mapping[tuple[int, int], str]) -> SurveyReading:
+    """Makers that are told by code alone get the name that other surveys gave beside that code."""
+
+    def named(facts: SlotFacts) -> SlotFacts:
+        m = facts.module
+        if m is None or m.maker is not None or m.maker_code is None:
+            return facts
+        name = makers.get((m.maker_code.bank, m.maker_code.code))
+        return replace(facts, module=replace(m, maker=name)) if name else facts
+
+    return replace(reading, slots=tuple(named(facts) for facts in reading.slots))
+
+
+def learn_from(db: Connection, sheet: Sheet, reading: SurveyReading, reports: Mapping[str, int]) -> None:
+    """Remember what a report that somebody accepted teaches: which slot of the model a locator is, where its name alone
+    did not tell, and which maker has which code."""
+    named = match_slots(sheet, reading.slots)
+    for slot, index in reports.items():
+        report = reading.slots[index]
+        if named[index] != slot and report.locator:
+            store.learn_locator(db, sheet.id, report.bank or "", report.locator, slot)
+    seen: dict[tuple[int, int], set[str]] = {}
+    for report in reading.slots:
+        if report.module and report.module.maker and report.module.maker_code:
+            code = report.module.maker_code
+            seen.setdefault((code.bank, code.code), set()).add(report.module.maker)
+    store.learn_makers(db, seen)
+
+
+def told_beside(
+    content: SurveyContent, sheet: Sheet, reading: SurveyReading, reports: Mapping[str, int], at: datetime
+) -> SurveyContent:
+    """What a report tells beside what is in the slots: counters, totals, and what its firmware claims to hold."""
+    source = {"kind": reading.kind, "at": at.isoformat()}
+    health = {slot: asdict(h) for slot, i in reports.items() if (h := reading.slots[i].health) is not None}
+    changes: dict[str, Any] = {"health": {**content.health, **health}}
+    if reading.installed_gib is not None or reading.usable_gib is not None:
+        changes["totals"] = {"installed_gib": reading.installed_gib, "usable_gib": reading.usable_gib, **source}
+    if (claimed := reading.claimed_gib()) is not None:
+        changes["claim"] = {"gib": claimed, **source}
+    return replace(content, **changes)
 
 
 def load_intake(db: Connection, key: UUID) -> Intake:

@@ -7,22 +7,43 @@ from functools import lru_cache
 
 from umbrak.core.cures import Cure, cures
 from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import Statement
+from umbrak.core.targets import Target, targets
+from umbrak.services.loading import Loaded
 
 #: Evaluations kept: of the plans that a few dozen people have open. Each takes some ten kilobytes.
 _KEPT = 512
+_Statements = tuple[Statement, ...]
 
 
-@lru_cache(maxsize=_KEPT)
-def judge(sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None = None) -> Evaluation:
-    """See core.evaluate."""
-    return evaluate(sheet, machine, layout, before=before)
+def judge(m: Loaded, layout: Layout, before: Layout | None = None) -> Evaluation:
+    """A layout in this machine, by its sheet and by what is stated of it beside the sheet. See core.evaluate."""
+    return _judge(m.sheet, m.machine, layout, before, m.statements)
 
 
-@lru_cache(maxsize=_KEPT)
-def judge_cures(
-    sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None = None
-) -> tuple[Cure | None, ...]:
+def judge_cures(m: Loaded, layout: Layout, before: Layout | None = None) -> tuple[Cure | None, ...]:
     """A cure for each finding of `judge`. See core.cures."""
-    return cures(sheet, machine, layout, judge(sheet, machine, layout, before), before=before)
+    return _cures(m.sheet, m.machine, layout, before, m.statements)
+
+
+def judge_targets(m: Loaded, layout: Layout, module: Module, taken_from: str | None) -> tuple[Target, ...]:
+    """Every slot as a place for a module. See core.targets."""
+    return targets(m.sheet, m.machine, layout, module, m.statements, taken_from=taken_from)
+
+
+@lru_cache(maxsize=_KEPT)
+def _judge(
+    sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None, statements: _Statements
+) -> Evaluation:
+    return evaluate(sheet, machine, layout, statements, before)
+
+
+@lru_cache(maxsize=_KEPT)
+def _cures(
+    sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None, statements: _Statements
+) -> tuple[Cure | None, ...]:
+    judged = _judge(sheet, machine, layout, before, statements)
+    return cures(sheet, machine, layout, judged, statements, before)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection
@@ -10,11 +12,13 @@ from sqlalchemy import Connection
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import MachineDoc, read_layout
 from umbrak.services.errors import NotFound
 from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
-from umbrak.store.machines import MachineRow, SurveyRow
+from umbrak.store.machines import MachineRow
+from umbrak.store.surveys import SurveyRow, newest_survey
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +28,8 @@ class Loaded:
     machine: Machine
     survey: SurveyRow
     layout: Layout
+    #: Limits stated beside the sheet's own.
+    statements: tuple[Statement, ...] = ()
 
 
 def load_machine(db: Connection, key: UUID) -> Loaded:
@@ -35,15 +41,31 @@ def load_machine(db: Connection, key: UUID) -> Loaded:
 
 
 def loaded(db: Connection, row: MachineRow) -> Loaded:
-    survey = store.newest_survey(db, row.id)
+    survey = newest_survey(db, row.id)
     machine = MachineDoc(**row.facts).value()
-    return Loaded(row, load_sheet(db, row.sheet_hash), machine, survey, read_layout(survey.slots))
+    claimed = _claimed(survey.content.claim)
+    return Loaded(
+        row,
+        load_sheet(db, row.sheet_hash),
+        machine,
+        survey,
+        read_layout(survey.content.slots),
+        (claimed,) if claimed else (),
+    )
+
+
+def _claimed(claim: Mapping[str, Any]) -> Statement | None:
+    """What the machine's firmware claims it can hold, as a statement: often copied from another board, so of low trust."""
+    if not claim:
+        return None
+    source = Source("what its firmware claims", SourceKind.SURVEY, claim["at"][:10])
+    return Statement("survey-claim", "machine", source, capacity_gib=claim["gib"])
 
 
 def sources_of(m: Loaded) -> dict[str, dict[str, str]]:
     """Slot -> {"kind", "at"} of what is known of it: the survey's own where nothing else is kept."""
     own = {"kind": m.survey.kind, "at": m.survey.taken_at.isoformat()}
-    return {slot: m.survey.sources.get(slot, own) for slot in m.sheet.slots}
+    return {slot: m.survey.content.sources.get(slot, own) for slot in m.sheet.slots}
 
 
 def known_slots(m: Loaded) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -16,19 +16,19 @@ from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Verdict
-from umbrak.core.targets import Target, targets
+from umbrak.core.targets import Target
 from umbrak.formats.documents import layout_json, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
-from umbrak.services.judging import judge, judge_cures
+from umbrak.services.judging import judge, judge_cures, judge_targets
 from umbrak.services.loading import Loaded, load_machine
 from umbrak.services.sheets import load_sheet
 from umbrak.services.summaries import refresh
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
-from umbrak.store.machines import find_survey
 from umbrak.store.plans import CommandRow, PlanRow
+from umbrak.store.surveys import find_survey
 
 
 class ActionView(BaseModel):
@@ -110,7 +110,7 @@ def start_plan(
             raise NotFound("plan")
         names = {p.name for p in store.plans_of(db, machine_id)}
         chosen = (name or "").strip() or next(n for i in range(1, len(names) + 2) if (n := f"Plan {i}") not in names)
-        goal = model.slots if model else m.survey.slots
+        goal = model.slots if model else m.survey.content.slots
         key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
         if key is None:
             raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
@@ -204,7 +204,7 @@ def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | No
     """Every slot as a place for a module (see core.targets). Raises NotFound."""
     with engine.connect() as db:
         plan = open_plan(db, key)
-    return targets(plan.machine.sheet, plan.machine.machine, plan.goal, module, taken_from=taken_from)
+    return judge_targets(plan.machine, plan.goal, module, taken_from)
 
 
 def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
@@ -212,16 +212,17 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
     if row is None:
         raise NotFound("plan")
     machine = load_machine(db, row.machine_id)
-    now = machine.layout if machine.survey.id == row.survey_id else read_layout(find_survey(db, row.survey_id).slots)
+    survey = machine.survey if machine.survey.id == row.survey_id else find_survey(db, row.survey_id)
+    now = read_layout(survey.content.slots)
     if machine.row.sheet_hash != row.sheet_hash:
-        machine = Loaded(machine.row, load_sheet(db, row.sheet_hash), machine.machine, machine.survey, machine.layout)
+        machine = replace(machine, sheet=load_sheet(db, row.sheet_hash))
     return OpenPlan(row, machine, now, read_layout(row.slots), tuple(store.commands_of(db, key)))
 
 
 def _view(plan: OpenPlan) -> PlanView:
     m = plan.machine
     undoable, redoable = _stacks(plan.commands)
-    judged = judge(m.sheet, m.machine, plan.goal, plan.now)
+    judged = judge(m, plan.goal, plan.now)
     return PlanView(
         id=plan.row.id,
         machine_id=plan.row.machine_id,
@@ -231,7 +232,7 @@ def _view(plan: OpenPlan) -> PlanView:
         updated_at=plan.row.updated_at,
         now=dict(plan.now),
         goal=dict(plan.goal),
-        evaluation_now=judge(m.sheet, m.machine, plan.now),
+        evaluation_now=judge(m, plan.now),
         evaluation=judged,
         cures=_cures(plan),
         actions=action_views(actions(m.sheet, plan.now, plan.goal)),
@@ -250,7 +251,7 @@ def action_views(done: Iterable[Action]) -> tuple[ActionView, ...]:
 
 def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
     m, goal = plan.machine, plan.goal
-    found = judge_cures(m.sheet, m.machine, goal, plan.now)
+    found = judge_cures(m, goal, plan.now)
     return tuple(
         None
         if c is None

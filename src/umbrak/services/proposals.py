@@ -56,13 +56,10 @@ def compare_plans(engine: Engine, machine_id: UUID) -> tuple[PlanBrief, ...]:
     with engine.connect() as db:
         m = load_machine(db, machine_id)
         opened = [open_plan(db, row.id) for row in store.plans_of(db, machine_id)]
-    as_it_is = _brief(m, None, m.layout, m.layout, judge(m.sheet, m.machine, m.layout))
+    as_it_is = _brief(m, None, m.layout, m.layout, judge(m, m.layout))
     return (
         as_it_is,
-        *(
-            _brief(p.machine, p.row, p.now, p.goal, judge(p.machine.sheet, p.machine.machine, p.goal, p.now))
-            for p in opened
-        ),
+        *(_brief(p.machine, p.row, p.now, p.goal, judge(p.machine, p.goal, p.now)) for p in opened),
     )
 
 
@@ -132,7 +129,7 @@ def arrange_plan(engine: Engine, key: UUID, kind: str, module: Module | None) ->
         if layout == goal:
             raise Refused("kind", "The modules are spread evenly already.")
     done = [a for a in actions(m.sheet, goal, layout) if a.do is not Do.KEEP]
-    judged = judge(m.sheet, m.machine, layout, plan.now)
+    judged = judge(m, layout, plan.now)
     changes = {s: layout.get(s) for s in layout.changed_from(goal)}
     moves = sum(1 for a in done if a.do is Do.MOVE or a.source == MAT)
     return Arrangement(

@@ -7,7 +7,7 @@ settles it or a later survey agrees.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
@@ -16,21 +16,23 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.difference import Change, SlotDifference, compare_slot
 from umbrak.core.platform.machine import Layout, Occupant
-from umbrak.core.platform.survey import SlotState, match_processors
+from umbrak.core.platform.survey import SlotState, SurveyReading, match_processors
 from umbrak.formats.documents import MachineDoc, layout_json
 from umbrak.services.accounts import Role, need
+from umbrak.services.by_hand import check_drives
 from umbrak.services.errors import NotFound, Refused, Stale
-from umbrak.services.intake import Intake, load_intake, match_reports
+from umbrak.services.intake import Intake, learn_from, load_intake, match_reports, told_beside
 from umbrak.services.loading import Loaded, load_machine, loaded, sources_of
 from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
+from umbrak.store.surveys import SurveyContent, add_survey
 
 
 @dataclass(frozen=True, slots=True)
 class FactDifference:
-    """A fact about the whole machine: "firmware", or "processors.SOCKET"."""
+    """A fact about the whole machine: "firmware", "serial", "processors.SOCKET", or the drive of "bays.NUMBER"."""
 
     fact: str
     known: str | None
@@ -101,6 +103,9 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
         known = m.machine.processors.get(socket, "")
         if known != processor:
             facts.append(FactDifference(f"processors.{socket}", known or None, processor or "none"))
+    if reading.system and reading.system.serial and reading.system.serial != m.row.serial:
+        facts.append(FactDifference("serial", m.row.serial or None, reading.system.serial))
+    facts += _drive_differences(m, reading)
     failed = [s for s, i in placed.items() if reading.slots[i].state is SlotState.FAILED]
     unplaced = tuple(
         Unplaced(i, r.locator or f"report {i + 1}", r.bank)
@@ -159,45 +164,83 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         occupants: dict[str, Occupant | None] = {s: by_slot[s].merged for s in chosen}
         source = {"kind": intake.reading.kind, "at": now.isoformat()}
         agreed = {d.slot for d in found.slots if d.change is Change.SAME}
-        disputed = {s: d for s, d in m.survey.disputed.items() if s not in chosen | agreed}
+        disputed = {s: d for s, d in m.survey.content.disputed.items() if s not in chosen | agreed}
         for d in found.slots:
             if d.change in (Change.DIFFERS, Change.GOES, Change.COMES) and d.slot not in chosen:
                 disputed[d.slot] = {**source, "says": layout_json(Layout({"x": d.reported})).get("x")}
         sources = {**sources_of(m), **dict.fromkeys(sorted(chosen | agreed), source)}
-        failed = sorted({*(s for s in m.survey.failed if s not in chosen), *(s for s in found.failed if s in chosen)})
-        slots = layout_json(Layout({**m.layout, **occupants}))
-        kind = intake.reading.kind
-        store.add_survey(
-            db, machine_id, kind, slots, account.id, intake.id, now, failed, sources, disputed, m.survey.bays
+        failed = sorted(
+            {*(s for s in m.survey.content.failed if s not in chosen), *(s for s in found.failed if s in chosen)}
         )
+        content = SurveyContent(
+            layout_json(Layout({**m.layout, **occupants})),
+            failed,
+            sources,
+            disputed,
+            m.survey.content.bays,
+            m.survey.content.health,
+        )
+        content = replace(content, claim=m.survey.content.claim, totals=m.survey.content.totals)
+        content = told_beside(content, m.sheet, intake.reading, placed, now)
+        content = replace(content, bays=_with_drives(content.bays, intake.reading, taken.facts))
+        check_drives(content.bays)
+        add_survey(db, machine_id, intake.reading.kind, content, account.id, intake.id, now)
         _take_facts(db, m, found, taken.facts)
-        _learn_locators(db, m, intake, taken.reports)
+        learn_from(db, m.sheet, intake.reading, placed)
         refresh(db, machine_id)
         told: dict[str, Any] = {"slots": sorted(chosen), "disputed": sorted(disputed), "source": intake.source_name}
         record(db, "surveyed", account.id, machine_id, revision=m.survey.revision + 1, **told)
 
 
+def _drive_differences(m: Loaded, reading: SurveyReading) -> list[FactDifference]:
+    """Drives whose bay the report tells and that are not known there."""
+    known = m.survey.content.bays
+    count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
+    found = []
+    for drive in reading.drives:
+        if drive.bay is not None and drive.serial and 1 <= drive.bay <= count:
+            before = known.get(str(drive.bay))
+            if before is None or before["serial"].casefold() != drive.serial.casefold():
+                told = (
+                    "empty"
+                    if before is None and str(drive.bay) in known
+                    else before and (before["serial"] or before["label"])
+                )
+                found.append(FactDifference(f"bays.{drive.bay}", told or None, drive.serial))
+    return found
+
+
+def _with_drives(
+    bays: Mapping[str, dict[str, str] | None], reading: SurveyReading, chosen: Sequence[str]
+) -> dict[str, dict[str, str] | None]:
+    """Bays with the chosen of the drives that were told; where a drive was before, its bay is not known any more."""
+    told = {str(d.bay): d for d in reading.drives if d.serial and f"bays.{d.bay}" in chosen}
+    moved = {d.serial.casefold() for d in told.values() if d.serial}
+    kept = {n: d for n, d in bays.items() if d is None or d["serial"].casefold() not in moved}
+    return {
+        **kept,
+        **{n: {"serial": d.serial or "", "label": (bays.get(n) or {}).get("label", "")} for n, d in told.items()},
+    }
+
+
 def _take_facts(db: Connection, m: Loaded, found: Difference, chosen: Sequence[str]) -> None:
     by_name = {f.fact: f for f in found.facts}
     facts: dict[str, Any] = MachineDoc(**m.row.facts).model_dump()
+    columns: dict[str, Any] = {}
     for name in chosen:
         if name not in by_name:
             raise Refused("facts", f"The report says nothing new of {name}.")
         reported = by_name[name].reported
         if name == "firmware":
             facts["firmware"] = reported
-        else:
+        elif name == "serial":
+            columns["serial"] = reported
+        elif name.startswith("processors."):
             facts["processors"][name.removeprefix("processors.")] = None if reported == "none" else reported
     if facts != m.row.facts:
-        store.change_machine(db, m.row.id, m.row.version + 1, {"facts": facts})
-
-
-def _learn_locators(db: Connection, m: Loaded, intake: Intake, told: Mapping[str, int]) -> None:
-    """Which slot a locator is holds for every machine of the model: it is asked once."""
-    for slot, index in told.items():
-        report = intake.reading.slots[index]
-        if report.locator:
-            store.learn_locator(db, m.sheet.id, report.bank or "", report.locator, slot)
+        columns["facts"] = facts
+    if columns:
+        store.change_machine(db, m.row.id, m.row.version + 1, columns)
 
 
 def settle(engine: Engine, account: Account, machine_id: UUID, revision: int, slot: str, report: bool) -> None:
@@ -210,19 +253,18 @@ def settle(engine: Engine, account: Account, machine_id: UUID, revision: int, sl
         m = loaded(db, row)
         if m.survey.revision != revision:
             raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", None, {"slot": slot})
-        if slot not in m.survey.disputed:
+        if slot not in m.survey.content.disputed:
             raise Refused("slot", f"Nothing is disputed about {slot}.")
-        rest = {s: d for s, d in m.survey.disputed.items() if s != slot}
-        dispute = m.survey.disputed[slot]
-        slots, sources = dict(m.survey.slots), sources_of(m)
+        known = m.survey.content
+        rest = {s: d for s, d in m.survey.content.disputed.items() if s != slot}
+        dispute = m.survey.content.disputed[slot]
+        slots, sources = dict(known.slots), sources_of(m)
         if report:
             slots.pop(slot, None)
             if dispute["says"] is not None:
                 slots[slot] = dispute["says"]
             sources[slot] = {"kind": dispute["kind"], "at": dispute["at"]}
-        now = datetime.now(UTC)
-        store.add_survey(
-            db, machine_id, "by hand", slots, account.id, None, now, m.survey.failed, sources, rest, m.survey.bays
-        )
+        content = replace(known, slots=slots, sources=sources, disputed=rest)
+        add_survey(db, machine_id, "by hand", content, account.id, None, datetime.now(UTC))
         refresh(db, machine_id)
         record(db, "dispute settled", account.id, machine_id, slots=[slot], report=report, revision=revision + 1)

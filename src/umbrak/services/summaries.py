@@ -94,11 +94,11 @@ def refresh_stale(engine: Engine) -> int:
 
 
 def _summarise(m: Loaded, goal: Layout | None) -> dict[str, Any]:
-    now = judge(m.sheet, m.machine, m.layout)
-    shown = judge(m.sheet, m.machine, goal, m.layout) if goal is not None else now
+    now = judge(m, m.layout)
+    shown = judge(m, goal, m.layout) if goal is not None else now
     against = worst(shown)
     then = goal if goal is not None else m.layout
-    failed = set(m.survey.failed)
+    failed = set(m.survey.content.failed)
     glyph = []
     for socket in m.sheet.sockets:
         slots = [s for c in m.sheet.channels_of[socket] for s in c.slots]

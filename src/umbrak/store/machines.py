@@ -1,10 +1,9 @@
-"""Machines, what was taken in of them, and their surveys."""
+"""Machines, their list, and what is kept of it."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
@@ -13,28 +12,9 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
 from umbrak.store.plans import PlanRow, plan_row
-from umbrak.store.tables import account, intake, locator, machine, machine_summary, plan, sheet, site, survey
+from umbrak.store.tables import machine, machine_summary, plan, sheet, site, survey
 
 PAGE_SIZE = 50
-
-
-@dataclass(frozen=True, slots=True)
-class SurveyRow:
-    id: UUID
-    revision: int
-    kind: str
-    taken_at: datetime
-    taken_by: str | None
-    #: Slot -> module, "unknown"; empty slots are left out.
-    slots: dict[str, Any]
-    #: Slots whose module the machine, or somebody, found at fault.
-    failed: list[str]
-    #: Slot -> {"kind", "at"} of what is known of it; a slot left out has the survey's own.
-    sources: dict[str, dict[str, str]]
-    #: Slot -> {"kind", "at", "says"}: a report that is not believed yet.
-    disputed: dict[str, dict[str, Any]]
-    #: Bay number -> {"serial", "label"} of its drive, or None where it is empty; a bay left out is not known.
-    bays: dict[str, dict[str, str] | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +29,10 @@ class MachineRow:
     facts: dict[str, Any]
     version: int
     duty_group: str
+    #: Who looks after it, until when its maker answers for it, and its own serial number; "" = not known.
+    keeper: str
+    warranty_end: date | None
+    serial: str
     retired_at: datetime | None
 
 
@@ -63,31 +47,6 @@ class ListRow:
     #: What the kept summary was computed from, and the summary; None where there is none yet.
     summary_key: str | None
     summary: dict[str, Any] | None
-
-
-@dataclass(frozen=True, slots=True)
-class IntakeRow:
-    id: UUID
-    source_name: str
-    kind: str
-    document: dict[str, Any]
-
-
-def add_intake(
-    db: Connection, account_id: UUID, source_name: str, kind: str, raw: bytes, document: dict[str, Any]
-) -> UUID:
-    key = new_id()
-    db.execute(
-        insert(intake).values(
-            id=key, account_id=account_id, source_name=source_name, kind=kind, raw=raw, document=document
-        )
-    )
-    return key
-
-
-def find_intake(db: Connection, key: UUID) -> IntakeRow | None:
-    row = db.execute(select(intake).where(intake.c.id == key)).one_or_none()
-    return IntakeRow(row.id, row.source_name, row.kind, row.document) if row else None
 
 
 def find_or_add_site(db: Connection, name: str, zone: str) -> UUID:
@@ -107,9 +66,11 @@ def add_machine(
     sheet_hash: str,
     facts: dict[str, Any],
     duty_group: str = "",
+    **more: Any,
 ) -> UUID | None:
-    """The new machine's id, or None when the name is taken."""
+    """The new machine's id, or None when the name is taken. `more`: keeper, warranty_end, serial."""
     values = {
+        **more,
         "id": new_id(),
         "name": name,
         "site_id": site_id,
@@ -119,43 +80,6 @@ def add_machine(
         "duty_group": duty_group,
     }
     return db.execute(upsert(machine).values(values).on_conflict_do_nothing().returning(machine.c.id)).scalar()
-
-
-def add_survey(
-    db: Connection,
-    machine_id: UUID,
-    kind: str,
-    slots: dict[str, Any],
-    account_id: UUID | None,
-    intake_id: UUID | None,
-    taken_at: datetime,
-    failed: Sequence[str] = (),
-    sources: Mapping[str, Any] | None = None,
-    disputed: Mapping[str, Any] | None = None,
-    bays: Mapping[str, Any] | None = None,
-) -> UUID:
-    last = db.execute(select(func.max(survey.c.revision)).where(survey.c.machine_id == machine_id)).scalar() or 0
-    key = new_id()
-    db.execute(
-        insert(survey).values(
-            id=key,
-            machine_id=machine_id,
-            revision=last + 1,
-            kind=kind,
-            intake_id=intake_id,
-            account_id=account_id,
-            taken_at=taken_at,
-            document={
-                "schema": 1,
-                "slots": slots,
-                "failed": sorted(failed),
-                "sources": dict(sources or {}),
-                "disputed": dict(disputed or {}),
-                "bays": dict(bays or {}),
-            },
-        )
-    )
-    return key
 
 
 _MACHINE = select(
@@ -169,7 +93,7 @@ _MACHINE = select(
 def _machine(row: Any) -> MachineRow:
     return MachineRow(
         row.id, row.name, row.place, row.site, row.zone, row.sheet_hash, row.sheet_title, row.facts, row.version,
-        row.duty_group, row.retired_at,
+        row.duty_group, row.keeper, row.warranty_end, row.serial, row.retired_at,
     )  # fmt: skip
 
 
@@ -178,6 +102,14 @@ def find_machine(db: Connection, key: UUID, lock: bool = False) -> MachineRow | 
     query = _MACHINE.where(machine.c.id == key)
     row = db.execute(query.with_for_update(of=machine) if lock else query).one_or_none()
     return _machine(row) if row else None
+
+
+def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> MachineRow | None:
+    """The machine with this serial number, else the one of this name; None where none, or several have the serial."""
+    rows = db.execute(_MACHINE.where(machine.c.serial == serial).limit(2)).all() if serial else []
+    if len(rows) != 1:
+        rows = db.execute(_MACHINE.where(func.lower(machine.c.name) == name.lower()).limit(2)).all()
+    return _machine(rows[0]) if len(rows) == 1 else None
 
 
 def name_taken(db: Connection, name: str, but: UUID) -> bool:
@@ -248,7 +180,15 @@ def _chosen(text: str, want: str | None, retired: bool) -> Select[tuple[UUID]]:
     query = query.where(machine.c.retired_at.is_not(None) if retired else machine.c.retired_at.is_(None))
     if text:
         like = "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        searched = (machine.c.name, machine.c.place, machine.c.duty_group, site.c.name, sheet.c.title)
+        searched = (
+            machine.c.name,
+            machine.c.place,
+            machine.c.duty_group,
+            machine.c.keeper,
+            machine.c.serial,
+            site.c.name,
+            sheet.c.title,
+        )
         query = query.where(or_(*(c.ilike(like) for c in searched)))
     return query.where(WANTS[want]) if want else query
 
@@ -256,35 +196,6 @@ def _chosen(text: str, want: str | None, retired: bool) -> Select[tuple[UUID]]:
 def _list_row(row: Any) -> ListRow:
     planned = plan_row(row, "plan_") if row.plan_id else None
     return ListRow(_machine(row), row.survey_id, row.taken_at, planned, row.summary_key, row.summary)
-
-
-def newest_survey(db: Connection, machine_id: UUID) -> SurveyRow:
-    return _survey(db, survey.c.machine_id == machine_id)
-
-
-def find_survey(db: Connection, key: UUID) -> SurveyRow:
-    return _survey(db, survey.c.id == key)
-
-
-def _survey(db: Connection, condition: Any) -> SurveyRow:
-    query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account)).where(condition)
-    row = db.execute(query.order_by(survey.c.revision.desc()).limit(1)).one()
-    return SurveyRow(
-        row.id, row.revision, row.kind, row.taken_at, row.shown_as, row.document["slots"], row.document.get("failed", []),
-        row.document.get("sources", {}), row.document.get("disputed", {}), row.document.get("bays", {}),
-    )  # fmt: skip
-
-
-def learn_locator(db: Connection, sheet_id: str, bank: str, name: str, slot: str) -> None:
-    values = {"sheet_id": sheet_id, "bank": bank, "locator": name, "slot": slot}
-    statement = upsert(locator).values(values)
-    db.execute(statement.on_conflict_do_update(index_elements=["sheet_id", "bank", "locator"], set_={"slot": slot}))
-
-
-def known_locators(db: Connection, sheet_id: str) -> dict[tuple[str, str], str]:
-    """(bank, locator) -> slot, as people told of this model."""
-    rows = db.execute(select(locator).where(locator.c.sheet_id == sheet_id))
-    return {(r.bank, r.locator): r.slot for r in rows}
 
 
 def keep_summary(

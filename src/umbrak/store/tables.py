@@ -7,6 +7,7 @@ from sqlalchemy import (
     Boolean,
     CheckConstraint,
     Column,
+    Date,
     ForeignKey,
     Identity,
     Index,
@@ -138,7 +139,84 @@ machine = Table(
     #: Machines of one group carry each other's loads; "" = none.
     Column("duty_group", Text, nullable=False, server_default=""),
     Column("retired_at", TIMESTAMP(timezone=True), nullable=True),
+    #: Who looks after it; "" = nobody named.
+    Column("keeper", Text, nullable=False, server_default=""),
+    Column("warranty_end", Date, nullable=True),
+    #: The machine's own serial number, by which its reports are known; "" = not known.
+    Column("serial", Text, nullable=False, server_default=""),
 )
+Index("ix_machine_serial", machine.c.serial)
+
+#: How a machine can be asked over the network.
+machine_service = Table(
+    "machine_service",
+    metadata,
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), primary_key=True),
+    Column("kind", Text, CheckConstraint("kind IN ('redfish', 'snmp')", name="kind"), primary_key=True),
+    Column("address", Text, nullable=False),
+    #: {"user": ...} and what else may be read by all; never a secret.
+    Column("document", JSONB, nullable=False),
+    #: Its secrets, encrypted with the installation's key.
+    Column("sealed", LargeBinary, nullable=False),
+    #: When it was asked last, and what came of it: "" = it answered.
+    Column("asked_at", TIMESTAMP(timezone=True), nullable=True),
+    Column("trouble", Text, nullable=False, server_default=""),
+)
+
+#: Names of makers by their JEP106 code, as surveys gave both.
+maker_name = Table(
+    "maker_name",
+    metadata,
+    Column("bank", Integer, primary_key=True),
+    Column("code", Integer, primary_key=True),
+    Column("name", Text, primary_key=True),
+    Column("seen", Integer, nullable=False),
+)
+
+#: Work in the background, in steps that are each done whole or not at all.
+job = Table(
+    "job",
+    metadata,
+    _id(),
+    Column("kind", Text, CheckConstraint("kind IN ('read', 'poll')", name="kind"), nullable=False),
+    Column(
+        "state",
+        Text,
+        CheckConstraint("state IN ('waiting', 'running', 'done', 'stopped')", name="state"),
+        nullable=False,
+        server_default="waiting",
+    ),
+    Column("stop_asked", Boolean, nullable=False, server_default=text("false")),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    Column("title", Text, nullable=False),
+    #: {"make": whether machines are made of reports whose model is clear}
+    Column("document", JSONB, nullable=False),
+    _at(),
+    Column("ended_at", TIMESTAMP(timezone=True), nullable=True),
+)
+Index("ix_job_created_at", job.c.created_at)
+
+job_step = Table(
+    "job_step",
+    metadata,
+    Column("job_id", ForeignKey("job.id", ondelete="CASCADE"), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("name", Text, nullable=False),
+    Column(
+        "state",
+        Text,
+        CheckConstraint("state IN ('waiting', 'done', 'failed', 'left')", name="state"),
+        nullable=False,
+        server_default="waiting",
+    ),
+    #: What a step works on: a file's bytes until it is read, or a machine.
+    Column("raw", LargeBinary, nullable=True),
+    Column("machine_id", ForeignKey("machine.id", ondelete="SET NULL"), nullable=True),
+    Column("intake_id", ForeignKey("intake.id"), nullable=True),
+    #: What came of it, in words.
+    Column("outcome", Text, nullable=False, server_default=""),
+)
+Index("ix_job_step_waiting", job_step.c.job_id, job_step.c.number, postgresql_where=job_step.c.state == "waiting")
 
 survey = Table(
     "survey",
@@ -150,10 +228,7 @@ survey = Table(
     Column("intake_id", ForeignKey("intake.id"), nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=True),
     Column("taken_at", TIMESTAMP(timezone=True), nullable=False),
-    #: {"schema": 1, "slots": {slot: module | "unknown"}, "failed": [slot],
-    #: "sources": {slot: {"kind", "at"}}, "disputed": {slot: {"kind", "at", "says": module | "unknown" | null}},
-    #: "bays": {number: {"serial", "label"} | null (empty)}}; a bay left out is not known;
-    #: a slot left out of slots is empty.
+    #: {"schema": 1, and the members of store.surveys.SurveyContent}
     Column("document", JSONB, nullable=False),
     UniqueConstraint("machine_id", "revision"),
 )

@@ -282,11 +282,23 @@ def _met_by_version(ctx: Context, u: _Use) -> Statement | None:
     return None
 
 
+def _vouched_for(ctx: Context, u: _Use) -> bool:
+    """Whether somebody more trusted states that so much is in order there: a machine's tables often carry the claim of
+    another board, and are then no reason for doubt. People who say less keep being shown."""
+    return u.statement.source.kind is SourceKind.SURVEY and any(
+        other.holds
+        and other.statement.source.trust < u.statement.source.trust
+        and (other.scope, other.where, other.unit) == (u.scope, u.where, u.unit)
+        and not other.over
+        for other in _uses(ctx)
+    )
+
+
 def _find(ctx: Context, code: str) -> Iterator[Finding]:
     """Statements passed whose code is this one; of several at one place, the most trusted."""
     by_place: dict[tuple[str, str, str], _Use] = {}
     for u in _uses_of(ctx, code):
-        if u.over and u.holds is not False:
+        if u.over and u.holds is not False and not _vouched_for(ctx, u):
             by_place.setdefault((u.scope, u.where, str(u.holds)), u)
         elif u.needs and u.holds is not False:
             severity = Severity.STOP if u.statement.hard else Severity.RISK
@@ -313,7 +325,9 @@ def _find(ctx: Context, code: str) -> Iterator[Finding]:
 
 def unproved(ctx: Context) -> list[Statement]:
     """Soft statements in force that the layout passes, the most trusted first."""
-    passed = [u.statement for u in _uses(ctx) if u.over and u.holds and not u.statement.hard]
+    passed = [
+        u.statement for u in _uses(ctx) if u.over and u.holds and not u.statement.hard and not _vouched_for(ctx, u)
+    ]
     return sorted(dict.fromkeys(passed), key=lambda s: (s.source.trust, s.id))
 
 

@@ -23,11 +23,12 @@ from umbrak.server.bodies import (
 )
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.services import by_hand, resurvey
 from umbrak.services import machines as service
-from umbrak.services import resurvey
 from umbrak.services.errors import Refused
 from umbrak.services.machine_list import MachinePage, list_machines
-from umbrak.services.machines import MachineView, machine_history, machine_targets, make_machine, see_machine
+from umbrak.services.machine_view import Drive, MachineView, machine_history, machine_targets, see_machine
+from umbrak.services.machines import make_machine
 from umbrak.services.plans import PlanView, start_plan
 from umbrak.services.proposals import PlanBrief, compare_plans
 from umbrak.services.resurvey import Difference, see_difference
@@ -65,6 +66,8 @@ def make(body: NewMachine, engine: Db, account: Person) -> MachineView:
         body.site,
         body.zone,
         body.duty_group,
+        body.keeper,
+        body.warranty_end,
     )
     return see_machine(engine, make_machine(engine, account, new))
 
@@ -78,7 +81,18 @@ def see(machine_id: UUID, engine: Db, _: Person) -> MachineView:
 @router.patch("/{machine_id}", responses=describe(401, 403, 404, 409, 422))
 def change(machine_id: UUID, body: MachineChange, engine: Db, account: Person) -> MachineView:
     """Change what is given; `facts` is the whole of them."""
-    changes = service.MachineChanges(body.name, body.place, body.site, body.zone, body.duty_group, body.facts)
+    changes = service.MachineChanges(
+        body.name,
+        body.place,
+        body.site,
+        body.zone,
+        body.duty_group,
+        body.keeper,
+        body.serial,
+        body.facts,
+        body.warranty_end,
+        "warranty_end" in body.model_fields_set,
+    )
     service.change_machine(engine, account, machine_id, body.version, changes)
     return see_machine(engine, machine_id)
 
@@ -94,7 +108,7 @@ def retire(machine_id: UUID, body: Retirement, engine: Db, account: Person) -> M
 def survey(machine_id: UUID, body: SurveyByHand, engine: Db, account: Person) -> MachineView:
     """What somebody saw in some slots: a new survey over the newest one."""
     emptied = [slot for slot, given in body.slots.items() if given is None]
-    service.survey_by_hand(engine, account, machine_id, body.revision, occupants(body.slots), emptied, body.failed)
+    by_hand.survey_by_hand(engine, account, machine_id, body.revision, occupants(body.slots), emptied, body.failed)
     return see_machine(engine, machine_id)
 
 
@@ -126,12 +140,12 @@ def bays(machine_id: UUID, body: BaysSeen, engine: Db, account: Person) -> Machi
         if not number.isascii() or not number.isdigit() or len(number) > 5:
             raise Refused(f"bays.{number}", "A bay is named by its number.")
     seen = {
-        int(n): None if d is None else service.Drive(d.serial.strip(), d.label.strip())
+        int(n): None if d is None else Drive(d.serial.strip(), d.label.strip())
         for n, d in body.bays.items()
         if not isinstance(d, str)
     }
     unknown = [int(n) for n, d in body.bays.items() if d == "unknown"]
-    service.record_bays(engine, account, machine_id, body.revision, seen, unknown)
+    by_hand.record_bays(engine, account, machine_id, body.revision, seen, unknown)
     return see_machine(engine, machine_id)
 
 

@@ -1,0 +1,143 @@
+"""What was taken in of machines, and their surveys."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, fields
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, func, insert, select
+from sqlalchemy.dialects.postgresql import insert as upsert
+
+from umbrak.store.engine import new_id
+from umbrak.store.tables import account, intake, locator, maker_name, survey
+
+
+@dataclass(frozen=True, slots=True)
+class SurveyContent:
+    """All that is known of what is in a machine; documents as they are kept."""
+
+    #: Slot -> module, "unknown"; empty slots are left out.
+    slots: dict[str, Any] = field(default_factory=dict)
+    #: Slots whose module the machine, or somebody, found at fault.
+    failed: list[str] = field(default_factory=list)
+    #: Slot -> {"kind", "at"} of what is known of it; a slot left out has the survey's own.
+    sources: dict[str, dict[str, str]] = field(default_factory=dict)
+    #: Slot -> {"kind", "at", "says"}: a report that is not believed yet.
+    disputed: dict[str, dict[str, Any]] = field(default_factory=dict)
+    #: Bay number -> {"serial", "label"} of its drive, or None where it is empty; a bay left out is not known.
+    bays: dict[str, dict[str, str] | None] = field(default_factory=dict)
+    #: Slot -> {"correctable", "uncorrectable", "temperature_c"} as the machine told last.
+    health: dict[str, dict[str, Any]] = field(default_factory=dict)
+    #: Totals that the machine told: {"installed_gib", "usable_gib", "kind", "at"}; empty = none.
+    totals: dict[str, Any] = field(default_factory=dict)
+    #: The most that its firmware claims it can hold: {"gib", "kind", "at"}; empty = none.
+    claim: dict[str, Any] = field(default_factory=dict)
+
+
+_MEMBERS = tuple(f.name for f in fields(SurveyContent))
+
+
+@dataclass(frozen=True, slots=True)
+class SurveyRow:
+    id: UUID
+    revision: int
+    kind: str
+    taken_at: datetime
+    taken_by: str | None
+    content: SurveyContent
+
+
+@dataclass(frozen=True, slots=True)
+class IntakeRow:
+    id: UUID
+    source_name: str
+    kind: str
+    document: dict[str, Any]
+
+
+def add_intake(
+    db: Connection, account_id: UUID, source_name: str, kind: str, raw: bytes, document: dict[str, Any]
+) -> UUID:
+    key = new_id()
+    values = {"id": key, "account_id": account_id, "source_name": source_name, "kind": kind, "raw": raw}
+    db.execute(insert(intake).values(**values, document=document))
+    return key
+
+
+def find_intake(db: Connection, key: UUID) -> IntakeRow | None:
+    row = db.execute(
+        select(intake.c.id, intake.c.source_name, intake.c.kind, intake.c.document).where(intake.c.id == key)
+    ).one_or_none()
+    return IntakeRow(row.id, row.source_name, row.kind, row.document) if row else None
+
+
+def add_survey(
+    db: Connection,
+    machine_id: UUID,
+    kind: str,
+    content: SurveyContent,
+    account_id: UUID | None,
+    intake_id: UUID | None,
+    taken_at: datetime,
+) -> UUID:
+    last = db.execute(select(func.max(survey.c.revision)).where(survey.c.machine_id == machine_id)).scalar() or 0
+    key = new_id()
+    db.execute(
+        insert(survey).values(
+            id=key,
+            machine_id=machine_id,
+            revision=last + 1,
+            kind=kind,
+            intake_id=intake_id,
+            account_id=account_id,
+            taken_at=taken_at,
+            document={"schema": 1, **asdict(content)},
+        )
+    )
+    return key
+
+
+def newest_survey(db: Connection, machine_id: UUID) -> SurveyRow:
+    return _survey(db, survey.c.machine_id == machine_id)
+
+
+def find_survey(db: Connection, key: UUID) -> SurveyRow:
+    return _survey(db, survey.c.id == key)
+
+
+def _survey(db: Connection, condition: Any) -> SurveyRow:
+    query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account)).where(condition)
+    row = db.execute(query.order_by(survey.c.revision.desc()).limit(1)).one()
+    # Members that came later are not in older documents.
+    content = SurveyContent(**{name: row.document[name] for name in _MEMBERS if name in row.document})
+    return SurveyRow(row.id, row.revision, row.kind, row.taken_at, row.shown_as, content)
+
+
+def learn_locator(db: Connection, sheet_id: str, bank: str, name: str, slot: str) -> None:
+    values = {"sheet_id": sheet_id, "bank": bank, "locator": name, "slot": slot}
+    statement = upsert(locator).values(values)
+    db.execute(statement.on_conflict_do_update(index_elements=["sheet_id", "bank", "locator"], set_={"slot": slot}))
+
+
+def known_locators(db: Connection, sheet_id: str) -> dict[tuple[str, str], str]:
+    """(bank, locator) -> slot, as people told of this model."""
+    rows = db.execute(select(locator).where(locator.c.sheet_id == sheet_id))
+    return {(r.bank, r.locator): r.slot for r in rows}
+
+
+def learn_makers(db: Connection, seen: Mapping[tuple[int, int], set[str]]) -> None:
+    """Count names that surveys gave beside a maker's code: (bank, code) -> names."""
+    for (bank, code), names in sorted(seen.items()):
+        for name in sorted(names):
+            statement = upsert(maker_name).values(bank=bank, code=code, name=name, seen=1)
+            keys = ["bank", "code", "name"]
+            db.execute(statement.on_conflict_do_update(index_elements=keys, set_={"seen": maker_name.c.seen + 1}))
+
+
+def known_makers(db: Connection) -> dict[tuple[int, int], str]:
+    """(bank, code) -> the name that was given oftenest."""
+    rows = db.execute(select(maker_name).order_by(maker_name.c.seen, maker_name.c.name.desc()))
+    return {(r.bank, r.code): r.name for r in rows}
