@@ -150,13 +150,16 @@ def read_command(arguments: Arguments) -> None:
     """Decode what a machine reports (- is standard input)."""
     from umbrak.cli.words import reading_words
     from umbrak.formats.reading import READERS, read_any
-    from umbrak.formats.to_json import jsonable
+    from umbrak.formats.to_json import reading_json
 
     if arguments.kind is not None and arguments.kind not in READERS:
         print(f"umbrak read: --as {arguments.kind}: not read here; known: {', '.join(READERS)}", file=sys.stderr)
         sys.exit(2)
     _each(
-        arguments.files, lambda path: jsonable(read_any(_bytes(path), arguments.kind)), arguments.as_json, reading_words
+        arguments.files,
+        lambda path: reading_json(read_any(_bytes(path), arguments.kind)),
+        arguments.as_json,
+        reading_words,
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import getpass
 import os
 import socket
@@ -16,7 +17,9 @@ from fastapi import FastAPI
 from umbrak.cli.cluster import Cluster, default_folder
 from umbrak.cli.provision import need_front_end, need_packages
 from umbrak.cli.trouble import Trouble
+from umbrak.devices.networks import Networks
 from umbrak.server.app import make_app
+from umbrak.services.outside import Outside, Vault
 from umbrak.services.sheets import keep_shipped
 from umbrak.services.summaries import refresh_stale
 from umbrak.store.engine import ensure_database, migrate, open_engine
@@ -46,20 +49,51 @@ def serve(port: int | None, tls_cert: Path | None = None, tls_key: Path | None =
         engine = open_engine(url)
         keep_shipped(engine)
         refresh_stale(engine)
-        _run(make_app(engine, front_end), port, [], tls_cert, tls_key)
+        outside = Outside(_networks(""), _vault())
+        _run(make_app(engine, front_end, outside), port, [], tls_cert, tls_key)
 
 
 def demo(port: int | None, reset: bool) -> None:
     front_end = need_front_end()
     with database("umbrak_demo", anew=reset) as url:
+        from umbrak.cli.standins import simulated
         from umbrak.demo import seed
+        from umbrak.demo.simulated import name_services
 
         engine = open_engine(url)
         seed.seed(engine)
         refresh_stale(engine)
+        outside = Outside(_networks("127.0.0.0/8"), _vault())
         names = ", ".join(name for name, _, _ in seed.PEOPLE)
         told = [f"sign in as  {names}", f"password    {seed.PASSWORD}"]
-        _run(make_app(engine, front_end), port, told)
+        with simulated(default_folder() / "simulated") as addresses:
+            name_services(engine, outside, addresses)
+            _run(make_app(engine, front_end, outside), port, told)
+
+
+def _networks(usual: str) -> Networks:
+    """Where connections may lead: UMBRAK_NETWORKS, such as "10.4.0.0/16, 192.0.2.7"."""
+    given = os.environ.get("UMBRAK_NETWORKS", usual)
+    try:
+        return Networks.parse(given)
+    except ValueError as error:
+        raise Trouble(f"UMBRAK_NETWORKS: {error}; write networks such as 10.4.0.0/16, with commas between") from error
+
+
+def _vault() -> Vault:
+    """The key that seals machines' passwords: UMBRAK_KEY's, or the data folder's own, made with the first start."""
+    given = os.environ.get("UMBRAK_KEY", "").encode()
+    path = default_folder() / "secret.key"
+    if not given:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if not path.exists():
+            path.touch(mode=0o600)
+            path.write_bytes(Vault.new_key())
+        given = path.read_bytes()
+    try:
+        return Vault(given.strip())
+    except ValueError as error:
+        raise Trouble(f"UMBRAK_KEY, or {path}, is no key of 32 bytes in URL-safe base64") from error
 
 
 def _run(
@@ -80,10 +114,12 @@ def _run(
     class Server(uvicorn.Server):
         async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
             app.state.hub.close()  # streams of events would be waited for otherwise
+            await asyncio.to_thread(app.state.queue.stop)
             await super().shutdown(sockets)
 
         async def startup(self, sockets: list[socket.socket] | None = None) -> None:
             await super().startup(sockets)
+            app.state.queue.start()
             address = f"{scheme}://127.0.0.1:{listener.getsockname()[1]}/"
             print("\n".join(["", f"open        {address}", *told, "stop with   Ctrl+C", ""]), flush=True)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from fnmatch import fnmatchcase
 from importlib.resources import files
@@ -10,10 +11,10 @@ from typing import Any
 import yaml
 from sqlalchemy import Engine
 
-from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.platform.machine import Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.documents import MachineDoc, layout_json, read_layout
-from umbrak.formats.sheet.reading import read_sheet
+from umbrak.formats.sheet.reading import SheetReading, read_sheet
 from umbrak.services.accounts import add_account
 from umbrak.services.plans import edit_plan, start_plan
 from umbrak.services.sheets import keep_sheet, keep_shipped
@@ -35,27 +36,49 @@ def seed(engine: Engine) -> None:
         if find_credentials(db, ACCOUNT):
             return
     keep_shipped(engine)
-    sheets = {}
+    scenario = Scenario.read()
     with engine.begin() as db:
-        for path in sorted(files("umbrak.demo").joinpath("sheets").iterdir(), key=lambda p: p.name):
-            reading = read_sheet(path.read_text("utf-8"))
+        for reading in scenario.sheets.values():
             keep_sheet(db, reading)
-            sheets[reading.sheet.id] = reading.sheet
-    scenario = yaml.safe_load(files("umbrak.demo").joinpath("machines.yaml").read_text("utf-8"))
     account, *_ = [add_account(engine, name, shown_as, PASSWORD, role) for name, shown_as, role in PEOPLE]
-    for given in scenario["machines"]:
-        _machine(engine, account, sheets[given["sheet"]], scenario["site"], given)
+    for given in scenario.machines:
+        _machine(engine, account, scenario, given)
 
 
-def _machine(engine: Engine, account: Account, sheet: Sheet, site: dict[str, str], given: dict[str, Any]) -> None:
-    layout = _layout(sheet, given["slots"])
+@dataclass(frozen=True, slots=True)
+class Scenario:
+    """The made-up scenario: its sheets by id, its site, and its machines as the file has them."""
+
+    sheets: dict[str, SheetReading]
+    site: dict[str, str]
+    machines: list[dict[str, Any]]
+
+    @classmethod
+    def read(cls) -> Scenario:
+        folder = files("umbrak.demo")
+        texts = [path.read_text("utf-8") for path in sorted(folder.joinpath("sheets").iterdir(), key=lambda p: p.name)]
+        sheets = {reading.sheet.id: reading for reading in map(read_sheet, texts)}
+        document = yaml.safe_load(folder.joinpath("machines.yaml").read_text("utf-8"))
+        return cls(sheets, document["site"], document["machines"])
+
+    def parts(self, given: dict[str, Any]) -> tuple[Sheet, Machine, Layout]:
+        """A machine's sheet, what is particular to it, and what is in it."""
+        sheet = self.sheets[given["sheet"]].sheet
+        facts = MachineDoc(**{"processors": given["processors"], **given.get("facts", {})})
+        return sheet, facts.value(), _layout(sheet, given["slots"])
+
+
+def _machine(engine: Engine, account: Account, scenario: Scenario, given: dict[str, Any]) -> None:
+    site, (sheet, _, layout) = scenario.site, scenario.parts(given)
     facts = MachineDoc(**{"processors": given["processors"], **given.get("facts", {})}).model_dump()
     taken_at = datetime.now(UTC) - timedelta(days=given["days_ago"])
     with engine.begin() as db:
         site_id = store.find_or_add_site(db, site["name"], site["zone"])
-        key = store.add_machine(
-            db, given["name"], site_id, given["place"], sheet.hash, facts, given.get("duty_group", "")
-        )
+        warranty_days = given.get("warranty_days")
+        warranty_end = (datetime.now(UTC) + timedelta(days=warranty_days)).date() if warranty_days is not None else None
+        more = {"keeper": given.get("keeper", ""), "warranty_end": warranty_end, "serial": given.get("serial", "")}
+        group = given.get("duty_group", "")
+        key = store.add_machine(db, given["name"], site_id, given["place"], sheet.hash, facts, group, **more)
         if key is None:
             raise ValueError(f"the scenario names {given['name']} twice")
         content = SurveyContent(layout_json(layout), sorted(given.get("failed", ())))

@@ -25,6 +25,20 @@ def jsonable(value: Any) -> Any:
     return [jsonable(v) for v in value]
 
 
+#: Members of a reading that only some kinds of source tell: left out where there is nothing in them.
+_OPTIONAL = ("description", "installed_gib", "usable_gib", "drives")
+
+
+def reading_json(reading: object) -> dict[str, Any]:
+    """What a file reports, with stable names (formats.md, `umbrak read --json`)."""
+    document: dict[str, Any] = jsonable(reading)
+    document = {k: v for k, v in document.items() if k not in _OPTIONAL or v}
+    for slot in document.get("slots", []):
+        if slot["health"] is None:
+            del slot["health"]
+    return document
+
+
 def label_json(reading: LabelReading) -> dict[str, Any]:
     """A label's reading with stable names (formats.md, `umbrak label --json`)."""
     return {

@@ -14,25 +14,32 @@ from sqlalchemy import Engine, text
 from starlette.exceptions import HTTPException
 
 import umbrak
+from umbrak.jobs.queue import Queue
 from umbrak.server import problems
 from umbrak.server.events import Hub
 from umbrak.server.openapi import describe_api
-from umbrak.server.routers import events, intakes, labels, machines, people, plans, session, sheets
+from umbrak.server.routers import events, intakes, jobs, labels, machines, people, plans, services, session, sheets
+from umbrak.services.outside import Outside
 
 Next = Callable[[Request], Awaitable[Response]]
 _SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 
 
-def make_app(engine: Engine | None, front_end: Path | None = None) -> FastAPI:
-    """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot)."""
+def make_app(engine: Engine | None, front_end: Path | None = None, outside: Outside | None = None) -> FastAPI:
+    """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot).
+
+    Its queue of jobs is started and stopped by whoever runs it.
+    """
     app = FastAPI(
         title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None
     )
     app.state.engine = engine
+    app.state.outside = outside or Outside()
+    app.state.queue = Queue(engine, app.state.outside) if engine is not None else None
     app.state.hub = Hub(engine) if engine is not None else None
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
-    for router in (session, people, machines, plans, events, intakes, sheets, labels):
+    for router in (session, people, machines, plans, events, services, intakes, jobs, sheets, labels):
         app.include_router(router.router, prefix="/api")
 
     @app.get("/healthz", include_in_schema=False)

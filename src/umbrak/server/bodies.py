@@ -133,6 +133,29 @@ class Settlement(Body):
     report: Annotated[bool, Field(description="true: the report is right; false: what was known is")]
 
 
+Secret = Annotated[str, StringConstraints(max_length=1000)]
+
+
+class AccessBody(Body):
+    """Where a machine's service is and how to be let in; what a kind does not use stays empty."""
+
+    address: Name = Field(description="host, host:port or address such as https://10.4.0.7")
+    user: ShortText = ""
+    authority: Annotated[str, StringConstraints(max_length=100_000)] = Field(
+        default="", description="Redfish: certificates of authorities that vouch for it, PEM"
+    )
+    fingerprint: ShortText = Field(default="", description="Redfish: SHA-256 of its own certificate")
+    password: Secret = Field(default="", description="Redfish: password; SNMP v3: authentication passphrase")
+    community: Secret = Field(default="", description="SNMP v2c")
+    privacy_password: Secret = Field(default="", description="SNMP v3: privacy passphrase")
+
+
+class Polling(Body):
+    machines: Annotated[list[Id], Field(max_length=10_000)] | None = Field(
+        default=None, description="those to ask; null = every one that can be asked"
+    )
+
+
 class NewPlan(Body):
     name: Name | None = None
     like: Id | None = Field(default=None, description="a plan of the same machine whose goal it takes over")

@@ -8,6 +8,7 @@ from fastapi import Cookie, Depends, Request
 from sqlalchemy import Engine
 
 from umbrak.services.accounts import signed_in
+from umbrak.services.outside import Outside
 from umbrak.store.accounts import Account
 
 COOKIE = "umbrak_session"
@@ -19,6 +20,14 @@ def get_engine(request: Request) -> Engine:
 
 
 Db = Annotated[Engine, Depends(get_engine)]
+
+
+def get_outside(request: Request) -> Outside:
+    outside: Outside = request.app.state.outside
+    return outside
+
+
+Out = Annotated[Outside, Depends(get_outside)]
 Token = Annotated[str | None, Cookie(alias=COOKIE, include_in_schema=False)]
 
 

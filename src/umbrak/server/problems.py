@@ -13,6 +13,7 @@ from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
 
+from umbrak.devices.networks import DeviceError
 from umbrak.formats.faults import InputError
 from umbrak.services.errors import NotAllowed, NotFound, NotSignedIn, Refused, ServiceError, Stale, TooMany
 
@@ -35,6 +36,8 @@ class Problem(BaseModel):
     status: int
     detail: str
     errors: list[FieldError] = []
+    #: SHA-256 of a service's certificate that nobody has trusted yet.
+    fingerprint: str | None = None
     theirs: Any = None
     yours: Any = None
 
@@ -75,6 +78,11 @@ def install(app: FastAPI) -> None:
         if isinstance(error, TooMany):
             answer.headers["Retry-After"] = str(error.seconds)
         return answer
+
+    @app.exception_handler(DeviceError)
+    def device(_: Request, error: DeviceError) -> JSONResponse:
+        more = {"fingerprint": error.detail} if error.detail else {}
+        return problem(502, f"device-{error.code}", "The machine could not be asked", str(error), **more)
 
     @app.exception_handler(InputError)
     def unreadable(_: Request, error: InputError) -> JSONResponse:

@@ -13,6 +13,7 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import (
+    SheetLikeness,
     SlotFacts,
     SlotState,
     SurveyReading,
@@ -31,6 +32,7 @@ from umbrak.services.sheets import load_sheet
 from umbrak.store import sheets as sheet_store
 from umbrak.store import surveys as store
 from umbrak.store.accounts import Account
+from umbrak.store.sheets import SheetRow
 from umbrak.store.surveys import SurveyContent
 
 _READING: TypeAdapter[SurveyReading] = TypeAdapter(SurveyReading)
@@ -158,6 +160,9 @@ class Suggestion:
     title: str
     archetype: bool
     reasons: tuple[str, ...]
+    #: The report names this very model, and each of its slots has its report's name.
+    certain: bool
+    match: Match
 
 
 #: Below this a likeness is chance: a number of slots alone says nothing.
@@ -168,13 +173,27 @@ _MOST_SUGGESTED = 3
 def suggest_sheets(engine: Engine, key: UUID) -> list[Suggestion]:
     """Sheets that the report speaks for, the likeliest first. Raises NotFound."""
     with engine.connect() as db:
-        reading = load_intake(db, key).reading
-        rows = sheet_store.current_sheets(db)
-        found = [(sheet_likeness(load_sheet(db, row.hash), reading), row) for row in rows]
-    likely = sorted(
-        (x for x in found if x[0].score >= _LEAST_LIKENESS), key=lambda x: (-x[0].score, x[1].archetype, x[1].title)
-    )
-    return [Suggestion(row.hash, row.title, row.archetype, like.reasons) for like, row in likely[:_MOST_SUGGESTED]]
+        return suggestions(db, load_intake(db, key).reading)
+
+
+def suggestions(db: Connection, reading: SurveyReading) -> list[Suggestion]:
+    """`suggest_sheets`, of a reading."""
+    found = []
+    for row in sheet_store.current_sheets(db):
+        likeness = sheet_likeness(load_sheet(db, row.hash), reading)
+        if likeness.score >= _LEAST_LIKENESS:
+            found.append((likeness, row))
+    found.sort(key=lambda x: (-x[0].score, x[1].archetype, x[1].title))
+    return [_suggestion(db, row, likeness, reading) for likeness, row in found[:_MOST_SUGGESTED]]
+
+
+def _suggestion(db: Connection, row: SheetRow, likeness: SheetLikeness, reading: SurveyReading) -> Suggestion:
+    sheet = load_sheet(db, row.hash)
+    slots = match_reports(db, sheet, reading.slots)
+    placed = all(s is not None or r.state is SlotState.SOLDERED for s, r in zip(slots, reading.slots, strict=True))
+    match = Match(slots, match_processors(sheet, reading.processors))
+    certain = likeness.same_model and placed and bool(reading.slots) and not row.archetype
+    return Suggestion(row.hash, row.title, row.archetype, likeness.reasons, certain, match)
 
 
 def draft_from(engine: Engine, key: UUID) -> str:

@@ -16,6 +16,7 @@ from umbrak.core.platform.machine import Machine, Occupant
 from umbrak.core.platform.survey import SlotHealth
 from umbrak.core.targets import Target
 from umbrak.formats.documents import read_layout
+from umbrak.services.asking import ServiceView, service_views
 from umbrak.services.board import Board, board_of
 from umbrak.services.errors import NotFound, Stale
 from umbrak.services.judging import judge, judge_targets
@@ -23,6 +24,7 @@ from umbrak.services.loading import Loaded, known_slots, load_machine, loaded, o
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
 from umbrak.store.history import HistoryLine, history_of
+from umbrak.store.machine_services import services_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,6 +138,8 @@ class MachineView:
     #: The lowest official total in force; None where nobody states one.
     official_gib: float | None
     plans: tuple[PlanName, ...]
+    #: How it can be asked over the network.
+    services: tuple[ServiceView, ...]
 
 
 def see_machine(engine: Engine, key: UUID) -> MachineView:
@@ -143,10 +147,11 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
     with engine.connect() as db:
         m = load_machine(db, key)
         plans = tuple(PlanName(p.id, p.name, p.state, p.updated_at) for p in plan_store.plans_of(db, key))
-    return view_of(m, plans)
+        services = service_views(services_of(db, key))
+    return view_of(m, plans, services)
 
 
-def view_of(m: Loaded, plans: tuple[PlanName, ...] = ()) -> MachineView:
+def view_of(m: Loaded, plans: tuple[PlanName, ...] = (), services: tuple[ServiceView, ...] = ()) -> MachineView:
     evaluation = judge(m, m.layout)
     return MachineView(
         id=m.row.id,
@@ -176,6 +181,7 @@ def view_of(m: Loaded, plans: tuple[PlanName, ...] = ()) -> MachineView:
         evaluation=evaluation,
         official_gib=official_gib(evaluation),
         plans=plans,
+        services=services,
     )
 
 

@@ -77,6 +77,11 @@ def see_difference(
     return _difference(m, intake, placed)
 
 
+def compare(db: Connection, m: Loaded, intake: Intake) -> Difference:
+    """What a report says beside what is known, as far as its names tell which slot is which."""
+    return _difference(m, intake, _placed(db, m, intake, {}))
+
+
 def _placed(db: Connection, m: Loaded, intake: Intake, told: Mapping[str, int]) -> dict[str, int]:
     """Slot -> report: as told, else as names or what was told of this model before say."""
     found = match_reports(db, m.sheet, intake.reading.slots)

@@ -48,7 +48,7 @@ class SimulatedMachine:
     def __init__(self, spec: Spec) -> None:
         self.spec = spec
         self.fitted = {slot: module_of(s["module"]) for slot, s in spec["slots"].items()}
-        self.faults: dict[str, str] = {}
+        self.faults: dict[str, str] = dict(spec["faults"])
         self.counted: dict[str, int] = {}
         self.on = True
         self.light = False

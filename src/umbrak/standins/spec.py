@@ -23,8 +23,9 @@ def spec_of(
     layout: Layout,
     serial: str = "",
     drives: Mapping[int, Mapping[str, str]] | None = None,
+    faults: Mapping[str, str] | None = None,
 ) -> Spec:
-    """A machine as its own management would tell of it."""
+    """A machine as its own management would tell of it; `faults` as the controller injects them."""
     maker, _, model = sheet.title.partition(" ")
     slots = layout_json(layout)
     processors = {s: machine.processors.get(s) for s in sheet.sockets}
@@ -43,6 +44,7 @@ def spec_of(
             for s in sheet.slots.values()
         },
         "drives": {str(n): dict(d) for n, d in (drives or {}).items()},
+        "faults": dict(faults or {}),
         "usable_gib": evaluate(sheet, machine, layout).usable_gib,
     }
 

@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/asked/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Once
+         * @description Ask a machine that is not kept yet, and take in what it answers. Its secrets are not kept.
+         */
+        post: operations["once_api_intakes_asked__kind__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes/{intake_id}": {
         parameters: {
             query?: never;
@@ -118,6 +138,106 @@ export interface paths {
         get: operations["sheets_api_intakes__intake_id__sheets_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All
+         * @description The newest first.
+         */
+        get: operations["all__api_jobs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/pollings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Poll
+         * @description Ask many machines in the background.
+         */
+        post: operations["poll_api_jobs_pollings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read
+         * @description Read many files in the background.
+         */
+        post: operations["read_api_jobs_readings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description A job, and the steps after a number.
+         */
+        get: operations["see_api_jobs__job_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Stop it after the step at hand; what was done stays.
+         */
+        post: operations["stop_api_jobs__job_id__stop_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -310,6 +430,50 @@ export interface paths {
          * @description Take the machine from the list, or bring it back.
          */
         post: operations["retire_api_machines__machine_id__retirement_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/services/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep
+         * @description Keep how a machine is asked; secrets left empty stay as they were.
+         */
+        put: operations["keep_api_machines__machine_id__services__kind__put"];
+        post?: never;
+        /**
+         * Forget
+         * @description Forget how a machine is asked.
+         */
+        delete: operations["forget_api_machines__machine_id__services__kind__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/services/{kind}/asking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description Ask it now, and take in what it answers; what is known changes only when that is accepted.
+         */
+        post: operations["ask_api_machines__machine_id__services__kind__asking_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -691,6 +855,52 @@ export interface components {
              */
             slots: string[];
         };
+        /**
+         * AccessBody
+         * @description Where a machine's service is and how to be let in; what a kind does not use stays empty.
+         */
+        AccessBody: {
+            /**
+             * Address
+             * @description host, host:port or address such as https://10.4.0.7
+             */
+            address: string;
+            /**
+             * Authority
+             * @description Redfish: certificates of authorities that vouch for it, PEM
+             * @default
+             */
+            authority?: string;
+            /**
+             * Community
+             * @description SNMP v2c
+             * @default
+             */
+            community?: string;
+            /**
+             * Fingerprint
+             * @description Redfish: SHA-256 of its own certificate
+             * @default
+             */
+            fingerprint?: string;
+            /**
+             * Password
+             * @description Redfish: password; SNMP v3: authentication passphrase
+             * @default
+             */
+            password?: string;
+            /**
+             * Privacy Password
+             * @description SNMP v3: privacy passphrase
+             * @default
+             */
+            privacy_password?: string;
+            /**
+             * User
+             * @default
+             */
+            user?: string;
+        };
         /** Account */
         Account: {
             /** Active */
@@ -879,6 +1089,20 @@ export interface components {
             /** Y */
             y: number | null;
         };
+        /** Body_read_api_jobs_readings_post */
+        Body_read_api_jobs_readings_post: {
+            /**
+             * Files
+             * @description tables, listings, collections, or archives of them
+             */
+            files: string[];
+            /**
+             * Make
+             * @description make a machine of each report whose model is clear
+             * @default false
+             */
+            make?: boolean;
+        };
         /** Body_spd_api_spd_post */
         Body_spd_api_spd_post: {
             /**
@@ -1034,6 +1258,18 @@ export interface components {
             serial?: string;
         };
         /**
+         * DriveFacts
+         * @description A drive; `bay` is the number on the machine's front, None where the report does not tell.
+         */
+        DriveFacts: {
+            /** Bay */
+            bay: number | null;
+            /** Model */
+            model: string | null;
+            /** Serial */
+            serial: string | null;
+        };
+        /**
          * Evaluation
          * @description All that is said of one layout.
          */
@@ -1064,7 +1300,7 @@ export interface components {
         };
         /**
          * FactDifference
-         * @description A fact about the whole machine: "firmware", or "processors.SOCKET".
+         * @description A fact about the whole machine: "firmware", "serial", "processors.SOCKET", or the drive of "bays.NUMBER".
          */
         FactDifference: {
             /** Fact */
@@ -1223,6 +1459,45 @@ export interface components {
             /** Source Name */
             source_name: string;
         };
+        /** JobSteps */
+        JobSteps: {
+            job: components["schemas"]["JobView"];
+            /** Steps */
+            steps: components["schemas"]["StepRow"][];
+        };
+        /** JobView */
+        JobView: {
+            /** By */
+            by: string;
+            /** Done */
+            done: number;
+            /** Ended At */
+            ended_at: string | null;
+            /** Failed */
+            failed: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Left */
+            left: number;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** State */
+            state: string;
+            /** Stopping */
+            stopping: boolean;
+            /** Title */
+            title: string;
+            /** Total */
+            total: number;
+        };
         /**
          * KeptSheet
          * @description A sheet as it was kept, with what the linter says of it.
@@ -1317,10 +1592,14 @@ export interface components {
             /** Duty Group */
             duty_group?: string | null;
             facts?: components["schemas"]["MachineDoc"] | null;
+            /** Keeper */
+            keeper?: string | null;
             /** Name */
             name?: string | null;
             /** Place */
             place?: string | null;
+            /** Serial */
+            serial?: string | null;
             /** Site */
             site?: string | null;
             /**
@@ -1328,6 +1607,11 @@ export interface components {
              * @description the version that this change was made against
              */
             version: number;
+            /**
+             * Warranty End
+             * @description null takes it away; left out keeps it
+             */
+            warranty_end?: string | null;
             /** Zone */
             zone?: string | null;
         };
@@ -1417,6 +1701,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Keeper */
+            keeper: string;
             /** May Be Bare */
             may_be_bare: string[];
             /** May Hold */
@@ -1435,6 +1721,10 @@ export interface components {
             plans: components["schemas"]["PlanName"][];
             /** Retired At */
             retired_at: string | null;
+            /** Serial */
+            serial: string;
+            /** Services */
+            services: components["schemas"]["ServiceView"][];
             /** Sheet Hash */
             sheet_hash: string;
             /** Sheet Title */
@@ -1448,6 +1738,8 @@ export interface components {
             survey: components["schemas"]["SurveyFacts"];
             /** Version */
             version: number;
+            /** Warranty End */
+            warranty_end: string | null;
             /** Zone */
             zone: string;
         };
@@ -1640,6 +1932,12 @@ export interface components {
             };
             /** Intake Id */
             intake_id?: string | null;
+            /**
+             * Keeper
+             * @description who looks after it
+             * @default
+             */
+            keeper?: string;
             /** Name */
             name: string;
             /**
@@ -1667,6 +1965,8 @@ export interface components {
             slots?: {
                 [key: string]: number;
             };
+            /** Warranty End */
+            warranty_end?: string | null;
             /**
              * Zone
              * @default UTC
@@ -1874,6 +2174,14 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** Polling */
+        Polling: {
+            /**
+             * Machines
+             * @description those to ask; null = every one that can be asked
+             */
+            machines?: string[] | null;
+        };
         /**
          * Problem
          * @description RFC 9457. `theirs` and `yours` only with a stale write.
@@ -1886,6 +2194,8 @@ export interface components {
              * @default []
              */
             errors?: components["schemas"]["FieldError"][];
+            /** Fingerprint */
+            fingerprint?: string | null;
             /** Status */
             status: number;
             /** Theirs */
@@ -1946,6 +2256,26 @@ export interface components {
              * @description the version that this change was made against
              */
             version: number;
+        };
+        /**
+         * ServiceView
+         * @description A machine's service without its secrets.
+         */
+        ServiceView: {
+            /** Address */
+            address: string;
+            /** Asked At */
+            asked_at: string | null;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Has Authority */
+            has_authority: boolean;
+            /** Kind */
+            kind: string;
+            /** Trouble */
+            trouble: string;
+            /** User */
+            user: string;
         };
         /** Settlement */
         Settlement: {
@@ -2036,11 +2366,24 @@ export interface components {
             configured_mts: number | null;
             /** Configured V */
             configured_v: number | null;
+            health: components["schemas"]["SlotHealth"] | null;
             /** Locator */
             locator: string | null;
             module: components["schemas"]["Module"] | null;
             /** @default unknown */
             state: components["schemas"]["SlotState"];
+        };
+        /**
+         * SlotHealth
+         * @description What the machine counts and measures of one slot; None = it does not tell.
+         */
+        SlotHealth: {
+            /** Correctable */
+            correctable: number | null;
+            /** Temperature C */
+            temperature_c: number | null;
+            /** Uncorrectable */
+            uncorrectable: number | null;
         };
         /**
          * SlotState
@@ -2122,6 +2465,21 @@ export interface components {
             /** Warnings */
             warnings: components["schemas"]["Oddity"][];
         };
+        /** StepRow */
+        StepRow: {
+            /** Intake Id */
+            intake_id: string | null;
+            /** Machine Id */
+            machine_id: string | null;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Outcome */
+            outcome: string;
+            /** State */
+            state: string;
+        };
         /**
          * Suggestion
          * @description A sheet that may be the one of the machine, and why.
@@ -2129,8 +2487,11 @@ export interface components {
         Suggestion: {
             /** Archetype */
             archetype: boolean;
+            /** Certain */
+            certain: boolean;
             /** Hash */
             hash: string;
+            match: components["schemas"]["Match"];
             /** Reasons */
             reasons: string[];
             /** Title */
@@ -2188,9 +2549,15 @@ export interface components {
          * @description What is known of the slots, from where and since when.
          */
         SurveyFacts: {
+            /** Claimed Gib */
+            claimed_gib: number | null;
             /** Disputed */
             disputed: {
                 [key: string]: components["schemas"]["Dispute"];
+            };
+            /** Health */
+            health: {
+                [key: string]: components["schemas"]["SlotHealth"];
             };
             /** Kind */
             kind: string;
@@ -2209,6 +2576,7 @@ export interface components {
             taken_at: string;
             /** Taken By */
             taken_by: string | null;
+            told: components["schemas"]["ToldTotals"] | null;
             /** Total */
             total: number;
         };
@@ -2222,7 +2590,16 @@ export interface components {
              * @default []
              */
             arrays: components["schemas"]["ArrayFacts"][];
+            /** Description */
+            description: string | null;
+            /**
+             * Drives
+             * @default []
+             */
+            drives: components["schemas"]["DriveFacts"][];
             firmware: components["schemas"]["FirmwareFacts"] | null;
+            /** Installed Gib */
+            installed_gib: number | null;
             /** Kind */
             kind: string;
             /**
@@ -2236,6 +2613,8 @@ export interface components {
              */
             slots: components["schemas"]["SlotFacts"][];
             system: components["schemas"]["SystemFacts"] | null;
+            /** Usable Gib */
+            usable_gib: number | null;
             /**
              * Warnings
              * @default []
@@ -2269,6 +2648,25 @@ export interface components {
             module: components["schemas"]["ModuleDoc"];
             /** Taken From */
             taken_from?: string | null;
+        };
+        /**
+         * ToldTotals
+         * @description Totals that a machine told apart from its slots. [GiB]
+         */
+        ToldTotals: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Conflict */
+            conflict: string;
+            /** Installed Gib */
+            installed_gib: number | null;
+            /** Kind */
+            kind: string;
+            /** Usable Gib */
+            usable_gib: number | null;
         };
         /**
          * Unknown
@@ -2425,6 +2823,72 @@ export interface operations {
             };
             /** @description Refused */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    once_api_intakes_asked__kind__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "redfish" | "snmp";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Problem */
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2615,6 +3079,279 @@ export interface operations {
             };
             /** @description Not signed in */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all__api_jobs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    poll_api_jobs_pollings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Polling"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_api_jobs_readings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_api_jobs_readings_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    see_api_jobs__job_id__get: {
+        parameters: {
+            query?: {
+                after?: number;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSteps"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_api_jobs__job_id__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3377,6 +4114,209 @@ export interface operations {
             };
             /** @description Refused */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_api_machines__machine_id__services__kind__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+                kind: "redfish" | "snmp";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_api_machines__machine_id__services__kind__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+                kind: "redfish" | "snmp";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_api_machines__machine_id__services__kind__asking_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+                kind: "redfish" | "snmp";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Problem */
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };

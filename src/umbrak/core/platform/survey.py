@@ -182,6 +182,8 @@ class SheetLikeness:
     reasons: tuple[str, ...]
     #: Sum of the reasons' weights.
     score: int
+    #: It says that it is this model.
+    same_model: bool = False
 
 
 def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
@@ -191,7 +193,10 @@ def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
     system = reading.system
     said = _key(system.maker, system.model) if system else ""
     title = _key(sheet.title)
-    if title and said and (title in said or said in title or (system and system.model and _key(system.model) in title)):
+    same_model = bool(
+        title and said and (title in said or said in title or (system and system.model and _key(system.model) in title))
+    )
+    if same_model:
         reasons.append((4, f"it says {system.model or sheet.title}" if system else sheet.title))
     fitted = [_key(p.model) for p in reading.processors if p.model]
     known = [p.title for p in sheet.processors.values() if any(_key(p.title) and _key(p.title) in f for f in fitted)]
@@ -207,4 +212,4 @@ def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
     if generations and generations != {sheet.memory.generation}:
         return SheetLikeness((), 0)
     reasons.sort(key=lambda r: -r[0])
-    return SheetLikeness(tuple(words for _, words in reasons), sum(weight for weight, _ in reasons))
+    return SheetLikeness(tuple(words for _, words in reasons), sum(weight for weight, _ in reasons), same_model)

@@ -1,0 +1,162 @@
+"""Work in the background: a job and its steps."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, func, insert, select, text, update
+
+from umbrak.store.engine import new_id
+from umbrak.store.tables import account, job, job_step
+
+PAGE_SIZE = 200
+
+
+@dataclass(frozen=True, slots=True)
+class NewStep:
+    name: str
+    raw: bytes | None = None
+    machine_id: UUID | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class JobRow:
+    id: UUID
+    kind: str
+    state: str
+    stop_asked: bool
+    account_id: UUID
+    #: Who started it, as shown.
+    by: str
+    title: str
+    document: dict[str, Any]
+    created_at: datetime
+    ended_at: datetime | None
+    #: Steps by state.
+    counts: dict[str, int]
+
+
+@dataclass(frozen=True, slots=True)
+class StepRow:
+    number: int
+    name: str
+    state: str
+    machine_id: UUID | None
+    intake_id: UUID | None
+    outcome: str
+
+
+def add_job(
+    db: Connection, kind: str, account_id: UUID, title: str, document: dict[str, Any], steps: Sequence[NewStep]
+) -> UUID:
+    key = new_id()
+    values = {"id": key, "kind": kind, "account_id": account_id, "title": title, "document": document}
+    db.execute(insert(job).values(values))
+    rows = [
+        {"job_id": key, "number": i, "name": s.name, "raw": s.raw, "machine_id": s.machine_id}
+        for i, s in enumerate(steps, 1)
+    ]
+    if rows:
+        db.execute(insert(job_step), rows)
+    return key
+
+
+def find_job(db: Connection, key: UUID) -> JobRow | None:
+    return next(iter(_jobs(db, job.c.id == key)), None)
+
+
+def newest_jobs(db: Connection, limit: int = 20) -> list[JobRow]:
+    return _jobs(db, None, limit)
+
+
+def unfinished_jobs(db: Connection) -> list[UUID]:
+    return list(
+        db.execute(select(job.c.id).where(job.c.state.in_(("waiting", "running"))).order_by(job.c.created_at)).scalars()
+    )
+
+
+def _jobs(db: Connection, condition: Any, limit: int = 1) -> list[JobRow]:
+    query = select(job, account.c.shown_as).join(account)
+    if condition is not None:
+        query = query.where(condition)
+    rows = db.execute(query.order_by(job.c.created_at.desc(), job.c.id.desc()).limit(limit)).all()
+    counted: dict[UUID, dict[str, int]] = {r.id: {} for r in rows}
+    by_state = select(job_step.c.job_id, job_step.c.state, func.count().label("n"))
+    for r in db.execute(by_state.where(job_step.c.job_id.in_(counted)).group_by(job_step.c.job_id, job_step.c.state)):
+        counted[r.job_id][r.state] = r.n
+    return [
+        JobRow(r.id, r.kind, r.state, r.stop_asked, r.account_id, r.shown_as, r.title, r.document, r.created_at, r.ended_at, counted[r.id])
+        for r in rows
+    ]  # fmt: skip
+
+
+def steps_of(db: Connection, key: UUID, after: int = 0) -> list[StepRow]:
+    """A page of steps, in order."""
+    columns = (
+        job_step.c.number,
+        job_step.c.name,
+        job_step.c.state,
+        job_step.c.machine_id,
+        job_step.c.intake_id,
+        job_step.c.outcome,
+    )
+    query = select(*columns).where(job_step.c.job_id == key, job_step.c.number > after)
+    return [StepRow(*r) for r in db.execute(query.order_by(job_step.c.number).limit(PAGE_SIZE))]
+
+
+def next_step(db: Connection, key: UUID) -> tuple[StepRow, bytes | None] | None:
+    """The first step that waits, with what it works on."""
+    query = select(job_step).where(job_step.c.job_id == key, job_step.c.state == "waiting")
+    r = db.execute(query.order_by(job_step.c.number).limit(1)).one_or_none()
+    return (StepRow(r.number, r.name, r.state, r.machine_id, r.intake_id, r.outcome), r.raw) if r else None
+
+
+def end_step(
+    db: Connection,
+    key: UUID,
+    number: int,
+    state: str,
+    outcome: str,
+    intake_id: UUID | None = None,
+    machine_id: UUID | None = None,
+) -> None:
+    """A step is over: its bytes go, since an intake has them, or nothing could be read from them."""
+    values: dict[str, Any] = {"state": state, "outcome": outcome[:500], "intake_id": intake_id, "raw": None}
+    if machine_id is not None:
+        values["machine_id"] = machine_id
+    db.execute(update(job_step).where(job_step.c.job_id == key, job_step.c.number == number).values(values))
+
+
+def set_state(db: Connection, key: UUID, state: str) -> None:
+    values: dict[str, Any] = {"state": state}
+    if state in ("done", "stopped"):
+        values["ended_at"] = func.now()
+    db.execute(update(job).where(job.c.id == key).values(values))
+
+
+def leave_waiting(db: Connection, key: UUID) -> None:
+    """Steps that still wait are not done any more."""
+    waiting = (job_step.c.job_id == key) & (job_step.c.state == "waiting")
+    db.execute(update(job_step).where(waiting).values(state="left", outcome="not done: it was stopped", raw=None))
+
+
+def ask_to_stop(db: Connection, key: UUID) -> None:
+    db.execute(update(job).where(job.c.id == key).values(stop_asked=True))
+
+
+def claim(db: Connection, key: UUID) -> bool:
+    """Hold a job for as long as this connection lives; False where another process has it."""
+    # 64 bits of the id: two jobs that meet there wait for each other, no more.
+    return bool(db.execute(text("SELECT pg_try_advisory_lock(:k)"), {"k": _lock(key)}).scalar())
+
+
+def release(db: Connection, key: UUID) -> None:
+    db.execute(text("SELECT pg_advisory_unlock(:k)"), {"k": _lock(key)})
+
+
+def _lock(key: UUID) -> int:
+    return (key.int & ((1 << 64) - 1)) - (1 << 63)

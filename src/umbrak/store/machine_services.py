@@ -1,0 +1,68 @@
+"""How machines can be asked over the network."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, delete, func, select, update
+from sqlalchemy.dialects.postgresql import insert as upsert
+
+from umbrak.store.tables import machine, machine_service
+
+
+@dataclass(frozen=True, slots=True)
+class ServiceRow:
+    machine_id: UUID
+    machine: str
+    kind: str
+    address: str
+    document: dict[str, Any]
+    sealed: bytes
+    asked_at: datetime | None
+    trouble: str
+
+
+_SERVICES = select(machine_service, machine.c.name).join(machine)
+
+
+def _row(r: Any) -> ServiceRow:
+    return ServiceRow(r.machine_id, r.name, r.kind, r.address, r.document, r.sealed, r.asked_at, r.trouble)
+
+
+def services_of(db: Connection, machine_id: UUID) -> list[ServiceRow]:
+    query = _SERVICES.where(machine_service.c.machine_id == machine_id).order_by(machine_service.c.kind)
+    return [_row(r) for r in db.execute(query)]
+
+
+def find_service(db: Connection, machine_id: UUID, kind: str) -> ServiceRow | None:
+    return next((s for s in services_of(db, machine_id) if s.kind == kind), None)
+
+
+def machines_with_services(db: Connection, only: Sequence[UUID] | None = None) -> list[ServiceRow]:
+    """Services of machines in use, by name; of `only` these where it is given."""
+    query = _SERVICES.where(machine.c.retired_at.is_(None))
+    if only is not None:
+        query = query.where(machine.c.id.in_(only))
+    return [_row(r) for r in db.execute(query.order_by(machine.c.name, machine_service.c.kind))]
+
+
+def keep_service(
+    db: Connection, machine_id: UUID, kind: str, address: str, document: dict[str, Any], sealed: bytes
+) -> None:
+    values = {"address": address, "document": document, "sealed": sealed, "asked_at": None, "trouble": ""}
+    statement = upsert(machine_service).values(machine_id=machine_id, kind=kind, **values)
+    db.execute(statement.on_conflict_do_update(index_elements=["machine_id", "kind"], set_=values))
+
+
+def drop_service(db: Connection, machine_id: UUID, kind: str) -> bool:
+    chosen = (machine_service.c.machine_id == machine_id) & (machine_service.c.kind == kind)
+    return bool(db.execute(delete(machine_service).where(chosen)).rowcount)
+
+
+def note_asked(db: Connection, machine_id: UUID, kind: str, trouble: str) -> None:
+    chosen = (machine_service.c.machine_id == machine_id) & (machine_service.c.kind == kind)
+    db.execute(update(machine_service).where(chosen).values(asked_at=func.now(), trouble=trouble))
