@@ -16,6 +16,10 @@ ROOT = Path(__file__).resolve().parents[3]
 WEB = ROOT / "web"
 
 
+#: Debian's own SNMP client and agent, by a file of each.
+_SNMP = {"snmp": "/usr/bin/snmpget", "snmpd": "/usr/sbin/snmpd"}
+
+
 def say(words: str) -> None:
     print(f"umbrak: {words}", file=sys.stderr, flush=True)
 
@@ -28,8 +32,8 @@ def run(command: list[str], what: str, **options: object) -> None:
 
 
 def need_packages(tests: bool = False) -> None:
-    """Debian packages: PostgreSQL, and for the tests Chromium with a font and the listing program that judges our
-    reading of SMBIOS tables. Installs them when root."""
+    """Debian packages: PostgreSQL, and for the tests Chromium with a font, and the programs that judge our reading of
+    SMBIOS tables and our SNMP. Installs them when root."""
     lacking = []
     if binaries() is None:
         lacking.append("postgresql-15")
@@ -37,6 +41,8 @@ def need_packages(tests: bool = False) -> None:
         lacking += ["chromium", "fonts-dejavu-core"]
     if tests and not Path("/usr/sbin/dmidecode").exists():
         lacking.append("dmidecode")
+    if tests:
+        lacking += [name for name, there in _SNMP.items() if not Path(there).exists()]
     if tests and not any(Path("/usr/lib").glob("*/libatomic.so.1")):
         lacking.append("libatomic1")  # the Node that comes with Playwright needs it
     if not lacking:

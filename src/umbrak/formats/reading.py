@@ -8,9 +8,11 @@ from umbrak.core.platform.survey import SurveyReading
 from umbrak.formats.bounds import check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.redfish import looks_like_redfish, read_redfish
+from umbrak.formats.slot_labels import looks_like_labels, read_labels
 from umbrak.formats.smbios.listing import looks_like_listing
 from umbrak.formats.smbios.survey import read_listing, read_tables
 from umbrak.formats.smbios.tables import looks_like_tables
+from umbrak.formats.snmp import looks_like_snmp, read_snmp
 from umbrak.formats.spd import SpdReading, looks_like_spd, read_spd
 
 Reading = SurveyReading | SpdReading
@@ -27,6 +29,8 @@ READERS: dict[str, Callable[[bytes], Reading]] = {
     "smbios": read_tables,
     "spd": read_spd,
     "redfish": read_redfish,
+    "snmp": lambda data: read_snmp(_text(data)),
+    "labels": lambda data: read_labels(_text(data)),
     "smbios-text": lambda data: read_listing(_text(data)),
 }
 
@@ -43,7 +47,9 @@ def detect(data: bytes) -> str | None:
     text = _text(data)
     if looks_like_redfish(text):
         return "redfish"
-    return "smbios-text" if looks_like_listing(text) else None
+    if looks_like_listing(text):
+        return "smbios-text"
+    return "snmp" if looks_like_snmp(text) else "labels" if looks_like_labels(text) else None
 
 
 def read_any(data: bytes, kind: str | None = None) -> Reading:
@@ -52,6 +58,8 @@ def read_any(data: bytes, kind: str | None = None) -> Reading:
     if not data.strip(b"\0 \t\r\n"):
         raise InputError("empty", [Fault("there is nothing in it")])
     chosen = kind or detect(data)
+    if chosen is None and data[:4] == b"PK\x03\x04":
+        raise InputError("kind-unknown", [Fault("a spreadsheet or an archive: take it in with many at once", "byte 0")])
     if chosen is None:
         if b"\0" not in data[:4096]:
             return read_listing(_text(data))  # says what was expected of a text

@@ -255,21 +255,22 @@ def _placed(db: Connection, account: Account, name: str, intake: Intake, make: b
 
 def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> str:
     """What a report says beside what is known, in words."""
-    found = compare(db, load_machine(db, machine_id), intake)
-    if not intake.reading.slots:
-        return "it tells totals only"
-    parts = [words for words in (*_slot_words(found), *(f"{f.fact} {f.reported}" for f in found.facts[:3])) if words]
+    m = load_machine(db, machine_id)
+    found, reading = compare(db, m, intake), intake.reading
+    parts = [*_slot_words(found, m.survey.content.failed), *(f"{f.fact} {f.reported}" for f in found.facts[:3])]
+    if not reading.slots and reading.usable_gib is not None:
+        parts.append(f"it tells {reading.usable_gib:.1f} GB usable")
     return "; ".join(parts) or "agrees with what is known"
 
 
-def _slot_words(found: Difference) -> list[str]:
+def _slot_words(found: Difference, known_failed: Sequence[str]) -> list[str]:
     counts = {c: sum(1 for d in found.slots if d.change is c) for c in Change}
     differing = counts[Change.DIFFERS] + counts[Change.GOES] + counts[Change.COMES]
     words = []
     if differing:
         words.append(f"{differing} {'slot differs' if differing == 1 else 'slots differ'}")
-    if found.failed:
-        words.append(f"{len(found.failed)} failed")
+    if fresh := [s for s in found.failed if s not in known_failed]:
+        words.append(f"{len(fresh)} failed")
     if found.unplaced:
         words.append(f"{len(found.unplaced)} of no known slot")
     return words

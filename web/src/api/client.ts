@@ -5,6 +5,7 @@ import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
 export type Account = Schemas['Account']
+export type Access = Required<Schemas['AccessBody']>
 export type Action = Schemas['ActionView']
 export type Arrangement = Schemas['Arrangement']
 export type Board = Schemas['Board']
@@ -15,6 +16,11 @@ export type Cure = Schemas['CureView']
 export type Difference = Schemas['Difference']
 export type Evaluation = Schemas['Evaluation']
 export type Finding = Schemas['Finding']
+export type Fleet = Schemas['Fleet']
+export type Job = Schemas['JobView']
+export type JobStep = Schemas['StepRow']
+export type ServiceView = Schemas['ServiceView']
+export type ServiceKind = 'redfish' | 'snmp'
 export type Intake = Schemas['Intake']
 export type Label = Schemas['Label']
 export type MachineLine = Schemas['MachineLine']

@@ -64,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/fleet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fleet
+         * @description Many machines from one table, with what is wrong in each row.
+         */
+        post: operations["fleet_api_intakes_fleet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes/{intake_id}": {
         parameters: {
             query?: never;
@@ -1089,6 +1109,20 @@ export interface components {
             /** Y */
             y: number | null;
         };
+        /** Body_fleet_api_intakes_fleet_post */
+        Body_fleet_api_intakes_fleet_post: {
+            /**
+             * File
+             * @description CSV or XLSX; its first row names the columns
+             */
+            file: string;
+            /**
+             * Keep
+             * @description make the good rows; otherwise only say what they would make
+             * @default false
+             */
+            keep?: boolean;
+        };
         /** Body_read_api_jobs_readings_post */
         Body_read_api_jobs_readings_post: {
             /**
@@ -1146,6 +1180,13 @@ export interface components {
          * @enum {string}
          */
         Buffering: "unbuffered" | "registered" | "load-reduced" | "fully-buffered" | "other";
+        /** CellError */
+        CellError: {
+            /** Column */
+            column: string;
+            /** Message */
+            message: string;
+        };
         /**
          * Change
          * @enum {string}
@@ -1389,6 +1430,35 @@ export interface components {
             maker: string | null;
             /** Version */
             version: string | null;
+        };
+        /** Fleet */
+        Fleet: {
+            /** Good */
+            good: number;
+            /** Ignored */
+            ignored: string[];
+            /** Rows */
+            rows: components["schemas"]["FleetRow"][];
+        };
+        /**
+         * FleetRow
+         * @description One row and what it would make, or what is wrong with it.
+         */
+        FleetRow: {
+            /** Errors */
+            errors: components["schemas"]["CellError"][];
+            /** Gib */
+            gib: number;
+            /** Machine Id */
+            machine_id: string | null;
+            /** Model */
+            model: string;
+            /** Name */
+            name: string;
+            /** Row */
+            row: number;
+            /** Slots */
+            slots: number;
         };
         /**
          * Form
@@ -2889,6 +2959,70 @@ export interface operations {
             };
             /** @description Problem */
             502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fleet_api_intakes_fleet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_fleet_api_intakes_fleet_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fleet"];
+                };
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

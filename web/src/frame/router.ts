@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: '/machines', component: () => import('@/machines/MachinesView.vue') },
     { path: '/people', component: () => import('@/people/PeopleView.vue') },
     { path: '/machines/by-hand', component: () => import('@/machines/HandView.vue') },
+    { path: '/machines/many', component: () => import('@/machines/ManyView.vue') },
     { path: '/machines/new', component: () => import('@/machines/IntakeView.vue') },
     {
       path: '/machines/:id',

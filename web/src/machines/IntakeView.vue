@@ -1,11 +1,11 @@
 <script setup lang="ts">
 /** A machine from what it reports: take it in, choose its sheet, say which slot is which, look, keep. */
 import { computed, ref, shallowRef, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { api, ask, Refusal, wordsOf, type Intake, type Layout, type Match, type SheetRow, type SheetView, type Suggestion } from '@/api/client'
-import { takeIn } from '@/api/intake'
 import BoardView from '@/board/BoardView.vue'
 import { gb } from '@/board/state'
+import ReportInput from '@/intake/ReportInput.vue'
 import { plural } from '@/ui/words'
 import SheetDraft from './SheetDraft.vue'
 import ReportMapping from './ReportMapping.vue'
@@ -15,7 +15,6 @@ const intake = shallowRef<Intake>()
 const sheets = shallowRef<SheetRow[]>([])
 const sheetHash = ref('')
 const sheet = shallowRef<SheetView>()
-const pasted = ref('')
 const name = ref('')
 const site = ref('')
 const place = ref('')
@@ -25,7 +24,6 @@ const slotOf = ref<Record<number, string>>({})
 const matched = ref(new Set<number>())
 const processors = ref<Record<string, string>>({})
 const faults = ref<string[]>([])
-const over = ref(false)
 const busy = ref(false)
 const drafting = ref(false)
 const likely = shallowRef<Suggestion[]>([])
@@ -38,29 +36,25 @@ function fail(error: unknown): void {
   faults.value = errors.length ? errors.map((e) => (e.line ? `line ${e.line}: ${e.message}` : e.message)) : [wordsOf(error)]
 }
 
-async function take(given: File | string): Promise<void> {
-  busy.value = true
+async function tookIn(found: Intake): Promise<void> {
+  intake.value = found
   faults.value = []
   try {
-    intake.value = await takeIn(given)
     // Beside the work, not before it: who chooses meanwhile must not find the choice undone.
-    ask(api.GET('/api/intakes/{intake_id}/sheets', { params: { path: { intake_id: intake.value.id } } })).then((found) => (likely.value = found), fail)
-    const system = intake.value.reading.system
+    ask(api.GET('/api/intakes/{intake_id}/sheets', { params: { path: { intake_id: found.id } } })).then((some) => (likely.value = some), fail)
+    const system = found.reading.system
     if (!name.value && system?.serial) name.value = `${system.model ?? 'machine'} ${system.serial}`
     await matchUp()
   } catch (error) {
     fail(error)
-  } finally {
-    busy.value = false
   }
 }
 
-function takeText(): void {
-  void take(pasted.value)
-}
-
-function takeFile(file: File | undefined): void {
-  if (file) void take(file)
+// A report that was read with many others.
+const route = useRoute()
+if (typeof route.query.intake === 'string') {
+  name.value = typeof route.query.name === 'string' ? route.query.name : ''
+  ask(api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: route.query.intake } } })).then(tookIn, fail)
 }
 
 /** The drafted sheet is chosen for this machine, with what its linter says of it. */
@@ -69,16 +63,6 @@ function useDraft(kept: SheetRow, findings: string[]): void {
   sheetHash.value = kept.hash
   oddities.value = findings
   drafting.value = false
-}
-
-function onDrop(event: DragEvent): void {
-  over.value = false
-  const file = event.dataTransfer?.files[0]
-  if (file) takeFile(file)
-  else {
-    pasted.value = event.dataTransfer?.getData('text') ?? ''
-    if (pasted.value) takeText()
-  }
 }
 
 watch(sheetHash, () => void matchUp().catch(fail))
@@ -171,13 +155,7 @@ async function keep(): Promise<void> {
     <div class="columns">
       <section class="panel steps" aria-label="What it reports">
         <h2><b>1</b> What the machine reports</h2>
-        <div
-          class="drop"
-          :class="{ over, done: intake }"
-          @dragover.prevent="over = true"
-          @dragleave="over = false"
-          @drop.prevent="onDrop"
-        >
+        <div class="drop" :class="{ done: intake }">
           <template v-if="intake">
             <strong>{{ intake.reading.system?.model ?? 'unnamed machine' }}</strong>
             <span class="faded small">
@@ -194,17 +172,7 @@ async function keep(): Promise<void> {
             </ul>
             <button type="button" class="quiet-link" @click="intake = undefined">Take in something else</button>
           </template>
-          <template v-else>
-            <label for="paste">Paste the text listing of its SMBIOS tables, or drop the binary table file here</label>
-            <textarea id="paste" v-model="pasted" class="mono" rows="5" spellcheck="false" placeholder="Handle 0x0011, DMI type 17, 84 bytes&#10;Memory Device&#10;        Size: 16 GB"></textarea>
-            <div class="buttons">
-              <v-btn color="primary" :disabled="!pasted.trim() || busy" @click="takeText">Read it</v-btn>
-              <label class="file">
-                or choose a file
-                <input type="file" @change="takeFile(($event.target as HTMLInputElement).files?.[0])" />
-              </label>
-            </div>
-          </template>
+          <ReportInput v-else @taken="tookIn" />
         </div>
         <ul v-if="faults.length" class="faults" role="alert">
           <li v-for="f in faults" :key="f">{{ f }}</li>
@@ -310,15 +278,10 @@ h2 b {
 .drop > button {
   justify-self: start;
 }
-.drop.over {
-  border-color: var(--umber);
-  background: var(--lit);
-}
 .drop.done {
   border-style: solid;
   border-color: var(--rule);
 }
-textarea,
 select,
 .pair input {
   width: 100%;
@@ -327,28 +290,6 @@ select,
   color: var(--ink);
   border: 1px solid var(--module-edge);
   border-radius: 4px;
-}
-textarea {
-  font-size: 12px;
-  resize: vertical;
-}
-::placeholder {
-  color: var(--faded);
-  opacity: 1;
-}
-.buttons {
-  display: flex;
-  gap: 14px;
-  align-items: center;
-}
-.file {
-  font-size: 13px;
-  color: var(--faded);
-}
-.file input {
-  display: block;
-  max-width: 200px;
-  font-size: 12px;
 }
 .warnings,
 .faults {

@@ -67,6 +67,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
         {{ page.total }} looked after<template v-if="wanting">, {{ wanting }} {{ wanting === 1 ? 'wants' : 'want' }} you</template>
       </span>
       <input ref="search" v-model="text" type="search" class="search" placeholder="/ name, model, place, group" aria-label="Filter machines" />
+      <router-link class="quiet-link" to="/machines/many">Many at once</router-link>
       <v-btn v-if="session.mayWrite()" color="primary" to="/machines/new">New machine</v-btn>
     </header>
     <div class="filters" role="group" aria-label="Which machines">
@@ -272,19 +273,6 @@ tr:hover td {
   flex-wrap: wrap;
   gap: 6px;
   padding: 0 8px 10px;
-}
-.chip {
-  padding: 2px 11px;
-  border: 1px solid var(--rule);
-  border-radius: 12px;
-  background: var(--sheet);
-  color: var(--ink);
-  font-size: 13px;
-}
-.chip[aria-pressed='true'] {
-  border-color: var(--umber);
-  background: var(--umber);
-  color: var(--on-umber);
 }
 .chip.last {
   margin-left: auto;

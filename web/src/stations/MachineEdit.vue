@@ -7,7 +7,7 @@ const props = defineProps<{ machine: MachineView }>()
 const emit = defineEmits<{ saved: [machine: MachineView]; leave: [] }>()
 
 const m = props.machine
-const base = reactive({ name: m.name, place: m.place, site: m.site ?? '', zone: m.zone, duty_group: m.duty_group })
+const base = reactive({ name: m.name, place: m.place, site: m.site ?? '', zone: m.zone, duty_group: m.duty_group, keeper: m.keeper, serial: m.serial, warranty_end: m.warranty_end ?? '' })
 const facts = reactive({
   firmware: m.facts.firmware ?? '',
   system: m.facts.system ?? '',
@@ -28,6 +28,7 @@ const number = (text: string) => (text.trim() ? Number(text.replace(',', '.')) :
 const body = computed(() => ({
   version: version.value,
   ...base,
+  warranty_end: base.warranty_end || null,
   facts: {
     firmware: facts.firmware.trim() || null,
     system: facts.system.trim() || null,
@@ -73,6 +74,9 @@ function retire(): void {
         <label>Site <input v-model="base.site" maxlength="200" /></label>
         <label>Time zone <input v-model="base.zone" maxlength="120" class="mono" /></label>
         <label class="wide">Place <input v-model="base.place" maxlength="200" /></label>
+        <label>Looked after by <input v-model="base.keeper" maxlength="200" placeholder="nobody named" /></label>
+        <label>Warranty until <input v-model="base.warranty_end" type="date" /></label>
+        <label class="wide">Serial number <input v-model="base.serial" maxlength="200" class="mono" placeholder="not known" /></label>
         <label>Firmware <input v-model="facts.firmware" maxlength="120" placeholder="not known" /></label>
         <label>System version <input v-model="facts.system" maxlength="120" placeholder="not known" /></label>
         <label>
@@ -124,27 +128,8 @@ function retire(): void {
   gap: 10px 16px;
   margin-top: 12px;
 }
-label {
-  display: grid;
-  gap: 2px;
-  font-size: 13px;
-  color: var(--faded);
-}
 .wide {
   grid-column: 1 / 3;
-}
-input,
-select {
-  height: 34px;
-  padding: 0 10px;
-  border: 1px solid var(--module-edge);
-  border-radius: 4px;
-  background: var(--paper);
-  color: var(--ink);
-  font-size: 15px;
-}
-.wrong {
-  color: var(--stop);
 }
 .choices {
   display: flex;

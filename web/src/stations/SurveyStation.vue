@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** What is in the machine now, from where and since when; what is not known is visibly missing. */
-import { computed, ref, shallowRef } from 'vue'
-import type { Finding, Intake, MachineView, Severity } from '@/api/client'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, type Finding, type Intake, type MachineView, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { gb, moduleWords } from '@/board/state'
 import { age, isOld, moment, plural } from '@/ui/words'
@@ -11,7 +12,7 @@ import { session } from '@/frame/session'
 import DifferenceView from './survey/DifferenceView.vue'
 import DriveBays from './survey/DriveBays.vue'
 import TakeIn from './survey/TakeIn.vue'
-import { INITIALS, KINDS } from './survey/words'
+import { healthWords, INITIALS, KINDS } from './survey/words'
 import SlotFacts from './SlotFacts.vue'
 import { useMachine } from './machine'
 
@@ -29,6 +30,15 @@ const severities = computed(() => severityBySlot(evaluation.value.findings))
 
 const taking = ref(false)
 const intake = shallowRef<Intake | null>(null)
+// A report that was read with many others, or answered when all were asked.
+const route = useRoute()
+watch(
+  () => route.query.intake,
+  async (key) => {
+    if (typeof key === 'string') intake.value = await ask(api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: key } } }))
+  },
+  { immediate: true },
+)
 const compared = ref<string | null>(null)
 const disputed = computed(() => Object.keys(machine.value.survey.disputed))
 /** Slots to light: the open one, the one compared, else what a finding points at, else what is disputed. */
@@ -38,12 +48,23 @@ const shownLit = computed<Map<string, Severity | 'plain'>>(() => {
   return lit.value.size ? lit.value : new Map(disputed.value.map((s) => [s, 'ask']))
 })
 const sideWidth = computed(() => (intake.value ? '520px' : '340px'))
-function kept(changed: MachineView): void {
+const router = useRouter()
+function leaveReport(): void {
   intake.value = null
+  if (route.query.intake) void router.replace({ query: {} })
+}
+function kept(changed: MachineView): void {
+  leaveReport()
   taking.value = false
   compared.value = null
   saved(changed)
 }
+const told = computed(() => machine.value.survey.told)
+const warranty = computed(() => {
+  const end = machine.value.warranty_end
+  if (!end) return 'end not known'
+  return end < new Date().toISOString().slice(0, 10) ? `ended ${end}` : `until ${end}`
+})
 const byNumber = new Intl.Collator('en', { numeric: true })
 const rows = computed(() =>
   [...machine.value.board.slots].sort((a, b) => byNumber.compare(a.printed, b.printed)).map((slot) => {
@@ -54,6 +75,8 @@ const rows = computed(() =>
       source: machine.value.survey.sources[slot.id],
       disputed: slot.id in machine.value.survey.disputed,
       failed: machine.value.failed.includes(slot.id),
+      health: healthWords(machine.value.survey.health[slot.id]),
+      counted: !!machine.value.survey.health[slot.id]?.uncorrectable,
       words: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'not known' : moduleWords(occupant),
       part: occupant && occupant !== 'unknown' ? [occupant.maker, occupant.part].filter(Boolean).join(' ') : '',
       state: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'unknown' : 'filled',
@@ -78,8 +101,8 @@ const rows = computed(() =>
         <BoardView :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="shownLit" :severities="severities" :failed="machine.failed" :interactive="session.mayWrite()" @enter="open = $event" @escape="open = ''" @grab="(slot) => (open = slot)" />
       </div>
     </section>
-    <TakeIn v-if="taking && !intake" class="side" @taken="intake = $event" @leave="taking = false" />
-    <DifferenceView v-else-if="intake" class="side" :machine="machine" :intake="intake" @saved="kept" @leave="intake = null" @point="compared = $event" />
+    <TakeIn v-if="taking && !intake" class="side" :machine="machine" @taken="intake = $event" @changed="saved" @leave="taking = false" />
+    <DifferenceView v-else-if="intake" class="side" :machine="machine" :intake="intake" @saved="kept" @leave="leaveReport" @point="compared = $event" />
     <section v-else class="panel facts" aria-labelledby="survey-facts">
       <p v-if="disputed.length" class="disputes" role="status">
         <strong>{{ plural(disputed.length, 'slot is', 'slots are') }} disputed</strong>:
@@ -91,6 +114,11 @@ const rows = computed(() =>
         <strong>{{ gb(evaluation.installed_gib) }}</strong> GB installed
         <span class="faded small">about {{ gb(evaluation.usable_gib) }} usable</span>
       </p>
+      <p v-if="told" class="small told" :class="{ disputes: told.conflict }">
+        <strong v-if="told.conflict">Does not agree: {{ told.conflict }}</strong>
+        <template v-else>It tells {{ told.installed_gib ? `${gb(told.installed_gib)} GB installed` : `${gb(told.usable_gib ?? 0)} GB usable` }}</template>
+        <span class="faded"> ({{ KINDS[told.kind] ?? told.kind }}, {{ age(told.at) }})</span>
+      </p>
       <dl>
         <dt>Firmware</dt>
         <dd :class="{ missing: !machine.facts.firmware }">{{ machine.facts.firmware ?? 'not known' }}</dd>
@@ -99,6 +127,24 @@ const rows = computed(() =>
           <dd :class="{ missing: s.processor === null }">
             {{ s.processor === null ? 'not known' : s.processor === '' ? 'no processor' : s.processor }}
           </dd>
+        </template>
+        <dt>System</dt>
+        <dd :class="{ missing: !machine.facts.os_bits && !machine.facts.system }">
+          {{ [machine.facts.system, machine.facts.os_bits && `${machine.facts.os_bits} bits`].filter(Boolean).join(', ') || 'not known' }}
+        </dd>
+        <dt>Group</dt>
+        <dd>{{ machine.duty_group || 'none' }}</dd>
+        <dt>Looked after</dt>
+        <dd :class="{ missing: !machine.keeper }">{{ machine.keeper ? `by ${machine.keeper}` : 'by nobody named' }}</dd>
+        <dt>Warranty</dt>
+        <dd :class="{ missing: !machine.warranty_end }">{{ warranty }}</dd>
+        <template v-if="machine.serial">
+          <dt>Serial</dt>
+          <dd class="mono">{{ machine.serial }}</dd>
+        </template>
+        <template v-if="machine.survey.claimed_gib">
+          <dt>It claims</dt>
+          <dd>{{ gb(machine.survey.claimed_gib) }} GB at most <span class="faded small">as its firmware says</span></dd>
         </template>
       </dl>
       <table>
@@ -112,7 +158,7 @@ const rows = computed(() =>
           <tr v-for="row in rows" :key="row.id" :class="row.state">
             <th scope="row" class="mono">{{ row.printed }}</th>
             <td>
-              <span class="initial" :title="`${KINDS[row.source?.kind ?? ''] ?? row.source?.kind}, ${age(row.source?.at ?? '')}`">{{ INITIALS[row.source?.kind ?? ''] ?? '?' }}</span> {{ row.words }}<strong v-if="row.disputed" class="disputed-mark"> disputed</strong><strong v-if="row.failed" class="failed"> failed</strong><span v-if="row.part" class="mono faded part">{{ row.part }}</span>
+              <span class="initial" :title="`${KINDS[row.source?.kind ?? ''] ?? row.source?.kind}, ${age(row.source?.at ?? '')}`">{{ INITIALS[row.source?.kind ?? ''] ?? '?' }}</span> {{ row.words }}<strong v-if="row.disputed" class="disputed-mark"> disputed</strong><strong v-if="row.failed" class="failed"> failed</strong><span v-if="row.part" class="mono faded part">{{ row.part }}</span><span v-if="row.health" class="small health" :class="row.counted ? 'failed' : 'faded'">{{ row.health }}</span>
             </td>
           </tr>
         </tbody>
@@ -234,6 +280,12 @@ td {
 }
 .old {
   color: var(--slow);
+}
+.told {
+  margin: 0;
+}
+.health {
+  margin-left: 8px;
 }
 .hint {
   margin-left: auto;

@@ -11,6 +11,7 @@ from umbrak.formats.bounds import MAX_BYTES
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
+from umbrak.services.fleet import Fleet, take_fleet
 from umbrak.services.intake import (
     Intake,
     Match,
@@ -42,6 +43,17 @@ def take(
     if len(raw) > MAX_BYTES:
         raise Refused("file", f"At most {MAX_BYTES >> 20} MiB are read.")
     return take_in(engine, account, name, raw)
+
+
+@router.post("/fleet", responses=describe(400, 401, 403, 422))
+def fleet(
+    engine: Db,
+    account: Person,
+    file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
+    keep: Annotated[bool, Form(description="make the good rows; otherwise only say what they would make")] = False,
+) -> Fleet:
+    """Many machines from one table, with what is wrong in each row."""
+    return take_fleet(engine, account, file.file.read(MAX_BYTES + 1), keep)
 
 
 @router.get("/{intake_id}", responses=describe(401, 404, 422))

@@ -2,6 +2,7 @@
 /** What a new report says beside what is known: slot by slot, field by field, to take over all or some. */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type Difference, type Intake, type MachineView, type SlotDifference } from '@/api/client'
+import { gb } from '@/board/state'
 import { plural } from '@/ui/words'
 import { byWeight, CHANGES, KINDS, memberWords, occupantWords, valueWords } from './words'
 
@@ -36,6 +37,27 @@ const ORDER: SlotDifference['change'][] = ['differs', 'goes', 'comes', 'fills-in
 const rows = computed(() =>
   [...(found.value?.slots ?? [])].filter((d) => d.change !== 'same').sort((a, b) => ORDER.indexOf(a.change) - ORDER.indexOf(b.change)),
 )
+/** Slots whose report only adds the same members: told in one line, opened on request. */
+const MANY = 4
+const opened = ref(new Set<string>())
+const groups = computed(() => {
+  const alike = new Map<string, SlotDifference[]>()
+  for (const d of rows.value) if (d.change === 'fills-in' || d.change === 'untold') alike.set(`${d.change} ${d.learnt.join()}`, [...(alike.get(`${d.change} ${d.learnt.join()}`) ?? []), d])
+  return [...alike].filter(([key, some]) => some.length > MANY && !opened.value.has(key)).map(([key, some]) => ({ key, some, slots: some.map((d) => d.slot) }))
+})
+const single = computed(() => {
+  const grouped = new Set(groups.value.flatMap((g) => g.slots))
+  return rows.value.filter((d) => !grouped.has(d.slot))
+})
+function takeGroup(slots: string[], take: boolean): void {
+  const next = new Set(taken.value)
+  for (const s of slots) if (take) next.add(s); else next.delete(s)
+  taken.value = next
+}
+const totals = computed(() => {
+  const { installed_gib: installed, usable_gib: usable } = props.intake.reading
+  return [installed ? `${gb(installed)} GB installed` : '', usable ? `${gb(usable)} GB usable` : ''].filter(Boolean).join(', ')
+})
 const agreed = computed(() => (found.value?.slots ?? []).filter((d) => d.change === 'same').length)
 const disputes = computed(() => rows.value.filter((d) => ['differs', 'goes', 'comes'].includes(d.change) && !taken.value.has(d.slot)).length)
 
@@ -48,7 +70,8 @@ function takeAll(all: boolean): void {
   taken.value = new Set(all ? rows.value.filter((d) => d.change !== 'untold').map((d) => d.slot) : [])
   facts.value = new Set(all ? found.value?.facts.map((f) => f.fact) : [])
 }
-const factWords = (fact: string) => (fact.startsWith('processors.') ? `processor in ${fact.slice(11)}` : fact)
+const factWords = (fact: string) =>
+  fact.startsWith('processors.') ? `processor in ${fact.slice(11)}` : fact.startsWith('bays.') ? `drive in bay ${fact.slice(5)}` : fact === 'serial' ? 'serial number' : fact
 
 async function accept(): Promise<void> {
   wrong.value = ''
@@ -72,6 +95,10 @@ async function accept(): Promise<void> {
       <button type="button" class="quiet-link" @click="takeAll(false)">Take none</button>
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <p v-if="totals" class="small">In all it tells {{ totals }}<span class="faded">; kept beside what the slots come to</span>.</p>
+    <ul v-if="intake.reading.warnings.length" class="oddities small">
+      <li v-for="w in intake.reading.warnings" :key="w.where + w.message"><b>{{ w.where }}</b> {{ w.message }}</li>
+    </ul>
     <template v-if="found">
       <ul v-if="found.unplaced.length" class="unplaced" aria-label="Reports without a slot">
         <li v-for="u in found.unplaced" :key="u.index">
@@ -100,7 +127,18 @@ async function accept(): Promise<void> {
             <td>{{ f.known ?? 'not known' }}</td>
             <td>{{ f.reported }}</td>
           </tr>
-          <tr v-for="d in rows" :key="d.slot" :class="`is-${d.change}`" @pointerenter="$emit('point', d.slot)" @pointerleave="$emit('point', null)" @focusin="$emit('point', d.slot)">
+          <tr v-for="g in groups" :key="g.key">
+            <td><input v-if="g.some[0]!.change !== 'untold'" type="checkbox" :checked="g.slots.every((x) => taken.has(x))" :aria-label="`Take over ${g.slots.length} slots`" @change="takeGroup(g.slots, ($event.target as HTMLInputElement).checked)" /></td>
+            <th scope="row">
+              {{ g.slots.length }} slots
+              <span class="change">{{ CHANGES[g.some[0]!.change] }}</span>
+            </th>
+            <td colspan="2">
+              <template v-if="g.some[0]!.learnt.length">the same modules; it tells {{ g.some[0]!.learnt.map(memberWords).join(', ') }}</template>
+              <button type="button" class="quiet-link" @click="opened = new Set([...opened, g.key])">one by one</button>
+            </td>
+          </tr>
+          <tr v-for="d in single" :key="d.slot" :class="`is-${d.change}`" @pointerenter="$emit('point', d.slot)" @pointerleave="$emit('point', null)" @focusin="$emit('point', d.slot)">
             <td>
               <input v-if="d.change !== 'untold'" type="checkbox" :checked="taken.has(d.slot)" :aria-label="`Take over ${printed(d.slot)}`" @change="toggle(taken as never, d.slot)" />
             </td>
@@ -207,7 +245,17 @@ input {
   justify-content: flex-end;
   gap: 10px;
 }
-.wrong {
-  color: var(--stop);
+th[scope='row'] {
+  white-space: nowrap;
+}
+.oddities {
+  margin: 4px 0;
+  padding-left: 18px;
+  max-height: 110px;
+  overflow: auto;
+  color: var(--slow);
+}
+p {
+  margin: 4px 0;
 }
 </style>

@@ -1,48 +1,67 @@
 <script setup lang="ts">
-/** One intake for whatever a machine reports: dropped, chosen or pasted; what it is, is found from its content. */
+/** Surveying a machine again: by its kept services, or by whatever it reports. */
 import { ref } from 'vue'
-import { Refusal, wordsOf, type Intake } from '@/api/client'
-import { takeIn } from '@/api/intake'
+import { api, ask, wordsOf, type Access, type Intake, type MachineView, type ServiceKind, type ServiceView } from '@/api/client'
+import AskForm from '@/intake/AskForm.vue'
+import ReportInput from '@/intake/ReportInput.vue'
+import { age } from '@/ui/words'
 
-const emit = defineEmits<{ taken: [intake: Intake]; leave: [] }>()
-const pasted = ref('')
-const over = ref(false)
-const busy = ref(false)
-const faults = ref<string[]>([])
+const props = defineProps<{ machine: MachineView }>()
+const emit = defineEmits<{ taken: [intake: Intake]; changed: [machine: MachineView]; leave: [] }>()
+const wrong = ref('')
+const busy = ref('')
+const changing = ref<ServiceView | null>(null)
+const SPEAKS: Record<string, string> = { redfish: 'Redfish', snmp: 'SNMP' }
+const path = (kind: string) => ({ params: { path: { machine_id: props.machine.id, kind: kind as ServiceKind } } })
 
-async function take(given: File | string | undefined): Promise<void> {
-  if (!given) return
-  busy.value = true
-  faults.value = []
+async function askKept(kind: string): Promise<void> {
+  wrong.value = ''
+  busy.value = kind
   try {
-    emit('taken', await takeIn(given))
+    emit('taken', await ask(api.POST('/api/machines/{machine_id}/services/{kind}/asking', path(kind))))
   } catch (error) {
-    const errors = error instanceof Refusal ? (error.problem.errors ?? []) : []
-    faults.value = errors.length ? errors.map((e) => (e.line ? `line ${e.line}: ${e.message}` : e.message)) : [wordsOf(error)]
+    wrong.value = wordsOf(error)
   } finally {
-    busy.value = false
+    busy.value = ''
   }
 }
-
-function onDrop(event: DragEvent): void {
-  over.value = false
-  void take(event.dataTransfer?.files[0] ?? event.dataTransfer?.getData('text'))
+/** Keeps how it is asked, then asks. */
+async function keepAndAsk(kind: ServiceKind, access: Access): Promise<Intake> {
+  emit('changed', await ask(api.PUT('/api/machines/{machine_id}/services/{kind}', { ...path(kind), body: access })))
+  return ask(api.POST('/api/machines/{machine_id}/services/{kind}/asking', path(kind)))
+}
+async function change(kind: ServiceKind, access: Access): Promise<void> {
+  emit('taken', await keepAndAsk(kind, access))
+}
+async function forget(kind: string): Promise<void> {
+  emit('changed', await ask(api.DELETE('/api/machines/{machine_id}/services/{kind}', path(kind))))
 }
 </script>
 
 <template>
-  <section class="panel take-in" :class="{ over }" aria-labelledby="take-in-title" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="onDrop">
+  <section class="panel take-in" aria-labelledby="take-in-title">
     <div class="head">
       <h2 id="take-in-title">Survey it again</h2>
       <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
     </div>
-    <p class="faded small">Drop the file of its SMBIOS tables here, or paste their listing. Nothing is taken over before you have seen what differs.</p>
-    <textarea v-model="pasted" class="mono" rows="6" aria-label="Paste the text listing" placeholder="Memory Device ..."></textarea>
-    <p v-for="f in faults" :key="f" class="wrong" role="alert">{{ f }}</p>
-    <div class="choices">
-      <label class="small">or choose a file <input type="file" @change="take(($event.target as HTMLInputElement).files?.[0])" /></label>
-      <v-btn color="primary" :disabled="!pasted.trim() || busy" @click="take(pasted)">Read it</v-btn>
+    <p class="faded small">Nothing is taken over before you have seen what differs.</p>
+    <div v-for="s in machine.services" :key="s.kind" class="service">
+      <AskForm v-if="changing?.kind === s.kind" :kept="s" :send="change" @leave="changing = null" />
+      <template v-else>
+        <div>
+          {{ SPEAKS[s.kind] }} at <span class="mono address">{{ s.address }}</span>
+          <span class="faded small when">{{ s.asked_at ? (s.trouble ? '' : `answered ${age(s.asked_at)}`) : 'not asked yet' }}</span>
+        </div>
+        <p v-if="s.trouble && !wrong" class="wrong small">{{ s.trouble }}</p>
+        <div class="acts">
+          <v-btn color="primary" size="small" :disabled="!!busy" @click="askKept(s.kind)">{{ busy === s.kind ? 'Asking it' : 'Ask it now' }}</v-btn>
+          <button type="button" class="quiet-link" @click="changing = s">Change</button>
+          <button type="button" class="quiet-link" @click="forget(s.kind)">Forget</button>
+        </div>
+      </template>
     </div>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <ReportInput :ask-by="keepAndAsk" @taken="$emit('taken', $event)" />
   </section>
 </template>
 
@@ -50,12 +69,8 @@ function onDrop(event: DragEvent): void {
 .take-in {
   padding: 12px 18px 16px;
   display: grid;
-  gap: 8px;
+  gap: 10px;
   align-content: start;
-}
-.over {
-  outline: 2px dashed var(--umber);
-  outline-offset: -4px;
 }
 .head {
   display: flex;
@@ -64,23 +79,22 @@ function onDrop(event: DragEvent): void {
 p {
   margin: 0;
 }
-textarea {
-  width: 100%;
-  padding: 8px 10px;
-  border: 1px solid var(--module-edge);
-  border-radius: 4px;
-  background: var(--paper);
-  color: var(--ink);
-  font-size: 12px;
+.service {
+  padding: 8px 0;
+  border: solid var(--rule);
+  border-width: 1px 0;
+  display: grid;
+  gap: 6px;
 }
-.choices {
+.address {
+  overflow-wrap: anywhere;
+}
+.when {
+  display: block;
+}
+.acts {
   display: flex;
-  justify-content: space-between;
+  gap: 14px;
   align-items: center;
-  gap: 10px;
-  flex-wrap: wrap;
-}
-.wrong {
-  color: var(--stop);
 }
 </style>

@@ -1,16 +1,19 @@
 /** What Survey calls things. */
-import type { Occupant, SlotDifference } from '@/api/client'
+import type { MachineView, Occupant, SlotDifference } from '@/api/client'
 import { moduleWords } from '@/board/state'
 
 export const KINDS: Record<string, string> = {
   smbios: 'SMBIOS tables',
   'smbios-text': 'listing of its SMBIOS tables',
   redfish: 'its management controller',
+  snmp: 'SNMP',
+  spd: 'SPD of a module',
+  labels: 'labels read by hand',
   'by hand': 'seen by hand',
 }
 
 /** One letter for a source, beside a fact. */
-export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', 'by hand': 'H' }
+export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', spd: 'S', labels: 'B', 'by hand': 'H' }
 
 export const occupantWords = (o: Occupant | null | undefined) => (!o ? 'empty' : o === 'unknown' ? 'not known' : moduleWords(o))
 
@@ -51,4 +54,12 @@ const FIRST = ['capacity_gib', 'generation', 'buffering', 'rate_mts', 'part', 'm
 export function byWeight<T extends { member: string }>(members: T[]): T[] {
   const weight = (m: T) => (FIRST.includes(m.member) ? FIRST.indexOf(m.member) : FIRST.length)
   return [...members].sort((a, b) => weight(a) - weight(b))
+}
+
+/** What a machine counted and measured in a slot; "" where there is nothing to say. */
+export function healthWords(health: MachineView['survey']['health'][string] | undefined): string {
+  if (!health) return ''
+  const { correctable, uncorrectable, temperature_c: degrees } = health
+  const parts = [correctable ? `${correctable} corrected errors` : '', uncorrectable ? `${uncorrectable} uncorrected errors` : '', degrees ? `${Math.round(degrees)} °C` : '']
+  return parts.filter(Boolean).join(', ')
 }

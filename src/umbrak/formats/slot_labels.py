@@ -1,0 +1,75 @@
+"""What somebody read from labels, typed as text: a line a slot, "A1: 16GB 2Rx8 PC4-2400T-RE1-11", or a label alone."""
+
+from __future__ import annotations
+
+import re
+
+from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
+from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
+from umbrak.formats.bounds import Deadline, check_size
+from umbrak.formats.faults import Fault, InputError
+
+#: Far more slots than any machine has.
+MAX_LINES = 2000
+_EMPTY = re.compile(r"(?:is )?(?:empty|nothing|none|no module|-+|—)\.?", re.I)
+#: A slot's name, then what stands between it and the label: a colon, an equals sign, a tab, a semicolon, two spaces.
+_NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;]{1,60}?)\s*(?:[:=;\t]|\s{2,})\s*(?P<label>\S.*)$")
+
+
+def looks_like_labels(text: str) -> bool:
+    """Whether most of its first lines tell a module."""
+    lines = [line for line in text[:4000].splitlines() if line.strip()][:20]
+    return bool(lines) and sum(_line(line) is not None for line in lines) * 2 > len(lines)
+
+
+def read_labels(text: str) -> SurveyReading:
+    """A report with a slot for each line; lines that tell no module are named in the warnings.
+
+    Raises
+        InputError   not one line tells a module
+    """
+    check_size(len(text), "characters")
+    slots: list[SlotFacts] = []
+    warnings: list[Warning] = []
+    deadline = Deadline()
+    lines = [(n, line.strip()) for n, line in enumerate(text.splitlines(), 1) if line.strip()]
+    for number, line in lines[:MAX_LINES]:
+        deadline.check(f"line {number}")
+        found = _line(line)
+        if found is None:
+            warnings.append(Warning(f"line {number}", f"“{line[:60]}” tells no module; left out"))
+            continue
+        facts, contradictions = found
+        slots.append(facts)
+        warnings += [Warning(f"line {number}", words) for words in contradictions]
+    if len(lines) > MAX_LINES:
+        warnings.append(Warning(f"line {lines[MAX_LINES][0]}", f"only {MAX_LINES} lines are read"))
+    if not slots:
+        first = lines[0] if lines else (1, "")
+        raise InputError(
+            "not-labels",
+            [
+                Fault(
+                    f"expected lines such as “A1: 16GB 2Rx8 PC4-2400T-RE1-11”, found “{first[1][:60]}”",
+                    f"line {first[0]}",
+                    first[0],
+                    1,
+                )
+            ],
+        )
+    return SurveyReading("labels", slots=tuple(slots), warnings=tuple(warnings))
+
+
+def _line(line: str) -> tuple[SlotFacts, tuple[str, ...]] | None:
+    """One line's slot, named where the line names it, and what in its label cannot all be true; None where it tells no
+    module."""
+    named = _NAMED.match(line)
+    if named and _EMPTY.fullmatch(named["label"].strip()):
+        return SlotFacts(named["slot"].strip(), None, SlotState.EMPTY), ()
+    for slot, label in ((named["slot"], named["label"]), (None, line)) if named else ((None, line),):
+        told = decode_label(label[:MAX_LABEL_LENGTH])
+        module = told.module
+        # A size alone may stand in any sentence; a module is told by its size and its generation.
+        if module.capacity_gib is not None and module.generation is not None:
+            return SlotFacts(slot.strip() if slot else None, None, SlotState.FILLED, module), told.contradictions
+    return None

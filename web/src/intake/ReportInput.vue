@@ -1,0 +1,106 @@
+<script setup lang="ts">
+/** The one intake: a file dropped or chosen, text pasted, or a service asked; what it is, is found from its content. */
+import { ref } from 'vue'
+import { Refusal, wordsOf, type Access, type Intake, type ServiceKind } from '@/api/client'
+import { askOnce, takeIn } from '@/api/intake'
+import AskForm from './AskForm.vue'
+
+const props = defineProps<{
+  /** Asks a service in another way than once: the machine's own keeps it. */
+  askBy?: (kind: ServiceKind, access: Access) => Promise<Intake>
+}>()
+const emit = defineEmits<{ taken: [intake: Intake] }>()
+const pasted = ref('')
+const over = ref(false)
+const busy = ref(false)
+const asking = ref(false)
+const faults = ref<string[]>([])
+
+async function take(given: File | string | undefined | null): Promise<void> {
+  if (!given) return
+  busy.value = true
+  faults.value = []
+  try {
+    emit('taken', await takeIn(given))
+  } catch (error) {
+    const errors = error instanceof Refusal ? (error.problem.errors ?? []) : []
+    faults.value = errors.length ? errors.map((e) => (e.line ? `line ${e.line}: ${e.message}` : e.message)) : [wordsOf(error)]
+  } finally {
+    busy.value = false
+  }
+}
+function onDrop(event: DragEvent): void {
+  over.value = false
+  void take(event.dataTransfer?.files[0] ?? event.dataTransfer?.getData('text'))
+}
+async function send(kind: ServiceKind, access: Access): Promise<void> {
+  emit('taken', await (props.askBy ?? askOnce)(kind, access))
+}
+</script>
+
+<template>
+  <div class="input" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="onDrop">
+    <p class="faded small">
+      Drop a file here: its SMBIOS tables, a module's SPD, a saved Redfish collection. Or paste a listing of its tables, an SNMP walk, or what the labels say, a line a slot.
+    </p>
+    <textarea v-model="pasted" class="mono" rows="5" spellcheck="false" aria-label="Paste what it reports" placeholder="Handle 0x0011, DMI type 17, 84 bytes&#10;Memory Device ...&#10;or  A1: 16GB 2Rx8 PC4-2400T-RE1-11"></textarea>
+    <ul v-if="faults.length" class="faults" role="alert">
+      <li v-for="f in faults" :key="f">{{ f }}</li>
+    </ul>
+    <div class="choices">
+      <label class="file small faded">or choose a file <input type="file" @change="take(($event.target as HTMLInputElement).files?.[0])" /></label>
+      <v-btn color="primary" :disabled="!pasted.trim() || busy" @click="take(pasted)">Read it</v-btn>
+    </div>
+    <button v-if="!asking" type="button" class="quiet-link network" @click="asking = true">Ask it over the network</button>
+    <AskForm v-else :send="send" @leave="asking = false" />
+  </div>
+</template>
+
+<style scoped>
+.input {
+  display: grid;
+  gap: 8px;
+  border-radius: 4px;
+}
+.over {
+  outline: 2px dashed var(--umber);
+  outline-offset: 4px;
+  background: var(--lit);
+}
+p {
+  margin: 0;
+}
+textarea {
+  width: 100%;
+  padding: 8px 10px;
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+  background: var(--paper);
+  color: var(--ink);
+  font-size: 12px;
+  resize: vertical;
+}
+::placeholder {
+  color: var(--faded);
+  opacity: 1;
+}
+.choices {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 10px;
+  flex-wrap: wrap;
+}
+.file input {
+  display: block;
+  max-width: 220px;
+}
+.network {
+  justify-self: start;
+}
+.faults {
+  margin: 0;
+  padding-left: 18px;
+  color: var(--stop);
+}
+</style>
