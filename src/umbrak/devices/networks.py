@@ -6,6 +6,7 @@ import socket
 from collections.abc import Callable
 from dataclasses import dataclass
 from ipaddress import IPv4Network, IPv6Network, ip_address, ip_network
+from urllib.parse import urlsplit
 
 
 class DeviceError(Exception):
@@ -31,6 +32,18 @@ def _resolve(host: str, port: int) -> list[str]:
     return list(dict.fromkeys(str(x[4][0]) for x in found))
 
 
+def split_address(address: str, scheme: str, usual_port: int) -> tuple[str, int, str]:
+    """(host, port, host with port as given) of an address with or without its scheme. Raises DeviceError."""
+    try:
+        split = urlsplit(address if "//" in address else f"{scheme}://{address}")
+        host, port = split.hostname, split.port or usual_port
+    except ValueError as error:
+        raise DeviceError("unknown-host", f"“{address}” is no address: {error}.") from error
+    if not host or split.scheme != scheme:
+        raise DeviceError("unknown-host", f"“{address}” is no address that begins with {scheme}://.")
+    return host, port, split.netloc.rpartition("@")[2]
+
+
 @dataclass(frozen=True, slots=True)
 class Networks:
     """The networks that may be reached; none at all unless the operator lists some."""
@@ -52,7 +65,7 @@ class Networks:
         """
         try:
             addresses = self.resolve(host, port)
-        except (OSError, UnicodeError) as error:
+        except (OSError, ValueError) as error:
             raise DeviceError("unknown-host", f"There is no host {host}.") from error
         for address in addresses:
             one = ip_address(address.split("%")[0])

@@ -19,7 +19,7 @@ from urllib.parse import urlsplit
 
 import httpx
 
-from umbrak.devices.networks import DeviceError, Networks
+from umbrak.devices.networks import DeviceError, Networks, split_address
 from umbrak.formats.bounds import MAX_BYTES
 
 Document = dict[str, Any]
@@ -80,19 +80,13 @@ def collect(
     Raises
         DeviceError
     """
-    split = urlsplit(service.address if "//" in service.address else f"https://{service.address}")
-    try:
-        host, port = split.hostname, split.port or 443
-    except ValueError as error:
-        raise DeviceError("unknown-host", f"{service.address} is no address.") from error
-    if not host or split.scheme != "https":
-        raise DeviceError("unknown-host", f"{service.address} is no address of an HTTPS service.")
+    host, port, named = split_address(service.address, "https", 443)
     address = networks.address_of(host, port)
     context = _context(service, host, address, port, bounds)
     netloc = f"[{address}]:{port}" if ":" in address else f"{address}:{port}"
     with httpx.Client(
         base_url=f"https://{netloc}",
-        headers={"Host": split.netloc.rpartition("@")[2], "Accept": "application/json", "OData-Version": "4.0"},
+        headers={"Host": named, "Accept": "application/json", "OData-Version": "4.0"},
         transport=httpx.HTTPTransport(verify=context),
         timeout=httpx.Timeout(bounds.read, connect=bounds.connect),
         follow_redirects=False,

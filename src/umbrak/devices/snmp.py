@@ -6,9 +6,8 @@ from __future__ import annotations
 import asyncio
 from dataclasses import dataclass, field
 from typing import Any
-from urllib.parse import urlsplit
 
-from umbrak.devices.networks import DeviceError, Networks
+from umbrak.devices.networks import DeviceError, Networks, split_address
 from umbrak.formats.snmp import HR_MEMORY_SIZE, HR_STORAGE, SYS_DESCR, SYS_NAME
 
 #: Of each request [s]; tried again once.
@@ -32,13 +31,7 @@ class Agent:
 
 def ask(agent: Agent, networks: Networks) -> dict[str, int | str]:
     """Object -> value of the system's description, name and memory. Raises DeviceError."""
-    split = urlsplit(agent.address if "//" in agent.address else f"snmp://{agent.address}")
-    try:
-        host, port = split.hostname, split.port or 161
-    except ValueError as error:
-        raise DeviceError("unknown-host", f"{agent.address} is no address.") from error
-    if not host or split.scheme != "snmp":
-        raise DeviceError("unknown-host", f"{agent.address} is no address of an SNMP agent.")
+    host, port, _ = split_address(agent.address, "snmp", 161)
     address = networks.address_of(host, port)
     try:
         return asyncio.run(asyncio.wait_for(_ask(agent, host, address, port), _WHOLE))

@@ -106,11 +106,15 @@ class _Documents:
         return self.all.get(_tidy(path), {}) if isinstance(path, str) else {}
 
     def members(self, link: object) -> Iterator[tuple[str, Document]]:
-        """(path, document) of a collection's members, over its pages."""
+        """(path, document) of a collection's members, over its pages, each once."""
         seen: set[str] = set()
+        told: set[str] = set()
         page = self.of(link)
         while page:
-            yield from self.linked(page.get("Members"))
+            for path, document in self.linked(page.get("Members")):
+                if path not in told:
+                    told.add(path)
+                    yield path, document
             following = page.get("Members@odata.nextLink")
             if not isinstance(following, str) or following in seen:
                 return

@@ -5,7 +5,7 @@ demo, or a test, changes the machine as hands would:
 
     POST /standin/fitted   {slot: module or null}        refused while the machine is on
     POST /standin/faults   {slot: fault or null}         failed, badly-seated, half-size, errors
-    POST /standin/manner   {"slow": seconds, "drop": n}  answers late; closes the next n connections unanswered
+    POST /standin/manner   {"slow": seconds, "drop": n}  answers late; drops the link within the next n answers
 """
 
 from __future__ import annotations
@@ -26,6 +26,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 from fastapi import FastAPI, Request, Response
 from fastapi.responses import JSONResponse
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.standins.spec import Spec, module_of
@@ -204,17 +205,7 @@ def make_controller(spec: Spec) -> FastAPI:
     app = FastAPI(openapi_url=None)
     app.state.machine = m
 
-    @app.middleware("http")
-    async def manner(request: Request, go_on: Any) -> Response:
-        if request.url.path.startswith("/redfish"):
-            if m.drop > 0:
-                m.drop -= 1
-                raise ConnectionResetError("told to drop it")
-            if m.slow:
-                await asyncio.sleep(m.slow)
-        response: Response = await go_on(request)
-        response.headers["OData-Version"] = "4.0"
-        return response
+    app.add_middleware(_Manner, machine=m)
 
     @app.post(SESSIONS)
     @app.post(f"{SESSIONS}/Members")
@@ -256,7 +247,7 @@ def make_controller(spec: Spec) -> FastAPI:
         if set(body) != {"LocationIndicatorActive"} or not isinstance(body["LocationIndicatorActive"], bool):
             return _error(400, "PropertyNotWritable", "Only LocationIndicatorActive can be written.")
         m.light = body["LocationIndicatorActive"]
-        return JSONResponse(documents[SYSTEM]())
+        return _document(documents[SYSTEM]())
 
     @app.post("/standin/fitted")
     async def fitted(request: Request) -> Response:
@@ -290,12 +281,29 @@ def make_controller(spec: Spec) -> FastAPI:
         if path not in ("/redfish", ROOT) and not _let_in(m, request):
             return _error(401, "ResourceAtUriUnauthorized", "Sign in first.")
         if path in _COLLECTIONS:
-            return JSONResponse(_collection(m, documents, path, request.query_params.get("$skip", "0")))
+            return _document(_collection(m, documents, path, request.query_params.get("$skip", "0")))
         if path not in documents:
             return _error(404, "ResourceMissingAtURI", f"There is nothing at {path}.")
-        return JSONResponse({"@odata.id": f"{path}/" if path == ROOT else path, **documents[path]()})
+        return _document({"@odata.id": f"{path}/" if path == ROOT else path, **documents[path]()})
 
     return app
+
+
+class _Manner:
+    """How the controller answers: late where it is told to, and with a link that drops within the answer."""
+
+    def __init__(self, app: ASGIApp, machine: SimulatedMachine) -> None:
+        self.app, self.machine = app, machine
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "http" and scope["path"].startswith("/redfish"):
+            if self.machine.drop > 0:
+                self.machine.drop -= 1
+                await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"1000")]})
+                await send({"type": "http.response.body", "body": b"{", "more_body": True})
+                raise ConnectionResetError("told to drop it")
+            await asyncio.sleep(self.machine.slow)
+        await self.app(scope, receive, send)
 
 
 def _collection(m: SimulatedMachine, documents: dict[str, Any], path: str, skip: str) -> Document:
@@ -323,6 +331,10 @@ def _let_in(m: SimulatedMachine, request: Request) -> bool:
     kind, _, given = request.headers.get("Authorization", "").partition(" ")
     wanted = base64.b64encode(f"{m.spec['user']}:{m.spec['password']}".encode()).decode()
     return kind == "Basic" and secrets.compare_digest(given, wanted)
+
+
+def _document(document: Document) -> Response:
+    return JSONResponse(document, headers={"OData-Version": "4.0"})
 
 
 def _error(status: int, code: str, message: str) -> Response:

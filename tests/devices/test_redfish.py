@@ -1,0 +1,297 @@
+"""The Redfish client and the simulated controller: each against the other, and against what neither of us wrote."""
+
+from __future__ import annotations
+
+import json
+import ssl
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+import redfish as public_library
+
+from tests.devices.conftest import Start, demo_spec
+from umbrak.core.memory.module import Generation
+from umbrak.core.platform.survey import SlotState
+from umbrak.devices.networks import DeviceError, Networks
+from umbrak.devices.redfish import Bounds, Service, collect, fingerprint_of
+from umbrak.formats.redfish import read_documents
+from umbrak.standins.controller import make_certificate
+
+LOOPBACK = Networks.parse("127.0.0.0/8")
+DRIVES = {1: {"serial": "KX-0001", "model": "spinner"}, 2: {"serial": "KX-0002", "model": "spinner"}}
+QUICK = Bounds(connect=2, read=0.5, whole=3, retries=1, pause=0.01)
+
+
+def service(address: str, folder: Path, password: str = "tide-gauge-7") -> Service:
+    return Service(address, "umbrak", password, authority=(folder / "controller.pem").read_text())
+
+
+def test_our_client_reads_what_the_simulated_machine_is(start: Start) -> None:
+    address, folder = start("controller", demo_spec("hall-02", drives=DRIVES, faults={"CPU3.7": "failed"}))
+    told: list[int] = []
+    found = collect(service(address, folder), LOOPBACK, told=told.append)
+    assert found.notes == () and told == list(range(1, len(found.documents) + 1))
+    reading = read_documents(found.documents)
+    assert reading.system and (reading.system.maker, reading.system.serial) == ("Brannoch", "SN-hall-02")
+    # 64 slots over several pages; one failed, so what is installed lacks its 32 GB.
+    assert (len(reading.slots), reading.installed_gib) == (64, 24 * 32 - 32)
+    states = [s.state for s in reading.slots]
+    assert (states.count(SlotState.FILLED), states.count(SlotState.FAILED), states.count(SlotState.EMPTY)) == (
+        23,
+        1,
+        40,
+    )
+    module = reading.slots[0].module
+    assert module and (module.generation, module.capacity_gib, module.rate_mts) == (Generation.DDR4, 32, 1866)
+    assert reading.slots[0].health and reading.slots[0].health.correctable == 0
+    assert [p.populated for p in reading.processors] == [True, True, True, False]
+    assert [(d.bay, d.serial) for d in reading.drives] == [(1, "KX-0001"), (2, "KX-0002")]
+    # The session is gone again: signing in leaves nothing behind.
+    seen = httpx.get(
+        f"{address}/redfish/v1/SessionService/Sessions",
+        auth=("umbrak", "tide-gauge-7"),
+        verify=ssl.create_default_context(cafile=str(folder / "controller.pem")),
+    )
+    assert seen.json()["Members"] == []
+
+
+def test_a_public_client_library_works_with_the_simulated_controller(start: Start) -> None:
+    address, folder = start("controller", demo_spec("hall-03"))
+    client = public_library.redfish_client(
+        base_url=address, username="umbrak", password="tide-gauge-7", cafile=str(folder / "controller.pem")
+    )
+    client.login(auth="session")
+    try:
+        systems = client.get("/redfish/v1/Systems").dict
+        system = client.get(systems["Members"][0]["@odata.id"]).dict
+        assert (system["Model"], system["MemorySummary"]["TotalSystemMemoryGiB"]) == ("R24", 480)
+        page, names = client.get(system["Memory"]["@odata.id"]).dict, []
+        while True:
+            names += [m["@odata.id"] for m in page["Members"]]
+            if "Members@odata.nextLink" not in page:
+                break
+            page = client.get(page["Members@odata.nextLink"]).dict
+        assert len(names) == page["Members@odata.count"] == 24
+        slot = names[0]
+        target = system["Actions"]["#ComputerSystem.Reset"]["target"]
+
+        def control(path: str, body: object) -> int:
+            return int(client.post(path, body=body).status)
+
+        def memory() -> tuple[Any, Any]:
+            d = client.get(slot).dict
+            return d["CapacityMiB"], d["Status"]["Health"]
+
+        key = slot.rsplit("/", 1)[1]
+        assert control("/standin/fitted", {key: None}) == 409  # it is on
+        assert control(target, {"ResetType": "ForceOff"}) == 204
+        assert client.get(system["@odata.id"]).dict["PowerState"] == "Off"
+        assert control("/standin/fitted", {key: "64GB 2Rx4 PC5-4800B-RA0"}) == 204
+        assert memory() == (32768, "OK")  # nothing is seen before it is started again
+        assert control(target, {"ResetType": "On"}) == 204 and memory() == (65536, "OK")
+        expected = {"half-size": (32768, "OK"), "badly-seated": (0, "OK"), "failed": (None, "Critical")}
+        for fault, seen in expected.items():
+            assert control("/standin/faults", {key: fault}) == 204 and memory() == seen
+        assert control("/standin/faults", {key: "errors"}) == 204
+        metrics = client.get(slot).dict["Metrics"]["@odata.id"]
+        counts = [client.get(metrics).dict["LifeTime"]["CorrectableECCErrorCount"] for _ in range(2)]
+        assert counts[1] > counts[0]
+        assert (
+            client.patch(system["@odata.id"], body={"LocationIndicatorActive": True}).dict["LocationIndicatorActive"]
+            is True
+        )
+        assert control(target, {"ResetType": "Nonsense"}) == 400
+    finally:
+        client.logout()
+
+
+def test_a_certificate_is_known_or_nothing_is_sent(start: Start, tmp_path: Path) -> None:
+    address, folder = start("controller", demo_spec("hall-03"))
+    with pytest.raises(DeviceError) as unknown:
+        collect(Service(address, "umbrak", "tide-gauge-7"), LOOPBACK)
+    shown = ssl.PEM_cert_to_DER_cert((folder / "controller.pem").read_text())
+    assert (unknown.value.code, unknown.value.detail) == ("certificate-unknown", fingerprint_of(shown))
+    pinned = collect(Service(address, "umbrak", "tide-gauge-7", fingerprint=unknown.value.detail), LOOPBACK)
+    assert len(pinned.documents) > 24
+    other, _ = make_certificate(tmp_path)
+    for wrong in (
+        Service(address, "umbrak", "tide-gauge-7", fingerprint="00" * 32),
+        Service(address, "umbrak", "tide-gauge-7", authority=other.read_text()),
+        Service(address, "umbrak", "tide-gauge-7", authority="no certificate"),
+    ):
+        with pytest.raises(DeviceError) as refused:
+            collect(wrong, LOOPBACK)
+        assert refused.value.code == "certificate"
+
+
+def test_trouble_is_told_for_what_it_is(start: Start) -> None:
+    address, folder = start("controller", demo_spec("hall-03"))
+    trusted = ssl.create_default_context(cafile=str(folder / "controller.pem"))
+
+    def manner(**what: float) -> None:
+        httpx.post(f"{address}/standin/manner", json=what, verify=trusted)
+
+    with pytest.raises(DeviceError, match="does not let umbrak in") as refused:
+        collect(service(address, folder, "wrong"), LOOPBACK)
+    assert refused.value.code == "refused"
+    manner(slow=5)
+    with pytest.raises(DeviceError) as slow:
+        collect(service(address, folder), LOOPBACK, QUICK)
+    assert slow.value.code == "too-slow"
+    manner(drop=1)
+    assert collect(service(address, folder), LOOPBACK, QUICK).notes == ()  # a dropped link is tried again
+    with pytest.raises(DeviceError) as away:
+        collect(Service("https://127.0.0.1:9", "u", "p", fingerprint="0"), LOOPBACK)
+    assert away.value.code == "unreachable"
+
+
+def test_only_allowed_networks_are_reached() -> None:
+    def resolve(host: str, port: int) -> list[str]:
+        return {"inside": ["10.4.0.7"], "both": ["10.4.0.7", "192.0.2.1"], "six": ["::1"]}[host]
+
+    networks = Networks(Networks.parse("10.4.0.0/16, 127.0.0.0/8").allowed, resolve)
+    assert networks.address_of("inside", 443) == "10.4.0.7"
+    for host in ("both", "six"):  # every address of a name has to be allowed
+        with pytest.raises(DeviceError, match="UMBRAK_NETWORKS") as refused:
+            networks.address_of(host, 443)
+        assert refused.value.code == "not-allowed"
+    with pytest.raises(DeviceError, match="none"):
+        Networks().address_of("127.0.0.1", 443)
+    for odd in ("http://10.4.0.7", "https://", "https://10.4.0.7:notaport", "https://[::", "\x00", ""):
+        with pytest.raises(DeviceError):
+            collect(Service(odd, "u", "p"), LOOPBACK)
+
+
+Answer = tuple[int, dict[str, str], bytes]
+
+
+@contextmanager
+def hostile(folder: Path, answer: Callable[[str], Answer]) -> Iterator[Service]:
+    """A service that signs anybody in and then answers as it pleases."""
+
+    class Handler(BaseHTTPRequestHandler):
+        protocol_version = "HTTP/1.1"
+
+        def _send(self, status: int, headers: dict[str, str], body: bytes) -> None:
+            self.send_response(status)
+            for name, value in {
+                "Content-Type": "application/json",
+                "Content-Length": str(len(body)),
+                **headers,
+            }.items():
+                self.send_header(name, value)
+            self.end_headers()
+            self.wfile.write(body)
+
+        def do_POST(self) -> None:
+            self.rfile.read(int(self.headers["Content-Length"]))
+            self._send(201, {"X-Auth-Token": "t", "Location": "/redfish/v1/SessionService/Sessions/1"}, b"{}")
+
+        def do_DELETE(self) -> None:
+            self._send(204, {}, b"")
+
+        def do_GET(self) -> None:
+            self._send(*answer(self.path))
+
+        def log_message(self, *_: object) -> None:
+            pass
+
+    certificate, key = make_certificate(folder)
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(certificate, key)
+    server.socket = context.wrap_socket(server.socket, server_side=True)
+    thread = threading.Thread(target=server.serve_forever, daemon=True)
+    thread.start()
+    try:
+        address = f"https://127.0.0.1:{server.server_address[1]}"
+        yield Service(address, "u", "p", authority=certificate.read_text())
+    finally:
+        server.shutdown()
+        server.server_close()
+        thread.join()
+
+
+def ok(document: object) -> Answer:
+    return 200, {}, json.dumps(document).encode()
+
+
+ROOT_DOCUMENT = {"Systems": {"@odata.id": "/redfish/v1/Systems"}}
+SYSTEM = {
+    "Memory": {"@odata.id": "/redfish/v1/Systems/1/Memory"},
+    "@odata.type": "#ComputerSystem.v1_0_0.ComputerSystem",
+}
+
+
+def tree(**more: Answer) -> Callable[[str], Answer]:
+    """A small service; `more`: last part of a path -> another answer."""
+
+    def answer(path: str) -> Answer:
+        name = path.rstrip("/").rsplit("/", 1)[1].split("?")[0]
+        if name in more:
+            return more[name]
+        known = {"v1": ROOT_DOCUMENT, "Systems": {"Members": [{"@odata.id": "/redfish/v1/Systems/1"}]}, "1": SYSTEM}
+        if name in known:
+            return ok(known[name])
+        if name == "Memory":
+            return ok({"Members": [{"@odata.id": f"/redfish/v1/Systems/1/Memory/{i}"} for i in "ab"]})
+        return ok({"Name": name, "CapacityMiB": 8192, "DeviceLocator": name})
+
+    return answer
+
+
+ELSEWHERE = {"Location": "https://192.0.2.1/redfish/v1/"}
+LOOP = ok(
+    {
+        "Members": [{"@odata.id": "/redfish/v1/Systems/1/Memory/a"}],
+        "Members@odata.nextLink": "/redfish/v1/Systems/1/Memory?page=2",
+    }
+)
+OUT = ok(
+    {"Members": [{"@odata.id": "/redfish/v1/Systems/1/Memory/a"}], "Members@odata.nextLink": "https://192.0.2.1/more"}
+)
+
+
+@pytest.mark.parametrize(
+    ("answer", "code"),
+    [
+        (tree(v1=(302, ELSEWHERE, b"")), "redirected"),
+        (tree(Systems=(302, ELSEWHERE, b"")), "redirected"),
+        (tree(v1=(200, {"Content-Type": "text/html"}, b"<html>")), "wrong-type"),
+        (tree(v1=ok([1, 2])), "wrong-type"),
+        (tree(v1=(200, {}, b"[" * 100_000)), "wrong-type"),
+        (tree(v1=(200, {}, b" " * (3 << 20))), "too-large"),
+        (tree(v1=(404, {}, b"{}")), "not-found"),
+        (tree(Systems=(403, {}, b"{}")), "refused"),
+    ],
+)  # fmt: skip
+def test_a_service_that_misbehaves_is_left(tmp_path: Path, answer: Callable[[str], Answer], code: str) -> None:
+    with hostile(tmp_path, answer) as at, pytest.raises(DeviceError) as left:
+        collect(at, LOOPBACK, QUICK)
+    assert left.value.code == code
+
+
+@pytest.mark.parametrize(
+    ("answer", "note", "slots"),
+    [
+        (tree(Memory=LOOP), "the paging leads round or elsewhere", 1),
+        (tree(Memory=OUT), "the paging leads round or elsewhere", 1),
+        (tree(a=(302, ELSEWHERE, b"")), "sends on to https://192.0.2.1", 1),
+        (tree(a=(500, {}, b"")), "answered /redfish/v1/Systems/1/Memory/a with 500", 1),
+        (tree(a=(200, {}, b"no json")), "not with a JSON object", 1),
+        (tree(a=ok({"CapacityMiB": 8192, "Metrics": {"@odata.id": "https://192.0.2.1/x"}})), "leads elsewhere", 2),
+    ],
+)  # fmt: skip
+def test_what_is_broken_costs_itself_only(
+    tmp_path: Path, answer: Callable[[str], Answer], note: str, slots: int
+) -> None:
+    with hostile(tmp_path, answer) as at:
+        found = collect(at, LOOPBACK, QUICK)
+    assert any(note in words for _, words in found.notes), found.notes
+    assert len(read_documents(found.documents).slots) == slots
