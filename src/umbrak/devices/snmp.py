@@ -10,8 +10,6 @@ from typing import Any
 from umbrak.devices.networks import DeviceError, Networks, split_address
 from umbrak.formats.snmp import HR_MEMORY_SIZE, HR_STORAGE, SYS_DESCR, SYS_NAME
 
-#: Of each request [s]; tried again once.
-_TIMEOUT, _RETRIES = 3.0, 1
 #: Of everything [s].
 _WHOLE = 30.0
 #: Rows of the storage table that are looked at.
@@ -29,17 +27,24 @@ class Agent:
     privacy_password: str | None = field(default=None, repr=False)
 
 
-def ask(agent: Agent, networks: Networks) -> dict[str, int | str]:
-    """Object -> value of the system's description, name and memory. Raises DeviceError."""
+def ask(agent: Agent, networks: Networks, patience: float = 3.0) -> dict[str, int | str]:
+    """Object -> value of the system's description, name and memory.
+
+    Parameters
+        patience    how long an answer is waited for before the request is sent once more, and given up [s]
+
+    Raises
+        DeviceError
+    """
     host, port, _ = split_address(agent.address, "snmp", 161)
     address = networks.address_of(host, port)
     try:
-        return asyncio.run(asyncio.wait_for(_ask(agent, host, address, port), _WHOLE))
+        return asyncio.run(asyncio.wait_for(_ask(agent, host, address, port, patience), _WHOLE))
     except TimeoutError as error:
         raise DeviceError("too-slow", f"{host} took more than {_WHOLE:g} s in all.") from error
 
 
-async def _ask(agent: Agent, host: str, address: str, port: int) -> dict[str, int | str]:
+async def _ask(agent: Agent, host: str, address: str, port: int, patience: float) -> dict[str, int | str]:
     # The library takes half a second to load: only who asks pays for it.
     from pysnmp.hlapi.v3arch import asyncio as hlapi
 
@@ -58,7 +63,7 @@ async def _ask(agent: Agent, host: str, address: str, port: int) -> dict[str, in
     transport = hlapi.Udp6TransportTarget if ":" in address else hlapi.UdpTransportTarget
     engine = hlapi.SnmpEngine()
     try:
-        target = await transport.create((address, port), timeout=_TIMEOUT, retries=_RETRIES)
+        target = await transport.create((address, port), timeout=patience, retries=1)
 
         async def get(*oids: str) -> dict[str, int | str]:
             objects = [hlapi.ObjectType(hlapi.ObjectIdentity(oid)) for oid in oids]
