@@ -15,7 +15,7 @@ import httpx
 import pytest
 import redfish as public_library
 
-from tests.devices.conftest import Start, demo_spec
+from tests.devices.standins import Start, demo_spec
 from umbrak.core.memory.module import Generation
 from umbrak.core.platform.survey import SlotState
 from umbrak.devices.networks import DeviceError, Networks

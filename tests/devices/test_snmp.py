@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.devices.conftest import Start, demo_spec
+from tests.devices.standins import Start, demo_spec
 from umbrak.devices.networks import DeviceError, Networks
 from umbrak.devices.snmp import Agent, ask
 from umbrak.formats.snmp import HR_MEMORY_SIZE, SYS_DESCR, read_snmp, write_snmp

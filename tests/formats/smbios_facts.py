@@ -25,6 +25,10 @@ class Device:
     part: str = "BR4R-16-24"
     rank: int = 2
     mv: int = 1200
+    #: Maker and part are told although the size is not.
+    sized_by_none: bool = False
+    #: (bank, code) of the maker: the structure is then as long as 3.2 has it.
+    maker_id: tuple[int, int] | None = None
 
 
 def structure(kind: int, handle: int, body: bytes, strings: list[str]) -> bytes:
@@ -37,7 +41,7 @@ def device_bytes(d: Device, handle: int, array: int = 0x1000) -> bytes:
     size, extended = (
         (0xFFFF, 0) if d.size_mib is None else (d.size_mib, 0) if d.size_mib < 0x7FFF else (0x7FFF, d.size_mib)
     )
-    filled = bool(d.size_mib)
+    filled = bool(d.size_mib) or d.sized_by_none
     strings = [
         d.locator,
         d.bank,
@@ -65,6 +69,11 @@ def device_bytes(d: Device, handle: int, array: int = 0x1000) -> bytes:
         d.configured if filled else 0,  # 20
         d.mv, d.mv, d.mv,  # 22, 24, 26
     )  # fmt: skip
+    if d.maker_id:
+        bank, code = d.maker_id
+        later = bytearray(0x54 - 0x28)
+        later[0x2C - 0x28 : 0x2E - 0x28] = bytes([bank - 1, code | 0x80])
+        body += bytes(later)
     # A string that is empty cannot stand in the table: its index is 0 instead.
     kept = [s for s in strings if s]
     fixed = bytearray(body)
@@ -153,7 +162,10 @@ def listing(devices: list[Device]) -> str:
         {"Array Handle": "0x2000", "Size": "1 MB", "Locator": "SYSTEM ROM", "Type": "Flash"},
     )
     for i, d in enumerate(devices):
-        filled = bool(d.size_mib)
+        filled = bool(d.size_mib) or d.sized_by_none
+        named = (
+            {"Module Manufacturer ID": f"Bank {d.maker_id[0]}, Hex 0x{d.maker_id[1] | 0x80:02X}"} if d.maker_id else {}
+        )
         size = (
             "Unknown"
             if d.size_mib is None
@@ -171,6 +183,6 @@ def listing(devices: list[Device]) -> str:
             "Speed": f"{d.speed} MT/s" if filled else "Unknown", "Manufacturer": d.maker if filled else "NO DIMM",
             "Serial Number": d.serial if filled else "NO DIMM", "Asset Tag": "Not Specified", "Part Number": d.part if filled else "NO DIMM",
             "Rank": d.rank if filled else "Unknown", "Configured Memory Speed": f"{d.configured} MT/s" if filled else "Unknown",
-            "Minimum Voltage": f"{d.mv / 1000:g} V", "Maximum Voltage": f"{d.mv / 1000:g} V", "Configured Voltage": f"{d.mv / 1000:g} V",
+            "Minimum Voltage": f"{d.mv / 1000:g} V", "Maximum Voltage": f"{d.mv / 1000:g} V", "Configured Voltage": f"{d.mv / 1000:g} V", **named,
         })  # fmt: skip
     return "\n".join(lines) + "\n"

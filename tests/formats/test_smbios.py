@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.formats.smbios_facts import Device, listing, table, with_entry_point
-from umbrak.core.memory.module import Buffering, Form, Generation
+from umbrak.core.memory.module import Buffering, Form, Generation, MakerCode
 from umbrak.core.platform.survey import SlotState, match_processors, match_slots
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import detect, read_any
@@ -101,6 +101,12 @@ def test_the_same_facts_either_way(write: str) -> None:
         (Device("D", 131072), "filled", {"capacity_gib": 128}),
         (Device("D", 512), "filled", {"capacity_gib": 0.5}),
         (Device("D", None), "unknown", {}),
+        (Device("D", None, sized_by_none=True), "failed", {"capacity_gib": None, "part": "BR4R-16-24"}),
+        (Device("D (disabled)", 0x4000), "failed", {"capacity_gib": 16}),
+        (Device("D", speed=1200, configured=1200), "filled", {"rate_mts": None}),
+        (Device("D", kind=(0x18, "DDR3"), speed=1600, configured=1600, mv=1500), "filled", {"rate_mts": 1600}),
+        (Device("D", maker="Manufacturer0", serial="00000000", part="PartNum0"), "filled", {"maker": None, "serial": None, "part": None}),
+        (Device("D", maker_id=(3, 0x2D)), "filled", {"maker": "Brannoch", "maker_code": MakerCode(3, 0x2D)}),
         (Device("D", kind=(0x1E, "LPDDR4")), "filled", {"generation": None}),
     ],
 )  # fmt: skip
@@ -109,6 +115,31 @@ def test_particular_devices(device: Device, state: str, members: dict[str, objec
         slot = read_any(data).slots[0]
         assert slot.state == state
         assert {n: getattr(slot.module, n) for n in members} == members
+
+
+@pytest.mark.parametrize(
+    ("device", "binary", "said_in_mhz", "said_in_mts"),
+    [
+        # 1600 is a rate of DDR4 and half of its 3200: only a field in MT/s tells which.
+        (Device("D", speed=1600, configured=1600), None, None, 1600),
+        (Device("D", speed=1600, configured=1600, maker_id=(1, 1)), 1600, None, 1600),
+        (Device("D", speed=2400, configured=2400), 2400, 2400, 2400),
+        # No rate of DDR4 at all: whatever the unit says, it may be the clock.
+        (Device("D", speed=1467, configured=1467), None, None, None),
+    ],
+)  # fmt: skip
+def test_a_speed_that_may_be_the_clock_is_asked_for(
+    device: Device, binary: int | None, said_in_mhz: int | None, said_in_mts: int | None
+) -> None:
+    text = listing([device])
+    for data, rate in (
+        (table([device]), binary),
+        (text.replace("MT/s", "MHz").encode(), said_in_mhz),
+        (text.encode(), said_in_mts),
+    ):
+        reading = read_any(data)
+        assert reading.slots[0].module and reading.slots[0].module.rate_mts == rate
+        assert any("may be the data rate or the clock" in w.message for w in reading.warnings) == (rate is None)
 
 
 def test_a_listing_without_indentation_handles_or_with_quoting_reads_the_same() -> None:
@@ -120,9 +151,7 @@ def test_a_listing_without_indentation_handles_or_with_quoting_reads_the_same() 
         re.sub(r"^Handle.*\n", "", text, flags=re.M),
         re.sub(r"^", "> ", text, flags=re.M),
         text.replace("\n", "\r\n"),
-        text.replace("MT/s", "MHz")
-        .replace("Configured Memory Speed", "Configured Clock Speed")
-        .replace("16 GB", "16384 MB"),
+        text.replace("Configured Memory Speed", "Configured Clock Speed").replace("16 GB", "16384 MB"),
     ):
         assert read_any(other.encode()).slots == wanted
 

@@ -88,6 +88,28 @@ def changed(data: bytes, **at: int) -> bytes:
 GOOD = WRITERS["DDR4"](Chip())
 
 
+#: DDR4, 2 ranks of x4 with 8 Gbit dies: 16 GiB each. Byte 10.3-2: the second rank's dies, in steps smaller.
+#: DDR5, 2 ranks of x8 with 16 Gbit dies: 16 GiB each. Bytes 8 and 10: the second rank's density and width.
+DDR5 = WRITERS["DDR5"](Chip("DDR5", width=8, gbit=16, rate=4800))
+
+
+@pytest.mark.parametrize(
+    ("data", "gib"),
+    [
+        (changed(GOOD, b12=0x48, b10=0x00), 32),
+        (changed(GOOD, b12=0x48, b10=0x04), 24),
+        (changed(GOOD, b12=0x48, b10=0x08), 20),
+        (changed(GOOD, b4=0x86, b12=0x48, b10=0x04), None),  # one step below 16 Gbit may be 12 or 8
+        (changed(DDR5, b234=DDR5[234] | 0x40, b8=0x02, b10=0x20), 24),
+        (changed(DDR5, b234=DDR5[234] | 0x40, b8=0x04, b10=0x40), 24),
+        (changed(DDR5, b234=DDR5[234] | 0x40, b8=0x1F, b10=0x20), None),
+    ],
+)  # fmt: skip
+def test_unlike_ranks_are_added_up(data: bytes, gib: float | None) -> None:
+    module = read_spd(data).module
+    assert (module.capacity_gib, module.package_ranks, module.die_gbit) == (gib, 2, None)
+
+
 @pytest.mark.parametrize(
     ("data", "where", "message"),
     [

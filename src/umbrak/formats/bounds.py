@@ -15,7 +15,7 @@ MAX_SECONDS = 5.0
 def check_size(size: int, unit: str = "bytes") -> None:
     """Raises InputError when it is more than is read."""
     if size > MAX_BYTES:
-        raise InputError("too-large", [Fault(f"{size} {unit}; at most {MAX_BYTES} are read")])
+        raise InputError("too-large", [Fault(f"{size} {unit}; at most {MAX_BYTES} are read", "the whole")])
 
 
 class Deadline:

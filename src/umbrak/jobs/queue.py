@@ -35,9 +35,10 @@ class Queue:
         self._app = procrastinate.App(
             connector=procrastinate.PsycopgConnector(conninfo=address, min_size=1, max_size=3)
         )
-        self._app.task(name="run_job", pass_context=False)(self._run)
-        self._taking = self._app.with_connector(
-            procrastinate.SyncPsycopgConnector(conninfo=address, min_size=0, max_size=2)
+        self._app.task(name="run_job")(self._run)
+        # Jobs are put in from threads that have no event loop.
+        self._taking = procrastinate.App(
+            connector=procrastinate.SyncPsycopgConnector(conninfo=address, min_size=0, max_size=2)
         )
         self._lock, self._open = threading.Lock(), False
         self._stopping = threading.Event()

@@ -1,0 +1,231 @@
+"""Reports that are no SMBIOS tables: Redfish documents, SNMP walks, labels by hand, tables that people keep."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from typing import Any
+
+import openpyxl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from umbrak.core.memory.module import MakerCode
+from umbrak.core.platform.survey import SlotState
+from umbrak.formats import bounds, spreadsheet
+from umbrak.formats.faults import InputError
+from umbrak.formats.reading import detect, read_any
+from umbrak.formats.redfish import read_documents, read_redfish
+from umbrak.formats.slot_labels import read_labels
+from umbrak.formats.snmp import read_snmp
+from umbrak.formats.spreadsheet import read_table
+
+MEMORY = {
+    "@odata.type": "#Memory.v1_18_0.Memory", "DeviceLocator": "A1", "CapacityMiB": 32768, "MemoryDeviceType": "DDR4",
+    "BaseModuleType": "RDIMM", "BusWidthBits": 72, "DataWidthBits": 64, "RankCount": 2, "AllowedSpeedsMHz": [2400, 2933],
+    "OperatingSpeedMhz": 2667, "Manufacturer": "Brannoch", "PartNumber": "BR4R-32", "SerialNumber": "00C0FFEE",
+    "Status": {"State": "Enabled", "Health": "OK"},
+}  # fmt: skip
+
+
+def collection(*memory: dict[str, Any]) -> dict[str, Any]:
+    """A service of one system, as path -> document."""
+    base = "/redfish/v1/Systems/1"
+    members = [{"@odata.id": f"{base}/Memory/{i}", **m} for i, m in enumerate(memory)]
+    documents: list[dict[str, Any]] = [
+        {
+            "@odata.id": base,
+            "@odata.type": "#ComputerSystem.v1_20_0.ComputerSystem",
+            "Memory": {"@odata.id": f"{base}/Memory"},
+        },
+        {"@odata.id": f"{base}/Memory", "Members": [{"@odata.id": m["@odata.id"]} for m in members]},
+        *members,
+    ]
+    return {d["@odata.id"]: d for d in documents}
+
+
+def test_a_saved_collection_reads_alike_however_it_was_saved() -> None:
+    by_path = collection(MEMORY, {"DeviceLocator": "A2", "Status": {"State": "Absent"}})
+    as_list = list(by_path.values())
+    system, listed, *members = as_list
+    nested = {**system, "Memory": {**listed, "Members": members}}
+    found = [read_any(json.dumps(way).encode()) for way in (by_path, as_list, nested)]
+    assert found[0] == found[1] == found[2] and detect(json.dumps(nested).encode()) == "redfish"
+    one, two = found[0].slots
+    assert (one.locator, one.state, one.configured_mts, two.state) == ("A1", SlotState.FILLED, 2666, SlotState.EMPTY)
+    module = one.module
+    assert module and (module.capacity_gib, module.buffering, module.ecc_bits, module.rate_mts) == (
+        32,
+        "registered",
+        8,
+        2933,
+    )
+    # Rows of one standard module: 2 ranks of 32 GiB tell width and die only together, so neither is made up.
+    assert (module.device_width, module.rails_v) == (None, (1.2,))
+
+
+@pytest.mark.parametrize(
+    ("change", "state", "members"),
+    [
+        ({"Status": {"State": "Enabled", "Health": "Critical"}}, "failed", {"capacity_gib": 32}),
+        ({"Status": {"State": "Disabled"}}, "failed", {"capacity_gib": 32}),
+        ({"CapacityMiB": None}, "failed", {"capacity_gib": None}),
+        ({"CapacityMiB": None, "PartNumber": None, "SerialNumber": "", "Manufacturer": "Unknown"}, "unknown", None),
+        ({"BaseModuleType": "Die"}, "soldered", {"form": None}),
+        ({"MemoryDeviceType": "DDR5", "BusWidthBits": 80, "AllowedSpeedsMHz": [4800]}, "filled", {"ecc_bits": 8, "rate_mts": 4800}),
+        ({"MemoryDeviceType": "DDR2_SDRAM_FB_DIMM", "AllowedSpeedsMHz": [667]}, "filled", {"buffering": "fully-buffered"}),
+        ({"AllowedSpeedsMHz": [1600]}, "filled", {"rate_mts": None}),  # or the clock of 3200
+        ({"ModuleManufacturerID": "0x02AD"}, "filled", {"maker_code": MakerCode(3, 0x2D)}),
+        ({"ModuleManufacturerID": "0xAD02"}, "filled", {"maker_code": MakerCode(3, 0x2D)}),
+        ({"ModuleManufacturerID": "0x0204"}, "filled", {"maker_code": None}),
+        # Wrong types cost the member, not the slot.
+        ({"RankCount": "two", "AllowedSpeedsMHz": 2933, "Manufacturer": {"a": 1}}, "filled", {"package_ranks": None, "rate_mts": None, "maker": None}),
+        ({"CapacityMiB": float("nan")}, "failed", {"capacity_gib": None}),
+        ({"Status": "Enabled", "Location": [], "Metrics": "x"}, "filled", {"capacity_gib": 32}),
+    ],
+)  # fmt: skip
+def test_particular_memory(change: dict[str, Any], state: str, members: dict[str, Any] | None) -> None:
+    slot = read_documents(collection({**MEMORY, **change})).slots[0]
+    assert slot.state == state
+    assert {n: getattr(slot.module, n) for n in members} == members if members else slot.module is None
+
+
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=8),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from([*MEMORY, "Members", "Memory", "@odata.id"]), inner, max_size=4),
+    max_leaves=12,
+)  # fmt: skip
+
+
+@given(st.dictionaries(st.sampled_from([*MEMORY, "Metrics", "Location", "EnvironmentMetrics"]), JSON))
+def test_any_document_is_read(document: dict[str, Any]) -> None:
+    reading = read_documents(collection({**MEMORY, **document}))
+    assert len(reading.slots) == 1
+
+
+@given(JSON)
+def test_any_json_is_read_or_refused(document: Any) -> None:
+    try:
+        read_redfish(json.dumps(document).encode())
+    except InputError as error:
+        assert error.faults
+
+
+@pytest.mark.parametrize(
+    ("text", "usable", "said"),
+    [
+        (".1.3.6.1.2.1.25.2.2.0 = INTEGER: 16777216 KBytes", 16, ""),
+        ("1.3.6.1.2.1.25.2.2.0 = 16777216", 16, ""),
+        (".1.3.6.1.2.1.1.1.0 = STRING: \"x\"\n.1.3.6.1.2.1.25.2.2.0 = INTEGER: 2147483647", None, "2 TiB is the most"),
+        (".1.3.6.1.2.1.1.1.0 = STRING: x\n.1.3.6.1.2.1.25.2.2.0 = INTEGER: -5", None, "a number above nought was expected"),
+        # Without hrMemorySize: the storage of the kind RAM, in its own units.
+        ("\n".join([".1.3.6.1.2.1.25.2.3.1.2.4 = OID: .1.3.6.1.2.1.25.2.1.2", ".1.3.6.1.2.1.25.2.3.1.4.4 = INTEGER: 4096",
+                    ".1.3.6.1.2.1.25.2.3.1.5.4 = INTEGER: 2097152"]), 8, ""),
+    ],
+)  # fmt: skip
+def test_snmp(text: str, usable: float | None, said: str) -> None:
+    reading = read_snmp(text)
+    assert reading.usable_gib == usable
+    assert [w for w in reading.warnings if said in w.message] if said else not reading.warnings
+
+
+def test_labels_by_hand_a_line_a_slot() -> None:
+    text = "A1: 16GB 2Rx8 PC4-2400T-RE1-11\nA2 = empty\nDIMM B1\t16GB DDR4 2400\n\nSlot 4   8GB DDR4\n32GB 2Rx4 PC4-2933Y-RB2\nsomething else\nC1: 16GB 2Rx8 PC4-2400T-RE1 1.35V\n"
+    reading = read_any(text.encode())
+    assert reading.kind == "labels"
+    told = [(s.locator, s.state.value, s.module and s.module.capacity_gib) for s in reading.slots]
+    assert told == [("A1", "filled", 16), ("A2", "empty", None), ("DIMM B1", "filled", 16), ("Slot 4", "filled", 8), (None, "filled", 32), ("C1", "filled", 16)]  # fmt: skip
+    assert reading.warnings[0].where == "line 7" and {w.where for w in reading.warnings} <= {
+        "line 7",
+        "line 8",
+    }
+    with pytest.raises(InputError, match="expected lines such as"):
+        read_labels("nothing\nhere")
+
+
+def xlsx(rows: list[list[Any]]) -> bytes:
+    book, out = openpyxl.Workbook(), io.BytesIO()
+    for row in rows:
+        book.worksheets[0].append(row)
+    book.save(out)
+    return out.getvalue()
+
+
+def test_tables_that_people_keep() -> None:
+    rows = [["Name ", "Slots", None], [], ["gauge-11", 4, "left out"], ["größer", 2.5, None]]
+    wanted = [(3, {"name": "gauge-11", "slots": "4"}), (4, {"name": "größer", "slots": "2.5"})]
+    texts = {sep: "\n".join(sep.join("" if c is None else str(c) for c in r) for r in rows) for sep in ",;\t"}
+    ways = [t.encode() for t in texts.values()]
+    ways += [
+        texts[","].encode("cp1252"),
+        texts[";"].encode("utf-16"),
+        b"\xef\xbb\xbf" + texts[","].encode(),
+        xlsx(rows),
+    ]
+    for way in ways:
+        assert [(r.number, r.cells) for r in read_table(way).rows] == wanted
+
+
+def bomb(**members: bytes) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, content in {"[Content_Types].xml": b"<x/>", **members}.items():
+            archive.writestr(name, content)
+    return out.getvalue()
+
+
+def with_entity(good: bytes) -> bytes:
+    """The same spreadsheet, whose sheet defines an entity that grows without end."""
+    grown = (
+        b'<!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;&b;&b;&b;&b;">]>'
+    )
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(good)) as source, zipfile.ZipFile(out, "w") as target:
+        for name in source.namelist():
+            content = source.read(name)
+            if name.endswith("sheet1.xml"):
+                content = grown + content.replace(
+                    b"<sheetData>", b"<sheetData><row r='1'><c t='inlineStr'><is><t>&c;</t></is></c></row>"
+                )
+            target.writestr(name, content)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("data", "code"),
+    [
+        (b"", "not-a-table"),
+        (b"\n\n", "not-a-table"),
+        (b"name,name\n1,2", "not-a-table"),
+        (b'name\n"never closed', "not-a-table"),
+        (b"name\n" + b"\0" * 20, "not-a-table"),
+        (b"name\n" + b"x\n" * 20_001, "too-large"),
+        (b"x," * 500, "too-large"),
+        (b"x" * (bounds.MAX_BYTES + 1), "too-large"),
+        (bomb(sheet=b"0" * (spreadsheet.MAX_UNPACKED + 1)), "too-large"),
+        (bomb(), "not-a-table"),
+        (with_entity(xlsx([["name"], ["a"]])), "not-a-table"),
+        (xlsx([["name"], ["a"]])[:-40], "not-a-table"),
+    ],
+)  # fmt: skip
+def test_tables_that_are_none_or_too_much(data: bytes, code: str) -> None:
+    with pytest.raises(InputError) as refused:
+        read_table(data)
+    assert refused.value.code == code and refused.value.faults[0].where
+
+
+@pytest.mark.parametrize("kind", ["smbios", "smbios-text", "redfish", "snmp", "labels", "spd"])
+def test_every_reader_has_its_cap(kind: str) -> None:
+    with pytest.raises(InputError) as refused:
+        read_any(b"A1: 8GB DDR4\n" * (bounds.MAX_BYTES // 13 + 1), kind)
+    assert refused.value.code == "too-large"
+
+
+def test_time_is_capped_too(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(bounds.time, "monotonic", iter(range(0, 10_000, 3)).__next__)
+    for text in ("Memory Device\n" * 5000, "A1: 8GB DDR4\n" * 1500):
+        with pytest.raises(InputError, match="more than 5 s") as refused:
+            read_any(text.encode())
+        assert refused.value.code == "too-slow" and refused.value.faults[0].where.startswith("line ")
