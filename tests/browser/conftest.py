@@ -15,18 +15,24 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 from sqlalchemy import create_engine, text
 
+from tests.devices.standins import start
 from umbrak.cli.cluster import free_port
 from umbrak.demo import seed
 from umbrak.store.engine import open_engine
 
+__all__ = ["start"]
 ROOT = Path(__file__).resolve().parents[2]
 _SERVE = """
 import sys
 from pathlib import Path
 import uvicorn
+from umbrak.devices.networks import Networks
 from umbrak.server.app import make_app
+from umbrak.services.outside import Outside
 from umbrak.store.engine import open_engine
-uvicorn.run(make_app(open_engine(sys.argv[1]), Path(sys.argv[2])), port=int(sys.argv[3]), log_level="warning")
+app = make_app(open_engine(sys.argv[1]), Path(sys.argv[2]), Outside(Networks.parse("127.0.0.0/8")))
+app.state.queue.start()
+uvicorn.run(app, port=int(sys.argv[3]), log_level="warning")
 """
 
 

@@ -55,7 +55,7 @@ def test_the_whole_path_by_mouse_and_through_a_restart(sign_in: SignIn, served: 
     # 2: a machine from what it reports
     page.get_by_role("link", name="New machine").click()
     if way == "paste":
-        page.get_by_label("Paste the text listing").fill(listing(DEVICES))
+        page.get_by_label("Paste what it reports").fill(listing(DEVICES))
         page.get_by_role("button", name="Read it").click()
     else:
         page.get_by_label("or choose a file").set_input_files(
@@ -233,7 +233,7 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
 
     check("Machines")
     page.get_by_role("link", name="New machine").click()
-    page.get_by_label("Paste the text listing").fill(listing(DEVICES))
+    page.get_by_label("Paste what it reports").fill(listing(DEVICES))
     page.get_by_role("button", name="Read it").click()
     page.get_by_label("Sheet of the model").select_option(label="Two sockets of six channels of two")
     expect(page.get_by_text("1 report without a slot")).to_be_visible()
@@ -252,7 +252,7 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     expect(page.get_by_role("button", name="It works after all")).to_be_visible()
     check("Survey")
     page.get_by_role("button", name="Survey it again").click()
-    page.get_by_label("Paste the text listing").fill(listing(DEVICES))
+    page.get_by_label("Paste what it reports").fill(listing(DEVICES))
     page.get_by_role("button", name="Read it").click()
     expect(page.get_by_role("button", name="Keep this survey")).to_be_visible()
     check("difference")

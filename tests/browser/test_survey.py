@@ -16,7 +16,7 @@ LAPTOP = {"form": (0x0D, "SODIMM"), "total": 64, "kind": (0x18, "DDR3"), "detail
 
 def take_in(page: Page, text: str) -> None:
     page.get_by_role("button", name="Survey it again").click()
-    page.get_by_label("Paste the text listing").fill(text)
+    page.get_by_label("Paste what it reports").fill(text)
     page.get_by_role("button", name="Read it").click()
 
 
@@ -64,7 +64,7 @@ def test_a_model_that_nobody_knows_is_drafted(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="New machine").click()
     devices = [Device("CPU1_DIMM_A1"), Device("CPU1_DIMM_A2", 0), Device("CPU2_DIMM_A1", 0)]
-    page.get_by_label("Paste the text listing").fill(listing(devices))
+    page.get_by_label("Paste what it reports").fill(listing(devices))
     page.get_by_role("button", name="Read it").click()
     page.get_by_role("button", name="None fits").click()
     dialog, text = page.get_by_role("dialog"), page.get_by_label("Text of the sheet")

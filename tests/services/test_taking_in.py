@@ -148,6 +148,7 @@ def test_machines_by_the_table(engine: Engine, technician: Account) -> None:
         (5, "name"),
         (6, "name"),
         (6, "model"),
+        (6, "warranty end"),
         (7, "processor"),
         (7, "os bits"),
         (7, "slot b1"),

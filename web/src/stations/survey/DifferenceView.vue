@@ -61,10 +61,10 @@ const totals = computed(() => {
 const agreed = computed(() => (found.value?.slots ?? []).filter((d) => d.change === 'same').length)
 const disputes = computed(() => rows.value.filter((d) => ['differs', 'goes', 'comes'].includes(d.change) && !taken.value.has(d.slot)).length)
 
-function toggle(set: typeof taken, key: string): void {
-  const next = new Set(set.value)
+function toggled(set: Set<string>, key: string): Set<string> {
+  const next = new Set(set)
   if (!next.delete(key)) next.add(key)
-  set.value = next
+  return next
 }
 function takeAll(all: boolean): void {
   taken.value = new Set(all ? rows.value.filter((d) => d.change !== 'untold').map((d) => d.slot) : [])
@@ -122,7 +122,7 @@ async function accept(): Promise<void> {
         </thead>
         <tbody>
           <tr v-for="f in found.facts" :key="f.fact">
-            <td><input type="checkbox" :checked="facts.has(f.fact)" :aria-label="`Take over the ${factWords(f.fact)}`" @change="toggle(facts as never, f.fact)" /></td>
+            <td><input type="checkbox" :checked="facts.has(f.fact)" :aria-label="`Take over the ${factWords(f.fact)}`" @change="facts = toggled(facts, f.fact)" /></td>
             <th scope="row">{{ factWords(f.fact) }}</th>
             <td>{{ f.known ?? 'not known' }}</td>
             <td>{{ f.reported }}</td>
@@ -140,7 +140,7 @@ async function accept(): Promise<void> {
           </tr>
           <tr v-for="d in single" :key="d.slot" :class="`is-${d.change}`" @pointerenter="$emit('point', d.slot)" @pointerleave="$emit('point', null)" @focusin="$emit('point', d.slot)">
             <td>
-              <input v-if="d.change !== 'untold'" type="checkbox" :checked="taken.has(d.slot)" :aria-label="`Take over ${printed(d.slot)}`" @change="toggle(taken as never, d.slot)" />
+              <input v-if="d.change !== 'untold'" type="checkbox" :checked="taken.has(d.slot)" :aria-label="`Take over ${printed(d.slot)}`" @change="taken = toggled(taken, d.slot)" />
             </td>
             <th scope="row">
               <span class="mono">{{ printed(d.slot) }}</span>
