@@ -57,6 +57,19 @@ class Match:
     processors: dict[str, str | None]
 
 
+@dataclass(frozen=True, slots=True)
+class Library:
+    """What reports are held against; who takes in many loads it once."""
+
+    sheets: tuple[SheetRow, ...]
+    #: (bank, code) -> name of a maker.
+    makers: Mapping[tuple[int, int], str]
+
+    @classmethod
+    def load(cls, db: Connection) -> Library:
+        return cls(tuple(sheet_store.current_sheets(db)), store.known_makers(db))
+
+
 def take_in(engine: Engine, account: Account, source_name: str, raw: bytes) -> Intake:
     """Decode and keep it. Raises InputError (formats) when nothing can be read from it."""
     need(account, Role.technician)
@@ -65,12 +78,17 @@ def take_in(engine: Engine, account: Account, source_name: str, raw: bytes) -> I
 
 
 def keep_intake(
-    db: Connection, account_id: UUID, source_name: str, raw: bytes, notes: Sequence[tuple[str, str]] = ()
+    db: Connection,
+    account_id: UUID,
+    source_name: str,
+    raw: bytes,
+    notes: Sequence[tuple[str, str]] = (),
+    library: Library | None = None,
 ) -> Intake:
     """`take_in`, as a part of a transaction; `notes` = (where, what was odd) of how it was come by."""
     given = read_any(raw)
     reading = _of_one_module(given) if isinstance(given, SpdReading) else given
-    reading = _with_names(reading, store.known_makers(db))
+    reading = _with_names(reading, (library or Library.load(db)).makers)
     reading = replace(reading, warnings=(*reading.warnings, *(Warning(*note) for note in notes)))
     document = {"schema": 1, "reading": jsonable(reading)}
     key = store.add_intake(db, account_id, source_name[:200], reading.kind, raw, document)
@@ -176,10 +194,10 @@ def suggest_sheets(engine: Engine, key: UUID) -> list[Suggestion]:
         return suggestions(db, load_intake(db, key).reading)
 
 
-def suggestions(db: Connection, reading: SurveyReading) -> list[Suggestion]:
+def suggestions(db: Connection, reading: SurveyReading, library: Library | None = None) -> list[Suggestion]:
     """`suggest_sheets`, of a reading."""
     found = []
-    for row in sheet_store.current_sheets(db):
+    for row in (library or Library.load(db)).sheets:
         likeness = sheet_likeness(load_sheet(db, row.hash), reading)
         if likeness.score >= _LEAST_LIKENESS:
             found.append((likeness, row))

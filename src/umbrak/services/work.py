@@ -25,7 +25,7 @@ from umbrak.formats.faults import InputError
 from umbrak.services.accounts import Role, need
 from umbrak.services.asking import ask_machine
 from umbrak.services.errors import NotFound, Refused, ServiceError
-from umbrak.services.intake import Intake, keep_intake, suggestions
+from umbrak.services.intake import Intake, Library, keep_intake, suggestions
 from umbrak.services.loading import load_machine
 from umbrak.services.machines import NewMachine, make_within
 from umbrak.services.outside import Outside
@@ -182,66 +182,88 @@ def run_job(engine: Engine, outside: Outside, key: UUID, interrupted: Callable[[
             held.commit()
 
 
+#: Files read in one transaction: fewer would cost more than the reading, more would keep who stops it waiting.
+_BATCH = 16
+
+
 def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
-    """Do the next step. False when there is none, or it was told to stop."""
+    """Do the next steps. False when there is none, or it was told to stop."""
     with engine.begin() as db:
-        row = store.find_job(db, key)
-        if row is None or row.state in ("done", "stopped"):
+        head = store.job_head(db, key)
+        if head is None or head.state in ("done", "stopped"):
             return False
-        found = store.next_step(db, key)
-        if row.stop_asked or found is None:
+        found = store.next_steps(db, key, _BATCH if head.kind == "read" else 1)
+        if head.stop_asked or not found:
             store.leave_waiting(db, key)
-            store.set_state(db, key, "stopped" if row.stop_asked and found else "done")
+            store.set_state(db, key, "stopped" if head.stop_asked and found else "done")
             return False
-        if row.state == "waiting":
+        if head.state == "waiting":
             store.set_state(db, key, "running")
-        account = find_account(db, row.account_id)
-    step, raw = found
-    try:
-        if account is None:
-            raise NotFound("account")
-        if row.kind == "poll":
-            _ask(engine, outside, account, key, step, (raw or b"").decode())
+        account = find_account(db, head.account_id)
+    for some in (found, *([one] for one in found)):
+        # All at once; where one of them makes Umbrak stumble, one by one, so that it costs itself alone.
+        try:
+            if account is None:
+                raise NotFound("account")
+            if head.kind == "poll":
+                _ask(engine, outside, account, key, *some[0])
+            else:
+                with engine.begin() as db:
+                    _read(db, account, key, some, head.document["make"])
+        except SQLAlchemyError:
+            raise  # the database is away, or does not take it: they are tried again
+        except Exception as error:
+            if len(some) == 1:
+                _failed(engine, key, some[0][0], error)
         else:
-            _read(engine, account, key, step, raw or b"", row.document["make"])
-    except (DeviceError, ServiceError, InputError) as error:
-        outcome = str(error)
-    except SQLAlchemyError:
-        raise  # the database is away, or does not take it: the step is tried again
-    except Exception:
-        _log.exception("step %s of job %s", step.number, key)
-        outcome = "An error of Umbrak's own; its log says more. The rest of the job goes on."
-    else:
-        return True
-    with engine.begin() as db:
-        store.end_step(db, key, step.number, "failed", outcome)
+            if some is found:
+                break
     return True
 
 
-def _ask(engine: Engine, outside: Outside, account: Account, key: UUID, step: StepRow, kind: str) -> None:
+def _failed(engine: Engine, key: UUID, step: StepRow, error: Exception) -> None:
+    known = isinstance(error, DeviceError | ServiceError | InputError)
+    if not known:
+        _log.error("step %s of job %s", step.number, key, exc_info=error)
+    outcome = str(error) if known else "An error of Umbrak's own; its log says more. The rest of the job goes on."
+    with engine.begin() as db:
+        store.end_step(db, key, step.number, "failed", outcome)
+
+
+def _ask(engine: Engine, outside: Outside, account: Account, key: UUID, step: StepRow, kind: bytes | None) -> None:
     if step.machine_id is None:
         raise NotFound("machine")
-    intake = ask_machine(engine, account, outside, step.machine_id, "redfish" if kind == "redfish" else "snmp")
+    intake = ask_machine(engine, account, outside, step.machine_id, "redfish" if kind == b"redfish" else "snmp")
     with engine.begin() as db:
         outcome = _beside_what_is_known(db, step.machine_id, intake)
         store.end_step(db, key, step.number, "done", outcome, intake.id)
 
 
-def _read(engine: Engine, account: Account, key: UUID, step: StepRow, raw: bytes, make: bool) -> None:
-    with engine.begin() as db:
-        intake = keep_intake(db, account.id, step.name, raw)
-        machine_id, outcome = _placed(db, account, step.name, intake, make)
+def _read(
+    db: Connection, account: Account, key: UUID, steps: Sequence[tuple[StepRow, bytes | None]], make: bool
+) -> None:
+    need(account, Role.technician)
+    library = Library.load(db)
+    for step, raw in steps:
+        try:
+            intake = keep_intake(db, account.id, step.name, raw or b"", library=library)
+        except InputError as error:
+            store.end_step(db, key, step.number, "failed", str(error))
+            continue
+        machine_id, outcome = _placed(db, account, step.name, intake, make, library)
         store.end_step(db, key, step.number, "done", outcome, intake.id, machine_id)
 
 
-def _placed(db: Connection, account: Account, name: str, intake: Intake, make: bool) -> tuple[UUID | None, str]:
+def _placed(
+    db: Connection, account: Account, name: str, intake: Intake, make: bool, library: Library
+) -> tuple[UUID | None, str]:
     """Which machine a report is of, and what it says there; one is made of it where that is wanted and clear."""
     system = intake.reading.system
     stem = name.rsplit(".", 1)[0] if "." in name else name
     known = machine_by_name_or_serial(db, stem, (system and system.serial) or "")
     if known is not None:
         return known.id, _beside_what_is_known(db, known.id, intake)
-    likely = suggestions(db, intake.reading)
+    likely = suggestions(db, intake.reading, library)
     if not likely:
         return None, "new, and no sheet is like it"
     first = likely[0]
@@ -250,7 +272,11 @@ def _placed(db: Connection, account: Account, name: str, intake: Intake, make: b
         return None, f"new; it may be {first.title}: {', '.join(first.reasons)}"
     reports = {slot: i for i, slot in enumerate(first.match.slots) if slot is not None}
     new = NewMachine(stem, first.hash, intake.id, reports, processors=first.match.processors)
-    return make_within(db, account, new), f"new: made as {first.title}"
+    try:
+        with db.begin_nested():
+            return make_within(db, account, new), f"new: made as {first.title}"
+    except ServiceError as error:
+        return None, f"new, and not made: {error}"
 
 
 def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> str:

@@ -69,6 +69,23 @@ def find_job(db: Connection, key: UUID) -> JobRow | None:
     return next(iter(_jobs(db, job.c.id == key)), None)
 
 
+@dataclass(frozen=True, slots=True)
+class JobHead:
+    """What whoever does the next step has to know; its steps are not counted for that."""
+
+    kind: str
+    state: str
+    stop_asked: bool
+    account_id: UUID
+    document: dict[str, Any]
+
+
+def job_head(db: Connection, key: UUID) -> JobHead | None:
+    columns = (job.c.kind, job.c.state, job.c.stop_asked, job.c.account_id, job.c.document)
+    row = db.execute(select(*columns).where(job.c.id == key)).one_or_none()
+    return JobHead(*row) if row else None
+
+
 def newest_jobs(db: Connection, limit: int = 20) -> list[JobRow]:
     return _jobs(db, None, limit)
 
@@ -108,11 +125,11 @@ def steps_of(db: Connection, key: UUID, after: int = 0) -> list[StepRow]:
     return [StepRow(*r) for r in db.execute(query.order_by(job_step.c.number).limit(PAGE_SIZE))]
 
 
-def next_step(db: Connection, key: UUID) -> tuple[StepRow, bytes | None] | None:
-    """The first step that waits, with what it works on."""
+def next_steps(db: Connection, key: UUID, limit: int) -> list[tuple[StepRow, bytes | None]]:
+    """The first steps that wait, each with what it works on."""
     query = select(job_step).where(job_step.c.job_id == key, job_step.c.state == "waiting")
-    r = db.execute(query.order_by(job_step.c.number).limit(1)).one_or_none()
-    return (StepRow(r.number, r.name, r.state, r.machine_id, r.intake_id, r.outcome), r.raw) if r else None
+    rows = db.execute(query.order_by(job_step.c.number).limit(limit))
+    return [(StepRow(r.number, r.name, r.state, r.machine_id, r.intake_id, r.outcome), r.raw) for r in rows]
 
 
 def end_step(

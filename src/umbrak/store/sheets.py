@@ -21,6 +21,10 @@ class SheetRow:
     archetype: bool
 
 
+#: Without text and document, which are large.
+_HEAD = (sheet.c.hash, sheet.c.sheet_id, sheet.c.revision, sheet.c.title, sheet.c.kind, sheet.c.archetype)
+
+
 def _row(row: Any) -> SheetRow:
     return SheetRow(row.hash, row.sheet_id, row.revision, row.title, row.kind, row.archetype)
 
@@ -42,13 +46,13 @@ def add_sheet(
 def current_sheets(db: Connection) -> list[SheetRow]:
     """The newest revision of every sheet: models first, then archetypes, by title."""
     newest = (
-        select(sheet).ext(distinct_on(sheet.c.sheet_id)).order_by(sheet.c.sheet_id, sheet.c.revision.desc()).subquery()
+        select(*_HEAD).ext(distinct_on(sheet.c.sheet_id)).order_by(sheet.c.sheet_id, sheet.c.revision.desc()).subquery()
     )
     return [_row(r) for r in db.execute(select(newest).order_by(newest.c.archetype, newest.c.title))]
 
 
 def find_sheet(db: Connection, hash_: str) -> SheetRow:
-    return _row(db.execute(select(sheet).where(sheet.c.hash == hash_)).one())
+    return _row(db.execute(select(*_HEAD).where(sheet.c.hash == hash_)).one())
 
 
 def find_document(db: Connection, hash_: str) -> Any | None:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Occupant
@@ -122,12 +123,29 @@ class SurveyReading:
 _NOISE = re.compile(r"so-?dimm|dimm|slot|memory|mem|module|socket|\b(?:node|bank|channel|p)\b", re.I)
 
 
+@lru_cache(maxsize=8192)  # the same few names come with every report of a model
 def _key(*names: str | None) -> str:
     return re.sub(r"[^a-z0-9]", "", _NOISE.sub("", " ".join(n for n in names if n)).lower())
 
 
 def _whole(name: str) -> str:
     return "".join(name.split()).casefold()
+
+
+_Names = dict[str, set[str]]
+
+
+@lru_cache(maxsize=256)
+def _names_of(sheet: Sheet) -> tuple[_Names, _Names]:
+    """Slots by the whole locators that the sheet gives, and by key of every name that they have."""
+    whole: _Names = {}
+    by_key: _Names = {}
+    for slot in sheet.slots.values():
+        for name in slot.locators:
+            whole.setdefault(_whole(name), set()).add(slot.id)
+        for name in (slot.id, slot.printed, *slot.locators):
+            by_key.setdefault(_key(name), set()).add(slot.id)
+    return whole, by_key
 
 
 def match_slots(sheet: Sheet, slots: Sequence[SlotFacts]) -> tuple[str | None, ...]:
@@ -137,13 +155,7 @@ def match_slots(sheet: Sheet, slots: Sequence[SlotFacts]) -> tuple[str | None, .
     slot, with those, the slot's id and what is printed, with and without the bank in front. Nothing is inferred
     from the letters of a locator.
     """
-    whole: dict[str, set[str]] = {}
-    by_key: dict[str, set[str]] = {}
-    for slot in sheet.slots.values():
-        for name in slot.locators:
-            whole.setdefault(_whole(name), set()).add(slot.id)
-        for name in (slot.id, slot.printed, *slot.locators):
-            by_key.setdefault(_key(name), set()).add(slot.id)
+    whole, by_key = _names_of(sheet)
     matched: list[str | None] = []
     for facts in slots:
         keys = (_key(facts.locator), _key(facts.bank, facts.locator), _key(facts.locator, facts.bank))
@@ -189,6 +201,10 @@ class SheetLikeness:
 def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
     """What of a report speaks for a sheet: model, processors, number of slots, their names. All are compared as
     whole words or counts; a likeness is a suggestion, never a decision."""
+    slots = [s for s in reading.slots if s.state is not SlotState.SOLDERED]
+    generations = {s.module.generation for s in slots if s.module and s.module.generation}
+    if generations and generations != {sheet.memory.generation}:
+        return SheetLikeness((), 0)
     reasons: list[tuple[int, str]] = []
     system = reading.system
     said = _key(system.maker, system.model) if system else ""
@@ -202,14 +218,9 @@ def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
     known = [p.title for p in sheet.processors.values() if any(_key(p.title) and _key(p.title) in f for f in fitted)]
     if known:
         reasons.append((3, f"it holds {known[0]}"))
-    slots = [s for s in reading.slots if s.state is not SlotState.SOLDERED]
     if slots and len(slots) == len(sheet.slots):
         reasons.append((1, f"it has {len(slots)} slots"))
-    named = sum(1 for m in match_slots(sheet, slots) if m is not None)
-    if slots and named == len(slots):
+    if slots and len(slots) <= len(sheet.slots) and None not in match_slots(sheet, slots):
         reasons.append((2, "its slots have the same names"))
-    generations = {s.module.generation for s in slots if s.module and s.module.generation}
-    if generations and generations != {sheet.memory.generation}:
-        return SheetLikeness((), 0)
     reasons.sort(key=lambda r: -r[0])
     return SheetLikeness(tuple(words for _, words in reasons), sum(weight for weight, _ in reasons), same_model)
