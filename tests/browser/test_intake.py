@@ -122,7 +122,7 @@ def test_a_folder_and_a_table_make_many_machines(sign_in: SignIn) -> None:
         "there is a machine gauge-01 already"
     )
     expect(preview.get_by_text("Nothing is known of the columns colour")).to_be_visible()
-    preview.get_by_role("button", name="Make the 2 machines").click()
+    preview.get_by_role("button", name="Make 2 machines").click()
     page.get_by_role("link", name="gauge-11").click()
     see(page, "B1", "fitted, 16 GB")
     expect(page.get_by_role("definition").filter(has_text="until 2027-03-31")).to_be_visible()

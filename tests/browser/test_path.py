@@ -232,7 +232,19 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
         assert not serious, f"{view}: {serious}"
 
     check("Machines")
+    page.get_by_role("link", name="Many at once").click()
+    table = "name,model\ngauge-11,Fjell N2\ngauge-12,nothing\n".encode()
+    page.get_by_label("choose the table").set_input_files({"name": "t.csv", "mimeType": "text/csv", "buffer": table})
+    expect(page.get_by_text("1 row in order, 1 not")).to_be_visible()
+    page.get_by_label("or choose files").set_input_files(
+        {"name": "odd.bin", "mimeType": "application/zip", "buffer": b"x"}
+    )
+    expect(page.get_by_role("row", name=re.compile("odd.bin"))).to_contain_text("no SMBIOS structure")
+    check("many at once")
+    page.get_by_role("link", name="Back to the machines").click()
     page.get_by_role("link", name="New machine").click()
+    page.get_by_role("button", name="Ask it over the network").click()
+    check("ask")
     page.get_by_label("Paste what it reports").fill(listing(DEVICES))
     page.get_by_role("button", name="Read it").click()
     page.get_by_label("Sheet of the model").select_option(label="Two sockets of six channels of two")

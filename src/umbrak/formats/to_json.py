@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import fields, is_dataclass
 from enum import Enum
+from functools import cache
 from typing import Any
 
 from umbrak.core.memory.label import LabelReading
@@ -23,6 +24,27 @@ def jsonable(value: Any) -> Any:
     if isinstance(value, Mapping):
         return {str(k): jsonable(v) for k, v in value.items()}
     return [jsonable(v) for v in value]
+
+
+def compact(value: Any) -> Any:
+    """As `jsonable`, without members that are None or empty: a third of the size, for what is kept by the thousand.
+
+    What is left out has to be its member's default, so that the document reads back equal.
+    """
+    if isinstance(value, Enum):
+        return value.value
+    if value is None or isinstance(value, str | int | float):
+        return value
+    if isinstance(value, list | tuple):
+        return [compact(v) for v in value]
+    return {
+        name: compact(v) for name in _members(value.__class__) if (v := getattr(value, name)) is not None and v != ()
+    }
+
+
+@cache
+def _members(kind: Any) -> tuple[str, ...]:
+    return tuple(f.name for f in fields(kind))
 
 
 #: Members of a reading that only some kinds of source tell: left out where there is nothing in them.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -25,7 +25,7 @@ from umbrak.core.platform.survey import (
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.spd import SpdReading
-from umbrak.formats.to_json import jsonable
+from umbrak.formats.to_json import compact
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound
 from umbrak.services.sheets import load_sheet
@@ -64,10 +64,17 @@ class Library:
     sheets: tuple[SheetRow, ...]
     #: (bank, code) -> name of a maker.
     makers: Mapping[tuple[int, int], str]
+    #: Sheet -> slots of locators, as people told; of those that were asked for.
+    _locators: dict[str, dict[tuple[str, str], str]] = field(default_factory=dict)
 
     @classmethod
     def load(cls, db: Connection) -> Library:
         return cls(tuple(sheet_store.current_sheets(db)), store.known_makers(db))
+
+    def locators(self, db: Connection, sheet_id: str) -> Mapping[tuple[str, str], str]:
+        if sheet_id not in self._locators:
+            self._locators[sheet_id] = store.known_locators(db, sheet_id)
+        return self._locators[sheet_id]
 
 
 def take_in(engine: Engine, account: Account, source_name: str, raw: bytes) -> Intake:
@@ -90,7 +97,7 @@ def keep_intake(
     reading = _of_one_module(given) if isinstance(given, SpdReading) else given
     reading = _with_names(reading, (library or Library.load(db)).makers)
     reading = replace(reading, warnings=(*reading.warnings, *(Warning(*note) for note in notes)))
-    document = {"schema": 1, "reading": jsonable(reading)}
+    document = {"schema": 1, "reading": compact(reading)}
     key = store.add_intake(db, account_id, source_name[:200], reading.kind, raw, document)
     return Intake(key, source_name, reading)
 
@@ -160,9 +167,11 @@ def suggest(engine: Engine, key: UUID, sheet_hash: str) -> Match:
     return Match(slots, match_processors(sheet, reading.processors))
 
 
-def match_reports(db: Connection, sheet: Sheet, reports: Sequence[SlotFacts]) -> tuple[str | None, ...]:
+def match_reports(
+    db: Connection, sheet: Sheet, reports: Sequence[SlotFacts], library: Library | None = None
+) -> tuple[str | None, ...]:
     """For each report its slot: as somebody told of this model before, else by its name."""
-    told = store.known_locators(db, sheet.id)
+    told = library.locators(db, sheet.id) if library else store.known_locators(db, sheet.id)
     remembered = [told.get((r.bank or "", r.locator or "")) for r in reports]
     named = match_slots(sheet, reports)
     found = [r if r in sheet.slots else n for r, n in zip(remembered, named, strict=True)]
@@ -196,18 +205,21 @@ def suggest_sheets(engine: Engine, key: UUID) -> list[Suggestion]:
 
 def suggestions(db: Connection, reading: SurveyReading, library: Library | None = None) -> list[Suggestion]:
     """`suggest_sheets`, of a reading."""
+    known = library or Library.load(db)
     found = []
-    for row in (library or Library.load(db)).sheets:
+    for row in known.sheets:
         likeness = sheet_likeness(load_sheet(db, row.hash), reading)
         if likeness.score >= _LEAST_LIKENESS:
             found.append((likeness, row))
     found.sort(key=lambda x: (-x[0].score, x[1].archetype, x[1].title))
-    return [_suggestion(db, row, likeness, reading) for likeness, row in found[:_MOST_SUGGESTED]]
+    return [_suggestion(db, row, likeness, reading, known) for likeness, row in found[:_MOST_SUGGESTED]]
 
 
-def _suggestion(db: Connection, row: SheetRow, likeness: SheetLikeness, reading: SurveyReading) -> Suggestion:
+def _suggestion(
+    db: Connection, row: SheetRow, likeness: SheetLikeness, reading: SurveyReading, library: Library
+) -> Suggestion:
     sheet = load_sheet(db, row.hash)
-    slots = match_reports(db, sheet, reading.slots)
+    slots = match_reports(db, sheet, reading.slots, library)
     placed = all(s is not None or r.state is SlotState.SOLDERED for s, r in zip(slots, reading.slots, strict=True))
     match = Match(slots, match_processors(sheet, reading.processors))
     certain = likeness.same_model and placed and bool(reading.slots) and not row.archetype

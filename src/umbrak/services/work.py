@@ -283,7 +283,10 @@ def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> s
     """What a report says beside what is known, in words."""
     m = load_machine(db, machine_id)
     found, reading = compare(db, m, intake), intake.reading
-    parts = [*_slot_words(found, m.survey.content.failed), *(f"{f.fact} {f.reported}" for f in found.facts[:3])]
+    parts = [
+        *_slot_words(found, m.survey.content.failed),
+        *(f"{f.fact.removeprefix('processors.')}: {f.reported}" for f in found.facts[:3]),
+    ]
     if not reading.slots and reading.usable_gib is not None:
         parts.append(f"it tells {reading.usable_gib:.1f} GB usable")
     return "; ".join(parts) or "agrees with what is known"

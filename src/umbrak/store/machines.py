@@ -106,10 +106,12 @@ def find_machine(db: Connection, key: UUID, lock: bool = False) -> MachineRow | 
 
 def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> MachineRow | None:
     """The machine with this serial number, else the one of this name; None where none, or several have the serial."""
-    rows = db.execute(_MACHINE.where(machine.c.serial == serial).limit(2)).all() if serial else []
-    if len(rows) != 1:
-        rows = db.execute(_MACHINE.where(func.lower(machine.c.name) == name.lower()).limit(2)).all()
-    return _machine(rows[0]) if len(rows) == 1 else None
+    known = func.lower(machine.c.name) == name.lower()
+    query = _MACHINE.where(or_(known, machine.c.serial == serial) if serial else known).limit(3)
+    rows = [_machine(r) for r in db.execute(query)]
+    of_serial = [r for r in rows if serial and r.serial == serial]
+    named = [r for r in rows if r.name.lower() == name.lower()]
+    return of_serial[0] if len(of_serial) == 1 else named[0] if named else None
 
 
 def name_taken(db: Connection, name: str, but: UUID) -> bool:

@@ -17,7 +17,7 @@ const wrong = computed(() => props.fleet.rows.length - props.fleet.good)
       <h2 id="fleet-title">{{ made ? `${plural(made, 'machine')} made from ${name}` : `What ${name} would make` }}</h2>
       <span class="faded">{{ plural(fleet.good, 'row') }} in order<template v-if="wrong">, <b class="wrong">{{ wrong }} not</b></template></span>
       <button type="button" class="quiet-link" @click="$emit('leave')">{{ made ? 'Close' : 'Leave it' }}</button>
-      <v-btn v-if="!made" color="primary" :disabled="!fleet.good || busy" @click="$emit('keep')">Make the {{ plural(fleet.good, 'machine') }}</v-btn>
+      <v-btn v-if="!made" color="primary" :disabled="!fleet.good || busy" @click="$emit('keep')">Make {{ plural(fleet.good, 'machine') }}</v-btn>
     </div>
     <p v-if="fleet.ignored.length" class="faded small">Nothing is known of the columns {{ fleet.ignored.join(', ') }}; they are left out.</p>
     <div class="rows">

@@ -33,9 +33,10 @@ watch(
   },
   { immediate: true },
 )
-const agrees = (s: JobStep) => s.outcome === 'agrees with what is known'
+/** Whether there is nothing to decide about it. */
+const agrees = (s: JobStep) => s.outcome === 'agrees with what is known' || s.outcome.startsWith('new: made')
 const shown = computed(() =>
-  steps.value.filter((s) => (only.value === 'failed' ? s.state === 'failed' : only.value === 'differs' ? s.state === 'done' && !agrees(s) : true)),
+  steps.value.filter((s) => (only.value === 'failed' ? s.state === 'failed' : only.value === 'differs' ? s.state === 'done' && s.outcome !== 'agrees with what is known' : true)),
 )
 async function stop(): Promise<void> {
   await ask(api.POST('/api/jobs/{job_id}/stop', { params: { path: { job_id: props.job.id } } }))
