@@ -56,11 +56,11 @@ const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
       <label>
         It speaks
         <select v-model="kind" :disabled="!!kept">
-          <option value="redfish">Redfish (management controller)</option>
-          <option value="snmp">SNMP (appliance)</option>
+          <option value="redfish">Redfish</option>
+          <option value="snmp">SNMP</option>
         </select>
       </label>
-      <label>Address <input v-model="access.address" required maxlength="120" class="mono" :placeholder="kind === 'redfish' ? 'https://10.4.0.7' : '10.4.0.31'" /></label>
+      <label>Address <input v-model="access.address" required maxlength="120" class="mono" :placeholder="kind === 'redfish' ? '10.4.0.7' : '10.4.0.31'" /></label>
       <template v-if="kind === 'redfish'">
         <label>User <input v-model="access.user" autocomplete="off" maxlength="200" /></label>
         <label>Password <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /></label>
