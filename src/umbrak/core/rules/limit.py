@@ -106,45 +106,59 @@ def _uses_of(ctx: Context, code: str) -> list[_Use]:
     return ctx.once("limit uses by code", sort_out).get(code, [])
 
 
-def _all_uses(ctx: Context) -> list[_Use]:
+@dataclass(frozen=True, slots=True)
+class InForce:
+    """A statement, and whether it holds for this unit."""
+
+    statement: Statement
+    #: The one socket whose processor it is about; None = every one.
+    socket: str | None
+    #: None where that hangs on a version or processor that nobody gave.
+    holds: bool | None
+    #: What it hangs on.
+    needs: tuple[str, ...]
+    #: Why it does not hold: version, processor, replaced; "" where it does.
+    why_not: str
+
+
+def in_force(ctx: Context) -> list[InForce]:
+    """Every statement with whether it holds; one that another in force replaces does not. Computed once a context."""
+    return ctx.once("statements in force", lambda: _in_force(ctx))
+
+
+def _in_force(ctx: Context) -> list[InForce]:
     versions = (ctx.machine.firmware, ctx.machine.system)
     told = list(_statements(ctx))
     silenced: set[str] = set()
     doubted: dict[str, Statement] = {}
     for statement, _, fitted in told:
         holds = _all_hold(statement.conditions_hold(*versions), fitted)
-        for replaced in statement.replaces:
+        for name in statement.replaces:
             if holds:
-                silenced.add(replaced)
+                silenced.add(name)
             elif holds is None:
-                doubted[replaced] = statement
-    uses: list[_Use] = []
+                doubted[name] = statement
+    found = []
     for statement, socket, fitted in told:
         conditions = statement.conditions_hold(*versions)
-        holds = _all_hold(conditions, fitted) if statement.id not in silenced else False
-        doubt = doubted.get(statement.id)
+        replaced = statement.id in silenced
+        holds = False if replaced else _all_hold(conditions, fitted)
+        why = "version" if conditions is False else "processor" if fitted is False else "replaced" if replaced else ""
         needs = _version_needs(ctx, statement, conditions) if conditions is None else ()
         if fitted is None and socket:
             needs += (f"machine.processors.{socket}",)
-        if holds and doubt:
+        if holds and (doubt := doubted.get(statement.id)):
             holds, needs = None, _version_needs(ctx, doubt, None)
-        for scope, where, limit, used, unit, slots, missing in _measure(ctx, statement, socket):
-            uses.append(
-                _Use(
-                    statement,
-                    scope,
-                    where,
-                    limit,
-                    used,
-                    unit,
-                    slots,
-                    missing,
-                    holds,
-                    needs,
-                    _code(statement, scope, unit),
-                )
-            )
-    return uses
+        found.append(InForce(statement, socket, holds, needs, why))
+    return found
+
+
+def _all_uses(ctx: Context) -> list[_Use]:
+    return [
+        _Use(f.statement, scope, where, limit, used, unit, slots, missing, f.holds, f.needs, _code(f.statement, scope, unit))
+        for f in in_force(ctx)
+        for scope, where, limit, used, unit, slots, missing in _measure(ctx, f.statement, f.socket)
+    ]  # fmt: skip
 
 
 def _all_hold(*answers: bool | None) -> bool | None:
