@@ -148,9 +148,8 @@ class _Question:
 
     def ceiling(self, kind: CeilingKind) -> Ceiling:
         told = self.of_class(kind)
-        if kind is not CeilingKind.PHYSICAL and not any(
-            f.statement.capacity_gib and not f.statement.hard for f in told
-        ):
+        states = any(f.statement.capacity_gib and self._is(kind, f.statement) for f in told)
+        if kind is not CeilingKind.PHYSICAL and not states:
             return Ceiling(kind, None, (), ())
         total = self.total(kind, told)
         binding = [
