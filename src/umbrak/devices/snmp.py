@@ -4,6 +4,7 @@ memory. It only ever gets; nothing is set."""
 from __future__ import annotations
 
 import asyncio
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -39,7 +40,10 @@ def ask(agent: Agent, networks: Networks, patience: float = 3.0) -> dict[str, in
     host, port, _ = split_address(agent.address, "snmp", 161)
     address = networks.address_of(host, port)
     try:
-        return asyncio.run(asyncio.wait_for(_ask(agent, host, address, port, patience), _WHOLE))
+        # In a thread of its own: the caller's may have an event loop already.
+        with ThreadPoolExecutor(max_workers=1) as apart:
+            asking = asyncio.wait_for(_ask(agent, host, address, port, patience), _WHOLE)
+            return apart.submit(asyncio.run, asking).result()
     except TimeoutError as error:
         raise DeviceError("too-slow", f"{host} took more than {_WHOLE:g} s in all.") from error
 

@@ -18,7 +18,19 @@ from umbrak.jobs.queue import Queue
 from umbrak.server import problems
 from umbrak.server.events import Hub
 from umbrak.server.openapi import describe_api
-from umbrak.server.routers import events, intakes, jobs, labels, machines, people, plans, services, session, sheets
+from umbrak.server.routers import (
+    ceiling,
+    events,
+    intakes,
+    jobs,
+    labels,
+    machines,
+    people,
+    plans,
+    services,
+    session,
+    sheets,
+)
 from umbrak.services.outside import Outside
 
 Next = Callable[[Request], Awaitable[Response]]
@@ -39,7 +51,7 @@ def make_app(engine: Engine | None, front_end: Path | None = None, outside: Outs
     app.state.hub = Hub(engine) if engine is not None else None
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
-    for router in (session, people, machines, plans, events, services, intakes, jobs, sheets, labels):
+    for router in (session, people, machines, ceiling, plans, events, services, intakes, jobs, sheets, labels):
         app.include_router(router.router, prefix="/api")
 
     @app.get("/healthz", include_in_schema=False)

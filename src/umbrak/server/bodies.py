@@ -9,7 +9,7 @@ from uuid import UUID
 from pydantic import ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
-from umbrak.formats.documents import Doc, MachineDoc, ModuleDoc, Name, OccupantsDoc, ShortText
+from umbrak.formats.documents import Doc, MachineDoc, ModuleDoc, Name, OccupantsDoc, ShortText, StatementDoc
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -154,6 +154,11 @@ class Polling(Body):
     machines: Annotated[list[Id], Field(max_length=10_000)] | None = Field(
         default=None, description="those to ask; null = every one that can be asked"
     )
+
+
+class NewStatement(Body):
+    statement: StatementDoc
+    of_model: bool = Field(default=False, description="of every machine of the model, not of this one alone")
 
 
 class NewPlan(Body):

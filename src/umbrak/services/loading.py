@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
 
@@ -13,11 +13,12 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
-from umbrak.formats.documents import MachineDoc, read_layout
+from umbrak.formats.documents import MachineDoc, StatementDoc, read_layout
 from umbrak.services.errors import NotFound
 from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
 from umbrak.store.machines import MachineRow
+from umbrak.store.statements import StatementRow, statements_of
 from umbrak.store.surveys import SurveyRow, newest_survey
 
 
@@ -43,15 +44,17 @@ def load_machine(db: Connection, key: UUID) -> Loaded:
 def loaded(db: Connection, row: MachineRow) -> Loaded:
     survey = newest_survey(db, row.id)
     machine = MachineDoc(**row.facts).value()
+    sheet = load_sheet(db, row.sheet_hash)
     claimed = _claimed(survey.content.claim)
+    stated = [stated_value(r) for r in statements_of(db, row.id, sheet.id)]
     return Loaded(
-        row,
-        load_sheet(db, row.sheet_hash),
-        machine,
-        survey,
-        read_layout(survey.content.slots),
-        (claimed,) if claimed else (),
+        row, sheet, machine, survey, read_layout(survey.content.slots), (*stated, *([claimed] if claimed else []))
     )
+
+
+def stated_value(row: StatementRow) -> Statement:
+    """What somebody stated, under its row's id: unlike a sheet's ids, that is nobody else's."""
+    return replace(StatementDoc(**row.document).value(str(row.id)), id=str(row.id))
 
 
 def _claimed(claim: Mapping[str, Any]) -> Statement | None:

@@ -163,6 +163,21 @@ machine_service = Table(
     Column("trouble", Text, nullable=False, server_default=""),
 )
 
+#: Limits that people state, of one machine or of every machine of a model.
+statement = Table(
+    "statement",
+    metadata,
+    _id(),
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=True, index=True),
+    Column("sheet_id", Text, nullable=True, index=True),
+    #: StatementDoc.
+    Column("document", JSONB, nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),
+    CheckConstraint("(machine_id IS NULL) <> (sheet_id IS NULL)", name="subject"),
+)
+
 #: Names of makers by their JEP106 code, as surveys gave both.
 maker_name = Table(
     "maker_name",

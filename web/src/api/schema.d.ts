@@ -372,6 +372,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/ceiling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description Every statement about what it may hold, and what they come to.
+         */
+        get: operations["see_api_machines__machine_id__ceiling_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/difference": {
         parameters: {
             query?: never;
@@ -515,6 +535,46 @@ export interface paths {
          */
         post: operations["settle_api_machines__machine_id__settlement_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/statements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * State
+         * @description State a limit, of this machine or of every machine of its model.
+         */
+        post: operations["state_api_machines__machine_id__statements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/statements/{statement_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw
+         * @description Take back what somebody stated.
+         */
+        delete: operations["withdraw_api_machines__machine_id__statements__statement_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1180,6 +1240,38 @@ export interface components {
          * @enum {string}
          */
         Buffering: "unbuffered" | "registered" | "load-reduced" | "fully-buffered" | "other";
+        /** Ceiling */
+        Ceiling: {
+            /** Binding */
+            binding: string[];
+            /** Gib */
+            gib: number | null;
+            kind: components["schemas"]["CeilingKind"];
+            /** Needs */
+            needs: string[];
+        };
+        /**
+         * CeilingKind
+         * @enum {string}
+         */
+        CeilingKind: "official" | "processor" | "physical";
+        /** CeilingView */
+        CeilingView: {
+            /** Ceilings */
+            ceilings: components["schemas"]["Ceiling"][];
+            /** Elsewhere */
+            elsewhere: components["schemas"]["Elsewhere"][];
+            /** Largest Module Gib */
+            largest_module_gib: number;
+            /** Lifts */
+            lifts: components["schemas"]["Lift"][];
+            /** Now Gib */
+            now_gib: number;
+            /** Planned Gib */
+            planned_gib: number | null;
+            /** Statements */
+            statements: components["schemas"]["StatementView"][];
+        };
         /** CellError */
         CellError: {
             /** Column */
@@ -1309,6 +1401,25 @@ export interface components {
             model: string | null;
             /** Serial */
             serial: string | null;
+        };
+        /**
+         * Elsewhere
+         * @description What another model with the same processor is said to hold: no limit here, and worth knowing.
+         */
+        Elsewhere: {
+            /** Condition */
+            condition: string;
+            /** Gib */
+            gib: number;
+            /** Official */
+            official: boolean;
+            /** Processor */
+            processor: string;
+            /** Scope */
+            scope: string;
+            /** Sheet */
+            sheet: string;
+            source: components["schemas"]["Source"];
         };
         /**
          * Evaluation
@@ -1611,6 +1722,20 @@ export interface components {
             text: string;
             /** To */
             to: number;
+        };
+        /**
+         * Lift
+         * @description What would raise a ceiling, and to where.
+         */
+        Lift: {
+            /** By */
+            by: string;
+            /** Gib */
+            gib: number;
+            kind: components["schemas"]["CeilingKind"];
+            source: components["schemas"]["Source"];
+            /** To */
+            to: string;
         };
         /**
          * LimitUse
@@ -2059,6 +2184,16 @@ export interface components {
             like?: string | null;
             /** Name */
             name?: string | null;
+        };
+        /** NewStatement */
+        NewStatement: {
+            /**
+             * Of Model
+             * @description of every machine of the model, not of this one alone
+             * @default false
+             */
+            of_model?: boolean;
+            statement: components["schemas"]["StatementDoc"];
         };
         /** Oddity */
         Oddity: {
@@ -2514,6 +2649,18 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** SourceDoc */
+        SourceDoc: {
+            /** Date */
+            date?: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "own-proof" | "machine-maker" | "processor-maker" | "module-maker" | "board-maker" | "named" | "survey" | "hearsay";
+            /** Title */
+            title: string;
+        };
         /**
          * SourceKind
          * @description Who says so; the order is the order of trust, highest first.
@@ -2534,6 +2681,98 @@ export interface components {
             short: string;
             /** Warnings */
             warnings: components["schemas"]["Oddity"][];
+        };
+        /**
+         * StatementDoc
+         * @description A limit stated beside the sheet, with its source.
+         */
+        StatementDoc: {
+            /** Capacity Gib */
+            capacity_gib?: number | null;
+            /** Clause */
+            clause?: string | number | null;
+            /** Die Gbit */
+            die_gbit?: number | null;
+            firmware?: components["schemas"]["VersionsDoc"] | null;
+            /**
+             * Hard
+             * @default false
+             */
+            hard?: boolean;
+            /** Id */
+            id?: string | null;
+            /**
+             * Official
+             * @default false
+             */
+            official?: boolean;
+            /** Package Ranks */
+            package_ranks?: number | null;
+            /** Processor */
+            processor?: string | null;
+            /**
+             * Replaces
+             * @default []
+             */
+            replaces?: string[];
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "machine" | "socket" | "controller" | "channel" | "slot" | "die";
+            source: components["schemas"]["SourceDoc"];
+            /** Stack Height */
+            stack_height?: number | null;
+            system?: components["schemas"]["VersionsDoc"] | null;
+            /** Where */
+            where?: string | null;
+        };
+        /**
+         * StatementView
+         * @description A statement in words and numbers.
+         */
+        StatementView: {
+            /** Amount */
+            amount: number;
+            /** Binds */
+            binds: components["schemas"]["CeilingKind"][];
+            /** Condition */
+            condition: string;
+            /** Hard */
+            hard: boolean;
+            /** Holds */
+            holds: boolean | null;
+            /** Id */
+            id: string;
+            /** Needs */
+            needs: string[];
+            /** Of Model */
+            of_model: boolean;
+            /** Official */
+            official: boolean;
+            /** Origin */
+            origin: string;
+            /** Places */
+            places: number;
+            /** Processor */
+            processor: string;
+            /** Scope */
+            scope: string;
+            source: components["schemas"]["Source"];
+            /** Stated At */
+            stated_at: string | null;
+            /** Stated By */
+            stated_by: string | null;
+            /** Total Gib */
+            total_gib: number | null;
+            /** Trust */
+            trust: number;
+            /** Unit */
+            unit: string;
+            /** Where */
+            where: string | null;
+            /** Why Not */
+            why_not: string;
         };
         /** StepRow */
         StepRow: {
@@ -2774,6 +3013,13 @@ export interface components {
          * @enum {string}
          */
         Verdict: "no-go" | "undecided" | "at-risk" | "go";
+        /** VersionsDoc */
+        VersionsDoc: {
+            /** From */
+            from?: string | null;
+            /** Until */
+            until?: string | null;
+        };
         /**
          * Warning
          * @description Something that could not be read, and where it stands.
@@ -3954,6 +4200,58 @@ export interface operations {
             };
         };
     };
+    see_api_machines__machine_id__ceiling_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CeilingView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     difference_api_machines__machine_id__difference_post: {
         parameters: {
             query?: never;
@@ -4517,6 +4815,135 @@ export interface operations {
             };
             /** @description Changed meanwhile */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    state_api_machines__machine_id__statements_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewStatement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CeilingView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_api_machines__machine_id__statements__statement_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+                statement_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CeilingView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -9,7 +9,7 @@ export function slotWords(slots: string[], board: Board): string {
   return printed.length > 4 ? `${printed.slice(0, 3).join(', ')} and ${printed.length - 3} more` : printed.join(', ')
 }
 
-const FIELDS: Record<string, string> = { name: 'name', place: 'place', site: 'site', duty_group: 'duty group', facts: 'facts', retired_at: '' }
+const FIELDS: Record<string, string> = { name: 'name', place: 'place', site: 'site', duty_group: 'duty group', keeper: 'who looks after it', warranty_end: 'end of warranty', serial: 'serial number', facts: 'facts', retired_at: '' }
 
 /** What was done: "changed CPU2 F2 in the plan “Even out”". */
 export function historyWords(line: HistoryLine, board: Board): string {
@@ -24,6 +24,10 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'machine brought back': 'brought the machine back',
     'surveyed by hand': `looked into it: ${slots || 'no slot'}${failed.length ? `; failed: ${slotWords(failed, board)}` : ''}`,
     surveyed: `surveyed it again by ${String(line.detail.source)}: took over ${slots || 'no slot'}${disputed.length ? `; disputed: ${slotWords(disputed, board)}` : ''}`,
+    'service kept': `said how it is asked: ${String(line.detail.kind)} at ${String(line.detail.address)}`,
+    'service forgotten': `forgot how it is asked by ${String(line.detail.kind)}`,
+    stated: `stated a limit by ${String(line.detail.source)}${line.detail.model ? ', of every machine of the model' : ''}`,
+    'statement withdrawn': `took back what ${String(line.detail.source)} states`,
     'bays recorded': `saw what is in bay ${((line.detail.bays as number[] | undefined) ?? []).join(', ')}`,
     'dispute settled': `settled what was disputed about ${slots}`,
     'plan started': `started${plan}`,

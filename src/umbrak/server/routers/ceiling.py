@@ -1,0 +1,34 @@
+"""How high a machine can go, and who says so."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import APIRouter
+
+from umbrak.server.bodies import NewStatement
+from umbrak.server.deps import Db, Person
+from umbrak.server.problems import describe
+from umbrak.services.ceiling import CeilingView, add_statement, see_ceiling, withdraw_statement
+
+router = APIRouter(prefix="/machines/{machine_id}", tags=["ceiling"])
+
+
+@router.get("/ceiling", responses=describe(401, 404, 422))
+def see(machine_id: UUID, engine: Db, _: Person) -> CeilingView:
+    """Every statement about what it may hold, and what they come to."""
+    return see_ceiling(engine, machine_id)
+
+
+@router.post("/statements", status_code=201, responses=describe(401, 403, 404, 422))
+def state(machine_id: UUID, body: NewStatement, engine: Db, account: Person) -> CeilingView:
+    """State a limit, of this machine or of every machine of its model."""
+    add_statement(engine, account, machine_id, body.statement, body.of_model)
+    return see_ceiling(engine, machine_id)
+
+
+@router.delete("/statements/{statement_id}", responses=describe(401, 403, 404, 422))
+def withdraw(machine_id: UUID, statement_id: UUID, engine: Db, account: Person) -> CeilingView:
+    """Take back what somebody stated."""
+    withdraw_statement(engine, account, machine_id, statement_id)
+    return see_ceiling(engine, machine_id)
