@@ -14,7 +14,6 @@ from sqlalchemy import Engine, text
 from tests.devices.standins import Start, demo_spec
 from tests.formats.smbios_facts import Device, listing, table
 from tests.formats.test_reports import MEMORY, collection
-from umbrak.demo import seed
 from umbrak.demo.seed import Scenario
 from umbrak.devices.networks import Networks
 from umbrak.jobs.queue import Queue
@@ -24,20 +23,11 @@ from umbrak.services.machine_view import see_machine
 from umbrak.services.outside import Outside, Vault
 from umbrak.services.work import GivenFile, JobView, list_jobs, run_job, see_job, start_polling, start_reading, stop_job
 from umbrak.store import jobs as store
-from umbrak.store.accounts import Account, find_credentials
+from umbrak.store.accounts import Account
 from umbrak.store.history import history_of
 
 OUTSIDE = Outside(Networks.parse("127.0.0.0/8"))
 FILES = [GivenFile(f"node-{i}.txt", listing([Device("A1")]).encode()) for i in range(5)]
-
-
-@pytest.fixture
-def technician(engine: Engine) -> Account:
-    seed.seed(engine)
-    with engine.connect() as db:
-        known = find_credentials(db, seed.ACCOUNT)
-    assert known
-    return known.account
 
 
 def machine(engine: Engine, name: str) -> UUID:

@@ -11,7 +11,6 @@ from sqlalchemy import Engine, text
 
 from tests.formats.smbios_facts import Device, listing, table
 from tests.formats.test_reports import MEMORY, collection, xlsx
-from umbrak.demo import seed
 from umbrak.services.errors import NotAllowed, Refused
 from umbrak.services.fleet import take_fleet
 from umbrak.services.intake import load_intake, take_in
@@ -19,16 +18,7 @@ from umbrak.services.machine_list import list_machines
 from umbrak.services.machine_view import see_machine
 from umbrak.services.machines import NewMachine, make_machine
 from umbrak.services.resurvey import Acceptance, accept, see_difference
-from umbrak.store.accounts import Account, find_credentials
-
-
-@pytest.fixture
-def technician(engine: Engine) -> Account:
-    seed.seed(engine)
-    with engine.connect() as db:
-        known = find_credentials(db, seed.ACCOUNT)
-    assert known
-    return known.account
+from umbrak.store.accounts import Account
 
 
 def key_of(engine: Engine, name: str) -> UUID:

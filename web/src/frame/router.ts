@@ -19,6 +19,7 @@ export const router = createRouter({
       children: [
         { path: '', redirect: (to) => `/machines/${to.params.id}/survey` },
         { path: 'survey', component: () => import('@/stations/SurveyStation.vue') },
+        { path: 'ceiling', component: () => import('@/stations/ceiling/CeilingStation.vue') },
         { path: 'history', component: () => import('@/stations/HistoryView.vue') },
         { path: 'fit', component: () => import('@/stations/fit/FitStation.vue') },
       ],

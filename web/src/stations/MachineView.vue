@@ -60,7 +60,9 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
         <router-link class="station" :to="`/machines/${id}/survey`">
           <strong>Survey</strong><span>{{ surveyWords }}</span>
         </router-link>
-        <div class="station told"><strong>Ceiling</strong><span>{{ ceilingWords }}</span></div>
+        <router-link class="station" :to="`/machines/${id}/ceiling`">
+          <strong>Ceiling</strong><span>{{ ceilingWords }}</span>
+        </router-link>
         <router-link class="station" :to="`/machines/${id}/fit`">
           <strong>Fit</strong>
           <span :style="fitState ? { color: `var(--${fitState.severity})` } : undefined">{{ fitWords }}</span>
@@ -147,9 +149,6 @@ header {
   border-color: var(--rule);
   border-top-color: var(--umber);
   margin-bottom: -1px;
-}
-.told {
-  cursor: default;
 }
 .wrong {
   padding: 40px;

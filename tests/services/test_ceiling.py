@@ -1,0 +1,88 @@
+"""Statements beside the sheets: kept, judged by, of one machine or of all of a model, taken back."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+import pytest
+from sqlalchemy import Engine
+
+from tests.services.test_taking_in import key_of
+from umbrak.core.platform.machine import Layout
+from umbrak.formats.documents import StatementDoc
+from umbrak.services.ceiling import add_statement, see_ceiling, withdraw_statement
+from umbrak.services.errors import NotFound, Refused
+from umbrak.services.machine_list import list_machines
+from umbrak.services.machine_view import see_machine
+from umbrak.services.machines import NewMachine, make_machine
+from umbrak.store.accounts import Account
+
+LESS = {
+    "scope": "machine",
+    "capacity_gib": 12,
+    "source": {"title": "a mail from support", "kind": "named", "date": "2026-02-01"},
+}
+
+
+def said(**more: Any) -> StatementDoc:
+    return StatementDoc(**{**LESS, **more})
+
+
+def worst(engine: Engine, name: str) -> str | None:
+    return next(m for m in list_machines(engine).machines if m.name == name).summary.worst_message
+
+
+def test_a_statement_is_judged_by_until_it_is_taken_back(engine: Engine, technician: Account) -> None:
+    machine = key_of(engine, "desk-05")
+    installed = see_machine(engine, machine).evaluation.installed_gib
+    assert installed > 12
+    add_statement(engine, technician, machine, said(official=True), of_model=False)
+    seen = see_ceiling(engine, machine)
+    (mine,) = [s for s in seen.statements if s.stated_by]
+    assert (mine.total_gib, mine.stated_by, mine.of_model, [k.value for k in mine.binds]) == (
+        12,
+        "I. Mar",
+        False,
+        ["official"],
+    )
+    assert (seen.ceilings[0].gib, seen.now_gib) == (12, installed)
+    judged = see_machine(engine, machine).evaluation
+    assert any(f.code == "risk.over-official" and "a mail from support" in f.message for f in judged.findings)
+    withdraw_statement(engine, technician, machine, UUID(mine.id))
+    assert not [s for s in see_ceiling(engine, machine).statements if s.stated_by]
+    with pytest.raises(NotFound):
+        withdraw_statement(engine, technician, machine, UUID(mine.id))
+
+
+def test_of_a_model_it_holds_for_every_machine_and_in_the_list_at_once(engine: Engine, technician: Account) -> None:
+    machine = key_of(engine, "desk-05")
+    twin = make_machine(
+        engine,
+        technician,
+        NewMachine(
+            "desk-09", see_machine(engine, machine).sheet_hash, fitted=Layout(see_machine(engine, machine).slots)
+        ),
+    )
+    add_statement(engine, technician, machine, said(capacity_gib=1, hard=True), of_model=True)
+    for name, key in (("desk-05", machine), ("desk-09", twin)):
+        assert "a mail from support states 1" in (worst(engine, name) or "")
+        assert [s.of_model for s in see_ceiling(engine, key).statements if s.stated_by] == [True]
+    assert not [s for s in see_ceiling(engine, key_of(engine, "desk-04")).statements if s.stated_by]
+
+
+@pytest.mark.parametrize(
+    ("wrong", "field"),
+    [
+        ({"scope": "slot", "where": "Z9"}, "where"),
+        ({"where": "A"}, "where"),
+        ({"processor": "nothing"}, "processor"),
+        ({"replaces": ["nothing"]}, "replaces"),
+    ],
+)
+def test_a_statement_about_nothing_is_refused(
+    engine: Engine, technician: Account, wrong: dict[str, Any], field: str
+) -> None:
+    with pytest.raises(Refused) as refused:
+        add_statement(engine, technician, key_of(engine, "desk-05"), said(**wrong), of_model=False)
+    assert refused.value.field == field

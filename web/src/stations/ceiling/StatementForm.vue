@@ -1,0 +1,137 @@
+<script setup lang="ts">
+/** Stating a limit: what somebody says, who, and when it holds. */
+import { computed, reactive, ref } from 'vue'
+import { api, ask, wordsOf, type CeilingView, type MachineView } from '@/api/client'
+import { KIND_WORDS } from './words'
+
+const props = defineProps<{ machine: MachineView; view: CeilingView }>()
+const emit = defineEmits<{ saved: [view: CeilingView]; leave: [] }>()
+const form = reactive({ amount: '', unit: 'capacity_gib', scope: 'machine', where: '', title: '', kind: 'named', date: '', first: '', until: '', of: 'firmware', official: false, hard: false, replaces: '', of_model: false })
+const wrong = ref('')
+
+const places = computed(() => {
+  const { sockets, channels, slots } = props.machine.board
+  const controllers = [...new Set(channels.map((c) => c.controller).filter((c) => c !== null))]
+  return { socket: sockets.map((s) => s.id), controller: controllers, channel: channels.map((c) => c.id), slot: slots.map((s) => s.id) }[form.scope] ?? []
+})
+const replaceable = computed(() => props.view.statements.filter((s) => s.origin === 'sheet' || s.origin === 'processor'))
+
+async function save(): Promise<void> {
+  wrong.value = ''
+  const span = form.first.trim() || form.until.trim() ? { [form.of]: { from: form.first.trim() || null, until: form.until.trim() || null } } : {}
+  const statement = {
+    scope: (form.unit === 'capacity_gib' ? form.scope : form.unit === 'die_gbit' ? 'die' : 'channel') as 'machine',
+    where: form.unit === 'capacity_gib' ? form.where || null : null,
+    [form.unit]: Number(form.amount.replace(',', '.')),
+    official: form.official,
+    hard: form.hard,
+    replaces: form.replaces ? [form.replaces] : [],
+    source: { title: form.title.trim(), kind: form.kind as 'named', date: form.date || null },
+    ...span,
+  }
+  try {
+    const params = { path: { machine_id: props.machine.id } }
+    emit('saved', await ask(api.POST('/api/machines/{machine_id}/statements', { params, body: { statement, of_model: form.of_model } })))
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+</script>
+
+<template>
+  <form class="fields statement" aria-label="State a limit" @submit.prevent="save">
+    <div class="grid">
+      <label>It says <input v-model="form.amount" required inputmode="decimal" placeholder="64" /></label>
+      <label>
+        of
+        <select v-model="form.unit">
+          <option value="capacity_gib">GB</option>
+          <option value="die_gbit">Gbit a die</option>
+          <option value="package_ranks">package ranks a channel</option>
+        </select>
+      </label>
+      <label v-if="form.unit === 'capacity_gib'">
+        in
+        <select v-model="form.scope">
+          <option value="machine">the machine</option>
+          <option value="socket">each socket</option>
+          <option v-if="machine.board.channels.some((c) => c.controller)" value="controller">each controller</option>
+          <option value="channel">each channel</option>
+          <option value="slot">each slot</option>
+        </select>
+      </label>
+      <label v-if="form.unit === 'capacity_gib' && places.length">
+        or only
+        <select v-model="form.where">
+          <option value="">each of them</option>
+          <option v-for="p in places" :key="p" :value="p">{{ p }}</option>
+        </select>
+      </label>
+      <label class="wide">Who says so <input v-model="form.title" required maxlength="120" placeholder="the maker's support, mail of 3 March" /></label>
+      <label>
+        That is
+        <select v-model="form.kind">
+          <option v-for="(words, k) in KIND_WORDS" :key="k" :value="k">{{ words }}</option>
+        </select>
+      </label>
+      <label>Dated <input v-model="form.date" type="date" /></label>
+      <label>
+        Holds for
+        <select v-model="form.of">
+          <option value="firmware">firmware</option>
+          <option value="system">system</option>
+        </select>
+      </label>
+      <label>from <input v-model="form.first" maxlength="120" placeholder="any" /></label>
+      <label>before <input v-model="form.until" maxlength="120" placeholder="any" /></label>
+      <label>
+        Replaces
+        <select v-model="form.replaces">
+          <option value="">nothing</option>
+          <option v-for="s in replaceable" :key="s.id" :value="s.id">{{ s.source.title }}: {{ s.amount }} {{ s.unit }}</option>
+        </select>
+      </label>
+    </div>
+    <div class="checks">
+      <label class="check"><input v-model="form.official" type="checkbox" /> official: the maker vouches for it</label>
+      <label class="check"><input v-model="form.hard" type="checkbox" /> hard: past it the machine cannot work</label>
+      <label class="check"><input v-model="form.of_model" type="checkbox" /> of every {{ machine.sheet_title }}, not of this one alone</label>
+    </div>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <div class="choices">
+      <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
+      <v-btn type="submit" color="primary">State it</v-btn>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.statement {
+  display: grid;
+  gap: 8px;
+  padding: 10px 0;
+  border-top: 1px solid var(--rule);
+}
+.grid {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(130px, 1fr));
+  gap: 8px 12px;
+}
+.wide {
+  grid-column: span 2;
+}
+.checks {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 18px;
+}
+.choices {
+  display: flex;
+  justify-content: flex-end;
+  align-items: center;
+  gap: 12px;
+}
+p {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,72 @@
+/** The capacity axis of Ceiling: powers of two, and flags that do not run into each other. Pure numbers. */
+
+export interface Flag {
+  id: string
+  gib: number
+  /** 0 = highest. */
+  trust: number
+  words: string
+  note: string
+}
+export interface PlacedFlag extends Flag {
+  x: number
+  /** Row of its words, 0 = top. */
+  row: number
+  /** Words stand left or right of the pole. */
+  side: 'left' | 'right'
+}
+export interface Axis {
+  /** Powers of two within reach. */
+  ticks: number[]
+  x: (gib: number) => number
+}
+
+/** An axis from below the least to above the greatest of the values, over a width. */
+export function axisOf(values: number[], left: number, right: number): Axis {
+  const positive = values.filter((v) => v > 0)
+  const known = positive.length ? positive : [8]
+  const least = Math.floor(Math.log2(Math.min(...known)))
+  // Some room beyond the greatest, for what lies past it.
+  const greatest = Math.max(Math.ceil(Math.log2(Math.max(...known)) + 0.3), least + 2)
+  const x = (gib: number) => left + ((Math.log2(Math.max(gib, 2 ** least)) - least) / (greatest - least)) * (right - left)
+  return { ticks: Array.from({ length: greatest - least + 1 }, (_, i) => 2 ** (least + i)), x }
+}
+
+/** Width of words in a flag, roughly. */
+const CHARACTER = 7.2
+const GAP = 14
+
+/**
+ * A row and a side for each flag: more trusted ones stand higher, and no words cover others.
+ *
+ * @param rows how many rows there are; what finds no free one shares the lowest
+ */
+export function placeFlags(flags: Flag[], axis: Axis, left: number, right: number, rows: number): PlacedFlag[] {
+  const taken: { from: number; to: number }[][] = Array.from({ length: rows }, () => [])
+  const poles: { x: number; row: number }[] = []
+  const placed: PlacedFlag[] = []
+  const trusts = [...new Set(flags.map((f) => f.trust))].sort((a, b) => a - b)
+  for (const flag of [...flags].sort((a, b) => a.trust - b.trust || a.gib - b.gib)) {
+    const x = axis.x(flag.gib)
+    const width = Math.max(flag.words.length, flag.note.length) * CHARACTER + GAP
+    const options = (['right', 'left'] as const).map((side) => (side === 'right' ? { side, from: x, to: x + width } : { side, from: x - width, to: x }))
+    const inside = options.filter((o) => o.from >= left && o.to <= right)
+    /** Its pole goes down from its row: it must cross no words below. */
+    const clear = (row: number) => taken.every((some, below) => below <= row || some.every((t) => x <= t.from + 2 || x >= t.to - 2))
+    const free = (row: number) =>
+      clear(row) &&
+      inside.find(
+        (o) => taken[row]!.every((t) => o.to <= t.from || o.from >= t.to) && poles.every((p) => p.row >= row || p.x <= o.from + 2 || p.x >= o.to - 2),
+      )
+    const first = Math.min(trusts.indexOf(flag.trust), rows - 1)
+    let row = first
+    while (row < rows - 1 && !free(row)) row++
+    const chosen = free(row) || inside[0] || options[0]!
+    taken[row]!.push(chosen)
+    poles.push({ x, row })
+    placed.push({ ...flag, x, row, side: chosen.side })
+  }
+  // Rows that nobody stands in are left out.
+  const used = [...new Set(placed.map((p) => p.row))].sort((a, b) => a - b)
+  return placed.map((p) => ({ ...p, row: used.indexOf(p.row) }))
+}
