@@ -232,6 +232,10 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
         assert not serious, f"{view}: {serious}"
 
     check("Machines")
+    page.get_by_role("link", name="Field notes").click()
+    page.get_by_role("button", name="Note a trial").click()
+    check("Field notes")
+    page.get_by_role("link", name="Machines", exact=True).click()
     page.get_by_role("link", name="Many at once").click()
     table = b"name,model\ngauge-11,Fjell N2\ngauge-12,nothing\n"
     page.get_by_label("choose the table").set_input_files({"name": "t.csv", "mimeType": "text/csv", "buffer": table})

@@ -43,6 +43,7 @@ def trial(**more: Any) -> Trial:
         (OVER, {"total_gib": 32}, 0.0),  # that 32 runs says nothing of 40
         (OVER, {"total_gib": 32, "outcome": Outcome.NOT_SEEN}, 1.0),  # where 32 is not seen, 40 is not
         (OVER, {"total_gib": 64, "outcome": Outcome.UNSTABLE}, 0.0),
+        (OVER, {"total_gib": 32, "outcome": Outcome.QUIRKS}, 1.0),  # what is odd at 32 is odd at 40
         (OVER, {"sheet": "other"}, 0.3),
         (OVER, {"sheet": "other", "processor": "another"}, 0.0),
         (OVER, {"total_gib": None}, 0.0),

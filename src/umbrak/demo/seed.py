@@ -11,11 +11,13 @@ from typing import Any
 import yaml
 from sqlalchemy import Engine
 
+from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.documents import MachineDoc, layout_json, read_layout
 from umbrak.formats.sheet.reading import SheetReading, read_sheet
 from umbrak.services.accounts import add_account
+from umbrak.services.notes import NewTrial, add_trial
 from umbrak.services.plans import edit_plan, start_plan
 from umbrak.services.sheets import keep_sheet, keep_shipped
 from umbrak.services.summaries import refresh
@@ -43,6 +45,10 @@ def seed(engine: Engine) -> None:
     account, *_ = [add_account(engine, name, shown_as, PASSWORD, role) for name, shown_as, role in PEOPLE]
     for given in scenario.machines:
         _machine(engine, account, scenario, given)
+    today = datetime.now(UTC).date()
+    for given in scenario.trials:
+        days_ago, module = given.pop("days_ago"), decode_label(given.pop("module")).module
+        add_trial(engine, account, NewTrial(tried_on=today - timedelta(days=days_ago), module=module, **given))
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +58,7 @@ class Scenario:
     sheets: dict[str, SheetReading]
     site: dict[str, str]
     machines: list[dict[str, Any]]
+    trials: list[dict[str, Any]]
 
     @classmethod
     def read(cls) -> Scenario:
@@ -59,7 +66,7 @@ class Scenario:
         texts = [path.read_text("utf-8") for path in sorted(folder.joinpath("sheets").iterdir(), key=lambda p: p.name)]
         sheets = {reading.sheet.id: reading for reading in map(read_sheet, texts)}
         document = yaml.safe_load(folder.joinpath("machines.yaml").read_text("utf-8"))
-        return cls(sheets, document["site"], document["machines"])
+        return cls(sheets, document["site"], document["machines"], document["trials"])
 
     def parts(self, given: dict[str, Any]) -> tuple[Sheet, Machine, Layout]:
         """A machine's sheet, what is particular to it, and what is in it."""

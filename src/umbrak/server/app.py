@@ -25,6 +25,7 @@ from umbrak.server.routers import (
     jobs,
     labels,
     machines,
+    notes,
     people,
     plans,
     services,
@@ -51,7 +52,7 @@ def make_app(engine: Engine | None, front_end: Path | None = None, outside: Outs
     app.state.hub = Hub(engine) if engine is not None else None
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
-    for router in (session, people, machines, ceiling, plans, events, services, intakes, jobs, sheets, labels):
+    for router in (session, people, machines, ceiling, plans, events, services, intakes, jobs, notes, sheets, labels):
         app.include_router(router.router, prefix="/api")
 
     @app.get("/healthz", include_in_schema=False)

@@ -9,7 +9,16 @@ from uuid import UUID
 from pydantic import ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
-from umbrak.formats.documents import Doc, MachineDoc, ModuleDoc, Name, OccupantsDoc, ShortText, StatementDoc
+from umbrak.formats.documents import (
+    Doc,
+    MachineDoc,
+    ModuleDoc,
+    Name,
+    OccupantsDoc,
+    ShortText,
+    SourceKindName,
+    StatementDoc,
+)
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -154,6 +163,23 @@ class Polling(Body):
     machines: Annotated[list[Id], Field(max_length=10_000)] | None = Field(
         default=None, description="those to ask; null = every one that can be asked"
     )
+
+
+OutcomeName = Literal["fine", "quirks", "not-seen", "unstable"]
+
+
+class TrialBody(Body):
+    sheet_id: Name = Field(description="the model that it was tried on")
+    outcome: OutcomeName
+    who: SourceKindName
+    tried_on: Day
+    processor: Name | None = None
+    part: Name | None = None
+    revision: Name | None = None
+    module: ModuleDoc | None = None
+    total_gib: Annotated[float, Field(gt=0, le=1 << 20)] | None = None
+    soak_days: Annotated[float, Field(ge=0, le=36500)] = 0
+    note: Annotated[str, StringConstraints(max_length=2000)] = ""
 
 
 class NewStatement(Body):

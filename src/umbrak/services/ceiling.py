@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, date, datetime
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.ceiling import Ceiling, CeilingKind, Lift, Stated, ceilings
+from umbrak.core.evidence.belief import believe
+from umbrak.core.evidence.claims import Claim
+from umbrak.core.evidence.table import ClaimKind, Outcome
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.statement import Source, Statement
+from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import StatementDoc, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.judging import judge
 from umbrak.services.loading import Loaded, load_machine
+from umbrak.services.notes import BeliefView, belief_view, beliefs_of, trial_of
 from umbrak.services.sheets import load_sheet
 from umbrak.services.summaries import refresh
 from umbrak.store import plans as plan_store
@@ -23,6 +27,7 @@ from umbrak.store import sheets as sheet_store
 from umbrak.store import statements as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
+from umbrak.store.trials import trials_like
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,11 +77,31 @@ class Elsewhere:
 
 
 @dataclass(frozen=True, slots=True)
+class Shown:
+    """A total that somebody tried on this model or with its processor, and how far it is believed to work here."""
+
+    gib: float
+    outcome: Outcome
+    who: SourceKind
+    tried_on: date
+    #: Where it was tried: "" = on this model.
+    elsewhere: str
+    #: Probability that so much is fine here, by all trials: its mean, and where 90 % of it lies.
+    mean: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True)
 class CeilingView:
     statements: tuple[StatementView, ...]
     ceilings: tuple[Ceiling, ...]
     lifts: tuple[Lift, ...]
     elsewhere: tuple[Elsewhere, ...]
+    #: By total.
+    shown: tuple[Shown, ...]
+    #: What the machine as it stands, and its plan, rest on that nobody vouches for, the weakest first.
+    rests_on: tuple[BeliefView, ...]
     #: As it stands; and what the plan changed last comes to, None where there is none.
     now_gib: float
     planned_gib: float | None
@@ -91,13 +116,17 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         people = {str(r.id): r for r in store.statements_of(db, machine_id, m.sheet.id)}
         plan = next(iter(plan_store.plans_of(db, machine_id)), None)
         elsewhere = tuple(_elsewhere(db, m))
+        shown = tuple(_shown(db, m))
+        goal = read_layout(plan.slots) if plan else None
+        beliefs = beliefs_of(db, m, goal if goal is not None else m.layout, m.layout if goal is not None else None)
     found = ceilings(m.sheet, m.machine, m.statements)
-    goal = read_layout(plan.slots) if plan else None
     return CeilingView(
         tuple(_view(m.sheet, s, people.get(s.statement.id)) for s in found.stated),
         found.ceilings,
         found.lifts,
         elsewhere,
+        shown,
+        tuple(belief_view(b) for b in beliefs),
         judge(m, m.layout).installed_gib,
         judge(m, goal, m.layout).installed_gib if goal is not None else None,
         found.largest_module_gib,
@@ -153,6 +182,22 @@ def _elsewhere(db: Connection, m: Loaded) -> list[Elsewhere]:
                     for s in said
                     if s.capacity_gib is not None
                 ]
+    return found
+
+
+def _shown(db: Connection, m: Loaded) -> list[Shown]:
+    """Totals that were tried, each with the belief that so much runs here."""
+    fitted = [p for p in m.machine.processors.values() if p]
+    rows = [r for r in trials_like(db, m.sheet.id, fitted) if r.total_gib is not None]
+    trials = [trial_of(r) for r in rows]
+    titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
+    today = datetime.now(UTC).date()
+    found = []
+    for t in sorted(trials, key=lambda t: (t.total_gib or 0, t.date)):
+        words = f"{m.sheet.title} runs {t.total_gib:g} GB"
+        belief = believe(Claim(ClaimKind.OVER_OFFICIAL, words, m.sheet.id, tuple(fitted), t.total_gib), trials, today)
+        where = "" if t.sheet == m.sheet.id else titles.get(t.sheet, t.sheet)
+        found.append(Shown(t.total_gib or 0, t.outcome, t.who, t.date, where, belief.mean(), *belief.interval()))
     return found
 
 

@@ -178,6 +178,35 @@ statement = Table(
     CheckConstraint("(machine_id IS NULL) <> (sheet_id IS NULL)", name="subject"),
 )
 
+#: What was tried where, and how it went.
+trial = Table(
+    "trial",
+    metadata,
+    _id(),
+    #: The model it was tried on.
+    Column("sheet_id", Text, nullable=False, index=True),
+    Column("processor", Text, nullable=True),
+    Column("part", Text, nullable=True),
+    Column("revision", Text, nullable=True),
+    #: The module, as `ModuleDoc` reads it.
+    Column("module", JSONB, nullable=True),
+    Column("total_gib", Numeric, nullable=True),
+    Column(
+        "outcome",
+        Text,
+        CheckConstraint("outcome IN ('fine', 'quirks', 'not-seen', 'unstable')", name="outcome"),
+        nullable=False,
+    ),
+    #: Who says so: a kind of source.
+    Column("who", Text, nullable=False),
+    Column("tried_on", Date, nullable=False),
+    Column("soak_days", Numeric, nullable=False, server_default="0"),
+    Column("note", Text, nullable=False, server_default=""),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),
+)
+
 #: Names of makers by their JEP106 code, as surveys gave both.
 maker_name = Table(
     "maker_name",

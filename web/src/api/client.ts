@@ -39,6 +39,7 @@ export type Severity = Schemas['Severity']
 export type SheetRow = Schemas['SheetRow']
 export type SheetView = Schemas['SheetView']
 export type Suggestion = Schemas['Suggestion']
+export type Trial = Schemas['TrialView']
 export type Target = Schemas['Target']
 /** What is in a slot: a module, or nobody knows what. An empty slot has no entry. */
 export type Occupant = Module | 'unknown'

@@ -900,6 +900,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page
+         * @description The newest first, each with what it does to the belief in what it tried.
+         */
+        get: operations["page_api_trials_get"];
+        put?: never;
+        /**
+         * Note
+         * @description Note a trial.
+         */
+        post: operations["note_api_trials_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description Every trial as CSV.
+         */
+        get: operations["export_api_trials_file_get"];
+        put?: never;
+        /**
+         * Take
+         * @description Trials from a table, with what is wrong in each row.
+         */
+        post: operations["take_api_trials_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw
+         * @description Take a trial back.
+         */
+        delete: operations["withdraw_api_trials__trial_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1080,6 +1148,35 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * BeliefView
+         * @description A claim, how far it is believed, and every term of that.
+         */
+        BeliefView: {
+            /** Because */
+            because: string;
+            /** Contributions */
+            contributions: components["schemas"]["Contribution"][];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** High */
+            high: number;
+            /** Is Prior */
+            is_prior: boolean;
+            kind: components["schemas"]["ClaimKind"];
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+            /** Prior */
+            prior: {
+                [key: string]: number;
+            };
+            /** Words */
+            words: string;
+        };
         /** Board */
         Board: {
             /** Carriers */
@@ -1218,6 +1315,20 @@ export interface components {
              */
             text?: string | null;
         };
+        /** Body_take_api_trials_file_post */
+        Body_take_api_trials_file_post: {
+            /**
+             * File
+             * @description CSV or XLSX; its first row names the columns
+             */
+            file: string;
+            /**
+             * Keep
+             * @description note them; a wrong row keeps all of them out
+             * @default false
+             */
+            keep?: boolean;
+        };
         /**
          * Bound
          * @description One constraint on a data rate.
@@ -1269,6 +1380,10 @@ export interface components {
             now_gib: number;
             /** Planned Gib */
             planned_gib: number | null;
+            /** Rests On */
+            rests_on: components["schemas"]["BeliefView"][];
+            /** Shown */
+            shown: components["schemas"]["Shown"][];
             /** Statements */
             statements: components["schemas"]["StatementView"][];
         };
@@ -1284,6 +1399,11 @@ export interface components {
          * @enum {string}
          */
         Change: "same" | "fills-in" | "differs" | "comes" | "goes" | "untold";
+        /**
+         * ClaimKind
+         * @enum {string}
+         */
+        ClaimKind: "over-official" | "over-processor" | "density" | "unproved" | "part" | "mixed-makers" | "mixed-kits";
         /** Comparison */
         Comparison: {
             /**
@@ -1299,6 +1419,23 @@ export interface components {
             reports?: {
                 [key: string]: number;
             };
+        };
+        /**
+         * Contribution
+         * @description What one trial adds to a claim: its weight is the product of the four.
+         */
+        Contribution: {
+            /** Age */
+            age: number;
+            /** Likeness */
+            likeness: number;
+            outcome: components["schemas"]["Outcome"];
+            /** Says */
+            says: number;
+            /** Soak */
+            soak: number;
+            /** Trial */
+            trial: string;
         };
         /**
          * CureView
@@ -2203,6 +2340,12 @@ export interface components {
             where: string;
         };
         /**
+         * Outcome
+         * @description How a trial went.
+         * @enum {string}
+         */
+        Outcome: "fine" | "quirks" | "not-seen" | "unstable";
+        /**
          * Piece
          * @description A piece of the text, characters `from` to `to` (not included), and the member it told.
          */
@@ -2462,6 +2605,15 @@ export interface components {
              */
             version: number;
         };
+        /** RowError */
+        RowError: {
+            /** Column */
+            column: string;
+            /** Message */
+            message: string;
+            /** Row */
+            row: number;
+        };
         /**
          * ServiceView
          * @description A machine's service without its secrets.
@@ -2533,6 +2685,29 @@ export interface components {
             sockets: components["schemas"]["SocketChoice"][];
             /** Title */
             title: string;
+        };
+        /**
+         * Shown
+         * @description A total that somebody tried on this model or with its processor, and how far it is believed to work here.
+         */
+        Shown: {
+            /** Elsewhere */
+            elsewhere: string;
+            /** Gib */
+            gib: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+            outcome: components["schemas"]["Outcome"];
+            /**
+             * Tried On
+             * Format: date
+             */
+            tried_on: string;
+            who: components["schemas"]["SourceKind"];
         };
         /** SignIn */
         SignIn: {
@@ -2939,6 +3114,15 @@ export interface components {
             /** Serial */
             serial: string | null;
         };
+        /** TakenNotes */
+        TakenNotes: {
+            /** Errors */
+            errors: components["schemas"]["RowError"][];
+            /** Good */
+            good: number;
+            /** Kept */
+            kept: boolean;
+        };
         /**
          * Target
          * @description One slot as a place for the module.
@@ -2976,6 +3160,91 @@ export interface components {
             kind: string;
             /** Usable Gib */
             usable_gib: number | null;
+        };
+        /** TrialBody */
+        TrialBody: {
+            module?: components["schemas"]["ModuleDoc"] | null;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "fine" | "quirks" | "not-seen" | "unstable";
+            /** Part */
+            part?: string | null;
+            /** Processor */
+            processor?: string | null;
+            /** Revision */
+            revision?: string | null;
+            /**
+             * Sheet Id
+             * @description the model that it was tried on
+             */
+            sheet_id: string;
+            /**
+             * Soak Days
+             * @default 0
+             */
+            soak_days?: number;
+            /** Total Gib */
+            total_gib?: number | null;
+            /**
+             * Tried On
+             * Format: date
+             */
+            tried_on: string;
+            /**
+             * Who
+             * @enum {string}
+             */
+            who: "own-proof" | "machine-maker" | "processor-maker" | "module-maker" | "board-maker" | "named" | "survey" | "hearsay";
+        };
+        /** TrialView */
+        TrialView: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Claim */
+            claim: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Model */
+            model: string;
+            /** Module */
+            module: string;
+            /** Note */
+            note: string;
+            /** Noted By */
+            noted_by: string;
+            outcome: components["schemas"]["Outcome"];
+            /** Part */
+            part: string | null;
+            /** Processor */
+            processor: string | null;
+            /** Revision */
+            revision: string | null;
+            /** Sheet Id */
+            sheet_id: string;
+            /** Soak Days */
+            soak_days: number;
+            /** Total Gib */
+            total_gib: number | null;
+            /**
+             * Tried On
+             * Format: date
+             */
+            tried_on: string;
+            /** Weight */
+            weight: number;
+            who: components["schemas"]["SourceKind"];
         };
         /**
          * Unknown
@@ -6075,6 +6344,268 @@ export interface operations {
             };
             /** @description Not signed in */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    page_api_trials_get: {
+        parameters: {
+            query?: {
+                /** @description text in model, part or note */
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialView"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    note_api_trials_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialView"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_api_trials_file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_api_trials_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_api_trials_file_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenNotes"];
+                };
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_api_trials__trial_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialView"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -8,6 +8,7 @@ export const router = createRouter({
     { path: '/', redirect: '/machines' },
     { path: '/sign-in', component: () => import('./SignIn.vue'), meta: { open: true } },
     { path: '/machines', component: () => import('@/machines/MachinesView.vue') },
+    { path: '/notes', component: () => import('@/notes/NotesView.vue') },
     { path: '/people', component: () => import('@/people/PeopleView.vue') },
     { path: '/machines/by-hand', component: () => import('@/machines/HandView.vue') },
     { path: '/machines/many', component: () => import('@/machines/ManyView.vue') },

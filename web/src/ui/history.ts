@@ -28,6 +28,8 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'service forgotten': `forgot how it is asked by ${String(line.detail.kind)}`,
     stated: `stated a limit by ${String(line.detail.source)}${line.detail.model ? ', of every machine of the model' : ''}`,
     'statement withdrawn': `took back what ${String(line.detail.source)} states`,
+    'trial noted': 'noted a trial',
+    'trial withdrawn': 'took a trial back',
     'bays recorded': `saw what is in bay ${((line.detail.bays as number[] | undefined) ?? []).join(', ')}`,
     'dispute settled': `settled what was disputed about ${slots}`,
     'plan started': `started${plan}`,

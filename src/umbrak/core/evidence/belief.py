@@ -132,11 +132,13 @@ def likeness_of(claim: Claim, trial: Trial, table: Table = USUAL) -> float:
 
 
 def _speaks_of_total(total: float, trial: Trial) -> bool:
-    """A total that works shows that less works too; one that does not shows that more does not either."""
+    """A total that is fine shows that less is fine too, one that fails that more fails too; quirks are to be expected
+    below and above."""
     if trial.total_gib is None:
         return False
-    works = trial.outcome in (Outcome.FINE, Outcome.QUIRKS)
-    return trial.total_gib >= total if works else trial.total_gib <= total
+    if trial.outcome is Outcome.QUIRKS:
+        return True
+    return trial.total_gib >= total if trial.outcome is Outcome.FINE else trial.total_gib <= total
 
 
 def _age(trial: Trial, today: date, table: Table) -> float:

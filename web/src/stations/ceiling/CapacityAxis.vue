@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import type { CeilingView } from '@/api/client'
 import { gb } from '@/board/state'
+import { OUTCOMES } from '@/notes/words'
 import { axisOf, placeFlags, type Flag } from './axis'
 import { KIND_WORDS, saysWords, sourceWords } from './words'
 
@@ -11,14 +12,25 @@ defineEmits<{ choose: [id: string] }>()
 
 const WIDTH = 1130
 const [LEFT, RIGHT] = [44, WIDTH - 44]
-const ROW = 42
-const ROWS = 5
+const ROW = 35
+const ROWS = 8
 
 const of = (kind: string) => props.view.ceilings.find((c) => c.kind === kind)?.gib ?? null
 const official = computed(() => of('official'))
 const processor = computed(() => of('processor'))
 const physical = computed(() => of('physical'))
-const flags = computed<Flag[]>(() =>
+/** What was tried is told like a statement: taller for who says so. */
+const TRUST = Object.keys(KIND_WORDS)
+const tried = computed<Flag[]>(() =>
+  props.view.shown.map((t, i) => ({
+    id: `trial-${i}`,
+    gib: t.gib,
+    trust: TRUST.indexOf(t.who),
+    words: `${gb(t.gib)} ${OUTCOMES[t.outcome]}`,
+    note: [KIND_WORDS[t.who], t.elsewhere && `on ${t.elsewhere}`, t.tried_on].filter(Boolean).join(', '),
+  })),
+)
+const stated = computed<Flag[]>(() =>
   props.view.statements
     .filter((s) => s.total_gib !== null)
     .map((s) => ({
@@ -29,6 +41,9 @@ const flags = computed<Flag[]>(() =>
       note: sourceWords(s),
     })),
 )
+const flags = computed(() => [...tried.value, ...stated.value])
+/** The most that was tried on this model and worked. */
+const shown = computed(() => Math.max(0, ...props.view.shown.filter((t) => !t.elsewhere && ['fine', 'quirks'].includes(t.outcome)).map((t) => t.gib)) || null)
 const axis = computed(() => {
   const marks = [props.view.now_gib, props.view.planned_gib ?? 0, ...flags.value.map((f) => f.gib), official.value ?? 0, processor.value ?? 0]
   // What can be built at most may be far beyond all that anybody speaks of: it is shown where it is near.
@@ -43,6 +58,7 @@ const bands = computed(() => {
   const ends = [
     { name: 'official', tone: 'go', to: official.value },
     { name: 'beyond official, within the processor’s', short: 'the processor’s', tone: 'risk', to: processor.value },
+    { name: 'beyond that, shown to work', short: 'shown to work', tone: 'shown', to: shown.value },
     { name: 'nobody vouches for it', tone: 'stop', to: physical.value },
   ]
   let from = LEFT
@@ -64,13 +80,18 @@ const nowSide = computed(() => {
   const apart = axis.value.x(planned) - axis.value.x(now)
   return apart > 0 && apart < 110 ? 'left' : 'right'
 })
+function classesOf(f: { id: string }): unknown[] {
+  const s = states.value.get(f.id)
+  const kind = s?.origin ?? `trial ${props.view.shown[Number(f.id.slice(6))]?.outcome}`
+  return [kind, { off: s?.holds === false, official: s?.official, chosen: props.chosen === f.id, binds: s?.binds.length }]
+}
 const y = (row: number) => 14 + row * ROW
 /** The longest of a band's names that fits into it. */
 const nameOf = (b: { from: number; to: number; name: string; short?: string }) => [b.name, b.short ?? ''].find((words) => b.to - b.from > words.length * 6.4)
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${WIDTH} ${band + 122}`" role="group" aria-label="Capacity axis">
+  <svg :viewBox="`0 0 ${WIDTH} ${band + 104}`" role="group" aria-label="Capacity axis">
     <defs>
       <pattern id="unbuildable" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line y2="7" class="hatch" /></pattern>
       <filter id="plan-shadow" x="-50%" y="-50%" width="200%" height="200%"><feDropShadow dx="3" dy="4" stdDeviation="3" flood-opacity="0.45" /></filter>
@@ -83,11 +104,12 @@ const nameOf = (b: { from: number; to: number; name: string; short?: string }) =
       <line :x1="axis.x(t)" :x2="axis.x(t)" :y1="band + 28" :y2="band + 36" class="tick" />
       <text :x="axis.x(t)" :y="band + 54" class="tick-words">{{ t >= 1024 ? `${t / 1024} TB` : `${t} GB` }}</text>
     </g>
+    <line v-for="f in placed" :key="`pole ${f.id}`" :x1="f.x" :x2="f.x" :y1="y(f.row) - 4" :y2="band" class="pole" :class="classesOf(f)" />
     <g
       v-for="f in placed"
       :key="f.id"
       class="flag"
-      :class="[states.get(f.id)?.origin, { off: states.get(f.id)?.holds === false, official: states.get(f.id)?.official, chosen: chosen === f.id, binds: states.get(f.id)?.binds.length }]"
+      :class="classesOf(f)"
       role="button"
       tabindex="0"
       :aria-pressed="chosen === f.id"
@@ -95,7 +117,6 @@ const nameOf = (b: { from: number; to: number; name: string; short?: string }) =
       @keydown.enter.prevent="$emit('choose', f.id)"
       @keydown.space.prevent="$emit('choose', f.id)"
     >
-      <line :x1="f.x" :x2="f.x" :y1="y(f.row) - 4" :y2="band" class="pole" />
       <path :d="f.side === 'right' ? `M${f.x} ${y(f.row) - 4}h13l-4 5.5 4 5.5h-13z` : `M${f.x} ${y(f.row) - 4}h-13l4 5.5-4 5.5h13z`" class="cloth" />
       <text :x="f.x + (f.side === 'right' ? 19 : -19)" :y="y(f.row) + 6" :class="f.side" class="words">{{ f.words }}</text>
       <text :x="f.x + (f.side === 'right' ? 19 : -19)" :y="y(f.row) + 21" :class="f.side" class="note">{{ f.note }}</text>
@@ -116,7 +137,7 @@ svg {
   display: block;
   width: 100%;
   height: auto;
-  max-height: 46vh;
+  max-height: 62vh;
 }
 text {
   fill: var(--ink);
@@ -165,18 +186,38 @@ text {
 }
 .flag {
   cursor: pointer;
+}
+.flag,
+.pole {
   color: var(--faded);
 }
-.flag.processor {
+.flag text {
+  paint-order: stroke;
+  stroke: var(--sheet);
+  stroke-width: 5px;
+  stroke-linejoin: round;
+}
+.processor {
   color: var(--ask);
 }
-.flag.official {
+.official {
   color: var(--umber);
 }
-.flag.survey {
+.survey {
   color: var(--faded);
 }
-.flag.here:not(.official) {
+.trial {
+  color: var(--go);
+}
+.trial.not-seen,
+.trial.unstable {
+  color: var(--stop);
+}
+.band.shown {
+  fill: var(--go);
+  fill-opacity: 0.07;
+}
+.here:not(.official) {
   color: var(--go);
 }
 .pole {
@@ -186,15 +227,15 @@ text {
 .cloth {
   fill: currentColor;
 }
-.off .pole {
+.pole.off {
   stroke-dasharray: 4 4;
 }
 .off .cloth {
   fill: var(--sheet);
   stroke: currentColor;
 }
-.binds .pole,
-.chosen .pole {
+.pole.binds,
+.pole.chosen {
   stroke-width: 3.5;
 }
 .chosen .words,

@@ -4,6 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type CeilingView } from '@/api/client'
 import { gb } from '@/board/state'
 import { session } from '@/frame/session'
+import { OUTCOMES } from '@/notes/words'
 import { useMachine } from '../machine'
 import CapacityAxis from './CapacityAxis.vue'
 import StatementForm from './StatementForm.vue'
@@ -49,6 +50,13 @@ function restWords(kind: string, gib: number | null): string {
   if (kind === 'physical') return `the largest module a slot can take is ${gb(v.largest_module_gib)} GB`
   return 'several bind alike, or the slots and the largest module do'
 }
+const percent = (p: number) => `${Math.round(100 * p)} %`
+const countWords = (counts: Record<string, number>) => Object.entries(counts).map(([o, n]) => `${n.toFixed(1)} ${OUTCOMES[o]}`).join(', ')
+/** Totals beyond what is official that were tried, each once. */
+const likely = computed(() => {
+  const official = view.value?.ceilings.find((c) => c.kind === 'official')?.gib ?? 0
+  return [...new Map(view.value?.shown.filter((t) => t.gib > official && ['fine', 'quirks'].includes(t.outcome)).map((t) => [t.gib, t])).values()]
+})
 const NEEDS: Record<string, string> = { 'machine.firmware': 'the firmware’s version', 'machine.system': 'the system’s version' }
 const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.split('.').at(-1)}`
 </script>
@@ -101,6 +109,20 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
         </div>
         <StatementForm v-if="stating" :machine="machine" :view="view" @saved="saved" @leave="stating = false" />
         <v-btn v-else-if="session.mayWrite()" variant="outlined" color="primary" class="add" @click="stating = true">State a limit</v-btn>
+        <template v-if="view.rests_on.length">
+          <h2 class="elsewhere">What {{ view.planned_gib === null ? 'it' : 'the plan' }} rests on</h2>
+          <details v-for="b in view.rests_on" :key="b.words" class="belief">
+            <summary>
+              <span class="likely" :style="{ '--low': b.low, '--high': b.high, '--mean': b.mean }" aria-hidden="true"><i></i><b></b></span>
+              {{ b.words }}: <strong>{{ percent(b.mean) }}</strong> likely fine <span class="faded">({{ percent(b.low) }} to {{ percent(b.high) }}{{ b.is_prior ? ', no trial speaks of it' : '' }})</span>
+            </summary>
+            <p class="small">It starts from {{ countWords(b.prior) }}: {{ b.because }}.</p>
+            <p v-for="c in b.contributions" :key="c.trial" class="small">
+              A trial that was {{ OUTCOMES[c.outcome] }} adds {{ (c.likeness * c.says * c.age * c.soak).toFixed(2) }}: likeness {{ c.likeness }}, who says so {{ c.says }}, age {{ c.age.toFixed(2) }}, soak {{ c.soak.toFixed(2) }}.
+            </p>
+            <p class="small">That comes to {{ countWords(b.counts) }}.</p>
+          </details>
+        </template>
         <template v-if="view.elsewhere.length">
           <h2 class="elsewhere">Other models with this processor</h2>
           <p v-for="e in view.elsewhere" :key="e.sheet + e.scope + e.gib" class="small other">
@@ -123,6 +145,12 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
             </dd>
           </template>
         </dl>
+        <template v-if="likely.length">
+          <h3>Tried, beyond what is official</h3>
+          <p v-for="t in likely" :key="t.gib" class="small">
+            <b>{{ gb(t.gib) }} GB</b> {{ percent(t.mean) }} likely fine here <span class="faded">({{ percent(t.low) }} to {{ percent(t.high) }})</span>
+          </p>
+        </template>
         <template v-if="view.lifts.length">
           <h3>What would lift it</h3>
           <p v-for="l in view.lifts" :key="l.kind + l.by" class="small">
@@ -218,6 +246,37 @@ tbody tr {
 }
 .other {
   margin: 2px 0;
+}
+.belief {
+  padding: 6px 0;
+  border-top: 1px solid var(--rule);
+}
+.belief p {
+  margin: 4px 0 0 18px;
+}
+.likely {
+  display: inline-block;
+  position: relative;
+  width: 120px;
+  height: 10px;
+  margin-right: 10px;
+  background: var(--rule);
+}
+.likely i {
+  position: absolute;
+  top: 3px;
+  bottom: 3px;
+  left: calc(var(--low) * 100%);
+  width: calc((var(--high) - var(--low)) * 100%);
+  background: var(--go);
+}
+.likely b {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  left: calc(var(--mean) * 100% - 1px);
+  width: 3px;
+  background: var(--ink);
 }
 dl {
   display: grid;

@@ -22,8 +22,11 @@ describe('flags', () => {
     const placed = placeFlags(flags, axis, 100, 1000, 5)
     const boxes = placed.map((p) => ({ row: p.row, from: p.side === 'right' ? p.x : p.x - 150, to: p.side === 'right' ? p.x + 150 : p.x }))
     for (const [i, a] of boxes.entries()) for (const b of boxes.slice(i + 1)) expect(a.row !== b.row || a.to <= b.from || a.from >= b.to).toBe(true)
-    // Nor does a pole cross words that stand below its flag.
-    for (const p of placed) for (const b of boxes) expect(b.row <= p.row || p.x <= b.from + 2 || p.x >= b.to - 2).toBe(true)
+  })
+  it('keeps words apart however many stand close together', () => {
+    const flags = Array.from({ length: 8 }, (_, i) => flag(String(i), 40 + i, i % 3))
+    const placed = placeFlags(flags, axis, 100, 1000, 8)
+    for (const [i, a] of placed.entries()) for (const b of placed.slice(i + 1)) expect(a.row !== b.row || a.side !== b.side).toBe(true)
   })
   it('stands the more trusted higher, and keeps words within the width', () => {
     const [low, high] = [flag('low', 16, 7), flag('high', 64, 0)]

@@ -51,17 +51,14 @@ export function placeFlags(flags: Flag[], axis: Axis, left: number, right: numbe
     const width = Math.max(flag.words.length, flag.note.length) * CHARACTER + GAP
     const options = (['right', 'left'] as const).map((side) => (side === 'right' ? { side, from: x, to: x + width } : { side, from: x - width, to: x }))
     const inside = options.filter((o) => o.from >= left && o.to <= right)
-    /** Its pole goes down from its row: it must cross no words below. */
-    const clear = (row: number) => taken.every((some, below) => below <= row || some.every((t) => x <= t.from + 2 || x >= t.to - 2))
-    const free = (row: number) =>
-      clear(row) &&
-      inside.find(
-        (o) => taken[row]!.every((t) => o.to <= t.from || o.from >= t.to) && poles.every((p) => p.row >= row || p.x <= o.from + 2 || p.x >= o.to - 2),
-      )
+    const apart = (row: number, o: { from: number; to: number }) => taken[row]!.every((t) => o.to <= t.from || o.from >= t.to)
+    // A pole behind words is no harm, for they stand out from it: but a place without one is taken first.
+    const behind = (row: number, o: { from: number; to: number }) =>
+      poles.filter((p) => p.row < row && p.x > o.from + 2 && p.x < o.to - 2).length +
+      taken.reduce((n, some, below) => n + (below > row ? some.filter((t) => x > t.from + 2 && x < t.to - 2).length : 0), 0)
     const first = Math.min(trusts.indexOf(flag.trust), rows - 1)
-    let row = first
-    while (row < rows - 1 && !free(row)) row++
-    const chosen = free(row) || inside[0] || options[0]!
+    const free = Array.from({ length: rows - first }, (_, i) => first + i).flatMap((row) => inside.filter((o) => apart(row, o)).map((o) => ({ ...o, row })))
+    const { row, ...chosen } = free.sort((a, b) => behind(a.row, a) - behind(b.row, b) || a.row - b.row)[0] ?? { ...(inside[0] ?? options[0]!), row: rows - 1 }
     taken[row]!.push(chosen)
     poles.push({ x, row })
     placed.push({ ...flag, x, row, side: chosen.side })

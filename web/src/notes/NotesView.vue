@@ -1,0 +1,317 @@
+<script setup lang="ts">
+/** Field notes: what was tried where, how it went, and what each did to the belief. */
+import { computed, onMounted, reactive, ref, shallowRef, watch } from 'vue'
+import { api, ask, Refusal, wordsOf, type Module, type SheetRow, type SheetView, type Trial } from '@/api/client'
+import { session } from '@/frame/session'
+import { KIND_WORDS } from '@/stations/ceiling/words'
+import { plural } from '@/ui/words'
+import { OUTCOMES, outcomeShape } from './words'
+
+const trials = shallowRef<Trial[]>([])
+const sheets = shallowRef<SheetRow[]>([])
+const sheet = shallowRef<SheetView>()
+const text = ref('')
+const wrong = ref('')
+const faults = ref<string[]>([])
+const adding = ref(false)
+const told = ref('')
+const today = new Date().toISOString().slice(0, 10)
+const blank = { model: '', processor: '', label: '', revision: '', total: '', outcome: 'fine', who: 'own-proof', date: today, soak: '', note: '' }
+const form = reactive({ ...blank })
+
+async function load(): Promise<void> {
+  try {
+    trials.value = await ask(api.GET('/api/trials', { params: { query: { q: text.value } } }))
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+onMounted(async () => {
+  await load()
+  sheets.value = await ask(api.GET('/api/sheets'))
+})
+watch(text, () => void load())
+watch(
+  () => form.model,
+  async (hash) => {
+    form.processor = ''
+    sheet.value = hash ? await ask(api.GET('/api/sheets/{hash_}', { params: { path: { hash_: hash } } })) : undefined
+  },
+)
+const processors = computed(() => new Map(sheet.value?.sockets.flatMap((s) => s.processors).map((p) => [p.id, p.title])))
+const number = (given: string) => (given.trim() ? Number(given.replace(',', '.')) : null)
+
+async function note(): Promise<void> {
+  wrong.value = ''
+  try {
+    let module: Module | null = null
+    if (form.label.trim()) module = (await ask(api.POST('/api/label', { body: { text: form.label } }))).module
+    const body = {
+      sheet_id: sheets.value.find((s) => s.hash === form.model)!.sheet_id,
+      outcome: form.outcome as Trial['outcome'],
+      who: form.who as Trial['who'],
+      tried_on: form.date,
+      processor: form.processor || null,
+      part: module?.part ?? (module?.capacity_gib ? null : form.label.trim() || null),
+      revision: form.revision.trim() || null,
+      module: (module?.capacity_gib ? module : null) as never,
+      total_gib: number(form.total),
+      soak_days: number(form.soak) ?? 0,
+      note: form.note,
+    }
+    trials.value = await ask(api.POST('/api/trials', { body }))
+    Object.assign(form, blank)
+    adding.value = false
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+async function withdraw(id: string): Promise<void> {
+  trials.value = await ask(api.DELETE('/api/trials/{trial_id}', { params: { path: { trial_id: id } } }))
+}
+async function take(event: Event): Promise<void> {
+  const field = event.target as HTMLInputElement
+  const file = field.files?.[0]
+  if (!file) return
+  wrong.value = told.value = ''
+  faults.value = []
+  const body = new FormData()
+  body.append('file', file)
+  body.append('keep', 'true')
+  try {
+    const found = await ask(api.POST('/api/trials/file', { body: body as never, bodySerializer: (b: unknown) => b as FormData }))
+    faults.value = found.errors.map((e) => `row ${e.row}, ${e.column}: ${e.message}`)
+    told.value = found.kept ? `${plural(found.good, 'trial')} noted from ${file.name}.` : `Nothing was noted from ${file.name}: put the rows below right, then give it again.`
+    await load()
+  } catch (error) {
+    faults.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message) : [wordsOf(error)]
+  } finally {
+    field.value = ''
+  }
+}
+const percent = (p: number) => `${Math.round(100 * p)} %`
+</script>
+
+<template>
+  <div class="notes">
+    <header>
+      <h1>Field notes</h1>
+      <span class="faded">{{ plural(trials.length, 'trial') }}</span>
+      <input v-model="text" type="search" class="search" placeholder="model, processor, part, note" aria-label="Filter trials" />
+      <a class="quiet-link" href="/api/trials/file" download>As a file</a>
+      <label v-if="session.mayWrite()" class="quiet-link file">From a file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="take" /></label>
+      <v-btn v-if="session.mayWrite()" color="primary" @click="adding = !adding">Note a trial</v-btn>
+    </header>
+    <p v-if="told" role="status">{{ told }}</p>
+    <ul v-if="faults.length" class="wrong" role="alert">
+      <li v-for="f in faults" :key="f">{{ f }}</li>
+    </ul>
+    <form v-if="adding" class="panel fields add" aria-label="Note a trial" @submit.prevent="note">
+      <label>
+        Model
+        <select v-model="form.model" required>
+          <option value="" disabled>which it was tried on</option>
+          <option v-for="s in sheets.filter((x) => !x.archetype)" :key="s.hash" :value="s.hash">{{ s.title }}</option>
+        </select>
+      </label>
+      <label>
+        Processor
+        <select v-model="form.processor">
+          <option value="">not known</option>
+          <option v-for="[id, title] in processors" :key="id" :value="id">{{ title }}</option>
+        </select>
+      </label>
+      <label class="wide">Module, by its label or part <input v-model="form.label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-SB0 P/N: ZX5S-32" /></label>
+      <label>Total then [GB] <input v-model="form.total" inputmode="decimal" placeholder="40" /></label>
+      <label>
+        It was
+        <select v-model="form.outcome">
+          <option v-for="(words, key) in OUTCOMES" :key="key" :value="key">{{ words }}</option>
+        </select>
+      </label>
+      <label>
+        Who says so
+        <select v-model="form.who">
+          <option v-for="(words, key) in KIND_WORDS" :key="key" :value="key">{{ words }}</option>
+        </select>
+      </label>
+      <label>On <input v-model="form.date" type="date" required :max="today" /></label>
+      <label>Ran for [days] <input v-model="form.soak" inputmode="decimal" placeholder="0" /></label>
+      <label class="wide">Note <input v-model="form.note" maxlength="2000" /></label>
+      <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
+      <div class="choices">
+        <button type="button" class="quiet-link" @click="adding = false">Leave it</button>
+        <v-btn type="submit" color="primary" :disabled="!form.model">Note it</v-btn>
+      </div>
+    </form>
+    <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <div class="panel list">
+      <p v-if="!trials.length" class="faded none">{{ text ? 'No trial has that.' : 'No trial yet. What you or others tried, fine or not, is what a risk is judged by: note one, or take a file.' }}</p>
+      <table v-else>
+        <thead>
+          <tr>
+            <th scope="col">outcome</th>
+            <th scope="col">what was tried</th>
+            <th scope="col">on</th>
+            <th scope="col">who, when</th>
+            <th scope="col">what it did to the belief</th>
+            <th scope="col"><span class="visually-hidden">take back</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="t in trials" :key="t.id">
+            <td class="outcome" :class="t.outcome">
+              <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true"><path :d="outcomeShape(t.outcome)" /></svg>{{ OUTCOMES[t.outcome] }}
+            </td>
+            <th scope="row">
+              {{ t.module || (t.total_gib ? `${t.total_gib} GB in all` : '') }}
+              <span class="mono faded part">{{ [t.part, t.revision && `rev. ${t.revision}`].filter(Boolean).join(' ') }}</span>
+              <span v-if="t.note" class="small faded part">{{ t.note }}</span>
+            </th>
+            <td>
+              {{ t.model }}<span class="faded small part">{{ [t.processor, t.module && t.total_gib ? `${t.total_gib} GB in all` : ''].filter(Boolean).join(', ') }}</span>
+            </td>
+            <td>
+              {{ KIND_WORDS[t.who] }}, <span class="day">{{ t.tried_on }}</span><span class="faded small part">{{ t.soak_days ? `ran ${t.soak_days} d; ` : '' }}weighs {{ t.weight.toFixed(2) }}</span>
+            </td>
+            <td class="belief">
+              <span class="bar" aria-hidden="true"><i :style="{ width: `${100 * t.before}%` }" class="before"></i><i :style="{ width: `${100 * t.after}%` }" class="after"></i></span>
+              {{ percent(t.before) }} → <b>{{ percent(t.after) }}</b>
+              <span class="faded small part">{{ t.claim }}</span>
+            </td>
+            <td>
+              <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Take back the trial of ${t.part ?? t.module}`" @click="withdraw(t.id)">Take back</button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.notes {
+  padding: 0 16px 16px 12px;
+  display: grid;
+  gap: 10px;
+}
+header {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px 16px;
+  padding: 12px 8px 0;
+}
+.search {
+  margin-left: auto;
+  height: 36px;
+  width: 260px;
+  padding: 0 12px;
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+  background: var(--sheet);
+  color: var(--ink);
+}
+.file {
+  cursor: pointer;
+}
+.file:focus-within {
+  outline: 2px solid var(--umber);
+}
+.add {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
+  gap: 8px 14px;
+  padding: 14px 18px;
+  align-items: end;
+}
+.wide {
+  grid-column: span 2;
+}
+.choices {
+  grid-column: 1 / -1;
+  display: flex;
+  justify-content: flex-end;
+  align-items: center;
+  gap: 12px;
+}
+.list {
+  overflow-x: auto;
+}
+.none {
+  padding: 24px;
+  text-align: center;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+  font-size: 14px;
+}
+thead th {
+  font-weight: 400;
+  font-size: 13px;
+  color: var(--faded);
+}
+th,
+td {
+  text-align: left;
+  vertical-align: top;
+  padding: 8px 16px;
+}
+tbody tr {
+  border-top: 1px solid var(--rule);
+}
+.part {
+  display: block;
+  font-weight: 400;
+}
+.outcome {
+  white-space: nowrap;
+}
+.outcome svg {
+  margin-right: 8px;
+  fill: currentColor;
+}
+.outcome.fine {
+  color: var(--go);
+}
+.outcome.quirks {
+  color: var(--slow);
+}
+.outcome.not-seen {
+  color: var(--stop);
+}
+.outcome.unstable {
+  color: var(--risk);
+}
+.day,
+td:last-child {
+  white-space: nowrap;
+}
+.belief {
+  font-variant-numeric: tabular-nums;
+}
+.bar {
+  display: block;
+  position: relative;
+  width: 160px;
+  height: 8px;
+  margin-bottom: 4px;
+  background: var(--rule);
+}
+.bar i {
+  position: absolute;
+  inset: 0 auto 0 0;
+}
+.after {
+  background: var(--go);
+  opacity: 0.55;
+}
+.before {
+  border-right: 2px solid var(--ink);
+  z-index: 1;
+}
+p {
+  margin: 0;
+}
+</style>
