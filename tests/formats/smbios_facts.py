@@ -82,8 +82,25 @@ def device_bytes(d: Device, handle: int, array: int = 0x1000) -> bytes:
     return structure(17, handle, bytes(fixed), kept)
 
 
-def table(devices: list[Device]) -> bytes:
-    """BIOS, system, two sockets of which the second is empty, an array, the devices, the end."""
+def board_and_chassis(board: list[str], serial: str) -> bytes:
+    """Types 2 and 3: maker, product and serial number of the board; serial number of the chassis."""
+    return structure(2, 0x0200, bytes([1, 2, 0, 3]), board) + structure(
+        3, 0x0300, bytes([0, 17, 0, 1, *[0] * 9]), [serial]
+    )
+
+
+def mapped(gib: int, start_gib: int = 0, array: int = 0x1000) -> bytes:
+    """Type 19: a range that an array answers; in bytes where its kB do not fit into 32 bits."""
+    first, last = start_gib << 30, ((start_gib + gib) << 30) - 1
+    if last >> 10 < 0xFFFF_FFFF:
+        return structure(19, 0x1900 + start_gib, struct.pack("<IIHB", first >> 10, last >> 10, array, 1), [])
+    return structure(
+        19, 0x1900 + start_gib, struct.pack("<IIHBQQ", 0xFFFF_FFFF, 0xFFFF_FFFF, array, 1, first, last), []
+    )
+
+
+def table(devices: list[Device], more: bytes = b"") -> bytes:
+    """BIOS, system, two sockets of which the second is empty, an array, the devices, `more`, the end."""
     bios = structure(0, 0, bytes([1, 2, 0, 0, 3, *[0] * 9]), ["Lorne", "1.8.2", "03/14/2024"])
     system = structure(1, 1, bytes([1, 2, 0, 3]), ["Lorne Systems", "Lorne K12", "LK12-00417"])
     parts = [bios, system]
@@ -97,7 +114,7 @@ def table(devices: list[Device]) -> bytes:
     array = struct.pack("<BBBIHH", 3, 3, 6, 0x8000_0000, 0xFFFE, len(devices)) + struct.pack("<Q", 768 << 30)
     parts.append(structure(16, 0x1000, array, []))
     parts += [device_bytes(d, 0x1100 + i) for i, d in enumerate(devices)]
-    return b"".join([*parts, structure(127, 0x7F00, b"", [])])
+    return b"".join([*parts, more, structure(127, 0x7F00, b"", [])])
 
 
 def with_entry_point(data: bytes, wide: bool) -> bytes:

@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 import yaml
 
-from tests.formats.smbios_facts import Device, table, with_entry_point
+from tests.formats.smbios_facts import Device, board_and_chassis, mapped, table, with_entry_point
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.platform.machine import UNKNOWN
 from umbrak.core.platform.sheet import Sheet
@@ -64,7 +64,10 @@ def test_our_reading_is_that_of_debians_listing(machine: dict[str, Any], tmp_pat
     sheet = SHEETS[machine["sheet"]]
     devices = devices_of(sheet, machine["slots"])
     dump = tmp_path / "tables.bin"
-    dump.write_bytes(with_entry_point(table(devices), wide=True))
+    more = (
+        board_and_chassis(["Lorne Boards", "LB-7", "LB7-0001"], "CH-0001") + mapped(2) + mapped(6, 4) + mapped(8192, 16)
+    )
+    dump.write_bytes(with_entry_point(table(devices, more + mapped(1, 5000, array=0x2000)), wide=True))
     listed = subprocess.run(
         ["/usr/sbin/dmidecode", "--from-dump", str(dump)], capture_output=True, text=True, check=True
     ).stdout
@@ -72,6 +75,7 @@ def test_our_reading_is_that_of_debians_listing(machine: dict[str, Any], tmp_pat
     assert theirs.kind == "smbios-text" and len(ours.slots) == len(sheet.slots)
     assert ours.slots == theirs.slots
     assert (ours.system, ours.firmware, ours.processors) == (theirs.system, theirs.firmware, theirs.processors)
+    assert ours.installed_gib == theirs.installed_gib == 2 + 6 + 8192
     assert [a.max_gib for a in ours.arrays] == [a.max_gib for a in theirs.arrays] == [768]
     # And both say what was written.
     layout = _layout(sheet, machine["slots"])

@@ -80,6 +80,7 @@ def test_a_saved_collection_reads_alike_however_it_was_saved() -> None:
         ({"ModuleManufacturerID": "0x02AD"}, "filled", {"maker_code": MakerCode(3, 0x2D)}),
         ({"ModuleManufacturerID": "0xAD02"}, "filled", {"maker_code": MakerCode(3, 0x2D)}),
         ({"ModuleManufacturerID": "0x0204"}, "filled", {"maker_code": None}),
+        ({"DeviceLocator": None, "MemoryLocation": {"Socket": 1, "Channel": 2, "Slot": 1}}, "filled", {"capacity_gib": 32}),
         # Wrong types cost the member, not the slot.
         ({"RankCount": "two", "AllowedSpeedsMHz": 2933, "Manufacturer": {"a": 1}}, "filled", {"package_ranks": None, "rate_mts": None, "maker": None}),
         ({"CapacityMiB": float("nan")}, "failed", {"capacity_gib": None}),
@@ -88,7 +89,7 @@ def test_a_saved_collection_reads_alike_however_it_was_saved() -> None:
 )  # fmt: skip
 def test_particular_memory(change: dict[str, Any], state: str, members: dict[str, Any] | None) -> None:
     slot = read_documents(collection({**MEMORY, **change})).slots[0]
-    assert slot.state == state
+    assert slot.state == state and slot.locator in ("A1", "Socket 1 Channel 2 Slot 1")
     assert {n: getattr(slot.module, n) for n in members} == members if members else slot.module is None
 
 

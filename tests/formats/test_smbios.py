@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.formats.smbios_facts import Device, listing, table, with_entry_point
+from tests.formats.smbios_facts import Device, board_and_chassis, listing, table, with_entry_point
 from umbrak.core.memory.module import Buffering, Form, Generation, MakerCode
-from umbrak.core.platform.survey import SlotState, match_processors, match_slots
+from umbrak.core.platform.survey import SlotState, SystemFacts, match_processors, match_slots
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import detect, read_any
 from umbrak.formats.sheet.reading import shipped_sheets
@@ -140,6 +140,16 @@ def test_a_speed_that_may_be_the_clock_is_asked_for(
         reading = read_any(data)
         assert reading.slots[0].module and reading.slots[0].module.rate_mts == rate
         assert any("may be the data rate or the clock" in w.message for w in reading.warnings) == (rate is None)
+
+
+def test_names_that_the_maker_left_unfilled_come_from_board_and_chassis() -> None:
+    blank = table([], board_and_chassis(["Lorne Boards", "LB-7", "Default string"], "CH-0001"))
+    for filler in (b"To be filled by O.E.M.", b"Unknown", b"  "):
+        changed = (
+            blank.replace(b"Lorne Systems", filler).replace(b"Lorne K12", filler).replace(b"LK12-00417", b"00000000")
+        )
+        assert read_any(changed).system == SystemFacts("Lorne Boards", "LB-7", "CH-0001")
+    assert read_any(blank).system == SystemFacts("Lorne Systems", "Lorne K12", "LK12-00417")
 
 
 def test_a_listing_without_indentation_handles_or_with_quoting_reads_the_same() -> None:

@@ -204,11 +204,8 @@ def _processor(docs: _Documents, path: str, d: Document) -> ProcessorFacts:
 
 
 def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
-    locator = (
-        told(d.get("DeviceLocator"))
-        or told(_sub(d, "Location", "PartLocation").get("ServiceLabel"))
-        or told(d.get("Name"))
-    )
+    locator = told(d.get("DeviceLocator")) or told(_sub(d, "Location", "PartLocation").get("ServiceLabel"))
+    locator = locator or _place(_sub(d, "MemoryLocation")) or told(d.get("Name"))
     status = _sub(d, "Status")
     capacity = docs.whole(d, "CapacityMiB", path)
     health = _health(docs, path, d)
@@ -238,6 +235,13 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
     return SlotFacts(
         locator, None, state, module, standard_rate(docs.whole(d, "OperatingSpeedMhz", path), None), None, health
     )
+
+
+def _place(location: Document) -> str | None:
+    """Memory.MemoryLocation in words, where a service gives no locator: "Socket 1 Channel 2 Slot 1"."""
+    parts = [(n, location.get(n)) for n in ("Socket", "MemoryController", "Channel", "Slot")]
+    told_ = [f"{n} {v}" for n, v in parts if isinstance(v, int) and not isinstance(v, bool)]
+    return " ".join(told_) if len(told_) > 1 else None
 
 
 def _module(docs: _Documents, path: str, d: Document, capacity_mib: int | None) -> tuple[Module, list[str]]:

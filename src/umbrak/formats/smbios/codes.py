@@ -2,15 +2,28 @@
 
 from __future__ import annotations
 
-BIOS, SYSTEM, PROCESSOR, MEMORY_ARRAY, MEMORY_DEVICE, END_OF_TABLE = 0, 1, 4, 16, 17, 127
+BIOS, SYSTEM, BASE_BOARD, CHASSIS, PROCESSOR, MEMORY_ARRAY, MEMORY_DEVICE, MAPPED_RANGE, END_OF_TABLE = (
+    0,
+    1,
+    2,
+    3,
+    4,
+    16,
+    17,
+    19,
+    127,
+)
 
 #: Structure type -> the title that listings print under the handle.
 TITLES = {
     BIOS: "BIOS Information",
     SYSTEM: "System Information",
+    BASE_BOARD: "Base Board Information",
+    CHASSIS: "Chassis Information",
     PROCESSOR: "Processor Information",
     MEMORY_ARRAY: "Physical Memory Array",
     MEMORY_DEVICE: "Memory Device",
+    MAPPED_RANGE: "Memory Array Mapped Address",
 }
 
 #: 7.18.1 Memory Device: Form Factor.

@@ -21,7 +21,7 @@ _HANDLE = re.compile(r"Handle\s+(0x[0-9A-F]+)\s*,\s*DMI type\s+(\d+)(?:\s*,\s*(\
 _TITLES = {title.lower(): kind for kind, title in codes.TITLES.items()}
 #: Titles of structures that are not read, where their handle line is missing too.
 _OTHER_TITLE = re.compile(
-    r"(?:Base Board|Chassis|Cache|Port Connector|System Slot|System Boot|On ?Board Device|Memory Array Mapped|Memory Device Mapped|"
+    r"(?:Cache|Port Connector|System Slot|System Boot|On ?Board Device|Memory Device Mapped|"
     r"OEM Strings|OEM-specific|IPMI|Management|Temperature|Voltage|Cooling|System Power|TPM|End Of Table|BIOS Language|"
     r"System Configuration|System Event|Group Associations|Electrical|Portable|Built-in|Hardware Security|Inactive)\b[^:]*",
     re.I,
@@ -39,6 +39,11 @@ def _whole(value: str) -> int | None:
 
 def _handle(value: str) -> int | None:
     match = re.match(r"\s*0x([0-9A-F]{1,4})\b", value, re.I)
+    return int(match[1], 16) if match else None
+
+
+def _address(value: str) -> int | None:
+    match = re.match(r"\s*0x([0-9A-F]{1,16})", value, re.I)
     return int(match[1], 16) if match else None
 
 
@@ -80,6 +85,17 @@ _LINES: dict[int, dict[str, tuple[str, Callable[[str], object]]]] = {
         "manufacturer": ("Manufacturer", _text),
         "product name": ("Product Name", _text),
         "serial number": ("Serial Number", _text),
+    },
+    codes.BASE_BOARD: {
+        "manufacturer": ("Manufacturer", _text),
+        "product name": ("Product Name", _text),
+        "serial number": ("Serial Number", _text),
+    },
+    codes.CHASSIS: {"serial number": ("Serial Number", _text)},
+    codes.MAPPED_RANGE: {
+        "starting address": ("Starting Address", _address),
+        "range size": ("Range Size", _gib),
+        "physical array handle": ("Array Handle", _handle),
     },
     codes.PROCESSOR: {
         "socket designation": ("Socket Designation", _text),

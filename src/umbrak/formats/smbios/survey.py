@@ -46,11 +46,7 @@ def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning
         warnings = [*warnings, Warning("the whole", "no memory device (type 17) in it: the slots stay unknown")]
     return SurveyReading(
         kind=kind,
-        system=SystemFacts(
-            _named(system, "Manufacturer"), _named(system, "Product Name"), _named(system, "Serial Number")
-        )
-        if system
-        else None,
+        system=_system(system, next(iter(of(codes.BASE_BOARD)), None), next(iter(of(codes.CHASSIS)), None)),
         firmware=FirmwareFacts(_named(bios, "Vendor"), _named(bios, "Version"), _named(bios, "Release Date"))
         if bios
         else None,
@@ -67,12 +63,35 @@ def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning
         ),
         slots=tuple(slots),
         warnings=tuple(warnings),
+        installed_gib=_mapped_gib(of(codes.MEMORY_ARRAY), of(codes.MAPPED_RANGE)),
     )
+
+
+def _system(system: Record | None, board: Record | None, chassis: Record | None) -> SystemFacts | None:
+    """The machine's own names; where its maker left them unfilled the board's, and the chassis' serial number."""
+    if not any((system, board, chassis)):
+        return None
+    maker, model = (_named(system, n) or _named(board, n) for n in ("Manufacturer", "Product Name"))
+    serials = (_named(r, "Serial Number") for r in (system, chassis, board))
+    return SystemFacts(maker, model, next((s for s in serials if s), None))
+
+
+def _mapped_gib(arrays: list[Record], ranges: list[Record]) -> float | None:
+    """What the arrays of system memory answer together, each range once: the total as the firmware set it up."""
+    other = _other_arrays(arrays)
+    found = {r.get("Starting Address"): _as(r, "Range Size") for r in ranges if r.get("Array Handle") not in other}
+    total = sum(size for size in found.values() if size)
+    return _tidy(total) if total else None
+
+
+def _other_arrays(arrays: list[Record]) -> set[object]:
+    """Handles of arrays that are no system memory: a firmware's flash, a cache."""
+    return {r.get("Handle") for r in arrays if r.get("Use") not in (None, "System Memory")} - {None}
 
 
 def _slots_of(arrays: list[Record], devices: list[Record]) -> list[Record]:
     """Devices that are slots: firmware may list its own flash chip as an array with a device, which is none."""
-    other = {r.get("Handle") for r in arrays if r.get("Use") not in (None, "System Memory")} - {None}
+    other = _other_arrays(arrays)
     return [r for r in devices if r.get("Array Handle") not in other and r.get("Type") not in codes.FIRMWARE_TYPES]
 
 

@@ -162,6 +162,19 @@ def _processor(s: Structure) -> Record:
     }
 
 
+def _range(s: Structure) -> Record:
+    """7.20: first and last kB of a range that an array answers, or in bytes where they do not fit."""
+    first, last, unit = s.number(0x04, 4), s.number(0x08, 4), 1024
+    if first == 0xFFFF_FFFF:
+        first, last, unit = s.number(0x0F, 8), s.number(0x17, 8), 1
+    size = (last - first + 1) * unit if first is not None and last is not None and last >= first else None
+    return {
+        "Array Handle": s.number(0x0C, 2),
+        "Starting Address": first,
+        "Range Size": size / (1 << 30) if size else None,
+    }
+
+
 def _array(s: Structure) -> Record:
     kib = s.number(0x07, 4)
     gib = None if kib in (None, 0) else (kib or 0) / (1 << 20)
@@ -242,7 +255,10 @@ def _size_mib(s: Structure) -> float | None:
 _READERS: dict[int, Callable[[Structure], Record]] = {
     codes.BIOS: _bios,
     codes.SYSTEM: _system,
+    codes.BASE_BOARD: _system,  # the same members at the same offsets
+    codes.CHASSIS: lambda s: {"Serial Number": s.text(0x07)},
     codes.PROCESSOR: _processor,
     codes.MEMORY_ARRAY: _array,
+    codes.MAPPED_RANGE: _range,
     codes.MEMORY_DEVICE: _device,
 }
