@@ -12,6 +12,7 @@ from typing import Any
 import pytest
 
 from tests.formats.smbios_facts import Device, listing, table
+from tests.formats.test_reports import MEMORY, collection
 
 ROOT = Path(__file__).resolve().parents[2]
 DEMO = ROOT / "src/umbrak/demo/sheets"
@@ -146,6 +147,12 @@ def test_read(tmp_path: Path) -> None:
     assert binary["slots"] == text["slots"] and binary["processors"] == text["processors"]
     assert set(binary["slots"][0]) == {"locator", "bank", "state", "module", "configured_mts", "configured_v"}
     assert "16 GB DDR4 2400 registered" in run("read", str(tmp_path / "listing.txt"))[1]
+    (tmp_path / "saved.json").write_text(json.dumps(collection(MEMORY, {**MEMORY, "Status": {"Health": "Critical"}})))
+    (tmp_path / "walk.txt").write_text(".1.3.6.1.2.1.25.2.2.0 = INTEGER: 16777216\n")
+    saved, walk = json.loads(run("read", "--json", str(tmp_path / "saved.json"), str(tmp_path / "walk.txt"))[1])
+    assert ([s["state"] for s in saved["slots"]], walk["usable_gib"]) == (["filled", "failed"], 16)
+    words = run("read", str(tmp_path / "saved.json"), str(tmp_path / "walk.txt"))[1]
+    assert "2933 registered, failed" in words and "16 GB usable in all" in words
 
 
 def test_sheet_lint_and_schema(tmp_path: Path) -> None:

@@ -9,6 +9,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -60,6 +61,19 @@ def machines(address: str) -> list[str]:
         return [m["id"] for m in json.load(answer)["machines"]]
 
 
+def simulated(data: Path) -> list[str]:
+    """Command lines of the simulated machines that run from a data folder."""
+    found = []
+    for process in Path("/proc").glob("[0-9]*/cmdline"):
+        try:
+            words = process.read_bytes().decode().split("\0")
+        except OSError:  # it ended meanwhile
+            continue
+        if "umbrak.standins" in words and any(w.startswith(str(data)) for w in words):
+            found.append(" ".join(words))
+    return found
+
+
 def test_it_serves_keeps_and_cleans_up(data: Path) -> None:
     process, address = start(data)
     first = machines(address)
@@ -70,8 +84,15 @@ def test_it_serves_keeps_and_cleans_up(data: Path) -> None:
 
     process, address = start(data)
     assert machines(address) == first
+    assert len(simulated(data)) == 3
     process.kill()  # nothing can be put in order: the next start has to cope
     process.wait()
+    ended = threading.Event()
+    for _ in range(200):
+        if not simulated(data):
+            break
+        ended.wait(0.05)
+    assert not simulated(data), "simulated machines outlived the demo"
 
     process, address = start(data, "--reset")
     assert set(machines(address)).isdisjoint(first)

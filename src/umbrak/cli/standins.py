@@ -27,13 +27,18 @@ def simulated(folder: Path) -> Iterator[dict[str, tuple[Simulated, str]]]:
             if one.kind == "redfish" and not one.spec.with_name("controller.key").exists():
                 make_certificate(one.spec.parent)
             command = [sys.executable, "-m", "umbrak.standins", one.program, str(one.spec), "--port", str(port)]
-            started.append(subprocess.Popen(command, stdout=subprocess.DEVNULL))
+            # They end with this process, however it ends: its death closes their input.
+            started.append(
+                subprocess.Popen([*command, "--while-told"], stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
+            )
             scheme = "https" if one.kind == "redfish" else "snmp"
             found[one.machine] = (one, f"{scheme}://127.0.0.1:{port}")
         yield found
     finally:
         for process in started:
             process.terminate()
+            if process.stdin:
+                process.stdin.close()
         for process in started:
             try:
                 process.wait(timeout=5)

@@ -59,8 +59,12 @@ def reading_words(result: dict[str, Any]) -> str:
     system = result["system"] or {}
     lines = [
         " ".join(str(v) for v in (system.get("maker"), system.get("model"), system.get("serial")) if v)
+        or result.get("description")
         or "unnamed machine"
     ]
+    totals = {"installed_gib": "installed", "usable_gib": "usable"}
+    lines += [f"  {result[name]:.4g} GB {words} in all" for name, words in totals.items() if name in result]
+    lines += [f"  claims {a['max_gib']:g} GB at most" for a in result["arrays"] if a["max_gib"]]
     for p in result["processors"]:
         lines.append(
             f"  {p['socket'] or 'socket'}: {p['model'] or ('empty' if p['populated'] is False else 'unknown')}"
@@ -72,7 +76,15 @@ def reading_words(result: dict[str, Any]) -> str:
             if m is None
             else f"{m['capacity_gib'] or '?'} GB {m['generation'] or ''} {m['rate_mts'] or ''} {m['buffering'] or ''}".rstrip()
         )
-        lines.append(f"  {slot['locator'] or 'unnamed slot':24} {what}")
+        if slot["state"] in ("failed", "soldered") and m is not None:
+            what += f", {slot['state']}"
+        health = slot.get("health") or {}
+        counted = [f"{health[n]} {n} errors" for n in ("correctable", "uncorrectable") if health.get(n)]
+        lines.append("  ".join([f"  {slot['locator'] or 'unnamed slot':24} {what}", *counted]))
+    lines += [
+        f"  bay {d['bay'] or '?'}: {d['model'] or 'drive'} {d['serial'] or ''}".rstrip()
+        for d in result.get("drives", [])
+    ]
     lines += [f"  ! {w['where']}: {w['message']}" for w in result["warnings"]]
     return "\n".join(lines)
 

@@ -7,6 +7,8 @@ import argparse
 import asyncio
 import signal
 import socket
+import sys
+import threading
 from contextlib import suppress
 from pathlib import Path
 
@@ -18,12 +20,22 @@ def main() -> None:
     parser.add_argument("kind", choices=["controller", "appliance"])
     parser.add_argument("spec", type=Path)
     parser.add_argument("--port", type=int, default=0, help="0 = any free one")
+    parser.add_argument(
+        "--while-told", action="store_true", help="end when standard input ends, as when who started it dies"
+    )
     arguments = parser.parse_args()
+    if arguments.while_told:
+        threading.Thread(target=_end_with_input, daemon=True).start()
     spec = read_spec(arguments.spec)
     if arguments.kind == "controller":
         _controller(spec, arguments.port, arguments.spec.parent)
     else:
         asyncio.run(_appliance(spec, arguments.port))
+
+
+def _end_with_input() -> None:
+    sys.stdin.buffer.read()
+    signal.raise_signal(signal.SIGTERM)
 
 
 def _controller(spec: Spec, port: int, folder: Path) -> None:
