@@ -78,16 +78,16 @@ def test_a_folder_is_read_whole(engine: Engine, technician: Account) -> None:
 
 
 def test_a_job_is_stopped_between_steps_and_gone_on_with_after_a_restart(engine: Engine, technician: Account) -> None:
-    many = [GivenFile(f"{i}-{f.name}", f.raw) for i in range(8) for f in FILES]
+    many = [GivenFile(f"{i}-{f.name}", f.raw) for i in range(16) for f in FILES]
     key = start_reading(engine, technician, many, make=False)
     looks = iter([False, True])
     run_job(engine, OUTSIDE, key, lambda: next(looks))  # the process ends while it is at it
     job, _ = see_job(engine, key)
-    assert (job.state, job.total) == ("running", 40) and 0 < job.done < 40
+    assert (job.state, job.total) == ("running", 80) and 0 < job.done < 80
     queue = Queue(engine, OUTSIDE)
     queue.start()  # another one starts, and finds it
     try:
-        assert waited(engine, key).done == 40
+        assert waited(engine, key).done == 80
         stopped = start_reading(engine, technician, FILES, make=False)
         stop_job(engine, technician, stopped)
         queue.put(stopped)
@@ -98,7 +98,7 @@ def test_a_job_is_stopped_between_steps_and_gone_on_with_after_a_restart(engine:
     assert [j.id for j in list_jobs(engine)] == [stopped, key]
     with engine.connect() as db:
         kept = db.execute(text("SELECT count(*) FROM intake"), {}).scalar_one()
-        assert (kept, db.execute(text("SELECT count(*) FROM job_step WHERE raw IS NOT NULL")).scalar_one()) == (40, 0)
+        assert (kept, db.execute(text("SELECT count(*) FROM job_step WHERE raw IS NOT NULL")).scalar_one()) == (80, 0)
 
 
 def waited(engine: Engine, key: UUID) -> JobView:

@@ -32,7 +32,7 @@ from umbrak.services.outside import Outside
 from umbrak.services.resurvey import Difference, compare
 from umbrak.store import jobs as store
 from umbrak.store.accounts import Account, find_account
-from umbrak.store.jobs import JobRow, NewStep, StepRow
+from umbrak.store.jobs import Ended, JobRow, NewStep, StepRow
 from umbrak.store.machine_services import machines_with_services
 from umbrak.store.machines import machine_by_name_or_serial
 
@@ -183,7 +183,7 @@ def run_job(engine: Engine, outside: Outside, key: UUID, interrupted: Callable[[
 
 
 #: Files read in one transaction: fewer would cost more than the reading, more would keep who stops it waiting.
-_BATCH = 16
+_BATCH = 50
 
 
 def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
@@ -244,14 +244,16 @@ def _read(
 ) -> None:
     need(account, Role.technician)
     library = Library.load(db)
+    ended = []
     for step, raw in steps:
         try:
             intake = keep_intake(db, account.id, step.name, raw or b"", library=library)
         except InputError as error:
-            store.end_step(db, key, step.number, "failed", str(error))
+            ended.append(Ended(step.number, "failed", str(error)))
             continue
         machine_id, outcome = _placed(db, account, step.name, intake, make, library)
-        store.end_step(db, key, step.number, "done", outcome, intake.id, machine_id)
+        ended.append(Ended(step.number, "done", outcome, intake.id, machine_id))
+    store.end_steps(db, key, ended)
 
 
 def _placed(

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, func, insert, select, text, update
+from sqlalchemy import Connection, bindparam, func, insert, select, text, update
 
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, job, job_step
@@ -130,6 +130,31 @@ def next_steps(db: Connection, key: UUID, limit: int) -> list[tuple[StepRow, byt
     query = select(job_step).where(job_step.c.job_id == key, job_step.c.state == "waiting")
     rows = db.execute(query.order_by(job_step.c.number).limit(limit))
     return [(StepRow(r.number, r.name, r.state, r.machine_id, r.intake_id, r.outcome), r.raw) for r in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class Ended:
+    """What came of a step: done or failed, in words, and what it brought."""
+
+    number: int
+    state: str
+    outcome: str
+    intake_id: UUID | None = None
+    machine_id: UUID | None = None
+
+
+def end_steps(db: Connection, key: UUID, ended: Sequence[Ended]) -> None:
+    """`end_step`, of many in one go."""
+    change = (
+        update(job_step)
+        .where(job_step.c.job_id == key, job_step.c.number == bindparam("n"))
+        .values(
+            state=bindparam("s"), outcome=bindparam("o"), intake_id=bindparam("i"), machine_id=bindparam("m"), raw=None
+        )
+    )
+    rows = [{"n": e.number, "s": e.state, "o": e.outcome[:500], "i": e.intake_id, "m": e.machine_id} for e in ended]
+    if rows:
+        db.execute(change, rows)
 
 
 def end_step(
