@@ -12,7 +12,7 @@ import { session } from '@/frame/session'
 import DifferenceView from './survey/DifferenceView.vue'
 import DriveBays from './survey/DriveBays.vue'
 import TakeIn from './survey/TakeIn.vue'
-import { healthWords, INITIALS, KINDS } from './survey/words'
+import { CONFIDENCE, healthWords, INITIALS, KINDS } from './survey/words'
 import SlotFacts from './SlotFacts.vue'
 import { useMachine } from './machine'
 
@@ -59,6 +59,8 @@ function kept(changed: MachineView): void {
   compared.value = null
   saved(changed)
 }
+/** Sources of what is known of the slots, each once. */
+const kinds = computed(() => [...new Set(Object.values(machine.value.survey.sources).map((s) => s.kind))].sort())
 const told = computed(() => machine.value.survey.told)
 const warranty = computed(() => {
   const end = machine.value.warranty_end
@@ -163,6 +165,9 @@ const rows = computed(() =>
           </tr>
         </tbody>
       </table>
+      <ul class="legend small faded" aria-label="Where that is known from">
+        <li v-for="kind in kinds" :key="kind"><b>{{ INITIALS[kind] ?? '?' }}</b> {{ KINDS[kind] ?? kind }}: {{ CONFIDENCE[kind] ?? 'not known how sure' }}</li>
+      </ul>
       <DriveBays v-if="machine.bays.length" :machine="machine" :may-write="session.mayWrite()" @saved="saved" />
       <h2>What that means</h2>
       <FindingList :findings="evaluation.findings" @point="pointed = $event" />
@@ -281,8 +286,13 @@ td {
 .old {
   color: var(--slow);
 }
-.told {
+.told,
+.legend {
   margin: 0;
+}
+.legend {
+  padding: 0;
+  list-style: none;
 }
 .health {
   margin-left: 8px;
