@@ -158,6 +158,11 @@ def test_machines_are_asked_by_what_is_kept_of_them(engine: Engine, technician: 
     assert "none of the networks that may be reached" in outcomes["store-01 by redfish"]
     (service,) = see_machine(engine, store_).services
     assert service.trouble and service.asked_at
+    # One that does not answer is asked once for each step: what is slow is not made slower.
+    asked: list[str] = []
+    silent = Networks(OUTSIDE.networks.allowed, lambda host, port: asked.append(host) or ["192.0.2.1"])  # type: ignore[func-returns-value]
+    run_job(engine, Outside(silent, OUTSIDE.vault), start_polling(engine, technician, [store_]))
+    assert asked == ["192.0.2.1"]
     # Secrets lie sealed: nothing of them is in the database, in the history, or shown.
     with engine.connect() as db:
         rows = db.execute(text("SELECT machine_service::text FROM machine_service")).scalars().all()

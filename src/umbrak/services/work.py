@@ -200,8 +200,8 @@ def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
         if head.state == "waiting":
             store.set_state(db, key, "running")
         account = find_account(db, head.account_id)
-    for some in (found, *([one] for one in found)):
-        # All at once; where one of them makes Umbrak stumble, one by one, so that it costs itself alone.
+    # All at once; where one of them makes Umbrak stumble, one by one, so that it costs itself alone.
+    for some in (found, *([one] for one in found)) if len(found) > 1 else (found,):
         try:
             if account is None:
                 raise NotFound("account")
