@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from umbrak.cli import provision
+from umbrak.cli import provision, serving
 from umbrak.cli.cluster import Cluster
 from umbrak.cli.trouble import Trouble
 from umbrak.store.engine import ensure_database, open_engine
@@ -77,3 +77,21 @@ def test_node_comes_from_its_wheel_where_the_system_has_none(monkeypatch: pytest
 def test_a_failed_step_says_what_it_printed() -> None:
     with pytest.raises(Trouble, match=r"trying failed:\nno such luck"):
         provision.run(["sh", "-c", "echo no such luck; exit 3"], "trying")
+
+
+def test_settings_that_are_none_are_named(monkeypatch: pytest.MonkeyPatch, folder: Path) -> None:
+    monkeypatch.setenv("UMBRAK_DATA", str(folder))
+    monkeypatch.setenv("UMBRAK_NETWORKS", "10.4.0.0/16, the cellar")
+    with pytest.raises(Trouble, match=r"UMBRAK_NETWORKS: .*the cellar.*write networks such as 10\.4\.0\.0/16"):
+        serving._networks("")
+    monkeypatch.setenv("UMBRAK_NETWORKS", "10.4.0.0/16,192.0.2.7")
+    assert len(serving._networks("127.0.0.0/8").allowed) == 2
+    monkeypatch.delenv("UMBRAK_NETWORKS")
+    assert serving._networks("").allowed == ()  # nowhere, unless somebody says so
+    monkeypatch.setenv("UMBRAK_KEY", "short")
+    with pytest.raises(Trouble, match="is no key of 32 bytes"):
+        serving._vault()
+    monkeypatch.delenv("UMBRAK_KEY")
+    sealed = serving._vault().seal({"password": "x"})
+    assert serving._vault().unseal(sealed) == {"password": "x"}  # the folder's own key, made once
+    assert (folder / "secret.key").stat().st_mode & 0o077 == 0

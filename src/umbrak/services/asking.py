@@ -121,7 +121,8 @@ def ask_once(engine: Engine, account: Account, outside: Outside, kind: ServiceKi
 def keep_service(
     engine: Engine, account: Account, outside: Outside, machine_id: UUID, kind: ServiceKind, access: Access
 ) -> None:
-    """Keep how a machine is asked; secrets that are left empty stay as they were. Raises NotFound, Refused."""
+    """Keep how a machine is asked; secrets that are left empty stay as they were, and so does the authority unless its
+    certificate itself is trusted instead. Raises NotFound, Refused."""
     need(account, Role.technician)
     if not access.address.strip():
         raise Refused("address", "Give the address of the service.")
@@ -135,7 +136,9 @@ def keep_service(
         if kept and before and before.address != access.address.strip():
             raise Refused("password", "The address is another one: enter the password for it.")
         secrets = {s: given[s] or kept.get(s, "") for s in _SECRETS}
-        document = {"user": access.user.strip(), "authority": access.authority, "fingerprint": access.fingerprint}
+        earlier = before.document["authority"] if before and not access.fingerprint else ""
+        authority = access.authority or earlier
+        document = {"user": access.user.strip(), "authority": authority, "fingerprint": access.fingerprint}
         store.keep_service(db, machine_id, kind, access.address.strip(), document, outside.vault.seal(secrets))
         record(db, "service kept", account.id, machine_id, kind=kind, address=access.address.strip())
 
