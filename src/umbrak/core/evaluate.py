@@ -194,22 +194,29 @@ def _bounds(ctx: Context, sockets: Iterable[SocketResult], lowest: int | None) -
 
 
 def _usable(ctx: Context) -> tuple[float, float | None]:
-    """(what the machine can use, its tolerance): installed, less the mode's cost, capped by the operating
-    system, less the hole below 4 GiB where the board does not remap it, less the reserve. [GiB]"""
+    """(what the machine can use, its tolerance): `usable_gib` of what the mode leaves. [GiB]"""
     gib = ctx.installed_gib
     if mode := mode_in_force(ctx):
         gib = gib * mode.usable_share - spared_gib(ctx, mode)
-    if ctx.machine.os_bits == 32:
-        gib = min(gib, ctx.machine.os_cap_gib or 4)
-    if ctx.machine.device_hole_mib and ctx.sheet.memory.remaps_hole is False:
-        hole = ctx.machine.device_hole_mib * _MIB
+    reserve = ctx.sheet.reserve
+    tolerance = round(reserve.tolerance_mib * _MIB, 4) if reserve else None
+    return usable_gib(ctx.sheet, ctx.machine, ctx.installed_gib, gib), tolerance
+
+
+def usable_gib(sheet: Sheet, machine: Machine, installed: float, left: float) -> float:
+    """What the machine can use of its memory: what the mode leaves of it, capped by the operating system, less the
+    hole below 4 GiB where the board does not remap it, less the reserve. Never falls when `left` rises. [GiB]"""
+    gib = left
+    if machine.os_bits == 32:
+        gib = min(gib, machine.os_cap_gib or 4)
+    if machine.device_hole_mib and sheet.memory.remaps_hole is False:
+        hole = machine.device_hole_mib * _MIB
         # Devices shadow the top of the first 4 GiB: a machine with less loses only what reaches into the hole.
         gib -= min(hole, max(gib - (4 - hole), 0))
-    reserve = ctx.sheet.reserve
-    if reserve is None:
-        return round(gib, 4), None
-    gib -= reserve.fixed_mib * _MIB + reserve.share * ctx.installed_gib
-    return round(max(gib, 0), 4), round(reserve.tolerance_mib * _MIB, 4)
+    if sheet.reserve is None:
+        return round(gib, 4)
+    gib -= sheet.reserve.fixed_mib * _MIB + sheet.reserve.share * installed
+    return round(max(gib, 0), 4)
 
 
 def worst(evaluation: Evaluation) -> Finding | None:

@@ -162,6 +162,12 @@ def floor_rate(processor: Processor, rate: int) -> int:
     return max((r for r in processor.rates_mts if r <= rate), default=rate)
 
 
+def channel_rate(processor: Processor, here: Sequence[Seated], volts: float | None) -> int | None:
+    """What a channel filled like this runs at by the processor's table; None where no single row tells. [MT/s]"""
+    rates = _row_rates(processor, here, volts).rates
+    return rates[0] if len(rates) == 1 else None
+
+
 @dataclass(frozen=True, slots=True)
 class _Told:
     """What a rate table says of one channel: one rate, or several that an unknown member leaves open."""

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.table import ClaimKind
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, alike, amount
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
+from umbrak.core.rules.context import Context
 
 #: Finding -> the claim that it leaves open.
-_OF_FINDING = {
+OF_FINDING = {
     "risk.over-official": ClaimKind.OVER_OFFICIAL,
     "limit.firmware": ClaimKind.OVER_OFFICIAL,  # official with another version, and that is not the one it runs
     "risk.over-processor": ClaimKind.OVER_PROCESSOR,
@@ -20,7 +22,10 @@ _OF_FINDING = {
     "risk.unproved": ClaimKind.UNPROVED,
     "risk.mixed-makers": ClaimKind.MIXED_MAKERS,
     "risk.mixed-kits": ClaimKind.MIXED_KITS,
+    "risk.unlisted": ClaimKind.PART,
 }
+#: Claims that are about what the machine holds in all.
+ABOUT_TOTAL = (ClaimKind.OVER_OFFICIAL, ClaimKind.OVER_PROCESSOR, ClaimKind.UNPROVED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,9 +44,13 @@ class Claim:
 
     @property
     def subject(self) -> tuple[object, ...]:
-        """Two claims of one subject are one."""
-        part = self.module and (self.module.part, self.module.revision, organisation(self.module))
-        return (self.kind, self.total_gib, part)
+        """Two claims of one subject are one: a total, a density, a kind of module, or the mixture as such."""
+        about: object = self.total_gib
+        if self.module is not None and self.kind is ClaimKind.PART:
+            about = self.module
+        elif self.module is not None and self.kind is ClaimKind.DENSITY:
+            about = self.module.die_gbit
+        return (self.kind, about)
 
 
 def organisation(module: Module) -> tuple[object, ...]:
@@ -50,33 +59,69 @@ def organisation(module: Module) -> tuple[object, ...]:
     return (m.generation, m.form, m.buffering, m.ecc, m.capacity_gib, m.package_ranks, m.device_width, m.die_gbit)
 
 
-def claims_of(sheet: Sheet, machine: Machine, layout: Layout, judged: Evaluation) -> tuple[Claim, ...]:
+def claims_of(
+    sheet: Sheet, machine: Machine, layout: Layout, judged: Evaluation, before: Layout | None = None
+) -> tuple[Claim, ...]:
     """What a layout rests on, each once; nothing where all of it is vouched for.
 
     Parameters
         judged    `evaluate` of the layout
+        before    what runs in the machine now: it has settled for itself that its parts, its densities and as much as
+                  its total run there, and where nothing new comes in, everything
     """
+    shown = _Shown(before, Context(sheet, machine, before).installed_gib) if before is not None else None
+    if shown and shown.all_of(layout):
+        return ()
     found: dict[tuple[object, ...], Claim] = {}
     for claim in _claims(sheet, machine, layout, judged):
-        found.setdefault(claim.subject, claim)
-    return tuple(found.values())
+        if not (shown and shown.settles(claim)):
+            found.setdefault(claim.subject, claim)
+    return tuple(sorted(found.values(), key=lambda c: (c.kind, c.words)))
+
+
+class _Shown:
+    """What the memory that runs in the machine shows."""
+
+    def __init__(self, before: Layout, total: float) -> None:
+        modules = [m for m in before.values() if isinstance(m, Module)]
+        self.kinds = Counter(alike(m) for m in modules)
+        self.total = total
+        self.densest = max((m.die_gbit for m in modules if m.die_gbit), default=0.0)
+
+    def all_of(self, layout: Layout) -> bool:
+        """Whether nothing in the layout is new to the machine."""
+        return Counter(alike(m) for m in layout.values() if isinstance(m, Module)) <= self.kinds
+
+    def settles(self, claim: Claim) -> bool:
+        if claim.kind is ClaimKind.PART and claim.module is not None:
+            return claim.module in self.kinds
+        if claim.kind is ClaimKind.DENSITY and claim.module is not None:
+            return (claim.module.die_gbit or 0) <= self.densest
+        return claim.kind in ABOUT_TOTAL and (claim.total_gib or 0) <= self.total
 
 
 def _claims(sheet: Sheet, machine: Machine, layout: Layout, judged: Evaluation) -> Iterator[Claim]:
-    processors = tuple(sorted({p for p in machine.processors.values() if p}))
-    total = judged.installed_gib
     for finding in judged.findings:
-        kind = _OF_FINDING.get(finding.code)
-        modules = [m for s in finding.slots if isinstance(m := layout.get(s), Module)]
-        if kind in (ClaimKind.OVER_OFFICIAL, ClaimKind.OVER_PROCESSOR, ClaimKind.UNPROVED):
-            yield Claim(kind, f"{sheet.title} runs {total:g} GB", sheet.id, processors, total)
-        elif kind is ClaimKind.DENSITY and modules:
-            words = f"{sheet.title} addresses dies of {modules[0].die_gbit or 0:g} Gbit"
-            yield Claim(kind, words, sheet.id, processors, None, modules[0])
-        elif kind is not None and modules:
-            words = f"{modules[0].short()} runs beside the others on {sheet.title}"
-            yield Claim(kind, words, sheet.id, processors, None, modules[0])
-        elif finding.code == "risk.unlisted":
-            for module in dict.fromkeys(modules):
-                words = f"{module.part or module.short()} runs on {sheet.title}"
-                yield Claim(ClaimKind.PART, words, sheet.id, processors, None, module)
+        kind = OF_FINDING.get(finding.code)
+        if kind is not None:
+            modules = dict.fromkeys(alike(m) for s in finding.slots if isinstance(m := layout.get(s), Module))
+            yield from claims_about(kind, sheet, machine, judged.installed_gib, tuple(modules))
+
+
+def claims_about(
+    kind: ClaimKind, sheet: Sheet, machine: Machine, total: float, modules: tuple[Module, ...]
+) -> Iterator[Claim]:
+    """The claims that a finding of this kind leaves open, when the machine holds `total` and it points at `modules`."""
+    processors = tuple(sorted({p for p in machine.processors.values() if p}))
+    if kind in ABOUT_TOTAL:
+        yield Claim(kind, f"{sheet.title} runs {amount(total)} GB", sheet.id, processors, total)
+    elif kind is ClaimKind.DENSITY:
+        for m in modules:
+            words = f"{sheet.title} addresses dies of {amount(m.die_gbit)} Gbit"
+            yield Claim(kind, words, sheet.id, processors, None, m)
+    elif kind is ClaimKind.PART:
+        for m in modules:
+            yield Claim(kind, f"{m.part or m.short()} runs on {sheet.title}", sheet.id, processors, None, m)
+    elif modules:
+        words = f"{modules[0].short()} runs beside the others on {sheet.title}"
+        yield Claim(kind, words, sheet.id, processors, None, modules[0])

@@ -114,6 +114,11 @@ class Contradiction:
     message: str
 
 
+def alike(module: Module) -> Module:
+    """The module without what only tells individuals apart: two that are alike may stand for each other."""
+    return replace(module, serial=None, made=None) if module.serial or module.made else module
+
+
 FIELD_NAMES: tuple[str, ...] = tuple(f.name for f in fields(Module))
 
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 
@@ -81,7 +81,25 @@ def _pairing(slots: list[str], now: Layout, goal: Layout) -> _Pairing:
 
 def _alike(occupant: Occupant) -> Occupant:
     """The occupant without what only tells individuals apart."""
-    return replace(occupant, serial=None, made=None) if isinstance(occupant, Module) else occupant
+    return alike(occupant) if isinstance(occupant, Module) else occupant
+
+
+def touches(sheet: Sheet, now: Layout, goal: Layout) -> int:
+    """How often a module is drawn from a slot or pushed into one on the way: 1 for a module that comes or goes, 2 for
+    one that moves, 2 for one that is only lifted out of the way. The pairing of `actions` does not change it."""
+    slots = {*now, *goal}
+    changed = {s for s in slots if s not in now or s not in goal or _alike(now[s]) != _alike(goal[s])}
+    front = {s.id: s.behind for s in sheet.slots.values() if s.behind}
+    lifted: set[str] = set()
+    waiting = [s for s in changed if s in front]
+    seen: set[str] = set()
+    while waiting:
+        slot = waiting.pop()
+        if slot not in seen:
+            seen.add(slot)
+            waiting += front.get(slot, ())
+            lifted |= {y for y in front.get(slot, ()) if y in now and y not in changed}
+    return sum((s in now) + (s in goal) for s in changed) + 2 * len(lifted)
 
 
 def _known(occupant: Occupant) -> Module | None:

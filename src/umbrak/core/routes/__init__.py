@@ -1,0 +1,11 @@
+"""Routes: every sensible way from what is fitted to what is wanted, none of which another beats in all respects.
+
+problem    what is asked: machine, candidates, wishes, costs
+material   kinds of module at hand, and what each count of a kind costs, kits bought whole
+weighing   one layout judged by the real rules: measures, trouble, which wishes it breaks; the only judge there is
+designs    which class of module in which slot, up to what is alike: channels, sockets, modules the rules cannot tell apart
+purchase   which kinds fill the slots of a class: every choice of cost, trouble, rate and kept modules that nothing beats
+search     designs x purchases as rows of bounds -> those that nothing beats -> weighed, until all that remain are
+bound      a lower bound on the cost, from a relaxation, for a search that was stopped
+picks      the routes that a person asks for first; the smallest sets of wishes to give up
+"""

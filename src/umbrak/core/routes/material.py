@@ -1,0 +1,137 @@
+"""Kinds of module at hand, and what each count of a kind costs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from fnmatch import fnmatchcase
+
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.platform.machine import UNKNOWN, Layout
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.routes.problem import Candidate, Origin
+
+#: Money is reckoned in whole thousandths, so that sums are exact.
+MILLS = 1000
+
+
+def mills(price: Decimal) -> int:
+    return int(price * MILLS)
+
+
+@dataclass(frozen=True, slots=True)
+class Bought:
+    """So many kits of one candidate."""
+
+    candidate: Candidate
+    kits: int
+
+    @property
+    def modules(self) -> int:
+        return self.kits * self.candidate.kit
+
+    @property
+    def price(self) -> Decimal:
+        return self.kits * self.candidate.price
+
+
+@dataclass(frozen=True)
+class Kind:
+    """Modules that are alike, wherever they come from. The module is None for what nobody knows: it stays or goes."""
+
+    index: int
+    module: Module | None
+    #: Slots that hold one now.
+    slots: tuple[str, ...]
+    sources: tuple[Candidate, ...]
+    listed: bool
+    #: Count -> what that many cost beyond those fitted, in mills; its length is one more than can be had.
+    cost: tuple[int, ...]
+    #: Count -> kits of each source.
+    _kits: tuple[tuple[int, ...], ...]
+
+    @property
+    def fitted(self) -> int:
+        return len(self.slots)
+
+    def bought(self, count: int) -> tuple[Bought, ...]:
+        """What is bought or taken from the shelf to have so many."""
+        return tuple(Bought(c, kits) for c, kits in zip(self.sources, self._kits[count], strict=True) if kits)
+
+    def breaks(self) -> tuple[int, ...]:
+        """Counts after which one more costs more than the last one did. In a cheapest mixture of kinds all but one
+        stand at such a count: otherwise exchanging one module between two of them would be cheaper."""
+        most = len(self.cost) - 1
+        slope = [b - a for a, b in zip(self.cost, self.cost[1:], strict=False)]
+        return tuple(n for n in range(1, most + 1) if n == most or slope[n] > slope[n - 1] or n == self.fitted)
+
+
+def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: int) -> tuple[Kind, ...]:
+    """Every kind that is fitted or can be had, up to `most` modules of each; fitted ones first, then by part."""
+    slots: dict[Module, list[str]] = {}
+    unknown = [s for s in sheet.slots if now.get(s) is UNKNOWN]
+    for slot in sheet.slots:
+        if isinstance(m := now.get(slot), Module):
+            slots.setdefault(alike(m), []).append(slot)
+    sources: dict[Module, list[Candidate]] = {}
+    for c in sorted(candidates, key=lambda c: (c.part, c.origin != Origin.SHELF, c.price, c.kit)):
+        module = alike(c.module if c.module.part else replace(c.module, part=c.part))
+        sources.setdefault(module, []).append(c)
+    found = [
+        _kind(sheet, i, m, slots.get(m, []), sources.get(m, []), most) for i, m in enumerate({**slots, **sources})
+    ]
+    if unknown:
+        nothing = ((),) * (len(unknown) + 1)
+        found.append(Kind(len(found), None, tuple(unknown), (), False, (0,) * (len(unknown) + 1), nothing))
+    return tuple(found)
+
+
+def _kind(
+    sheet: Sheet, index: int, module: Module, slots: Sequence[str], sources: Sequence[Candidate], most: int
+) -> Kind:
+    cost, kits = _supply(sources, len(slots), most)
+    listed = any(c.listed for c in sources) or is_listed(sheet, module.part)
+    if any(c.listed is False for c in sources):
+        listed = False
+    return Kind(index, module, tuple(slots), tuple(sources), listed, cost, kits)
+
+
+def is_listed(sheet: Sheet, part: str | None) -> bool:
+    """Whether the maker's qualified list has the part."""
+    return part is not None and any(fnmatchcase(part.upper(), line.part.upper()) for line in sheet.listed)
+
+
+def _supply(
+    sources: Sequence[Candidate], fitted: int, most: int
+) -> tuple[tuple[int, ...], tuple[tuple[int, ...], ...]]:
+    """(count -> least cost, count -> kits of each source that cost it). What is left over of a kit is not lost, but
+    it is paid for."""
+    wanted = max(most - fitted, 0)
+    if len(sources) == 1:
+        (c,) = sources
+        had_of_it = wanted if c.stock is None else min(wanted, c.stock // c.kit * c.kit)
+        needed = [-(-n // c.kit) for n in range(had_of_it + 1)]
+        each = mills(c.price)
+        return (0,) * fitted + tuple(k * each for k in needed), ((0,),) * fitted + tuple((k,) for k in needed)
+    best: list[tuple[int, tuple[int, ...]] | None] = [(0, ())] + [None] * wanted
+    for c in sources:
+        price = mills(c.price)
+        kits = min(-(-wanted // c.kit), wanted if c.stock is None else c.stock // c.kit)
+        grown: list[tuple[int, tuple[int, ...]] | None] = []
+        for n in range(wanted + 1):
+            options = [
+                (before[0] + k * price, (*before[1], k))
+                for k in range(min(kits, -(-n // c.kit)) + 1)
+                if (before := best[max(n - k * c.kit, 0)]) is not None
+            ]
+            grown.append(min(options, default=None))
+        best = grown
+    had = [b for b in best if b is not None]
+    none = tuple(0 for _ in sources)
+    return (0,) * fitted + tuple(b[0] for b in had), (none,) * fitted + tuple(b[1] for b in had)
+
+
+def purchase_cost(kinds: Iterable[Kind], counts: Mapping[int, int]) -> int:
+    """What so many of each kind (by index) cost, in mills."""
+    return sum(k.cost[counts[k.index]] for k in kinds if counts.get(k.index))

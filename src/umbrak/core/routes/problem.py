@@ -1,0 +1,89 @@
+"""What is asked of the optimiser."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+from enum import StrEnum
+
+from umbrak.core.evidence.belief import Trial
+from umbrak.core.evidence.table import USUAL, Table
+from umbrak.core.evidence.trouble import Costs
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import Statement
+
+
+class Origin(StrEnum):
+    """Where a candidate comes from."""
+
+    OFFER = "offer"
+    SHELF = "shelf"
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """A module that can be had: on the shelf, or of a supplier's offer."""
+
+    part: str
+    module: Module
+    #: Of one kit; what lies on the shelf is usually free.
+    price: Decimal = Decimal(0)
+    #: Modules in a kit; kits are bought whole.
+    kit: int = 1
+    #: Modules to be had; None = as many as wanted.
+    stock: int | None = None
+    lead_days: int | None = None
+    #: Whether the machine's maker lists the part; None = as the sheet's own list says.
+    listed: bool | None = None
+    origin: Origin = Origin.OFFER
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """What a route must meet; what is left out is not asked."""
+
+    usable_gib: float | None = None
+    budget: Decimal | None = None
+    keep_warranty: bool = False
+    #: Whether modules that the machine's maker does not list may be put in.
+    third_party: bool = True
+    over_official: bool = True
+    free_slots: int | None = None
+    rate_mts: int | None = None
+    #: Every module that is fitted stays in the machine, in its slot or another.
+    keep_fitted: bool = False
+    #: Highest probability of trouble.
+    top_trouble: float | None = None
+    #: Whether layouts against the population order or with uneven channels may be proposed.
+    uneven: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """Differences too small to choose by: values are floored to these before routes are compared."""
+
+    money: Decimal = Decimal(10)
+    gbs: float = 1.0
+    probability: float = 0.01
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One machine and what may be done with it."""
+
+    sheet: Sheet
+    machine: Machine
+    #: What is fitted.
+    layout: Layout
+    candidates: tuple[Candidate, ...] = ()
+    wishes: Wishes = Wishes()
+    statements: tuple[Statement, ...] = ()
+    trials: tuple[Trial, ...] = ()
+    #: The day by which the age of trials is reckoned.
+    today: date = date(2026, 1, 1)
+    costs: Costs = Costs()
+    table: Table = USUAL
+    steps: Steps = field(default_factory=Steps)

@@ -1,0 +1,181 @@
+"""One layout judged by the real rules: what it measures, what it risks, which wishes it breaks.
+
+The search only ever guesses, and guesses well of a layout rather than ill; what it keeps has been weighed here.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from functools import cached_property
+from math import floor
+
+from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.evidence.belief import Belief, believe
+from umbrak.core.evidence.claims import Claim, claims_of
+from umbrak.core.evidence.trouble import Trouble, trouble_of
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.plan.actions import touches
+from umbrak.core.platform.machine import Layout
+from umbrak.core.routes.material import MILLS, Bought, Kind, kinds_of, mills, purchase_cost
+from umbrak.core.routes.problem import Problem, Steps
+from umbrak.core.rules.finding import Finding, Severity
+
+#: What no evenness is asked of where memory is soldered: its channel holds what it holds.
+_EXCUSED_BY_SOLDERED = ("order.balance", "order.channel-single")
+
+#: A route's values, all such that less is better, floored to the steps: what dominance compares.
+Key = tuple[int, int, int, int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Measures:
+    """The six by which routes are compared."""
+
+    #: In mills.
+    cost: int
+    #: Probability that not all is simply fine.
+    trouble: float
+    #: Over all sockets; nothing where the rate cannot be told. [GB/s]
+    sustained_gbs: float
+    usable_gib: float
+    free_slots: int
+    touches: int
+
+    def key(self, steps: Steps) -> Key:
+        return (
+            self.cost // mills(steps.money),
+            steps_of(self.trouble, steps.probability),
+            -steps_of(self.sustained_gbs, steps.gbs),
+            -steps_of(self.usable_gib, 0.0001),
+            -self.free_slots,
+            self.touches,
+        )
+
+
+def steps_of(value: float, step: float) -> int:
+    """Whole steps in a value; sums and products that end a hair below a step are at it."""
+    return floor(round(value / step, 6))
+
+
+@dataclass(frozen=True)
+class Weighed:
+    """A layout and all that is said of it."""
+
+    layout: Layout
+    evaluation: Evaluation
+    trouble: Trouble
+    measures: Measures
+    bought: tuple[Bought, ...]
+    #: Names of the wishes that it breaks, in the order of `Wishes`.
+    breaks: tuple[str, ...]
+    #: Whether everything put in is on the maker's list.
+    all_listed: bool
+
+    @property
+    def stops(self) -> bool:
+        return any(f.severity is Severity.STOP for f in self.evaluation.findings)
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """Part numbers that it takes, sorted: among equals the lower win."""
+        return tuple(sorted({m.part or "" for m in self.layout.values() if isinstance(m, Module)}))
+
+    @property
+    def cost(self) -> Decimal:
+        return Decimal(self.measures.cost) / MILLS
+
+
+class Scales:
+    """Weighs layouts for one problem."""
+
+    def __init__(self, problem: Problem) -> None:
+        self.problem = problem
+        self._beliefs: dict[tuple[object, ...], Belief] = {}
+
+    @cached_property
+    def live_slots(self) -> tuple[str, ...]:
+        """Slots of sockets that hold, or may hold, a processor."""
+        sheet, fitted = self.problem.sheet, self.problem.machine.processors
+        return tuple(s for s in sheet.slots if fitted.get(sheet.socket_of_slot[s], "?") is not None)
+
+    @cached_property
+    def kinds(self) -> tuple[Kind, ...]:
+        p = self.problem
+        return kinds_of(p.sheet, p.layout, p.candidates, len(p.sheet.slots))
+
+    def belief(self, claim: Claim) -> Belief:
+        if claim.subject not in self._beliefs:
+            p = self.problem
+            self._beliefs[claim.subject] = believe(claim, p.trials, p.today, p.table)
+        return self._beliefs[claim.subject]
+
+    def weigh(self, layout: Layout) -> Weighed:
+        """Judge one layout. Its modules are of kinds that are at hand in that number."""
+        p = self.problem
+        judged = evaluate(p.sheet, p.machine, layout, p.statements, p.layout)
+        claims = claims_of(p.sheet, p.machine, layout, judged, p.layout)
+        trouble = trouble_of([self.belief(c) for c in claims], p.costs, p.table)
+        by_kind = Counter(alike(m) if isinstance(m, Module) else None for m in layout.values())
+        counts = {k.index: by_kind[k.module] for k in self.kinds}
+        new = [k for k in self.kinds if counts[k.index] > k.fitted]
+        measures = Measures(
+            cost=purchase_cost(self.kinds, counts),
+            trouble=trouble.probability,
+            sustained_gbs=sum(s.sustained_gbs or 0 for s in judged.sockets),
+            usable_gib=judged.usable_gib,
+            free_slots=sum(s not in layout for s in self.live_slots),
+            touches=touches(p.sheet, p.layout, layout),
+        )
+        kept = all(counts[k.index] >= k.fitted for k in self.kinds)
+        listed = all(k.listed for k in new)
+        return Weighed(
+            layout=layout,
+            evaluation=judged,
+            trouble=trouble,
+            measures=measures,
+            bought=tuple(b for k in self.kinds for b in k.bought(counts[k.index])),
+            breaks=tuple(self._breaks(judged, measures, kept, listed)),
+            all_listed=listed,
+        )
+
+    def _breaks(self, judged: Evaluation, m: Measures, kept: bool, listed: bool) -> Iterator[str]:
+        w = self.problem.wishes
+        codes = {f.code for f in judged.findings if f.severity is Severity.RISK}
+        if w.usable_gib is not None and m.usable_gib < w.usable_gib:
+            yield "usable_gib"
+        if w.budget is not None and m.cost > mills(w.budget):
+            yield "budget"
+        if w.keep_warranty and "risk.warranty" in codes:
+            yield "keep_warranty"
+        if not w.third_party and not listed:
+            yield "third_party"
+        if not w.over_official and "risk.over-official" in codes:
+            yield "over_official"
+        if w.free_slots is not None and m.free_slots < w.free_slots:
+            yield "free_slots"
+        if w.rate_mts is not None and (judged.data_rate_mts or 0) < w.rate_mts:
+            yield "rate_mts"
+        if w.keep_fitted and not kept:
+            yield "keep_fitted"
+        if w.top_trouble is not None and steps_of(m.trouble, 1e-6) > steps_of(w.top_trouble, 1e-6):
+            yield "top_trouble"
+        if not w.uneven and self.is_uneven(judged.findings):
+            yield "uneven"
+
+    def is_uneven(self, findings: Sequence[Finding]) -> bool:
+        """Whether the population order or the channels' evenness is against it; where memory is soldered, what only
+        that causes is excused."""
+        channels = self.problem.sheet.channels_of
+        return any(
+            f.code.startswith("order.")
+            and not (
+                f.code in _EXCUSED_BY_SOLDERED
+                # Channels that fall short and have no slot are soldered ones.
+                and (not f.slots or any(c.soldered for c in channels[self.problem.sheet.socket_of_slot[f.slots[0]]]))
+            )
+            for f in findings
+        )
+

@@ -1,0 +1,266 @@
+"""Random small problems for the optimiser, and the plain enumeration that judges it.
+
+The enumerator gives each slot every candidate or nothing, asks `evaluate` and the wishes, and reckons money, trouble and
+touches in its own way; it shares nothing else with the search.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import replace
+from datetime import date
+from decimal import Decimal
+from itertools import product
+from math import ceil, floor, inf
+from random import Random
+from typing import Any
+
+from tests.core.sheets import SMALL, TWIN, merged
+from umbrak.core.evaluate import evaluate
+from umbrak.core.evidence.belief import Trial, believe
+from umbrak.core.evidence.claims import claims_of
+from umbrak.core.evidence.table import Outcome
+from umbrak.core.evidence.trouble import trouble_of
+from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
+from umbrak.core.plan.actions import Do, actions
+from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import SourceKind
+from umbrak.core.routes.problem import Candidate, Origin, Problem, Wishes
+from umbrak.formats.sheet.reading import sheet_from_data
+
+_UNBUFFERED = ["4GB 2Rx8 PC3L-12800U", "4GB 1Rx8 PC3-10600U", "8GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3-12800U", "2GB 1Rx8 PC3-12800U"] * 3 + ["8GB 2Rx8 PC3L-12800E"]
+_REGISTERED = ["16GB 1Rx4 PC4-2666V-RC2", "32GB 2Rx4 PC4-2666V-RB2", "16GB 2Rx8 PC4-2400T-RE1", "32GB 2Rx4 PC4-2400T-RB1"] * 3 + ["64GB 4DRx4 PC4-2666V-LD2"]
+_MAKERS = ["Aldermoor", "Brisk", "Corvane"]
+
+
+def random_problem(seed: int) -> Problem:
+    """A problem of at most some hundred layouts."""
+    r = Random(seed)
+    twin = r.random() < 0.5
+    data = _twin(r) if twin else _small(r)
+    sheet = sheet_from_data(data)
+    labels = _REGISTERED if twin else _UNBUFFERED
+    most = 3 if len(sheet.slots) > 3 else 5
+
+    def module(part: str) -> Module:
+        m = decode_label(r.choice(labels)).module
+        return replace(m, part=part, maker=r.choice(_MAKERS) if r.random() < 0.8 else None)
+
+    candidates = tuple(_candidate(r, module(f"N{i}")) for i in range(r.randint(1, most - 1)))
+    held = module("F0") if r.random() < 0.6 or not candidates else candidates[0].module
+    processors = {s: r.choice(x.processors) if r.random() < 0.5 else x.processors[0] for s, x in sheet.sockets.items()}
+    if twin and r.random() < 0.2:
+        processors["P2"] = None  # type: ignore[assignment]
+    live = [s for s in sheet.slots if processors[sheet.socket_of_slot[s]]]
+    fitted = r.sample(live, min(r.choice([0, 1, 1, 2, 4]), len(live)))
+    now = Layout({s: replace(held, serial=f"S{i}") for i, s in enumerate(fitted)})
+    return Problem(
+        sheet,
+        Machine(processors, mode=r.choice([None, None, "mirroring"]), firmware="1.5"),
+        now,
+        candidates,
+        _wishes(r),
+        trials=tuple(_trial(r, sheet, c.module) for c in candidates if r.random() < 0.5),
+        today=date(2026, 3, 1),
+    )
+
+
+def _candidate(r: Random, m: Module) -> Candidate:
+    kit = r.choice([1, 1, 2, 4])
+    return Candidate(
+        m.part or "",
+        m,
+        Decimal(r.choice([0, 9, 25, 40, 55])) * kit * int(m.capacity_gib or 1) / 4,
+        kit,
+        r.choice([None, None, 1, 2, 3, 4]),
+        listed=r.choice([None, None, True]),
+        origin=r.choice([Origin.OFFER, Origin.OFFER, Origin.SHELF]),
+    )
+
+
+def _wishes(r: Random) -> Wishes:
+    def maybe(value: Any) -> Any:
+        return value if r.random() < 0.12 else None
+
+    return Wishes(
+        usable_gib=maybe(r.choice([4, 8, 12, 32, 48])),
+        budget=maybe(Decimal(r.choice([50, 200, 400]))),
+        keep_warranty=r.random() < 0.15,
+        third_party=r.random() < 0.85,
+        over_official=r.random() < 0.85,
+        free_slots=maybe(1),
+        rate_mts=maybe(r.choice([1333, 1600, 2400])),
+        keep_fitted=r.random() < 0.15,
+        top_trouble=maybe(r.choice([0.0, 0.2, 0.5])),
+        uneven=r.random() < 0.4,
+    )
+
+
+def _trial(r: Random, sheet: Sheet, m: Module) -> Trial:
+    outcome = r.choice(list(Outcome))
+    return Trial(
+        f"t{m.part}", sheet.id, outcome, r.choice(list(SourceKind)), date(2025, 6, 1), None, m.part, None, m, 40, 20
+    )
+
+
+def _common(r: Random) -> dict[str, Any]:
+    mode = {"usable_share": 0.5, "bandwidth_factor": 0.8, "counts": [2, 4]}
+    return {
+        "memory": {"modes": {"mirroring": mode}, "ecc_mixed": r.choice(["refused", "loses"])},
+        "listed": [{"part": "N0", "source": "guide"}] if r.random() < 0.6 else None,
+        "limits": r.choice([None, [{"id": "top", "scope": "machine", "capacity_gib": r.choice([8, 32]), "official": True, "source": "guide"}]]),
+        "reserve": {"fixed_mib": 64, "share": 0.01},
+    }  # fmt: skip
+
+
+def _order(r: Random, sets: list[list[str]]) -> dict[str, Any]:
+    flat = [s for each in sets for s in each]
+    counts = {1: [flat[-1:]], len(flat): [flat]}
+    return {
+        **({"fill": sets} if r.random() < 0.7 else {"counts": counts}),
+        "higher_ranks_far": r.random() < 0.3,
+        "other_counts": r.choice(["refused", "unsupported", "slower"]),
+        "otherwise": r.choice(["refused", "unsupported", "slower"]),
+        "alike_in_set": r.choice([[], ["capacity_gib"], ["capacity_gib", "package_ranks"], ["part"]]),
+        "larger_first": r.random() < 0.5,
+        "source": "guide",
+    }
+
+
+def _small(r: Random) -> dict[str, Any]:
+    """One socket: two channels of one or two slots, perhaps soldered memory, slots behind others, an end of warranty."""
+    shape = r.choice(["2x2", "2x1", "soldered", "behind"])
+    channels: dict[str, Any] = {"A": ["A1", "A2"], "B": ["B1", "B2"]}
+    slots: dict[str, Any] = {"*1": {"position": "far"}, "*2": {"position": "near"}}
+    if shape == "2x1":
+        channels, slots = {"A": ["A1"], "B": ["B1"]}, {}
+    elif shape == "soldered":
+        channels = {"A": {"soldered": {"generation": "DDR3", "buffering": "unbuffered", "capacity_gib": 4, "package_ranks": 1, "rate_mts": 1600, "rails_v": [1.35, 1.5], "ecc": False}}, "B": ["B1"]}
+        slots = {}
+    elif shape == "behind":
+        channels, slots = {"A": ["A1"], "B": ["B1", "B2"]}, {"B1": {"behind": ["A1"]}, "B2": {"access": "deep"}}
+    named = [s for c in channels.values() if isinstance(c, list) for s in c]
+    sets = [[s for s in named if s.endswith(n)] for n in "12"]
+    ordered = r.random() < 0.5 and shape in ("2x2", "2x1")
+    return merged(
+        {**SMALL, "channels": channels, "slots": slots},
+        merged(
+            _common(r),
+            {
+                "population": [_order(r, [s for s in sets if s])] if ordered else None,
+                "access": {"deep": {"minutes": 20, "ends_warranty": True}} if shape == "behind" else None,
+                "processors": {"p": {"refuses_above_mts": r.choice([None, 1333]), "limits": r.choice([None, [{"scope": "channel", "capacity_gib": 8, "hard": True}]])}},
+            },
+        ),
+    )  # fmt: skip
+
+
+def _twin(r: Random) -> dict[str, Any]:
+    """Two sockets of two channels of one slot each, unlike processors among them."""
+    over: dict[str, Any] = {
+        "repeat": {"channels": {"A": ["A1"], "B": ["B1"]}, "slots": {"*2": None, "*1": None}},
+        "rate_alike": r.choice(["machine", None]),
+    }
+    if r.random() < 0.6:
+        across = r.choice([{}, {"even_over": "sockets"}, {"symmetric": True}, {"least_per_processor": 2}])
+        over["population"] = [{"source": "guide", **across}] if across else None
+        over["repeat"]["population"] = [_order(r, [["A1"], ["B1"]])]
+    return merged(TWIN, merged(_common(r), over))
+
+
+# -- the enumeration --------------------------------------------------------------------------------------
+
+
+def enumerate_frontier(p: Problem) -> set[tuple[int, ...]]:
+    """Keys of every layout that nothing beats."""
+    kinds: dict[Module, dict[str, Any]] = {}
+
+    def like(m: Module) -> Module:
+        return replace(m, serial=None, made=None)
+
+    for m in p.layout.values():
+        assert isinstance(m, Module)
+        kinds.setdefault(like(m), {"fitted": 0, "sources": []})["fitted"] += 1
+    for c in p.candidates:
+        kinds.setdefault(like(c.module), {"fitted": 0, "sources": []})["sources"].append(c)
+    keys = set()
+    for chosen in product([None, *kinds], repeat=len(p.sheet.slots)):
+        layout = _with_individuals(p, dict(zip(p.sheet.slots, chosen, strict=True)))
+        key = _key(p, layout, kinds)
+        if key is not None:
+            keys.add(key)
+    return {k for k in keys if not any(o != k and all(a <= b for a, b in zip(o, k, strict=True)) for o in keys)}
+
+
+def _with_individuals(p: Problem, slots: dict[str, Module | None]) -> Layout:
+    """The very modules that are fitted stay where a like one is wanted."""
+    made = {}
+    for slot, m in slots.items():
+        held = p.layout.get(slot)
+        stays = isinstance(held, Module) and m is not None and replace(held, serial=None) == m
+        made[slot] = held if stays else m
+    return Layout(made)
+
+
+def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tuple[int, ...] | None:
+    counts = Counter(replace(m, serial=None) for m in layout.values() if isinstance(m, Module))
+    cost = Decimal(0)
+    for m, n in counts.items():
+        more = n - kinds[m]["fitted"]
+        if more > 0:
+            found = _cheapest(kinds[m]["sources"], more)
+            if found is None:
+                return None
+            cost += found
+    soldered = any(c.soldered for c in p.sheet.channels.values())
+    if not counts and not soldered:
+        return None
+    judged = evaluate(p.sheet, p.machine, layout, p.statements, p.layout)
+    codes = {f.code for f in judged.findings if f.severity == "risk"}
+    if any(f.severity == "stop" for f in judged.findings):
+        return None
+    beliefs = [believe(c, p.trials, p.today) for c in claims_of(p.sheet, p.machine, layout, judged, p.layout)]
+    trouble = trouble_of(beliefs).probability
+    steps = [a for a in actions(p.sheet, p.layout, layout) if a.do is not Do.KEEP]
+    touches = sum((a.source in p.sheet.slots) + (a.target in p.sheet.slots) for a in steps)
+    live = [s for s in p.sheet.slots if p.machine.processors[p.sheet.socket_of_slot[s]]]
+    free = len([s for s in live if s not in layout])
+    sustained = sum(s.sustained_gbs or 0 for s in judged.sockets)
+    w = p.wishes
+    listed = {c.part for c in p.candidates if c.listed} | {line.part for line in p.sheet.listed}
+    if (
+        judged.usable_gib < (w.usable_gib or 0)
+        or cost > (inf if w.budget is None else w.budget)
+        or (w.keep_warranty and "risk.warranty" in codes)
+        or (not w.third_party and any(m.part not in listed and n > kinds[m]["fitted"] for m, n in counts.items()))
+        or (not w.over_official and "risk.over-official" in codes)
+        or free < (w.free_slots or 0)
+        or (w.rate_mts and (judged.data_rate_mts or 0) < w.rate_mts)
+        or (w.keep_fitted and any(counts[m] < k["fitted"] for m, k in kinds.items()))
+        or (w.top_trouble is not None and trouble > w.top_trouble + 1e-9)
+    ):
+        return None
+    excused = {"order.balance", "order.channel-single"} if soldered else set()
+    if not w.uneven and any(f.code.startswith("order.") and f.code not in excused for f in judged.findings):
+        return None
+
+    def floored(value: float, step: float) -> int:
+        return floor(round(value / step, 6))
+
+    money, gbs, part = float(p.steps.money), p.steps.gbs, p.steps.probability
+    return (
+        floor(float(cost) / money), floored(trouble, part), -floored(sustained, gbs), -floored(judged.usable_gib, 0.0001), -free, touches,
+    )  # fmt: skip
+
+
+def _cheapest(sources: list[Candidate], wanted: int) -> Decimal | None:
+    """The least that so many modules cost, trying every number of kits of every source."""
+    most = [ceil(wanted / c.kit) if c.stock is None else min(ceil(wanted / c.kit), c.stock // c.kit) for c in sources]
+    options = [
+        sum((k * c.price for k, c in zip(kits, sources, strict=True)), Decimal(0))
+        for kits in product(*(range(n + 1) for n in most))
+        if sum(k * c.kit for k, c in zip(kits, sources, strict=True)) >= wanted
+    ]
+    return min(options, default=None)
