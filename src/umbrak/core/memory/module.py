@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any
 
 from umbrak.core.memory.rates import RAILS_V
@@ -114,6 +115,7 @@ class Contradiction:
     message: str
 
 
+@lru_cache(maxsize=4096)
 def alike(module: Module) -> Module:
     """The module without what only tells individuals apart: two that are alike may stand for each other."""
     return replace(module, serial=None, made=None) if module.serial or module.made else module

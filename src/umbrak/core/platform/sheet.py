@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
 from functools import cached_property
 
 from umbrak.core.memory.module import Module
@@ -362,6 +363,10 @@ class Sheet:
     @cached_property
     def socket_of_slot(self) -> Mapping[str, str]:
         return {s.id: self.channels[s.channel].socket for s in self.slots.values()}
+
+    def lists(self, part: str | None) -> bool:
+        """Whether the maker's qualified list has the part."""
+        return part is not None and any(fnmatchcase(part.upper(), line.part.upper()) for line in self.listed)
 
     def way_to(self, slot: str) -> Access | None:
         """How a slot is reached: its own way, or that of the carrier that it stands on; None where nobody says."""

@@ -166,7 +166,7 @@ class Space:
         key = self._members(kind)
         if key not in self._where:
             module = kind.module
-            self._where[key] = frozenset(g for g, x in self._slot_groups.items() if not self._stops({x[0]: module}))
+            self._where[key] = frozenset(g for g, x in self._slot_groups.items() if not self.stops({x[0]: module}))
         return self._where[key]
 
     @cached_property
@@ -198,7 +198,7 @@ class Space:
         key = frozenset({self._members(a.kinds[0]), self._members(b.kinds[0])})
         if key not in self._together:
             self._together[key] = any(
-                i in self.takes[x] and j in self.takes[y] and not self._stops({x: a.module, y: b.module})
+                i in self.takes[x] and j in self.takes[y] and not self.stops({x: a.module, y: b.module})
                 for x, y in self._pairs
             )
         return self._together[key]
@@ -210,7 +210,8 @@ class Space:
     def _members(self, kind: Kind) -> tuple[object, ...]:
         return (*(getattr(kind.module, n) for n in self._seen), kind.module and kind.module.rate_mts)
 
-    def _stops(self, slots: Mapping[str, Module]) -> bool:
+    def stops(self, slots: Mapping[str, Module]) -> bool:
+        """Whether these modules are stopped by something that no further module would cure."""
         return stops(Context(self.sheet, self.machine, Layout(slots), self.problem.statements))
 
     def _is_live(self, slot: str) -> bool:
@@ -364,10 +365,11 @@ class _Shape:
 
 
 class UnitSearch:
-    """Walks the designs of one unit, channel by channel."""
+    """Walks the designs of one unit, channel by channel. `pure`: only those with one class in each set; where slots
+    belong to none, in the like slots of a socket's channels."""
 
-    def __init__(self, space: Space, unit: Unit, even: bool) -> None:
-        self.space, self.unit, self.even = space, unit, even
+    def __init__(self, space: Space, unit: Unit, even: bool, pure: bool) -> None:
+        self.space, self.unit, self.even, self.pure = space, unit, even, pure
         self.sheet = space.sheet
         self.channels = [c for s in unit.sockets for c in self.sheet.channels_of[s]]
         self.fills: list[FillOrder] = [f for f in self.sheet.fills if set(f.slots) & set(unit.slots)] if even else []
@@ -425,6 +427,8 @@ class UnitSearch:
                     kept[was[1]] += 1
         if any(n > c.most for n, c in zip(counts, space.classes, strict=True)):
             return None
+        if any(self._stops(c, f) for c, f in zip(self.channels, fills, strict=True)):
+            return None
         reach, per_mts, gib_of, at = inf, 0.0, {}, 0
         for socket in self.unit.sockets:
             channels = self.sheet.channels_of[socket]
@@ -471,6 +475,23 @@ class UnitSearch:
 
     @cached_property
     def _reaches(self) -> dict[tuple[object, ...], float | None]:
+        return {}
+
+    def _stops(self, channel: Channel, fill: tuple[int, ...]) -> bool:
+        """Whether a channel filled like this stops by itself."""
+        key = (self._plain_types[channel.id], fill)
+        if key not in self._stopped:
+            modules = {s: m for s, c in zip(channel.slots, fill, strict=True) if c != EMPTY and (m := self.space.classes[c].module)}
+            self._stopped[key] = len(modules) > 1 and self.space.stops(modules)
+        return self._stopped[key]
+
+    @cached_property
+    def _plain_types(self) -> Mapping[str, object]:
+        types = [self.space.channel_type(c, ()) for c in self.channels]
+        return {c.id: types.index(t) for c, t in zip(self.channels, types, strict=True)}
+
+    @cached_property
+    def _stopped(self) -> dict[object, bool]:
         return {}
 
     def _reach(self, channel: Channel, fill: tuple[int, ...]) -> float | None:
@@ -656,17 +677,24 @@ class _Walk:
     ) -> Mapping[tuple[int, int], int] | None:
         """The sets with this channel's modules; None where a module is unlike its set."""
         grown = sets
-        for slot, c in zip(channel.slots, fill, strict=True):
-            for s in self.shape.sets.get(slot, ()) if c != EMPTY else ():
+        for place, (slot, c) in enumerate(zip(channel.slots, fill, strict=True)):
+            if c == EMPTY:
+                continue
+            belongs = self.shape.sets.get(slot, ())
+            if self.search.pure and not belongs:
+                belongs = ((-1 - self.search.unit.sockets.index(channel.socket), place),)
+            for s in belongs:
                 if s not in grown:
                     grown = {**grown, s: c}
-                elif not self._alike(self.search.fills[s[0]], grown[s], c):
+                elif grown[s] != c and (self.search.pure or not self._alike(self.search.fills[s[0]], grown[s], c)):
                     return None
         return grown
 
     def _sets_descend(self, sets: Mapping[tuple[int, int], int]) -> bool:
         """A quick look at the first module of each set; whole sets are weighed later."""
         for (i, k), c in sets.items():
+            if i < 0:
+                continue
             after = sets.get((i, k + 1))
             larger = after is not None and self.space.classes[after].gib > self.space.classes[c].gib
             if self.search.fills[i].larger_first and larger and "capacity_gib" in self.alike[i]:

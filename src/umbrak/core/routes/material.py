@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
-from fnmatch import fnmatchcase
 
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import UNKNOWN, Layout
@@ -91,15 +90,10 @@ def _kind(
     sheet: Sheet, index: int, module: Module, slots: Sequence[str], sources: Sequence[Candidate], most: int
 ) -> Kind:
     cost, kits = _supply(sources, len(slots), most)
-    listed = any(c.listed for c in sources) or is_listed(sheet, module.part)
+    listed = any(c.listed for c in sources) or sheet.lists(module.part)
     if any(c.listed is False for c in sources):
         listed = False
     return Kind(index, module, tuple(slots), tuple(sources), listed, cost, kits)
-
-
-def is_listed(sheet: Sheet, part: str | None) -> bool:
-    """Whether the maker's qualified list has the part."""
-    return part is not None and any(fnmatchcase(part.upper(), line.part.upper()) for line in sheet.listed)
 
 
 def _supply(

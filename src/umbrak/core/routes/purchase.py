@@ -15,7 +15,7 @@ from math import inf, log
 from umbrak.core.evidence.claims import Claim, claims_about
 from umbrak.core.evidence.table import ClaimKind
 from umbrak.core.routes.designs import KindClass, Space
-from umbrak.core.routes.material import Kind, is_listed
+from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.weighing import Scales
 
@@ -37,12 +37,9 @@ class Choice:
 
     def beats(self, other: Choice) -> bool:
         """At least as good in every respect. More of what is fitted is better: more may stay where they are."""
-        return (
-            self.cost <= other.cost
-            and self.fine >= other.fine
-            and self.rated >= other.rated
-            and all(a >= b for a, b in zip(self.fitted, other.fitted, strict=True))
-        )
+        if self.cost > other.cost or self.fine < other.fine or self.rated < other.rated:
+            return False
+        return self.fitted == other.fitted or all(a >= b for a, b in zip(self.fitted, other.fitted, strict=True))
 
 
 @dataclass(frozen=True)
@@ -62,7 +59,7 @@ class Shop:
 
     def __init__(self, problem: Problem, space: Space, scales: Scales) -> None:
         self.problem, self.space, self.scales = problem, space, scales
-        self._choices: dict[tuple[object, int], dict[int, list[Choice]]] = {}
+        self._choices: dict[object, dict[int, list[Choice]]] = {}
 
     def log_fine(self, kind: ClaimKind, modules: Iterable[object]) -> float:
         """Log of the mean probability of "fine" of the claims that a finding of this kind would leave open."""
@@ -78,7 +75,7 @@ class Shop:
         """Log of "fine" of the claim that this part runs here; 0 where somebody vouches for it or it runs already."""
         if kind.module is None or kind.slots or not self.problem.sheet.listed:
             return 0.0
-        return 0.0 if is_listed(self.problem.sheet, kind.module.part) else self.log_fine(ClaimKind.PART, [kind.module])
+        return 0.0 if self.problem.sheet.lists(kind.module.part) else self.log_fine(ClaimKind.PART, [kind.module])
 
     def policies(self) -> tuple[Policy, ...]:
         """Every way to keep to one maker or part, and the mixtures."""
@@ -104,57 +101,68 @@ class Shop:
     def _kit(self, kind: Kind) -> tuple[str, str] | None:
         """What `risk.mixed-kits` tells kits apart by; None for what it leaves out."""
         m = kind.module
-        if m is None or not m.part or is_listed(self.problem.sheet, m.part):
+        if m is None or not m.part or self.problem.sheet.lists(m.part):
             return None
         return m.part, m.revision or ""
 
-    def choices(self, policy: Policy, of: KindClass, most: int) -> Mapping[int, list[Choice]]:
-        """Count -> the choices for so many slots of a class."""
+    def choices(self, policy: Policy, of: KindClass, wanted: frozenset[int]) -> Mapping[int, list[Choice]]:
+        """Count -> the choices for so many slots of a class, for the counts wanted."""
         kinds = [k for k in of.kinds if k.index in policy.kinds]
-        key = (frozenset(k.index for k in kinds), policy.fitted_only, of.index)
-        if (key, most) not in self._choices:
-            self._choices[key, most] = self._make(of, kinds, policy.fitted_only, most)
-        return self._choices[key, most]
+        key = (frozenset(k.index for k in kinds), policy.fitted_only, of.index, wanted)
+        if key not in self._choices:
+            self._choices[key] = self._make(of, kinds, policy.fitted_only, wanted)
+        return self._choices[key]
 
-    def _make(self, of: KindClass, kinds: Sequence[Kind], fitted_only: bool, most: int) -> dict[int, list[Choice]]:
-        """All but one kind at a count where its price breaks, the last one takes what is left (see `Kind.breaks`)."""
+    def _make(
+        self, of: KindClass, kinds: Sequence[Kind], fitted_only: bool, wanted: frozenset[int]
+    ) -> dict[int, list[Choice]]:
+        """All but one kind at a count where its price breaks, the last one takes what is left (see `Kind.breaks`).
+
+        Kind after kind, keeping for each count reached so far what nothing beats; only counts from which the kinds
+        that follow can still reach one that is wanted.
+        """
+        if not wanted:
+            return {}
+        most = max(wanted)
         places = {k.index: i for i, k in enumerate(k for k in of.kinds if k.slots)}
-        nothing = Choice(0, 0.0, inf, (0,) * len(places), ())
-        #: Count -> choices so far; with the kind that takes what is left among them or not.
-        open_: dict[int, list[Choice]] = {0: [nothing]}
-        closed: dict[int, list[Choice]] = {}
-        for kind in self._worth_having(kinds, most):
-            no_more = fitted_only or not (self.problem.wishes.third_party or kind.listed)
-            supply = min(kind.fitted if no_more else len(kind.cost) - 1, most)
-            fine = self.of_kind(kind)
-            add = _adder(kind, fine, places.get(kind.index))
-            grown_open, grown_closed = {n: list(c) for n, c in open_.items()}, {n: list(c) for n, c in closed.items()}
-            breaks = {n for n in kind.breaks() if n <= supply} | {supply}
-            for n in range(1, supply + 1):
-                for at, before in open_.items():
-                    if at + n <= most:
-                        into = grown_open if n in breaks else grown_closed
-                        _merge(into.setdefault(at + n, []), (add(c, n) for c in before))
-                if n in breaks:
-                    for at, before in closed.items():
-                        if at + n <= most:
-                            _merge(grown_closed.setdefault(at + n, []), (add(c, n) for c in before))
-            open_, closed = grown_open, grown_closed
+        stock = [(k, n) for k in self._worth_having(kinds, most) if (n := self._supply(k, fitted_only, most))]
+        breaks = [sorted({n for n in k.breaks() if n < supply} | {supply}) for k, supply in stock]
+        #: Before each kind: counts from which those that follow reach a wanted one at breaks alone.
+        useful = [set(wanted)]
+        for each in reversed(breaks):
+            useful.insert(0, useful[0] | {n - j for n in useful[0] for j in each if j <= n})
+        #: (count, whether some kind has taken what was left) -> choices.
+        reached: dict[tuple[int, bool], list[Choice]] = {(0, False): [Choice(0, 0.0, inf, (0,) * len(places), ())]}
+        for (kind, supply), at_breaks, goals in zip(stock, breaks, useful[1:], strict=True):
+            add = _adder(kind, self.of_kind(kind), places.get(kind.index))
+            grown: dict[tuple[int, bool], list[Choice]] = {}
+            for (n, left), choices in reached.items():
+                steps = [0, *at_breaks]
+                if not left:
+                    steps += [j for g in goals if 0 < (j := g - n) <= supply and j not in at_breaks]
+                for j in steps:
+                    closes = left or (j > 0 and j not in at_breaks)
+                    if n + j in goals or (not closes and n + j < most):
+                        _merge(grown.setdefault((n + j, closes), []), (add(c, j) for c in choices) if j else choices)
+            reached = grown
         made: dict[int, list[Choice]] = {}
-        for n in {*open_, *closed}:
-            best: list[Choice] = []
-            _merge(best, (*open_.get(n, ()), *closed.get(n, ())))
-            made[n] = best
+        for (n, _), choices in sorted(reached.items()):
+            if n in wanted:
+                _merge(made.setdefault(n, []), choices)
         return made
+
+    def _supply(self, kind: Kind, fitted_only: bool, most: int) -> int:
+        no_more = fitted_only or not (self.problem.wishes.third_party or kind.listed)
+        return min(kind.fitted if no_more else len(kind.cost) - 1, most)
 
     def _worth_having(self, kinds: Sequence[Kind], most: int) -> list[Kind]:
         """Kinds that no other replaces at any count: one that can be had singly and without end, no dearer, no less
         sure and rated no lower."""
         kept: list[Kind] = []
         for k in sorted(kinds, key=lambda k: (not self._endless(k, most), k.cost[1] if len(k.cost) > 1 else inf)):
-            if not any(self._replaces(a, k) for a in kept if self._endless(a, most)):
+            if len(k.cost) > 1 and not any(self._replaces(a, k) for a in kept if self._endless(a, most)):
                 kept.append(k)
-        return kept
+        return kept[::-1]  # endless ones last: few counts lead from them to a wanted one
 
     def _endless(self, kind: Kind, most: int) -> bool:
         """Whether every module of it costs the same and there are enough."""
@@ -185,6 +193,9 @@ def _adder(kind: Kind, fine: float, place: int | None) -> Callable[[Choice, int]
 def _merge(into: list[Choice], new: Iterable[Choice]) -> None:
     """Add choices, dropping those that another beats."""
     for c in new:
-        if not any(x.beats(c) for x in into):
+        for x in into:
+            if x.beats(c):
+                break
+        else:
             into[:] = [x for x in into if not c.beats(x)]
             into.append(c)

@@ -16,8 +16,7 @@ is weighed, and those it hid come forward.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
-from itertools import combinations_with_replacement, product
+from dataclasses import dataclass, fields, replace
 from math import inf, log
 from time import monotonic
 
@@ -38,9 +37,14 @@ from umbrak.core.routes.purchase import Choice, Policy, Shop
 from umbrak.core.routes.weighing import Key, Scales, Weighed
 from umbrak.core.rules.finding import Severity
 
-#: Rows of bounds held at once; more are left out, and said to be. [rows]
-_MOST_ROWS = 1_500_000
-_MOST_DESIGNS = 120_000
+#: Rows of bounds held before those that nothing beats are weighed.
+_MOST_ROWS = 400_000
+#: Up to so many slots nothing is gained by looking at layouts of few kinds first.
+_SMALL = 8
+#: Combinations looked at in one go.
+_CHUNK = 20_000
+#: Designs of one unit; more are left out, and said to be.
+_MOST_DESIGNS = 100_000
 
 Rows = NDArray[np.int64]
 
@@ -110,8 +114,11 @@ class _Search:
         self._totals: dict[float, float] = {}
 
     def run(self) -> Found:
+        # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
+        kinds_of_layout = (True, False) if len(self.scales.live_slots) > _SMALL else (False,)
         for even in (True, False) if self.problem.wishes.uneven else (True,):
-            self._phase(even)
+            for pure in kinds_of_layout:
+                self._phase(even, pure)
         routes = sorted(self._front().values(), key=lambda w: (w.measures.cost, w.measures.key(self.problem.steps)))
         gap = 0.0 if routes else None
         if routes and not self.complete:
@@ -133,25 +140,35 @@ class _Search:
 
     # -- designs and their combinations ---------------------------------------------------------------
 
-    def _phase(self, even: bool) -> None:
+    def _phase(self, even: bool, pure: bool) -> None:
         units = self.space.units(even)
-        designs = self._designs(units, even)
+        designs = self._designs(units, even, pure)
+        self._merged_astray = False
+        self._walk(units, designs, even, merging=True)
+        if self._merged_astray:
+            self._walk(units, designs, even, merging=False)
+
+    def _walk(self, units: Sequence[Unit], designs: Sequence[Sequence[UnitDesign]], even: bool, merging: bool) -> None:
+        rows = _Rows()
         for policy in self.shop.policies():
             table = _Table(self, units, designs, policy)
-            for chunk in self._combined(units, designs, policy, even):
+            for chunk in self._combined(table, policy, even, merging):
                 if self._over():
-                    return
-                table.add(chunk)
-            table.settle()
+                    break
+                table.add(chunk, rows)
+                if rows.count > _MOST_ROWS:
+                    self._settle(rows)
+                    rows = _Rows()
             self._tell()
+        self._settle(rows)
 
-    def _designs(self, units: Sequence[Unit], even: bool) -> list[list[UnitDesign]]:
+    def _designs(self, units: Sequence[Unit], even: bool, pure: bool) -> list[list[UnitDesign]]:
         """The designs of each unit; units that are alike share them."""
         made: dict[object, list[UnitDesign]] = {}
         for unit in units:
             if unit.alike not in made:
                 found: list[UnitDesign] = []
-                for design in UnitSearch(self.space, unit, even).designs(lambda: self._over()):
+                for design in UnitSearch(self.space, unit, even, pure).designs(lambda: self._over()):
                     found.append(design)
                     if len(found) >= _MOST_DESIGNS:
                         self.complete = False
@@ -159,43 +176,80 @@ class _Search:
                 made[unit.alike] = found
         return [made[u.alike] for u in units]
 
-    def _combined(
-        self, units: Sequence[Unit], designs: Sequence[Sequence[UnitDesign]], policy: Policy, even: bool
-    ) -> Iterator[Rows]:
-        """Design numbers of each unit, a row a combination, in chunks."""
-        usable = {c.index for c in self.space.classes if any(k.index in policy.kinds for k in c.kinds)}
-        fits = [[i for i, d in enumerate(ds) if all(n == 0 or c in usable for c, n in enumerate(d.counts))] for ds in designs]
-        # Units that are alike may change places: they are chosen in ascending order only.
-        runs: list[list[int]] = []
-        for i, u in enumerate(units):
-            run = next((r for r in runs if units[r[0]].alike == u.alike), None)
-            if run is None:
-                runs.append([i])
-            else:
-                run.append(i)
-        shared: dict[object, list[list[int]]] = {}
-        for i, ds in enumerate(designs):
-            for d in fits[i]:
-                shared.setdefault(ds[d].shared, [[] for _ in units])[i].append(d)
-        made, rows = 0, []
-        for bucket in shared.values() if even else [fits]:
-            for chosen in product(*(combinations_with_replacement(bucket[r[0]], len(r)) for r in runs)):
-                row = [0] * len(units)
-                for r, picks in zip(runs, chosen, strict=True):
-                    for i, pick in zip(r, picks, strict=True):
-                        row[i] = pick
-                rows.append(row)
-                if len(rows) >= 20_000:
-                    made += len(rows)
-                    yield np.array(rows, np.int64)
-                    rows = []
-                    if made >= _MOST_ROWS:
-                        self.complete = False
-                        return
-        if rows:
-            yield np.array(rows, np.int64)
+    def _combined(self, table: _Table, policy: Policy, even: bool, merging: bool) -> Iterator[_Combined]:
+        """Every combination of the units' designs that the policy has kinds for, in chunks.
+
+        Combinations that come to the same in every column (they only differ in which unit holds what) are one row
+        when `merging`. Should such a row turn out worse than its bound, one of those it stands for might not: then
+        the walk is repeated without merging.
+        """
+        usable = np.zeros(len(self.space.classes), bool)
+        usable[[c.index for c in self.space.classes if any(k.index in policy.kinds for k in c.kinds)]] = True
+        ids: dict[object, int] = {}
+        shared = [np.array([ids.setdefault(d.shared if even else (), len(ids)) for d in ds], np.int64) for ds in table.designs]
+        options = []
+        for a, of in zip(table.arrays, shared, strict=True):
+            fits = np.flatnonzero(~(a.counts[:, ~usable] > 0).any(axis=1))
+            options.append(_Options(a, fits, of, len(ids)))
+        first = options[0]
+        so_far = _Combined(first.rows[:, None], table.arrays[0].of(first.rows), first.shared, np.zeros(len(first.rows), bool))
+        for i, option in enumerate(options[1:], start=1):
+            last = i == len(options) - 1
+            alike = [j for j in range(i) if table.units[j].alike == table.units[i].alike]
+            grown = []
+            for part in so_far.in_parts(option.lengths):
+                joined = part.times(option)
+                if alike and not merging:
+                    joined = joined.only(joined.picks[:, alike[-1]] <= joined.picks[:, i])
+                joined = joined.merged() if merging else joined
+                if last:
+                    yield joined
+                else:
+                    grown.append(joined)
+                if self._over():
+                    return
+            if not last:
+                so_far = _Combined.all_of(grown) if grown else so_far.only(np.zeros(0, np.int64))
+                so_far = so_far.merged() if merging and len(grown) > 1 else so_far
+        if len(options) == 1:
+            yield from so_far.in_parts(np.ones(len(ids), np.int64))
 
     # -- weighing -------------------------------------------------------------------------------------
+
+    def _settle(self, rows: _Rows) -> None:
+        """Weigh rows until nothing that is not weighed is left that nothing beats."""
+        if not rows.parts:
+            return
+        keys = np.concatenate([p.keys for p in rows.parts])
+        starts = np.cumsum([0, *(len(p.keys) for p in rows.parts)])
+        distinct, group = _distinct(keys)
+        order = np.argsort(group, kind="stable")
+        ends = np.searchsorted(group[order], np.arange(len(distinct) + 1))
+        #: Per distinct key: how many of its rows have been weighed.
+        done = np.zeros(len(distinct), np.int64)
+        open_ = np.ones(len(distinct), bool)
+        while open_.any():
+            candidates = np.flatnonzero(open_)
+            beaten = self._beaten(distinct[candidates])
+            open_[candidates[beaten]] = False
+            candidates = candidates[~beaten]
+            front = candidates[unbeaten(distinct[candidates])]
+            for g in front:
+                if self._over():
+                    return
+                i = int(order[ends[g] + done[g]])
+                n = int(np.searchsorted(starts, i, "right")) - 1
+                part, at = rows.parts[n], i - int(starts[n])
+                key = self.take(part.table.layout(part.picks[at], part.taken[at]))
+                if part.merged[at] and key != tuple(keys[i].tolist()):
+                    self._merged_astray = True
+                done[g] += 1
+                open_[g] = done[g] < ends[g + 1] - ends[g]
+                self._tell()
+
+    def _beaten(self, keys: Rows) -> NDArray[np.bool_]:
+        """Whether a layout that has been weighed is at least as good."""
+        return beaten_by(keys, np.array(list(self.known), np.int64).reshape(-1, keys.shape[1]))
 
     def take(self, layout: Layout) -> Key | None:
         """Weigh a layout and keep it if it may be had; its key, or None."""
@@ -260,6 +314,30 @@ def _machine_wide(sheet: Sheet) -> Sheet:
     return replace(sheet, limits=only(sheet.limits), processors=processors, hash=f"{sheet.hash} machine-wide")
 
 
+@dataclass(frozen=True)
+class _Part:
+    """Rows of one table: their keys, the designs picked, the choices taken, whether they stand for others too."""
+
+    table: _Table
+    keys: Rows
+    picks: Rows
+    taken: Rows
+    merged: NDArray[np.bool_]
+
+
+class _Rows:
+    """Rows that nothing weighed so far beats."""
+
+    def __init__(self) -> None:
+        self.parts: list[_Part] = []
+        self.count = 0
+
+    def append(self, part: _Part) -> None:
+        if len(part.keys):
+            self.parts.append(part)
+            self.count += len(part.keys)
+
+
 class _Table:
     """The rows of one policy: combinations of designs, with the choices of kinds for their classes."""
 
@@ -269,42 +347,49 @@ class _Table:
         self.search, self.units, self.designs, self.policy = search, units, designs, policy
         self.problem, self.space = search.problem, search.space
         self.arrays = [_arrays(self.space, ds) for ds in designs]
-        most = len(search.scales.live_slots)
         #: Class -> count -> choices.
-        self.choices = [search.shop.choices(policy, c, most) for c in self.space.classes]
-        self.keys: list[Rows] = []
-        self.picks: list[Rows] = []
-        self.taken: list[Rows] = []
+        self.choices = [search.shop.choices(policy, c, self._wanted(c)) for c in self.space.classes]
 
-    def add(self, picks: Rows) -> None:
-        """Bounds of these combinations with every choice of kinds, those that a wish rules out left away."""
-        space, problem = self.space, self.problem
-        total = _sum(self.arrays, picks)
-        taken = np.full((len(picks), len(space.classes)), -1, np.int64)
-        cost, fine = np.zeros(len(picks)), np.zeros(len(picks))
-        rated = np.full(len(picks), inf)
-        fitted = np.zeros((len(picks), len(space.fitted)), np.int64)
-        row = np.arange(len(picks))
+    def _wanted(self, of: KindClass) -> frozenset[int]:
+        """Counts of a class that designs of all units may come to."""
+        sums = {0}
+        for a in self.arrays:
+            sums = {n + m for n in sums for m in np.unique(a.counts[:, of.index]).tolist()}
+        return frozenset(n for n in sums if 0 < n <= of.most)
+
+    def add(self, combined: _Combined, into: _Rows) -> None:
+        """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
+        something weighed beats."""
+        space, total = self.space, combined.sums
+        n_rows = len(combined.picks)
+        taken = np.full((n_rows, len(space.classes)), -1, np.int16)
+        cost, fine = np.zeros(n_rows), np.zeros(n_rows)
+        rated = np.full(n_rows, inf)
+        fitted = np.zeros((n_rows, len(space.fitted)), np.int64)
+        row = np.arange(n_rows)
         place = 0
         for c, choices in zip(space.classes, self.choices, strict=True):
             here = sum(1 for k in c.kinds if k.slots)
             lists = _Lists(choices, here, int(total.counts[:, c.index].max(initial=0)))
             n = total.counts[row, c.index]
-            row_of, choice = lists.expand(n)
-            row, cost, fine, rated = row[row_of], cost[row_of], fine[row_of], rated[row_of]
-            fitted, taken = fitted[row_of], taken[row_of]
-            some = choice >= 0
-            cost[some] += lists.cost[choice[some]]
-            fine[some] += lists.fine[choice[some]]
-            rated[some] = np.minimum(rated[some], lists.rated[choice[some]])
-            fitted[some, place : place + here] = lists.fitted[choice[some]]
-            taken[:, c.index] = np.where(some, choice - lists.starts[np.minimum(n[row_of], len(lists.starts) - 1)], -1)
+            if n.any():
+                row_of, choice = lists.expand(n)
+                row, cost, fine, rated = row[row_of], cost[row_of], fine[row_of], rated[row_of]
+                fitted, taken = fitted[row_of], taken[row_of]
+                some = choice >= 0
+                cost[some] += lists.cost[choice[some]]
+                fine[some] += lists.fine[choice[some]]
+                rated[some] = np.minimum(rated[some], lists.rated[choice[some]])
+                fitted[some, place : place + here] = lists.fitted[choice[some]]
+                taken[:, c.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
             place += here
         self.search.rows += len(row)
         keys, fits = self._keys(total, row, cost, fine, rated, fitted)
-        self.keys.append(keys[fits])
-        self.picks.append(picks[row[fits]])
-        self.taken.append(taken[fits])
+        keep = np.flatnonzero(fits)
+        keep = keep[~self.search._beaten(keys[keep])]
+        into.append(
+            _Part(self, keys[keep], combined.picks[row[keep]], taken[keep], combined.merged_rows[row[keep]])
+        )
 
     def _keys(
         self, total: _Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
@@ -357,37 +442,7 @@ class _Table:
         )
         return np.where(np.isfinite(keys), keys, 0).astype(np.int64), fits
 
-    def settle(self) -> None:
-        """Weigh rows until nothing that is not weighed is left that nothing beats."""
-        if not self.keys:
-            return
-        keys, picks, taken = np.concatenate(self.keys), np.concatenate(self.picks), np.concatenate(self.taken)
-        if not len(keys):
-            return
-        distinct, group = _distinct(keys)
-        waiting: list[list[int]] = [[] for _ in range(len(distinct))]
-        for i in np.argsort(group, kind="stable"):
-            waiting[group[i]].append(int(i))
-        open_ = np.ones(len(distinct), bool)
-        while open_.any():
-            known = np.array(list(self.search.known), np.int64).reshape(-1, distinct.shape[1])
-            # What is as good as something weighed already is not looked at, save for the lower part number.
-            candidates = np.flatnonzero(open_)
-            beaten = beaten_by(distinct[candidates], known)
-            open_[candidates[beaten]] = False
-            candidates = candidates[~beaten]
-            front = candidates[unbeaten(distinct[candidates])]
-            if not len(front):
-                return
-            for g in front:
-                if self.search._over():
-                    return
-                i = waiting[g].pop(0)
-                self.search.take(self._layout(picks[i], taken[i]))
-                if not waiting[g]:
-                    open_[g] = False
-
-    def _layout(self, picks: Rows, taken: Rows) -> Layout:
+    def layout(self, picks: Rows, taken: Rows) -> Layout:
         """The layout that a row stands for: kinds in the slots of their classes, fitted ones where they are."""
         space = self.space
         classes: dict[str, int] = {}
@@ -437,6 +492,97 @@ class _Arrays:
     reach: NDArray[np.float64]
     per_mts: NDArray[np.float64]
 
+    def of(self, rows: Rows) -> _Arrays:
+        return _Arrays(
+            self.counts[rows], self.filled[rows], self.gib[rows], self.kept[rows], self.reach[rows], self.per_mts[rows]
+        )
+
+    def plus(self, other: _Arrays) -> _Arrays:
+        """Row by row: everything adds up but the rate, which is the slower one's."""
+        return _Arrays(
+            self.counts + other.counts,
+            self.filled + other.filled,
+            self.gib + other.gib,
+            self.kept + other.kept,
+            np.minimum(self.reach, other.reach),
+            np.round(self.per_mts + other.per_mts, 6),
+        )
+
+    def columns(self) -> NDArray[np.float64]:
+        return np.column_stack([self.counts, self.kept, np.minimum(self.reach, 1e9), self.per_mts, self.gib])
+
+
+class _Options:
+    """Designs of one unit, sorted by what they must share with the other units'."""
+
+    def __init__(self, arrays: _Arrays, rows: Rows, shared: Rows, ids: int) -> None:
+        self.arrays = arrays
+        self.rows = rows[np.argsort(shared[rows], kind="stable")]
+        self.shared = shared[self.rows]
+        self.lengths = np.bincount(self.shared, minlength=ids)
+        self.starts = np.cumsum(self.lengths) - self.lengths
+
+
+@dataclass(frozen=True)
+class _Combined:
+    """Combinations of designs: which of each unit, what they come to, what they share, whether they stand for others."""
+
+    picks: Rows
+    sums: _Arrays
+    shared: Rows
+    merged_rows: NDArray[np.bool_]
+
+    def only(self, rows: Rows | NDArray[np.bool_]) -> _Combined:
+        at = np.flatnonzero(rows) if rows.dtype == bool else rows
+        return _Combined(self.picks[at], self.sums.of(at), self.shared[at], self.merged_rows[at])
+
+    def in_parts(self, lengths: Rows) -> Iterator[_Combined]:
+        """Parts that come to some `_CHUNK` rows when each row is joined with so many others."""
+        ends = np.cumsum(lengths[self.shared])
+        start = 0
+        while start < len(self.picks):
+            done = ends[start - 1] if start else 0
+            end = max(start + 1, int(np.searchsorted(ends, done + _CHUNK, "right")))
+            yield self.only(np.arange(start, min(end, len(self.picks))))
+            start = end
+
+    def times(self, option: _Options) -> _Combined:
+        """Every row with every design of one more unit that shares what it must."""
+        lengths = option.lengths[self.shared]
+        mine = np.repeat(np.arange(len(self.picks)), lengths)
+        within = np.arange(len(mine)) - np.repeat(np.cumsum(lengths) - lengths, lengths)
+        theirs = option.rows[option.starts[self.shared[mine]] + within]
+        picks = np.column_stack([self.picks[mine], theirs]).astype(np.int64)
+        sums = self.sums.of(mine).plus(option.arrays.of(theirs))
+        return _Combined(picks, sums, self.shared[mine], self.merged_rows[mine])
+
+    @staticmethod
+    def all_of(parts: Sequence[_Combined]) -> _Combined:
+        sums = [p.sums for p in parts]
+        joined = _Arrays(*(np.concatenate([getattr(x, f.name) for x in sums]) for f in fields(_Arrays)))
+        return _Combined(
+            np.concatenate([p.picks for p in parts]),
+            joined,
+            np.concatenate([p.shared for p in parts]),
+            np.concatenate([p.merged_rows for p in parts]),
+        )
+
+    def merged(self) -> _Combined:
+        """One row for all that come to the same in every column."""
+        columns = np.column_stack([self.sums.columns(), self.shared])
+        # A sum weighted by fixed irrational factors tells nearly all apart; equal sums are then compared in full.
+        weights = np.sqrt(np.arange(2, 2 + columns.shape[1]))
+        marks = np.round(columns @ weights, 7)
+        order = np.lexsort((*columns.T, marks)) if len(marks) < 1000 else np.argsort(marks, kind="stable")
+        ordered = columns[order]
+        new = np.ones(len(order), bool)
+        new[1:] = (ordered[1:] != ordered[:-1]).any(axis=1)
+        group = np.cumsum(new) - 1
+        stands_for_more = np.bincount(group) > 1
+        before = np.bincount(group, weights=self.merged_rows[order].astype(np.float64)) > 0
+        first = order[new]
+        return _Combined(self.picks[first], self.sums.of(first), self.shared[first], stands_for_more | before)
+
 
 def _arrays(space: Space, designs: Sequence[UnitDesign]) -> _Arrays:
     n = len(designs)
@@ -448,24 +594,6 @@ def _arrays(space: Space, designs: Sequence[UnitDesign]) -> _Arrays:
         np.array([d.reach for d in designs], np.float64),
         np.array([d.per_mts for d in designs], np.float64),
     )
-
-
-def _sum(units: Sequence[_Arrays], picks: Rows) -> _Arrays:
-    """Combinations: everything adds up but the rate, which is the slowest unit's."""
-    chosen = [(a, picks[:, i]) for i, a in enumerate(units)]
-    first, *others = [
-        _Arrays(a.counts[p], a.filled[p], a.gib[p], a.kept[p], a.reach[p], a.per_mts[p]) for a, p in chosen
-    ]
-    for o in others:
-        first = _Arrays(
-            first.counts + o.counts,
-            first.filled + o.filled,
-            first.gib + o.gib,
-            first.kept + o.kept,
-            np.minimum(first.reach, o.reach),
-            first.per_mts + o.per_mts,
-        )
-    return first
 
 
 class _Lists:

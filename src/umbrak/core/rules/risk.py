@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from fnmatch import fnmatchcase
 
 from umbrak.core.platform.machine import Occupant
 from umbrak.core.rules.catalogue import rule
@@ -33,7 +32,7 @@ def unlisted(ctx: Context) -> Iterator[Finding]:
 
 def is_listed(ctx: Context, part: str) -> bool:
     """Whether the maker's qualified list has the part."""
-    return any(fnmatchcase(part.upper(), line.part.upper()) for line in ctx.sheet.listed)
+    return ctx.once(("listed", part), lambda: ctx.sheet.lists(part))
 
 
 @rule("risk.warranty", applies=lambda ctx: ctx.before is not None and bool(ctx.layout.changed_from(ctx.before)))
