@@ -112,6 +112,9 @@ class _Search:
         self.rows = 0
         self.complete = True
         self._totals: dict[float, float] = {}
+        #: What nothing weighed beats, and how many had been weighed when that was found.
+        self._best: Rows = np.empty((0, 6), np.int64)
+        self._front_of = 0
 
     def run(self) -> Found:
         # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
@@ -249,7 +252,10 @@ class _Search:
 
     def _beaten(self, keys: Rows) -> NDArray[np.bool_]:
         """Whether a layout that has been weighed is at least as good."""
-        return beaten_by(keys, np.array(list(self.known), np.int64).reshape(-1, keys.shape[1]))
+        if self._front_of != len(self.known):
+            known = np.array(list(self.known), np.int64).reshape(-1, keys.shape[1])
+            self._best, self._front_of = known[unbeaten(known)], len(self.known)
+        return beaten_by(keys, self._best)
 
     def take(self, layout: Layout) -> Key | None:
         """Weigh a layout and keep it if it may be had; its key, or None."""
@@ -386,7 +392,8 @@ class _Table:
         self.search.rows += len(row)
         keys, fits = self._keys(total, row, cost, fine, rated, fitted)
         keep = np.flatnonzero(fits)
-        keep = keep[~self.search._beaten(keys[keep])]
+        distinct, group = _distinct(keys[keep])
+        keep = keep[~self.search._beaten(distinct)[group]]
         into.append(
             _Part(self, keys[keep], combined.picks[row[keep]], taken[keep], combined.merged_rows[row[keep]])
         )
@@ -637,17 +644,29 @@ def _distinct(keys: Rows) -> tuple[Rows, Rows]:
 
 def beaten_by(keys: Rows, others: Rows) -> NDArray[np.bool_]:
     """Whether one of the others is at least as good in every column."""
+    columns, theirs = np.ascontiguousarray(keys.T), np.ascontiguousarray(others.T)
     beaten = np.zeros(len(keys), bool)
-    for start in range(0, len(keys), 4096):
-        part = keys[start : start + 4096]
-        worse = np.zeros(len(part), bool)
-        for block in range(0, len(others), 256):
-            rest = np.flatnonzero(~worse)
-            if not len(rest):
+    for start in range(0, len(keys), 8192):
+        open_ = np.arange(start, min(start + 8192, len(keys)))
+        # Few first: those that beat much leave little for the rest.
+        for begin, end in _growing(others.shape[0]):
+            if not len(open_):
                 break
-            worse[rest] = (others[None, block : block + 256] <= part[rest][:, None]).all(axis=2).any(axis=1)
-        beaten[start : start + 4096] = worse
+            better = theirs[0, begin:end, None] <= columns[0, open_]
+            for mine, other in zip(columns[1:], theirs[1:], strict=True):
+                better &= other[begin:end, None] <= mine[open_]
+            worse = better.any(axis=0)
+            beaten[open_[worse]] = True
+            open_ = open_[~worse]
     return beaten
+
+
+def _growing(count: int) -> Iterator[tuple[int, int]]:
+    """Spans of 8, 32, 128, 128, ... that cover so many."""
+    begin, size = 0, 8
+    while begin < count:
+        yield begin, min(begin + size, count)
+        begin, size = begin + size, min(size * 4, 128)
 
 
 def unbeaten(keys: Rows) -> NDArray[np.bool_]:
