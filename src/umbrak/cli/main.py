@@ -54,6 +54,11 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("--strict", action="store_true", help="exit 3 when a verdict is no-go")
     as_json(check)
 
+    routes = command("routes", routes_command)
+    routes.add_argument("cases", metavar="CASE", nargs="+", type=Path)
+    routes.add_argument("--seconds", type=float, default=60.0, help="end with the best so far after this; default: 60")
+    as_json(routes)
+
     sheet = commands.add_parser("sheet", help="platform sheets").add_subparsers(metavar="COMMAND", required=True)
     lint = command("lint", sheet_lint_command, sheet)
     lint.add_argument("files", metavar="FILE", nargs="+", type=Path)
@@ -175,6 +180,20 @@ def check_command(arguments: Arguments) -> None:
     results = _each(arguments.cases or [Path("-")], use, arguments.as_json, check_words)
     if arguments.strict and any(r.get("goal", r)["verdict"] == "no-go" for r in results):
         sys.exit(3)
+
+
+def routes_command(arguments: Arguments) -> None:
+    """The routes of each case that no other beats, or which wishes to give up where there is none."""
+    from datetime import date
+
+    from umbrak.cli.words import routes_words
+    from umbrak.formats.case import read_case, routes_case
+
+    def use(path: Path) -> dict[str, Any]:
+        folder = Path(".") if str(path) == "-" else path.parent
+        return routes_case(read_case(_bytes(path), folder), date.today(), arguments.seconds)
+
+    _each(arguments.cases, use, arguments.as_json, routes_words)
 
 
 def sheet_lint_command(arguments: Arguments) -> None:

@@ -133,3 +133,40 @@ def lint_words(result: dict[str, Any]) -> str:
         if not sheet["findings"]:
             lines.append(f"{result['file']}: {sheet['id']} is clean, {sheet['slots']} slots")
     return "\n".join(lines)
+
+
+_WISH_WORDS = {
+    "usable_gib": "the usable total",
+    "budget": "the budget",
+    "keep_warranty": "leaving closed what ends the warranty",
+    "third_party": "parts on the maker's list only",
+    "over_official": "staying within the official total",
+    "free_slots": "the slots left free",
+    "rate_mts": "the least data rate",
+    "keep_fitted": "keeping what is fitted",
+    "top_trouble": "the most trouble",
+    "uneven": "even layouts only",
+}
+
+
+def routes_words(result: dict[str, Any]) -> str:
+    if not result["routes"]:
+        if not result["relax"]:
+            return "no route: nothing at hand fits this machine, whatever wish is given up"
+        options = [" and ".join(_WISH_WORDS[w] for w in names) for names in result["relax"]]
+        return "\n".join(["no route; there is one without", *(f"  {o}" for o in options)])
+    lines = []
+    for r in result["routes"]:
+        low, high = r["trouble_90"]
+        rate = f"{r['data_rate_mts']} MT/s" if r["data_rate_mts"] else "rate not told"
+        names = f"  ({', '.join(r['names'])})" if r["names"] else ""
+        lines.append(
+            f"{r['verdict']}: {r['cost']} {r['currency'] or ''}".rstrip()
+            + f", {r['usable_gib']:g} GB usable, {rate}, {r['sustained_gbs']:g} GB/s, {r['free_slots']} free, "
+            + f"{r['touches']} touches, trouble {r['trouble']:.0%} ({low:.0%} to {high:.0%}){names}"
+        )
+        lines += [f"    buy {b['count']} of {b['part']}, {b['price']}" for b in r["buy"] if b["from"] == "offer"]
+        lines += [f"    take {b['count']} of {b['part']} from the shelf" for b in r["buy"] if b["from"] == "shelf"]
+    if not result["proved"]:
+        lines.append(f"not all was looked at: the cheapest could be {result['gap']:.1%} cheaper at most")
+    return "\n".join(lines)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -10,30 +11,34 @@ from pydantic import Field
 
 from umbrak.core.cures import cures
 from umbrak.core.evaluate import evaluate
-from umbrak.core.plan.actions import Action, actions
+from umbrak.core.evidence.belief import Trial
+from umbrak.core.evidence.trouble import Costs
+from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
-from umbrak.formats.documents import Doc, MachineDoc, Name, OccupantsDoc, StatementDoc, occupants
+from umbrak.core.routes.problem import Candidate, Problem, Wishes
+from umbrak.formats.asking import CandidateDoc, CostsDoc, Day, TrialDoc, WishesDoc
+from umbrak.formats.documents import Doc, MachineDoc, OccupantsDoc, StatementDoc, occupants
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
-from umbrak.formats.to_json import jsonable
+from umbrak.formats.to_json import actions_json, answer_json, jsonable
 from umbrak.formats.yaml_text import Document, check, load_yaml
 
 
 class CaseDoc(Doc):
-    """`sheet` and `slots` are needed; the rest is optional. Parts that only routes use are kept unread."""
+    """`sheet` and `slots` are needed; the rest is optional."""
 
-    as_of: Name | None = None
+    as_of: Day | None = None
     sheet: str | dict[str, Any]
     slots: OccupantsDoc
     machine: MachineDoc = Field(default_factory=MachineDoc)
     goal: OccupantsDoc | None = None
     statements: Annotated[list[StatementDoc], Field(max_length=500)] = []
-    trials: list[Any] = []
-    candidates: list[Any] = []
-    wishes: dict[str, Any] = {}
-    costs: dict[str, Any] = {}
+    trials: Annotated[list[TrialDoc], Field(max_length=2000)] = []
+    candidates: Annotated[list[CandidateDoc], Field(max_length=1000)] = []
+    wishes: WishesDoc = Field(default_factory=WishesDoc)
+    costs: CostsDoc = Field(default_factory=CostsDoc)
     duty: dict[str, Any] = {}
 
 
@@ -44,6 +49,14 @@ class Case:
     layout: Layout
     goal: Layout | None
     statements: tuple[Statement, ...]
+    #: None = today.
+    as_of: date | None
+    trials: tuple[Trial, ...]
+    candidates: tuple[Candidate, ...]
+    #: Of all candidates' prices; None where none is named.
+    currency: str | None
+    wishes: Wishes
+    costs: Costs
 
 
 def read_case(text: str | bytes, folder: Path) -> Case:
@@ -75,7 +88,23 @@ def read_case(text: str | bytes, folder: Path) -> Case:
         occupants(doc.slots),
         occupants(doc.goal) if doc.goal is not None else None,
         tuple(s.value(f"case-{i + 1}") for i, s in enumerate(doc.statements)),
+        doc.as_of,
+        tuple(t.value(f"trial-{i + 1}") for i, t in enumerate(doc.trials)),
+        tuple(c.value() for c in doc.candidates),
+        _one_currency(document, doc.candidates),
+        doc.wishes.value(),
+        doc.costs.value(),
     )
+
+
+def _one_currency(document: Document, candidates: list[CandidateDoc]) -> str | None:
+    """The currency of every price. Raises InputError naming the first candidate in another one."""
+    named = [(i, c.currency) for i, c in enumerate(candidates) if c.currency]
+    for i, currency in named:
+        if currency != named[0][1]:
+            message = f"{currency} beside {named[0][1]}: all prices must be in one currency"
+            raise InputError("mixed-currencies", [document.fault(("candidates", i, "currency"), message)])
+    return named[0][1] if named else None
 
 
 def _sheet(document: Document, given: str | dict[str, Any], folder: Path) -> Sheet:
@@ -105,7 +134,7 @@ def check_case(case: Case) -> dict[str, Any]:
     result = {**_judged(case, case.layout, None), "actions": None}
     if case.goal is not None:
         done = actions(case.sheet, case.layout, case.goal)
-        result["goal"] = {**_judged(case, case.goal, case.layout), "actions": _actions_json(done)}
+        result["goal"] = {**_judged(case, case.goal, case.layout), "actions": actions_json(done)}
     return result
 
 
@@ -116,12 +145,30 @@ def _judged(case: Case, layout: Layout, before: Layout | None) -> dict[str, Any]
     found = cures(case.sheet, case.machine, layout, evaluation, case.statements, before)
     for finding, cure in zip(result["findings"], found, strict=True):
         finding["cure"] = cure and {
-            "actions": _actions_json(cure.actions),
+            "actions": actions_json(cure.actions),
             "loses_gib": jsonable(cure.loses_gib),
             "verdict": cure.verdict.value,
         }
     return result
 
 
-def _actions_json(done: tuple[Action, ...]) -> list[dict[str, Any]]:
-    return [{"do": a.do.value, "module": jsonable(a.module), "from": a.source, "to": a.target} for a in done]
+def problem_of(case: Case, today: date) -> Problem:
+    """What the case asks of the optimiser; `today` where it does not say as of when."""
+    return Problem(
+        case.sheet,
+        case.machine,
+        case.layout,
+        case.candidates,
+        case.wishes,
+        case.statements,
+        case.trials,
+        case.as_of or today,
+        case.costs,
+    )
+
+
+def routes_case(case: Case, today: date, seconds: float | None) -> dict[str, Any]:
+    """The routes of a case (docs/command-line.md, `umbrak routes --json`)."""
+    from umbrak.core.routes.answer import answer  # here: `check` answers before what it needs is loaded
+
+    return answer_json(answer(problem_of(case, today), seconds), case.currency)

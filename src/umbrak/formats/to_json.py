@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import fields, is_dataclass
+from decimal import Decimal
 from enum import Enum
 from functools import cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from umbrak.core.memory.label import LabelReading
+
+if TYPE_CHECKING:
+    from umbrak.core.plan.actions import Action
+    from umbrak.core.routes.answer import Answer, Route
+    from umbrak.core.routes.material import Bought
 
 
 def jsonable(value: Any) -> Any:
@@ -76,3 +82,75 @@ def label_json(reading: LabelReading) -> dict[str, Any]:
         ],
         "kit": reading.kit,
     }
+
+
+def actions_json(done: Iterable[Action]) -> list[dict[str, Any]]:
+    return [{"do": a.do.value, "module": jsonable(a.module), "from": a.source, "to": a.target} for a in done]
+
+
+def answer_json(answer: Answer, currency: str | None) -> dict[str, Any]:
+    """Routes with stable names (formats.md, `umbrak routes --json`). Money is text, so that no digit is lost."""
+    return {
+        "routes": [route_json(r, currency) for r in answer.routes],
+        "proved": answer.proved,
+        "gap": answer.gap,
+        "relax": [list(names) for names in answer.relax],
+    }
+
+
+def route_json(route: Route, currency: str | None) -> dict[str, Any]:
+    w, saving = route.weighed, route.against_official
+    judged = w.evaluation
+    return {
+        "slots": {s: jsonable(m) for s, m in w.layout.items()},
+        "actions": actions_json(route.actions),
+        "buy": [bought_json(b) for b in w.bought],
+        "cost": money(w.cost),
+        "currency": currency,
+        "trouble": w.trouble.probability,
+        "trouble_90": [w.trouble.low, w.trouble.high],
+        "expected_loss": round(w.trouble.expected_loss, 2),
+        "break_even": saving
+        and {
+            "against": route.official,
+            "saving": round(saving.saving, 2),
+            "expected_loss": round(saving.expected_loss, 2),
+            "trouble": saving.trouble,
+            "worth_it": saving.worth_it,
+        },
+        "sustained_gbs": round(w.measures.sustained_gbs, 3),
+        "usable_gib": w.measures.usable_gib,
+        "installed_gib": judged.installed_gib,
+        "data_rate_mts": judged.data_rate_mts,
+        "free_slots": w.measures.free_slots,
+        "touches": w.measures.touches,
+        "names": list(route.names),
+        "verdict": judged.verdict.value,
+        "in_warranty": route.in_warranty,
+        "findings": [
+            {"code": f.code, "severity": f.severity.value, "slots": list(f.slots), "message": f.message}
+            for f in judged.findings
+        ],
+    }
+
+
+def bought_json(b: Bought) -> dict[str, Any]:
+    """What is bought or taken of one candidate: modules in whole kits, and what all of them cost."""
+    return {
+        "part": b.candidate.part,
+        "from": b.candidate.origin.value,
+        "count": b.modules,
+        "kits": b.kits,
+        "price": money(b.price),
+        "lead_days": b.candidate.lead_days,
+    }
+
+
+def money(amount: Decimal) -> str:
+    """An amount as text with two decimals, or the third where there is one.
+
+    Examples
+        >>> money(Decimal("9.5")), money(Decimal("0.125"))
+        ('9.50', '0.125')
+    """
+    return f"{amount:.3f}" if amount != round(amount, 2) else f"{amount:.2f}"

@@ -10,8 +10,6 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 
-from scipy.special import betaincinv
-
 from umbrak.core.evidence.claims import Claim, organisation
 from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome, Table
 from umbrak.core.memory.module import Module
@@ -91,6 +89,8 @@ def beta_interval(a: float, b: float, mass: float = 0.9) -> tuple[float, float]:
         return 0.0, 0.0
     if b <= 0:
         return 1.0, 1.0
+    from scipy.special import betaincinv  # here: it takes longer to load than `check` takes to answer
+
     tail = (1 - mass) / 2
     return float(betaincinv(a, b, tail)), float(betaincinv(a, b, 1 - tail))
 

@@ -11,19 +11,20 @@ from umbrak.core.routes.material import Kind, mills
 from umbrak.core.routes.problem import Problem
 
 
-def least_cost(problem: Problem, kinds: Sequence[Kind], slots: int) -> int:
-    """The least that modules for the usable total wished cost, if any module went into any slot. [mills]
+def least_cost(problem: Problem, kinds: Sequence[Kind], slots: int) -> int | None:
+    """The least that modules for the usable total wished cost, if any module went into any slot; None where there is
+    no way even so. [mills]
 
-    Whole kits and whole modules in no more slots than may be filled (a mixed-integer program, solved exactly). Every
-    route meets these constraints, so none is cheaper.
+    Whole kits and whole modules in no more slots than may be filled, of kinds that may be used (a mixed-integer
+    program, solved exactly). Every route meets these constraints, so none is cheaper.
     """
-    wanted = problem.wishes.usable_gib
-    if not wanted:
-        return 0
+    wishes = problem.wishes
     soldered = sum((c.soldered.capacity_gib or 0) for c in problem.sheet.channels.values() if c.soldered)
     known = [k for k in kinds if k.module]
-    sources = [(i, c) for i, k in enumerate(known) for c in k.sources]
+    sources = [(i, c) for i, k in enumerate(known) if wishes.third_party or k.listed for c in k.sources]
     n, m = len(known), len(sources)
+    if not n:
+        return 0 if not wishes.usable_gib or soldered >= wishes.usable_gib else None
     gib = np.array([k.module.capacity_gib or 0 for k in known if k.module] + [0.0] * m)
     seats = np.array([1.0] * n + [0.0] * m)
     price = np.array([0.0] * n + [float(mills(c.price)) for _, c in sources])
@@ -32,15 +33,25 @@ def least_cost(problem: Problem, kinds: Sequence[Kind], slots: int) -> int:
     had[np.arange(n), np.arange(n)] = 1
     for j, (i, c) in enumerate(sources):
         had[i, n + j] = -c.kit
+    fitted = np.array([float(k.fitted) for k in known])
     most = [float(slots)] * n + [float(c.stock // c.kit if c.stock is not None else slots) for _, c in sources]
-    answer = milp(
+    least = [*(fitted if wishes.keep_fitted else np.zeros(n)), *([0.0] * m)]
+    if any(low > high for low, high in zip(least, most, strict=True)):
+        return None
+    solved = milp(
         price,
         constraints=[
-            LinearConstraint(gib, lb=wanted - soldered),
-            LinearConstraint(seats, ub=slots - (problem.wishes.free_slots or 0)),
-            LinearConstraint(had, ub=np.array([float(k.fitted) for k in known])),
+            LinearConstraint(gib, lb=(wishes.usable_gib or 0) - soldered),
+            LinearConstraint(seats, ub=slots - (wishes.free_slots or 0)),
+            LinearConstraint(had, ub=fitted),
         ],
         integrality=np.ones(n + m),
-        bounds=Bounds(0, np.array(most)),
+        bounds=Bounds(np.array(least), np.array(most)),
     )
-    return int(answer.fun) if answer.fun is not None else 0
+    if solved.status == _INFEASIBLE:
+        return None
+    return round(solved.fun) if solved.status == _SOLVED else 0
+
+
+#: Answers of the solver.
+_SOLVED, _INFEASIBLE = 0, 2

@@ -81,6 +81,7 @@ def search(
     seconds: float | None = None,
     report: Callable[[Progress], None] = lambda _: None,
     stopped: Callable[[], bool] = lambda: False,
+    first: bool = False,
 ) -> Found:
     """The routes that no other beats in cost, trouble, sustained bandwidth, usable capacity, free slots and touches.
 
@@ -88,8 +89,9 @@ def search(
         seconds   after which it ends with what it has; None = when all is done
         report    is told now and then how far it has come
         stopped   asked now and then whether somebody wants it to end
+        first     whether one route, whichever, is enough
     """
-    return _Search(problem, seconds, report, stopped).run()
+    return _Search(problem, seconds, report, stopped, first).run()
 
 
 class _Search:
@@ -99,8 +101,10 @@ class _Search:
         seconds: float | None,
         report: Callable[[Progress], None],
         stopped: Callable[[], bool],
+        first: bool,
     ) -> None:
         self.problem = problem
+        self.first = first
         self.scales = Scales(problem)
         self.space = Space(problem, self.scales.kinds)
         self.shop = Shop(problem, self.space, self.scales)
@@ -117,6 +121,9 @@ class _Search:
         self._front_of = 0
 
     def run(self) -> Found:
+        least = self._least() if self.first else 0
+        if least is None:
+            return Found((), True, None, 0, monotonic() - self.started)
         # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
         kinds_of_layout = (True, False) if len(self.scales.live_slots) > _SMALL else (False,)
         for even in (True, False) if self.problem.wishes.uneven else (True,):
@@ -125,14 +132,19 @@ class _Search:
         routes = sorted(self._front().values(), key=lambda w: (w.measures.cost, w.measures.key(self.problem.steps)))
         gap = 0.0 if routes else None
         if routes and not self.complete:
-            least = least_cost(self.problem, self.scales.kinds, len(self.scales.live_slots))
-            best = routes[0].measures.cost
+            least, best = self._least() or 0, routes[0].measures.cost
             gap = max(0.0, (best - least) / best) if best else 0.0
         return Found(tuple(routes), self.complete, gap, self.weighed, monotonic() - self.started)
 
+    def _least(self) -> int | None:
+        """A lower bound on what any route costs; None where there can be none."""
+        least = least_cost(self.problem, self.scales.kinds, len(self.scales.live_slots))
+        budget = self.problem.wishes.budget
+        return None if least is None or (budget is not None and least > mills(budget)) else least
+
     def _over(self) -> bool:
         late = self.seconds is not None and monotonic() - self.started > self.seconds
-        if late or self.stopped():
+        if late or self.stopped() or (self.first and self.known):
             self.complete = False
             return True
         return False

@@ -1,0 +1,102 @@
+"""What the optimiser answers: the routes with their names and break-even, or why there is none."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from time import monotonic
+
+from umbrak.core.evidence.trouble import BreakEven, break_even
+from umbrak.core.plan.actions import Action, actions
+from umbrak.core.routes.picks import is_in_warranty, names_of, smallest_to_relax
+from umbrak.core.routes.problem import Problem
+from umbrak.core.routes.search import Progress, search
+from umbrak.core.routes.weighing import Weighed
+
+#: Time for finding out which wishes stand in the way. [s]
+_RELAX_SECONDS = 20.0
+
+
+@dataclass(frozen=True)
+class Route:
+    """One way from what is fitted to what is wanted."""
+
+    weighed: Weighed
+    actions: tuple[Action, ...]
+    #: cheapest, in-warranty, safest, fastest, largest, most-room, least-handling.
+    names: tuple[str, ...]
+    #: Whether the maker stands behind it.
+    in_warranty: bool
+    #: What it saves against the cheapest route that the maker stands behind and that gives as much, and what it risks
+    #: for that; None where there is no such route, or it is one.
+    against_official: BreakEven | None
+    #: Place of that route in the list.
+    official: int | None
+
+
+@dataclass(frozen=True)
+class Answer:
+    #: Cheapest first.
+    routes: tuple[Route, ...]
+    #: Whether nothing was left out.
+    proved: bool
+    #: How far the cheapest may be above the cheapest there is, as a share of its cost; None without a route.
+    gap: float | None
+    #: Where there is no route: the smallest sets of wishes to give up.
+    relax: tuple[tuple[str, ...], ...]
+    weighed: int
+    seconds: float
+
+
+def answer(
+    problem: Problem,
+    seconds: float | None = None,
+    report: Callable[[Progress], None] = lambda _: None,
+    stopped: Callable[[], bool] = lambda: False,
+) -> Answer:
+    """The frontier as people are told it. Parameters as of `search`."""
+    found = search(problem, seconds, report, stopped)
+    relax: tuple[tuple[str, ...], ...] = ()
+    if not found.routes:
+        ends = monotonic() + _RELAX_SECONDS
+
+        def over() -> bool:
+            return monotonic() > ends or stopped()
+
+        def possible(p: Problem) -> bool:
+            return bool(search(p, max(ends - monotonic(), 0.1), stopped=stopped, first=True).routes)
+
+        relax = smallest_to_relax(problem, possible, over)
+    names = names_of(found.routes)
+    routes = []
+    for w, called in zip(found.routes, names, strict=True):
+        official = _official_like(found.routes, w)
+        saving = None
+        if official is not None:
+            other = found.routes[official]
+            saving = break_even(float(other.cost - w.cost), w.trouble)
+        routes.append(
+            Route(
+                w,
+                actions(problem.sheet, problem.layout, w.layout),
+                called,
+                is_in_warranty(w),
+                saving,
+                official,
+            )
+        )
+    return Answer(tuple(routes), found.proved, found.gap, relax, found.weighed, found.seconds)
+
+
+def _official_like(routes: tuple[Weighed, ...], of: Weighed) -> int | None:
+    """The cheapest route that the maker stands behind and that gives at least as much memory."""
+    if is_in_warranty(of):
+        return None
+    return next(
+        (
+            i
+            for i, w in enumerate(routes)
+            if is_in_warranty(w) and w.measures.usable_gib >= of.measures.usable_gib - 1e-9
+        ),
+        None,
+    )

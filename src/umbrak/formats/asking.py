@@ -1,0 +1,147 @@
+"""Checked documents of what routes are asked with: trials, candidates, wishes, costs."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BeforeValidator, Field, model_validator
+
+from umbrak.core.evidence.belief import Trial
+from umbrak.core.evidence.table import Outcome
+from umbrak.core.evidence.trouble import Costs
+from umbrak.core.platform.statement import SourceKind
+from umbrak.core.routes.problem import Candidate, Origin, Wishes
+from umbrak.formats.documents import Doc, Gib, ModuleDoc, Mts, Name, SourceKindName, Text, checked_label, module_from
+
+
+def _as_money(given: Any) -> Any:
+    """An amount from a number or its text: what is written is what is meant, so 9.95 is not a binary fraction."""
+    if isinstance(given, bool) or not isinstance(given, int | float | str | Decimal):
+        raise ValueError("an amount of money is a number")
+    try:
+        amount = Decimal(str(given).strip())
+    except InvalidOperation as error:
+        raise ValueError(f"“{given}” is no amount of money") from error
+    if not amount.is_finite():
+        raise ValueError(f"“{given}” is no amount of money")
+    if amount != round(amount, 3):
+        raise ValueError("an amount of money has three decimals at most")
+    return amount
+
+
+Money = Annotated[Decimal, BeforeValidator(_as_money), Field(ge=0, le=10**9)]
+
+
+def _as_day(given: Any) -> Any:
+    if isinstance(given, str):
+        try:
+            return date.fromisoformat(given)
+        except ValueError as error:
+            raise ValueError(f"“{given}” is no day; write it as 2026-03-01") from error
+    return given
+
+
+Day = Annotated[date, BeforeValidator(_as_day)]
+ModuleGiven = Annotated[Text | ModuleDoc, AfterValidator(checked_label)]
+
+
+class TrialDoc(Doc):
+    """What somebody put where, and how it went."""
+
+    sheet: Name
+    outcome: Literal["fine", "quirks", "not-seen", "unstable"]
+    who: SourceKindName
+    date: Day
+    processor: Name | None = None
+    part: Name | None = None
+    revision: Name | None = None
+    module: ModuleGiven | None = None
+    total_gib: Gib | None = None
+    soak_days: Annotated[float, Field(ge=0, le=10_000)] = 0
+
+    def value(self, name: str) -> Trial:
+        module = module_from(self.module) if self.module is not None else None
+        return Trial(
+            id=name,
+            sheet=self.sheet,
+            outcome=Outcome(self.outcome),
+            who=SourceKind(self.who),
+            date=self.date,
+            processor=self.processor,
+            part=self.part or (module.part if module else None),
+            revision=self.revision or (module.revision if module else None),
+            module=module,
+            total_gib=self.total_gib,
+            soak_days=self.soak_days,
+        )
+
+
+class CandidateDoc(Doc):
+    """A module that can be had. An offer has a price; one from the shelf costs nothing unless it says so."""
+
+    part: Name
+    module: ModuleGiven
+    price: Money | None = None
+    currency: Annotated[str, Field(pattern=r"^[A-Z]{3}$")] | None = None
+    kit: Annotated[int, Field(ge=1, le=1024, description="modules in a kit; kits are bought whole")] = 1
+    stock: Annotated[int, Field(ge=0, le=100_000, description="modules to be had; left out: as many as wanted")] | None = None
+    lead_days: Annotated[int, Field(ge=0, le=10_000)] | None = None
+    listed: bool | None = None
+    origin: Literal["offer", "shelf"] = Field("offer", alias="from")
+
+    @model_validator(mode="after")
+    def _has_a_price(self) -> CandidateDoc:
+        if self.origin == "offer" and self.price is None:
+            raise ValueError(f"what {self.part} costs is needed: give its price, or from: shelf")
+        return self
+
+    def value(self) -> Candidate:
+        # One line of the shelf is one module, unless it says how many.
+        stock = 1 if self.origin == "shelf" and self.stock is None else self.stock
+        return Candidate(
+            self.part,
+            module_from(self.module),
+            self.price or Decimal(0),
+            self.kit,
+            stock,
+            self.lead_days,
+            self.listed,
+            Origin(self.origin),
+        )
+
+
+class WishesDoc(Doc):
+    """What a route must meet; what is left out or null is not asked."""
+
+    usable_gib: Annotated[float, Field(ge=0, le=1 << 24)] | None = None
+    budget: Money | None = None
+    keep_warranty: bool | None = None
+    third_party: bool | None = None
+    over_official: bool | None = None
+    free_slots: Annotated[int, Field(ge=0, le=1024)] | None = None
+    rate_mts: Mts | None = None
+    keep_fitted: bool | None = None
+    top_trouble: Annotated[float, Field(ge=0, le=1)] | None = None
+    uneven: bool | None = None
+
+    def value(self) -> Wishes:
+        given = {f.name: v for f in fields(Wishes) if (v := getattr(self, f.name)) is not None}
+        return Wishes(**given)
+
+
+class CostsDoc(Doc):
+    """What hours, returns and lost data cost, in the currency of the prices."""
+
+    hour: Annotated[float, Field(ge=0)] = 0
+    downtime_hour: Annotated[float, Field(ge=0)] = 0
+    returned: Annotated[float, Field(ge=0, alias="return")] = 0
+    data_by_backup_tiers: Annotated[float, Field(ge=0)] | Annotated[list[Annotated[float, Field(ge=0)]], Field(min_length=1, max_length=10)] = Field(
+        0, description="what losing the data would cost with the backups there are; a list: with none, one, two tiers of backup, of which the first counts"
+    )  # fmt: skip
+
+    def value(self) -> Costs:
+        data = self.data_by_backup_tiers
+        return Costs(self.hour, self.downtime_hour, self.returned, data[0] if isinstance(data, list) else data)
