@@ -30,8 +30,19 @@ from umbrak.core.platform.statement import SourceKind
 from umbrak.core.routes.problem import Candidate, Origin, Problem, Wishes
 from umbrak.formats.sheet.reading import sheet_from_data
 
-_UNBUFFERED = ["4GB 2Rx8 PC3L-12800U", "4GB 1Rx8 PC3-10600U", "8GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3-12800U", "2GB 1Rx8 PC3-12800U"] * 3 + ["8GB 2Rx8 PC3L-12800E"]
-_REGISTERED = ["16GB 1Rx4 PC4-2666V-RC2", "32GB 2Rx4 PC4-2666V-RB2", "16GB 2Rx8 PC4-2400T-RE1", "32GB 2Rx4 PC4-2400T-RB1"] * 3 + ["64GB 4DRx4 PC4-2666V-LD2"]
+_UNBUFFERED = [
+    "4GB 2Rx8 PC3L-12800U",
+    "4GB 1Rx8 PC3-10600U",
+    "8GB 2Rx8 PC3L-12800U",
+    "8GB 2Rx8 PC3-12800U",
+    "2GB 1Rx8 PC3-12800U",
+] * 3 + ["8GB 2Rx8 PC3L-12800E"]
+_REGISTERED = [
+    "16GB 1Rx4 PC4-2666V-RC2",
+    "32GB 2Rx4 PC4-2666V-RB2",
+    "16GB 2Rx8 PC4-2400T-RE1",
+    "32GB 2Rx4 PC4-2400T-RB1",
+] * 3 + ["64GB 4DRx4 PC4-2666V-LD2"]
 _MAKERS = ["Aldermoor", "Brisk", "Corvane"]
 
 
@@ -137,7 +148,20 @@ def _small(r: Random) -> dict[str, Any]:
     if shape == "2x1":
         channels, slots = {"A": ["A1"], "B": ["B1"]}, {}
     elif shape == "soldered":
-        channels = {"A": {"soldered": {"generation": "DDR3", "buffering": "unbuffered", "capacity_gib": 4, "package_ranks": 1, "rate_mts": 1600, "rails_v": [1.35, 1.5], "ecc": False}}, "B": ["B1"]}
+        channels = {
+            "A": {
+                "soldered": {
+                    "generation": "DDR3",
+                    "buffering": "unbuffered",
+                    "capacity_gib": 4,
+                    "package_ranks": 1,
+                    "rate_mts": 1600,
+                    "rails_v": [1.35, 1.5],
+                    "ecc": False,
+                }
+            },
+            "B": ["B1"],
+        }
         slots = {}
     elif shape == "behind":
         channels, slots = {"A": ["A1"], "B": ["B1", "B2"]}, {"B1": {"behind": ["A1"]}, "B2": {"access": "deep"}}

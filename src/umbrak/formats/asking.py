@@ -87,7 +87,9 @@ class CandidateDoc(Doc):
     price: Money | None = None
     currency: Annotated[str, Field(pattern=r"^[A-Z]{3}$")] | None = None
     kit: Annotated[int, Field(ge=1, le=1024, description="modules in a kit; kits are bought whole")] = 1
-    stock: Annotated[int, Field(ge=0, le=100_000, description="modules to be had; left out: as many as wanted")] | None = None
+    stock: (
+        Annotated[int, Field(ge=0, le=100_000, description="modules to be had; left out: as many as wanted")] | None
+    ) = None
     lead_days: Annotated[int, Field(ge=0, le=10_000)] | None = None
     listed: bool | None = None
     origin: Literal["offer", "shelf"] = Field("offer", alias="from")

@@ -162,8 +162,8 @@ def problem_of(case: Case, today: date) -> Problem:
         case.wishes,
         case.statements,
         case.trials,
-        case.as_of or today,
         case.costs,
+        today=case.as_of or today,
     )
 
 

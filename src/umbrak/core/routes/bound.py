@@ -45,12 +45,14 @@ def least_cost(problem: Problem, kinds: Sequence[Kind], slots: int) -> int | Non
             LinearConstraint(seats, ub=slots - (wishes.free_slots or 0)),
             LinearConstraint(had, ub=fitted),
         ],
-        integrality=np.ones(n + m),
+        integrality=np.ones(n + m, np.int64),
         bounds=Bounds(np.array(least), np.array(most)),
+        # The presolve of the solver has been seen to call programs infeasible that are not.
+        options={"presolve": False},
     )
     if solved.status == _INFEASIBLE:
         return None
-    return round(solved.fun) if solved.status == _SOLVED else 0
+    return round(solved.fun) if solved.status == _SOLVED and solved.fun is not None else 0
 
 
 #: Answers of the solver.

@@ -223,7 +223,7 @@ class Space:
         each pair of slot groups. What may not stand in one channel may in two."""
         found: dict[object, tuple[str, str]] = {}
         group_of = {s: key for key, slots in self._slot_groups.items() for s in slots}
-        first = {}
+        first: dict[object, str] = {}
         for s, key in group_of.items():
             first.setdefault((key, self.sheet.slots[s].channel), s)
         for a in first.values():
@@ -247,7 +247,9 @@ class Space:
         for group in sorted(groups, key=lambda g: min(self.live.index(s) for s in g)):
             sockets = tuple(s for s in self.live if s in group)
             slots = tuple(x for s in sockets for c in self.sheet.channels_of[s] for x in c.slots)
-            kinds = self._by_first_domain([self.channel_type(c, ()) for s in sockets for c in self.sheet.channels_of[s]])
+            kinds = self._by_first_domain(
+                [self.channel_type(c, ()) for s in sockets for c in self.sheet.channels_of[s]]
+            )
             places = tuple(self.place_in_orders(x, slots) for x in slots)
             held = tuple(self.now_class.get(x) for x in slots)
             units.append(Unit(sockets, slots, (len(sockets), kinds, places, held)))
@@ -265,7 +267,14 @@ class Space:
         within = [f for f in self.sheet.fills if set(f.slots) <= set(unit)]
         for i, f in enumerate(self.sheet.fills):
             if slot in f.slots:
-                asks = (f in within and within.index(f), f.other_counts, f.otherwise, f.alike_in_set, f.larger_first, f.higher_ranks_far)
+                asks = (
+                    f in within and within.index(f),
+                    f.other_counts,
+                    f.otherwise,
+                    f.alike_in_set,
+                    f.larger_first,
+                    f.higher_ranks_far,
+                )
                 sets = tuple(
                     (n, next((k for k, each in enumerate(sets) if slot in each), None))
                     for n, sets in sorted(f.layouts.items())
@@ -276,7 +285,11 @@ class Space:
     def channel_type(self, channel: Channel, extra: Sequence[object]) -> tuple[object, ...]:
         """Equal for channels that may change places; its supply first. `extra`: what the order makes of each slot."""
         sheet = self.sheet
-        statements = [*sheet.limits, *self.problem.statements, *(x for p in sheet.processors.values() for x in p.limits)]
+        statements = [
+            *sheet.limits,
+            *self.problem.statements,
+            *(x for p in sheet.processors.values() for x in p.limits),
+        ]
         named = {s.where for s in statements if s.where}
         by_controller = any(s.scope == "controller" for s in statements)
         domain = next((i for i, d in enumerate(sheet.memory.rail_domains) if channel.id in d.channels), None)
@@ -481,7 +494,11 @@ class UnitSearch:
         """Whether a channel filled like this stops by itself."""
         key = (self._plain_types[channel.id], fill)
         if key not in self._stopped:
-            modules = {s: m for s, c in zip(channel.slots, fill, strict=True) if c != EMPTY and (m := self.space.classes[c].module)}
+            modules = {
+                s: m
+                for s, c in zip(channel.slots, fill, strict=True)
+                if c != EMPTY and (m := self.space.classes[c].module)
+            }
             self._stopped[key] = len(modules) > 1 and self.space.stops(modules)
         return self._stopped[key]
 
@@ -543,7 +560,7 @@ class _Walk:
             for i, t in enumerate(self.types)
         ]
         self._options: dict[object, dict[float, list[tuple[int, ...]]]] = {}
-        self._by_sets: dict[object, dict[object, list[tuple[int, ...]]]] = {}
+        self._by_sets: dict[object, dict[tuple[tuple[object, ...], ...], list[tuple[int, ...]]]] = {}
         keys = [k for f in search.fills for k in f.alike_in_set]
         self.alike = [tuple(f.alike_in_set) for f in search.fills]
         modules = [c.module for c in self.space.classes]
@@ -593,7 +610,9 @@ class _Walk:
             if fill[k] == EMPTY:
                 continue
             a, b = classes[fill[k]], classes[fill[last]]
-            for i, j in product(self.shape.sets.get(channel.slots[k], ()), self.shape.sets.get(channel.slots[last], ())):
+            for i, j in product(
+                self.shape.sets.get(channel.slots[k], ()), self.shape.sets.get(channel.slots[last], ())
+            ):
                 if i[0] != j[0]:
                     continue
                 fill_order = self.search.fills[i[0]]

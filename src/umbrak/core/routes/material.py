@@ -77,9 +77,7 @@ def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: i
     for c in sorted(candidates, key=lambda c: (c.part, c.origin != Origin.SHELF, c.price, c.kit)):
         module = alike(c.module if c.module.part else replace(c.module, part=c.part))
         sources.setdefault(module, []).append(c)
-    found = [
-        _kind(sheet, i, m, slots.get(m, []), sources.get(m, []), most) for i, m in enumerate({**slots, **sources})
-    ]
+    found = [_kind(sheet, i, m, slots.get(m, []), sources.get(m, []), most) for i, m in enumerate({**slots, **sources})]
     if unknown:
         nothing = ((),) * (len(unknown) + 1)
         found.append(Kind(len(found), None, tuple(unknown), (), False, (0,) * (len(unknown) + 1), nothing))

@@ -66,7 +66,7 @@ def smallest_to_relax(
     if not possible(without(problem, made)):
         return ()
     for size in range(1, len(made) + 1):
-        found = []
+        found: list[tuple[str, ...]] = []
         for names in combinations(made, size):
             if over():
                 return tuple(found)

@@ -83,7 +83,7 @@ class Problem:
     statements: tuple[Statement, ...] = ()
     trials: tuple[Trial, ...] = ()
     #: The day by which the age of trials is reckoned.
-    today: date = date(2026, 1, 1)
-    costs: Costs = Costs()
+    today: date = field(kw_only=True)
+    costs: Costs = field(default_factory=Costs)
     table: Table = USUAL
     steps: Steps = field(default_factory=Steps)

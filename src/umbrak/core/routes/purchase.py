@@ -57,8 +57,10 @@ class Policy:
 class Shop:
     """Choices for one problem; remembers what was asked."""
 
-    def __init__(self, problem: Problem, space: Space, scales: Scales) -> None:
+    def __init__(self, problem: Problem, space: Space, scales: Scales, over: Callable[[], bool]) -> None:
         self.problem, self.space, self.scales = problem, space, scales
+        #: Whether there is no more time: then what has been found is all that is told.
+        self.over = over
         self._choices: dict[object, dict[int, list[Choice]]] = {}
 
     def log_fine(self, kind: ClaimKind, modules: Iterable[object]) -> float:
@@ -85,10 +87,12 @@ class Shop:
         found = [Policy(frozenset(k.index for k in kinds if k.slots), 0.0, fitted_only=True)]
         makers = {k.module.maker for k in usable if k.module}
         some = next((k.module for k in usable if k.module), None)
-        for maker in sorted(m for m in makers if m) or [None]:
+        named: list[str | None] = [*sorted(m for m in makers if m)]
+        for maker in named or [None]:
             ours = [k for k in usable if k.module is None or k.module.maker in (maker, None)]
             kits = {key for k in ours if (key := self._kit(k))}
-            for kit in sorted(kits, key=str) if len(kits) > 1 else [None]:
+            alone: list[tuple[str, str] | None] = [*sorted(kits)] if len(kits) > 1 else [None]
+            for kit in alone:
                 allowed = [k for k in ours if kit is None or self._kit(k) in (kit, None)]
                 found.append(Policy(frozenset(k.index for k in allowed), 0.0))
             if len(kits) > 1:
@@ -137,6 +141,8 @@ class Shop:
             add = _adder(kind, self.of_kind(kind), places.get(kind.index))
             grown: dict[tuple[int, bool], list[Choice]] = {}
             for (n, left), choices in reached.items():
+                if self.over():
+                    return {}
                 steps = [0, *at_breaks]
                 if not left:
                     steps += [j for g in goals if 0 < (j := g - n) <= supply and j not in at_breaks]

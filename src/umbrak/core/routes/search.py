@@ -19,12 +19,13 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from math import inf, log
 from time import monotonic
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from umbrak.core.evaluate import findings_of_rule, usable_gib
-from umbrak.core.evidence.claims import ABOUT_TOTAL, OF_FINDING, claims_about
+from umbrak.core.evidence.claims import ABOUT_TOTAL, OF_FINDING, Claim, claims_about
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
@@ -46,7 +47,7 @@ _CHUNK = 20_000
 #: Designs of one unit; more are left out, and said to be.
 _MOST_DESIGNS = 100_000
 
-Rows = NDArray[np.int64]
+Rows = NDArray[np.signedinteger[Any]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,9 +108,9 @@ class _Search:
         self.first = first
         self.scales = Scales(problem)
         self.space = Space(problem, self.scales.kinds)
-        self.shop = Shop(problem, self.space, self.scales)
         self.started, self.seconds = monotonic(), seconds
         self.report, self.stopped = report, stopped
+        self.shop = Shop(problem, self.space, self.scales, self._over)
         #: Key -> the layout of that key that wins among its equals.
         self.known: dict[Key, Weighed] = {}
         self.weighed = 0
@@ -142,8 +143,9 @@ class _Search:
         budget = self.problem.wishes.budget
         return None if least is None or (budget is not None and least > mills(budget)) else least
 
-    def _over(self) -> bool:
-        late = self.seconds is not None and monotonic() - self.started > self.seconds
+    def _over(self, share: float = 0.8) -> bool:
+        """Whether there is no more time. The last of it is for weighing what was found."""
+        late = self.seconds is not None and monotonic() - self.started > self.seconds * share
         if late or self.stopped() or (self.first and self.known):
             self.complete = False
             return True
@@ -166,6 +168,8 @@ class _Search:
     def _walk(self, units: Sequence[Unit], designs: Sequence[Sequence[UnitDesign]], even: bool, merging: bool) -> None:
         rows = _Rows()
         for policy in self.shop.policies():
+            if self._over():
+                break
             table = _Table(self, units, designs, policy)
             for chunk in self._combined(table, policy, even, merging):
                 if self._over():
@@ -201,13 +205,17 @@ class _Search:
         usable = np.zeros(len(self.space.classes), bool)
         usable[[c.index for c in self.space.classes if any(k.index in policy.kinds for k in c.kinds)]] = True
         ids: dict[object, int] = {}
-        shared = [np.array([ids.setdefault(d.shared if even else (), len(ids)) for d in ds], np.int64) for ds in table.designs]
+        shared = [
+            np.array([ids.setdefault(d.shared if even else (), len(ids)) for d in ds], np.int64) for ds in table.designs
+        ]
         options = []
         for a, of in zip(table.arrays, shared, strict=True):
             fits = np.flatnonzero(~(a.counts[:, ~usable] > 0).any(axis=1))
             options.append(_Options(a, fits, of, len(ids)))
         first = options[0]
-        so_far = _Combined(first.rows[:, None], table.arrays[0].of(first.rows), first.shared, np.zeros(len(first.rows), bool))
+        so_far = _Combined(
+            first.rows[:, None], table.arrays[0].of(first.rows), first.shared, np.zeros(len(first.rows), bool)
+        )
         for i, option in enumerate(options[1:], start=1):
             last = i == len(options) - 1
             alike = [j for j in range(i) if table.units[j].alike == table.units[i].alike]
@@ -250,7 +258,7 @@ class _Search:
             candidates = candidates[~beaten]
             front = candidates[unbeaten(distinct[candidates])]
             for g in front:
-                if self._over():
+                if self._over(1.0):
                     return
                 i = int(order[ends[g] + done[g]])
                 n = int(np.searchsorted(starts, i, "right")) - 1
@@ -300,7 +308,7 @@ class _Search:
             self._totals[total] = sum(_log(self.scales.belief(c).mean()) for c in self._claims_of_total(total))
         return self._totals[total]
 
-    def _claims_of_total(self, total: float) -> Iterator[object]:
+    def _claims_of_total(self, total: float) -> Iterator[Claim]:
         p = self.problem
         now = sum((m.capacity_gib or 0) for m in self._all_modules(p.layout) if isinstance(m, Module))
         if total <= now:
@@ -406,9 +414,7 @@ class _Table:
         keep = np.flatnonzero(fits)
         distinct, group = _distinct(keys[keep])
         keep = keep[~self.search._beaten(distinct)[group]]
-        into.append(
-            _Part(self, keys[keep], combined.picks[row[keep]], taken[keep], combined.merged_rows[row[keep]])
-        )
+        into.append(_Part(self, keys[keep], combined.picks[row[keep]], taken[keep], combined.merged_rows[row[keep]]))
 
     def _keys(
         self, total: _Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
@@ -552,7 +558,7 @@ class _Combined:
     merged_rows: NDArray[np.bool_]
 
     def only(self, rows: Rows | NDArray[np.bool_]) -> _Combined:
-        at = np.flatnonzero(rows) if rows.dtype == bool else rows
+        at: Rows = np.flatnonzero(rows) if rows.dtype == np.bool_ else rows.astype(np.int64)
         return _Combined(self.picks[at], self.sums.of(at), self.shared[at], self.merged_rows[at])
 
     def in_parts(self, lengths: Rows) -> Iterator[_Combined]:
@@ -693,10 +699,9 @@ def unbeaten(keys: Rows) -> NDArray[np.bool_]:
         block = order[start : start + 512]
         block = block[~beaten_by(keys[block], kept)]
         here = keys[block]
-        among = (here[:, None] <= here[None, :]).all(axis=2)
+        among: NDArray[np.bool_] = np.all(here[:, None] <= here[None, :], axis=2)
         np.fill_diagonal(among, False)
         block = block[~among.any(axis=0)]
         keep[block] = True
         kept = np.concatenate([kept, keys[block]])
     return keep
-

@@ -178,4 +178,3 @@ class Scales:
             )
             for f in findings
         )
-

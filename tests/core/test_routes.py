@@ -1,0 +1,192 @@
+"""The optimiser against plain enumeration and a plain program over slots, and its parts by hand."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+from decimal import Decimal
+from random import Random
+from typing import Any
+
+import pytest
+
+from tests.core.routes_cases import enumerate_frontier, random_problem
+from tests.core.sheets import SMALL, layout, merged
+from tests.core.slot_milp import optimum, server_problem
+from umbrak.core.memory.label import decode_label
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
+from umbrak.core.routes.answer import answer
+from umbrak.core.routes.bound import least_cost
+from umbrak.core.routes.material import kinds_of
+from umbrak.core.routes.picks import smallest_to_relax, wishes_made, without
+from umbrak.core.routes.problem import Candidate, Origin, Problem, Wishes
+from umbrak.core.routes.search import Found, search
+from umbrak.core.routes.weighing import Scales
+from umbrak.formats.sheet.reading import sheet_from_data
+
+FOUR, EIGHT = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U"
+
+
+def keys(found: Found, p: Problem) -> set[tuple[int, ...]]:
+    return {w.measures.key(p.steps) for w in found.routes}
+
+
+@pytest.mark.parametrize("start", range(0, 200, 20))
+def test_the_frontier_is_that_of_enumerating_every_layout(start: int) -> None:
+    for seed in range(start, start + 20):
+        p = random_problem(seed)
+        found = search(p)
+        assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_each_best_is_that_of_a_program_over_slots(seed: int) -> None:
+    p = server_problem(seed)
+    found = search(p)
+    assert found.proved
+    cost, usable, touches = (optimum(p, m) for m in ("cost", "usable", "touches"))
+    if cost is None or usable is None or touches is None:
+        assert not found.routes
+        return
+    best = [w.measures for w in found.routes]
+    assert min(m.cost for m in best) // 10_000 == round(cost) // 10
+    assert max(m.usable_gib for m in best) == round(usable)
+    assert min(m.touches for m in best) == round(touches)
+    least = least_cost(p, Scales(p).kinds, len(p.sheet.slots))
+    assert least is not None and least <= round(cost) * 1000
+
+
+def test_the_order_of_candidates_changes_nothing() -> None:
+    p = server_problem(17)
+    shuffled = list(p.candidates)
+    Random(1).shuffle(shuffled)
+    one, other = search(p), search(replace(p, candidates=tuple(shuffled)))
+    assert [w.layout for w in one.routes] == [w.layout for w in other.routes]
+
+
+def offer(part: str, label: str, price: float, **more: Any) -> Candidate:
+    return Candidate(part, decode_label(label).module, Decimal(str(price)), **more)
+
+
+def small(
+    slots: dict[str, Any], candidates: list[Candidate], over: dict[str, Any] | None = None, **wishes: Any
+) -> Problem:
+    sheet = sheet_from_data(merged(SMALL, over or {}))
+    return Problem(sheet, Machine(), layout(slots), tuple(candidates), Wishes(**wishes), today=date(2026, 3, 1))
+
+
+@pytest.mark.parametrize(
+    ("sources", "fitted", "costs"),
+    [
+        ([(10, 1, None)], 0, [0, 10, 20, 30, 40]),
+        ([(10, 1, 2)], 1, [0, 0, 10, 20]),  # no more than one fitted and two in stock
+        ([(30, 4, None)], 0, [0, 30, 30, 30, 30]),
+        ([(30, 4, None), (12, 1, None)], 0, [0, 12, 24, 30, 30]),
+        ([(9, 1, 1), (30, 2, 2)], 0, [0, 9, 30, 39]),
+        ([(30, 4, 3)], 0, [0]),  # not even one kit in stock
+    ],
+)  # fmt: skip
+def test_what_so_many_cost(sources: list[Any], fitted: int, costs: list[int]) -> None:
+    offers = [offer("P", FOUR, price, kit=kit, stock=stock) for price, kit, stock in sources]
+    sheet = sheet_from_data(SMALL)
+    held = replace(decode_label(FOUR).module, part="P")
+    (kind,) = kinds_of(sheet, Layout(dict.fromkeys(list(sheet.slots)[:fitted], held)), offers, 4)
+    assert list(kind.cost) == [c * 1000 for c in costs]
+    for n, c in enumerate(costs):
+        bought = kind.bought(n)
+        assert sum(b.price for b in bought) == c and sum(b.modules for b in bought) + fitted >= n
+
+
+def test_routes_by_hand() -> None:
+    """Two slots of four filled: two more like them, or four, or two larger ones; kits are bought whole."""
+    p = small(
+        {"A1": FOUR, "B1": FOUR},
+        [offer("K8", EIGHT, 70, kit=2), offer("S4", FOUR, 5, origin=Origin.SHELF, stock=2)],
+        usable_gib=16,
+    )
+    found = answer(p)
+    told = [(r.weighed.cost, r.weighed.measures.usable_gib, r.weighed.measures.touches, r.names) for r in found.routes]
+    assert told == [
+        (Decimal(10), 16, 2, ("cheapest", "safest", "least-handling")),
+        (Decimal(70), 16, 4, ("fastest", "most-room")),
+        (Decimal(70), 24, 2, ()),
+        (Decimal(70), 16, 3, ()),  # two of four in one channel, one of eight in the other
+        (Decimal(140), 32, 6, ("largest",)),
+    ]
+
+
+def test_break_even_is_against_the_cheapest_that_the_maker_stands_behind() -> None:
+    listed = {"listed": [{"part": "OK", "source": "guide"}]}
+    p = small({}, [offer("OK", EIGHT, 100), offer("ZZ", EIGHT, 40)], listed, usable_gib=16)
+    routes = answer(p).routes
+    third, official = routes[0], routes[2]
+    assert (third.weighed.parts, official.weighed.parts) == (("ZZ",), ("OK",))
+    assert third.official == 2 and third.against_official is not None and official.against_official is None
+    assert third.against_official.saving == 120 and third.weighed.trouble.probability == pytest.approx(0.2)
+
+
+@pytest.mark.parametrize(
+    ("wishes", "relax"),
+    [
+        ({"usable_gib": 64}, {("usable_gib",)}),
+        ({"usable_gib": 32, "budget": Decimal(150)}, {("usable_gib",), ("budget",)}),
+        ({"usable_gib": 32, "rate_mts": 1600}, {("usable_gib",), ("rate_mts",)}),  # four modules run at 1333
+        ({"usable_gib": 64, "budget": Decimal(0), "free_slots": 5}, {("usable_gib", "free_slots")}),
+    ],
+)
+def test_the_smallest_wishes_to_give_up(wishes: dict[str, Any], relax: set[tuple[str, ...]]) -> None:
+    p = small({"A1": FOUR, "B1": FOUR}, [offer("K8", EIGHT, 70)], **wishes)
+    found = answer(p)
+    assert not found.routes and set(found.relax) == relax
+
+
+@pytest.mark.parametrize("seed", range(300, 420))
+def test_each_set_of_wishes_to_give_up_is_minimal(seed: int) -> None:
+    """On random problems without a route: giving up the set leaves one, giving up any less none."""
+    p = random_problem(seed)
+    if enumerate_frontier(p):
+        return
+
+    def possible(q: Problem) -> bool:
+        return bool(enumerate_frontier(q))
+
+    sets = answer(p).relax
+    assert sets == smallest_to_relax(p, possible, lambda: False)
+    for names in sets:
+        assert possible(without(p, names))
+        assert not any(possible(without(p, tuple(n for n in names if n != left))) for left in names)
+    if not sets:
+        assert not possible(without(p, wishes_made(p.wishes)))
+
+
+def test_a_search_that_is_stopped_says_how_far_off_it_may_be() -> None:
+    p = server_problem(12)
+    whole = search(p)
+    asked = iter(range(10_000))
+    found = search(p, stopped=lambda: next(asked) > 40)
+    assert whole.proved and not found.proved
+    if found.routes:
+        assert found.gap is not None and 0 <= found.gap < 1
+        least = whole.routes[0].measures.cost
+        assert found.routes[0].measures.cost * (1 - found.gap) <= least
+    assert search(p, seconds=0).proved is False
+
+
+def test_what_nobody_knows_stays_or_goes() -> None:
+    """A slot whose occupant is not known is nobody's material: it is left as it is, or emptied."""
+    p = small({"A1": "unknown"}, [offer("K8", EIGHT, 70)], uneven=True)
+    held = {w.layout.get("A1") for w in search(p).routes}
+    assert UNKNOWN in held and all(s == "A1" for w in search(p).routes for s, m in w.layout.items() if m is UNKNOWN)
+
+
+def test_individuals_stay_where_they_are() -> None:
+    p = small({"A1": {**_module(FOUR), "serial": "S1"}, "B1": {**_module(FOUR), "serial": "S2"}}, [offer("S4", FOUR, 5)], usable_gib=12)  # fmt: skip
+    for w in search(p).routes:
+        for slot, m in w.layout.items():
+            held = p.layout.get(slot)
+            if held is not None and getattr(m, "capacity_gib", None) == 4 and slot in ("A1", "B1"):
+                assert m == held
+
+
+def _module(label: str) -> dict[str, Any]:
+    return {"generation": "DDR3", "form": "DIMM", "buffering": "unbuffered", "ecc": False, "capacity_gib": 4, "package_ranks": 2, "rate_mts": 1600, "rails_v": [1.35, 1.5]}  # fmt: skip
