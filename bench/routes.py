@@ -23,7 +23,6 @@ from umbrak.core.routes.problem import Candidate, Problem, Wishes
 from umbrak.core.routes.search import Found, search
 from umbrak.formats.sheet.reading import sheet_from_data
 
-
 DAY = date(2026, 3, 1)
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
 from fnmatch import fnmatchcase
 from importlib.resources import files
 from typing import Any
@@ -19,7 +20,9 @@ from umbrak.formats.sheet.reading import SheetReading, read_sheet
 from umbrak.services.accounts import add_account
 from umbrak.services.notes import NewTrial, add_trial
 from umbrak.services.plans import edit_plan, start_plan
+from umbrak.services.settings import MoneySettings, set_money
 from umbrak.services.sheets import keep_sheet, keep_shipped
+from umbrak.services.shelf import NewOffer, NewStock, add_offer, add_stock
 from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
@@ -46,9 +49,23 @@ def seed(engine: Engine) -> None:
     for given in scenario.machines:
         _machine(engine, account, scenario, given)
     today = datetime.now(UTC).date()
+    _shelf(engine, account, today)
     for given in scenario.trials:
         days_ago, module = given.pop("days_ago"), decode_label(given.pop("module")).module
         add_trial(engine, account, NewTrial(tried_on=today - timedelta(days=days_ago), module=module, **given))
+
+
+def _shelf(engine: Engine, account: Account, today: date) -> None:
+    """Modules on hand, offers, and what money is reckoned with."""
+    document = yaml.safe_load(files("umbrak.demo").joinpath("shelf.yaml").read_text("utf-8"))
+    set_money(engine, account, MoneySettings(**document["money"]))
+    for given in document["stock"]:
+        add_stock(engine, account, NewStock(**{**given, "module": decode_label(given["module"]).module}))
+    for given in document["offers"]:
+        days_ago = given.pop("days_ago")
+        module, price = decode_label(given.pop("module")).module, Decimal(given.pop("price"))
+        new = NewOffer(module=module, price=price, priced_on=today - timedelta(days=days_ago), **given)
+        add_offer(engine, account, new)
 
 
 @dataclass(frozen=True, slots=True)

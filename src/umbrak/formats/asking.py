@@ -25,14 +25,15 @@ def _as_money(given: Any) -> Any:
         amount = Decimal(str(given).strip())
     except InvalidOperation as error:
         raise ValueError(f"“{given}” is no amount of money") from error
-    if not amount.is_finite():
-        raise ValueError(f"“{given}” is no amount of money")
+    if not amount.is_finite() or abs(amount) > _MOST_MONEY:
+        raise ValueError(f"“{str(given)[:40]}” is no amount of money up to {_MOST_MONEY}")
     if amount != round(amount, 3):
         raise ValueError("an amount of money has three decimals at most")
     return amount
 
 
-Money = Annotated[Decimal, BeforeValidator(_as_money), Field(ge=0, le=10**9)]
+_MOST_MONEY = 10**9
+Money = Annotated[Decimal, BeforeValidator(_as_money), Field(ge=0)]
 
 
 def _as_day(given: Any) -> Any:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Mapping
 from functools import lru_cache
@@ -10,7 +11,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter, model_validator
 
 from umbrak.core.memory.label import decode_label
-from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, complete
+from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, alike, complete
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant, Unknown
 from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions
 from umbrak.formats.to_json import jsonable
@@ -136,6 +137,12 @@ def module_json(module: Module) -> dict[str, Any]:
     """A module as a document: what is known of it, under the names that `ModuleDoc` reads."""
     derived = {"logical_ranks"} if module.package_ranks and module.stack_height else set()
     return {k: v for k, v in jsonable(module).items() if v not in (None, []) and k not in derived}
+
+
+def like_key(module: Module) -> str:
+    """Equal for modules that are alike: what tells individuals apart is left out."""
+    document = json.dumps(module_json(alike(module)), sort_keys=True)
+    return hashlib.sha256(document.encode()).hexdigest()[:32]
 
 
 def layout_json(layout: Layout) -> dict[str, Any]:

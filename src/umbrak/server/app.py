@@ -28,9 +28,11 @@ from umbrak.server.routers import (
     notes,
     people,
     plans,
+    routes,
     services,
     session,
     sheets,
+    shelf,
 )
 from umbrak.services.outside import Outside
 
@@ -52,7 +54,22 @@ def make_app(engine: Engine | None, front_end: Path | None = None, outside: Outs
     app.state.hub = Hub(engine) if engine is not None else None
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
-    for router in (session, people, machines, ceiling, plans, events, services, intakes, jobs, notes, sheets, labels):
+    for router in (
+        session,
+        people,
+        machines,
+        ceiling,
+        plans,
+        events,
+        services,
+        intakes,
+        jobs,
+        notes,
+        sheets,
+        labels,
+        shelf,
+        routes,
+    ):
         app.include_router(router.router, prefix="/api")
 
     @app.get("/healthz", include_in_schema=False)

@@ -9,6 +9,7 @@ from uuid import UUID
 from pydantic import ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
+from umbrak.formats.asking import Money, WishesDoc
 from umbrak.formats.documents import (
     Doc,
     MachineDoc,
@@ -182,6 +183,57 @@ class TrialBody(Body):
     note: Annotated[str, StringConstraints(max_length=2000)] = ""
 
 
+Count = Annotated[int, Field(ge=1, le=100_000)]
+StateName = Literal["new", "pulled", "suspect", "to-return"]
+
+
+class StockBody(Body):
+    module: ModuleDoc = Field(description="may be empty where the part is known here")
+    count: Count = 1
+    state: StateName = "new"
+    part: Name | None = None
+    place: ShortText = ""
+    note: Annotated[str, StringConstraints(max_length=2000)] = ""
+
+
+class StockChange(Body):
+    version: Version
+    count: Annotated[int, Field(ge=0, le=100_000, description="0 takes the line off")] | None = None
+    state: StateName | None = None
+    place: ShortText | None = None
+    note: Annotated[str, StringConstraints(max_length=2000)] | None = None
+
+
+class OfferBody(Body):
+    part: Name
+    module: ModuleDoc = Field(description="may be empty where the part is known here")
+    supplier: ShortText = ""
+    price: Money = Field(description="of one kit, in the installation's currency")
+    kit: Annotated[int, Field(ge=1, le=1024)] = 1
+    stock: Annotated[int, Field(ge=0, le=100_000)] | None = None
+    lead_days: Annotated[int, Field(ge=0, le=10_000)] | None = None
+    listed: bool | None = None
+    priced_on: Day | None = None
+
+
+Amount = Annotated[float, Field(ge=0, le=10**12)]
+
+
+class MoneyBody(Body):
+    currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")]
+    hour: Amount = 0
+    downtime_hour: Amount = 0
+    returned: Amount = 0
+    data: Amount = 0
+    backup_tiers: Annotated[int, Field(ge=0, le=9)] = 0
+
+
+class RoutesOf(Body):
+    wishes: WishesDoc = Field(default_factory=WishesDoc)
+    seconds: Annotated[float, Field(gt=0, le=60, description="after which the best so far is told")] = 5
+    plan_id: Id | None = Field(default=None, description="a plan whose own reservations on the Shelf are free to it")
+
+
 class NewStatement(Body):
     statement: StatementDoc
     of_model: bool = Field(default=False, description="of every machine of the model, not of this one alone")
@@ -190,6 +242,7 @@ class NewStatement(Body):
 class NewPlan(Body):
     name: Name | None = None
     like: Id | None = Field(default=None, description="a plan of the same machine whose goal it takes over")
+    goal: OccupantsDoc | None = Field(default=None, description="slot -> module: the whole goal, as of a route")
 
 
 class PlanDiscard(Body):

@@ -264,11 +264,11 @@ def export_trials(engine: Engine) -> str:
             f"{r.soak_days:g}",
             r.note,
         ]
-        writer.writerow(["" if c is None else _harmless(str(c)) for c in cells])
+        writer.writerow(["" if c is None else harmless(str(c)) for c in cells])
     return out.getvalue()
 
 
-def _harmless(cell: str) -> str:
+def harmless(cell: str) -> str:
     """A cell that no spreadsheet takes for a formula."""
     return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
 

@@ -23,6 +23,7 @@ from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.judging import judge, judge_cures, judge_targets
 from umbrak.services.loading import Loaded, load_machine
 from umbrak.services.sheets import load_sheet
+from umbrak.services.shelf import note_needs
 from umbrak.services.summaries import refresh
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account
@@ -96,11 +97,16 @@ class OpenPlan:
 
 
 def start_plan(
-    engine: Engine, account: Account, machine_id: UUID, name: str | None = None, like: UUID | None = None
+    engine: Engine,
+    account: Account,
+    machine_id: UUID,
+    name: str | None = None,
+    like: UUID | None = None,
+    wanted: Layout | None = None,
 ) -> PlanView:
-    """A new plan whose goal is the machine as surveyed, or that of a plan of the same machine (`like`).
+    """A new plan. Its goal is the layout wanted, that of a plan of the same machine (`like`), or what is fitted.
 
-    Raises NotFound, or Refused when the name is taken.
+    Raises NotFound, or Refused when the name is taken or the goal names a slot that there is none of.
     """
     need(account, Role.technician)
     with engine.begin() as db:
@@ -110,10 +116,14 @@ def start_plan(
             raise NotFound("plan")
         names = {p.name for p in store.plans_of(db, machine_id)}
         chosen = (name or "").strip() or next(n for i in range(1, len(names) + 2) if (n := f"Plan {i}") not in names)
-        goal = model.slots if model else m.survey.content.slots
+        for slot in wanted or ():
+            if slot not in m.sheet.slots:
+                raise Refused(f"goal.{slot}", f"{m.sheet.title} has no slot {slot}.")
+        goal = layout_json(wanted) if wanted is not None else model.slots if model else m.survey.content.slots
         key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
         if key is None:
             raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
+        note_needs(db, key, m.layout, read_layout(goal))
         refresh(db, machine_id)
         record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
         return _view(open_plan(db, key))
@@ -295,6 +305,7 @@ def _append(
     goal = Layout({**plan.goal, **{slot: after for slot, (_, after) in moves.items()}})
     changes = {slot: {"from": _json(before), "to": _json(after)} for slot, (before, after) in moves.items()}
     store.add_command(db, plan.row.id, plan.row.version + 1, kind, changes, layout_json(goal), account.id)
+    note_needs(db, plan.row.id, plan.now, goal)
     refresh(db, plan.row.machine_id)
     told = {"slots": sorted(changes), "version": plan.row.version + 1}
     record(db, f"plan {kind}", account.id, plan.row.machine_id, plan.row.id, **told)

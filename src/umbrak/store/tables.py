@@ -207,6 +207,70 @@ trial = Table(
     Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
+#: Modules on hand; a line is so many alike in one state and place.
+stock = Table(
+    "stock",
+    metadata,
+    _id(),
+    Column("part", Text, nullable=True),
+    #: As `ModuleDoc` reads it, without serial and date where there are several.
+    Column("module", JSONB, nullable=False),
+    #: Equal for modules that are alike (formats.documents.like_key).
+    Column("kind", Text, nullable=False, index=True),
+    Column("count", Integer, CheckConstraint("count > 0", name="count"), nullable=False),
+    Column("state", Text, CheckConstraint("state IN ('new', 'pulled', 'suspect', 'to-return')", name="state"), nullable=False),
+    Column("place", Text, nullable=False, server_default=""),
+    Column("note", Text, nullable=False, server_default=""),
+    Column("version", Integer, nullable=False, server_default="1"),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    _at("updated_at"),
+    Column("gone_at", TIMESTAMP(timezone=True), nullable=True),
+)  # fmt: skip
+
+#: What suppliers ask for a kit.
+offer = Table(
+    "offer",
+    metadata,
+    _id(),
+    Column("part", Text, nullable=False),
+    Column("module", JSONB, nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("supplier", Text, nullable=False),
+    #: Of one kit, in the installation's currency.
+    Column("price", Numeric(14, 3), nullable=False),
+    Column("kit", Integer, CheckConstraint("kit > 0", name="kit"), nullable=False),
+    #: Modules to be had; null = as many as wanted.
+    Column("stock", Integer, nullable=True),
+    Column("lead_days", Integer, nullable=True),
+    Column("listed", Boolean, nullable=True),
+    Column("priced_on", Date, nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    Column("gone_at", TIMESTAMP(timezone=True), nullable=True),
+)
+
+#: What each plan puts in beyond what is fitted, by kind: reserved from the stock, older plans first.
+plan_need = Table(
+    "plan_need",
+    metadata,
+    Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), primary_key=True),
+    Column("kind", Text, primary_key=True),
+    Column("count", Integer, nullable=False),
+)
+Index("ix_plan_need_kind", plan_need.c.kind)
+
+#: What an installation sets for itself: currency, costs.
+setting = Table(
+    "setting",
+    metadata,
+    Column("name", Text, primary_key=True),
+    #: {"schema": 1, ...}
+    Column("document", JSONB, nullable=False),
+    Column("version", Integer, nullable=False, server_default="1"),
+    _at("updated_at"),
+)
+
 #: Names of makers by their JEP106 code, as surveys gave both.
 maker_name = Table(
     "maker_name",

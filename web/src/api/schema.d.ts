@@ -476,6 +476,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Routes
+         * @description The routes that no other beats, from the Shelf and the offers; or which wishes to give up.
+         */
+        post: operations["routes_api_machines__machine_id__routes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/services/{kind}": {
         parameters: {
             query?: never;
@@ -878,6 +898,154 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What is on hand and on offer.
+         */
+        get: operations["see_api_shelf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description The modules on hand, or the offers, as CSV.
+         */
+        get: operations["export_api_shelf_file_get"];
+        put?: never;
+        /**
+         * Take
+         * @description Modules or offers from a table: what each row was understood as, and what is wrong in it.
+         */
+        post: operations["take_api_shelf_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/money": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Money
+         * @description The currency of prices, and what hours, returns and lost data cost.
+         */
+        get: operations["money_api_shelf_money_get"];
+        /**
+         * Reckon
+         * @description Set what money is reckoned with.
+         */
+        put: operations["reckon_api_shelf_money_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offer
+         * @description Keep an offer; it takes the place of the supplier's older one for the same part and kit.
+         */
+        post: operations["offer_api_shelf_offers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/offers/{offer_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw
+         * @description Take an offer away.
+         */
+        delete: operations["withdraw_api_shelf_offers__offer_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put On
+         * @description Put modules on the shelf.
+         */
+        post: operations["put_on_api_shelf_stock_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/stock/{stock_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change
+         * @description Change count, state, place or note; a count of 0 takes the line off.
+         */
+        patch: operations["change_api_shelf_stock__stock_id__patch"];
         trace?: never;
     };
     "/api/spd": {
@@ -1315,6 +1483,20 @@ export interface components {
              */
             text?: string | null;
         };
+        /** Body_take_api_shelf_file_post */
+        Body_take_api_shelf_file_post: {
+            /**
+             * File
+             * @description CSV or XLSX; its first row names the columns
+             */
+            file: string;
+            /**
+             * Keep
+             * @description keep them; a wrong row keeps all of them out
+             * @default false
+             */
+            keep?: boolean;
+        };
         /** Body_take_api_trials_file_post */
         Body_take_api_trials_file_post: {
             /**
@@ -1328,6 +1510,24 @@ export interface components {
              * @default false
              */
             keep?: boolean;
+        };
+        /**
+         * BoughtView
+         * @description What is bought or taken of one candidate: modules in whole kits, and what all of them cost.
+         */
+        BoughtView: {
+            /** Count */
+            count: number;
+            /** From */
+            from: string;
+            /** Kits */
+            kits: number;
+            /** Lead Days */
+            lead_days: number | null;
+            /** Part */
+            part: string;
+            /** Price */
+            price: string;
         };
         /**
          * Bound
@@ -1345,6 +1545,22 @@ export interface components {
              * @default []
              */
             slots: string[];
+        };
+        /**
+         * BreakEvenView
+         * @description What a route saves against one that the maker stands behind, and what it risks for that.
+         */
+        BreakEvenView: {
+            /** Against */
+            against: number;
+            /** Expected Loss */
+            expected_loss: number;
+            /** Saving */
+            saving: number;
+            /** Trouble */
+            trouble: number | null;
+            /** Worth It */
+            worth_it: boolean;
         };
         /**
          * Buffering
@@ -1896,6 +2112,18 @@ export interface components {
             where: string;
         };
         /**
+         * LossView
+         * @description One outcome's part of the expected loss.
+         */
+        LossView: {
+            /** Cost */
+            cost: number;
+            /** Outcome */
+            outcome: string;
+            /** Probability */
+            probability: number;
+        };
+        /**
          * Machine
          * @description What is particular to one unit: None, or a name left out, is unknown.
          */
@@ -2227,6 +2455,72 @@ export interface components {
             /** Timing */
             timing?: string | null;
         };
+        /** MoneyBody */
+        MoneyBody: {
+            /**
+             * Backup Tiers
+             * @default 0
+             */
+            backup_tiers?: number;
+            /** Currency */
+            currency: string;
+            /**
+             * Data
+             * @default 0
+             */
+            data?: number;
+            /**
+             * Downtime Hour
+             * @default 0
+             */
+            downtime_hour?: number;
+            /**
+             * Hour
+             * @default 0
+             */
+            hour?: number;
+            /**
+             * Returned
+             * @default 0
+             */
+            returned?: number;
+        };
+        /**
+         * MoneySettings
+         * @description Money as this installation reckons it.
+         */
+        MoneySettings: {
+            /**
+             * Backup Tiers
+             * @default 0
+             */
+            backup_tiers: number;
+            /**
+             * Currency
+             * @default EUR
+             */
+            currency: string;
+            /**
+             * Data
+             * @default 0
+             */
+            data: number;
+            /**
+             * Downtime Hour
+             * @default 0
+             */
+            downtime_hour: number;
+            /**
+             * Hour
+             * @default 0
+             */
+            hour: number;
+            /**
+             * Returned
+             * @default 0
+             */
+            returned: number;
+        };
         /** NewAccount */
         NewAccount: {
             /** Name */
@@ -2315,6 +2609,13 @@ export interface components {
         /** NewPlan */
         NewPlan: {
             /**
+             * Goal
+             * @description slot -> module: the whole goal, as of a route
+             */
+            goal?: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            } | null;
+            /**
              * Like
              * @description a plan of the same machine whose goal it takes over
              */
@@ -2338,6 +2639,72 @@ export interface components {
             message: string;
             /** Where */
             where: string;
+        };
+        /** OfferBody */
+        OfferBody: {
+            /**
+             * Kit
+             * @default 1
+             */
+            kit?: number;
+            /** Lead Days */
+            lead_days?: number | null;
+            /** Listed */
+            listed?: boolean | null;
+            /** @description may be empty where the part is known here */
+            module: components["schemas"]["ModuleDoc"];
+            /** Part */
+            part: string;
+            /**
+             * Price
+             * @description of one kit, in the installation's currency
+             */
+            price: number | string;
+            /** Priced On */
+            priced_on?: string | null;
+            /** Stock */
+            stock?: number | null;
+            /**
+             * Supplier
+             * @default
+             */
+            supplier?: string;
+        };
+        /** OfferView */
+        OfferView: {
+            /** Age Days */
+            age_days: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kit */
+            kit: number;
+            /** Lead Days */
+            lead_days: number | null;
+            /** Listed */
+            listed: boolean | null;
+            /** Listed By */
+            listed_by: string[];
+            module: components["schemas"]["Module"];
+            /** Part */
+            part: string;
+            /** Per Gb */
+            per_gb: string | null;
+            /** Price */
+            price: string;
+            /**
+             * Priced On
+             * Format: date
+             */
+            priced_on: string;
+            /** Stock */
+            stock: number | null;
+            /** Supplier */
+            supplier: string;
+            /** Words */
+            words: string;
         };
         /**
          * Outcome
@@ -2595,6 +2962,28 @@ export interface components {
             /** Ways */
             ways: number;
         };
+        /**
+         * Reservation
+         * @description Modules of a kind that a plan is going to use.
+         */
+        Reservation: {
+            /** Count */
+            count: number;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            /** Plan */
+            plan: string;
+            /**
+             * Plan Id
+             * Format: uuid
+             */
+            plan_id: string;
+        };
         /** Retirement */
         Retirement: {
             /** Retired */
@@ -2604,6 +2993,85 @@ export interface components {
              * @description the version that this change was made against
              */
             version: number;
+        };
+        /**
+         * RouteView
+         * @description A route under the names of the command line's contract, with its evaluation and what its trouble is made of.
+         */
+        RouteView: {
+            /** Actions */
+            actions: components["schemas"]["ActionView"][];
+            /** Beliefs */
+            beliefs: components["schemas"]["BeliefView"][];
+            break_even: components["schemas"]["BreakEvenView"] | null;
+            /** Buy */
+            buy: components["schemas"]["BoughtView"][];
+            /** Cost */
+            cost: string;
+            evaluation: components["schemas"]["Evaluation"];
+            /** Expected Loss */
+            expected_loss: number;
+            /** Free Slots */
+            free_slots: number;
+            /** In Warranty */
+            in_warranty: boolean;
+            /** Losses */
+            losses: components["schemas"]["LossView"][];
+            /** Names */
+            names: string[];
+            /** Slots */
+            slots: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
+            };
+            /** Sustained Gbs */
+            sustained_gbs: number;
+            /** Touches */
+            touches: number;
+            /** Trouble */
+            trouble: number;
+            /** Trouble 90 */
+            trouble_90: [
+                number,
+                number
+            ];
+            /** Usable Gib */
+            usable_gib: number;
+        };
+        /** RoutesOf */
+        RoutesOf: {
+            /**
+             * Plan Id
+             * @description a plan whose own reservations on the Shelf are free to it
+             */
+            plan_id?: string | null;
+            /**
+             * Seconds
+             * @description after which the best so far is told
+             * @default 5
+             */
+            seconds?: number;
+            wishes?: components["schemas"]["WishesDoc"];
+        };
+        /** RoutesView */
+        RoutesView: {
+            /** Gap */
+            gap: number | null;
+            money: components["schemas"]["MoneySettings"];
+            now: components["schemas"]["Evaluation"];
+            /** On Offer */
+            on_offer: number;
+            /** On Shelf */
+            on_shelf: number;
+            /** Proved */
+            proved: boolean;
+            /** Relax */
+            relax: string[][];
+            /** Routes */
+            routes: components["schemas"]["RouteView"][];
+            /** Seconds */
+            seconds: number;
+            /** Weighed */
+            weighed: number;
         };
         /** RowError */
         RowError: {
@@ -2685,6 +3153,17 @@ export interface components {
             sockets: components["schemas"]["SocketChoice"][];
             /** Title */
             title: string;
+        };
+        /** ShelfView */
+        ShelfView: {
+            /** Currency */
+            currency: string;
+            /** Offers */
+            offers: components["schemas"]["OfferView"][];
+            /** Stock */
+            stock: components["schemas"]["StockView"][];
+            /** Understood */
+            understood: string;
         };
         /**
          * Shown
@@ -2964,6 +3443,84 @@ export interface components {
             /** State */
             state: string;
         };
+        /** StockBody */
+        StockBody: {
+            /**
+             * Count
+             * @default 1
+             */
+            count?: number;
+            /** @description may be empty where the part is known here */
+            module: components["schemas"]["ModuleDoc"];
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Part */
+            part?: string | null;
+            /**
+             * Place
+             * @default
+             */
+            place?: string;
+            /**
+             * State
+             * @default new
+             * @enum {string}
+             */
+            state?: "new" | "pulled" | "suspect" | "to-return";
+        };
+        /** StockChange */
+        StockChange: {
+            /** Count */
+            count?: number | null;
+            /** Note */
+            note?: string | null;
+            /** Place */
+            place?: string | null;
+            /** State */
+            state?: ("new" | "pulled" | "suspect" | "to-return") | null;
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
+        };
+        /** StockView */
+        StockView: {
+            /** Count */
+            count: number;
+            /** Free */
+            free: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Listed By */
+            listed_by: string[];
+            module: components["schemas"]["Module"];
+            /** Note */
+            note: string;
+            /** Part */
+            part: string | null;
+            /** Place */
+            place: string;
+            /** Reserved */
+            reserved: components["schemas"]["Reservation"][];
+            /** State */
+            state: string;
+            /**
+             * Updated At
+             * Format: date-time
+             */
+            updated_at: string;
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+        };
         /**
          * Suggestion
          * @description A sheet that may be the one of the machine, and why.
@@ -3114,6 +3671,20 @@ export interface components {
             /** Serial */
             serial: string | null;
         };
+        /**
+         * TakenLine
+         * @description A row as it was understood.
+         */
+        TakenLine: {
+            /** Detail */
+            detail: string;
+            /** Part */
+            part: string;
+            /** Row */
+            row: number;
+            /** Words */
+            words: string;
+        };
         /** TakenNotes */
         TakenNotes: {
             /** Errors */
@@ -3122,6 +3693,15 @@ export interface components {
             good: number;
             /** Kept */
             kept: boolean;
+        };
+        /** TakenTable */
+        TakenTable: {
+            /** Errors */
+            errors: components["schemas"]["RowError"][];
+            /** Kept */
+            kept: boolean;
+            /** Lines */
+            lines: components["schemas"]["TakenLine"][];
         };
         /**
          * Target
@@ -3298,6 +3878,32 @@ export interface components {
             message: string;
             /** Where */
             where: string;
+        };
+        /**
+         * WishesDoc
+         * @description What a route must meet; what is left out or null is not asked.
+         */
+        WishesDoc: {
+            /** Budget */
+            budget?: (number | string) | null;
+            /** Free Slots */
+            free_slots?: number | null;
+            /** Keep Fitted */
+            keep_fitted?: boolean | null;
+            /** Keep Warranty */
+            keep_warranty?: boolean | null;
+            /** Over Official */
+            over_official?: boolean | null;
+            /** Rate Mts */
+            rate_mts?: number | null;
+            /** Third Party */
+            third_party?: boolean | null;
+            /** Top Trouble */
+            top_trouble?: number | null;
+            /** Uneven */
+            uneven?: boolean | null;
+            /** Usable Gib */
+            usable_gib?: number | null;
         };
     };
     responses: never;
@@ -4825,6 +5431,62 @@ export interface operations {
             };
         };
     };
+    routes_api_machines__machine_id__routes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoutesOf"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutesView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     keep_api_machines__machine_id__services__kind__put: {
         parameters: {
             query?: never;
@@ -6306,6 +6968,498 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    see_api_shelf_get: {
+        parameters: {
+            query?: {
+                /** @description a part, a label as scanned, or words */
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_api_shelf_file_get: {
+        parameters: {
+            query: {
+                /** @description modules on hand, or offers */
+                kind: "stock" | "offers";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_api_shelf_file_post: {
+        parameters: {
+            query: {
+                /** @description modules on hand, or offers */
+                kind: "stock" | "offers";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_api_shelf_file_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenTable"];
+                };
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    money_api_shelf_money_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoneySettings"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    reckon_api_shelf_money_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoneyBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoneySettings"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offer_api_shelf_offers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfferBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_api_shelf_offers__offer_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                offer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_on_api_shelf_stock_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_api_shelf_stock__stock_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stock_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

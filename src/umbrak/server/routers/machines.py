@@ -166,7 +166,8 @@ def plans(machine_id: UUID, engine: Db, _: Person) -> tuple[PlanBrief, ...]:
 @router.post("/{machine_id}/plans", status_code=201, responses=describe(401, 403, 404, 422))
 def plan(machine_id: UUID, body: NewPlan, engine: Db, account: Person) -> PlanView:
     """Start a plan; its goal is the machine as surveyed, or that of another plan."""
-    return start_plan(engine, account, machine_id, body.name, body.like)
+    goal = occupants(body.goal) if body.goal is not None else None
+    return start_plan(engine, account, machine_id, body.name, body.like, goal)
 
 
 @router.post("/{machine_id}/targets", responses=describe(401, 404, 422))

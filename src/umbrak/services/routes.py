@@ -1,0 +1,190 @@
+"""Routes of one machine: what may be asked, the optimiser's answer with every figure's terms, and a plan from a route."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from decimal import Decimal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+from sqlalchemy import Engine
+
+from umbrak.core.evaluate import Evaluation
+from umbrak.core.evidence.trouble import Trouble
+from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.routes.answer import Answer, Route, answer
+from umbrak.core.routes.problem import Problem, Wishes
+from umbrak.core.routes.search import Progress
+from umbrak.services.judging import judge
+from umbrak.services.loading import Loaded, load_machine
+from umbrak.services.notes import BeliefView, belief_view, trial_of
+from umbrak.services.plans import ActionView, action_views
+from umbrak.services.settings import MoneySettings, money_settings
+from umbrak.services.shelf import candidates_for
+from umbrak.store.trials import trials_like
+
+
+class BoughtView(BaseModel):
+    """What is bought or taken of one candidate: modules in whole kits, and what all of them cost."""
+
+    part: str
+    origin: str = Field(serialization_alias="from")
+    count: int
+    kits: int
+    price: Decimal
+    lead_days: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class BreakEvenView:
+    """What a route saves against one that the maker stands behind, and what it risks for that."""
+
+    #: Place of that route in the list.
+    against: int
+    saving: float
+    expected_loss: float
+    #: The probability of trouble at which the saving is eaten up; None where trouble costs nothing.
+    trouble: float | None
+    worth_it: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LossView:
+    """One outcome's part of the expected loss."""
+
+    outcome: str
+    probability: float
+    cost: float
+
+
+@dataclass(frozen=True, slots=True)
+class RouteView:
+    """A route under the names of the command line's contract, with its evaluation and what its trouble is made of."""
+
+    slots: Mapping[str, Occupant]
+    actions: tuple[ActionView, ...]
+    buy: tuple[BoughtView, ...]
+    cost: Decimal
+    trouble: float
+    trouble_90: tuple[float, float]
+    expected_loss: float
+    losses: tuple[LossView, ...]
+    beliefs: tuple[BeliefView, ...]
+    break_even: BreakEvenView | None
+    sustained_gbs: float
+    usable_gib: float
+    free_slots: int
+    touches: int
+    names: tuple[str, ...]
+    in_warranty: bool
+    evaluation: Evaluation
+
+
+@dataclass(frozen=True, slots=True)
+class RoutesView:
+    routes: tuple[RouteView, ...]
+    money: MoneySettings
+    #: Whether nothing was left out; otherwise how far the cheapest may be above the cheapest there is.
+    proved: bool
+    gap: float | None
+    #: Where there is no route: the smallest sets of wishes to give up.
+    relax: tuple[tuple[str, ...], ...]
+    weighed: int
+    seconds: float
+    #: Candidates at hand for this machine: on the shelf, on offer.
+    on_shelf: int
+    on_offer: int
+    #: As it is now.
+    now: Evaluation
+
+
+def find_routes(
+    engine: Engine,
+    machine_id: UUID,
+    wishes: Wishes,
+    seconds: float,
+    report: Callable[[Progress], None] = lambda _: None,
+    stopped: Callable[[], bool] = lambda: False,
+    plan_id: UUID | None = None,
+) -> RoutesView:
+    """The routes of a machine from the Shelf and the offers. Raises NotFound.
+
+    Parameters
+        seconds   after which the best so far is told, with its proved gap
+        plan_id   a plan whose own reservations on the Shelf are free to it
+    """
+    with engine.connect() as db:
+        m = load_machine(db, machine_id)
+        fitted = [p for p in m.machine.processors.values() if p]
+        trials = tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted))
+        money = money_settings(db)
+        candidates = candidates_for(db, m.sheet, plan_id)
+    problem = Problem(
+        m.sheet,
+        m.machine,
+        sound_layout(m),
+        candidates,
+        wishes,
+        m.statements,
+        trials,
+        money.costs(),
+        today=datetime.now(UTC).date(),
+    )
+    found = answer(problem, seconds, report, stopped)
+    on_shelf = sum(1 for c in candidates if c.origin == "shelf")
+    return _view(found, money, on_shelf, len(candidates) - on_shelf, judge(m, m.layout))
+
+
+def sound_layout(m: Loaded) -> Layout:
+    """What is fitted without the modules that have failed: nobody plans with those."""
+    failed = set(m.survey.content.failed)
+    return Layout({s: o for s, o in m.layout.items() if s not in failed}) if failed else m.layout
+
+
+def _view(found: Answer, money: MoneySettings, on_shelf: int, on_offer: int, now: Evaluation) -> RoutesView:
+    return RoutesView(
+        tuple(_route(r) for r in found.routes), money, found.proved, found.gap, found.relax, found.weighed,
+        round(found.seconds, 3), on_shelf, on_offer, now,
+    )  # fmt: skip
+
+
+def _route(r: Route) -> RouteView:
+    w, saving = r.weighed, r.against_official
+    against = None
+    if saving is not None and r.official is not None:
+        against = BreakEvenView(r.official, saving.saving, saving.expected_loss, saving.trouble, saving.worth_it)
+    return RouteView(
+        slots=dict(w.layout),
+        actions=action_views(r.actions),
+        buy=tuple(
+            BoughtView(
+                part=b.candidate.part,
+                origin=b.candidate.origin.value,
+                count=b.modules,
+                kits=b.kits,
+                price=b.price,
+                lead_days=b.candidate.lead_days,
+            )
+            for b in w.bought
+        ),
+        cost=w.cost,
+        trouble=w.trouble.probability,
+        trouble_90=(w.trouble.low, w.trouble.high),
+        expected_loss=round(w.trouble.expected_loss, 2),
+        losses=_losses(w.trouble),
+        beliefs=tuple(belief_view(b) for b in w.trouble.beliefs),
+        break_even=against,
+        sustained_gbs=round(w.measures.sustained_gbs, 3),
+        usable_gib=w.measures.usable_gib,
+        free_slots=w.measures.free_slots,
+        touches=w.measures.touches,
+        names=r.names,
+        in_warranty=r.in_warranty,
+        evaluation=w.evaluation,
+    )
+
+
+def _losses(trouble: Trouble) -> tuple[LossView, ...]:
+    return tuple(LossView(t.outcome.value, t.probability, t.cost) for t in trouble.terms)
