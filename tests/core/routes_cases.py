@@ -86,7 +86,7 @@ def _candidate(r: Random, m: Module) -> Candidate:
         Decimal(r.choice([0, 9, 25, 40, 55])) * kit * int(m.capacity_gib or 1) / 4,
         kit,
         r.choice([None, None, 1, 2, 3, 4]),
-        listed=r.choice([None, None, True]),
+        listed=r.choice([None, None, True, False]),
         origin=r.choice([Origin.OFFER, Origin.OFFER, Origin.SHELF]),
     )
 
@@ -245,7 +245,8 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
     codes = {f.code for f in judged.findings if f.severity == "risk"}
     if any(f.severity == "stop" for f in judged.findings):
         return None
-    beliefs = [believe(c, p.trials, p.today) for c in claims_of(p.sheet, p.machine, layout, judged, p.layout)]
+    told = {c.part: c.listed for c in p.candidates if c.listed is not None}
+    beliefs = [believe(c, p.trials, p.today) for c in claims_of(p.sheet, p.machine, layout, judged, p.layout, told)]
     trouble = trouble_of(beliefs).probability
     steps = [a for a in actions(p.sheet, p.layout, layout) if a.do is not Do.KEEP]
     touches = sum((a.source in p.sheet.slots) + (a.target in p.sheet.slots) for a in steps)
@@ -253,7 +254,8 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
     free = len([s for s in live if s not in layout])
     sustained = sum(s.sustained_gbs or 0 for s in judged.sockets)
     w = p.wishes
-    listed = {c.part for c in p.candidates if c.listed} | {line.part for line in p.sheet.listed}
+    listed = {line.part for line in p.sheet.listed} - {c for c, is_it in told.items() if not is_it}
+    listed |= {c for c, is_it in told.items() if is_it}
     if (
         judged.usable_gib < (w.usable_gib or 0)
         or cost > (inf if w.budget is None else w.budget)

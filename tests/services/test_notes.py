@@ -32,7 +32,7 @@ def test_a_trial_changes_what_a_machine_is_believed_to_take(engine: Engine, tech
         return {b.words: (b.mean, len(b.contributions)) for b in see_ceiling(engine, machine).rests_on}
 
     before = believed()
-    assert set(before) == {"Fjell N2 runs 40 GB", "ZX5S-32 runs on Fjell N2"}
+    assert set(before) == {"Fjell N2 runs 40 GB, over its official total", "ZX5S-32 runs on Fjell N2"}
     key = add_trial(engine, technician, noted())
     after = believed()
     for words, (mean, count) in before.items():

@@ -231,7 +231,6 @@ class MoneyBody(Body):
 class RoutesOf(Body):
     wishes: WishesDoc = Field(default_factory=WishesDoc)
     seconds: Annotated[float, Field(gt=0, le=60, description="after which the best so far is told")] = 5
-    plan_id: Id | None = Field(default=None, description="a plan whose own reservations on the Shelf are free to it")
 
 
 class NewStatement(Body):

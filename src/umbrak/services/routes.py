@@ -68,7 +68,8 @@ class RouteView:
     buy: tuple[BoughtView, ...]
     cost: Decimal
     trouble: float
-    trouble_90: tuple[float, float]
+    #: Where 90 % of it lies: low, high.
+    trouble_90: tuple[float, ...]
     expected_loss: float
     losses: tuple[LossView, ...]
     beliefs: tuple[BeliefView, ...]
@@ -107,20 +108,18 @@ def find_routes(
     seconds: float,
     report: Callable[[Progress], None] = lambda _: None,
     stopped: Callable[[], bool] = lambda: False,
-    plan_id: UUID | None = None,
 ) -> RoutesView:
     """The routes of a machine from the Shelf and the offers. Raises NotFound.
 
     Parameters
         seconds   after which the best so far is told, with its proved gap
-        plan_id   a plan whose own reservations on the Shelf are free to it
     """
     with engine.connect() as db:
         m = load_machine(db, machine_id)
         fitted = [p for p in m.machine.processors.values() if p]
         trials = tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted))
         money = money_settings(db)
-        candidates = candidates_for(db, m.sheet, plan_id)
+        candidates = candidates_for(db, m.sheet, machine_id)
     problem = Problem(
         m.sheet,
         m.machine,
@@ -154,7 +153,9 @@ def _route(r: Route) -> RouteView:
     w, saving = r.weighed, r.against_official
     against = None
     if saving is not None and r.official is not None:
-        against = BreakEvenView(r.official, saving.saving, saving.expected_loss, saving.trouble, saving.worth_it)
+        against = BreakEvenView(
+            r.official, round(saving.saving, 2), round(saving.expected_loss, 2), saving.trouble, saving.worth_it
+        )
     return RouteView(
         slots=dict(w.layout),
         actions=action_views(r.actions),

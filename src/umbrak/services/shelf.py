@@ -23,6 +23,7 @@ from umbrak.formats.documents import like_key, module_json, read_layout
 from umbrak.formats.spreadsheet import Row, read_table
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
+from umbrak.services.loading import load_machine
 from umbrak.services.notes import RowError, harmless
 from umbrak.services.settings import money_settings
 from umbrak.services.sheets import load_sheet
@@ -123,10 +124,22 @@ class ShelfView:
     understood: str
 
 
-def see_shelf(engine: Engine, text: str = "") -> ShelfView:
-    """What is on hand and on offer; with a text only what has it in its part, place or supplier, or is such a module."""
+def see_shelf(engine: Engine, text: str = "", machine_id: UUID | None = None) -> ShelfView:
+    """What is on hand and on offer; with a text only what has it in its part, place or supplier, or is such a module;
+    with a machine only what its slots take by generation and form. Raises NotFound."""
     with engine.connect() as db:
-        return _shelf(db, text.strip())
+        view = _shelf(db, text.strip())
+        if machine_id is None:
+            return view
+        sheet = load_machine(db, machine_id).sheet
+    stock = tuple(s for s in view.stock if _goes_in(sheet, s.module))
+    return replace(view, stock=stock, offers=tuple(o for o in view.offers if _goes_in(sheet, o.module)))
+
+
+def _goes_in(sheet: Sheet, module: Module) -> bool:
+    """Whether slots of this model take the module as far as generation and form say."""
+    memory = sheet.memory
+    return module.generation in (None, memory.generation) and module.form in (None, memory.form)
 
 
 def _shelf(db: Connection, text: str = "") -> ShelfView:
@@ -214,25 +227,19 @@ def _offer_view(r: OfferRow, listing: _Listing, today: date) -> OfferView:
     )  # fmt: skip
 
 
-def candidates_for(db: Connection, sheet: Sheet, plan_id: UUID | None = None) -> tuple[Candidate, ...]:
-    """What a plan of this model may be made of: free usable modules of its generation on the shelf, and offers.
-
-    Parameters
-        plan_id   a plan whose own reservations are free to it
-    """
+def candidates_for(db: Connection, sheet: Sheet, machine_id: UUID) -> tuple[Candidate, ...]:
+    """What a plan of this machine may be made of: usable modules on the shelf that no plan of another machine has
+    reserved, and offers."""
     listing = _Listing.of(db)
-
-    def fits(module: Module) -> bool:
-        return module.generation in (None, sheet.memory.generation)
 
     found = []
     for v in _stock_views(db, store.all_stock(db), listing):
-        own = sum(r.count for r in v.reserved if r.plan_id == plan_id)
-        if v.state in _USABLE and v.free + own and fits(v.module):
+        own = sum(r.count for r in v.reserved if r.machine_id == machine_id)
+        if v.state in _USABLE and v.free + own and _goes_in(sheet, v.module):
             found.append(Candidate(v.part or v.words, v.module, stock=v.free + own, origin=Origin.SHELF))
     for r in store.all_offers(db):
         module = _module_of(r.module)
-        if fits(module):
+        if _goes_in(sheet, module):
             found.append(Candidate(r.part, module, r.price, r.kit, r.stock, r.lead_days, r.listed, Origin.OFFER))
     return tuple(found)
 
@@ -435,7 +442,10 @@ def _take_row(db: Connection, account: Account, kind: str, row: Row, currency: s
 
 
 def _price(text: str) -> Decimal:
-    return Decimal(text.replace(" ", "").replace(",", ".") if "." not in text else text.replace(",", ""))
+    """A price with comma or point: of two kinds the last one parts the decimals."""
+    text = text.replace(" ", "").replace("'", "")
+    decimal, thousands = (",", ".") if text.rfind(",") > text.rfind(".") else (".", ",")
+    return Decimal(text.replace(thousands, "").replace(decimal, "."))
 
 
 def _yes_or_no(text: str) -> bool:

@@ -3030,20 +3030,12 @@ export interface components {
             /** Trouble */
             trouble: number;
             /** Trouble 90 */
-            trouble_90: [
-                number,
-                number
-            ];
+            trouble_90: number[];
             /** Usable Gib */
             usable_gib: number;
         };
         /** RoutesOf */
         RoutesOf: {
-            /**
-             * Plan Id
-             * @description a plan whose own reservations on the Shelf are free to it
-             */
-            plan_id?: string | null;
             /**
              * Seconds
              * @description after which the best so far is told
@@ -6977,6 +6969,8 @@ export interface operations {
             query?: {
                 /** @description a part, a label as scanned, or words */
                 q?: string;
+                /** @description only what this machine's slots take */
+                machine_id?: string | null;
             };
             header?: never;
             path?: never;
@@ -6995,6 +6989,16 @@ export interface operations {
             };
             /** @description Not signed in */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

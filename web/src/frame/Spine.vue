@@ -26,6 +26,12 @@ async function leave(): Promise<void> {
       </svg>
       Machines
     </router-link>
+    <router-link to="/shelf" class="place" active-class="here">
+      <svg width="24" height="24" viewBox="0 0 24 24" fill="none" stroke="currentColor" stroke-width="1.6" aria-hidden="true">
+        <path d="M3 20.5h18M6.5 17V5M11 17V8M15.5 17V5" />
+      </svg>
+      Shelf
+    </router-link>
     <router-link to="/notes" class="place" active-class="here">
       <svg width="24" height="24" viewBox="0 0 24 24" fill="none" stroke="currentColor" stroke-width="1.6" aria-hidden="true">
         <path d="M4 20l1.2-5L16 4.2a1.6 1.6 0 0 1 2.3 0l1.5 1.5a1.6 1.6 0 0 1 0 2.3L9 18.8z M14 6.5l3.5 3.5" />

@@ -12,6 +12,7 @@ const props = defineProps<{ id: string }>()
 const machine = shallowRef<MachineView>()
 const wrong = ref('')
 const fitState: OpenMachine['fitState'] = ref(null)
+const routesState: OpenMachine['routesState'] = ref(null)
 
 async function reload(): Promise<void> {
   try {
@@ -23,7 +24,7 @@ async function reload(): Promise<void> {
 }
 
 // The stations are shown only once the machine is there.
-provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState })
+provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState, routesState })
 watch(() => [props.id, health.recoveries], reload, { immediate: true })
 
 const editing = ref(false)
@@ -62,6 +63,9 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
         </router-link>
         <router-link class="station" :to="`/machines/${id}/ceiling`">
           <strong>Ceiling</strong><span>{{ ceilingWords }}</span>
+        </router-link>
+        <router-link class="station" :to="`/machines/${id}/routes`">
+          <strong>Routes</strong><span>{{ routesState ?? 'ways to more' }}</span>
         </router-link>
         <router-link class="station" :to="`/machines/${id}/fit`">
           <strong>Fit</strong>

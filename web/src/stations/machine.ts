@@ -7,6 +7,8 @@ export interface OpenMachine {
   reload: () => Promise<void>
   /** What Fit has come to, for the path: set by the station when it knows. */
   fitState: Ref<{ words: string; severity: string } | null>
+  /** What Routes has come to, likewise. */
+  routesState: Ref<string | null>
 }
 
 export const machineKey: InjectionKey<OpenMachine> = Symbol('machine')

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from umbrak.core.evaluate import Evaluation
@@ -24,8 +24,16 @@ OF_FINDING = {
     "risk.mixed-kits": ClaimKind.MIXED_KITS,
     "risk.unlisted": ClaimKind.PART,
 }
+_OVER = {
+    ClaimKind.OVER_OFFICIAL: "its official total",
+    ClaimKind.OVER_PROCESSOR: "its processor's figure",
+    ClaimKind.UNPROVED: "what somebody states",
+}
 #: Claims that are about what the machine holds in all.
 ABOUT_TOTAL = (ClaimKind.OVER_OFFICIAL, ClaimKind.OVER_PROCESSOR, ClaimKind.UNPROVED)
+
+
+_NOTHING: Mapping[str, bool] = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +68,12 @@ def organisation(module: Module) -> tuple[object, ...]:
 
 
 def claims_of(
-    sheet: Sheet, machine: Machine, layout: Layout, judged: Evaluation, before: Layout | None = None
+    sheet: Sheet,
+    machine: Machine,
+    layout: Layout,
+    judged: Evaluation,
+    before: Layout | None = None,
+    listed: Mapping[str, bool] = _NOTHING,
 ) -> tuple[Claim, ...]:
     """What a layout rests on, each once; nothing where all of it is vouched for.
 
@@ -68,12 +81,15 @@ def claims_of(
         judged    `evaluate` of the layout
         before    what runs in the machine now: it has settled for itself that its parts, its densities and as much as
                   its total run there, and where nothing new comes in, everything
+        listed    part -> whether the machine's maker lists it, where somebody told so beside the sheet
     """
     shown = _Shown(before, Context(sheet, machine, before).installed_gib) if before is not None else None
     if shown and shown.all_of(layout):
         return ()
     found: dict[tuple[object, ...], Claim] = {}
-    for claim in _claims(sheet, machine, layout, judged):
+    for claim in (*_claims(sheet, machine, layout, judged), *_of_unlisted(sheet, machine, layout, listed)):
+        if claim.kind is ClaimKind.PART and claim.module is not None and listed.get(claim.module.part or ""):
+            continue
         if not (shown and shown.settles(claim)):
             found.setdefault(claim.subject, claim)
     return tuple(sorted(found.values(), key=lambda c: (c.kind, c.words)))
@@ -108,13 +124,21 @@ def _claims(sheet: Sheet, machine: Machine, layout: Layout, judged: Evaluation) 
             yield from claims_about(kind, sheet, machine, judged.installed_gib, tuple(modules))
 
 
+def _of_unlisted(sheet: Sheet, machine: Machine, layout: Layout, listed: Mapping[str, bool]) -> Iterator[Claim]:
+    """Parts that are told not to be listed, whether the sheet has a list or not."""
+    modules = dict.fromkeys(
+        alike(m) for m in layout.values() if isinstance(m, Module) and listed.get(m.part or "") is False
+    )
+    yield from claims_about(ClaimKind.PART, sheet, machine, 0, tuple(modules))
+
+
 def claims_about(
     kind: ClaimKind, sheet: Sheet, machine: Machine, total: float, modules: tuple[Module, ...]
 ) -> Iterator[Claim]:
     """The claims that a finding of this kind leaves open, when the machine holds `total` and it points at `modules`."""
     processors = tuple(sorted({p for p in machine.processors.values() if p}))
     if kind in ABOUT_TOTAL:
-        yield Claim(kind, f"{sheet.title} runs {amount(total)} GB", sheet.id, processors, total)
+        yield Claim(kind, f"{sheet.title} runs {amount(total)} GB, over {_OVER[kind]}", sheet.id, processors, total)
     elif kind is ClaimKind.DENSITY:
         for m in modules:
             words = f"{sheet.title} addresses dies of {amount(m.die_gbit)} Gbit"

@@ -14,7 +14,7 @@ from umbrak.core.routes.search import Progress, search
 from umbrak.core.routes.weighing import Weighed
 
 #: Time for finding out which wishes stand in the way. [s]
-_RELAX_SECONDS = 20.0
+_RELAX_SECONDS = 10.0
 
 
 @dataclass(frozen=True)

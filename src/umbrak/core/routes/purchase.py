@@ -75,9 +75,12 @@ class Shop:
 
     def of_kind(self, kind: Kind) -> float:
         """Log of "fine" of the claim that this part runs here; 0 where somebody vouches for it or it runs already."""
-        if kind.module is None or kind.slots or not self.problem.sheet.listed:
+        sheet = self.problem.sheet
+        if kind.module is None or kind.slots:
             return 0.0
-        return 0.0 if self.problem.sheet.lists(kind.module.part) else self.log_fine(ClaimKind.PART, [kind.module])
+        told = self.scales.listed.get(kind.module.part or "")
+        doubted = told is False or (told is None and sheet.listed and not sheet.lists(kind.module.part))
+        return self.log_fine(ClaimKind.PART, [kind.module]) if doubted else 0.0
 
     def policies(self) -> tuple[Policy, ...]:
         """Every way to keep to one maker or part, and the mixtures."""

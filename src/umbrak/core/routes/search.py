@@ -15,8 +15,10 @@ is weighed, and those it hid come forward.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
+from itertools import combinations
 from math import inf, log
 from time import monotonic
 from typing import Any
@@ -42,6 +44,8 @@ from umbrak.core.rules.finding import Severity
 _MOST_ROWS = 400_000
 #: Up to so many slots nothing is gained by looking at layouts of few kinds first.
 _SMALL = 8
+#: Layouts near to what is fitted that are weighed before uneven ones are searched.
+_NEARBY = 400
 #: Combinations looked at in one go.
 _CHUNK = 20_000
 #: Designs of one unit; more are left out, and said to be.
@@ -128,6 +132,8 @@ class _Search:
         # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
         kinds_of_layout = (True, False) if len(self.scales.live_slots) > _SMALL else (False,)
         for even in (True, False) if self.problem.wishes.uneven else (True,):
+            if not even and len(self.scales.live_slots) > _SMALL:
+                self._nearby()
             for pure in kinds_of_layout:
                 self._phase(even, pure)
         routes = sorted(self._front().values(), key=lambda w: (w.measures.cost, w.measures.key(self.problem.steps)))
@@ -156,6 +162,44 @@ class _Search:
         self.report(Progress(monotonic() - self.started, self.rows, self.weighed, len(self.known), cheapest))
 
     # -- designs and their combinations ---------------------------------------------------------------
+
+    def _nearby(self) -> None:
+        """Weigh what differs from now in one slot or two: of all uneven layouts those that are most asked for."""
+        now = dict(self.problem.layout)
+        options = [(slot, module) for slot in self._unlike_slots() for module in self._first_of_each_class(slot)]
+        changes = [{s: m} for s, m in options] + [{s: m, t: n} for (s, m), (t, n) in combinations(options, 2) if s != t]
+        for change in changes[:_NEARBY]:
+            if self._over():
+                return
+            layout = Layout({s: m for s, m in {**now, **change}.items() if m is not None})
+            if self._is_at_hand(layout):
+                self.take(layout)
+
+    def _unlike_slots(self) -> list[str]:
+        """Two slots of each kind of place: what goes into one goes into any like it."""
+        by_type: dict[object, list[str]] = {}
+        sheet = self.problem.sheet
+        for slot in self.scales.live_slots:
+            channel = sheet.channels[sheet.slots[slot].channel]
+            kind = (self.space.channel_type(channel, ()), channel.slots.index(slot))
+            by_type.setdefault(kind, []).append(slot)
+        return [s for slots in by_type.values() for s in dict.fromkeys((slots[0], slots[-1]))]
+
+    def _first_of_each_class(self, slot: str) -> list[Module | None]:
+        """The cheapest module of each class that may be put into a slot; None empties it."""
+        free = self.problem.wishes.third_party
+        found: list[Module | None] = []
+        for c in self.space.takes[slot]:
+            kinds = [
+                k for k in self.space.classes[c].kinds if k.module and len(k.cost) > k.fitted + 1 and (free or k.listed)
+            ]
+            cheapest = min(kinds, key=lambda k: (k.cost[k.fitted + 1], k.index), default=None)
+            found += [cheapest.module] if cheapest else []
+        return [*found, *([None] if slot in self.problem.layout else [])]
+
+    def _is_at_hand(self, layout: Layout) -> bool:
+        counts = Counter(alike(m) if isinstance(m, Module) else None for m in layout.values())
+        return all(n < len(k.cost) for k in self.scales.kinds if (n := counts[k.module]))
 
     def _phase(self, even: bool, pure: bool) -> None:
         units = self.space.units(even)

@@ -6,7 +6,7 @@ The search only ever guesses, and guesses well of a layout rather than ill; what
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property
@@ -106,6 +106,12 @@ class Scales:
         p = self.problem
         return kinds_of(p.sheet, p.layout, p.candidates, len(p.sheet.slots))
 
+    @cached_property
+    def listed(self) -> Mapping[str, bool]:
+        """Part -> whether the maker lists it, as the candidates tell; who says no is heard before who says yes."""
+        told = [(c.part, c.listed) for c in self.problem.candidates if c.listed is not None]
+        return dict(sorted(told, key=lambda t: not t[1])) if told else {}
+
     def belief(self, claim: Claim) -> Belief:
         if claim.subject not in self._beliefs:
             p = self.problem
@@ -116,7 +122,7 @@ class Scales:
         """Judge one layout. Its modules are of kinds that are at hand in that number."""
         p = self.problem
         judged = evaluate(p.sheet, p.machine, layout, p.statements, p.layout)
-        claims = claims_of(p.sheet, p.machine, layout, judged, p.layout)
+        claims = claims_of(p.sheet, p.machine, layout, judged, p.layout, self.listed)
         trouble = trouble_of([self.belief(c) for c in claims], p.costs, p.table)
         by_kind = Counter(alike(m) if isinstance(m, Module) else None for m in layout.values())
         counts = {k.index: by_kind[k.module] for k in self.kinds}

@@ -31,7 +31,6 @@ async def routes(machine_id: UUID, body: RoutesOf, request: Request, engine: Db,
             body.wishes.value(),
             body.seconds,
             stopped=nobody_waits.is_set,
-            plan_id=body.plan_id,
         )
     )
     while not search.done():

@@ -30,12 +30,15 @@ router = APIRouter(prefix="/shelf", tags=["shelf"])
 TableKind = Annotated[Literal["stock", "offers"], Query(description="modules on hand, or offers")]
 
 
-@router.get("", responses=describe(401, 422))
+@router.get("", responses=describe(401, 404, 422))
 def see(
-    engine: Db, _: Person, q: Annotated[str, Query(max_length=400, description="a part, a label as scanned, or words")] = ""
-) -> ShelfView:  # fmt: skip
+    engine: Db,
+    _: Person,
+    q: Annotated[str, Query(max_length=400, description="a part, a label as scanned, or words")] = "",
+    machine_id: Annotated[UUID | None, Query(description="only what this machine's slots take")] = None,
+) -> ShelfView:
     """What is on hand and on offer."""
-    return see_shelf(engine, q)
+    return see_shelf(engine, q, machine_id)
 
 
 @router.post("/stock", status_code=201, responses=describe(401, 403, 422))

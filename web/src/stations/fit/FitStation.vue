@@ -18,6 +18,7 @@ import { useHand } from './hand'
 import FitTray from './FitTray.vue'
 import { usePlan, type Arrangement, type Changes } from './plan'
 import { actionLines, comesOut, knownKinds } from './tray'
+import { useSources } from './sources'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
@@ -57,6 +58,8 @@ const done = computed(() => actionLines(machine.value.board, plan.value?.actions
 const severities = computed(() => severityBySlot(evaluation.value.findings))
 const outgoing = computed(() => comesOut(now.value, goal.value))
 const kinds = computed(() => knownKinds(now.value, goal.value, typed.value))
+
+const { shelf, offers } = useSources(() => machine.value.id, () => plan.value?.version)
 
 const stillFailed = computed(() => machine.value.failed.filter((s) => same(now.value[s], goal.value[s])))
 watch(
@@ -303,7 +306,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
         {{ news }}. <button type="button" class="quiet-link" @click="news = ''">Seen</button>
       </p>
     </section>
-    <FitTray :kinds="kinds" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
+    <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
     <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? []) : []" :board="machine.board" :failed="stillFailed" @cure="edit($event.changes)" @point="pointed = $event" />
     <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">
       <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>

@@ -2,10 +2,19 @@
 /** The tray under the board: type a label, take another of what is known, see what comes out. */
 import type { Module } from '@/api/client'
 import { gb, moduleLine, moduleWords, voltsOf } from '@/board/state'
+import { computed, ref } from 'vue'
 import LabelEntry from './LabelEntry.vue'
-import type { TrayItem } from './tray'
+import type { Source, TrayItem } from './tray'
 
-defineProps<{ kinds: TrayItem[]; outgoing: TrayItem[]; mayWrite: boolean }>()
+const props = defineProps<{ kinds: TrayItem[]; shelf: Source[]; offers: Source[]; outgoing: TrayItem[]; mayWrite: boolean }>()
+const FROM = { known: 'Another of these', shelf: 'Shelf', offers: 'Offers' }
+const EMPTY = {
+  known: 'What you type and what is fitted is kept here to take again.',
+  shelf: 'Nothing on the Shelf goes into these slots.',
+  offers: 'No offer goes into these slots.',
+}
+const from = ref<keyof typeof FROM>('known')
+const items = computed<Source[]>(() => (from.value === 'known' ? props.kinds.map((k) => ({ ...k, note: '', left: true })) : props[from.value]))
 const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event: PointerEvent, typed: boolean] }>()
 </script>
 
@@ -13,14 +22,16 @@ const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event:
   <section class="panel tray" aria-label="Tray">
     <LabelEntry @place="emit('take', $event)" @grab="(module, event) => emit('grab', module, event, true)" />
     <div class="kinds">
-      <h2>Another of these</h2>
+      <h2 class="from" role="group" aria-label="Take from">
+        <button v-for="(words, key) in FROM" :key="key" type="button" :aria-pressed="from === key" @click="from = key">{{ words }}</button>
+      </h2>
       <div class="chips">
         <button
-          v-for="item in kinds"
+          v-for="item in items"
           :key="item.key"
           type="button"
           class="kind"
-          :disabled="!mayWrite"
+          :disabled="!mayWrite || !item.left"
           @pointerdown.prevent="emit('grab', item.module, $event, false)"
           @keydown.enter.prevent="emit('take', item.module)"
           @keydown.space.prevent="emit('take', item.module)"
@@ -28,10 +39,11 @@ const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event:
           <span class="visually-hidden">Take another {{ moduleWords(item.module) }} in hand</span>
           <strong aria-hidden="true">{{ gb(item.module.capacity_gib) }}</strong>
           <span class="mono" aria-hidden="true"
-            >{{ moduleLine(item.module) }}<br /><span class="faded">{{ item.module.generation ?? 'generation ?' }} {{ voltsOf(item.module) }}</span></span
+            >{{ moduleLine(item.module) }}<br /><span class="faded">{{ item.note || `${item.module.generation ?? 'generation ?'} ${voltsOf(item.module)}` }}</span>
+            <template v-if="item.note && item.module.part"><br /><span class="faded">{{ item.module.part }}</span></template></span
           >
         </button>
-        <p v-if="!kinds.length" class="faded small">What you type and what is fitted is kept here to take again.</p>
+        <p v-if="!items.length" class="faded small">{{ EMPTY[from] }}</p>
       </div>
     </div>
     <div class="out">
@@ -84,6 +96,25 @@ const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event:
   line-height: 1.25;
   text-align: left;
   touch-action: none;
+}
+.from {
+  display: flex;
+  gap: 14px;
+}
+.from button {
+  color: var(--faded);
+  font-weight: 600;
+}
+.from button[aria-pressed='true'] {
+  color: var(--ink);
+  text-decoration: underline;
+  text-decoration-color: var(--umber);
+  text-decoration-thickness: 2px;
+  text-underline-offset: 5px;
+}
+.kind:disabled {
+  opacity: 0.55;
+  cursor: default;
 }
 .kind .faded {
   color: var(--ink);

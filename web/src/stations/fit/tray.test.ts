@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
-import type { Action, Board, Module } from '@/api/client'
-import { actionLines, comesOut, knownKinds } from './tray'
+import type { Action, Board, Module, Shelf } from '@/api/client'
+import { actionLines, comesOut, knownKinds, offerSources, shelfSources } from './tray'
 
 const module = (gib: number, part: string | null = null) =>
   ({ capacity_gib: gib, package_ranks: 1, device_width: 8, buffering: 'registered', rate_mts: 2400, rails_v: [1.2], part }) as Module
@@ -36,4 +36,12 @@ it('counts what comes out by kind, wherever its likes stay', () => {
 
 it('keeps one of every kind to take again', () => {
   expect(knownKinds({ A: module(16) }, { A: module(16), B: module(8) }, [module(4, 'X')])).toHaveLength(3)
+})
+
+it('offers what may be used: free modules first, suspect ones not, and the cheapest gigabyte first', () => {
+  const stock = (id: string, state: string, free: number) => ({ id, state, free, count: 4, module: module(16, id) })
+  const offer = (id: string, price: string, per_gb: string, kit: number) => ({ id, price, per_gb, kit, module: module(16, id) })
+  const shelf = { stock: [stock('taken', 'new', 0), stock('bad', 'suspect', 4), stock('some', 'pulled', 3)], offers: [offer('dear', '90', '5.6', 1), offer('kit', '200.5', '3.1', 4)] } as unknown as Shelf
+  expect(shelfSources(shelf).map((s) => [s.key, s.note, s.left])).toEqual([['some', '3 free', true], ['taken', 'all 4 reserved', false]])
+  expect(offerSources(shelf).map((o) => [o.key, o.note])).toEqual([['kit', '200.50 for 4'], ['dear', '90.00']])
 })

@@ -1,5 +1,5 @@
 /** What lies in the tray: modules that come out, and every kind of module that this machine or plan knows. */
-import type { Action, Board, Layout, Module } from '@/api/client'
+import type { Action, Board, Layout, Module, Shelf } from '@/api/client'
 import { gb, moduleLine } from '@/board/state'
 
 export interface TrayItem {
@@ -36,6 +36,28 @@ export function comesOut(now: Layout, goal: Layout): TrayItem[] {
 /** Kinds of module to take another one of: those of the goal and of the machine as it is, and what was typed. */
 export function knownKinds(now: Layout, goal: Layout, typed: Module[]): TrayItem[] {
   return counted([...modulesOf(goal, Object.keys(goal)), ...modulesOf(now, Object.keys(now)), ...typed])
+}
+
+/** A module to take from the Shelf or to buy, with what the chip says of it. */
+export interface Source extends TrayItem {
+  note: string
+  /** Whether any is left to take. */
+  left: boolean
+}
+
+/** Usable modules on the Shelf: those no plan has reserved first. */
+export function shelfSources(shelf: Shelf): Source[] {
+  return shelf.stock
+    .filter((s) => s.state === 'new' || s.state === 'pulled')
+    .map((s) => ({ key: s.id, module: s.module, count: s.free, note: s.free ? `${s.free} free` : `all ${s.count} reserved`, left: s.free > 0 }))
+    .sort((a, b) => Number(b.left) - Number(a.left))
+}
+
+/** Offers, the cheapest gigabyte first. */
+export function offerSources(shelf: Shelf): Source[] {
+  return [...shelf.offers]
+    .sort((a, b) => Number(a.per_gb) - Number(b.per_gb))
+    .map((o) => ({ key: o.id, module: o.module, count: o.kit, note: `${Number(o.price).toFixed(2)}${o.kit > 1 ? ` for ${o.kit}` : ''}`, left: true }))
 }
 
 /** The plan's actions as lines, like ones together: "put in 5 x 16 GB 1Rx8 R 4800 at CPU2 A2 to CPU2 E2". */

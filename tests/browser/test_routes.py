@@ -1,0 +1,112 @@
+"""Routes and the Shelf: the wishes, the plot, a route opened, compared and planned; modules and offers by label and file."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import SignIn
+
+
+def open_routes(page: Page, machine: str) -> None:
+    page.get_by_role("link", name=machine, exact=True).click()
+    page.get_by_role("link", name=re.compile("^Routes")).click()
+    expect(page.get_by_role("region", name="Routes", exact=True)).to_be_visible()
+
+
+def test_a_route_is_weighed_compared_and_planned(sign_in: SignIn) -> None:
+    page = sign_in()
+    open_routes(page, "hall-03")
+    expect(page.get_by_role("status")).to_contain_text("proved")
+    official = page.get_by_role("row", name=re.compile("inside the warranty, safest"))
+    expect(official).to_contain_text("296.00")
+    page.get_by_role("button", name=re.compile("^A cheapest, fastest: 0 EUR")).locator("circle").last.click()
+    opened = page.get_by_role("region", name="Route A")
+    expect(opened).to_contain_text("take 6")
+    expect(opened).to_contain_text("Saves 296.00 EUR")
+    opened.get_by_text("QD5R-16 runs on Halvard R24").click()
+    expect(opened.get_by_text("It starts from 2.4 fine")).to_be_visible()
+    page.get_by_role("button", name="Pin route A").click()
+    page.get_by_role("button", name="Pin route B").click()
+    pinned = page.get_by_role("region", name="Pinned routes")
+    expect(pinned.get_by_role("row", name=re.compile("^cost"))).to_contain_text("296.00 EUR")
+    expect(pinned.get_by_role("row", name=re.compile("^usable"))).to_have_count(0)  # the same
+    for letter in "AB":
+        pinned.get_by_role("button", name=f"Unpin route {letter}").click()
+    page.get_by_role("button", name="bandwidth").click()
+    expect(page.get_by_role("group", name="Routes by cost and sustained bandwidth")).to_be_visible()
+    page.get_by_role("button", name="Plan it: route B").click()
+    expect(page.get_by_role("textbox", name="Name of this plan")).to_have_value("6 x 16 GB HLV5R-16 in")
+    page.get_by_role("button", name="Shelf", exact=True).click()
+    expect(page.get_by_role("button", name=re.compile("16 GB")).filter(has_text="all 4 reserved")).to_be_disabled()
+    page.get_by_role("link", name="Shelf").click()
+    expect(page.get_by_role("row", name=re.compile("HLV5R-16.*0 of 4 free"))).to_contain_text("hall-03")
+
+
+def test_wishes_narrow_and_what_stands_in_the_way_is_given_up(sign_in: SignIn) -> None:
+    page = sign_in()
+    open_routes(page, "hall-03")
+    page.get_by_role("button", name="listed parts only").click()
+    expect(page.get_by_role("row", name=re.compile("QD5R"))).to_have_count(0)
+    page.get_by_label("up to EUR").fill("100")
+    page.get_by_label("up to EUR").press("Enter")
+    none = page.get_by_role("heading", name="No way to that")
+    expect(none).to_be_visible()
+    page.reload()  # the wishes are in the address
+    expect(none).to_be_visible()
+    page.get_by_role("listitem").filter(has_text="the budget").get_by_role("button", name="Give it up").click()
+    expect(page.get_by_role("row", name=re.compile("Choose route.*296.00"))).to_be_visible()
+    expect(page.get_by_role("button", name="listed parts only")).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="cost", exact=True).click()
+    expect(page.get_by_role("region", name="Routes", exact=True).get_by_role("row").nth(1)).to_contain_text("296.00")
+
+
+def test_a_machine_for_which_nothing_is_at_hand(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="wave-01", exact=True).click()
+    page.get_by_role("link", name=re.compile("^Routes")).click()
+    expect(page.get_by_text("there is nothing on the Shelf and no offer of its kind")).to_be_visible()
+    page.get_by_role("link", name="Put modules and offers on the Shelf").click()
+    expect(page.get_by_role("heading", name="Shelf")).to_be_visible()
+
+
+def test_modules_and_offers_come_by_label_and_by_file(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="Shelf").click()
+    page.get_by_role("button", name="Put on the Shelf").click()
+    form = page.get_by_role("form", name="Put on the Shelf")
+    form.get_by_label("Label").fill("32GB 2Rx8 PC5-4800B-RA0 P/N: HLV5R-32")
+    expect(form.get_by_role("status")).to_contain_text("part HLV5R-32")
+    form.get_by_label("How many").fill("3")
+    form.get_by_label("Where").fill("crate 9")
+    form.get_by_role("button", name="Put it there").click()
+    row = page.get_by_role("row", name=re.compile("crate 9"))
+    expect(row).to_contain_text("32 GB 2Rx8 DDR5-4800 registered")
+    row.get_by_role("combobox").select_option("suspect")
+    expect(row).to_contain_text("not for use")
+    page.get_by_label("Find on the Shelf").fill("32GB 2Rx8 PC5-4800B-R")
+    expect(page.get_by_role("status")).to_contain_text("Read as 32 GB 2Rx8 DDR5-4800 registered")
+    expect(page.get_by_role("row", name=re.compile("QD5R-32"))).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("ZX4E"))).to_have_count(0)
+    page.get_by_label("Find on the Shelf").fill("")
+
+    offers = page.get_by_role("region", name="Offers")
+    offers.get_by_role("button", name="From a file").click()
+    wrong = b"part,supplier,price,kit\nHLV5R-64,Tarn,cheap,2\n"
+    offers.get_by_label("Choose the file").set_input_files({"name": "o.csv", "mimeType": "text/csv", "buffer": wrong})
+    expect(page.get_by_role("alert")).to_contain_text("row 2, price")
+    expect(page.get_by_role("button", name="Keep 0 rows")).to_be_disabled()
+    good = b"part,supplier,price,kit\nHLV5R-64,Tarn,901.50,2\n"
+    offers.get_by_label("Choose the file").set_input_files({"name": "o.csv", "mimeType": "text/csv", "buffer": good})
+    expect(offers).to_contain_text("901.50 EUR for 2")
+    page.get_by_role("button", name="Keep 1 row").click()
+    row = page.get_by_role("row", name=re.compile("HLV5R-64.*Tarn"))
+    expect(row).to_contain_text("7.04")
+    row.get_by_role("button", name="Take away").click()
+    expect(row).to_have_count(0)
+    page.get_by_role("button", name="Money").click()
+    page.get_by_label("An hour of hands").fill("75")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Money").click()
+    expect(page.get_by_label("An hour of hands")).to_have_value("75")

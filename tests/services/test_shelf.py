@@ -1,0 +1,211 @@
+"""The Shelf: what is on hand and reserved, offers, tables in and out; and the routes made of them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
+
+import pytest
+from sqlalchemy import Engine
+
+from tests.formats.test_reports import xlsx
+from tests.services.test_taking_in import key_of
+from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout
+from umbrak.core.routes.problem import Wishes
+from umbrak.services.errors import NotFound, Refused, Stale
+from umbrak.services.plans import discard_plan, edit_plan, start_plan
+from umbrak.services.routes import find_routes
+from umbrak.services.shelf import (
+    OFFER_COLUMNS,
+    STOCK_COLUMNS,
+    NewOffer,
+    NewStock,
+    add_offer,
+    add_stock,
+    change_stock,
+    export_table,
+    see_shelf,
+    take_table,
+    withdraw_offer,
+)
+from umbrak.store.accounts import Account
+
+R16 = decode_label("16GB 1Rx8 PC5-4800B-RC0").module
+
+
+def line(engine: Engine, part: str) -> Any:
+    (found,) = [s for s in see_shelf(engine).stock if s.part == part]
+    return found
+
+
+def test_what_a_plan_puts_in_is_reserved_from_the_shelf(engine: Engine, technician: Account) -> None:
+    """Two plans want five of four: the older one has them; discarded, undone or of another kind they are free."""
+    shelf = line(engine, "HLV5R-16")
+    assert (shelf.count, shelf.free, shelf.reserved) == (4, 4, ())
+    first, other = key_of(engine, "hall-03"), key_of(engine, "hall-04")
+    plan = start_plan(engine, technician, first, "three")
+    goal = Layout(dict.fromkeys(["CPU2.A2", "CPU2.B2", "CPU2.C2"], shelf.module))
+    plan = edit_plan(engine, technician, plan.id, plan.version, goal, ())
+    second = start_plan(
+        engine, technician, other, "two", wanted=Layout({"CPU0.A": shelf.module, "CPU0.B": shelf.module})
+    )
+    shelf = line(engine, "HLV5R-16")
+    assert shelf.free == 0
+    assert [(r.machine, r.plan, r.count) for r in shelf.reserved] == [("hall-03", "three", 3), ("hall-04", "two", 1)]
+    discard_plan(engine, technician, plan.id, plan.version, True)
+    assert [(r.plan, r.count) for r in line(engine, "HLV5R-16").reserved] == [("two", 2)]
+    edit_plan(engine, technician, second.id, second.version, Layout({"CPU0.A": R16}), ())
+    assert [(r.plan, r.count) for r in line(engine, "HLV5R-16").reserved] == [("two", 1)]
+
+
+def test_modules_come_change_and_go(engine: Engine, technician: Account) -> None:
+    add_stock(engine, technician, NewStock(Module(), 2, "pulled", part="QD5R-64", place="box c"))  # known by its offer
+    added = line(engine, "QD5R-64")
+    assert (added.words, added.state, added.place) == ("64 GB 2Rx4 DDR5-5600 registered", "pulled", "box c")
+    change_stock(engine, technician, added.id, added.version, {"state": "suspect", "count": 1})
+    with pytest.raises(Stale):
+        change_stock(engine, technician, added.id, added.version, {"count": 5})
+    change_stock(engine, technician, added.id, added.version + 1, {"count": 0})
+    assert not [s for s in see_shelf(engine).stock if s.part == "QD5R-64"]
+    with pytest.raises(NotFound):
+        change_stock(engine, technician, added.id, 2, {"count": 1})
+    for wrong, field in (
+        (NewStock(Module(), part="who knows"), "module"),
+        (NewStock(R16, state="lost"), "state"),
+        (NewStock(R16, count=0), "count"),
+        (NewStock(replace(R16, serial="S1"), count=2), "count"),
+    ):
+        with pytest.raises(Refused) as error:
+            add_stock(engine, technician, wrong)
+        assert error.value.field == field
+
+
+@pytest.mark.parametrize(
+    ("typed", "stock", "offers"),
+    [
+        ("HLV5R-16", ["HLV5R-16"], ["HLV5R-16"]),
+        ("S/N 4471 16GB 1Rx8 PC5-4800B-RC0 P/N HLV5R-16", ["HLV5R-16"], ["HLV5R-16"]),  # scanned off the module
+        ("16GB 1Rx8 PC5-4800B-R", ["HLV5R-16", "QD5R-16"], ["HLV5R-16", "QD5R-16"]),
+        ("drawer", ["ZX4E-8"], []),
+        ("tarn", [], ["QD5S-64", "TM4R-32", "ZX3S-8", "ZX4E-16", "ZX5R-64K4"]),
+        ("nothing like it", [], []),
+    ],
+)
+def test_what_is_typed_or_scanned_finds_the_part(
+    engine: Engine, technician: Account, typed: str, stock: list[str], offers: list[str]
+) -> None:
+    found = see_shelf(engine, typed)
+    assert ([s.part for s in found.stock], [o.part for o in found.offers]) == (stock, offers)
+
+
+def test_an_offer_has_a_price_a_gigabyte_and_a_newer_one_takes_its_place(engine: Engine, technician: Account) -> None:
+    def offers() -> list[tuple[str, Decimal, Decimal | None]]:
+        return [(o.supplier, o.price, o.per_gb) for o in see_shelf(engine, "QD5U-32K2").offers]
+
+    assert offers() == [("Merrow Supply", Decimal(168), Decimal("2.625"))]
+    add_offer(engine, technician, NewOffer("QD5U-32K2", Module(), "Merrow Supply", Decimal("150.5"), kit=2))
+    assert offers() == [("Merrow Supply", Decimal("150.5"), Decimal("2.352"))]
+    withdraw_offer(engine, technician, see_shelf(engine, "QD5U-32K2").offers[0].id)
+    assert offers() == []
+    with pytest.raises(Refused, match="How large X1 is"):
+        add_offer(engine, technician, NewOffer("X1", Module(), "", Decimal(1)))
+
+
+STOCK = [
+    ["module", "count", "part", "state", "where"],
+    ["16GB 1Rx8 PC5-4800B-RC0", "3", "AA-16", "pulled", "box"],
+    ["", "2", "QD5R-64", "To return", ""],
+]
+OFFERS = [
+    ["part", "supplier", "price", "module", "kit", "listed", "currency"],
+    ["AA-16K4", "Merrow Supply", "1.240,50", "16GB 1Rx8 PC5-4800B-RC0", "4", "no", "eur"],
+]
+
+
+@pytest.mark.parametrize("way", ["csv", "xlsx"])
+def test_tables_are_seen_before_they_are_kept(engine: Engine, technician: Account, way: str) -> None:
+    def file(rows: list[list[str]]) -> bytes:
+        return xlsx(rows) if way == "xlsx" else "\n".join(";".join(r) for r in rows).encode()
+
+    before = see_shelf(engine)
+    seen = take_table(engine, technician, "stock", file(STOCK), keep=False)
+    assert [(x.row, x.part, x.detail) for x in seen.lines] == [(2, "AA-16", "3 pulled"), (3, "QD5R-64", "2 to-return")]
+    assert see_shelf(engine) == before
+    assert take_table(engine, technician, "stock", file(STOCK), keep=True).kept
+    assert line(engine, "AA-16").count == 3
+    assert take_table(engine, technician, "offers", file(OFFERS), keep=True).kept
+    (offer,) = see_shelf(engine, "AA-16K4").offers
+    assert (offer.price, offer.kit, offer.listed) == (Decimal("1240.5"), 4, False)
+
+
+@pytest.mark.parametrize(
+    ("kind", "row", "column"),
+    [
+        ("stock", {"module": "spoon", "count": "1"}, "module"),
+        ("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0", "count": "some"}, "count"),
+        ("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0", "count": "1", "state": "lost"}, "state"),
+        ("offers", {"part": "QD5R-64", "supplier": "x", "price": "cheap"}, "price"),
+        ("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", "currency": "NOK"}, "currency"),
+        ("offers", {"part": "who knows", "supplier": "x", "price": "9"}, "module"),
+        ("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", "date": "soon"}, "date"),
+    ],
+)
+def test_a_wrong_row_keeps_all_out(
+    engine: Engine, technician: Account, kind: str, row: dict[str, str], column: str
+) -> None:
+    good = STOCK if kind == "stock" else OFFERS
+    lines = [",".join(row), ",".join(row.values())]
+    taken = take_table(engine, technician, kind, "\n".join(lines).encode(), keep=True)
+    assert not taken.kept and [(e.row, e.column) for e in taken.errors] == [(2, column)]
+    with pytest.raises(Refused, match="no column"):
+        take_table(engine, technician, kind, f"{good[0][0]}x,b\n1,2\n".encode(), keep=False)
+
+
+@pytest.mark.parametrize(("kind", "columns"), [("stock", STOCK_COLUMNS), ("offers", OFFER_COLUMNS)])
+def test_a_table_written_is_read_back(engine: Engine, technician: Account, kind: str, columns: tuple[str, ...]) -> None:
+    text = export_table(engine, kind)
+    assert text.splitlines()[0] == ",".join(columns)
+    taken = take_table(engine, technician, kind, text.encode(), keep=False)
+    assert taken.errors == () and len(taken.lines) == len(text.splitlines()) - 1
+
+
+# -- routes -----------------------------------------------------------------------------------------------
+
+
+def test_routes_of_a_machine_use_the_shelf_before_they_buy(engine: Engine, technician: Account) -> None:
+    machine = key_of(engine, "hall-03")
+    found = find_routes(engine, machine, Wishes(usable_gib=500), 20)
+    assert found.proved and found.on_shelf == 2
+    cheapest = found.routes[0]
+    assert cheapest.cost == 0 and [(b.part, b.origin, b.count) for b in cheapest.buy] == [("QD5R-16", "shelf", 6)]
+    official = next(r for r in found.routes if "in-warranty" in r.names)
+    assert [(b.part, b.origin, b.count) for b in official.buy] == [("HLV5R-16", "shelf", 4), ("HLV5R-16", "offer", 2)]
+    assert official.cost == 296 and official.trouble == 0
+    against = cheapest.break_even
+    assert against is not None and found.routes[against.against] == official and against.saving == 296
+    assert against.expected_loss == cheapest.expected_loss > 0
+    total = sum(loss.probability * loss.cost for loss in cheapest.losses)
+    assert total == pytest.approx(cheapest.expected_loss, abs=0.01)
+    # What another machine's plan has reserved is not to be had; what this one's has, is.
+    start_plan(engine, technician, machine, "own", wanted=Layout(dict(official.slots)))
+    again = find_routes(engine, machine, Wishes(usable_gib=500), 20)
+    assert [r.cost for r in again.routes] == [r.cost for r in found.routes]
+    held = line(engine, "QD5R-16").module
+    start_plan(engine, technician, key_of(engine, "hall-04"), "away", wanted=Layout({"CPU0.A": held}))
+    left = find_routes(engine, machine, Wishes(usable_gib=500), 20).routes[0]
+    assert max(b.count for b in left.buy if (b.part, b.origin) == ("QD5R-16", "shelf")) == 5
+
+
+def test_failed_modules_are_no_material(engine: Engine, technician: Account) -> None:
+    found = find_routes(engine, key_of(engine, "hall-02"), Wishes(usable_gib=700), 20)
+    assert found.routes
+    for route in found.routes:
+        assert all(a.source != "CPU3.7" for a in route.actions)
+
+
+def test_where_there_is_no_route_it_says_which_wish_stands_in_the_way(engine: Engine, technician: Account) -> None:
+    found = find_routes(engine, key_of(engine, "hall-03"), Wishes(usable_gib=700, budget=Decimal(100)), 20)
+    assert not found.routes and set(found.relax) == {("usable_gib",), ("budget",)}

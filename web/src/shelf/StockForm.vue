@@ -1,0 +1,64 @@
+<script setup lang="ts">
+/** Modules put on the Shelf by their label, typed or scanned. */
+import { reactive, ref } from 'vue'
+import { api, ask, Refusal, wordsOf } from '@/api/client'
+import { useLabel } from './label'
+import { STATES } from './words'
+
+const emit = defineEmits<{ saved: []; leave: [] }>()
+const form = reactive({ part: '', count: '1', state: 'new', place: '', note: '' })
+const wrong = ref('')
+const { label, words, module } = useLabel()
+
+async function put(): Promise<void> {
+  wrong.value = ''
+  try {
+    const body = { module: (await module()) as never, count: Number(form.count) || 1, state: form.state as 'new', part: form.part.trim() || null, place: form.place, note: form.note }
+    await ask(api.POST('/api/shelf/stock', { body }))
+    emit('saved')
+  } catch (error) {
+    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
+  }
+}
+</script>
+
+<template>
+  <form class="fields put" aria-label="Put on the Shelf" @submit.prevent="put">
+    <label class="wide">Label <input v-model="label" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16" /></label>
+    <label>Part number <input v-model="form.part" class="mono" maxlength="120" /></label>
+    <label>How many <input v-model="form.count" inputmode="numeric" /></label>
+    <label>State
+      <select v-model="form.state">
+        <option v-for="(w, key) in STATES" :key="key" :value="key">{{ w }}</option>
+      </select>
+    </label>
+    <label>Where <input v-model="form.place" maxlength="200" /></label>
+    <label class="wide">Note <input v-model="form.note" maxlength="2000" /></label>
+    <p v-if="words" class="small wide" role="status">{{ words }}</p>
+    <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
+    <div class="choices">
+      <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
+      <v-btn type="submit" color="primary" :disabled="!label.trim() && !form.part.trim()">Put it there</v-btn>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.put {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
+  gap: 8px 14px;
+  padding: 6px 18px 14px;
+  align-items: end;
+}
+.wide {
+  grid-column: span 2;
+}
+.choices {
+  grid-column: 1 / -1;
+  display: flex;
+  justify-content: flex-end;
+  align-items: center;
+  gap: 12px;
+}
+</style>

@@ -1,0 +1,66 @@
+<script setup lang="ts">
+/** A table of modules or offers: what each row was understood as is seen before anything is kept. */
+import { ref, shallowRef } from 'vue'
+import { api, ask, Refusal, wordsOf } from '@/api/client'
+import { plural } from '@/ui/words'
+
+const props = defineProps<{ kind: 'stock' | 'offers' }>()
+const emit = defineEmits<{ saved: []; leave: [] }>()
+type Taken = { lines: { row: number; part: string; words: string; detail: string }[]; errors: { row: number; column: string; message: string }[]; kept: boolean }
+const file = shallowRef<File>()
+const preview = shallowRef<Taken>()
+const faults = ref<string[]>([])
+const COLUMNS = { stock: 'module, count; also part, state, where, serial, note', offers: 'part, supplier, price; also module, currency, kit, stock, lead days, listed, date' }
+
+async function send(keep: boolean): Promise<void> {
+  faults.value = []
+  const body = new FormData()
+  body.append('file', file.value!)
+  body.append('keep', String(keep))
+  try {
+    const found = await ask(api.POST('/api/shelf/file', { params: { query: { kind: props.kind } }, body: body as never, bodySerializer: (b: unknown) => b as FormData }))
+    preview.value = found as Taken
+    if (found.kept) emit('saved')
+  } catch (error) {
+    preview.value = undefined
+    faults.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message) : [wordsOf(error)]
+  }
+}
+function chosen(event: Event): void {
+  file.value = (event.target as HTMLInputElement).files?.[0]
+  if (file.value) void send(false)
+}
+</script>
+
+<template>
+  <div class="in">
+    <p class="small">CSV or XLSX with columns {{ COLUMNS[kind] }}. <label class="quiet-link pick">Choose the file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="chosen" /></label> <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button></p>
+    <ul v-if="faults.length" class="wrong" role="alert"><li v-for="f in faults" :key="f">{{ f }}</li></ul>
+    <template v-if="preview">
+      <ul v-if="preview.errors.length" class="wrong" role="alert"><li v-for="e in preview.errors" :key="`${e.row} ${e.column}`">row {{ e.row }}, {{ e.column }}: {{ e.message }}</li></ul>
+      <table class="small">
+        <tbody>
+          <tr v-for="l in preview.lines.slice(0, 12)" :key="l.row"><td class="faded">row {{ l.row }}</td><td class="mono">{{ l.part }}</td><td>{{ l.words }}</td><td>{{ l.detail }}</td></tr>
+        </tbody>
+      </table>
+      <p v-if="preview.lines.length > 12" class="small faded">and {{ preview.lines.length - 12 }} more</p>
+      <v-btn color="primary" size="small" :disabled="preview.errors.length > 0 || !preview.lines.length" @click="send(true)">Keep {{ plural(preview.lines.length, 'row') }}</v-btn>
+      <p v-if="preview.errors.length" class="small faded">Put these rows right, then choose the file again: nothing is kept till all of them are.</p>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.in {
+  padding: 0 18px 14px;
+}
+.pick {
+  cursor: pointer;
+}
+.pick:focus-within {
+  outline: 2px solid var(--umber);
+}
+td {
+  padding: 2px 16px 2px 0;
+}
+</style>

@@ -1,0 +1,146 @@
+<script setup lang="ts">
+/** One route opened: what is bought, what it saves and risks, and every figure's terms. */
+import { computed } from 'vue'
+import type { Route, RoutesView } from '@/api/client'
+import { OUTCOMES } from '@/notes/words'
+import { session } from '@/frame/session'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { letterOf, money, percent, routeWords, troubleWords } from './words'
+
+const props = defineProps<{ view: RoutesView; index: number }>()
+const emit = defineEmits<{ plan: [] }>()
+const route = computed<Route>(() => props.view.routes[props.index]!)
+const currency = computed(() => props.view.money.currency)
+const saving = computed(() => route.value.break_even)
+/** The saving and the expected loss on one scale. */
+const scale = computed(() => Math.max(Math.abs(saving.value?.saving ?? 0), saving.value?.expected_loss ?? 0, 1))
+const countWords = (counts: Record<string, number>) => Object.entries(counts).map(([o, n]) => `${n.toFixed(1)} ${OUTCOMES[o]}`).join(', ')
+const findings = computed(() => route.value.evaluation.findings.filter((f) => f.severity !== 'note').slice(0, 4))
+const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_days ?? 0)))
+</script>
+
+<template>
+  <section class="detail" :aria-label="`Route ${letterOf(index)}`">
+    <header>
+      <h2><span class="letter">{{ letterOf(index) }}</span> {{ routeWords(route) }}</h2>
+      <v-btn v-if="session.mayWrite()" color="primary" size="small" @click="emit('plan')">Plan this route</v-btn>
+    </header>
+    <table v-if="route.buy.length" class="buy">
+      <tbody>
+        <tr v-for="b in route.buy" :key="b.part + b.from">
+          <td>{{ b.from === 'shelf' ? 'take' : 'buy' }} {{ b.count }}<template v-if="b.kits !== b.count"> in {{ b.kits }} {{ b.kits === 1 ? 'kit' : 'kits' }}</template></td>
+          <th scope="row" class="mono">{{ b.part }}</th>
+          <td class="number">{{ b.from === 'shelf' ? 'from the Shelf' : money(b.price, currency) }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-else class="small faded">Nothing is bought.</p>
+    <p v-if="lead" class="small faded">The last part is there after {{ lead }} days.</p>
+    <template v-if="saving">
+      <h3>Against route {{ letterOf(saving.against) }}, which the maker stands behind</h3>
+      <div class="bars" aria-hidden="true">
+        <i class="saves" :style="{ width: `${(100 * Math.max(saving.saving, 0)) / scale}%` }"></i>
+        <i class="risks" :style="{ width: `${(100 * saving.expected_loss) / scale}%` }"></i>
+      </div>
+      <p>
+        Saves <b>{{ money(saving.saving, currency) }}</b>, and trouble would cost <b>{{ money(saving.expected_loss, currency) }}</b> on average:
+        <b :class="saving.worth_it ? 'go' : 'stop'">{{ saving.worth_it ? 'worth it' : 'not worth it' }}</b>.
+        <template v-if="saving.trouble !== null && saving.saving > 0">It would be eaten up at {{ saving.trouble > 1 ? 'more than certain' : percent(saving.trouble) }} trouble.</template>
+      </p>
+    </template>
+    <p v-else-if="route.in_warranty" class="good">The maker stands behind it.</p>
+    <h3>Trouble: {{ troubleWords(route) }}</h3>
+    <p v-if="!route.beliefs.length" class="small">It rests on nothing that nobody vouches for.</p>
+    <details v-for="b in route.beliefs" :key="b.words" class="belief">
+      <summary>
+        {{ b.words }}: <b>{{ percent(b.mean) }}</b> likely fine <span class="faded small">({{ percent(b.low) }} to {{ percent(b.high) }}{{ b.is_prior ? '; no trial speaks of it' : `; ${b.contributions.length} ${b.contributions.length === 1 ? 'trial' : 'trials'}` }})</span>
+      </summary>
+      <p class="small">It starts from {{ countWords(b.prior) }}: {{ b.because }}.</p>
+      <p v-for="c in b.contributions" :key="c.trial" class="small">A trial that was {{ OUTCOMES[c.outcome] }} adds {{ (c.likeness * c.says * c.age * c.soak).toFixed(2) }}: likeness {{ c.likeness }}, who says so {{ c.says }}, age {{ c.age.toFixed(2) }}, soak {{ c.soak.toFixed(2) }}.</p>
+      <p class="small">That comes to {{ countWords(b.counts) }}.</p>
+    </details>
+    <details v-if="route.beliefs.length" class="belief">
+      <summary>Expected loss {{ money(route.expected_loss, currency) }}</summary>
+      <p v-for="l in route.losses" :key="l.outcome" class="small">{{ OUTCOMES[l.outcome] }}: {{ percent(l.probability) }} of {{ money(l.cost, currency) }}</p>
+      <p class="small faded">The claims are taken as independent of each other.</p>
+    </details>
+    <template v-if="findings.length">
+      <h3>Findings</h3>
+      <p v-for="f in findings" :key="f.code + f.message" class="small finding"><SeverityMark :severity="f.severity" /> {{ f.message }}</p>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.detail {
+  padding: 12px 16px;
+  display: grid;
+  gap: 6px;
+  align-content: start;
+}
+.letter {
+  font-size: 22px;
+  margin-right: 6px;
+}
+header {
+  display: flex;
+  justify-content: space-between;
+  align-items: start;
+  gap: 12px;
+}
+h3 {
+  font-size: 14px;
+  margin-top: 6px;
+}
+p {
+  margin: 0;
+}
+.buy {
+  border-collapse: collapse;
+  font-size: 14px;
+}
+.buy td,
+.buy th {
+  text-align: left;
+  font-weight: 400;
+  padding: 2px 12px 2px 0;
+}
+.buy .number {
+  text-align: right;
+}
+.bars {
+  display: grid;
+  gap: 3px;
+}
+.bars i {
+  display: block;
+  height: 8px;
+  min-width: 2px;
+}
+.saves {
+  background: var(--go);
+}
+.risks {
+  background: var(--risk);
+}
+.go,
+.good {
+  color: var(--go);
+}
+.stop {
+  color: var(--stop);
+}
+.belief {
+  border-top: 1px solid var(--rule);
+  padding-top: 5px;
+  font-size: 14px;
+}
+.belief p {
+  margin: 3px 0 0 16px;
+}
+.finding {
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+}
+</style>

@@ -1,0 +1,168 @@
+<script setup lang="ts">
+/** Every route as a mark: what it costs against what it gives; shape by verdict, size by trouble. */
+import { computed, ref } from 'vue'
+import type { Route } from '@/api/client'
+import { gb } from '@/board/state'
+import { doublingScale, placePoints, scaleOf } from './plot'
+import { letterOf, NAMES, shapeOf } from './words'
+
+const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: number[]; need: number | null; budget: number | null; currency: string; now: { usable: number; gbs: number } }>()
+const emit = defineEmits<{ choose: [index: number] }>()
+
+const WIDTH = 620
+const HEIGHT = 340
+const LEFT = 54
+const RIGHT = WIDTH - 14
+const TOP = 16
+const BOTTOM = HEIGHT - 40
+
+const by = ref<'usable' | 'speed'>('usable')
+const valueOf = (r: Route) => (by.value === 'usable' ? r.usable_gib : r.sustained_gbs)
+const here = computed(() => (by.value === 'usable' ? props.now.usable : props.now.gbs))
+const x = computed(() => scaleOf([...props.routes.map((r) => Number(r.cost)), props.budget ?? 0], LEFT, RIGHT - 30))
+const y = computed(() => {
+  const values = [...props.routes.map(valueOf), here.value, ...(by.value === 'usable' && props.need ? [props.need] : [])]
+  return by.value === 'usable' ? doublingScale(values, BOTTOM - 6, TOP + 6) : scaleOf(values, BOTTOM, TOP + 6)
+})
+const points = computed(() =>
+  placePoints(
+    props.routes
+      .map((r, index) => ({ index, cost: Number(r.cost), value: valueOf(r), trouble: r.trouble, words: r.names.length ? `${letterOf(index)} ${r.names.map((n) => NAMES[n]).slice(0, 2).join(', ')}` : '' }))
+      .sort((a, b) => b.words.length - a.words.length),
+    x.value,
+    y.value,
+    LEFT,
+    WIDTH,
+  ),
+)
+const PATHS = { go: 'M-1 .05l.3-.3.45.45 1-1 .3.3-1.3 1.3z', risk: 'M0-1l1 1-1 1-1-1z', ask: 'M-1 0a1 1 0 1 0 2 0 1 1 0 1 0-2 0z' }
+/** What is wished is hardly more than there is: one line for both. */
+const atNeed = computed(() => by.value === 'usable' && props.need !== null && Math.abs(y.value.at(props.need) - y.value.at(here.value)) < 16)
+const beyond = computed(() => (props.budget === null ? null : x.value.at(props.budget)))
+</script>
+
+<template>
+  <div class="plot">
+    <div class="caption">
+      <h2>Cost against <button type="button" class="chip" :aria-pressed="by === 'usable'" @click="by = 'usable'">usable memory</button> <button type="button" class="chip" :aria-pressed="by === 'speed'" @click="by = 'speed'">bandwidth</button></h2>
+      <span class="faded small">tick: go; diamond: at risk; larger: more trouble</span>
+    </div>
+    <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" role="group" :aria-label="`Routes by cost and ${by === 'usable' ? 'usable memory' : 'sustained bandwidth'}`">
+      <defs>
+        <pattern id="beyond" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="3" height="7" class="hatch" /></pattern>
+      </defs>
+      <g class="grid">
+        <template v-for="t in y.ticks" :key="t">
+          <line :x1="LEFT" :x2="RIGHT" :y1="y.at(t)" :y2="y.at(t)" />
+          <text :x="LEFT - 8" :y="y.at(t) + 4" text-anchor="end">{{ gb(t) }}</text>
+        </template>
+        <text v-for="t in x.ticks" :key="`x${t}`" :x="x.at(t)" :y="BOTTOM + 18" text-anchor="middle">{{ t }}</text>
+        <text :x="RIGHT" :y="HEIGHT - 6" text-anchor="end">{{ currency }} for the route</text>
+        <text :x="LEFT - 8" :y="TOP - 4" text-anchor="end">{{ by === 'usable' ? 'GB' : 'GB/s' }}</text>
+      </g>
+      <rect v-if="beyond !== null && beyond < RIGHT" :x="beyond" :y="TOP" :width="RIGHT - beyond" :height="BOTTOM - TOP" fill="url(#beyond)" />
+      <g v-if="!atNeed" class="level now"><line :x1="LEFT" :x2="RIGHT" :y1="y.at(here)" :y2="y.at(here)" /><text :x="RIGHT" :y="y.at(here) - 5" text-anchor="end">now {{ gb(here) }}</text></g>
+      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="RIGHT" :y1="y.at(need)" :y2="y.at(need)" /><text :x="RIGHT" :y="y.at(need) - 5" text-anchor="end">{{ atNeed ? `at least ${gb(need)}, now ${gb(here)}` : `at least ${gb(need)}` }}</text></g>
+      <g
+        v-for="p in [...points].sort((a, b) => Number(a.index === chosen) - Number(b.index === chosen))"
+        :key="p.index"
+        class="mark"
+        :class="[shapeOf(routes[p.index]!), { chosen: p.index === chosen }]"
+        role="button"
+        tabindex="0"
+        :aria-label="`${p.words || `Route ${letterOf(p.index)}`}: ${p.cost} ${currency}, ${gb(p.value)} ${by === 'usable' ? 'GB' : 'GB/s'}`"
+        :aria-pressed="p.index === chosen"
+        @click="emit('choose', p.index)"
+        @keydown.enter="emit('choose', p.index)"
+      >
+        <circle v-if="p.index === chosen || pinned.includes(p.index)" :cx="p.x" :cy="p.y" :r="p.size + 6" class="ring" />
+        <circle :cx="p.x" :cy="p.y" :r="Math.max(12, p.size)" class="press" />
+        <path :d="PATHS[shapeOf(routes[p.index]!)]" :transform="`translate(${p.x} ${p.y}) scale(${p.size})`" />
+        <text v-if="p.label" :x="p.label.x" :y="p.label.y" :text-anchor="p.label.anchor">{{ p.words }}</text>
+      </g>
+    </svg>
+  </div>
+</template>
+
+<style scoped>
+.plot {
+  padding: 10px 14px 6px;
+}
+.caption {
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  align-items: baseline;
+  gap: 2px 12px;
+}
+svg {
+  display: block;
+  width: 100%;
+  height: auto;
+  max-height: 380px;
+}
+text {
+  font-size: 13px;
+  fill: var(--ink);
+}
+.grid line {
+  stroke: var(--rule);
+}
+.grid text,
+.level text {
+  fill: var(--faded);
+  font-size: 12px;
+}
+.hatch {
+  fill: var(--rule);
+  opacity: 0.55;
+}
+.level line {
+  stroke: var(--faded);
+  stroke-dasharray: 2 4;
+}
+.need line {
+  stroke: var(--umber);
+  stroke-dasharray: 6 4;
+}
+.need text {
+  fill: var(--umber);
+  font-weight: 600;
+}
+.mark {
+  cursor: pointer;
+}
+.mark text {
+  font-weight: 600;
+  paint-order: stroke;
+  stroke: var(--sheet);
+  stroke-width: 3px;
+}
+.mark path {
+  stroke: var(--sheet);
+  stroke-width: 0.08;
+}
+.go path {
+  fill: var(--go);
+}
+.risk path {
+  fill: var(--risk);
+}
+.ask path {
+  fill: var(--sheet);
+  stroke: var(--ask);
+  stroke-width: 0.3;
+}
+/* Nothing is gained by pressing it again, and its neighbours can be reached. */
+.mark.chosen {
+  pointer-events: none;
+}
+.press {
+  fill: transparent;
+}
+.ring {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.5;
+}
+</style>

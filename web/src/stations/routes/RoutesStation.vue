@@ -1,0 +1,308 @@
+<script setup lang="ts">
+/** Routes: every way to what is wished that no other beats, side by side; one of them becomes the plan. */
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, Refusal, wordsOf, type Layout, type Route, type RoutesView, type Wishes } from '@/api/client'
+import BoardGlyph from '@/board/BoardGlyph.vue'
+import { glyphOf } from '@/board/glyph'
+import { gb } from '@/board/state'
+import { session } from '@/frame/session'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { plural } from '@/ui/words'
+import { useMachine } from '../machine'
+import RouteCompare from './RouteCompare.vue'
+import RouteDetail from './RouteDetail.vue'
+import RoutePlot from './RoutePlot.vue'
+import WishBar from './WishBar.vue'
+import { given, letterOf, money, NAMES, percent, rateOf, routeWords, shapeOf, verdictWords, WISHES } from './words'
+
+const { machine, reload, routesState } = useMachine()
+const place = useRoute()
+const router = useRouter()
+const view = shallowRef<RoutesView>()
+const wrong = ref('')
+const searching = ref(false)
+const chosen = ref<number | null>(null)
+const pinned = ref<number[]>([])
+let waiting: AbortController | null = null
+
+/** Time for a first answer, and for searching on. [s] */
+const SOON = 4
+const LONG = 55
+
+/** More than there is now is what is wished unless something else is said. */
+const usual = computed<Wishes>(() => ({ usable_gib: Math.floor(machine.value.evaluation.usable_gib) + 1 }))
+const wishes = computed<Wishes>(() => {
+  try {
+    return place.query.wishes ? (JSON.parse(String(place.query.wishes)) as Wishes) : usual.value
+  } catch {
+    return usual.value
+  }
+})
+function change(changes: Partial<Wishes>): void {
+  const next = Object.fromEntries(Object.entries({ ...wishes.value, ...changes }).filter(([, v]) => v !== null && v !== undefined))
+  void router.replace({ query: { wishes: JSON.stringify(next) } })
+}
+
+async function search(seconds: number): Promise<void> {
+  waiting?.abort()
+  const mine = (waiting = new AbortController())
+  searching.value = true
+  try {
+    const params = { path: { machine_id: machine.value.id } }
+    const found = await ask(api.POST('/api/machines/{machine_id}/routes', { params, body: { wishes: wishes.value, seconds }, signal: mine.signal }))
+    view.value = found
+    wrong.value = ''
+    pinned.value = []
+    const first = found.routes.findIndex((r) => r.names.includes('in-warranty'))
+    chosen.value = found.routes.length ? Math.max(first, 0) : null
+    routesState.value = found.routes.length ? plural(found.routes.length, 'route') : 'no route'
+  } catch (error) {
+    if (mine.signal.aborted) return
+    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join('; ') : wordsOf(error)
+  } finally {
+    if (waiting === mine) searching.value = false
+  }
+}
+function stop(): void {
+  waiting?.abort()
+  waiting = null
+  searching.value = false
+}
+watch([() => machine.value.version, () => JSON.stringify(wishes.value)], () => void search(SOON), { immediate: true })
+onBeforeUnmount(() => waiting?.abort())
+
+const now = computed(() => ({ usable: machine.value.evaluation.usable_gib, gbs: machine.value.evaluation.sockets.reduce((sum, s) => sum + (s.sustained_gbs ?? 0), 0) }))
+const rowsSort = ref<'named' | 'cost' | 'usable_gib' | 'sustained_gbs' | 'trouble' | 'free_slots' | 'touches'>('named')
+/** Columns by which the list is sorted, and whether more comes first. */
+const COLUMNS: { key: typeof rowsSort.value; words: string; most?: boolean }[] = [
+  { key: 'usable_gib', words: 'usable', most: true },
+  { key: 'cost', words: 'cost' },
+  { key: 'sustained_gbs', words: 'GB/s', most: true },
+  { key: 'trouble', words: 'trouble' },
+  { key: 'free_slots', words: 'free', most: true },
+  { key: 'touches', words: 'touches' },
+]
+const rows = computed(() => {
+  const all = (view.value?.routes ?? []).map((route, index) => ({ route, index, glyph: glyphOf(machine.value.board, machine.value.slots as Layout, route.slots as Layout, machine.value.failed) }))
+  const key = rowsSort.value
+  if (key === 'named') return all.sort((a, b) => Number(b.route.names.length > 0) - Number(a.route.names.length > 0) || a.index - b.index)
+  const sign = COLUMNS.find((c) => c.key === key)!.most ? -1 : 1
+  return all.sort((a, b) => sign * (Number(a.route[key]) - Number(b.route[key])) || a.index - b.index)
+})
+function pin(index: number): void {
+  pinned.value = pinned.value.includes(index) ? pinned.value.filter((i) => i !== index) : [...pinned.value, index].slice(-3)
+}
+async function plan(route: Route): Promise<void> {
+  try {
+    const params = { path: { machine_id: machine.value.id } }
+    const taken = new Set(machine.value.plans.map((p) => p.name))
+    const words = routeWords(route).slice(0, 100)
+    const name = [words, ...Array.from({ length: 50 }, (_, i) => `${words} (${i + 2})`)].find((n) => !taken.has(n)) ?? null
+    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: route.slots as never } }))
+    await reload()
+    await router.push(`/machines/${machine.value.id}/fit`)
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+const gapWords = computed(() => {
+  const v = view.value
+  if (!v || v.proved) return v?.routes.length ? 'proved: no way beats these' : ''
+  return v.gap === null ? 'not all was looked at' : `best so far; the cheapest could be ${v.gap < 0.001 ? 'no' : `${(100 * v.gap).toFixed(1)} %`} cheaper at most`
+})
+</script>
+
+<template>
+  <div class="routes">
+    <div class="top">
+      <WishBar :wishes="wishes" :currency="view?.money.currency ?? ''" @change="change" />
+      <p class="state small" role="status">
+        <template v-if="searching">{{ view ? 'searching on' : 'searching' }} <button type="button" class="quiet-link" @click="stop">Stop</button></template>
+        <template v-else-if="view">
+          <b v-if="view.routes.length">{{ plural(view.routes.length, 'route') }}</b> <span class="faded">{{ gapWords }}</span>
+          <button v-if="!view.proved" type="button" class="quiet-link" @click="search(LONG)">Search on</button>
+        </template>
+      </p>
+    </div>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <section v-if="view && !view.routes.length" class="panel none">
+      <h2>No way to that</h2>
+      <p v-if="!view.on_shelf && !view.on_offer">
+        Nothing at hand goes into this machine: there is nothing on the Shelf and no offer of its kind.
+        <router-link class="quiet-link" to="/shelf">Put modules and offers on the Shelf</router-link>
+      </p>
+      <template v-if="view.relax.length">
+        <p>There is one without</p>
+        <ul>
+          <li v-for="names in view.relax" :key="names.join()">
+            {{ names.map((n) => WISHES[n]).join(' and ') }}
+            <button type="button" class="quiet-link" @click="change(Object.assign({}, ...names.map(given)))">Give {{ names.length > 1 ? 'them' : 'it' }} up</button>
+          </li>
+        </ul>
+      </template>
+      <p v-else>What is at hand ({{ plural(view.on_shelf, 'line') }} on the Shelf, {{ plural(view.on_offer, 'offer') }}) does not fit this machine, whatever wish is given up.</p>
+    </section>
+    <template v-else-if="view">
+      <section class="panel">
+        <RoutePlot :routes="view.routes" :chosen="chosen" :pinned="pinned" :need="wishes.usable_gib ?? null" :budget="wishes.budget ? Number(wishes.budget) : null" :currency="view.money.currency" :now="now" @choose="chosen = $event" />
+      </section>
+      <div class="panel side">
+        <RouteCompare v-if="pinned.length" :view="view" :pinned="pinned" @unpin="pin" />
+        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" @plan="plan(view.routes[chosen]!)" />
+      </div>
+      <section class="panel list" aria-label="Routes">
+        <table>
+          <thead>
+            <tr>
+              <th scope="col"><button type="button" class="sort" :aria-pressed="rowsSort === 'named'" @click="rowsSort = 'named'">route</button></th>
+              <th scope="col">board</th>
+              <th scope="col">what is done</th>
+              <th v-for="c in COLUMNS" :key="c.key" scope="col" class="number"><button type="button" class="sort" :aria-pressed="rowsSort === c.key" @click="rowsSort = c.key">{{ c.words }}</button></th>
+              <th scope="col">stands</th>
+              <th scope="col"><span class="visually-hidden">do</span></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="{ route, index, glyph } in rows" :key="index" :class="{ chosen: index === chosen }" @click="chosen = index">
+              <th scope="row"><button type="button" class="letter" :aria-pressed="index === chosen" :aria-label="`Choose route ${letterOf(index)}`">{{ letterOf(index) }}</button></th>
+              <td><BoardGlyph :groups="glyph" /></td>
+              <td>
+                <b v-if="route.names.length" class="called">{{ route.names.map((n) => NAMES[n]).join(', ') }}</b>
+                <span :class="{ small: route.names.length }">{{ routeWords(route) }}</span>
+              </td>
+              <td class="number">{{ gb(route.usable_gib) }}</td>
+              <td class="number">{{ money(route.cost, '') }}</td>
+              <td class="number">{{ route.sustained_gbs.toFixed(1) }}<span v-if="rateOf(route)" class="faded small under">{{ rateOf(route) }}</span></td>
+              <td class="number">{{ route.trouble ? percent(route.trouble) : '' }}</td>
+              <td class="number">{{ route.free_slots }}</td>
+              <td class="number">{{ route.touches }}</td>
+              <td><span class="stands"><SeverityMark :severity="shapeOf(route)" /> {{ verdictWords(route) }}</span></td>
+              <td class="do">
+                <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it: route ${letterOf(index)}`" @click.stop="plan(route)">Plan it</button>
+                <button type="button" class="quiet-link" :aria-pressed="pinned.includes(index)" :aria-label="`${pinned.includes(index) ? 'Unpin' : 'Pin'} route ${letterOf(index)}`" @click.stop="pin(index)">{{ pinned.includes(index) ? 'Unpin' : 'Pin' }}</button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.routes {
+  display: grid;
+  grid-template-columns: minmax(0, 1.25fr) minmax(0, 1fr);
+  gap: 10px 12px;
+  padding: 10px 16px 16px 12px;
+  align-content: start;
+}
+.top {
+  grid-column: 1 / 3;
+  display: flex;
+  gap: 8px 20px;
+  align-items: start;
+  justify-content: space-between;
+}
+.state {
+  margin: 4px 0 0;
+  text-align: right;
+  flex: none;
+  max-width: 240px;
+}
+.wrong,
+.none,
+.list {
+  grid-column: 1 / 3;
+}
+.none {
+  padding: 20px 24px;
+}
+.side {
+  max-height: 432px;
+  overflow-y: auto;
+}
+.list {
+  overflow-x: auto;
+  padding: 4px 16px 8px;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+  font-size: 14px;
+}
+th,
+td {
+  text-align: left;
+  padding: 6px 14px 6px 0;
+  vertical-align: middle;
+}
+thead th {
+  font-weight: 400;
+  font-size: 13px;
+  color: var(--faded);
+}
+.sort {
+  color: inherit;
+  font-size: 13px;
+}
+.sort[aria-pressed='true'] {
+  color: var(--ink);
+  font-weight: 650;
+  text-decoration: underline;
+  text-underline-offset: 4px;
+}
+.number {
+  text-align: right;
+  font-variant-numeric: tabular-nums;
+}
+tbody tr {
+  border-top: 1px solid var(--rule);
+  cursor: pointer;
+}
+tbody tr.chosen {
+  background: var(--lit);
+}
+.letter {
+  font-size: 17px;
+  font-weight: 650;
+  padding: 0 8px;
+}
+.called,
+.under {
+  display: block;
+}
+.stands {
+  display: inline-flex;
+  gap: 6px;
+  align-items: baseline;
+  white-space: nowrap;
+}
+.do {
+  white-space: nowrap;
+  text-align: right;
+  padding-right: 4px;
+}
+.do button {
+  margin-left: 12px;
+}
+@media (max-width: 900px) {
+  .routes {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .top,
+  .wrong,
+  .none,
+  .list {
+    grid-column: 1;
+  }
+  .top {
+    flex-direction: column;
+  }
+  .state {
+    text-align: left;
+    max-width: none;
+  }
+}
+</style>

@@ -1,0 +1,87 @@
+<script setup lang="ts">
+/** What a route must meet: numbers and yes-or-no, each on or off. */
+import type { Wishes } from '@/api/client'
+
+const props = defineProps<{ wishes: Wishes; currency: string }>()
+const emit = defineEmits<{ change: [wishes: Partial<Wishes>] }>()
+
+type Numeric = 'usable_gib' | 'budget' | 'free_slots' | 'rate_mts' | 'top_trouble'
+const NUMBERS: { key: Numeric; before: string; after: () => string; wide?: boolean }[] = [
+  { key: 'usable_gib', before: 'at least', after: () => 'GB usable' },
+  { key: 'budget', before: 'up to', after: () => props.currency, wide: true },
+  { key: 'free_slots', before: 'leave', after: () => 'slots free' },
+  { key: 'rate_mts', before: 'at least', after: () => 'MT/s' },
+  { key: 'top_trouble', before: 'trouble up to', after: () => '%' },
+]
+const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_official' | 'uneven'; on: boolean; words: string }[] = [
+  { key: 'keep_fitted', on: true, words: 'keep what is fitted' },
+  { key: 'keep_warranty', on: true, words: 'open nothing that ends the warranty' },
+  { key: 'third_party', on: false, words: 'listed parts only' },
+  { key: 'over_official', on: false, words: 'within the official total' },
+  { key: 'uneven', on: true, words: 'uneven layouts too' },
+]
+function shown(key: Numeric): string {
+  const value = props.wishes[key]
+  return value === null || value === undefined ? '' : String(key === 'top_trouble' ? Math.round(Number(value) * 100) : value)
+}
+function set(key: Numeric, event: Event): void {
+  const text = (event.target as HTMLInputElement).value.trim().replace(',', '.')
+  const value = text === '' || !Number.isFinite(Number(text)) || Number(text) < 0 ? null : Number(text)
+  emit('change', { [key]: value === null ? null : key === 'top_trouble' ? Math.min(value, 100) / 100 : key === 'free_slots' || key === 'rate_mts' ? Math.round(value) : value })
+}
+</script>
+
+<template>
+  <div class="wishes" role="group" aria-label="Wishes">
+    <span class="faded">Wishes</span>
+    <label v-for="n in NUMBERS" :key="n.key" class="wish" :class="{ on: shown(n.key) !== '' }">
+      {{ n.before }} <input :value="shown(n.key)" inputmode="decimal" :class="{ wide: n.wide }" :aria-label="`${n.before} ${n.after()}`" placeholder="any" @change="set(n.key, $event)" /> {{ n.after() }}
+    </label>
+    <button v-for="t in TOGGLES" :key="t.key" type="button" class="wish" :class="{ on: wishes[t.key] === t.on }" :aria-pressed="wishes[t.key] === t.on" @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
+      {{ t.words }}
+    </button>
+  </div>
+</template>
+
+<style scoped>
+.wishes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 8px;
+  align-items: center;
+  font-size: 14px;
+}
+.wish {
+  display: inline-flex;
+  align-items: center;
+  gap: 5px;
+  height: 28px;
+  padding: 0 10px;
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+  background: var(--sheet);
+  color: var(--ink);
+  font-size: 14px;
+}
+.wish.on {
+  border-color: var(--umber);
+  box-shadow: inset 0 0 0 1px var(--umber);
+  font-weight: 600;
+}
+input {
+  width: 44px;
+  border: 0;
+  border-bottom: 1px solid var(--module-edge);
+  background: transparent;
+  color: var(--ink);
+  font: inherit;
+  text-align: right;
+}
+input::placeholder {
+  color: var(--faded);
+  font-weight: 400;
+}
+.wide {
+  width: 62px;
+}
+</style>

@@ -1,0 +1,84 @@
+/** Routes in words. */
+import type { Route, Wishes } from '@/api/client'
+import { gb } from '@/board/state'
+
+export const NAMES: Record<string, string> = {
+  cheapest: 'cheapest',
+  'in-warranty': 'inside the warranty',
+  safest: 'safest',
+  fastest: 'fastest',
+  largest: 'largest',
+  'most-room': 'most slots left',
+  'least-handling': 'least handling',
+}
+
+/** Wishes as the search names them, in words of what is given up. */
+export const WISHES: Record<string, string> = {
+  usable_gib: 'the usable total',
+  budget: 'the budget',
+  keep_warranty: 'leaving closed what ends the warranty',
+  third_party: 'listed parts only',
+  over_official: 'staying within the official total',
+  free_slots: 'the slots left free',
+  rate_mts: 'the least data rate',
+  keep_fitted: 'keeping what is fitted',
+  top_trouble: 'the most trouble',
+  uneven: 'even layouts only',
+}
+
+/** The wish given up, as a change of the wishes. */
+export function given(up: string): Partial<Wishes> {
+  return up === 'uneven' ? { uneven: true } : { [up]: null }
+}
+
+/** A, B, ... Z, then 27, 28, ... */
+export const letterOf = (i: number): string => (i < 26 ? String.fromCharCode(65 + i) : String(i + 1))
+
+/** What comes in and goes, short: "8 x 32 GB QD5R-32 in, 4 x 16 GB out". */
+export function routeWords(route: Route): string {
+  const counted = (what: string[]) => {
+    const kinds = new Map<string, number>()
+    for (const a of route.actions) {
+      if (!what.includes(a.do) || a.to === 'mat' || a.from === 'mat') continue
+      const key = `${gb(a.module?.capacity_gib)} GB ${what[0] === 'put-in' ? (a.module?.part ?? '') : ''}`.trim()
+      kinds.set(key, (kinds.get(key) ?? 0) + 1)
+    }
+    return [...kinds].map(([words, n]) => (n > 1 ? `${n} x ${words}` : words)).join(' and ')
+  }
+  const comes = counted(['put-in'])
+  const goes = counted(['take-out'])
+  const moves = route.actions.filter((a) => a.do === 'move').length
+  return [comes && `${comes} in`, goes && `${goes} out`, moves && `${moves} moved`].filter(Boolean).join(', ') || 'as it is'
+}
+
+export const percent = (p: number): string => (p > 0 && p < 0.005 ? 'under 1 %' : `${Math.round(100 * p)} %`)
+
+/** "14 % (0 to 48)", or that nothing is claimed. */
+export function troubleWords(route: Route): string {
+  if (!route.trouble) return 'none claimed'
+  const [low, high] = route.trouble_90 as [number, number]
+  return `${percent(route.trouble)} (${Math.round(100 * low)} to ${Math.round(100 * high)})`
+}
+
+export function money(amount: string | number, currency: string): string {
+  return `${Number(amount).toFixed(2)} ${currency}`
+}
+
+/** The rate of the slowest socket with memory. */
+export const rateOf = (route: Route): number | null => route.evaluation.data_rate_mts
+
+/** The least balance over sockets that hold memory. */
+export function balanceOf(route: Route): number | null {
+  const known = route.evaluation.sockets.map((s) => s.balance).filter((b) => b !== null)
+  return known.length ? Math.min(...known) : null
+}
+
+const VERDICTS: Record<string, string> = { go: 'go', 'at-risk': 'at risk', undecided: 'undecided', 'no-go': 'no go' }
+
+/** What stands against it most, or that nothing does. */
+export function verdictWords(route: Route): string {
+  return route.in_warranty ? 'inside the warranty' : VERDICTS[route.evaluation.verdict]!
+}
+
+/** Which severity's shape and colour a verdict has. */
+export const shapeOf = (route: Route): 'go' | 'risk' | 'ask' => ({ go: 'go', 'at-risk': 'risk', undecided: 'ask', 'no-go': 'risk' })[route.evaluation.verdict] as 'go' | 'risk' | 'ask'
