@@ -106,6 +106,9 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", "/api/shelf/file?kind=stock", {}, (401, 422, 422, 422)),
     ("GET", "/api/shelf/money", None, (401, 200, 200, 200)),
     ("PUT", "/api/shelf/money", {"currency": "euro"}, (401, 422, 422, 422)),
+    ("GET", f"/api/machines/{NOBODY_ID}/sizing", None, (401, 404, 404, 404)),
+    ("PUT", f"/api/machines/{NOBODY_ID}/sizing", {"version": 0}, (401, 403, 404, 404)),
+    ("POST", f"/api/machines/{NOBODY_ID}/totals", {}, (401, 404, 404, 404)),
     ("POST", f"/api/machines/{NOBODY_ID}/routes", {}, (401, 404, 404, 404)),
     ("GET", "/api/trials", None, (401, 200, 200, 200)),
     (

@@ -13,6 +13,7 @@ import yaml
 from sqlalchemy import Engine
 
 from umbrak.core.memory.label import decode_label
+from umbrak.core.plan.sizing import Sizing, Workload
 from umbrak.core.platform.machine import Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.documents import MachineDoc, layout_json, read_layout
@@ -23,6 +24,7 @@ from umbrak.services.plans import edit_plan, start_plan
 from umbrak.services.settings import MoneySettings, set_money
 from umbrak.services.sheets import keep_sheet, keep_shipped
 from umbrak.services.shelf import NewOffer, NewStock, add_offer, add_stock
+from umbrak.services.sizing import set_sizing
 from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
@@ -59,6 +61,13 @@ def _shelf(engine: Engine, account: Account, today: date) -> None:
     """Modules on hand, offers, and what money is reckoned with."""
     document = yaml.safe_load(files("umbrak.demo").joinpath("shelf.yaml").read_text("utf-8"))
     set_money(engine, account, MoneySettings(**document["money"]))
+    for name, given in document["loads"].items():
+        with engine.connect() as db:
+            machine = store.machine_by_name_or_serial(db, name, "")
+        if machine is None:
+            raise ValueError(f"the scenario has no machine {name}")
+        workloads = tuple(Workload(**w) for w in given.pop("workloads"))
+        set_sizing(engine, account, machine.id, 0, Sizing(workloads, **given))
     for given in document["stock"]:
         add_stock(engine, account, NewStock(**{**given, "module": decode_label(given["module"]).module}))
     for given in document["offers"]:

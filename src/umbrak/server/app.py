@@ -33,6 +33,7 @@ from umbrak.server.routers import (
     session,
     sheets,
     shelf,
+    sizing,
 )
 from umbrak.services.outside import Outside
 
@@ -68,6 +69,7 @@ def make_app(engine: Engine | None, front_end: Path | None = None, outside: Outs
         sheets,
         labels,
         shelf,
+        sizing,
         routes,
     ):
         app.include_router(router.router, prefix="/api")

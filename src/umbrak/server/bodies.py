@@ -9,6 +9,7 @@ from uuid import UUID
 from pydantic import ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
+from umbrak.core.plan.sizing import Sizing, Workload
 from umbrak.formats.asking import Money, WishesDoc
 from umbrak.formats.documents import (
     Doc,
@@ -228,9 +229,38 @@ class MoneyBody(Body):
     backup_tiers: Annotated[int, Field(ge=0, le=9)] = 0
 
 
+Seconds = Annotated[float, Field(gt=0, le=60, description="after which the best so far is told")]
+
+
 class RoutesOf(Body):
     wishes: WishesDoc = Field(default_factory=WishesDoc)
-    seconds: Annotated[float, Field(gt=0, le=60, description="after which the best so far is told")] = 5
+    seconds: Seconds = 5
+
+
+class TotalsOf(Body):
+    seconds: Seconds = 5
+
+
+class WorkloadBody(Body):
+    kind: Annotated[str, StringConstraints(max_length=120)] = ""
+    count: Annotated[int, Field(ge=0, le=1_000_000)]
+    gib: Annotated[float, Field(ge=0, le=1 << 20)]
+    busy: Annotated[float, Field(ge=0, le=1, description="share that is busy at once")] = 1
+
+
+class SizingBody(Body):
+    version: Annotated[int, Field(ge=0, le=2**31 - 2, description="0 where nobody said anything yet")]
+    workloads: Annotated[list[WorkloadBody], Field(max_length=100)] = []
+    base_gib: Annotated[float, Field(ge=0, le=1 << 20)] = 0
+    cache_gib: Annotated[float, Field(ge=0, le=1 << 20)] = 0
+    growth: Annotated[float, Field(ge=0, le=10, description="a year, as a share")] = 0
+    years: Annotated[float, Field(ge=0, le=20)] = 0
+    headroom: Annotated[float, Field(ge=0, le=10, description="as a share")] = 0
+    used_gib: Annotated[float, Field(ge=0, le=1 << 20)] | None = None
+
+    def value(self) -> Sizing:
+        rest = self.model_dump(exclude={"version", "workloads"})
+        return Sizing(tuple(Workload(**w.model_dump()) for w in self.workloads), **rest)
 
 
 class NewStatement(Body):

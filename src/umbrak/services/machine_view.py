@@ -21,6 +21,7 @@ from umbrak.services.board import Board, board_of
 from umbrak.services.errors import NotFound, Stale
 from umbrak.services.judging import judge, judge_targets
 from umbrak.services.loading import Loaded, known_slots, load_machine, loaded, official_gib, sources_of
+from umbrak.services.sizing import need_gib
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
 from umbrak.store.history import HistoryLine, history_of
@@ -138,6 +139,8 @@ class MachineView:
     #: The lowest official total in force; None where nobody states one.
     official_gib: float | None
     plans: tuple[PlanName, ...]
+    #: What it is to have usable; None where nobody said.
+    need_gib: float | None
     #: How it can be asked over the network.
     services: tuple[ServiceView, ...]
 
@@ -148,10 +151,13 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
         m = load_machine(db, key)
         plans = tuple(PlanName(p.id, p.name, p.state, p.updated_at) for p in plan_store.plans_of(db, key))
         services = service_views(services_of(db, key))
-    return view_of(m, plans, services)
+        wanted = need_gib(db, key)
+    return view_of(m, plans, services, wanted)
 
 
-def view_of(m: Loaded, plans: tuple[PlanName, ...] = (), services: tuple[ServiceView, ...] = ()) -> MachineView:
+def view_of(
+    m: Loaded, plans: tuple[PlanName, ...] = (), services: tuple[ServiceView, ...] = (), wanted: float | None = None
+) -> MachineView:
     evaluation = judge(m, m.layout)
     return MachineView(
         id=m.row.id,
@@ -181,6 +187,7 @@ def view_of(m: Loaded, plans: tuple[PlanName, ...] = (), services: tuple[Service
         evaluation=evaluation,
         official_gib=official_gib(evaluation),
         plans=plans,
+        need_gib=wanted,
         services=services,
     )
 

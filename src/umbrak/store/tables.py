@@ -260,6 +260,17 @@ plan_need = Table(
 )
 Index("ix_plan_need_kind", plan_need.c.kind)
 
+#: What each machine is to carry.
+sizing = Table(
+    "sizing",
+    metadata,
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), primary_key=True),
+    #: {"schema": 1, "workloads": [...], ...}
+    Column("document", JSONB, nullable=False),
+    Column("version", Integer, nullable=False, server_default="1"),
+    _at("updated_at"),
+)
+
 #: What an installation sets for itself: currency, costs.
 setting = Table(
     "setting",

@@ -560,6 +560,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/sizing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What it is to carry, what that comes to, whether it may be opened now.
+         */
+        get: operations["see_api_machines__machine_id__sizing_get"];
+        /**
+         * Say
+         * @description Say what it is to carry.
+         */
+        put: operations["say_api_machines__machine_id__sizing_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/statements": {
         parameters: {
             query?: never;
@@ -634,6 +658,26 @@ export interface paths {
          * @description Every slot of the machine as it is, as a place for a module: allowed, or why not.
          */
         post: operations["where_to_api_machines__machine_id__targets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/totals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Totals
+         * @description The totals that it can reach with what is at hand, each with its cheapest way at each risk.
+         */
+        post: operations["totals_api_machines__machine_id__totals_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1755,6 +1799,25 @@ export interface components {
             /** Serial */
             serial: string | null;
         };
+        /** DutyView */
+        DutyView: {
+            /** Fits */
+            fits: boolean | null;
+            /** Fits With One Lost */
+            fits_with_one_lost: boolean | null;
+            /** Group */
+            group: string;
+            /** Load Gib */
+            load_gib: number;
+            /** Members */
+            members: components["schemas"]["MemberView"][];
+            /** Room Gib */
+            room_gib: number;
+            /** Room With One Lost Gib */
+            room_with_one_lost_gib: number;
+            /** Unknown */
+            unknown: string[];
+        };
         /**
          * Elsewhere
          * @description What another model with the same processor is said to hold: no limit here, and worth knowing.
@@ -2273,6 +2336,8 @@ export interface components {
             modes: string[];
             /** Name */
             name: string;
+            /** Need Gib */
+            need_gib: number | null;
             /** Official Gib */
             official_gib: number | null;
             /** Place */
@@ -2360,6 +2425,20 @@ export interface components {
             member: string;
             /** Reported */
             reported: unknown;
+        };
+        /** MemberView */
+        MemberView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Load Gib */
+            load_gib: number | null;
+            /** Name */
+            name: string;
+            /** Usable Gib */
+            usable_gib: number;
         };
         /**
          * Module
@@ -2520,6 +2599,22 @@ export interface components {
              * @default 0
              */
             returned: number;
+        };
+        /**
+         * Need
+         * @description What it comes to, term by term. [GiB]
+         */
+        Need: {
+            /** Base */
+            base: number;
+            /** Grown */
+            grown: number;
+            /** Headroom */
+            headroom: number;
+            /** Loads */
+            loads: number;
+            /** Total */
+            total: number;
         };
         /** NewAccount */
         NewAccount: {
@@ -2898,6 +2993,24 @@ export interface components {
             machines?: string[] | null;
         };
         /**
+         * PriceAt
+         * @description The cheapest way to a total at one risk.
+         */
+        PriceAt: {
+            /** Balance */
+            balance: number | null;
+            /** Cost */
+            cost: string;
+            /** Data Rate Mts */
+            data_rate_mts: number | null;
+            /** Modules */
+            modules: number;
+            /** Trouble */
+            trouble: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
          * Problem
          * @description RFC 9457. `theirs` and `yours` only with a stale write.
          */
@@ -3186,6 +3299,97 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * Sizing
+         * @description What a machine is to carry.
+         */
+        Sizing: {
+            /**
+             * Base Gib
+             * @default 0
+             */
+            base_gib: number;
+            /**
+             * Cache Gib
+             * @default 0
+             */
+            cache_gib: number;
+            /**
+             * Growth
+             * @default 0
+             */
+            growth: number;
+            /**
+             * Headroom
+             * @default 0
+             */
+            headroom: number;
+            /** Used Gib */
+            used_gib: number | null;
+            /**
+             * Workloads
+             * @default []
+             */
+            workloads: components["schemas"]["Workload"][];
+            /**
+             * Years
+             * @default 0
+             */
+            years: number;
+        };
+        /** SizingBody */
+        SizingBody: {
+            /**
+             * Base Gib
+             * @default 0
+             */
+            base_gib?: number;
+            /**
+             * Cache Gib
+             * @default 0
+             */
+            cache_gib?: number;
+            /**
+             * Growth
+             * @description a year, as a share
+             * @default 0
+             */
+            growth?: number;
+            /**
+             * Headroom
+             * @description as a share
+             * @default 0
+             */
+            headroom?: number;
+            /** Used Gib */
+            used_gib?: number | null;
+            /**
+             * Version
+             * @description 0 where nobody said anything yet
+             */
+            version: number;
+            /**
+             * Workloads
+             * @default []
+             */
+            workloads?: components["schemas"]["WorkloadBody"][];
+            /**
+             * Years
+             * @default 0
+             */
+            years?: number;
+        };
+        /** SizingView */
+        SizingView: {
+            duty: components["schemas"]["DutyView"] | null;
+            need: components["schemas"]["Need"];
+            sizing: components["schemas"]["Sizing"];
+            /** Usable Gib */
+            usable_gib: number;
+            use: components["schemas"]["Use"] | null;
+            /** Version */
+            version: number;
         };
         /** SlotDifference */
         SlotDifference: {
@@ -3733,6 +3937,39 @@ export interface components {
             /** Usable Gib */
             usable_gib: number | null;
         };
+        /**
+         * TotalView
+         * @description A total that this machine can reach.
+         */
+        TotalView: {
+            bold: components["schemas"]["PriceAt"] | null;
+            /** Installed Gib */
+            installed_gib: number;
+            likely: components["schemas"]["PriceAt"] | null;
+            /** Usable Gib */
+            usable_gib: number;
+            vouched: components["schemas"]["PriceAt"] | null;
+        };
+        /** TotalsOf */
+        TotalsOf: {
+            /**
+             * Seconds
+             * @description after which the best so far is told
+             * @default 5
+             */
+            seconds?: number;
+        };
+        /** TotalsView */
+        TotalsView: {
+            /** At Hand */
+            at_hand: number;
+            /** Currency */
+            currency: string;
+            /** Proved */
+            proved: boolean;
+            /** Totals */
+            totals: components["schemas"]["TotalView"][];
+        };
         /** TrialBody */
         TrialBody: {
             module?: components["schemas"]["ModuleDoc"] | null;
@@ -3836,6 +4073,12 @@ export interface components {
             /** Locator */
             locator: string;
         };
+        /**
+         * Use
+         * @description What the memory is doing today.
+         * @enum {string}
+         */
+        Use: "starved" | "idle" | "fitting";
         /** ValidationError */
         ValidationError: {
             /** Context */
@@ -3896,6 +4139,41 @@ export interface components {
             uneven?: boolean | null;
             /** Usable Gib */
             usable_gib?: number | null;
+        };
+        /**
+         * Workload
+         * @description So many of one kind: virtual machines, containers, databases, sessions.
+         */
+        Workload: {
+            /**
+             * Busy
+             * @default 1
+             */
+            busy: number;
+            /** Count */
+            count: number;
+            /** Gib */
+            gib: number;
+            /** Kind */
+            kind: string;
+        };
+        /** WorkloadBody */
+        WorkloadBody: {
+            /**
+             * Busy
+             * @description share that is busy at once
+             * @default 1
+             */
+            busy?: number;
+            /** Count */
+            count: number;
+            /** Gib */
+            gib: number;
+            /**
+             * Kind
+             * @default
+             */
+            kind?: string;
         };
     };
     responses: never;
@@ -5758,6 +6036,134 @@ export interface operations {
             };
         };
     };
+    see_api_machines__machine_id__sizing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SizingView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    say_api_machines__machine_id__sizing_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SizingBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SizingView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     state_api_machines__machine_id__statements_post: {
         parameters: {
             query?: never;
@@ -5985,6 +6391,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Target"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    totals_api_machines__machine_id__totals_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TotalsOf"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TotalsView"];
                 };
             };
             /** @description Not signed in */

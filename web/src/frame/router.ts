@@ -22,6 +22,7 @@ export const router = createRouter({
         { path: '', redirect: (to) => `/machines/${to.params.id}/survey` },
         { path: 'survey', component: () => import('@/stations/SurveyStation.vue') },
         { path: 'ceiling', component: () => import('@/stations/ceiling/CeilingStation.vue') },
+        { path: 'target', component: () => import('@/stations/target/TargetStation.vue') },
         { path: 'routes', component: () => import('@/stations/routes/RoutesStation.vue') },
         { path: 'history', component: () => import('@/stations/HistoryView.vue') },
         { path: 'fit', component: () => import('@/stations/fit/FitStation.vue') },

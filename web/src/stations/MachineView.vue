@@ -64,6 +64,9 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
         <router-link class="station" :to="`/machines/${id}/ceiling`">
           <strong>Ceiling</strong><span>{{ ceilingWords }}</span>
         </router-link>
+        <router-link class="station" :to="`/machines/${id}/target`">
+          <strong>Target</strong><span>{{ machine.need_gib ? `need ${gb(machine.need_gib)}` : 'not said yet' }}</span>
+        </router-link>
         <router-link class="station" :to="`/machines/${id}/routes`">
           <strong>Routes</strong><span>{{ routesState ?? 'ways to more' }}</span>
         </router-link>

@@ -30,8 +30,8 @@ let waiting: AbortController | null = null
 const SOON = 4
 const LONG = 55
 
-/** More than there is now is what is wished unless something else is said. */
-const usual = computed<Wishes>(() => ({ usable_gib: Math.floor(machine.value.evaluation.usable_gib) + 1 }))
+/** What the machine needs is what is wished, or more than there is now, unless something else is said. */
+const usual = computed<Wishes>(() => ({ usable_gib: machine.value.need_gib ?? Math.floor(machine.value.evaluation.usable_gib) + 1 }))
 const wishes = computed<Wishes>(() => {
   try {
     return place.query.wishes ? (JSON.parse(String(place.query.wishes)) as Wishes) : usual.value

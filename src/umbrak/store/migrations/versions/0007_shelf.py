@@ -1,4 +1,4 @@
-"""modules on hand, offers, what plans need of them, settings"""
+"""modules on hand, offers, what plans need of them; what machines are to carry; settings"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -65,6 +65,15 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("plan_id", "kind", name=op.f("pk_plan_need")),
     )
     op.create_index("ix_plan_need_kind", "plan_need", ["kind"])
+    op.create_table(
+        "sizing",
+        sa.Column("machine_id", sa.UUID(), nullable=False),
+        sa.Column("document", postgresql.JSONB(), nullable=False),
+        sa.Column("version", sa.Integer(), nullable=False, server_default="1"),
+        _at("updated_at"),
+        sa.ForeignKeyConstraint(["machine_id"], ["machine.id"], name=op.f("fk_sizing_machine_id"), ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("machine_id", name=op.f("pk_sizing")),
+    )
     op.create_table(
         "setting",
         sa.Column("name", sa.Text(), nullable=False),

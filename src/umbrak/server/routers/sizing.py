@@ -1,0 +1,33 @@
+"""How much memory is worth having on one machine."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+
+from umbrak.server.bodies import SizingBody, TotalsOf
+from umbrak.server.deps import Db, Person
+from umbrak.server.problems import describe
+from umbrak.server.waiting import while_waited_for
+from umbrak.services.sizing import SizingView, TotalsView, reachable_totals, see_sizing, set_sizing
+
+router = APIRouter(prefix="/machines/{machine_id}", tags=["target"])
+
+
+@router.get("/sizing", responses=describe(401, 404, 422))
+def see(machine_id: UUID, engine: Db, _: Person) -> SizingView:
+    """What it is to carry, what that comes to, whether it may be opened now."""
+    return see_sizing(engine, machine_id)
+
+
+@router.put("/sizing", responses=describe(401, 403, 404, 409, 422))
+def say(machine_id: UUID, body: SizingBody, engine: Db, account: Person) -> SizingView:
+    """Say what it is to carry."""
+    return set_sizing(engine, account, machine_id, body.version, body.value())
+
+
+@router.post("/totals", responses=describe(401, 404, 422))
+async def totals(machine_id: UUID, body: TotalsOf, request: Request, engine: Db, _: Person) -> TotalsView:
+    """The totals that it can reach with what is at hand, each with its cheapest way at each risk."""
+    return await while_waited_for(request, lambda stopped: reachable_totals(engine, machine_id, body.seconds, stopped))

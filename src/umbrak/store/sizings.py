@@ -1,0 +1,34 @@
+"""What machines are to carry."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, func, insert, select, update
+
+from umbrak.store.tables import machine, sizing
+
+
+def find_sizing(db: Connection, machine_id: UUID) -> tuple[int, dict[str, Any]] | None:
+    """(version, document)."""
+    row = db.execute(select(sizing.c.version, sizing.c.document).where(sizing.c.machine_id == machine_id)).first()
+    return (row.version, row.document) if row else None
+
+
+def keep_sizing(db: Connection, machine_id: UUID, version: int, document: dict[str, Any]) -> bool:
+    """False where it is not at that version any more; 0 = there is none yet."""
+    values = {"document": {"schema": 1, **document}, "version": version + 1}
+    if version == 0:
+        if find_sizing(db, machine_id):
+            return False
+        db.execute(insert(sizing).values(machine_id=machine_id, **values))
+        return True
+    at = (sizing.c.machine_id == machine_id) & (sizing.c.version == version)
+    return bool(db.execute(update(sizing).where(at).values(updated_at=func.now(), **values)).rowcount)
+
+
+def machines_of_group(db: Connection, group: str) -> list[UUID]:
+    """Machines on duty in a group, by name."""
+    on_duty = select(machine.c.id).where(machine.c.duty_group == group, machine.c.retired_at.is_(None))
+    return list(db.execute(on_duty.order_by(machine.c.name)).scalars())

@@ -1,0 +1,353 @@
+<script setup lang="ts">
+/** Target: what the machine is to carry at left; the totals that it can reach at right, with the need as a line across. */
+import { computed, onBeforeUnmount, reactive, ref, shallowRef, watch } from 'vue'
+import { api, ask, Refusal, wordsOf, type SizingView, type Totals } from '@/api/client'
+import { gb } from '@/board/state'
+import { session } from '@/frame/session'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { money } from '../routes/words'
+import { useMachine } from '../machine'
+import { dutyWords, mayOpen, RISKS, shortWords, USES, wayWords } from './words'
+
+const { machine, reload } = useMachine()
+const view = shallowRef<SizingView>()
+const totals = shallowRef<Totals>()
+const wrong = ref('')
+const params = computed(() => ({ path: { machine_id: machine.value.id } }))
+interface Line {
+  kind: string
+  count: string
+  gib: string
+  busy: string
+}
+const form = reactive({ lines: [] as Line[], base: '', cache: '', growth: '', years: '', headroom: '', used: '' })
+let waiting: AbortController | null = null
+
+const SECONDS = 12
+const text = (n: number | null, factor = 1) => (n === null || n === 0 ? '' : String(Math.round(n * factor * 1000) / 1000))
+function show(found: SizingView): void {
+  view.value = found
+  const s = found.sizing
+  Object.assign(form, {
+    lines: s.workloads.map((w) => ({ kind: w.kind, count: String(w.count), gib: String(w.gib), busy: String(Math.round(w.busy * 100)) })),
+    base: text(s.base_gib), cache: text(s.cache_gib), growth: text(s.growth, 100), years: text(s.years), headroom: text(s.headroom, 100), used: text(s.used_gib),
+  })
+  if (!form.lines.length) add()
+}
+async function load(): Promise<void> {
+  try {
+    show(await ask(api.GET('/api/machines/{machine_id}/sizing', { params: params.value })))
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+async function reach(): Promise<void> {
+  waiting?.abort()
+  const mine = (waiting = new AbortController())
+  try {
+    totals.value = await ask(api.POST('/api/machines/{machine_id}/totals', { params: params.value, body: { seconds: SECONDS }, signal: mine.signal }))
+  } catch (error) {
+    if (!mine.signal.aborted) wrong.value = wordsOf(error)
+  }
+}
+watch(() => machine.value.version, () => Promise.all([load(), reach()]), { immediate: true })
+onBeforeUnmount(() => waiting?.abort())
+
+const add = () => form.lines.push({ kind: '', count: '', gib: '', busy: '100' })
+const number = (given: string) => Number(given.trim().replace(',', '.')) || 0
+const wanted = computed(() => ({
+  workloads: form.lines.filter((l) => number(l.count) && number(l.gib)).map((l) => ({ kind: l.kind.trim(), count: Math.round(number(l.count)), gib: number(l.gib), busy: l.busy.trim() ? number(l.busy) / 100 : 1 })),
+  base_gib: number(form.base),
+  cache_gib: number(form.cache),
+  growth: number(form.growth) / 100,
+  years: number(form.years),
+  headroom: number(form.headroom) / 100,
+  used_gib: form.used.trim() ? number(form.used) : null,
+}))
+const changed = computed(() => view.value !== undefined && JSON.stringify(wanted.value) !== JSON.stringify({ ...view.value.sizing, workloads: view.value.sizing.workloads.map(({ kind, count, gib, busy }) => ({ kind, count, gib, busy })) }))
+async function keep(): Promise<void> {
+  wrong.value = ''
+  try {
+    show(await ask(api.PUT('/api/machines/{machine_id}/sizing', { params: params.value, body: { version: view.value!.version, ...wanted.value } })))
+    await reload()
+  } catch (error) {
+    if (error instanceof Refusal && error.status === 409) {
+      show(error.problem.theirs as SizingView)
+      wrong.value = 'Somebody else said what it is to carry meanwhile; that is shown now.'
+    } else wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => `${e.field}: ${e.message}`).join('; ') : wordsOf(error)
+  }
+}
+const need = computed(() => view.value?.need.total ?? 0)
+/** Totals from the largest, with the need and what there is now as lines between. */
+const rungs = computed(() => {
+  const all = (totals.value?.totals ?? []).map((t) => ({ at: t.usable_gib, total: t as typeof t | null, line: '' }))
+  if (need.value) all.push({ at: need.value, total: null, line: 'need' })
+  return all.sort((a, b) => b.at - a.at || Number(a.total !== null) - Number(b.total !== null))
+})
+const wishesFor = (usable: number, wishes: object) => ({ path: `/machines/${machine.value.id}/routes`, query: { wishes: JSON.stringify({ usable_gib: Math.floor(usable * 10) / 10, ...wishes }) } })
+/** The smallest total that meets the need, at each risk. */
+const enough = computed(() => {
+  const reached = (totals.value?.totals ?? []).filter((t) => t.usable_gib >= need.value)
+  return new Map(RISKS.map((r) => [r.key, [...reached].filter((t) => t[r.key]).sort((a, b) => Number(a[r.key]!.cost) - Number(b[r.key]!.cost))[0]?.usable_gib]))
+})
+</script>
+
+<template>
+  <div class="target">
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <form v-if="view" class="panel fields loads" aria-label="What it is to carry" @submit.prevent="keep">
+      <h2>What it is to carry</h2>
+      <table>
+        <thead>
+          <tr><th scope="col">workload</th><th scope="col">how many</th><th scope="col">GB each</th><th scope="col">busy at once, %</th><th scope="col"><span class="visually-hidden">leave out</span></th></tr>
+        </thead>
+        <tbody>
+          <tr v-for="(line, i) in form.lines" :key="i">
+            <td><label><span class="visually-hidden">Workload {{ i + 1 }}</span><input v-model="line.kind" maxlength="120" placeholder="virtual machines" /></label></td>
+            <td><label><span class="visually-hidden">How many of workload {{ i + 1 }}</span><input v-model="line.count" inputmode="numeric" /></label></td>
+            <td><label><span class="visually-hidden">GB each of workload {{ i + 1 }}</span><input v-model="line.gib" inputmode="decimal" /></label></td>
+            <td><label><span class="visually-hidden">Busy at once of workload {{ i + 1 }}</span><input v-model="line.busy" inputmode="decimal" /></label></td>
+            <td><button type="button" class="quiet-link" :aria-label="`Leave out workload ${i + 1}`" @click="form.lines.splice(i, 1)">×</button></td>
+          </tr>
+        </tbody>
+      </table>
+      <button type="button" class="quiet-link another" @click="add">Another workload</button>
+      <div class="rest">
+        <label>System itself [GB] <input v-model="form.base" inputmode="decimal" /></label>
+        <label>Cache wanted [GB] <input v-model="form.cache" inputmode="decimal" /></label>
+        <label>Growth a year [%] <input v-model="form.growth" inputmode="decimal" /></label>
+        <label>For how many years <input v-model="form.years" inputmode="decimal" /></label>
+        <label>Headroom [%] <input v-model="form.headroom" inputmode="decimal" /></label>
+        <label>Most in use today [GB] <input v-model="form.used" inputmode="decimal" placeholder="not known" /></label>
+      </div>
+      <div class="sum">
+        <div>
+          <strong>{{ gb(view.need.total) }} <small>GB needed</small></strong>
+          <p v-if="view.need.total" class="small faded">{{ gb(view.need.base) }} system, {{ gb(view.need.grown) }} loads and cache after {{ view.sizing.years || 0 }} {{ view.sizing.years === 1 ? 'year' : 'years' }} ({{ gb(view.need.loads) }} loads today), {{ gb(view.need.headroom) }} headroom</p>
+          <p v-else class="small faded">Nothing is said yet: how many of what, and how much each takes.</p>
+        </div>
+        <v-btn v-if="session.mayWrite()" type="submit" color="primary" :disabled="!changed">Keep</v-btn>
+      </div>
+    </form>
+
+    <section v-if="view" class="panel ladder" aria-labelledby="reach">
+      <div class="caption">
+        <h2 id="reach">Totals it can reach</h2>
+        <span class="small">now {{ gb(view.usable_gib) }} GB usable<template v-if="need">, <b :class="view.usable_gib >= need ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
+      </div>
+      <p v-if="view.use" class="small">{{ USES[view.use] }}</p>
+      <table v-if="rungs.length && totals?.totals.length">
+        <thead>
+          <tr><th scope="col" class="number">usable GB</th><th v-for="r in RISKS" :key="r.key" scope="col">{{ r.words }}</th></tr>
+        </thead>
+        <tbody>
+          <tr v-for="rung in rungs" :key="rung.at + rung.line" :class="{ need: rung.line, under: !rung.line && need > rung.at }">
+            <template v-if="rung.total">
+              <th scope="row" class="number">{{ gb(rung.at) }}</th>
+              <td v-for="r in RISKS" :key="r.key">
+                <router-link v-if="rung.total[r.key]" class="way" :class="{ first: enough.get(r.key) === rung.at && need > 0 }" :to="wishesFor(rung.at, r.wishes)">
+                  <b>{{ Number(rung.total[r.key]!.cost) ? money(rung.total[r.key]!.cost, totals!.currency) : 'nothing to buy' }}</b>
+                  <span class="small faded">{{ wayWords(rung.total[r.key]!) }}</span>
+                </router-link>
+                <span v-else class="faded" aria-label="no way">–</span>
+              </td>
+            </template>
+            <td v-else :colspan="RISKS.length + 1"><span>need {{ gb(rung.at) }}</span></td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-else-if="totals && !totals.at_hand" class="faded">Nothing at hand goes into this machine: with modules or offers on the <router-link class="quiet-link" to="/shelf">Shelf</router-link> it is seen here what it can reach and for how much.</p>
+      <p v-else-if="totals" class="faded">What is at hand leads nowhere from here.</p>
+      <p v-else class="faded" role="status">working out what it can reach</p>
+      <p v-if="totals && !totals.proved" class="small faded">Not all was looked at in {{ SECONDS }} seconds: there may be cheaper ways.</p>
+    </section>
+
+    <section v-if="view?.duty" class="panel duty" aria-labelledby="duty">
+      <h2 id="duty">Duty group {{ view.duty.group }}</h2>
+      <p class="may"><SeverityMark :severity="mayOpen(view.duty)" /> {{ dutyWords(view.duty) }}</p>
+      <p class="small faded">Loads of all: {{ gb(view.duty.load_gib) }} GB. The others have {{ gb(view.duty.room_gib) }} GB, and {{ gb(view.duty.room_with_one_lost_gib) }} GB if the largest of them is lost.</p>
+      <ul>
+        <li v-for="m in view.duty.members" :key="m.id">
+          <router-link class="quiet-link" :to="`/machines/${m.id}/target`">{{ m.name }}</router-link>
+          <span class="bar" aria-hidden="true"><i :style="{ width: `${Math.min(100, (100 * (m.load_gib ?? 0)) / m.usable_gib)}%` }"></i></span>
+          <span class="small">{{ m.load_gib === null ? 'load not known' : `${gb(m.load_gib)} of ${gb(m.usable_gib)} GB` }}</span>
+        </li>
+      </ul>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.target {
+  display: grid;
+  grid-template-columns: minmax(0, 5fr) minmax(0, 7fr);
+  gap: 10px 12px;
+  padding: 10px 16px 16px 12px;
+  align-content: start;
+}
+.wrong {
+  grid-column: 1 / 3;
+}
+.panel {
+  padding: 12px 16px;
+}
+.ladder {
+  grid-row: span 2;
+}
+.caption {
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  align-items: baseline;
+  gap: 2px 14px;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+  font-size: 14px;
+  margin-top: 6px;
+}
+th,
+td {
+  text-align: left;
+  vertical-align: top;
+  font-weight: 400;
+  padding: 4px 10px 4px 0;
+}
+thead th {
+  font-size: 13px;
+  color: var(--faded);
+}
+.loads td:first-child {
+  width: 42%;
+}
+.another {
+  margin: 4px 0 10px;
+}
+.rest {
+  display: grid;
+  grid-template-columns: repeat(3, minmax(0, 1fr));
+  gap: 8px 12px;
+}
+.sum {
+  display: flex;
+  justify-content: space-between;
+  align-items: end;
+  gap: 16px;
+  margin-top: 12px;
+  border-top: 1px solid var(--rule);
+  padding-top: 10px;
+}
+.sum strong {
+  font-size: 28px;
+}
+.sum small {
+  font-size: 14px;
+  font-weight: 400;
+}
+.sum p {
+  margin: 2px 0 0;
+}
+.number {
+  text-align: right;
+  font-variant-numeric: tabular-nums;
+}
+.ladder thead th:not(.number) {
+  padding-left: 11px;
+}
+.ladder tbody td > span.faded {
+  padding-left: 11px;
+}
+.ladder > p {
+  margin: 4px 0 0;
+}
+.ladder tbody th {
+  font-size: 17px;
+  font-weight: 650;
+}
+.ladder tbody tr {
+  border-top: 1px solid var(--rule);
+}
+.under {
+  background: var(--paper);
+}
+.under th,
+.under .way b {
+  color: var(--faded);
+}
+.way {
+  display: grid;
+  color: inherit;
+  text-decoration: none;
+  padding-left: 8px;
+  border-left: 3px solid transparent;
+}
+.way:hover b {
+  text-decoration: underline;
+}
+.way.first {
+  border-left-color: var(--umber);
+}
+.way.first b {
+  color: var(--umber);
+}
+tr.need td {
+  padding: 0;
+  border-top: 2px dashed var(--umber);
+  line-height: 1;
+}
+tr.need span {
+  display: inline-block;
+  padding: 3px 8px;
+  background: var(--umber);
+  color: var(--on-umber);
+  font-size: 13px;
+  font-weight: 600;
+}
+.good {
+  color: var(--go);
+}
+.lacking {
+  color: var(--stop);
+}
+.duty ul {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+}
+.duty li {
+  display: grid;
+  grid-template-columns: 90px minmax(60px, 1fr) 150px;
+  gap: 10px;
+  align-items: center;
+}
+.bar {
+  display: block;
+  height: 8px;
+  background: var(--rule);
+}
+.bar i {
+  display: block;
+  height: 100%;
+  background: var(--umber);
+}
+.may {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin: 6px 0 2px;
+  font-weight: 600;
+}
+@media (max-width: 900px) {
+  .target {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .wrong {
+    grid-column: 1;
+  }
+  .ladder {
+    grid-row: auto;
+    overflow-x: auto;
+  }
+}
+</style>

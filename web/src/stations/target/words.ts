@@ -1,0 +1,39 @@
+/** Target in words. */
+import type { PriceAt, SizingView } from '@/api/client'
+import { gb } from '@/board/state'
+import { percent } from '../routes/words'
+
+/** The risks at which a total can be had, the surest first. */
+export const RISKS = [
+  { key: 'vouched', words: 'the maker stands behind', wishes: { third_party: false, over_official: false } },
+  { key: 'likely', words: 'likely to work', wishes: { top_trouble: 0.25 } },
+  { key: 'bold', words: 'may work', wishes: {} },
+] as const
+
+export const USES: Record<string, string> = {
+  starved: 'Starved: nearly all of it is in use.',
+  idle: 'Idle: less than half of it is in use.',
+  fitting: 'It fits what is in use.',
+}
+
+/** Whether the rest of its group carries the load. */
+export function dutyWords(duty: NonNullable<SizingView['duty']>): string {
+  if (duty.fits === false) return 'It must not be opened now: the rest cannot carry the load.'
+  if (duty.fits === null) return `Whether it may be opened now cannot be told: nobody said what ${duty.unknown.join(', ')} ${duty.unknown.length > 1 ? 'carry' : 'carries'}.`
+  if (duty.fits_with_one_lost === false) return 'The rest carries the load, but not if one more is lost: it must not be opened now.'
+  return 'It may be opened now: the rest carries the load, also with one more lost.'
+}
+
+export const mayOpen = (duty: NonNullable<SizingView['duty']>): 'go' | 'stop' | 'ask' => (duty.fits === null ? 'ask' : duty.fits && duty.fits_with_one_lost ? 'go' : 'stop')
+
+/** "16 modules, 4800 MT/s, balance 1.00, trouble 14 %". */
+export function wayWords(p: PriceAt): string {
+  return [`${p.modules} ${p.modules === 1 ? 'module' : 'modules'}`, p.data_rate_mts && `${p.data_rate_mts} MT/s`, p.balance !== null && p.balance < 1 && `balance ${p.balance.toFixed(2)}`, p.trouble && `trouble ${percent(p.trouble)}`]
+    .filter(Boolean)
+    .join(', ')
+}
+
+/** "enough", or how much is lacking. */
+export function shortWords(usable: number, need: number): string {
+  return usable >= need ? `${gb(usable - need)} GB to spare` : `${gb(need - usable)} GB short`
+}
