@@ -127,6 +127,9 @@ def route_json(route: Route, currency: str | None) -> dict[str, Any]:
         "names": list(route.names),
         "verdict": judged.verdict.value,
         "in_warranty": route.in_warranty,
+        "first_stage": None if route.first_stage is None else {s: jsonable(m) for s, m in route.first_stage.items()},
+        "levers": jsonable(route.levers),
+        "experiments": jsonable(route.experiments),
         "findings": [
             {"code": f.code, "severity": f.severity.value, "slots": list(f.slots), "message": f.message}
             for f in judged.findings

@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
 from umbrak.core.evaluate import Evaluation
+from umbrak.core.evidence.levers import Experiment, Lever
 from umbrak.core.evidence.trouble import Trouble
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.routes.answer import Answer, Route, answer
@@ -80,6 +81,11 @@ class RouteView:
     touches: int
     names: tuple[str, ...]
     in_warranty: bool
+    #: What the machine holds after the first module, where the route is better done in two stages.
+    first_stage: Mapping[str, Occupant] | None
+    #: What lowers trouble or its cost; which act would tell most, the best first.
+    levers: tuple[Lever, ...]
+    experiments: tuple[Experiment, ...]
     evaluation: Evaluation
 
 
@@ -183,6 +189,9 @@ def _route(r: Route) -> RouteView:
         touches=w.measures.touches,
         names=r.names,
         in_warranty=r.in_warranty,
+        first_stage=None if r.first_stage is None else dict(r.first_stage),
+        levers=r.levers,
+        experiments=r.experiments,
         evaluation=w.evaluation,
     )
 

@@ -1289,6 +1289,11 @@ export interface components {
             shown_as?: string | null;
         };
         /**
+         * Act
+         * @enum {string}
+         */
+        Act: "count-chips" | "read-spd" | "borrow" | "buy-one" | "stage";
+        /**
          * ActionView
          * @description An action under the names of the command line's contract: `from` is no name for a Python field.
          */
@@ -1867,6 +1872,21 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
         };
         /**
+         * Experiment
+         * @description One act, and what knowing its answer before deciding is worth.
+         */
+        Experiment: {
+            act: components["schemas"]["Act"];
+            /** Because */
+            because: string;
+            /** Cost */
+            cost: number;
+            /** Hours */
+            hours: number;
+            /** Worth */
+            worth: number;
+        };
+        /**
          * FactDifference
          * @description A fact about the whole machine: "firmware", "serial", "processors.SOCKET", or the drive of "bays.NUMBER".
          */
@@ -2139,6 +2159,26 @@ export interface components {
             /** To */
             to: number;
         };
+        /**
+         * Lever
+         * @description Something to do about it, and what trouble and loss come to then.
+         */
+        Lever: {
+            /** About */
+            about: string;
+            /** Because */
+            because: string;
+            /** Expected Loss */
+            expected_loss: number;
+            kind: components["schemas"]["LeverKind"];
+            /** Trouble */
+            trouble: number;
+        };
+        /**
+         * LeverKind
+         * @enum {string}
+         */
+        LeverKind: "one-kit" | "known-kind" | "staging" | "soak" | "backup" | "keep-old";
         /**
          * Lift
          * @description What would raise a ceiling, and to where.
@@ -3124,10 +3164,18 @@ export interface components {
             evaluation: components["schemas"]["Evaluation"];
             /** Expected Loss */
             expected_loss: number;
+            /** Experiments */
+            experiments: components["schemas"]["Experiment"][];
+            /** First Stage */
+            first_stage: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
+            } | null;
             /** Free Slots */
             free_slots: number;
             /** In Warranty */
             in_warranty: boolean;
+            /** Levers */
+            levers: components["schemas"]["Lever"][];
             /** Losses */
             losses: components["schemas"]["LossView"][];
             /** Names */

@@ -72,7 +72,7 @@ def trouble_of(beliefs: Sequence[Belief], costs: Costs = _FREE, table: Table = U
         low, high = beliefs[0].interval()
     else:
         low, high = _fitted(mean, prod(b.second_moment() for b in beliefs))
-    terms = tuple(Term(o, _probability(o, beliefs), _cost(o, costs, table)) for o in _BAD)
+    terms = tuple(Term(o, _probability(o, beliefs), outcome_cost(o, costs, table)) for o in _BAD)
     return Trouble(1 - mean, 1 - high, 1 - low, terms, tuple(beliefs))
 
 
@@ -100,10 +100,18 @@ def _probability(outcome: Outcome, beliefs: Sequence[Belief]) -> float:
     return none_of(worse) - none_of((*worse, outcome))
 
 
-def _cost(outcome: Outcome, costs: Costs, table: Table) -> float:
+def outcome_cost(
+    outcome: Outcome, costs: Costs, table: Table, downtime: float = 1, returns: float = 1, exposure: float = 1
+) -> float:
+    """What an outcome costs; the last three multiply its parts, where something was done about them."""
     c = table.costs[outcome]
     exposed = costs.data / table.backup_factor**costs.backup_tiers
-    return c.hours * costs.hour + c.downtime_h * costs.downtime_hour + c.returns * costs.returned + c.exposure * exposed
+    return (
+        c.hours * costs.hour
+        + c.downtime_h * costs.downtime_hour * downtime
+        + c.returns * costs.returned * returns
+        + c.exposure * exposed * exposure
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,5 +7,6 @@ designs    which class of module in which slot, up to what is alike: channels, s
 purchase   which kinds fill the slots of a class: every choice of cost, trouble, rate and kept modules that nothing beats
 search     designs x purchases as rows of bounds -> those that nothing beats -> weighed, until all that remain are
 bound      a lower bound on the cost, from a relaxation, for a search that was stopped
+stages     what goes in first where a claim is better proved by one module than by all
 picks      the routes that a person asks for first; the smallest sets of wishes to give up
 """

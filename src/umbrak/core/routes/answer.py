@@ -6,11 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from time import monotonic
 
+from umbrak.core.evidence.levers import Experiment, Lever, experiments, levers_of
 from umbrak.core.evidence.trouble import BreakEven, break_even
-from umbrak.core.plan.actions import Action, actions
+from umbrak.core.plan.actions import Action, Do, actions
+from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.picks import is_in_warranty, names_of, smallest_to_relax
-from umbrak.core.routes.problem import Problem
+from umbrak.core.routes.problem import Origin, Problem
 from umbrak.core.routes.search import Progress, search
+from umbrak.core.routes.stages import first_stage
 from umbrak.core.routes.weighing import Weighed
 
 #: Time for finding out which wishes stand in the way. [s]
@@ -32,6 +35,11 @@ class Route:
     against_official: BreakEven | None
     #: Place of that route in the list.
     official: int | None
+    #: What the machine holds after the first module, where the route is better done in two stages.
+    first_stage: Layout | None
+    #: What lowers trouble or its cost; which act would tell most.
+    levers: tuple[Lever, ...]
+    experiments: tuple[Experiment, ...]
 
 
 @dataclass(frozen=True)
@@ -75,17 +83,30 @@ def answer(
         if official is not None:
             other = found.routes[official]
             saving = break_even(float(other.cost - w.cost), w.trouble)
+        done = actions(problem.sheet, problem.layout, w.layout)
+        fallback = float(found.routes[official].cost) if official is not None else None
         routes.append(
             Route(
-                w,
-                actions(problem.sheet, problem.layout, w.layout),
-                called,
-                is_in_warranty(w),
-                saving,
-                official,
+                w, done, called, is_in_warranty(w), saving, official, first_stage(problem, w),
+                _levers(problem, w, done), _experiments(problem, w, fallback),
             )
-        )
+        )  # fmt: skip
     return Answer(tuple(routes), found.proved, found.gap, relax, found.weighed, found.seconds)
+
+
+def _levers(problem: Problem, w: Weighed, done: tuple[Action, ...]) -> tuple[Lever, ...]:
+    comes = sum(a.do is Do.PUT_IN and a.source is None for a in done)
+    goes = sum(a.do is Do.TAKE_OUT and a.target is None for a in done)
+    return levers_of(w.trouble, problem.costs, comes, goes, problem.trials, problem.today, problem.table)
+
+
+def _experiments(problem: Problem, w: Weighed, fallback: float | None) -> tuple[Experiment, ...]:
+    """None where there is no safe route to choose instead."""
+    if fallback is None:
+        return ()
+    each = max((float(b.candidate.price) / b.candidate.kit for b in w.bought), default=0.0)
+    shelf = [c.module for c in problem.candidates if c.origin is Origin.SHELF]
+    return experiments(w.trouble, float(w.cost), fallback, problem.costs, each, shelf, problem.table)
 
 
 def _official_like(routes: tuple[Weighed, ...], of: Weighed) -> int | None:

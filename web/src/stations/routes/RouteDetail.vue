@@ -1,13 +1,14 @@
 <script setup lang="ts">
 /** One route opened: what is bought, what it saves and risks, and every figure's terms. */
 import { computed } from 'vue'
-import type { Route, RoutesView } from '@/api/client'
+import type { Board, Layout, Route, RoutesView } from '@/api/client'
+import { gb, same } from '@/board/state'
 import { OUTCOMES } from '@/notes/words'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { letterOf, money, percent, routeWords, troubleWords } from './words'
+import { ACTS, letterOf, LEVERS, money, percent, routeWords, troubleWords } from './words'
 
-const props = defineProps<{ view: RoutesView; index: number }>()
+const props = defineProps<{ view: RoutesView; index: number; board: Board; now: Layout }>()
 const emit = defineEmits<{ plan: [] }>()
 const route = computed<Route>(() => props.view.routes[props.index]!)
 const currency = computed(() => props.view.money.currency)
@@ -16,6 +17,14 @@ const saving = computed(() => route.value.break_even)
 const scale = computed(() => Math.max(Math.abs(saving.value?.saving ?? 0), saving.value?.expected_loss ?? 0, 1))
 const countWords = (counts: Record<string, number>) => Object.entries(counts).map(([o, n]) => `${n.toFixed(1)} ${OUTCOMES[o]}`).join(', ')
 const findings = computed(() => route.value.evaluation.findings.filter((f) => f.severity !== 'note').slice(0, 4))
+const experiment = computed(() => route.value.experiments[0])
+/** The one module of the first stage: which, and where. */
+const first = computed(() => {
+  const stage = route.value.first_stage as Layout | null
+  const slot = stage && props.board.slots.find((s) => !same(stage[s.id], props.now[s.id]))
+  const module = slot && stage[slot.id]
+  return module && module !== 'unknown' ? { slot: slot.printed, words: `${gb(module.capacity_gib)} GB ${module.part ?? ''}`.trim() } : null
+})
 const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_days ?? 0)))
 </script>
 
@@ -45,7 +54,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       <p>
         Saves <b>{{ money(saving.saving, currency) }}</b>, and trouble would cost <b>{{ money(saving.expected_loss, currency) }}</b> on average:
         <b :class="saving.worth_it ? 'go' : 'stop'">{{ saving.worth_it ? 'worth it' : 'not worth it' }}</b>.
-        <template v-if="saving.trouble !== null && saving.saving > 0">It would be eaten up at {{ saving.trouble > 1 ? 'more than certain' : percent(saving.trouble) }} trouble.</template>
+        <template v-if="saving.trouble !== null && saving.saving > 0">{{ saving.trouble > 1 ? 'No trouble could eat that up.' : `At ${percent(saving.trouble)} trouble it would be eaten up.` }}</template>
       </p>
     </template>
     <p v-else-if="route.in_warranty" class="good">The maker stands behind it.</p>
@@ -64,6 +73,21 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       <p v-for="l in route.losses" :key="l.outcome" class="small">{{ OUTCOMES[l.outcome] }}: {{ percent(l.probability) }} of {{ money(l.cost, currency) }}</p>
       <p class="small faded">The claims are taken as independent of each other.</p>
     </details>
+    <template v-if="route.levers.length">
+      <h3>What lowers it</h3>
+      <p v-for="l in route.levers" :key="l.kind + l.about" class="small" :title="l.because">
+        <b>{{ LEVERS[l.kind] }}</b>{{ l.about ? ` (${l.about})` : '' }}:
+        <template v-if="l.trouble < route.trouble - 0.001">trouble {{ percent(l.trouble) }}, </template>expected loss {{ money(l.expected_loss, currency) }} <span class="faded">instead of {{ money(route.expected_loss, currency) }}</span>
+      </p>
+      <p v-if="first" class="small">In two stages: first <b>{{ first.words }}</b> alone in {{ first.slot }}; proved, then the rest.</p>
+    </template>
+    <template v-if="experiment">
+      <h3>Cheapest experiment</h3>
+      <p class="small">
+        <b>{{ ACTS[experiment.act] }}</b>: {{ experiment.because }}. Knowing it before deciding saves {{ money(experiment.worth, currency) }} on average and takes {{ experiment.hours }} h, {{ money(experiment.cost, currency) }}:
+        <b :class="experiment.worth > experiment.cost ? 'go' : 'faded'">{{ experiment.worth > experiment.cost ? 'worth it' : 'not worth its cost' }}</b>.
+      </p>
+    </template>
     <template v-if="findings.length">
       <h3>Findings</h3>
       <p v-for="f in findings" :key="f.code + f.message" class="small finding"><SeverityMark :severity="f.severity" /> {{ f.message }}</p>

@@ -149,7 +149,7 @@ const gapWords = computed(() => {
       </section>
       <div class="panel side">
         <RouteCompare v-if="pinned.length" :view="view" :pinned="pinned" @unpin="pin" />
-        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" @plan="plan(view.routes[chosen]!)" />
+        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :now="machine.slots as Layout" @plan="plan(view.routes[chosen]!)" />
       </div>
       <section class="panel list" aria-label="Routes">
         <table>

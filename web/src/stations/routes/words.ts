@@ -51,6 +51,25 @@ export function routeWords(route: Route): string {
   return [comes && `${comes} in`, goes && `${goes} out`, moves && `${moves} moved`].filter(Boolean).join(', ') || 'as it is'
 }
 
+/** What may be done about trouble. */
+export const LEVERS: Record<string, string> = {
+  'one-kit': 'one kit throughout',
+  'known-kind': 'a kind that is known here',
+  staging: 'one module first, then the rest',
+  soak: 'a soak before it is back on duty',
+  backup: 'one more tier of backup',
+  'keep-old': 'keeping the old modules',
+}
+
+/** What could be tried before deciding. */
+export const ACTS: Record<string, string> = {
+  'count-chips': 'Count the chips',
+  'read-spd': 'Read the SPD of one',
+  borrow: 'Borrow a like module from the Shelf',
+  'buy-one': 'Buy one that can be returned',
+  stage: 'Put in the first module and prove it',
+}
+
 export const percent = (p: number): string => (p > 0 && p < 0.005 ? 'under 1 %' : `${Math.round(100 * p)} %`)
 
 /** "14 % (0 to 48)", or that nothing is claimed. */
