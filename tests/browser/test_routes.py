@@ -9,15 +9,17 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import SignIn
 
 
-def open_routes(page: Page, machine: str) -> None:
+def open_routes(page: Page, machine: str, usable: str) -> None:
     page.get_by_role("link", name=machine, exact=True).click()
     page.get_by_role("link", name=re.compile("^Routes")).click()
+    page.get_by_label("at least GB usable").fill(usable)
+    page.get_by_label("at least GB usable").press("Enter")
     expect(page.get_by_role("region", name="Routes", exact=True)).to_be_visible()
 
 
 def test_a_route_is_weighed_compared_and_planned(sign_in: SignIn) -> None:
     page = sign_in()
-    open_routes(page, "hall-03")
+    open_routes(page, "hall-03", "478")
     expect(page.get_by_role("status")).to_contain_text("proved")
     official = page.get_by_role("row", name=re.compile("inside the warranty, safest"))
     expect(official).to_contain_text("296.00")
@@ -46,7 +48,7 @@ def test_a_route_is_weighed_compared_and_planned(sign_in: SignIn) -> None:
 
 def test_wishes_narrow_and_what_stands_in_the_way_is_given_up(sign_in: SignIn) -> None:
     page = sign_in()
-    open_routes(page, "hall-03")
+    open_routes(page, "hall-03", "478")
     page.get_by_role("button", name="listed parts only").click()
     expect(page.get_by_role("row", name=re.compile("QD5R"))).to_have_count(0)
     page.get_by_label("up to EUR").fill("100")

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Every route as a mark: what it costs against what it gives; shape by verdict, size by trouble. */
-import { computed, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Route } from '@/api/client'
 import { gb } from '@/board/state'
 import { doublingScale, placePoints, scaleOf } from './plot'
@@ -9,17 +9,25 @@ import { letterOf, NAMES, shapeOf } from './words'
 const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: number[]; need: number | null; budget: number | null; currency: string; now: { usable: number; gbs: number } }>()
 const emit = defineEmits<{ choose: [index: number] }>()
 
-const WIDTH = 620
+/** As wide as there is room, so that its words keep their size. */
+const width = ref(620)
+const box = ref<HTMLElement>()
+let watching: ResizeObserver | undefined
+onMounted(() => {
+  watching = new ResizeObserver(([entry]) => (width.value = Math.max(300, Math.round(entry!.contentRect.width))))
+  watching.observe(box.value!)
+})
+onBeforeUnmount(() => watching?.disconnect())
 const HEIGHT = 340
 const LEFT = 54
-const RIGHT = WIDTH - 14
+const right = computed(() => width.value - 14)
 const TOP = 16
 const BOTTOM = HEIGHT - 40
 
 const by = ref<'usable' | 'speed'>('usable')
 const valueOf = (r: Route) => (by.value === 'usable' ? r.usable_gib : r.sustained_gbs)
 const here = computed(() => (by.value === 'usable' ? props.now.usable : props.now.gbs))
-const x = computed(() => scaleOf([...props.routes.map((r) => Number(r.cost)), props.budget ?? 0], LEFT, RIGHT - 30))
+const x = computed(() => scaleOf([...props.routes.map((r) => Number(r.cost)), props.budget ?? 0], LEFT, right.value - 30))
 const y = computed(() => {
   const values = [...props.routes.map(valueOf), here.value, ...(by.value === 'usable' && props.need ? [props.need] : [])]
   return by.value === 'usable' ? doublingScale(values, BOTTOM - 6, TOP + 6) : scaleOf(values, BOTTOM, TOP + 6)
@@ -32,7 +40,7 @@ const points = computed(() =>
     x.value,
     y.value,
     LEFT,
-    WIDTH,
+    width.value,
   ),
 )
 const PATHS = { go: 'M-1 .05l.3-.3.45.45 1-1 .3.3-1.3 1.3z', risk: 'M0-1l1 1-1 1-1-1z', ask: 'M-1 0a1 1 0 1 0 2 0 1 1 0 1 0-2 0z' }
@@ -42,27 +50,27 @@ const beyond = computed(() => (props.budget === null ? null : x.value.at(props.b
 </script>
 
 <template>
-  <div class="plot">
+  <div ref="box" class="plot">
     <div class="caption">
       <h2>Cost against <button type="button" class="chip" :aria-pressed="by === 'usable'" @click="by = 'usable'">usable memory</button> <button type="button" class="chip" :aria-pressed="by === 'speed'" @click="by = 'speed'">bandwidth</button></h2>
       <span class="faded small">tick: go; diamond: at risk; larger: more trouble</span>
     </div>
-    <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" role="group" :aria-label="`Routes by cost and ${by === 'usable' ? 'usable memory' : 'sustained bandwidth'}`">
+    <svg :viewBox="`0 0 ${width} ${HEIGHT}`" role="group" :aria-label="`Routes by cost and ${by === 'usable' ? 'usable memory' : 'sustained bandwidth'}`">
       <defs>
         <pattern id="beyond" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="3" height="7" class="hatch" /></pattern>
       </defs>
       <g class="grid">
         <template v-for="t in y.ticks" :key="t">
-          <line :x1="LEFT" :x2="RIGHT" :y1="y.at(t)" :y2="y.at(t)" />
+          <line :x1="LEFT" :x2="right" :y1="y.at(t)" :y2="y.at(t)" />
           <text :x="LEFT - 8" :y="y.at(t) + 4" text-anchor="end">{{ gb(t) }}</text>
         </template>
         <text v-for="t in x.ticks" :key="`x${t}`" :x="x.at(t)" :y="BOTTOM + 18" text-anchor="middle">{{ t }}</text>
-        <text :x="RIGHT" :y="HEIGHT - 6" text-anchor="end">{{ currency }} for the route</text>
+        <text :x="right" :y="HEIGHT - 6" text-anchor="end">{{ currency }} for the route</text>
         <text :x="LEFT - 8" :y="TOP - 4" text-anchor="end">{{ by === 'usable' ? 'GB' : 'GB/s' }}</text>
       </g>
-      <rect v-if="beyond !== null && beyond < RIGHT" :x="beyond" :y="TOP" :width="RIGHT - beyond" :height="BOTTOM - TOP" fill="url(#beyond)" />
-      <g v-if="!atNeed" class="level now"><line :x1="LEFT" :x2="RIGHT" :y1="y.at(here)" :y2="y.at(here)" /><text :x="RIGHT" :y="y.at(here) - 5" text-anchor="end">now {{ gb(here) }}</text></g>
-      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="RIGHT" :y1="y.at(need)" :y2="y.at(need)" /><text :x="RIGHT" :y="y.at(need) - 5" text-anchor="end">{{ atNeed ? `at least ${gb(need)}, now ${gb(here)}` : `at least ${gb(need)}` }}</text></g>
+      <rect v-if="beyond !== null && beyond < right" :x="beyond" :y="TOP" :width="right - beyond" :height="BOTTOM - TOP" fill="url(#beyond)" />
+      <g v-if="!atNeed" class="level now"><line :x1="LEFT" :x2="right" :y1="y.at(here)" :y2="y.at(here)" /><text :x="right" :y="y.at(here) - 5" text-anchor="end">now {{ gb(here) }}</text></g>
+      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="right" :y1="y.at(need)" :y2="y.at(need)" /><text :x="right" :y="y.at(need) - 5" text-anchor="end">{{ atNeed ? `at least ${gb(need)}, now ${gb(here)}` : `at least ${gb(need)}` }}</text></g>
       <g
         v-for="p in [...points].sort((a, b) => Number(a.index === chosen) - Number(b.index === chosen))"
         :key="p.index"
@@ -98,8 +106,7 @@ const beyond = computed(() => (props.budget === null ? null : x.value.at(props.b
 svg {
   display: block;
   width: 100%;
-  height: auto;
-  max-height: 380px;
+  height: 340px;
 }
 text {
   font-size: 13px;

@@ -228,6 +228,7 @@ thead th {
   display: grid;
   grid-template-columns: repeat(3, minmax(0, 1fr));
   gap: 8px 12px;
+  align-items: end;
 }
 .sum {
   display: flex;
