@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, timedelta
 from math import prod
 from typing import Any
@@ -12,7 +13,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from umbrak.core.evaluate import evaluate
-from umbrak.core.evidence.belief import Belief, Trial, believe, beta_interval, likeness_of
+from umbrak.core.evidence.belief import Belief, Trial, believe, beta_interval, likeness_of, unlike
 from umbrak.core.evidence.claims import Claim, claims_of
 from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome
 from umbrak.core.evidence.trouble import Costs, break_even, trouble_of
@@ -178,3 +179,15 @@ def test_trouble_of_several_claims(many: list[list[Trial]]) -> None:
 
 def test_intervals_at_the_edges() -> None:
     assert beta_interval(0, 1) == (0, 0) and beta_interval(1, 0) == (1, 1)
+
+
+def test_a_part_that_carries_other_chips_is_another_module() -> None:
+    """On delivery its label tells other ranks than what was tried: the trial of that part no longer speaks for it."""
+    tried = replace(decode_label("32GB 2Rx8 PC5-4800B-SB0").module, part="ZX")
+    came = replace(decode_label("32GB 1Rx4 PC5-4800B-SC0").module, part="ZX")
+    told = replace(tried, package_ranks=None, logical_ranks=None, device_width=None, die_gbit=None)
+    trial = Trial("t", "s", Outcome.FINE, SourceKind.OWN_PROOF, date(2026, 1, 1), None, "ZX", None, tried, 32, 30)
+    assert unlike(tried, came) == ("1 package ranks instead of 2", "x4 devices instead of 8")
+    assert unlike(tried, told) == unlike(None, came) == ()
+    for module, likeness in ((tried, 1.0), (told, 1.0), (came, 0.0)):
+        assert likeness_of(Claim(ClaimKind.PART, "", "s", (), None, module), trial) == likeness

@@ -61,6 +61,14 @@ def test_what_a_plan_puts_in_is_reserved_from_the_shelf(engine: Engine, technici
     assert [(r.plan, r.count) for r in line(engine, "HLV5R-16").reserved] == [("two", 1)]
 
 
+def test_a_part_that_came_with_other_chips_is_told(engine: Engine, technician: Account) -> None:
+    """The trials of ZX5S-32 had 2 ranks of x8: one that came with 1 rank of x4 is not what they speak for."""
+    for label in ("32GB 1Rx4 PC5-4800B-SC0", "32GB 2Rx8 PC5-4800B-SB0"):
+        add_stock(engine, technician, NewStock(decode_label(label).module, part="ZX5S-32", place=label))
+    told = {s.place[5:9]: s.unlike_tried for s in see_shelf(engine).stock if s.part == "ZX5S-32"}
+    assert told["2Rx8"] == () and "x4 devices instead of 8" in told["1Rx4"]
+
+
 def test_modules_come_change_and_go(engine: Engine, technician: Account) -> None:
     add_stock(engine, technician, NewStock(Module(), 2, "pulled", part="QD5R-64", place="box c"))  # known by its offer
     added = line(engine, "QD5R-64")

@@ -183,16 +183,33 @@ def check_command(arguments: Arguments) -> None:
 
 
 def routes_command(arguments: Arguments) -> None:
-    """The routes of each case that no other beats, or which wishes to give up where there is none."""
+    """The routes of each case that no other beats, or which wishes to give up where there is none; Ctrl+C ends the
+    search with the best so far."""
     from datetime import date
 
     from umbrak.cli.words import routes_words
     from umbrak.formats.case import read_case, routes_case
 
+    asked_to_stop = False
+
+    def stop(*_: object) -> None:
+        nonlocal asked_to_stop
+        asked_to_stop = True
+
+    def tell(seconds: float, routes: int, weighed: int) -> None:
+        print(
+            f"\r{seconds:.0f} s, {routes} routes of {weighed} layouts weighed; Ctrl+C ends with these ",
+            end="",
+            file=sys.stderr,
+        )
+
     def use(path: Path) -> dict[str, Any]:
         folder = Path(".") if str(path) == "-" else path.parent
-        return routes_case(read_case(_bytes(path), folder), date.today(), arguments.seconds)
+        case = read_case(_bytes(path), folder)
+        watched = tell if sys.stderr.isatty() else None
+        return routes_case(case, date.today(), arguments.seconds, watched, lambda: asked_to_stop)
 
+    signal.signal(signal.SIGINT, stop)
     _each(arguments.cases, use, arguments.as_json, routes_words)
 
 

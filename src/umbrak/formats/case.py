@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 from pydantic import Field
 
@@ -24,6 +25,9 @@ from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
 from umbrak.formats.to_json import actions_json, answer_json, jsonable
 from umbrak.formats.yaml_text import Document, check, load_yaml
+
+if TYPE_CHECKING:
+    from umbrak.core.routes.search import Progress
 
 
 class CaseDoc(Doc):
@@ -167,8 +171,22 @@ def problem_of(case: Case, today: date) -> Problem:
     )
 
 
-def routes_case(case: Case, today: date, seconds: float | None) -> dict[str, Any]:
-    """The routes of a case (docs/command-line.md, `umbrak routes --json`)."""
+def routes_case(
+    case: Case,
+    today: date,
+    seconds: float | None,
+    tell: Callable[[float, int, int], None] | None = None,
+    stopped: Callable[[], bool] = lambda: False,
+) -> dict[str, Any]:
+    """The routes of a case (docs/command-line.md, `umbrak routes --json`).
+
+    Parameters
+        tell   is told now and then: seconds gone, routes so far, layouts weighed
+    """
     from umbrak.core.routes.answer import answer  # here: `check` answers before what it needs is loaded
 
-    return answer_json(answer(problem_of(case, today), seconds), case.currency)
+    def report(p: Progress) -> None:
+        if tell:
+            tell(p.seconds, p.routes, p.weighed)
+
+    return answer_json(answer(problem_of(case, today), seconds, report, stopped), case.currency)

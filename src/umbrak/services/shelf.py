@@ -14,6 +14,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.evidence.belief import unlike
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module, alike, amount
 from umbrak.core.platform.machine import Layout
@@ -24,7 +25,7 @@ from umbrak.formats.spreadsheet import Row, read_table
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.loading import load_machine
-from umbrak.services.notes import RowError, harmless
+from umbrak.services.notes import RowError, harmless, trial_of
 from umbrak.services.settings import money_settings
 from umbrak.services.sheets import load_sheet
 from umbrak.store import sheets as sheet_store
@@ -32,6 +33,7 @@ from umbrak.store import shelf as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
 from umbrak.store.shelf import OfferRow, StockRow
+from umbrak.store.trials import trials_of_parts
 
 STATES = ("new", "pulled", "suspect", "to-return")
 #: States from which a module may go into a machine.
@@ -93,6 +95,8 @@ class StockView:
     free: int
     #: Models whose maker lists the part.
     listed_by: tuple[str, ...]
+    #: In what the module differs from those of the same part that were tried: their trials do not speak for it.
+    unlike_tried: tuple[str, ...]
     updated_at: datetime
 
 
@@ -197,6 +201,7 @@ def _module_of(document: dict[str, Any]) -> Module:
 def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) -> list[StockView]:
     """Lines with what of each is reserved: plans take from the usable lines of their kind, older plans first."""
     needs = store.needs_of(db, sorted({r.kind for r in rows}))
+    tried = [trial_of(t) for t in trials_of_parts(db, sorted({r.part for r in rows if r.part}))]
     left = [n.count for n in needs]
     views = []
     for r in rows:
@@ -212,7 +217,8 @@ def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) ->
         views.append(
             StockView(
                 r.id, r.version, r.part, module, module.short(), r.count, r.state, r.place, r.note,
-                tuple(reserved), free, listing.of_part(r.part), r.updated_at,
+                tuple(reserved), free, listing.of_part(r.part),
+                tuple(dict.fromkeys(w for t in tried if t.part == r.part for w in unlike(t.module, module))), r.updated_at,
             )
         )  # fmt: skip
     return views

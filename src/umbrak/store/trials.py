@@ -59,6 +59,10 @@ def trials_like(db: Connection, sheet_id: str, processors: list[str]) -> list[Tr
     return _rows(db, or_(trial.c.sheet_id == sheet_id, trial.c.processor.in_(processors)))
 
 
+def trials_of_parts(db: Connection, parts: list[str]) -> list[TrialRow]:
+    return _rows(db, trial.c.part.in_(parts)) if parts else []
+
+
 def all_trials(db: Connection, text: str = "") -> list[TrialRow]:
     """The newest first; those whose model, processor, part or note has the text."""
     if not text:

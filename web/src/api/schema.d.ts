@@ -3755,6 +3755,8 @@ export interface components {
             reserved: components["schemas"]["Reservation"][];
             /** State */
             state: string;
+            /** Unlike Tried */
+            unlike_tried: string[];
             /**
              * Updated At
              * Format: date-time

@@ -6,9 +6,12 @@ import { api, ask, wordsOf, type Money } from '@/api/client'
 const emit = defineEmits<{ saved: []; leave: [] }>()
 const form = reactive<Record<keyof Money, string>>({ currency: '', hour: '', downtime_hour: '', returned: '', data: '', backup_tiers: '' })
 const wrong = ref('')
+/** What is kept is shown before anybody types over it. */
+const loaded = ref(false)
 onMounted(async () => {
   const kept = await ask(api.GET('/api/shelf/money'))
   for (const [key, value] of Object.entries(kept)) form[key as keyof Money] = String(value)
+  loaded.value = true
 })
 const number = (key: keyof Money) => Number(form[key].replace(',', '.')) || 0
 async function keep(): Promise<void> {
@@ -23,7 +26,7 @@ async function keep(): Promise<void> {
 </script>
 
 <template>
-  <form class="panel fields money" aria-label="Money" @submit.prevent="keep">
+  <form v-if="loaded" class="panel fields money" aria-label="Money" @submit.prevent="keep">
     <label>Currency <input v-model="form.currency" maxlength="3" required pattern="[A-Za-z]{3}" /></label>
     <label>An hour of hands <input v-model="form.hour" inputmode="decimal" /></label>
     <label>An hour without a machine <input v-model="form.downtime_hour" inputmode="decimal" /></label>

@@ -12,7 +12,7 @@ from datetime import date
 
 from umbrak.core.evidence.claims import Claim, organisation
 from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome, Table
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, amount
 from umbrak.core.platform.statement import SourceKind
 
 
@@ -123,12 +123,37 @@ def likeness_of(claim: Claim, trial: Trial, table: Table = USUAL) -> float:
     if claim.kind is ClaimKind.DENSITY:
         dense = trial.module is not None and trial.module.die_gbit is not None and claim.module.die_gbit is not None
         return nearness if dense and trial.module and trial.module.die_gbit == claim.module.die_gbit else 0.0
-    if same_board and trial.part and trial.part == claim.module.part and trial.revision == claim.module.revision:
+    same_part = trial.part and trial.part == claim.module.part and trial.revision == claim.module.revision
+    # A part number may come to carry other chips: then what was tried is another module.
+    if same_board and same_part and not unlike(trial.module, claim.module):
         return table.same_part
     known = trial.module is not None and claim.module.capacity_gib is not None
     if known and trial.module and organisation(trial.module) == organisation(claim.module):
         return table.like_organisation if same_board else table.same_processor
     return 0.0
+
+
+#: What the memory controller sees, in words.
+_SEEN = {
+    "capacity_gib": "{} GB",
+    "package_ranks": "{} package ranks",
+    "device_width": "x{} devices",
+    "die_gbit": "{} Gbit dies",
+    "rate_mts": "{} MT/s",
+}
+
+
+def unlike(tried: Module | None, delivered: Module) -> tuple[str, ...]:
+    """In what a module that came differs from one of the same part that was tried, as "x4 devices instead of 8"; members
+    that either does not tell are left out."""
+    return tuple(
+        f"{words.format(amount(new))} instead of {amount(old)}"
+        for name, words in _SEEN.items()
+        if tried is not None
+        and (old := getattr(tried, name)) is not None
+        and (new := getattr(delivered, name)) is not None
+        and old != new
+    )
 
 
 def _speaks_of_total(total: float, trial: Trial) -> bool:

@@ -26,9 +26,8 @@ const chosen = ref<number | null>(null)
 const pinned = ref<number[]>([])
 let waiting: AbortController | null = null
 
-/** Time for a first answer, and for searching on. [s] */
-const SOON = 4
-const LONG = 55
+/** Time for a first answer, and for searching on while nobody says stop. [s] */
+const TIMES = [3, 12, 50]
 
 /** What the machine needs is what is wished, or more than there is now, unless something else is said. */
 const usual = computed<Wishes>(() => ({ usable_gib: machine.value.need_gib ?? Math.floor(machine.value.evaluation.usable_gib) + 1 }))
@@ -44,19 +43,17 @@ function change(changes: Partial<Wishes>): void {
   void router.replace({ query: { wishes: JSON.stringify(next) } })
 }
 
-async function search(seconds: number): Promise<void> {
+/** The best so far soon, and again after longer, till it is proved or somebody says stop. */
+async function search(times: number[]): Promise<void> {
   waiting?.abort()
   const mine = (waiting = new AbortController())
   searching.value = true
   try {
     const params = { path: { machine_id: machine.value.id } }
-    const found = await ask(api.POST('/api/machines/{machine_id}/routes', { params, body: { wishes: wishes.value, seconds }, signal: mine.signal }))
-    view.value = found
-    wrong.value = ''
-    pinned.value = []
-    const first = found.routes.findIndex((r) => r.names.includes('in-warranty'))
-    chosen.value = found.routes.length ? Math.max(first, 0) : null
-    routesState.value = found.routes.length ? plural(found.routes.length, 'route') : 'no route'
+    for (const seconds of times) {
+      show(await ask(api.POST('/api/machines/{machine_id}/routes', { params, body: { wishes: wishes.value, seconds }, signal: mine.signal })))
+      if (view.value!.proved) break
+    }
   } catch (error) {
     if (mine.signal.aborted) return
     wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join('; ') : wordsOf(error)
@@ -64,12 +61,22 @@ async function search(seconds: number): Promise<void> {
     if (waiting === mine) searching.value = false
   }
 }
+function show(found: RoutesView): void {
+  const same = JSON.stringify(found.routes) === JSON.stringify(view.value?.routes)
+  view.value = found
+  wrong.value = ''
+  routesState.value = found.routes.length ? plural(found.routes.length, 'route') : 'no route'
+  if (same) return
+  pinned.value = []
+  const first = found.routes.findIndex((r) => r.names.includes('in-warranty'))
+  chosen.value = found.routes.length ? Math.max(first, 0) : null
+}
 function stop(): void {
   waiting?.abort()
   waiting = null
   searching.value = false
 }
-watch([() => machine.value.version, () => JSON.stringify(wishes.value)], () => void search(SOON), { immediate: true })
+watch([() => machine.value.version, () => JSON.stringify(wishes.value)], () => void search(TIMES), { immediate: true })
 onBeforeUnmount(() => waiting?.abort())
 
 const now = computed(() => ({ usable: machine.value.evaluation.usable_gib, gbs: machine.value.evaluation.sockets.reduce((sum, s) => sum + (s.sustained_gbs ?? 0), 0) }))
@@ -118,10 +125,13 @@ const gapWords = computed(() => {
     <div class="top">
       <WishBar :wishes="wishes" :currency="view?.money.currency ?? ''" @change="change" />
       <p class="state small" role="status">
-        <template v-if="searching">{{ view ? 'searching on' : 'searching' }} <button type="button" class="quiet-link" @click="stop">Stop</button></template>
+        <template v-if="searching"
+          ><template v-if="view && !view.proved"><b>{{ plural(view.routes.length, 'route') }}</b> so far, <span class="faded">{{ gapWords }}</span></template> searching{{ view && !view.proved ? ' on' : '' }}
+          <button type="button" class="quiet-link" @click="stop">Stop</button></template
+        >
         <template v-else-if="view">
           <b v-if="view.routes.length">{{ plural(view.routes.length, 'route') }}</b> <span class="faded">{{ gapWords }}</span>
-          <button v-if="!view.proved" type="button" class="quiet-link" @click="search(LONG)">Search on</button>
+          <button v-if="!view.proved" type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button>
         </template>
       </p>
     </div>
