@@ -176,3 +176,66 @@ def test_sheet_lint_and_schema(tmp_path: Path) -> None:
 )
 def test_wrong_usage_exits_2(args: list[str]) -> None:
     assert run(*args)[0] == 2
+
+
+ROUTES = f"""\
+as_of: 2026-03-01
+sheet: {DEMO}/halvard-r24.yaml
+machine: {{processors: {{CPU1: heliant-corrie, CPU2: heliant-corrie}}}}
+slots: {{CPU1.A1: 32GB 2Rx8 PC5-4800B-RA0, CPU2.A1: 32GB 2Rx8 PC5-4800B-RA0}}
+candidates:
+  - {{part: OK-32, module: 32GB 2Rx8 PC5-4800B-RA0, price: 118, currency: EUR, listed: true}}
+  - {{part: ZX-32K4, module: 32GB 2Rx8 PC5-4800B-RA0, price: 300.5, kit: 4, currency: EUR, listed: false, lead_days: 3}}
+wishes: {{usable_gib: 380}}
+costs: {{hour: 60, downtime_hour: 200, return: 30, data_by_backup_tiers: [50000, 5000]}}
+"""
+
+
+def test_routes(case: Any) -> None:
+    path = case(ROUTES)
+    code, out, _ = run("routes", "--json", path, case("sheet: nowhere\nslots: {}", "bad.yaml"))
+    (result, error) = json.loads(out)
+    assert code == 1 and error["error"]["code"] == "sheet-not-found"
+    assert set(result) == {"routes", "proved", "gap", "relax"} and result["proved"] is True
+    first = result["routes"][0]
+    assert set(first) == {
+        "slots", "actions", "buy", "cost", "currency", "trouble", "trouble_90", "expected_loss", "break_even", "sustained_gbs",
+        "usable_gib", "installed_gib", "data_rate_mts", "free_slots", "touches", "names", "verdict", "in_warranty", "first_stage",
+        "levers", "experiments", "findings",
+    }  # fmt: skip
+    assert (first["cost"], first["currency"], "cheapest" in first["names"]) == ("837.00", "EUR", True)
+    assert sum(b["count"] for b in first["buy"]) >= 10 and all(b["from"] == "offer" for b in first["buy"])
+    official = next(r for r in result["routes"] if r["in_warranty"])
+    assert official["trouble"] == 0 and official["break_even"] is None
+    assert result["routes"][first["break_even"]["against"]] == official
+    assert first["break_even"]["saving"] == pytest.approx(float(official["cost"]) - 837)
+    code, out, _ = run("routes", path)
+    assert code == 0 and "buy 8 of ZX-32K4, 601.00" in out
+
+
+def test_where_there_is_no_route_the_wishes_to_give_up_are_told(case: Any) -> None:
+    path = case(ROUTES.replace("usable_gib: 380", "usable_gib: 380, budget: 500"))
+    _, out, _ = run("routes", "--json", path)
+    (result,) = json.loads(out)
+    assert result["routes"] == [] and result["relax"] == [
+        ["budget"]
+    ]  # without the total alone there is no even way for 500
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (("price: 118", "price: cheap"), "line 6, column 52: candidates[0].price: “cheap” is no amount of money"),
+        (("price: 118, ", ""), "what OK-32 costs is needed"),
+        (("currency: EUR, listed: false", "currency: NOK, listed: false"), "line 7, column 76: candidates[1].currency"),
+        (
+            ("usable_gib: 380", "usable: 380"),
+            "line 8, column 10: wishes.usable: unknown field; did you mean usable_gib?",
+        ),
+        (("2026-03-01", "tomorrow"), "line 1, column 1: as_of: “tomorrow” is no day"),
+        (("kit: 4", "kit: 0"), "candidates[1].kit"),
+    ],
+)
+def test_wrong_candidates_and_wishes_name_the_line(case: Any, change: tuple[str, str], says: str) -> None:
+    code, out, err = run("routes", case(ROUTES.replace(*change)))
+    assert (code, out) == (1, "") and says in err
