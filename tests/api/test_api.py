@@ -97,6 +97,13 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
         (401, 403, 404, 404),
     ),
     ("DELETE", f"/api/machines/{NOBODY_ID}/statements/{NOBODY_ID}", None, (401, 403, 404, 404)),
+    ("GET", "/api/trials/table", None, (401, 200, 200, 200)),
+    (
+        "PUT",
+        "/api/trials/table",
+        {"priors": [], "half_life_days": 1000, "full_soak_days": 14, "unsoaked": 0.5},
+        (401, 403, 403, 200),
+    ),
     ("GET", "/api/shelf", None, (401, 200, 200, 200)),
     ("POST", "/api/shelf/stock", {"module": {}}, (401, 403, 422, 422)),
     ("PATCH", f"/api/shelf/stock/{NOBODY_ID}", {"version": 1, "count": 2}, (401, 403, 404, 404)),

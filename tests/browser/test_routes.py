@@ -138,3 +138,18 @@ def test_the_need_is_a_line_across_what_can_be_reached(sign_in: SignIn) -> None:
     page.get_by_role("link", name=re.compile("^Target")).click()
     page.get_by_role("link", name="hall-01").click()
     expect(page.get_by_role("heading", name="hall-01")).to_be_visible()
+
+
+def test_where_beliefs_start_is_seen_by_all_and_set_by_a_lead(sign_in: SignIn) -> None:
+    page = sign_in("lead")
+    page.get_by_role("link", name="Field notes").click()
+    page.get_by_role("button", name="Where beliefs start").click()
+    row = page.get_by_role("row", name=re.compile("^a part runs on a board"))
+    expect(row).to_contain_text("standards make most modules of the right kind work")
+    page.get_by_label("a part runs on a board: fine", exact=True).fill("11.4")
+    page.get_by_role("form", name="Where beliefs start").get_by_role("button", name="Keep").click()
+    expect(row).to_contain_text("set by this installation")
+    page.get_by_role("link", name="Machines", exact=True).click()
+    open_routes(page, "hall-03", "478")
+    page.get_by_role("button", name="Choose route A").click()
+    expect(page.get_by_role("region", name="Route A")).to_contain_text("Trouble: 5 %")  # 0.6 of 12

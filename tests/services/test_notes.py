@@ -10,12 +10,14 @@ from sqlalchemy import Engine
 
 from tests.formats.test_reports import xlsx
 from tests.services.test_taking_in import key_of
+from umbrak.core.evidence.table import ClaimKind
 from umbrak.core.memory.label import decode_label
 from umbrak.formats.spreadsheet import read_table
 from umbrak.services.ceiling import see_ceiling
-from umbrak.services.errors import NotFound, Refused
+from umbrak.services.errors import NotAllowed, NotFound, Refused
 from umbrak.services.notes import COLUMNS, NewTrial, add_trial, export_trials, list_trials, take_trials, withdraw_trial
-from umbrak.store.accounts import Account
+from umbrak.services.settings import see_evidence, set_evidence
+from umbrak.store.accounts import Account, find_credentials
 
 TODAY = datetime.now(UTC).date()
 PART = decode_label("32GB 2Rx8 PC5-4800B-SB0 P/N: ZX5S-32").module
@@ -104,3 +106,29 @@ def test_a_wrong_row_keeps_the_whole_file_out(engine: Engine, technician: Accoun
     ]
     with pytest.raises(Refused, match="no column “who”"):
         take_trials(engine, technician, b"model,outcome,date\n", keep=True)
+
+
+def test_where_beliefs_start_may_be_set(engine: Engine, technician: Account) -> None:
+    """A lead's: from then on every belief starts there, and says so; what ships comes back with its reasoning."""
+    with engine.connect() as db:
+        known = find_credentials(db, "lead")
+    assert known
+    machine, lead, usual = key_of(engine, "gauge-01"), known.account, see_evidence(engine)
+    priors = {p.kind: (p.fine, p.quirks, p.not_seen, p.unstable) for p in usual.priors}
+
+    def believed() -> tuple[float, str]:
+        (part,) = [b for b in see_ceiling(engine, machine).rests_on if b.kind is ClaimKind.PART]
+        return part.mean, part.because
+
+    before = believed()
+    rest = (usual.half_life_days, usual.full_soak_days, usual.unsoaked)
+    with pytest.raises(NotAllowed):
+        set_evidence(engine, technician, priors, *rest)
+    changed = set_evidence(engine, lead, {**priors, ClaimKind.PART: (0.1, 0, 20, 0)}, *rest)
+    assert [p.kind for p in changed.priors if p.set_here] == [ClaimKind.PART]
+    assert believed()[0] < before[0] and believed()[1] == "set by this installation"
+    with pytest.raises(Refused, match="starts from some count"):
+        set_evidence(engine, lead, {ClaimKind.PART: (0, 0, 0, 0)}, *rest)
+    assert set_evidence(engine, lead, priors, *rest) == usual and believed() == before
+    shorter = set_evidence(engine, lead, priors, 1, *rest[1:])
+    assert shorter.half_life_days == 1 and believed()[0] != before[0]

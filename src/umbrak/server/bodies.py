@@ -167,6 +167,7 @@ class Polling(Body):
     )
 
 
+ClaimKindName = Literal["over-official", "over-processor", "density", "unproved", "part", "mixed-makers", "mixed-kits"]
 OutcomeName = Literal["fine", "quirks", "not-seen", "unstable"]
 
 
@@ -186,6 +187,24 @@ class TrialBody(Body):
 
 Count = Annotated[int, Field(ge=1, le=100_000)]
 StateName = Literal["new", "pulled", "suspect", "to-return"]
+
+
+PseudoCount = Annotated[float, Field(ge=0, le=1000)]
+
+
+class PriorBody(Body):
+    kind: ClaimKindName
+    fine: PseudoCount
+    quirks: PseudoCount
+    not_seen: PseudoCount
+    unstable: PseudoCount
+
+
+class EvidenceBody(Body):
+    priors: Annotated[list[PriorBody], Field(max_length=20)]
+    half_life_days: Annotated[float, Field(gt=0, le=36500)]
+    full_soak_days: Annotated[float, Field(gt=0, le=3650)]
+    unsoaked: Annotated[float, Field(ge=0, le=1)]
 
 
 class StockBody(Body):

@@ -20,6 +20,7 @@ from umbrak.services.errors import NotFound, Refused
 from umbrak.services.judging import judge
 from umbrak.services.loading import Loaded, load_machine
 from umbrak.services.notes import BeliefView, belief_view, beliefs_of, trial_of
+from umbrak.services.settings import evidence_table
 from umbrak.services.sheets import load_sheet
 from umbrak.services.summaries import refresh
 from umbrak.store import plans as plan_store
@@ -191,11 +192,13 @@ def _shown(db: Connection, m: Loaded) -> list[Shown]:
     rows = [r for r in trials_like(db, m.sheet.id, fitted) if r.total_gib is not None]
     trials = [trial_of(r) for r in rows]
     titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
-    today = datetime.now(UTC).date()
+    today, table = datetime.now(UTC).date(), evidence_table(db)
     found = []
     for t in sorted(trials, key=lambda t: (t.total_gib or 0, t.date)):
         words = f"{m.sheet.title} runs {t.total_gib:g} GB"
-        belief = believe(Claim(ClaimKind.OVER_OFFICIAL, words, m.sheet.id, tuple(fitted), t.total_gib), trials, today)
+        belief = believe(
+            Claim(ClaimKind.OVER_OFFICIAL, words, m.sheet.id, tuple(fitted), t.total_gib), trials, today, table
+        )
         where = "" if t.sheet == m.sheet.id else titles.get(t.sheet, t.sheet)
         found.append(Shown(t.total_gib or 0, t.outcome, t.who, t.date, where, belief.mean(), *belief.interval()))
     return found

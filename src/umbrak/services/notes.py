@@ -14,7 +14,7 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.belief import Belief, Contribution, Trial, believe
 from umbrak.core.evidence.claims import Claim, claims_of
-from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome
+from umbrak.core.evidence.table import ClaimKind, Outcome, Table
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
@@ -26,6 +26,7 @@ from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.judging import judge
 from umbrak.services.loading import Loaded
+from umbrak.services.settings import evidence_table
 from umbrak.services.sheets import load_sheet
 from umbrak.store import sheets as sheet_store
 from umbrak.store import trials as store
@@ -71,7 +72,7 @@ class BeliefView:
 
 
 def belief_view(b: Belief) -> BeliefView:
-    prior = USUAL.priors[b.claim.kind]
+    prior = b.prior
     low, high = b.interval()
     return BeliefView(
         b.claim.words,
@@ -134,17 +135,18 @@ def list_trials(engine: Engine, text: str = "") -> list[TrialView]:
     with engine.connect() as db:
         rows = store.all_trials(db, text.strip())
         titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
+        table = evidence_table(db)
     known = [trial_of(r) for r in rows]
     today = datetime.now(UTC).date()
-    return [_view(row, titles, known, today) for row in rows]
+    return [_view(row, titles, known, today, table) for row in rows]
 
 
-def _view(row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: date) -> TrialView:
+def _view(row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: date, table: Table) -> TrialView:
     t = trial_of(row)
     model = titles.get(row.sheet_id, row.sheet_id)
     claim = _claim_of(t, model)
     others = [k for k in known if k.id != t.id]
-    before, after = believe(claim, others, today), believe(claim, [*others, t], today)
+    before, after = believe(claim, others, today, table), believe(claim, [*others, t], today, table)
     own = next((c for c in after.contributions if c.trial == t.id), None)
     return TrialView(
         row.id, row.sheet_id, model, row.processor, row.part, row.revision, t.module.short() if t.module else "", row.total_gib,
@@ -166,8 +168,8 @@ def beliefs_of(db: Connection, m: Loaded, layout: Layout, before: Layout | None 
     claims = claims_of(m.sheet, m.machine, layout, judge(m, layout, before))
     fitted = [p for p in m.machine.processors.values() if p]
     trials = [trial_of(r) for r in store.trials_like(db, m.sheet.id, fitted)] if claims else []
-    today = datetime.now(UTC).date()
-    return tuple(sorted((believe(c, trials, today) for c in claims), key=lambda b: b.mean()))
+    today, table = datetime.now(UTC).date(), evidence_table(db)
+    return tuple(sorted((believe(c, trials, today, table) for c in claims), key=lambda b: b.mean()))
 
 
 def add_trial(engine: Engine, account: Account, new: NewTrial) -> UUID:

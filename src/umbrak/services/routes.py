@@ -22,7 +22,7 @@ from umbrak.services.judging import judge
 from umbrak.services.loading import Loaded, load_machine
 from umbrak.services.notes import BeliefView, belief_view, trial_of
 from umbrak.services.plans import ActionView, action_views
-from umbrak.services.settings import MoneySettings, money_settings
+from umbrak.services.settings import MoneySettings, evidence_table, money_settings
 from umbrak.services.shelf import candidates_for
 from umbrak.store.trials import trials_like
 
@@ -124,7 +124,7 @@ def find_routes(
         m = load_machine(db, machine_id)
         fitted = [p for p in m.machine.processors.values() if p]
         trials = tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted))
-        money = money_settings(db)
+        money, table = money_settings(db), evidence_table(db)
         candidates = candidates_for(db, m.sheet, machine_id)
     problem = Problem(
         m.sheet,
@@ -135,6 +135,7 @@ def find_routes(
         m.statements,
         trials,
         money.costs(),
+        table,
         today=datetime.now(UTC).date(),
     )
     found = answer(problem, seconds, report, stopped)

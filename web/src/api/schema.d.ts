@@ -1160,6 +1160,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table
+         * @description Where beliefs start and how trials weigh.
+         */
+        get: operations["table_api_trials_table_get"];
+        /**
+         * Set Table
+         * @description Set where beliefs start: a lead's decision.
+         */
+        put: operations["set_table_api_trials_table_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}": {
         parameters: {
             query?: never;
@@ -1870,6 +1894,31 @@ export interface components {
             /** Usable Gib */
             usable_gib: number;
             verdict: components["schemas"]["Verdict"];
+        };
+        /** EvidenceBody */
+        EvidenceBody: {
+            /** Full Soak Days */
+            full_soak_days: number;
+            /** Half Life Days */
+            half_life_days: number;
+            /** Priors */
+            priors: components["schemas"]["PriorBody"][];
+            /** Unsoaked */
+            unsoaked: number;
+        };
+        /**
+         * EvidenceSettings
+         * @description Where beliefs start and how trials weigh; all of it is reasoned, none measured, and may be set.
+         */
+        EvidenceSettings: {
+            /** Full Soak Days */
+            full_soak_days: number;
+            /** Half Life Days */
+            half_life_days: number;
+            /** Priors */
+            priors: components["schemas"]["PriorView"][];
+            /** Unsoaked */
+            unsoaked: number;
         };
         /**
          * Experiment
@@ -3049,6 +3098,41 @@ export interface components {
             trouble: number;
             /** Verdict */
             verdict: string;
+        };
+        /** PriorBody */
+        PriorBody: {
+            /** Fine */
+            fine: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "over-official" | "over-processor" | "density" | "unproved" | "part" | "mixed-makers" | "mixed-kits";
+            /** Not Seen */
+            not_seen: number;
+            /** Quirks */
+            quirks: number;
+            /** Unstable */
+            unstable: number;
+        };
+        /**
+         * PriorView
+         * @description What beliefs in claims of one kind start from: pseudo-counts, and why.
+         */
+        PriorView: {
+            /** Because */
+            because: string;
+            /** Fine */
+            fine: number;
+            kind: components["schemas"]["ClaimKind"];
+            /** Not Seen */
+            not_seen: number;
+            /** Quirks */
+            quirks: number;
+            /** Set Here */
+            set_here: boolean;
+            /** Unstable */
+            unstable: number;
         };
         /**
          * Problem
@@ -8200,6 +8284,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    table_api_trials_table_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceSettings"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_table_api_trials_table_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvidenceBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceSettings"];
                 };
             };
             /** @description Not signed in */

@@ -5,6 +5,7 @@ import { api, ask, Refusal, wordsOf, type Module, type SheetRow, type SheetView,
 import { session } from '@/frame/session'
 import { KIND_WORDS } from '@/stations/ceiling/words'
 import { plural } from '@/ui/words'
+import PriorTable from './PriorTable.vue'
 import { OUTCOMES, outcomeShape } from './words'
 
 const trials = shallowRef<Trial[]>([])
@@ -15,6 +16,7 @@ const wrong = ref('')
 const faults = ref<string[]>([])
 const adding = ref(false)
 const told = ref('')
+const starting = ref(false)
 const today = new Date().toISOString().slice(0, 10)
 const blank = { model: '', processor: '', label: '', revision: '', total: '', outcome: 'fine', who: 'own-proof', date: today, soak: '', note: '' }
 const form = reactive({ ...blank })
@@ -98,6 +100,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
       <h1>Field notes</h1>
       <span class="faded">{{ plural(trials.length, 'trial') }}</span>
       <input v-model="text" type="search" class="search" placeholder="model, processor, part, note" aria-label="Filter trials" />
+      <button type="button" class="quiet-link" :aria-expanded="starting" @click="starting = !starting">Where beliefs start</button>
       <a class="quiet-link" href="/api/trials/file" download>As a file</a>
       <label v-if="session.mayWrite()" class="quiet-link file">From a file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="take" /></label>
       <v-btn v-if="session.mayWrite()" color="primary" @click="adding = !adding">Note a trial</v-btn>
@@ -106,6 +109,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
     <ul v-if="faults.length" class="wrong" role="alert">
       <li v-for="f in faults" :key="f">{{ f }}</li>
     </ul>
+    <PriorTable v-if="starting" @saved="load" />
     <form v-if="adding" class="panel fields add" aria-label="Note a trial" @submit.prevent="note">
       <label>
         Model

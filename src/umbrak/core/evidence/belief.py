@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from umbrak.core.evidence.claims import Claim, organisation
-from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome, Table
+from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome, Prior, Table
 from umbrak.core.memory.module import Module, amount
 from umbrak.core.platform.statement import SourceKind
 
@@ -58,6 +58,8 @@ class Belief:
     #: Outcome -> pseudo-counts, prior and trials together.
     counts: Mapping[Outcome, float]
     contributions: tuple[Contribution, ...]
+    #: What it started from.
+    prior: Prior
 
     @property
     def total(self) -> float:
@@ -107,7 +109,7 @@ def believe(claim: Claim, trials: Iterable[Trial], today: date, table: Table = U
             )
             counts[trial.outcome] += c.weight
             contributions.append(c)
-    return Belief(claim, counts, tuple(contributions))
+    return Belief(claim, counts, tuple(contributions), table.priors[claim.kind])
 
 
 def likeness_of(claim: Claim, trial: Trial, table: Table = USUAL) -> float:

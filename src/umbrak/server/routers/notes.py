@@ -7,8 +7,9 @@ from uuid import UUID
 
 from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 
+from umbrak.core.evidence.table import ClaimKind
 from umbrak.formats.bounds import MAX_BYTES
-from umbrak.server.bodies import TrialBody
+from umbrak.server.bodies import EvidenceBody, TrialBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.notes import (
@@ -21,6 +22,7 @@ from umbrak.services.notes import (
     take_trials,
     withdraw_trial,
 )
+from umbrak.services.settings import EvidenceSettings, see_evidence, set_evidence
 
 router = APIRouter(prefix="/trials", tags=["field notes"])
 
@@ -47,6 +49,19 @@ def withdraw(trial_id: UUID, engine: Db, account: Person) -> list[TrialView]:
     """Take a trial back."""
     withdraw_trial(engine, account, trial_id)
     return list_trials(engine)
+
+
+@router.get("/table", responses=describe(401))
+def table(engine: Db, _: Person) -> EvidenceSettings:
+    """Where beliefs start and how trials weigh."""
+    return see_evidence(engine)
+
+
+@router.put("/table", responses=describe(401, 403, 422))
+def set_table(body: EvidenceBody, engine: Db, account: Person) -> EvidenceSettings:
+    """Set where beliefs start: a lead's decision."""
+    priors = {ClaimKind(p.kind): (p.fine, p.quirks, p.not_seen, p.unstable) for p in body.priors}
+    return set_evidence(engine, account, priors, body.half_life_days, body.full_soak_days, body.unsoaked)
 
 
 @router.get("/file", responses={**describe(401), 200: {"content": {"text/csv": {}}}}, response_class=Response)
