@@ -117,11 +117,42 @@ def _trial(r: Random, sheet: Sheet, m: Module) -> Trial:
 
 
 def _common(r: Random) -> dict[str, Any]:
-    mode = {"usable_share": 0.5, "bandwidth_factor": 0.8, "counts": [2, 4]}
+    mode = r.choice(
+        [
+            {"usable_share": 0.5, "bandwidth_factor": 0.8, "counts": [2, 4]},
+            {"spare_ranks": 1},
+            {"channels_used": 1, "alike": ["capacity_gib"]},
+        ]
+    )
+    limits = [
+        {"id": "top", "scope": "machine", "capacity_gib": r.choice([8, 32]), "official": True, "source": "guide"},
+        {"id": "chan", "scope": "channel", "capacity_gib": r.choice([8, 32]), "official": True, "source": "guide"},
+        {
+            "id": "sock",
+            "scope": "socket",
+            "capacity_gib": r.choice([8, 48]),
+            "hard": r.random() < 0.5,
+            "source": "guide",
+        },
+        {"id": "die", "scope": "die", "die_gbit": r.choice([2, 4, 8]), "source": "cpu"},
+        {
+            "id": "new",
+            "scope": "machine",
+            "capacity_gib": 64,
+            "official": True,
+            "replaces": ["top"],
+            "firmware": {"from": "2.0"},
+            "source": "guide",
+        },
+    ]
     return {
-        "memory": {"modes": {"mirroring": mode}, "ecc_mixed": r.choice(["refused", "loses"])},
+        "memory": {
+            "modes": {"mirroring": mode},
+            "ecc_mixed": r.choice(["refused", "loses"]),
+            "package_ranks_per_channel": r.choice([None, None, 2, 3]),
+        },
         "listed": [{"part": "N0", "source": "guide"}] if r.random() < 0.6 else None,
-        "limits": r.choice([None, [{"id": "top", "scope": "machine", "capacity_gib": r.choice([8, 32]), "official": True, "source": "guide"}]]),
+        "limits": [x for x in limits if r.random() < 0.25] or None,
         "reserve": {"fixed_mib": 64, "share": 0.01},
     }  # fmt: skip
 
