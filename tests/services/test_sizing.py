@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import pytest
 from sqlalchemy import Engine
 
 from tests.services.test_taking_in import key_of
-from umbrak.core.plan.sizing import Sizing, Workload
+from umbrak.core.plan.sizing import Sizing, Use, Workload
 from umbrak.core.routes.problem import Wishes
+from umbrak.formats.snmp import HR_MEMORY_SIZE, HR_STORAGE, HR_STORAGE_RAM, read_snmp, write_snmp
 from umbrak.services.errors import Stale
+from umbrak.services.intake import told_beside
+from umbrak.services.loading import load_machine
 from umbrak.services.machine_view import see_machine
 from umbrak.services.routes import find_routes
 from umbrak.services.sizing import LIKELY, reachable_totals, see_sizing, set_sizing
 from umbrak.store.accounts import Account
+from umbrak.store.surveys import add_survey
 
 HEAVY = Sizing((Workload("cells", 100, 20),), base_gib=8)
 
@@ -60,3 +66,19 @@ def test_totals_are_those_of_the_routes(engine: Engine, technician: Account) -> 
         ):
             costs = [r.cost for r in here if may(r)]
             assert (price and price.cost) == (min(costs) if costs else None)
+
+
+def test_use_that_a_machine_tells_counts_till_somebody_says_otherwise(engine: Engine, technician: Account) -> None:
+    """SNMP's storage table tells 7 of 8 GB in use: starved; somebody saw 2: idle."""
+    machine = key_of(engine, "radar-02")
+    kb = 8 << 20
+    values = {HR_MEMORY_SIZE: kb, f"{HR_STORAGE}.2.1": f".{HR_STORAGE_RAM}", f"{HR_STORAGE}.4.1": 1024, f"{HR_STORAGE}.5.1": kb, f"{HR_STORAGE}.6.1": 7 << 20}  # fmt: skip
+    reading = read_snmp(write_snmp(values).decode())
+    assert (reading.usable_gib, reading.used_gib) == (8, 7)
+    with engine.begin() as db:
+        m = load_machine(db, machine)
+        content = told_beside(m.survey.content, m.sheet, reading, {}, datetime.now(UTC))
+        add_survey(db, machine, "snmp", content, technician.id, None, datetime.now(UTC))
+    view = see_sizing(engine, machine)
+    assert view.told_used_gib == 7 and view.use is Use.STARVED
+    assert set_sizing(engine, technician, machine, 0, Sizing(used_gib=1)).use is Use.IDLE

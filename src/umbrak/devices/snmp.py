@@ -78,18 +78,15 @@ async def _ask(agent: Agent, host: str, address: str, port: int, patience: float
             return _values(found)
 
         values = await get(SYS_DESCR, SYS_NAME, HR_MEMORY_SIZE)
-        if HR_MEMORY_SIZE not in values:
-            rows = 0
-            root = hlapi.ObjectType(hlapi.ObjectIdentity(HR_STORAGE))
-            walk = hlapi.walk_cmd(
-                engine, who, target, hlapi.ContextData(), root, lookupMib=False, lexicographicMode=False
-            )
-            async for failed, status, _, found in walk:
-                _check(host, failed, status)
-                values |= {k: v for k, v in _values(found).items() if k.startswith(f"{HR_STORAGE}.")}
-                rows += 1
-                if rows >= _MOST_ROWS:
-                    break
+        rows = 0
+        root = hlapi.ObjectType(hlapi.ObjectIdentity(HR_STORAGE))
+        walk = hlapi.walk_cmd(engine, who, target, hlapi.ContextData(), root, lookupMib=False, lexicographicMode=False)
+        async for failed, status, _, found in walk:
+            _check(host, failed, status)
+            values |= {k: v for k, v in _values(found).items() if k.startswith(f"{HR_STORAGE}.")}
+            rows += 1
+            if rows >= _MOST_ROWS:
+                break
         return values
     finally:
         engine.close_dispatcher()

@@ -16,7 +16,7 @@ from umbrak.formats.placeholders import told
 SYS_DESCR, SYS_NAME = "1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.5.0"
 #: hrMemorySize: "the amount of physical read-write main memory, typically RAM", in KBytes.
 HR_MEMORY_SIZE = "1.3.6.1.2.1.25.2.2.0"
-#: hrStorageTable: type, allocation units [bytes], size [units].
+#: hrStorageTable: type, allocation units [bytes], size and used [units].
 HR_STORAGE = "1.3.6.1.2.1.25.2.3.1"
 HR_STORAGE_RAM = "1.3.6.1.2.1.25.2.1.2"
 #: An Integer32 in kB cannot say more than 2 TiB.
@@ -64,6 +64,7 @@ def read_snmp(text: str) -> SurveyReading:
         warnings=tuple(warnings),
         description=description,
         usable_gib=usable,
+        used_gib=_ram_gib(values, 6, warnings),
     )
 
 
@@ -75,6 +76,11 @@ def _usable_gib(values: Mapping[str, str], warnings: list[Warning]) -> float | N
             warnings.append(Warning(HR_MEMORY_SIZE, "2 TiB is the most that it can say: the total stays unknown"))
             return None
         return kb / (1 << 20)
+    return _ram_gib(values, 5, warnings)
+
+
+def _ram_gib(values: Mapping[str, str], column: int, warnings: list[Warning]) -> float | None:
+    """A column of the one storage that is RAM: 5 = its size, 6 = what of it is used."""
     rows = [
         oid.rsplit(".", 1)[1]
         for oid, value in values.items()
@@ -82,7 +88,7 @@ def _usable_gib(values: Mapping[str, str], warnings: list[Warning]) -> float | N
     ]
     if len(rows) != 1:
         return None
-    units, size = (_number(values, f"{HR_STORAGE}.{column}.{rows[0]}", warnings) for column in (4, 5))
+    units, size = (_number(values, f"{HR_STORAGE}.{c}.{rows[0]}", warnings) for c in (4, column))
     return units * size / (1 << 30) if units and size else None
 
 

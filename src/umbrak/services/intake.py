@@ -145,7 +145,12 @@ def told_beside(
     health = {slot: asdict(h) for slot, i in reports.items() if (h := reading.slots[i].health) is not None}
     changes: dict[str, Any] = {"health": {**content.health, **health}}
     if reading.installed_gib is not None or reading.usable_gib is not None:
-        changes["totals"] = {"installed_gib": reading.installed_gib, "usable_gib": reading.usable_gib, **source}
+        changes["totals"] = {
+            "installed_gib": reading.installed_gib,
+            "usable_gib": reading.usable_gib,
+            "used_gib": reading.used_gib,
+            **source,
+        }
     if (claimed := reading.claimed_gib()) is not None:
         changes["claim"] = {"gib": claimed, **source}
     return replace(content, **changes)

@@ -55,8 +55,10 @@ class SizingView:
     sizing: Sizing
     need: Need
     usable_gib: float
-    #: What its memory is doing today; None where nobody saw.
+    #: What its memory is doing today, by what somebody saw or else the machine told; None where neither did.
     use: Use | None
+    #: What the machine told of its use when it was last asked; None where it told none. [GiB]
+    told_used_gib: float | None
     #: None where it is in no group.
     duty: DutyView | None
 
@@ -128,12 +130,15 @@ def _view(db: Connection, machine_id: UUID) -> SizingView:
     found = store.find_sizing(db, machine_id)
     version, sizing = (found[0], _sizing(found[1])) if found else (0, Sizing())
     usable = judge(m, m.layout).usable_gib
+    told = m.survey.content.totals.get("used_gib")
+    used = sizing.used_gib if sizing.used_gib is not None else told
     return SizingView(
         version,
         sizing,
         need_of(sizing),
         usable,
-        use_of(sizing.used_gib, usable),
+        use_of(used, usable),
+        told,
         _duty(db, machine_id, m.row.duty_group),
     )
 

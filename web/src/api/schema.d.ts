@@ -3517,6 +3517,8 @@ export interface components {
             duty: components["schemas"]["DutyView"] | null;
             need: components["schemas"]["Need"];
             sizing: components["schemas"]["Sizing"];
+            /** Told Used Gib */
+            told_used_gib: number | null;
             /** Usable Gib */
             usable_gib: number;
             use: components["schemas"]["Use"] | null;
@@ -3986,6 +3988,8 @@ export interface components {
             system: components["schemas"]["SystemFacts"] | null;
             /** Usable Gib */
             usable_gib: number | null;
+            /** Used Gib */
+            used_gib: number | null;
             /**
              * Warnings
              * @default []

@@ -111,6 +111,8 @@ class SurveyReading:
     #: Totals that it tells apart from the slots. [GiB]
     installed_gib: float | None = None
     usable_gib: float | None = None
+    #: What of it was in use when it was asked. [GiB]
+    used_gib: float | None = None
     drives: tuple[DriveFacts, ...] = ()
 
     def claimed_gib(self) -> float | None:

@@ -135,7 +135,10 @@ const enough = computed(() => {
         <h2 id="reach">Totals it can reach</h2>
         <span class="small">now {{ gb(view.usable_gib) }} GB usable<template v-if="need">, <b :class="view.usable_gib >= need ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
       </div>
-      <p v-if="view.use" class="small">{{ USES[view.use] }}</p>
+      <p v-if="view.use" class="small">
+        {{ USES[view.use] }}
+        <span v-if="view.sizing.used_gib === null && view.told_used_gib !== null" class="faded">It told {{ gb(view.told_used_gib) }} GB in use when it was last asked.</span>
+      </p>
       <table v-if="rungs.length && totals?.totals.length">
         <thead>
           <tr><th scope="col" class="number">usable GB</th><th v-for="r in RISKS" :key="r.key" scope="col">{{ r.words }}</th></tr>
