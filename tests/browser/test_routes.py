@@ -153,3 +153,15 @@ def test_where_beliefs_start_is_seen_by_all_and_set_by_a_lead(sign_in: SignIn) -
     open_routes(page, "hall-03", "478")
     page.get_by_role("button", name="Choose route A").click()
     expect(page.get_by_role("region", name="Route A")).to_contain_text("Trouble: 5 %")  # 0.6 of 12
+
+
+def test_the_plan_is_one_line_at_the_stations_before_fit(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03", exact=True).click()
+    line = page.get_by_role("link", name=re.compile("^Plan Even out CPU 2 480 → 576 GB 4400 MT/s"))
+    expect(line).to_have_count(0)
+    for station in ("Ceiling", "Target", "Routes"):
+        page.get_by_role("link", name=re.compile(f"^{station}")).click()
+        expect(line).to_contain_text("CPU2 F2 holds all back")
+    line.click()
+    expect(page.get_by_role("textbox", name="Name of this plan")).to_have_value("Even out CPU 2")

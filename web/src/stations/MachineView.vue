@@ -1,11 +1,13 @@
 <script setup lang="ts">
 /** One machine: its name, the path of stations with what each has come to, and the station chosen. */
 import { computed, provide, ref, shallowRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type MachineView } from '@/api/client'
 import { health } from '@/api/health'
 import { gb } from '@/board/state'
 import { session } from '@/frame/session'
 import MachineEdit from './MachineEdit.vue'
+import VerdictLine from './VerdictLine.vue'
 import { machineKey, type OpenMachine } from './machine'
 
 const props = defineProps<{ id: string }>()
@@ -26,6 +28,10 @@ async function reload(): Promise<void> {
 // The stations are shown only once the machine is there.
 provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState, routesState })
 watch(() => [props.id, health.recoveries], reload, { immediate: true })
+
+/** Stations at which the plan is a line; Fit has the whole verdict. */
+const LINED = ['ceiling', 'target', 'routes']
+const place = useRoute()
 
 const editing = ref(false)
 function saved(changed: MachineView): void {
@@ -76,7 +82,10 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
         </router-link>
       </nav>
     </header>
-    <router-view :key="id" />
+    <div class="station-body">
+      <VerdictLine v-if="machine.plans[0] && LINED.includes(place.path.split('/').at(-1)!)" :machine-id="id" :plan="machine.plans[0]" />
+      <router-view :key="id" />
+    </div>
     <MachineEdit v-if="editing" :machine="machine" @saved="saved" @leave="editing = false" />
   </div>
   <p v-else-if="wrong" class="wrong" role="alert">
@@ -156,6 +165,9 @@ header {
   border-color: var(--rule);
   border-top-color: var(--umber);
   margin-bottom: -1px;
+}
+.station-body {
+  min-width: 0;
 }
 .wrong {
   padding: 40px;
