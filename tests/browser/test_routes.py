@@ -158,7 +158,7 @@ def test_where_beliefs_start_is_seen_by_all_and_set_by_a_lead(sign_in: SignIn) -
 def test_the_plan_is_one_line_at_the_stations_before_fit(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="hall-03", exact=True).click()
-    line = page.get_by_role("link", name=re.compile("^Plan Even out CPU 2 480 → 576 GB 4400 MT/s"))
+    line = page.get_by_role("link", name=re.compile("^Plan Even out CPU 2 480 → 576 GB 4400 MT.s"))
     expect(line).to_have_count(0)
     for station in ("Ceiling", "Target", "Routes"):
         page.get_by_role("link", name=re.compile(f"^{station}")).click()
