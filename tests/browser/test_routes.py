@@ -7,6 +7,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import SignIn
+from tests.formats.spd_facts import Chip, fb_dimm
 
 
 def open_routes(page: Page, machine: str, usable: str) -> None:
@@ -92,6 +93,15 @@ def test_modules_and_offers_come_by_label_and_by_file(sign_in: SignIn) -> None:
     expect(page.get_by_role("row", name=re.compile("QD5R-32"))).to_be_visible()
     expect(page.get_by_role("row", name=re.compile("ZX4E"))).to_have_count(0)
     page.get_by_label("Find on the Shelf").fill("")
+
+    page.get_by_role("button", name="Put on the Shelf").click()
+    spd = fb_dimm(Chip("DDR2", "fully-buffered", False, 8, 2, 1, 4, 1, 667, part="LF2"))
+    form.get_by_label("or its SPD").set_input_files({"name": "bad.spd", "mimeType": "x/y", "buffer": spd[:50]})
+    expect(form.get_by_role("alert")).to_contain_text("cut at 50 bytes")
+    form.get_by_label("or its SPD").set_input_files({"name": "a.spd", "mimeType": "x/y", "buffer": spd})
+    expect(form.get_by_role("status")).to_contain_text("SPD read: 4 GB 2Rx4 DDR2-667 fully-buffered, part LF2")
+    form.get_by_role("button", name="Put it there").click()
+    expect(page.get_by_role("row", name=re.compile("4 GB 2Rx4 DDR2-667 fully-buffered"))).to_be_visible()
 
     offers = page.get_by_role("region", name="Offers")
     offers.get_by_role("button", name="From a file").click()

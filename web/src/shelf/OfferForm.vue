@@ -8,7 +8,17 @@ defineProps<{ currency: string }>()
 const emit = defineEmits<{ saved: []; leave: [] }>()
 const form = reactive({ part: '', supplier: '', price: '', kit: '1', stock: '', lead: '', listed: '' })
 const wrong = ref('')
-const { label, words, module } = useLabel()
+const { label, words, module, takeSpd } = useLabel()
+
+async function spd(event: Event): Promise<void> {
+  wrong.value = ''
+  const file = (event.target as HTMLInputElement).files?.[0]
+  try {
+    if (file) await takeSpd(file)
+  } catch (error) {
+    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
+  }
+}
 const number = (given: string) => (given.trim() ? Number(given.replace(',', '.')) : null)
 
 async function add(): Promise<void> {
@@ -49,11 +59,12 @@ async function add(): Promise<void> {
         <option value="no">no</option>
       </select>
     </label>
+    <label>or its SPD <input type="file" @change="spd" /></label>
     <p v-if="words" class="small wide" role="status">{{ words }}</p>
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="!form.price.trim() || (!form.part.trim() && !label.trim())">Add it</v-btn>
+      <v-btn type="submit" color="primary" :disabled="!form.price.trim() || (!form.part.trim() && !label.trim() && !words)">Add it</v-btn>
     </div>
   </form>
 </template>

@@ -8,7 +8,17 @@ import { STATES } from './words'
 const emit = defineEmits<{ saved: []; leave: [] }>()
 const form = reactive({ part: '', count: '1', state: 'new', place: '', note: '' })
 const wrong = ref('')
-const { label, words, module } = useLabel()
+const { label, words, module, takeSpd } = useLabel()
+
+async function spd(event: Event): Promise<void> {
+  wrong.value = ''
+  const file = (event.target as HTMLInputElement).files?.[0]
+  try {
+    if (file) await takeSpd(file)
+  } catch (error) {
+    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
+  }
+}
 
 async function put(): Promise<void> {
   wrong.value = ''
@@ -34,11 +44,12 @@ async function put(): Promise<void> {
     </label>
     <label>Where <input v-model="form.place" maxlength="200" /></label>
     <label class="wide">Note <input v-model="form.note" maxlength="2000" /></label>
+    <label>or its SPD <input type="file" @change="spd" /></label>
     <p v-if="words" class="small wide" role="status">{{ words }}</p>
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="!label.trim() && !form.part.trim()">Put it there</v-btn>
+      <v-btn type="submit" color="primary" :disabled="!label.trim() && !form.part.trim() && !words">Put it there</v-btn>
     </div>
   </form>
 </template>
