@@ -103,3 +103,8 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
 export function wordsOf(error: unknown): string {
   return error instanceof Error ? error.message : String(error)
 }
+
+/** Everything that is wrong with what was sent, in words for people. */
+export function faultsOf(error: unknown): string {
+  return error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
+}

@@ -1,24 +1,14 @@
 <script setup lang="ts">
 /** What a supplier asks for a part. */
 import { reactive, ref } from 'vue'
-import { api, ask, Refusal, wordsOf } from '@/api/client'
+import { api, ask, faultsOf } from '@/api/client'
 import { useLabel } from './label'
 
 defineProps<{ currency: string }>()
 const emit = defineEmits<{ saved: []; leave: [] }>()
 const form = reactive({ part: '', supplier: '', price: '', kit: '1', stock: '', lead: '', listed: '' })
 const wrong = ref('')
-const { label, words, module, takeSpd } = useLabel()
-
-async function spd(event: Event): Promise<void> {
-  wrong.value = ''
-  const file = (event.target as HTMLInputElement).files?.[0]
-  try {
-    if (file) await takeSpd(file)
-  } catch (error) {
-    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
-  }
-}
+const { label, words, module, spd } = useLabel(wrong)
 const number = (given: string) => (given.trim() ? Number(given.replace(',', '.')) : null)
 
 async function add(): Promise<void> {
@@ -38,7 +28,7 @@ async function add(): Promise<void> {
     await ask(api.POST('/api/shelf/offers', { body }))
     emit('saved')
   } catch (error) {
-    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
+    wrong.value = faultsOf(error)
   }
 }
 </script>

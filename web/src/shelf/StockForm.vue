@@ -1,24 +1,14 @@
 <script setup lang="ts">
 /** Modules put on the Shelf by their label, typed or scanned. */
 import { reactive, ref } from 'vue'
-import { api, ask, Refusal, wordsOf } from '@/api/client'
+import { api, ask, faultsOf } from '@/api/client'
 import { useLabel } from './label'
 import { STATES } from './words'
 
 const emit = defineEmits<{ saved: []; leave: [] }>()
 const form = reactive({ part: '', count: '1', state: 'new', place: '', note: '' })
 const wrong = ref('')
-const { label, words, module, takeSpd } = useLabel()
-
-async function spd(event: Event): Promise<void> {
-  wrong.value = ''
-  const file = (event.target as HTMLInputElement).files?.[0]
-  try {
-    if (file) await takeSpd(file)
-  } catch (error) {
-    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
-  }
-}
+const { label, words, module, spd } = useLabel(wrong)
 
 async function put(): Promise<void> {
   wrong.value = ''
@@ -27,7 +17,7 @@ async function put(): Promise<void> {
     await ask(api.POST('/api/shelf/stock', { body }))
     emit('saved')
   } catch (error) {
-    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
+    wrong.value = faultsOf(error)
   }
 }
 </script>

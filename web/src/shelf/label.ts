@@ -1,6 +1,6 @@
 /** A module told by its label, typed or scanned, or by its SPD. */
 import { ref, watch, type Ref } from 'vue'
-import { api, ask, type Module } from '@/api/client'
+import { api, ask, faultsOf, type Module } from '@/api/client'
 import { moduleWords } from '@/board/state'
 
 export interface ToldModule {
@@ -9,11 +9,12 @@ export interface ToldModule {
   words: Ref<string>
   /** The module; with nothing told one of which nothing is known. */
   module: () => Promise<Partial<Module>>
-  /** Take the module from a file with its SPD. */
-  takeSpd: (file: File) => Promise<void>
+  /** Take the module from a chosen file with its SPD. */
+  spd: (event: Event) => Promise<void>
 }
 
-export function useLabel(): ToldModule {
+/** @param wrong is told what is wrong with an SPD */
+export function useLabel(wrong: Ref<string>): ToldModule {
   const label = ref('')
   const words = ref('')
   let bySpd: Module | null = null
@@ -21,13 +22,20 @@ export function useLabel(): ToldModule {
     if (bySpd) return bySpd
     return label.value.trim() ? (await ask(api.POST('/api/label', { body: { text: label.value } }))).module : {}
   }
-  async function takeSpd(file: File): Promise<void> {
+  async function spd(event: Event): Promise<void> {
+    const file = (event.target as HTMLInputElement).files?.[0]
+    if (!file) return
+    wrong.value = ''
     const body = new FormData()
     body.append('file', file)
-    const spd = await ask(api.POST('/api/spd', { body: body as never, bodySerializer: (b) => b as never }))
-    label.value = ''
-    bySpd = spd.module
-    words.value = `SPD read: ${spd.short}, part ${spd.module.part ?? 'not told'}; ${[spd.crc_ok ? 'checksums right' : 'checksums wrong', ...spd.warnings.map((w) => `${w.where}: ${w.message}`)].join('; ')}.`
+    try {
+      const read = await ask(api.POST('/api/spd', { body: body as never, bodySerializer: (b) => b as never }))
+      label.value = ''
+      bySpd = read.module
+      words.value = `SPD read: ${read.short}, part ${read.module.part ?? 'not told'}; ${[read.crc_ok ? 'checksums right' : 'checksums wrong', ...read.warnings.map((w) => `${w.where}: ${w.message}`)].join('; ')}.`
+    } catch (error) {
+      wrong.value = faultsOf(error)
+    }
   }
   watch(label, async (typed) => {
     if (!typed && bySpd) return
@@ -35,5 +43,5 @@ export function useLabel(): ToldModule {
     const found = await read()
     if (typed === label.value) words.value = found.capacity_gib ? `Read as ${moduleWords(found as Module)}${found.part ? `, part ${found.part}` : ''}.` : ''
   })
-  return { label, words, module: read, takeSpd }
+  return { label, words, module: read, spd }
 }
