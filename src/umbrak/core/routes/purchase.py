@@ -14,9 +14,9 @@ from math import inf, log
 
 from umbrak.core.evidence.claims import Claim, claims_about
 from umbrak.core.evidence.table import ClaimKind
-from umbrak.core.routes.designs import KindClass, Space
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
+from umbrak.core.routes.space import KindClass, Space
 from umbrak.core.routes.weighing import Scales
 
 

@@ -17,11 +17,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from itertools import combinations
 from math import inf, log
 from time import monotonic
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,10 +32,13 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.routes.bound import least_cost
-from umbrak.core.routes.designs import EMPTY, KindClass, Space, Unit, UnitDesign, UnitSearch
+from umbrak.core.routes.columns import Arrays, Combined, Lists, Options, arrays_of, mapped
+from umbrak.core.routes.designs import UnitDesign, UnitSearch
+from umbrak.core.routes.dominance import Rows, beaten_by, distinct_rows, unbeaten
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Choice, Policy, Shop
+from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
 from umbrak.core.routes.weighing import Key, Scales, Weighed
 from umbrak.core.rules.finding import Severity
 
@@ -46,12 +48,8 @@ _MOST_ROWS = 400_000
 _SMALL = 8
 #: Layouts near to what is fitted that are weighed before uneven ones are searched.
 _NEARBY = 400
-#: Combinations looked at in one go.
-_CHUNK = 20_000
 #: Designs of one unit; more are left out, and said to be.
 _MOST_DESIGNS = 100_000
-
-Rows = NDArray[np.signedinteger[Any]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -239,7 +237,7 @@ class _Search:
                 made[unit.alike] = found
         return [made[u.alike] for u in units]
 
-    def _combined(self, table: _Table, policy: Policy, even: bool, merging: bool) -> Iterator[_Combined]:
+    def _combined(self, table: _Table, policy: Policy, even: bool, merging: bool) -> Iterator[Combined]:
         """Every combination of the units' designs that the policy has kinds for, in chunks.
 
         Combinations that come to the same in every column (they only differ in which unit holds what) are one row
@@ -255,9 +253,9 @@ class _Search:
         options = []
         for a, of in zip(table.arrays, shared, strict=True):
             fits = np.flatnonzero(~(a.counts[:, ~usable] > 0).any(axis=1))
-            options.append(_Options(a, fits, of, len(ids)))
+            options.append(Options(a, fits, of, len(ids)))
         first = options[0]
-        so_far = _Combined(
+        so_far = Combined(
             first.rows[:, None], table.arrays[0].of(first.rows), first.shared, np.zeros(len(first.rows), bool)
         )
         for i, option in enumerate(options[1:], start=1):
@@ -276,7 +274,7 @@ class _Search:
                 if self._over():
                     return
             if not last:
-                so_far = _Combined.all_of(grown) if grown else so_far.only(np.zeros(0, np.int64))
+                so_far = Combined.all_of(grown) if grown else so_far.only(np.zeros(0, np.int64))
                 so_far = so_far.merged() if merging and len(grown) > 1 else so_far
         if len(options) == 1:
             yield from so_far.in_parts(np.ones(len(ids), np.int64))
@@ -289,7 +287,7 @@ class _Search:
             return
         keys = np.concatenate([p.keys for p in rows.parts])
         starts = np.cumsum([0, *(len(p.keys) for p in rows.parts)])
-        distinct, group = _distinct(keys)
+        distinct, group = distinct_rows(keys)
         order = np.argsort(group, kind="stable")
         ends = np.searchsorted(group[order], np.arange(len(distinct) + 1))
         #: Per distinct key: how many of its rows have been weighed.
@@ -416,7 +414,7 @@ class _Table:
     ) -> None:
         self.search, self.units, self.designs, self.policy = search, units, designs, policy
         self.problem, self.space = search.problem, search.space
-        self.arrays = [_arrays(self.space, ds) for ds in designs]
+        self.arrays = [arrays_of(self.space, ds) for ds in designs]
         #: Class -> count -> choices.
         self.choices = [search.shop.choices(policy, c, self._wanted(c)) for c in self.space.classes]
 
@@ -427,7 +425,7 @@ class _Table:
             sums = {n + m for n in sums for m in np.unique(a.counts[:, of.index]).tolist()}
         return frozenset(n for n in sums if 0 < n <= of.most)
 
-    def add(self, combined: _Combined, into: _Rows) -> None:
+    def add(self, combined: Combined, into: _Rows) -> None:
         """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
         something weighed beats."""
         space, total = self.space, combined.sums
@@ -440,7 +438,7 @@ class _Table:
         place = 0
         for c, choices in zip(space.classes, self.choices, strict=True):
             here = sum(1 for k in c.kinds if k.slots)
-            lists = _Lists(choices, here, int(total.counts[:, c.index].max(initial=0)))
+            lists = Lists(choices, here, int(total.counts[:, c.index].max(initial=0)))
             n = total.counts[row, c.index]
             if n.any():
                 row_of, choice = lists.expand(n)
@@ -456,28 +454,28 @@ class _Table:
         self.search.rows += len(row)
         keys, fits = self._keys(total, row, cost, fine, rated, fitted)
         keep = np.flatnonzero(fits)
-        distinct, group = _distinct(keys[keep])
+        distinct, group = distinct_rows(keys[keep])
         keep = keep[~self.search._beaten(distinct)[group]]
         into.append(_Part(self, keys[keep], combined.picks[row[keep]], taken[keep], combined.merged_rows[row[keep]]))
 
     def _keys(
-        self, total: _Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
+        self, total: Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
         rated: NDArray[np.float64], fitted: Rows,
     ) -> tuple[Rows, NDArray[np.bool_]]:  # fmt: skip
         """The key of each row at best, and whether it may meet the wishes."""
         problem, space, wishes = self.problem, self.space, self.problem.wishes
         installed = total.gib
-        usable = _mapped(installed, lambda g: usable_gib(problem.sheet, problem.machine, g, g))[row]
+        usable = mapped(installed, lambda g: usable_gib(problem.sheet, problem.machine, g, g))[row]
         if self.policy.fitted_only:
             trouble = np.zeros(len(row))
         else:
-            about_total = _mapped(installed, self.search.log_fine_of_total)[row]
+            about_total = mapped(installed, self.search.log_fine_of_total)[row]
             trouble = 1 - np.exp(fine + about_total + self.policy.fine)
         if space.one_rate:
-            rate = _mapped(np.minimum(rated, total.reach[row]), space.floored)
+            rate = mapped(np.minimum(rated, total.reach[row]), space.floored)
             rate[np.isinf(rate)] = 0
         else:
-            rate = np.minimum(_mapped(rated, space.floored), 1.0)
+            rate = np.minimum(mapped(rated, space.floored), 1.0)
         sustained = total.per_mts[row] * rate
         live = len(self.search.scales.live_slots)
         free = live - total.filled[row]
@@ -548,204 +546,3 @@ class _Table:
                 fresh: Occupant = alike(kind.module) if kind.module else UNKNOWN
                 dealt[rest.pop(0)] = spare[kind.index].pop(0) if spare[kind.index] else fresh
         return dealt
-
-
-@dataclass(frozen=True)
-class _Arrays:
-    """Designs, or combinations of them, by columns."""
-
-    counts: Rows
-    filled: Rows
-    gib: NDArray[np.float64]
-    kept: Rows
-    reach: NDArray[np.float64]
-    per_mts: NDArray[np.float64]
-
-    def of(self, rows: Rows) -> _Arrays:
-        return _Arrays(
-            self.counts[rows], self.filled[rows], self.gib[rows], self.kept[rows], self.reach[rows], self.per_mts[rows]
-        )
-
-    def plus(self, other: _Arrays) -> _Arrays:
-        """Row by row: everything adds up but the rate, which is the slower one's."""
-        return _Arrays(
-            self.counts + other.counts,
-            self.filled + other.filled,
-            self.gib + other.gib,
-            self.kept + other.kept,
-            np.minimum(self.reach, other.reach),
-            np.round(self.per_mts + other.per_mts, 6),
-        )
-
-    def columns(self) -> NDArray[np.float64]:
-        return np.column_stack([self.counts, self.kept, np.minimum(self.reach, 1e9), self.per_mts, self.gib])
-
-
-class _Options:
-    """Designs of one unit, sorted by what they must share with the other units'."""
-
-    def __init__(self, arrays: _Arrays, rows: Rows, shared: Rows, ids: int) -> None:
-        self.arrays = arrays
-        self.rows = rows[np.argsort(shared[rows], kind="stable")]
-        self.shared = shared[self.rows]
-        self.lengths = np.bincount(self.shared, minlength=ids)
-        self.starts = np.cumsum(self.lengths) - self.lengths
-
-
-@dataclass(frozen=True)
-class _Combined:
-    """Combinations of designs: which of each unit, what they come to, what they share, whether they stand for others."""
-
-    picks: Rows
-    sums: _Arrays
-    shared: Rows
-    merged_rows: NDArray[np.bool_]
-
-    def only(self, rows: Rows | NDArray[np.bool_]) -> _Combined:
-        at: Rows = np.flatnonzero(rows) if rows.dtype == np.bool_ else rows.astype(np.int64)
-        return _Combined(self.picks[at], self.sums.of(at), self.shared[at], self.merged_rows[at])
-
-    def in_parts(self, lengths: Rows) -> Iterator[_Combined]:
-        """Parts that come to some `_CHUNK` rows when each row is joined with so many others."""
-        ends = np.cumsum(lengths[self.shared])
-        start = 0
-        while start < len(self.picks):
-            done = ends[start - 1] if start else 0
-            end = max(start + 1, int(np.searchsorted(ends, done + _CHUNK, "right")))
-            yield self.only(np.arange(start, min(end, len(self.picks))))
-            start = end
-
-    def times(self, option: _Options) -> _Combined:
-        """Every row with every design of one more unit that shares what it must."""
-        lengths = option.lengths[self.shared]
-        mine = np.repeat(np.arange(len(self.picks)), lengths)
-        within = np.arange(len(mine)) - np.repeat(np.cumsum(lengths) - lengths, lengths)
-        theirs = option.rows[option.starts[self.shared[mine]] + within]
-        picks = np.column_stack([self.picks[mine], theirs]).astype(np.int64)
-        sums = self.sums.of(mine).plus(option.arrays.of(theirs))
-        return _Combined(picks, sums, self.shared[mine], self.merged_rows[mine])
-
-    @staticmethod
-    def all_of(parts: Sequence[_Combined]) -> _Combined:
-        sums = [p.sums for p in parts]
-        joined = _Arrays(*(np.concatenate([getattr(x, f.name) for x in sums]) for f in fields(_Arrays)))
-        return _Combined(
-            np.concatenate([p.picks for p in parts]),
-            joined,
-            np.concatenate([p.shared for p in parts]),
-            np.concatenate([p.merged_rows for p in parts]),
-        )
-
-    def merged(self) -> _Combined:
-        """One row for all that come to the same in every column."""
-        columns = np.column_stack([self.sums.columns(), self.shared])
-        # A sum weighted by fixed irrational factors tells nearly all apart; equal sums are then compared in full.
-        weights = np.sqrt(np.arange(2, 2 + columns.shape[1]))
-        marks = np.round(columns @ weights, 7)
-        order = np.lexsort((*columns.T, marks)) if len(marks) < 1000 else np.argsort(marks, kind="stable")
-        ordered = columns[order]
-        new = np.ones(len(order), bool)
-        new[1:] = (ordered[1:] != ordered[:-1]).any(axis=1)
-        group = np.cumsum(new) - 1
-        stands_for_more = np.bincount(group) > 1
-        before = np.bincount(group, weights=self.merged_rows[order].astype(np.float64)) > 0
-        first = order[new]
-        return _Combined(self.picks[first], self.sums.of(first), self.shared[first], stands_for_more | before)
-
-
-def _arrays(space: Space, designs: Sequence[UnitDesign]) -> _Arrays:
-    n = len(designs)
-    return _Arrays(
-        np.array([d.counts for d in designs], np.int64).reshape(n, len(space.classes)),
-        np.array([d.filled for d in designs], np.int64),
-        np.array([d.gib for d in designs], np.float64),
-        np.array([d.kept for d in designs], np.int64).reshape(n, len(space.fitted)),
-        np.array([d.reach for d in designs], np.float64),
-        np.array([d.per_mts for d in designs], np.float64),
-    )
-
-
-class _Lists:
-    """Choices of one class by count, laid end to end."""
-
-    def __init__(self, choices: Mapping[int, Sequence[Choice]], fitted: int, most: int) -> None:
-        flat = [c for n in range(1, most + 1) for c in choices.get(n, ())]
-        lengths = np.array([0, *(len(choices.get(n, ())) for n in range(1, most + 1))], np.int64)
-        self.lengths = lengths
-        self.starts = np.concatenate([[0], np.cumsum(lengths)[:-1]]).astype(np.int64)
-        self.cost = np.array([c.cost for c in flat], np.float64)
-        self.fine = np.array([c.fine for c in flat], np.float64)
-        self.rated = np.array([c.rated for c in flat], np.float64)
-        self.fitted = np.array([c.fitted for c in flat], np.int64).reshape(len(flat), fitted)
-
-    def expand(self, counts: Rows) -> tuple[Rows, Rows]:
-        """(row, choice) for every choice of every row; a row that needs none appears once, with -1; one for which
-        there is none not at all."""
-        lengths = np.where(counts == 0, 1, self.lengths[counts])
-        row = np.repeat(np.arange(len(counts)), lengths)
-        within = np.arange(len(row)) - np.repeat(np.cumsum(lengths) - lengths, lengths)
-        return row, np.where(counts[row] == 0, -1, self.starts[counts[row]] + within)
-
-
-def _mapped(values: NDArray[np.float64], of: Callable[[float], float]) -> NDArray[np.float64]:
-    """A function of each value, asked once for every distinct one."""
-    distinct, where = np.unique(values, return_inverse=True)
-    return np.array([of(float(v)) for v in distinct], np.float64)[where.reshape(-1)]
-
-
-def _distinct(keys: Rows) -> tuple[Rows, Rows]:
-    """(the distinct rows, which of them each row is)."""
-    order = np.lexsort(keys.T[::-1])
-    ordered = keys[order]
-    new = np.ones(len(keys), bool)
-    new[1:] = (ordered[1:] != ordered[:-1]).any(axis=1)
-    group = np.empty(len(keys), np.int64)
-    group[order] = np.cumsum(new) - 1
-    return ordered[new], group
-
-
-def beaten_by(keys: Rows, others: Rows) -> NDArray[np.bool_]:
-    """Whether one of the others is at least as good in every column."""
-    columns, theirs = np.ascontiguousarray(keys.T), np.ascontiguousarray(others.T)
-    beaten = np.zeros(len(keys), bool)
-    for start in range(0, len(keys), 8192):
-        open_ = np.arange(start, min(start + 8192, len(keys)))
-        # Few first: those that beat much leave little for the rest.
-        for begin, end in _growing(others.shape[0]):
-            if not len(open_):
-                break
-            better = theirs[0, begin:end, None] <= columns[0, open_]
-            for mine, other in zip(columns[1:], theirs[1:], strict=True):
-                better &= other[begin:end, None] <= mine[open_]
-            worse = better.any(axis=0)
-            beaten[open_[worse]] = True
-            open_ = open_[~worse]
-    return beaten
-
-
-def _growing(count: int) -> Iterator[tuple[int, int]]:
-    """Spans of 8, 32, 128, 128, ... that cover so many."""
-    begin, size = 0, 8
-    while begin < count:
-        yield begin, min(begin + size, count)
-        begin, size = begin + size, min(size * 4, 128)
-
-
-def unbeaten(keys: Rows) -> NDArray[np.bool_]:
-    """Of distinct rows those that no other is at least as good as in every column.
-
-    In ascending order of the columns' sum nothing later can beat anything earlier, so one pass does.
-    """
-    order = np.argsort(keys.sum(axis=1), kind="stable")
-    kept = np.empty((0, keys.shape[1]), np.int64)
-    keep = np.zeros(len(keys), bool)
-    for start in range(0, len(order), 512):
-        block = order[start : start + 512]
-        block = block[~beaten_by(keys[block], kept)]
-        here = keys[block]
-        among: NDArray[np.bool_] = np.all(here[:, None] <= here[None, :], axis=2)
-        np.fill_diagonal(among, False)
-        block = block[~among.any(axis=0)]
-        keep[block] = True
-        kept = np.concatenate([kept, keys[block]])
-    return keep

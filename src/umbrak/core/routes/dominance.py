@@ -1,0 +1,69 @@
+"""Rows of whole numbers of which less is better: those that are the same, those that another beats."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Rows = NDArray[np.signedinteger[Any]]
+
+
+def distinct_rows(keys: Rows) -> tuple[Rows, Rows]:
+    """(the distinct rows, which of them each row is)."""
+    order = np.lexsort(keys.T[::-1])
+    ordered = keys[order]
+    new = np.ones(len(keys), bool)
+    new[1:] = (ordered[1:] != ordered[:-1]).any(axis=1)
+    group = np.empty(len(keys), np.int64)
+    group[order] = np.cumsum(new) - 1
+    return ordered[new], group
+
+
+def beaten_by(keys: Rows, others: Rows) -> NDArray[np.bool_]:
+    """Whether one of the others is at least as good in every column."""
+    columns, theirs = np.ascontiguousarray(keys.T), np.ascontiguousarray(others.T)
+    beaten = np.zeros(len(keys), bool)
+    for start in range(0, len(keys), 8192):
+        open_ = np.arange(start, min(start + 8192, len(keys)))
+        # Few first: those that beat much leave little for the rest.
+        for begin, end in _growing(others.shape[0]):
+            if not len(open_):
+                break
+            better = theirs[0, begin:end, None] <= columns[0, open_]
+            for mine, other in zip(columns[1:], theirs[1:], strict=True):
+                better &= other[begin:end, None] <= mine[open_]
+            worse = better.any(axis=0)
+            beaten[open_[worse]] = True
+            open_ = open_[~worse]
+    return beaten
+
+
+def _growing(count: int) -> Iterator[tuple[int, int]]:
+    """Spans of 8, 32, 128, 128, ... that cover so many."""
+    begin, size = 0, 8
+    while begin < count:
+        yield begin, min(begin + size, count)
+        begin, size = begin + size, min(size * 4, 128)
+
+
+def unbeaten(keys: Rows) -> NDArray[np.bool_]:
+    """Of distinct rows those that no other is at least as good as in every column.
+
+    In ascending order of the columns' sum nothing later can beat anything earlier, so one pass does.
+    """
+    order = np.argsort(keys.sum(axis=1), kind="stable")
+    kept = np.empty((0, keys.shape[1]), np.int64)
+    keep = np.zeros(len(keys), bool)
+    for start in range(0, len(order), 512):
+        block = order[start : start + 512]
+        block = block[~beaten_by(keys[block], kept)]
+        here = keys[block]
+        among: NDArray[np.bool_] = np.all(here[:, None] <= here[None, :], axis=2)
+        np.fill_diagonal(among, False)
+        block = block[~among.any(axis=0)]
+        keep[block] = True
+        kept = np.concatenate([kept, keys[block]])
+    return keep

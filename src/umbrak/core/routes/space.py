@@ -1,0 +1,330 @@
+"""The space that is searched: classes of kinds, units of sockets, and what of a machine is alike."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from math import inf
+
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import UNKNOWN, Layout
+from umbrak.core.platform.sheet import Channel, Clearance, Processor
+from umbrak.core.routes.material import Kind
+from umbrak.core.routes.problem import Problem
+from umbrak.core.rules import RULES
+from umbrak.core.rules.context import Context
+from umbrak.core.rules.finding import Severity
+from umbrak.core.solve import channel_rate, floor_rate
+
+#: What no further module cures: these families only ever find more in a fuller layout.
+_GROWING = ("fit.", "power.rail", "kind.", "limit.", "speed.refused")
+EMPTY = -1
+
+
+@dataclass(frozen=True)
+class KindClass:
+    """Kinds that every rule of the sheet about places sees alike."""
+
+    index: int
+    kinds: tuple[Kind, ...]
+
+    @property
+    def module(self) -> Module | None:
+        return self.kinds[0].module
+
+    @cached_property
+    def gib(self) -> float:
+        return (self.module.capacity_gib or 0) if self.module else 0
+
+    @cached_property
+    def most(self) -> int:
+        """Modules of the class that can be had."""
+        return sum(len(k.cost) - 1 for k in self.kinds)
+
+
+@dataclass(frozen=True)
+class Unit:
+    """Sockets whose slots hang together through the population order."""
+
+    sockets: tuple[str, ...]
+    slots: tuple[str, ...]
+    #: Equal for units that may change places.
+    alike: object
+
+
+class Space:
+    """The classes and units of one problem."""
+
+    def __init__(self, problem: Problem, kinds: Sequence[Kind]) -> None:
+        self.problem = problem
+        self.sheet, self.machine, self.now = problem.sheet, problem.machine, problem.layout
+        self._empty = Context(self.sheet, self.machine, Layout(), problem.statements)
+        self.live = self._empty.live_sockets
+        self.many_sockets = len(self.live) > 1
+        self.one_rate = self.sheet.rate_alike == "machine" or not self.many_sockets
+        self.classes = self._classes(kinds)
+        self.class_of = {k.index: c for c in self.classes for k in c.kinds}
+        #: Kinds that are fitted, by which kept modules are counted.
+        self.fitted = tuple(k for c in self.classes for k in c.kinds if k.slots)
+
+    # -- classes --------------------------------------------------------------------------------------
+
+    @cached_property
+    def _behind(self) -> bool:
+        return any(s.behind for s in self.sheet.slots.values())
+
+    @cached_property
+    def _seen(self) -> tuple[str, ...]:
+        """Members of a module that rules of this sheet may look at where it matters which slot the module is in."""
+        sheet, memory = self.sheet, self.sheet.memory
+        processors = sheet.processors.values()
+        statements = [*sheet.limits, *self.problem.statements, *(s for p in processors for s in p.limits)]
+        tests = [k.test for k in memory.accepts] + list(memory.refuses) + [t for n in memory.never_together for t in n]
+        tests += [r.module for p in processors for r in p.rate_table]
+        seen = {"generation", "form", "buffering", "ecc", "capacity_gib", "rails_v", "package_ranks"}
+        seen |= {name for t in tests for name, _ in t.wanted}
+        seen |= {m for f in sheet.fills for m in f.alike_in_set} | {m for x in memory.modes for m in x.alike}
+        seen |= {"die_gbit"} if any(s.die_gbit for s in statements) else set()
+        seen |= {"stack_height"} if any(s.stack_height for s in statements) else set()
+        seen |= {"logical_ranks"} if any(m.spare_ranks for m in memory.modes) else set()
+        seen |= {"height_mm"} if any(s.clearance != Clearance() for s in sheet.slots.values()) else set()
+        seen |= set() if self.one_rate else {"rate_mts"}
+        return tuple(sorted(seen))
+
+    def _classes(self, kinds: Sequence[Kind]) -> tuple[KindClass, ...]:
+        groups: dict[object, list[Kind]] = {}
+        for k in kinds:
+            where = self._allowed(k)
+            if k.module is None:
+                key: object = None
+            elif not where:
+                continue  # it stops wherever it is put
+            elif self._behind:
+                key = k.index  # which of the like slots keeps its module decides what has to be lifted
+            else:
+                members = tuple(getattr(k.module, n) for n in self._seen)
+                key = (members, k.module.rate_mts is None, where)
+            groups.setdefault(key, []).append(k)
+        return tuple(KindClass(i, tuple(g)) for i, g in enumerate(groups.values()))
+
+    @cached_property
+    def _slot_groups(self) -> Mapping[object, tuple[str, ...]]:
+        """Slots that take the same modules, by what makes them differ."""
+        statements = [*self.sheet.limits, *self.problem.statements]
+        places = {s.where for s in (*statements, *(x for p in self.sheet.processors.values() for x in p.limits))}
+        domains = {c: d.id for d in self.sheet.memory.rail_domains for c in d.channels}
+        groups: dict[object, list[str]] = {}
+        for name, slot in self.sheet.slots.items():
+            channel = self.sheet.channels[slot.channel]
+            socket = channel.socket
+            if socket in self.live:
+                processor = getattr(self._empty.processors[socket], "id", None)
+                named = tuple(x for x in (name, channel.id, channel.controller, socket) if x in places)
+                key = (processor, domains.get(channel.id), slot.clearance, channel.soldered, named)
+                groups.setdefault(key, []).append(name)
+        return {key: tuple(slots) for key, slots in groups.items()}
+
+    def _allowed(self, kind: Kind) -> frozenset[object]:
+        """Groups of slots in which a module of the kind does not stop by itself."""
+        if kind.module is None:
+            return frozenset({UNKNOWN})
+        key = self._members(kind)
+        if key not in self._where:
+            module = kind.module
+            self._where[key] = frozenset(g for g, x in self._slot_groups.items() if not self.stops({x[0]: module}))
+        return self._where[key]
+
+    @cached_property
+    def _where(self) -> dict[object, frozenset[object]]:
+        return {}
+
+    @cached_property
+    def takes(self) -> Mapping[str, tuple[int, ...]]:
+        """Slot -> classes that may stand in it."""
+        group_of = {s: key for key, slots in self._slot_groups.items() for s in slots}
+        where = {c.index: self._allowed(c.kinds[0]) for c in self.classes}
+        found = {}
+        for slot in self.sheet.slots:
+            known = [c.index for c in self.classes if c.module and group_of.get(slot) in where[c.index]]
+            unknown = [c.index for c in self.classes if c.module is None and self.now.get(slot) is UNKNOWN]
+            found[slot] = (*known, *unknown)
+        return found
+
+    @cached_property
+    def now_class(self) -> Mapping[str, tuple[int, int]]:
+        """Slot -> (class, place of its kind among the fitted) of what it holds now."""
+        return {s: (self.class_of[k.index].index, i) for i, k in enumerate(self.fitted) for s in k.slots}
+
+    def together(self, i: int, j: int) -> bool:
+        """Whether modules of two classes may live in one machine: some pair of slots holds both without a stop."""
+        a, b = self.classes[i], self.classes[j]
+        if i == j or a.module is None or b.module is None:
+            return True
+        key = frozenset({self._members(a.kinds[0]), self._members(b.kinds[0])})
+        if key not in self._together:
+            self._together[key] = any(
+                i in self.takes[x] and j in self.takes[y] and not self.stops({x: a.module, y: b.module})
+                for x, y in self._pairs
+            )
+        return self._together[key]
+
+    @cached_property
+    def _together(self) -> dict[object, bool]:
+        return {}
+
+    def _members(self, kind: Kind) -> tuple[object, ...]:
+        return (*(getattr(kind.module, n) for n in self._seen), kind.module and kind.module.rate_mts)
+
+    def stops(self, slots: Mapping[str, Module]) -> bool:
+        """Whether these modules are stopped by something that no further module would cure."""
+        return stops(Context(self.sheet, self.machine, Layout(slots), self.problem.statements))
+
+    def _is_live(self, slot: str) -> bool:
+        return self.sheet.socket_of_slot[slot] in self.live
+
+    @cached_property
+    def _pairs(self) -> Sequence[tuple[str, str]]:
+        """Of pairs of slots one for each way in which they can be related: same channel, same socket, or neither, and
+        each pair of slot groups. What may not stand in one channel may in two."""
+        found: dict[object, tuple[str, str]] = {}
+        group_of = {s: key for key, slots in self._slot_groups.items() for s in slots}
+        first: dict[object, str] = {}
+        for s, key in group_of.items():
+            first.setdefault((key, self.sheet.slots[s].channel), s)
+        for a in first.values():
+            for b in group_of:
+                x, y = self.sheet.slots[a].channel, self.sheet.slots[b].channel
+                same = (x == y, self.sheet.channels[x].socket == self.sheet.channels[y].socket)
+                if a != b:
+                    found.setdefault((same, group_of[a], group_of[b]), (a, b))
+        return tuple(found.values())
+
+    # -- units ----------------------------------------------------------------------------------------
+
+    def units(self, even: bool) -> tuple[Unit, ...]:
+        """Sockets joined by the population order; each socket by itself where the order is no matter."""
+        groups = [{s} for s in self.live]
+        for fill in self.sheet.fills if even else ():
+            joined = {self.sheet.socket_of_slot[s] for s in fill.slots} & set(self.live)
+            touched = [g for g in groups if g & joined]
+            groups = [g for g in groups if not g & joined] + ([set().union(*touched)] if touched else [])
+        units = []
+        for group in sorted(groups, key=lambda g: min(self.live.index(s) for s in g)):
+            sockets = tuple(s for s in self.live if s in group)
+            slots = tuple(x for s in sockets for c in self.sheet.channels_of[s] for x in c.slots)
+            kinds = self._by_first_domain(
+                [self.channel_type(c, ()) for s in sockets for c in self.sheet.channels_of[s]]
+            )
+            places = tuple(self.place_in_orders(x, slots) for x in slots)
+            held = tuple(self.now_class.get(x) for x in slots)
+            units.append(Unit(sockets, slots, (len(sockets), kinds, places, held)))
+        return tuple(units)
+
+    def _by_first_domain(self, types: Sequence[tuple[object, ...]]) -> object:
+        """Channel types of a unit with its supplies numbered as they come: those of another unit are other supplies."""
+        order = list(dict.fromkeys(t[0] for t in types))
+        return tuple((order.index(t[0]), *t[1:]) for t in types)
+
+    def place_in_orders(self, slot: str, unit: Sequence[str]) -> object:
+        """Which set of each count of each order the slot is in. An order within the unit's slots is told by what it
+        asks, so that another unit's like order is equal to it; others by themselves."""
+        found: list[object] = []
+        within = [f for f in self.sheet.fills if set(f.slots) <= set(unit)]
+        for i, f in enumerate(self.sheet.fills):
+            if slot in f.slots:
+                asks = (
+                    f in within and within.index(f),
+                    f.other_counts,
+                    f.otherwise,
+                    f.alike_in_set,
+                    f.larger_first,
+                    f.higher_ranks_far,
+                )
+                sets = tuple(
+                    (n, next((k for k, each in enumerate(sets) if slot in each), None))
+                    for n, sets in sorted(f.layouts.items())
+                )
+                found.append((asks if f in within else i, sets))
+        return tuple(found)
+
+    def channel_type(self, channel: Channel, extra: Sequence[object]) -> tuple[object, ...]:
+        """Equal for channels that may change places; its supply first. `extra`: what the order makes of each slot."""
+        sheet = self.sheet
+        statements = [
+            *sheet.limits,
+            *self.problem.statements,
+            *(x for p in sheet.processors.values() for x in p.limits),
+        ]
+        named = {s.where for s in statements if s.where}
+        by_controller = any(s.scope == "controller" for s in statements)
+        domain = next((i for i, d in enumerate(sheet.memory.rail_domains) if channel.id in d.channels), None)
+        slots = []
+        for x in channel.slots:
+            slot, way = sheet.slots[x], sheet.way_to(x)
+            slots.append(
+                (
+                    slot.position,
+                    slot.clearance,
+                    bool(way and way.ends_warranty),
+                    x if self._behind or x in named else None,
+                    self._held_now(x),
+                    tuple(x in m.slots for m in sheet.memory.modes),
+                )
+            )
+        return (
+            domain,
+            getattr(self._empty.processors[channel.socket], "id", None),
+            channel.soldered,
+            channel.controller if by_controller else None,
+            channel.id if channel.id in named or channel.socket in named else None,
+            tuple(slots),
+            tuple(extra),
+        )
+
+    def _held_now(self, slot: str) -> object:
+        """What the slot holds; where sockets must match slot for slot, what the like slots of all sockets hold."""
+        if not any(e.symmetric for e in self.sheet.evens):
+            return self.now_class.get(slot)
+        channel = self.sheet.channels[self.sheet.slots[slot].channel]
+        place = [x for c in self.sheet.channels_of[channel.socket] for x in c.slots].index(slot)
+        rows = [[x for c in self.sheet.channels_of[s] for x in c.slots] for s in self.live]
+        return tuple(self.now_class.get(row[place]) if place < len(row) else None for row in rows)
+
+    # -- rates ----------------------------------------------------------------------------------------
+
+    def reach(self, channel: Channel, fill: Sequence[int]) -> float | None:
+        """The most that a channel filled like this may run at by the rate table, over the rails that are possible;
+        None where the rate of its socket is never told. [MT/s]"""
+        processor = self._empty.processors[channel.socket]
+        if not isinstance(processor, Processor):
+            return None
+        here: list[tuple[str | None, Module]] = [(None, channel.soldered)] if channel.soldered else []
+        for slot, c in zip(channel.slots, fill, strict=True):
+            module = self.classes[c].module if c != EMPTY else None
+            if c != EMPTY and (module is None or module.rate_mts is None):
+                return None
+            here += [(slot, module)] if module else []
+        if not here:
+            return inf
+        rails = next((d.rails_v for d in self.sheet.memory.rail_domains if channel.id in d.channels), (None,))
+        told = [r for v in rails if (r := channel_rate(processor, here, v)) is not None]
+        soldered = (channel.soldered.rate_mts if channel.soldered else None) or inf
+        return min(max(told), soldered, self.sheet.rate_cap_mts or inf) if told else None
+
+    def floored(self, rate: float) -> float:
+        """Down to the nearest rate that any of the processors has. [MT/s]"""
+        processors = [p for s in self.live if isinstance(p := self._empty.processors[s], Processor)]
+        if rate == inf or not processors:
+            return rate
+        return max(floor_rate(p, int(rate)) for p in processors)
+
+
+def stops(ctx: Context) -> bool:
+    """Whether something is against a layout that no further module would cure."""
+    return any(
+        f.severity is Severity.STOP
+        for code, rule in RULES.items()
+        if code.startswith(_GROWING) and rule.applies(ctx)
+        for f in rule.find(ctx)
+    )
