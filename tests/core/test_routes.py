@@ -180,13 +180,13 @@ def test_what_nobody_knows_stays_or_goes() -> None:
 
 
 def test_individuals_stay_where_they_are() -> None:
-    p = small({"A1": {**_module(FOUR), "serial": "S1"}, "B1": {**_module(FOUR), "serial": "S2"}}, [offer("S4", FOUR, 5)], usable_gib=12)  # fmt: skip
-    for w in search(p).routes:
-        for slot, m in w.layout.items():
-            held = p.layout.get(slot)
-            if held is not None and getattr(m, "capacity_gib", None) == 4 and slot in ("A1", "B1"):
-                assert m == held
+    """Each with its serial; a bought one of other make has none."""
+    fitted = {s: {**_FOUR, "serial": f"of {s}"} for s in ("A1", "B1")}
+    routes = search(small(fitted, [offer("S4", FOUR, 5)], usable_gib=16)).routes
+    assert routes
+    for w in routes:
+        told = {s: getattr(m, "serial", None) for s, m in w.layout.items()}
+        assert told == {"A1": "of A1", "B1": "of B1", "A2": None, "B2": None}
 
 
-def _module(label: str) -> dict[str, Any]:
-    return {"generation": "DDR3", "form": "DIMM", "buffering": "unbuffered", "ecc": False, "capacity_gib": 4, "package_ranks": 2, "rate_mts": 1600, "rails_v": [1.35, 1.5]}  # fmt: skip
+_FOUR: dict[str, Any] = {"generation": "DDR3", "form": "DIMM", "buffering": "unbuffered", "ecc": False, "capacity_gib": 4, "package_ranks": 2, "rate_mts": 1600, "rails_v": [1.35, 1.5]}  # fmt: skip

@@ -110,7 +110,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
       <li v-for="f in faults" :key="f">{{ f }}</li>
     </ul>
     <PriorTable v-if="starting" @saved="load" />
-    <form v-if="adding" class="panel fields add" aria-label="Note a trial" @submit.prevent="note">
+    <form v-if="adding" class="panel fields grid add" aria-label="Note a trial" @submit.prevent="note">
       <label>
         Model
         <select v-model="form.model" required>
@@ -223,21 +223,7 @@ header {
   outline: 2px solid var(--umber);
 }
 .add {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
-  gap: 8px 14px;
   padding: 14px 18px;
-  align-items: end;
-}
-.wide {
-  grid-column: span 2;
-}
-.choices {
-  grid-column: 1 / -1;
-  display: flex;
-  justify-content: flex-end;
-  align-items: center;
-  gap: 12px;
 }
 .list {
   overflow-x: auto;

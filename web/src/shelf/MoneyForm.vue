@@ -26,7 +26,7 @@ async function keep(): Promise<void> {
 </script>
 
 <template>
-  <form v-if="loaded" class="panel fields money" aria-label="Money" @submit.prevent="keep">
+  <form v-if="loaded" class="panel fields grid money" aria-label="Money" @submit.prevent="keep">
     <label>Currency <input v-model="form.currency" maxlength="3" required pattern="[A-Za-z]{3}" /></label>
     <label>An hour of hands <input v-model="form.hour" inputmode="decimal" /></label>
     <label>An hour without a machine <input v-model="form.downtime_hour" inputmode="decimal" /></label>
@@ -44,21 +44,10 @@ async function keep(): Promise<void> {
 
 <style scoped>
 .money {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
-  gap: 8px 14px;
   padding: 14px 18px;
-  align-items: end;
 }
-.why,
-.choices {
+.why {
   grid-column: 1 / -1;
   margin: 0;
-}
-.choices {
-  display: flex;
-  justify-content: flex-end;
-  align-items: center;
-  gap: 12px;
 }
 </style>

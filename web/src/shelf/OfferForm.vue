@@ -34,7 +34,7 @@ async function add(): Promise<void> {
 </script>
 
 <template>
-  <form class="fields add" aria-label="Add an offer" @submit.prevent="add">
+  <form class="fields grid add" aria-label="Add an offer" @submit.prevent="add">
     <label>Part number <input v-model="form.part" class="mono" maxlength="120" /></label>
     <label class="wide">Label, unless the part is known here <input v-model="label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-RA0" /></label>
     <label>Price of a kit [{{ currency }}] <input v-model="form.price" inputmode="decimal" required /></label>
@@ -61,20 +61,6 @@ async function add(): Promise<void> {
 
 <style scoped>
 .add {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
-  gap: 8px 14px;
   padding: 6px 18px 14px;
-  align-items: end;
-}
-.wide {
-  grid-column: span 2;
-}
-.choices {
-  grid-column: 1 / -1;
-  display: flex;
-  justify-content: flex-end;
-  align-items: center;
-  gap: 12px;
 }
 </style>

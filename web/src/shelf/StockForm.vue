@@ -23,7 +23,7 @@ async function put(): Promise<void> {
 </script>
 
 <template>
-  <form class="fields put" aria-label="Put on the Shelf" @submit.prevent="put">
+  <form class="fields grid put" aria-label="Put on the Shelf" @submit.prevent="put">
     <label class="wide">Label <input v-model="label" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16" /></label>
     <label>Part number <input v-model="form.part" class="mono" maxlength="120" /></label>
     <label>How many <input v-model="form.count" inputmode="numeric" /></label>
@@ -46,20 +46,6 @@ async function put(): Promise<void> {
 
 <style scoped>
 .put {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
-  gap: 8px 14px;
   padding: 6px 18px 14px;
-  align-items: end;
-}
-.wide {
-  grid-column: span 2;
-}
-.choices {
-  grid-column: 1 / -1;
-  display: flex;
-  justify-content: flex-end;
-  align-items: center;
-  gap: 12px;
 }
 </style>

@@ -95,7 +95,7 @@ class UnitSearch:
             yield from self._walk(_Walk(self, shape), until)
 
     def _walk(self, walk: _Walk, until: Callable[[], bool]) -> Iterator[UnitDesign]:
-        for fills in walk.fills(0):
+        for fills in walk.fills():
             if until():
                 return
             design = self._design(fills)
@@ -310,7 +310,7 @@ class _Walk:
             (x := self.member[k][a]) is None or (y := self.member[k][b]) is None or x == y for k in fill.alike_in_set
         )
 
-    def fills(self, at: int) -> Iterator[list[tuple[int, ...]]]:
+    def fills(self) -> Iterator[list[tuple[int, ...]]]:
         yield from self._next(0, [], {}, {})
 
     def _next(

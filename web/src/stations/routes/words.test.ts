@@ -1,0 +1,49 @@
+import { expect, it } from 'vitest'
+import type { Action, Module, PriceAt, Route, SizingView } from '@/api/client'
+import { dutyWords, mayOpen, shortWords, wayWords } from '../target/words'
+import { given, letterOf, percent, routeWords, troubleWords, verdictWords } from './words'
+
+const module = (gib: number, part: string | null) => ({ capacity_gib: gib, part }) as Module
+const act = (verb: Action['do'], from: string | null, to: string | null, m: Module): Action => ({ do: verb, from, to, module: m })
+const route = (actions: Action[], more: object = {}) => ({ actions, evaluation: { verdict: 'at-risk' }, ...more }) as unknown as Route
+
+it('tells what a route does, without what only lies on the mat meanwhile', () => {
+  const big = module(64, 'Z-64')
+  const small = module(16, 'O-16')
+  expect(routeWords(route([act('keep', 'A', 'A', small)]))).toBe('as it is')
+  expect(routeWords(route([act('put-in', null, 'A', big), act('put-in', null, 'B', big), act('take-out', 'C', null, small), act('move', 'D', 'E', small)]))).toBe('2 x 64 GB Z-64 in, 16 GB out, 1 moved')
+  expect(routeWords(route([act('take-out', 'A', 'mat', small), act('move', 'B', 'A', small), act('put-in', 'mat', 'B', small)]))).toBe('1 moved')
+})
+
+it.each([
+  [0, '0 %'],
+  [0.004, 'under 1 %'],
+  [0.2, '20 %'],
+  [1, '100 %'],
+])('writes %f as %s', (p, words) => expect(percent(p)).toBe(words))
+
+it('tells trouble with its interval, and who stands behind', () => {
+  expect(troubleWords(route([], { trouble: 0.2, trouble_90: [0.004, 0.62] }))).toBe('20 % (0 to 62)')
+  expect(troubleWords(route([], { trouble: 0, trouble_90: [0, 0] }))).toBe('none claimed')
+  expect([verdictWords(route([], { in_warranty: true })), verdictWords(route([]))]).toEqual(['inside the warranty', 'at risk'])
+  expect([letterOf(0), letterOf(25), letterOf(26)]).toEqual(['A', 'Z', '27'])
+  expect([given('budget'), given('uneven')]).toEqual([{ budget: null }, { uneven: true }])
+})
+
+it.each([
+  [true, true, 'go', 'It may be opened now'],
+  [true, false, 'stop', 'not if one more is lost'],
+  [false, false, 'stop', 'the rest cannot carry'],
+  [null, null, 'ask', 'nobody said what hall-02 carries'],
+])('says of a group that fits %s, with one lost %s: %s', (fits, lost, mark, words) => {
+  const duty = { fits, fits_with_one_lost: lost, unknown: ['hall-02'] } as NonNullable<SizingView['duty']>
+  expect(mayOpen(duty)).toBe(mark)
+  expect(dutyWords(duty)).toContain(words)
+})
+
+it('tells a way and what is lacking', () => {
+  const way = { modules: 1, data_rate_mts: 4800, balance: 0.63, trouble: 0.2 } as PriceAt
+  expect(wayWords(way)).toBe('1 module, 4800 MT/s, balance 0.63, trouble 20 %')
+  expect(wayWords({ ...way, modules: 8, data_rate_mts: null, balance: 1, trouble: 0 })).toBe('8 modules')
+  expect([shortWords(40, 64), shortWords(80, 64)]).toEqual(['24 GB short', '16 GB to spare'])
+})
