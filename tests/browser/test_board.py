@@ -5,15 +5,11 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import expect
 
 from tests.browser.conftest import SignIn
-from tests.browser.test_path import AXE, open_fit, slot, type_label, verdict
+from tests.browser.hands import AXE, go_to, open_fit, see, slot, type_label, verdict
 from tests.formats.spd_facts import Chip, fb_dimm
-
-
-def see(page: Page, name: str, words: str) -> None:
-    expect(slot(page, name)).to_have_accessible_name(re.compile(words))
 
 
 def test_the_board_tells_what_is_particular(sign_in: SignIn) -> None:
@@ -183,7 +179,7 @@ def test_a_machine_by_hand_seen_again_and_retired(sign_in: SignIn) -> None:
     page.get_by_role("button", name="Make it").click()
     expect(verdict(page).get_by_text("16", exact=True)).to_be_visible()
 
-    page.get_by_role("link", name=re.compile("^Survey")).click()
+    go_to(page, "Survey")
     slot(page, "B2").click()
     page.get_by_role("button", name="It has failed").click()
     see(page, "B2", "failed")
@@ -243,7 +239,7 @@ def test_a_viewer_looks_and_a_lead_looks_after_people(sign_in: SignIn) -> None:
 def test_a_limit_is_stated_seen_on_the_axis_and_taken_back(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="radar-02").click()
-    page.get_by_role("link", name=re.compile("^Ceiling")).click()
+    go_to(page, "Ceiling")
     sums = page.get_by_role("region", name="What it comes to")
     expect(sums).to_contain_text("firmware 7.4 raises what is official to 16 GB")
     page.get_by_role("button", name="State a limit").click()
@@ -256,9 +252,9 @@ def test_a_limit_is_stated_seen_on_the_axis_and_taken_back(sign_in: SignIn) -> N
     flag.click()
     expect(flag).to_have_attribute("aria-pressed", "true")
     expect(sums).to_contain_text("Binds: a letter from the maker: 2 GB in all.")
-    page.get_by_role("link", name=re.compile("^Survey")).click()
+    go_to(page, "Survey")
     expect(page.get_by_text("a letter from the maker states 2")).to_be_visible()
-    page.get_by_role("link", name=re.compile("^Ceiling")).click()
+    go_to(page, "Ceiling")
     page.get_by_role("button", name="Take back a letter from the maker").click()
     expect(flag).to_have_count(0)
     page.get_by_role("link", name="History").click()
@@ -281,7 +277,7 @@ def test_a_trial_is_noted_and_the_machine_is_believed_more(sign_in: SignIn) -> N
     expect(row).to_contain_text("weighs 1.00")
     page.get_by_role("link", name="Machines", exact=True).click()
     page.get_by_role("link", name="gauge-01", exact=True).click()
-    page.get_by_role("link", name=re.compile("^Ceiling")).click()
+    go_to(page, "Ceiling")
     rests = page.get_by_text("ZX5S-32 runs on Fjell N2")
     rests.click()
     expect(page.get_by_text("adds 1.00: likeness 1, who says so 1").locator("visible=true")).to_have_count(1)

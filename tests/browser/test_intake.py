@@ -11,7 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import SignIn
-from tests.browser.test_board import see
+from tests.browser.hands import go_to, see
 from tests.devices.standins import Start, demo_spec
 from tests.formats.smbios_facts import Device, listing, table
 from tests.formats.spd_facts import Chip, ddr4
@@ -32,7 +32,7 @@ REPORTS: dict[str, tuple[str, bytes] | str] = {
 
 def survey_of(page: Page, name: str) -> None:
     page.get_by_role("link", name=name, exact=True).click()
-    page.get_by_role("link", name=re.compile("^Survey")).click()
+    go_to(page, "Survey")
     page.get_by_role("button", name="Survey it again").click()
 
 

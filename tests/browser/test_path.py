@@ -3,46 +3,16 @@
 from __future__ import annotations
 
 import re
-from pathlib import Path
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import expect
 
 from tests.browser.conftest import Served, SignIn
+from tests.browser.hands import AXE, drag, go_to, open_fit, slot, type_label, verdict
 from tests.formats.smbios_facts import Device, listing, table
 
-AXE = (Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js").read_text()
 DEVICES = [Device(f"CPU{n}_DIMM_{c}{i}", 16384 if i == 1 else 0) for n in (1, 2) for c in "ABCDEF" for i in (1, 2)]
 DEVICES[-1] = Device("SPARE", 0)
-
-
-def open_fit(page: Page, machine: str) -> None:
-    page.get_by_role("link", name=machine).click()
-    page.get_by_role("link", name=re.compile("^Fit")).click()
-    expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
-
-
-def slot(page: Page, name: str) -> Locator:
-    return page.locator(f'[data-slot="{name}"]')
-
-
-def verdict(page: Page) -> Locator:
-    return page.get_by_role("region", name="Verdict")
-
-
-def drag(page: Page, source: Locator, target: Locator) -> None:
-    """Press, move in two steps (the first begins the drag), let go."""
-    start, end = source.bounding_box(), target.bounding_box()
-    assert start and end
-    page.mouse.move(start["x"] + start["width"] / 2, start["y"] + start["height"] / 2)
-    page.mouse.down()
-    page.mouse.move(start["x"] + start["width"] / 2 + 12, start["y"] + start["height"] / 2 + 8)
-    page.mouse.move(end["x"] + end["width"] / 2, end["y"] + end["height"] / 2, steps=4)
-
-
-def type_label(page: Page, text: str) -> None:
-    page.get_by_label("Type what the label says").fill(text)
-    expect(page.locator(".piece").first).to_be_visible()
 
 
 @pytest.mark.parametrize("way", ["paste", "file"])
@@ -76,7 +46,7 @@ def test_the_whole_path_by_mouse_and_through_a_restart(sign_in: SignIn, served: 
     expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("CPU1 A2, empty"))
 
     # 3: type a label, see it decoded, drag it, move it, take it out, undo
-    page.get_by_role("link", name=re.compile("^Fit")).click()
+    go_to(page, "Fit")
     type_label(page, "32gb 2rx4 ddr4 reg 2400 shiny")
     for piece in ("32 GB", "2 ranks x 4", "DDR4-2400", "registered"):
         expect(page.locator("#label-meaning").get_by_text(piece, exact=True)).to_be_visible()
@@ -273,19 +243,19 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     slot(page, "CPU3.7").click()
     expect(page.get_by_role("button", name="It works after all")).to_be_visible()
     check("Survey")
-    page.get_by_role("link", name=re.compile("^Ceiling")).click()
+    go_to(page, "Ceiling")
     page.get_by_role("button", name="State a limit").click()
     check("Ceiling")
-    page.get_by_role("link", name=re.compile("^Target")).click()
+    go_to(page, "Target")
     expect(page.get_by_role("row", name=re.compile("^need"))).to_be_visible()
     check("Target")
-    page.get_by_role("link", name=re.compile("^Routes")).click()
+    go_to(page, "Routes")
     page.get_by_role("button", name="Pin route A").click()
     check("Routes")
     page.get_by_role("button", name="Unpin route A").first.click()
     expect(page.get_by_role("region", name="Route A")).to_be_visible()
     check("a route")
-    page.get_by_role("link", name=re.compile("^Survey")).click()
+    go_to(page, "Survey")
     page.get_by_role("button", name="Survey it again").click()
     page.get_by_label("Paste what it reports").fill(listing(DEVICES))
     page.get_by_role("button", name="Read it").click()
@@ -293,7 +263,7 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     check("difference")
     page.get_by_role("link", name="Machines", exact=True).click()
     page.get_by_role("link", name="store-01").click()
-    page.get_by_role("link", name=re.compile("^Survey")).click()
+    go_to(page, "Survey")
     page.get_by_role("button", name="Bay 2: not known").click()
     check("bays")
     page.get_by_role("link", name="Machines", exact=True).click()
@@ -305,7 +275,7 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     expect(page.get_by_label("Firmware")).to_have_value("4.2")
     check("edit")
     page.get_by_role("button", name="Leave it").click()
-    page.get_by_role("link", name=re.compile("^Fit")).click()
+    go_to(page, "Fit")
     type_label(page, "8GB 2Rx8 PC3-12800S spoon")
     page.keyboard.press("Enter")
     check("Fit")

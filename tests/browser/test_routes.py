@@ -7,12 +7,13 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import SignIn
+from tests.browser.hands import go_to
 from tests.formats.spd_facts import Chip, fb_dimm
 
 
 def open_routes(page: Page, machine: str, usable: str) -> None:
     page.get_by_role("link", name=machine, exact=True).click()
-    page.get_by_role("link", name=re.compile("^Routes")).click()
+    go_to(page, "Routes")
     page.get_by_label("at least GB usable").fill(usable)
     page.get_by_label("at least GB usable").press("Enter")
     expect(page.get_by_role("region", name="Routes", exact=True)).to_be_visible()
@@ -68,7 +69,7 @@ def test_wishes_narrow_and_what_stands_in_the_way_is_given_up(sign_in: SignIn) -
 def test_a_machine_for_which_nothing_is_at_hand(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="wave-01", exact=True).click()
-    page.get_by_role("link", name=re.compile("^Routes")).click()
+    go_to(page, "Routes")
     expect(page.get_by_text("there is nothing on the Shelf and no offer of its kind")).to_be_visible()
     page.get_by_role("link", name="Put modules and offers on the Shelf").click()
     expect(page.get_by_role("heading", name="Shelf")).to_be_visible()
@@ -127,7 +128,7 @@ def test_modules_and_offers_come_by_label_and_by_file(sign_in: SignIn) -> None:
 def test_the_need_is_a_line_across_what_can_be_reached(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="hall-03", exact=True).click()
-    page.get_by_role("link", name=re.compile("^Target")).click()
+    go_to(page, "Target")
     expect(page.get_by_text("138.9 GB short")).to_be_visible()
     expect(page.get_by_text("It may be opened now")).to_be_visible()
     ladder = page.get_by_role("region", name="Totals it can reach").get_by_role("row")
@@ -145,7 +146,7 @@ def test_the_need_is_a_line_across_what_can_be_reached(sign_in: SignIn) -> None:
     page.get_by_role("row", name=re.compile("^764")).get_by_role("link").first.click()
     expect(page.get_by_label("at least GB usable")).to_have_value("764")
     expect(page.get_by_role("button", name="listed parts only")).to_have_attribute("aria-pressed", "true")
-    page.get_by_role("link", name=re.compile("^Target")).click()
+    go_to(page, "Target")
     page.get_by_role("link", name="hall-01").click()
     expect(page.get_by_role("heading", name="hall-01")).to_be_visible()
 
@@ -171,7 +172,7 @@ def test_the_plan_is_one_line_at_the_stations_before_fit(sign_in: SignIn) -> Non
     line = page.get_by_role("link", name=re.compile("^Plan Even out CPU 2 480 → 576 GB 4400 MT.s"))
     expect(line).to_have_count(0)
     for station in ("Ceiling", "Target", "Routes"):
-        page.get_by_role("link", name=re.compile(f"^{station}")).click()
+        go_to(page, station)
         expect(line).to_contain_text("CPU2 F2 holds all back")
     line.click()
     expect(page.get_by_role("textbox", name="Name of this plan")).to_have_value("Even out CPU 2")

@@ -7,8 +7,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import SignIn
-from tests.browser.test_board import see
-from tests.browser.test_path import slot
+from tests.browser.hands import go_to, see, slot
 from tests.formats.smbios_facts import Device, listing
 
 LAPTOP = {"form": (0x0D, "SODIMM"), "total": 64, "kind": (0x18, "DDR3"), "detail": (1 << 7, "Synchronous"), "speed": 1600, "configured": 1600, "mv": 1350, "rank": 2}  # fmt: skip
@@ -23,7 +22,7 @@ def take_in(page: Page, text: str) -> None:
 def test_a_difference_is_taken_over_in_part_and_the_rest_settled(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="radar-02").click()
-    page.get_by_role("link", name=re.compile("^Survey")).click()
+    go_to(page, "Survey")
     take_in(page, "nothing of the kind")
     expect(page.get_by_role("alert")).to_contain_text("line 1")
     page.get_by_role("button", name="Leave it").click()
@@ -52,7 +51,7 @@ def test_a_difference_is_taken_over_in_part_and_the_rest_settled(sign_in: SignIn
     expect(page.get_by_text("1 slot is disputed")).to_have_count(0)
     page.get_by_role("link", name="History").click()
     expect(page.get_by_text("took over SLOT 2; disputed: SLOT 1")).to_be_visible()
-    page.get_by_role("link", name=re.compile("^Survey")).click()
+    go_to(page, "Survey")
     take_in(
         page,
         listing([Device("DIMM0", 8192, part="ZX-8", **LAPTOP), Device("UPPER", 4096, part="OSM3L-4S16", **LAPTOP)]),
@@ -84,7 +83,7 @@ def test_a_model_that_nobody_knows_is_drafted(sign_in: SignIn) -> None:
 def test_which_drive_is_in_which_bay(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="store-01").click()
-    page.get_by_role("link", name=re.compile("^Survey")).click()
+    go_to(page, "Survey")
     page.get_by_role("button", name="Bay 2: not known").click()
     page.get_by_label("Serial number in bay 2").fill("DR-002")
     page.get_by_label("Written on it").fill("tides b")
