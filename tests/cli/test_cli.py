@@ -239,3 +239,31 @@ def test_where_there_is_no_route_the_wishes_to_give_up_are_told(case: Any) -> No
 def test_wrong_candidates_and_wishes_name_the_line(case: Any, change: tuple[str, str], says: str) -> None:
     code, out, err = run("routes", case(ROUTES.replace(*change)))
     assert (code, out) == (1, "") and says in err
+
+
+RUN = f"""\
+sheet: {DEMO}/fjell-n4.yaml
+slots: {{S1: 8GB 1Rx8 PC4-2400T-TB1}}
+goal: {{S1: 8GB 1Rx8 PC4-2400T-TB1, S2: 8GB 1Rx8 PC4-2400T-TB1}}
+duty: {{group: shore, members: [{{id: a, usable_gib: 8, load_gib: 4}}, {{id: b, usable_gib: 8, load_gib: 2}}]}}
+bays: {{1: D1, 2: null}}
+"""
+
+
+def test_the_run_sheet_of_a_case(case: Any) -> None:
+    path = case(RUN)
+    code, out, _ = run("run-sheet", "--json", path, case(RUN.replace("goal:", "wishes: {}  #"), "no-goal.yaml"))
+    (result, error) = json.loads(out)
+    assert code == 1 and (error["error"]["code"], error["error"]["where"]) == ("no-goal", "goal")
+    assert set(result) == {"title", "stage", "stages", "hands_on", "down", "steps"}
+    steps = {s["key"]: s for s in result["steps"]}
+    assert set(steps["module:1"]) == {
+        "key", "phase", "text", "why", "details", "checks", "slots", "bays", "carrier", "tools", "minutes", "waits", "hold", "who",
+        "back_out", "action", "closes",
+    }  # fmt: skip
+    assert (steps["module:1"]["action"]["from"], steps["module:1"]["action"]["to"]) == ("S1", "mat")
+    assert steps["open:drives"]["bays"] == [1, 3, 4], "bay 2 is empty"
+    code, out, _ = run("run-sheet", path)
+    assert code == 0 and "HOLD: Opening this ends the warranty: go on?" in out and "the rest has room for 8 GB" in out
+    code, _, err = run("run-sheet", case(RUN.replace("bays: {1:", "failed: [S9]\nbays: {1:")))
+    assert code == 1 and "line 5, column 10: failed[0]: fjell-n4 has no slot S9" in err

@@ -58,6 +58,9 @@ def _parser() -> argparse.ArgumentParser:
     routes.add_argument("cases", metavar="CASE", nargs="+", type=Path)
     routes.add_argument("--seconds", type=float, default=60.0, help="end with the best so far after this; default: 60")
     as_json(routes)
+    run = command("run-sheet", run_sheet_command)
+    run.add_argument("cases", metavar="CASE", nargs="+", type=Path)
+    as_json(run)
 
     sheet = commands.add_parser("sheet", help="platform sheets").add_subparsers(metavar="COMMAND", required=True)
     lint = command("lint", sheet_lint_command, sheet)
@@ -211,6 +214,18 @@ def routes_command(arguments: Arguments) -> None:
 
     signal.signal(signal.SIGINT, stop)
     _each(arguments.cases, use, arguments.as_json, routes_words)
+
+
+def run_sheet_command(arguments: Arguments) -> None:
+    """The steps that lead from each case's slots to its goal."""
+    from umbrak.cli.words import run_sheet_words
+    from umbrak.formats.case import read_case, run_sheet_case
+
+    def use(path: Path) -> dict[str, Any]:
+        folder = Path(".") if str(path) == "-" else path.parent
+        return run_sheet_case(read_case(_bytes(path), folder))
+
+    _each(arguments.cases, use, arguments.as_json, run_sheet_words)
 
 
 def sheet_lint_command(arguments: Arguments) -> None:

@@ -170,3 +170,32 @@ def routes_words(result: dict[str, Any]) -> str:
     if not result["proved"]:
         lines.append(f"not all was looked at: the cheapest could be {result['gap']:.1%} cheaper at most")
     return "\n".join(lines)
+
+
+def run_sheet_words(result: dict[str, Any]) -> str:
+    """The steps by phase, a box before each, with what they need, and the way back at hold points."""
+    lines = [f"{result['title']}: {len(result['steps'])} steps, down for {_minutes(result['down'])}"]
+    phase = ""
+    for number, step in enumerate(result["steps"], 1):
+        if step["phase"] != phase:
+            phase = step["phase"]
+            lines += ["", phase]
+        took = f"  {_minutes(step['minutes'])}" if step["minutes"]["high"] else ""
+        lines.append(f"{number:4} [ ] {'HOLD: ' if step['hold'] else ''}{step['text']}{took}")
+        if step["why"]:
+            lines.append(f"{'':9}why: {step['why']}")
+        if step["tools"]:
+            lines.append(f"{'':9}with: {', '.join(step['tools'])}")
+        lines += [f"{'':9}- {d}" for d in step["details"]]
+        lines += [f"{'':9}[ ] {c}" for c in step["checks"]]
+        if step["hold"]:
+            lines.append(f"{'':9}a second person or a lead ticks this" if step["who"] == "second" else "")
+            lines += [f"{'':9}to go back: {step['back_out'][0]}", *(f"{'':21}{w}" for w in step["back_out"][1:])]
+    return "\n".join(lines)
+
+
+def _minutes(range_: dict[str, float]) -> str:
+    low, high = range_["low"], range_["high"]
+    unit, by = ("days", 1440) if low >= 2880 else ("h", 60) if low >= 180 else ("min", 1)
+    low, high = low / by, high / by
+    return f"{low:.3g} {unit}" if low == high else f"{low:.3g} to {high:.3g} {unit}"

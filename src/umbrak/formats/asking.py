@@ -12,6 +12,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 from umbrak.core.evidence.belief import Trial
 from umbrak.core.evidence.table import Outcome
 from umbrak.core.evidence.trouble import Costs
+from umbrak.core.plan.sizing import Duty, Member, duty_while_open
 from umbrak.core.platform.statement import SourceKind
 from umbrak.core.routes.problem import Candidate, Origin, Wishes
 from umbrak.formats.documents import Doc, Gib, ModuleDoc, Mts, Name, SourceKindName, Text, checked_label, module_from
@@ -148,3 +149,23 @@ class CostsDoc(Doc):
     def value(self) -> Costs:
         data = self.data_by_backup_tiers
         return Costs(self.hour, self.downtime_hour, self.returned, data[0] if isinstance(data, list) else data)
+
+
+class MemberDoc(Doc):
+    """A machine of a duty group."""
+
+    id: str
+    usable_gib: Annotated[float, Field(ge=0)]
+    load_gib: Annotated[float, Field(ge=0)] | None = None
+
+
+class DutyDoc(Doc):
+    """A duty group and the member that is opened: the first one where none is named."""
+
+    group: str
+    members: Annotated[list[MemberDoc], Field(max_length=1000)] = []
+    opened: str | None = None
+
+    def value(self) -> Duty | None:
+        members = [Member(m.id, m.usable_gib, m.load_gib) for m in self.members]
+        return duty_while_open(members, self.opened or members[0].id) if members else None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -13,17 +13,20 @@ from pydantic import Field
 from umbrak.core.cures import cures
 from umbrak.core.evaluate import evaluate
 from umbrak.core.evidence.belief import Trial
+from umbrak.core.evidence.claims import claims_of
 from umbrak.core.evidence.trouble import Costs
 from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.routes.problem import Candidate, Problem, Wishes
-from umbrak.formats.asking import CandidateDoc, CostsDoc, Day, TrialDoc, WishesDoc
+from umbrak.core.runsheet.make import run_sheet
+from umbrak.core.runsheet.step import Work
+from umbrak.formats.asking import CandidateDoc, CostsDoc, Day, DutyDoc, TrialDoc, WishesDoc
 from umbrak.formats.documents import Doc, MachineDoc, OccupantsDoc, StatementDoc, occupants
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
-from umbrak.formats.to_json import actions_json, answer_json, jsonable
+from umbrak.formats.to_json import actions_json, answer_json, jsonable, run_sheet_json
 from umbrak.formats.yaml_text import Document, check, load_yaml
 
 if TYPE_CHECKING:
@@ -43,7 +46,11 @@ class CaseDoc(Doc):
     candidates: Annotated[list[CandidateDoc], Field(max_length=1000)] = []
     wishes: WishesDoc = Field(default_factory=WishesDoc)
     costs: CostsDoc = Field(default_factory=CostsDoc)
-    duty: dict[str, Any] = {}
+    duty: DutyDoc | None = None
+    #: Slots whose module is at fault.
+    failed: Annotated[list[str], Field(max_length=1000)] = []
+    #: Bay -> what tells its drive apart, null where the bay is empty.
+    bays: dict[Annotated[str, Field(pattern="^[1-9][0-9]{0,2}$")], str | None] = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +68,9 @@ class Case:
     currency: str | None
     wishes: Wishes
     costs: Costs
+    duty: DutyDoc | None
+    failed: tuple[str, ...]
+    bays: Mapping[int, str]
 
 
 def read_case(text: str | bytes, folder: Path) -> Case:
@@ -98,7 +108,17 @@ def read_case(text: str | bytes, folder: Path) -> Case:
         _one_currency(document, doc.candidates),
         doc.wishes.value(),
         doc.costs.value(),
+        doc.duty,
+        _slots_of(document, sheet, doc.failed),
+        {int(n): drive or "" for n, drive in doc.bays.items()},
     )
+
+
+def _slots_of(document: Document, sheet: Sheet, failed: list[str]) -> tuple[str, ...]:
+    for i, slot in enumerate(failed):
+        if slot not in sheet.slots:
+            raise InputError("wrong-reference", [document.fault(("failed", i), f"{sheet.id} has no slot {slot}")])
+    return tuple(failed)
 
 
 def _one_currency(document: Document, candidates: list[CandidateDoc]) -> str | None:
@@ -190,3 +210,29 @@ def routes_case(
             tell(p.seconds, p.routes, p.weighed)
 
     return answer_json(answer(problem_of(case, today), seconds, report, stopped), case.currency)
+
+
+def run_sheet_case(case: Case) -> dict[str, Any]:
+    """The run sheet of a case (docs/command-line.md, `umbrak run-sheet --json`).
+
+    Raises
+        InputError   neither a goal nor a failed module: there is nothing to do
+    """
+    goal = case.goal if case.goal is not None else case.layout if case.failed else None
+    if goal is None:
+        raise InputError(
+            "no-goal", [Fault("name the goal, or the slots that have failed: else nothing is to be done", "goal")]
+        )
+    judged = evaluate(case.sheet, case.machine, goal, case.statements, case.layout)
+    work = Work(
+        case.layout,
+        goal,
+        frozenset(case.failed),
+        title=case.sheet.title,
+        bays=case.bays,
+        group=case.duty.group if case.duty else "",
+        duty=case.duty.value() if case.duty else None,
+        claims=tuple(c.words for c in claims_of(case.sheet, case.machine, goal, judged, case.layout)),
+        backup_tiers=max(1, case.costs.backup_tiers),
+    )
+    return run_sheet_json(run_sheet(case.sheet, case.machine, work))

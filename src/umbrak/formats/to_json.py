@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from umbrak.core.plan.actions import Action
     from umbrak.core.routes.answer import Answer, Route
     from umbrak.core.routes.material import Bought
+    from umbrak.core.runsheet.step import RunSheet
 
 
 def jsonable(value: Any) -> Any:
@@ -146,6 +147,21 @@ def bought_json(b: Bought) -> dict[str, Any]:
         "kits": b.kits,
         "price": money(b.price),
         "lead_days": b.candidate.lead_days,
+    }
+
+
+def run_sheet_json(made: RunSheet) -> dict[str, Any]:
+    """A run sheet with stable names (docs/command-line.md, `umbrak run-sheet --json`)."""
+    return {
+        "title": made.title,
+        "stage": made.stage,
+        "stages": made.stages,
+        "hands_on": jsonable(made.hands_on),
+        "down": jsonable(made.down),
+        "steps": [
+            {**jsonable(s), "action": next(iter(actions_json([s.action])), None) if s.action else None}
+            for s in made.steps
+        ],
     }
 
 

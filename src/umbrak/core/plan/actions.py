@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -32,8 +32,8 @@ class Action:
     target: str | None
 
 
-def actions(sheet: Sheet, now: Layout, goal: Layout) -> tuple[Action, ...]:
-    """What to do, kept modules first, then in workable order.
+def actions(sheet: Sheet, now: Layout, goal: Layout, failed: Collection[str] = ()) -> tuple[Action, ...]:
+    """What to do, kept modules first, then in workable order. The modules in `failed` slots leave, whatever the goal has.
 
     Like modules are interchangeable. A module whose slot wants its like stays: letting another take its
     place would only touch more. Of the rest, every slot that loses its module and every slot that gains one is
@@ -46,7 +46,8 @@ def actions(sheet: Sheet, now: Layout, goal: Layout) -> tuple[Action, ...]:
     full: what stands in the way, or closes a circle of moves, lies on the mat meanwhile.
     """
     order = sheet.slot_order
-    plan = _pairing(sorted({*now, *goal}, key=lambda s: (order.get(s, len(order)), s)), now, goal)
+    slots = sorted({*now, *goal}, key=lambda s: (order.get(s, len(order)), s))
+    plan = _pairing(slots, now, goal, frozenset(failed))
     done = _Work(sheet, now, goal, plan).done()
     lifted = {a.source for a in done}
     kept = tuple(Action(Do.KEEP, _known(now[s]), s, s) for s in plan.kept if s not in lifted)
@@ -62,14 +63,14 @@ class _Pairing:
     comes: tuple[str, ...]
 
 
-def _pairing(slots: list[str], now: Layout, goal: Layout) -> _Pairing:
-    kept = [s for s in slots if s in now and s in goal and _alike(now[s]) == _alike(goal[s])]
+def _pairing(slots: list[str], now: Layout, goal: Layout, failed: frozenset[str]) -> _Pairing:
+    kept = [s for s in slots if s in now and s in goal and s not in failed and _alike(now[s]) == _alike(goal[s])]
     losing = [s for s in slots if s in now and s not in kept]
     gaining = [s for s in slots if s in goal and s not in kept]
     leaves: dict[str, str | None] = {}
     for same in (lambda a, b: a == b, lambda a, b: _alike(a) == _alike(b)):  # the very one first, then its likes
         for source in losing:
-            if source in leaves or not isinstance(now[source], Module):
+            if source in leaves or source in failed or not isinstance(now[source], Module):
                 continue
             target = next((t for t in gaining if t not in leaves.values() and same(goal[t], now[source])), None)
             if target is not None:

@@ -1,0 +1,200 @@
+"""What is done before the machine is switched off, and switching it off."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from umbrak.core.memory.module import FIELD_NAMES, Module, alike
+from umbrak.core.plan.actions import Action, Do, actions
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.runsheet.handling import module_words, place_words, slot_words
+from umbrak.core.runsheet.step import Minutes, Phase, Step, Who, Work
+
+#: What tells two modules of one kind apart and nothing else: no machine minds it.
+_ONLY_STICKERS = ("maker", "maker_code", "part", "revision", "serial", "made", "timing", "height_mm")
+
+
+def incoming(sheet: Sheet, work: Work) -> tuple[Action, ...]:
+    done = actions(sheet, work.now, work.goal, work.failed)
+    return tuple(a for a in done if a.do is Do.PUT_IN and a.source is None)
+
+
+def outgoing(sheet: Sheet, work: Work) -> tuple[Action, ...]:
+    return tuple(
+        a for a in actions(sheet, work.now, work.goal, work.failed) if a.do is Do.TAKE_OUT and a.target is None
+    )
+
+
+def replaced(sheet: Sheet, work: Work) -> tuple[str, ...]:
+    """Failed slots that this work touches, in the sheet's order."""
+    touched = {a.source for a in actions(sheet, work.now, work.goal, work.failed) if a.do is not Do.KEEP}
+    return tuple(s for s in sheet.slots if s in work.failed and s in touched)
+
+
+def before(sheet: Sheet, work: Work) -> Iterator[Step]:
+    """Everything that can be done while the machine still runs."""
+    broken = replaced(sheet, work)
+    for slot in broken:
+        yield _locate(sheet, work, slot)
+        if isinstance(work.goal.get(slot), Module):
+            yield _match(sheet, work, slot)
+    if work.stage > 1:
+        yield Step(
+            "before:stage", Phase.BEFORE, f"See that stage {work.stage - 1} is proved",
+            why="what the next modules rest on is what the first one showed", hold=True, who=Who.SECOND,
+            back_out=("Nothing of this stage has been touched: leave the machine as stage "
+                      f"{work.stage - 1} left it, or back that stage out.",),
+        )  # fmt: skip
+    elif not broken:
+        yield Step(
+            "before:settled", Phase.BEFORE, "Test the machine as it is",
+            why="a fault that is found now is not one of the new modules",
+            details=("Its system is installed and has run some days on the present memory.",
+                     "One pass of a memory test finds nothing."),
+            minutes=Minutes(30, 240), waits=True,
+        )  # fmt: skip
+    yield Step(
+        "before:firmware", Phase.BEFORE, "Bring firmware and system up to date first",
+        why="a release can raise a limit, or tighten one",
+        details=("Read the notes of every release between for memory: limits, kinds refused, slots moved.",
+                 "Enter the new version in Survey: the plan is judged again by it."),
+        minutes=Minutes(10, 40),
+    )  # fmt: skip
+    yield from _backups(sheet, work)
+    yield from _parts(sheet, work)
+    if work.group:
+        yield _group(work)
+    yield Step(
+        "before:monitoring", Phase.BEFORE, "Tell monitoring, and who uses the machine", why="an outage that is expected alarms nobody",
+        minutes=Minutes(2, 5),
+    )  # fmt: skip
+    yield Step(
+        "before:go", Phase.BEFORE, "Everything is ready: switch off now?", hold=True, who=Who.SECOND,
+        why="from here on the machine is down",
+        back_out=tuple([*(["Put it back into its group."] if work.group else []), "Tell monitoring that nothing happens."]),
+    )  # fmt: skip
+
+
+def _locate(sheet: Sheet, work: Work, slot: str) -> Step:
+    s = sheet.slots[slot]
+    light = f"{s.light}: {sheet.lights[s.light]}" if s.light and s.light in sheet.lights else s.light
+    details = [place_words(sheet, slot), f"light: {light}" if light else "", "the machine's own log names it too"]
+    return Step(
+        f"before:locate:{slot}", Phase.BEFORE, f"Find the failed module: {slot_words(sheet, slot)}",
+        why="the neighbour taken out by mistake is a second outage", details=tuple(d for d in details if d),
+        slots=(slot,), minutes=Minutes(2, 5),
+    )  # fmt: skip
+
+
+def differences(old: Module, new: Module) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """(members that differ and matter, members that differ and are only the sticker), both known on both sides."""
+    differing = [n for n in FIELD_NAMES if None not in (a := (getattr(old, n), getattr(new, n))) and () not in a and a[0] != a[1]]  # fmt: skip
+    return tuple(n for n in differing if n not in _ONLY_STICKERS), tuple(n for n in differing if n in _ONLY_STICKERS)
+
+
+def _match(sheet: Sheet, work: Work, slot: str) -> Step:
+    old, new = work.now.get(slot), work.goal.get(slot)
+    details: list[str] = []
+    if isinstance(old, Module) and isinstance(new, Module):
+        matter, stickers = differences(old, new)
+        details.append(
+            f"differs and matters: {', '.join(map(_said, matter))}" if matter else "nothing that matters differs"
+        )
+        details.append(
+            "maker, part number, serial and date may differ: only the sticker"
+            if not stickers
+            else f"differs, only the sticker: {', '.join(map(_said, stickers))}"
+        )
+    return Step(
+        f"before:match:{slot}", Phase.BEFORE, f"Hold the new module for {slot_words(sheet, slot)} beside the old one's label",
+        why="size, ranks, width, kind, rate and supply decide; the sticker does not", details=tuple(details), slots=(slot,),
+        checks=("same size", "same ranks and width", "same kind (registered, load-reduced, ...)", "same generation and supply, rate no lower"),
+        minutes=Minutes(2, 5),
+    )  # fmt: skip
+
+
+def _said(member: str) -> str:
+    return member.removesuffix("_gib").removesuffix("_mts").removesuffix("_v").replace("_", " ")
+
+
+def _backups(sheet: Sheet, work: Work) -> Iterator[Step]:
+    tiers = max(1, work.backup_tiers + (1 if work.claims and work.backup_tiers < 2 else 0))
+    why = (
+        "two tiers: the plan rests on what nobody vouches for" if work.claims else "one that was never restored is none"
+    )
+    yield Step(
+        "before:backups", Phase.BEFORE, "Check the backups", why=why, minutes=Minutes(5, 20),
+        checks=tuple(f"tier {i}: date noted, one file restored" for i in range(1, tiers + 1)),
+        details=("A failed backup goes before everything here.",),
+    )  # fmt: skip
+    if work.bays:
+        yield Step(
+            "before:bays", Phase.BEFORE, "Compare the drives with what is recorded of their bays",
+            why="while it runs, the machine itself can still be asked",
+            checks=tuple(f"bay {n}: {d or 'empty'}" for n, d in sorted(work.bays.items())), bays=tuple(sorted(work.bays)),
+            minutes=Minutes(1, 3),
+        )  # fmt: skip
+
+
+def _parts(sheet: Sheet, work: Work) -> Iterator[Step]:
+    counted = Counter(alike(a.module) if a.module else None for a in incoming(sheet, work))
+    if counted:
+        yield Step(
+            "before:parts", Phase.BEFORE, "Check every new module against its label",
+            why="a part by another revision may hold other chips than those that were tried",
+            checks=tuple(f"{n} x {module_words(m)}" for m, n in counted.items()), minutes=Minutes(2, 5) + Minutes(0.5 * counted.total(), counted.total()),
+        )  # fmt: skip
+    if outgoing(sheet, work):
+        yield Step(
+            "before:keep", Phase.BEFORE, "Lay out antistatic bags for what comes out",
+            why="the old modules are the way back: they are kept until the soak is over", minutes=Minutes(1, 2),
+            details=("Write slot and date on each bag.",),
+        )  # fmt: skip
+
+
+def _group(work: Work) -> Step:
+    d = work.duty
+    details = []
+    if d is not None:
+        details.append(f"the group carries {d.load_gib:g} GB; the rest has room for {d.room_gib:g} GB")
+        if d.fits is False:
+            details.append("that does not fit: move loads elsewhere first, or wait")
+        elif d.fits_with_one_lost is False:
+            details.append(f"with one more lost there is room for {d.room_with_one_lost_gib:g} GB only: no machine of the group may fail meanwhile")  # fmt: skip
+        if d.unknown:
+            details.append(f"nobody said what {', '.join(d.unknown)} carries")
+    return Step(
+        "before:group", Phase.BEFORE, f"Take it out of the group {work.group}, and see that the rest carries the load",
+        why="also with one more lost", details=tuple(details), minutes=Minutes(5, 30),
+        hold=d is not None and (d.fits is not True or d.fits_with_one_lost is not True),
+        who=Who.SECOND if d is not None and (d.fits is not True or d.fits_with_one_lost is not True) else Who.ANYONE,
+        back_out=("Put it back into its group.",),
+    )  # fmt: skip
+
+
+def off(sheet: Sheet, cools_min: float) -> Iterator[Step]:
+    """Off, and truly off."""
+    yield Step(
+        "off:down", Phase.OFF, "Shut the system down", details=("By its own menu or command, never by the switch.",),
+        minutes=Minutes(2, 8),
+    )  # fmt: skip
+    yield Step(
+        "off:cables", Phase.OFF, "Pull the power cables, then all the others",
+        why="with power on, a slot is live even when the machine is off",
+        checks=("every power cable is out", "every other cable is marked with its socket", "no light is on"),
+        minutes=Minutes(1, 3),
+    )  # fmt: skip
+    yield Step(
+        "off:drain", Phase.OFF, "Press the power button for ten seconds", why="it empties what the supplies still hold",
+        details=("Wait until the drives are silent.",) if sheet.bays else (), minutes=Minutes(1, 2),
+    )  # fmt: skip
+    if cools_min:
+        yield Step(
+            "off:cool", Phase.OFF, f"Let it cool for {cools_min:g} minutes", why="coolers and modules burn fingers",
+            minutes=Minutes(cools_min, cools_min), waits=True,
+        )  # fmt: skip
+    yield Step(
+        "off:static", Phase.OFF, "Wrist strap on, or touch bare metal before every module",
+        why="a spark that nobody feels is enough", minutes=Minutes(0.5, 1),
+    )  # fmt: skip
