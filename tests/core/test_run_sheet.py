@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import replace
 from functools import cache
+from itertools import pairwise
 from typing import Any
 
 import pytest
@@ -244,4 +245,4 @@ def test_boards_come_out_once_and_are_worked_one_after_the_other() -> None:
     made = run_sheet(sheet, Machine(), work)
     hold_true(sheet, work, made)
     boards = [s.carrier for s in made.steps if s.action]
-    assert len([a for a, b in zip(boards, boards[1:], strict=False) if a != b]) == 2
+    assert len([a for a, b in pairwise(boards) if a != b]) == 2

@@ -72,7 +72,7 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
     yield Step(
         "before:go", Phase.BEFORE, "Everything is ready: switch off now?", hold=True, who=Who.SECOND,
         why="from here on the machine is down",
-        back_out=tuple([*(["Put it back into its group."] if work.group else []), "Tell monitoring that nothing happens."]),
+        back_out=(*(("Put it back into its group.",) if work.group else ()), "Tell monitoring that nothing happens."),
     )  # fmt: skip
 
 

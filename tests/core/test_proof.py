@@ -1,0 +1,285 @@
+"""Proof: the comparison by a table of cases, the soak's rule by hand, the fault search against what must be so."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from itertools import combinations
+from math import exp
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.sheets import SMALL, merged
+from umbrak.core.evaluate import evaluate
+from umbrak.core.memory.label import decode_label
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
+from umbrak.core.platform.survey import SlotHealth
+from umbrak.core.proof.compare import (
+    Comparison,
+    Fresh,
+    Seen,
+    after_moves,
+    alert_is_expected,
+    compare,
+    contradicted,
+)
+from umbrak.core.proof.fault_search import look, what_to_do
+from umbrak.core.proof.soak import Reading, days_needed, soak, upper_rate
+from umbrak.core.proof.suspects import (
+    SHOWINGS,
+    Boot,
+    Case,
+    Kind,
+    Showing,
+    Suspect,
+    Symptom,
+    believe,
+    first_state,
+    likelihood,
+    state_after,
+)
+from umbrak.formats.sheet.reading import sheet_from_data
+
+SHEET = sheet_from_data(
+    merged(
+        SMALL,
+        {
+            "reserve": {"fixed_mib": 512, "tolerance_mib": 128},
+            "population": [
+                {"fill": [["A1", "B1"], ["A2", "B2"]], "source": "guide", "clause": "2.1", "otherwise": "unsupported"}
+            ],
+        },
+    )
+)
+P = Machine(processors={"CPU": "p"})
+EIGHT = decode_label("8GB 2Rx8 PC3-12800E").module
+FOUR = decode_label("4GB 1Rx8 PC3-12800E").module
+GOAL = Layout({"A1": EIGHT, "B1": EIGHT, "A2": FOUR, "B2": FOUR})
+ALL: dict[str, Occupant | None] = dict(GOAL)
+
+
+def compared(fresh: Fresh, goal: Layout = GOAL) -> Comparison:
+    seen = Layout({s: m for s, m in fresh.slots.items() if s not in fresh.failed})
+    return compare(SHEET, goal, evaluate(SHEET, P, goal), fresh, evaluate(SHEET, P, seen))
+
+
+@pytest.mark.parametrize(
+    ("fresh", "slots", "words"),
+    [
+        pytest.param(Fresh(ALL), {}, "", id="right"),
+        pytest.param(Fresh({**ALL, "A2": replace(FOUR, serial="7")}), {}, "", id="a serial learnt is no difference"),
+        pytest.param(Fresh({**ALL, "A1": None}), {"A1": Seen.MISSING}, "not seen", id="missing"),
+        pytest.param(Fresh(ALL, frozenset({"A1"})), {"A1": Seen.MISSING}, "as failed", id="switched off"),
+        pytest.param(
+            Fresh({**ALL, "A1": None, "A2": None}), {"A1": Seen.MISSING, "A2": Seen.MISSING}, "A1 and A2 share channel A", id="a channel"
+        ),
+        pytest.param(Fresh({**ALL, "A1": replace(EIGHT, capacity_gib=4)}), {"A1": Seen.SMALLER}, "4 of 8 GB", id="smaller"),
+        pytest.param(Fresh({**ALL, "A1": replace(EIGHT, ecc=False)}), {"A1": Seen.UNLIKE}, "ecc False, not True", id="unlike"),
+        pytest.param(Fresh({**ALL, "A1": UNKNOWN}), {"A1": Seen.UNTOLD}, "does not tell", id="unknown"),
+        pytest.param(Fresh({s: m for s, m in ALL.items() if s != "A1"}), {"A1": Seen.UNTOLD}, "does not tell", id="not told"),
+        pytest.param(Fresh(ALL, rates=dict.fromkeys(ALL, 1066)), dict.fromkeys(ALL, Seen.SLOWER), "1066 of 1333", id="slower"),
+        pytest.param(
+            Fresh({**ALL, "A1": FOUR, "A2": EIGHT}), {"A1": Seen.ELSEWHERE, "A2": Seen.ELSEWHERE}, "it is in A2", id="changed places"
+        ),
+    ],
+)  # fmt: skip
+def test_slots_are_compared(fresh: Fresh, slots: dict[str, Seen], words: str) -> None:
+    made = compared(fresh)
+    assert {p.slot: p.seen for p in made.slots} == {**dict.fromkeys(GOAL, Seen.RIGHT), **slots}
+    assert words in repr(made)
+    assert made.right == (set(slots.values()) <= {Seen.UNTOLD})
+
+
+def test_one_more_and_one_elsewhere() -> None:
+    goal = Layout({"A1": EIGHT, "B1": EIGHT})
+    made = compared(Fresh({"A1": EIGHT, "B1": None, "B2": EIGHT, "A2": None}), goal)
+    assert {p.slot: (p.seen, p.words) for p in made.slots} == {
+        "A1": (Seen.RIGHT, ""),
+        "B1": (Seen.ELSEWHERE, "it is in B2"),
+        "B2": (Seen.EXTRA, "nothing was planned here"),
+    }
+
+
+@pytest.mark.parametrize(
+    ("fresh", "name", "right", "words"),
+    [
+        (Fresh(ALL), "installed", True, ""),
+        (Fresh({"A1": EIGHT}), "installed", None, ""),
+        (Fresh({}, installed_gib=20), "installed", False, "4 GB short"),
+        (Fresh({}, usable_gib=23.4), "usable", True, "as its sheet says"),
+        (Fresh({}, usable_gib=22), "usable", False, "1.5 GB less"),
+        (Fresh({}), "usable", None, "does not tell"),
+        (Fresh({}, installed_gib=24, usable_gib=23.5), "reserved", True, ""),
+        (Fresh({}, installed_gib=24, usable_gib=23), "reserved", False, ""),
+    ],
+)
+def test_totals_have_their_tolerance(fresh: Fresh, name: str, right: bool | None, words: str) -> None:
+    total = next(t for t in compared(fresh).totals if t.name == name)
+    assert (total.right, words in total.words) == (right, True)
+
+
+def test_snmp_cannot_tell_more_than_two_tebibytes() -> None:
+    large = replace(evaluate(SHEET, P, GOAL), usable_gib=3000.0, installed_gib=3072.0)
+    made = compare(SHEET, GOAL, large, Fresh({}, usable_gib=2048, kind="snmp"), large)
+    assert made.totals[1].right is None and "2 TiB" in made.totals[1].words
+
+
+def test_a_lower_rate_is_explained_or_not() -> None:
+    slow = replace(FOUR, rate_mts=1066)
+    explained = compared(Fresh({**ALL, "A2": slow}, rates=dict.fromkeys(ALL, 1066)))
+    assert explained.rate.right is False and explained.rate.words.startswith("explained: ")
+    assert "nothing known explains it" in compared(Fresh(ALL, rates=dict.fromkeys(ALL, 1066))).rate.words
+    assert compared(Fresh(ALL, rates=dict.fromkeys(ALL, 1333))).rate.right is True
+
+
+def test_the_machines_own_proposal_is_held_against_the_sheet() -> None:
+    goal = Layout({"A1": EIGHT, "B1": EIGHT})
+    moved = after_moves(goal, {"A1": "A2", "B1": "B2"})
+    assert moved == Layout({"A2": EIGHT, "B2": EIGHT})
+    found = contradicted(evaluate(SHEET, P, goal), evaluate(SHEET, P, moved))
+    assert [c.clause for c in found] == ["Guide 2.1"]
+    assert contradicted(evaluate(SHEET, P, moved), evaluate(SHEET, P, goal)) == ()
+    for moves, why in (({"A2": "B2"}, "nothing is planned for A2"), ({"A1": "B1"}, "B1 is full"), ({"A1": "A2", "B1": "A2"}, "two modules")):  # fmt: skip
+        with pytest.raises(ValueError, match=why):
+            after_moves(goal, moves)
+
+
+@pytest.mark.parametrize(
+    ("text", "unlisted", "expected"),
+    [
+        ("Memory in slot 2 is not certified", True, True),
+        ("Memory in slot 2 is not certified", False, False),
+        ("Correctable ECC error in slot 2: unsupported module", True, False),
+        ("Fan 3 speed changed", True, None),
+    ],
+)
+def test_alerts_about_third_party_parts_are_expected(text: str, unlisted: bool, expected: bool | None) -> None:
+    assert alert_is_expected(text, unlisted) is expected
+
+
+def readings(
+    *counts: int | None, days: float = 3.0, uncorrectable: int = 0, celsius: float | None = None
+) -> list[Reading]:
+    last = len(counts) - 1
+    return [
+        Reading(days * i / last, {"A1": SlotHealth(c, uncorrectable * (i == last) if c is not None else None, celsius)})
+        for i, c in enumerate(counts)
+    ]
+
+
+def test_the_bound_of_a_rate() -> None:
+    # None in t: exp(-r t) = 0.05. One in t: exp(-r t) (1 + r t) = 0.05.
+    assert exp(-upper_rate(0, 2.0) * 2) == pytest.approx(0.05)
+    r = upper_rate(1, 1.0)
+    assert exp(-r) * (1 + r) == pytest.approx(0.05)
+    assert days_needed(0) == pytest.approx(2.996, abs=1e-3) and upper_rate(3, 0) == float("inf")
+
+
+@pytest.mark.parametrize(
+    ("series", "day", "more", "passed", "left"),
+    [
+        (readings(5, 5, 5), 3.0, {}, True, 0.0),  # what was counted before it began does not count
+        (readings(5, 5, 5, days=2.0), 2.0, {}, None, 1.0),
+        (readings(0, 1), 3.0, {}, None, 1.74),  # one in three days: 4.74 days would do
+        (readings(0, 1, days=5.0), 5.0, {}, True, 0.0),
+        (readings(900, 3, 3, days=30.0), 30.0, {}, True, 0.0),  # a counter that began anew
+        (readings(0, 300), 3.0, {}, False, None),
+        (readings(0, 0, uncorrectable=1), 3.0, {}, False, None),
+        (readings(0, 0, celsius=86), 3.0, {}, False, None),
+        (readings(0, 0, celsius=85), 3.0, {}, True, 0.0),
+        (readings(0, 0), 3.0, {"restarts": 1}, False, None),
+        # A machine that counts nothing: passes, quiet days, a clean scrub.
+        ([], 3.0, {}, None, 0.0),
+        ([], 3.0, {"passes": 2}, True, 0.0),
+        ([], 1.0, {"passes": 2}, None, 2.0),
+        (readings(None, None), 3.0, {"passes": 2}, True, 0.0),
+        ([], 3.0, {"passes": 2, "test_errors": 1}, False, None),
+        ([], 3.0, {"passes": 2, "restarts": 1}, False, None),
+        ([], 3.0, {"passes": 2, "scrubbed": False}, False, None),
+        ([], 3.0, {"passes": 2, "scrubbed": True}, True, 0.0),
+    ],
+)
+def test_the_soaks_rule(
+    series: list[Reading], day: float, more: dict[str, int], passed: bool | None, left: float | None
+) -> None:
+    given_ = {"passes": 0, "test_errors": 0, "restarts": 0, "scrubbed": None, **more}
+    made = soak(series, day, ["A1"], least_days=3.0, **given_)  # type: ignore[arg-type]
+    assert made.passed is passed
+    assert made.days_left == (None if left is None else pytest.approx(left, abs=0.01))
+
+
+TOLD = Showing(True, 0.8, 0.01, 0.3, 0)
+WHOLE = Showing(False, 0.8, 0.01, 0.0, 0)
+CASE = Case({"A1": "A", "A2": "A", "B1": "B", "B2": "B"}, {"A1": "a", "A2": "b", "B1": "c"}, TOLD)
+
+
+@pytest.mark.parametrize("showing", [TOLD, WHOLE])
+@pytest.mark.parametrize("arrangement", [CASE.start, {"A1": "b", "B2": "a"}, {"B1": "c"}])
+def test_the_results_of_a_boot_add_up_under_every_suspect(showing: Showing, arrangement: dict[str, str]) -> None:
+    case = replace(CASE, showing=showing)
+    boots = [
+        Boot(arrangement, dark=frozenset(d)) for n in range(len(arrangement) + 1) for d in combinations(arrangement, n)
+    ]
+    results = boots if showing.told else [Boot(arrangement), Boot(arrangement, showed=True)]
+    state = state_after(case, first_state(case), arrangement)
+    assert np.allclose(sum(likelihood(case, b, state) for b in results), 1.0)
+
+
+def told(case: Case, *boots: tuple[dict[str, str], str]) -> dict[Suspect, float]:
+    belief, _ = believe(case, [Boot(a, dark=frozenset(d.split())) for a, d in boots])
+    return dict(zip(case.suspects, map(float, belief), strict=True))
+
+
+def test_a_fault_follows_its_module_or_stays() -> None:
+    start, swapped = dict(CASE.start), {"A1": "c", "A2": "b", "B1": "a"}
+    follows = told(CASE, (start, "A1"), (swapped, "B1"), (swapped, "B1"))
+    stays = told(CASE, (start, "A1"), (swapped, "A1"), (swapped, "A1"))
+    cured = told(CASE, (start, "A1"), (swapped, ""), (swapped, ""), (swapped, ""))
+    assert max(follows, key=lambda s: follows[s]) == Suspect(Kind.MODULE, "a")
+    assert max(stays, key=lambda s: stays[s]) == Suspect(Kind.SLOT, "A1")
+    assert max(cured, key=lambda s: cured[s]) == Suspect(Kind.SEATING, "A1")
+    hidden = told(CASE, (start, "A1 A2"))
+    assert hidden[Suspect(Kind.MODULE, "a")] == pytest.approx(hidden[Suspect(Kind.MODULE, "b")])
+    assert hidden[Suspect(Kind.MODULE, "a")] > 50 * hidden[Suspect(Kind.MODULE, "c")]
+
+
+@st.composite
+def faults(draw: st.DrawFn) -> tuple[Case, Suspect]:
+    slots = [f"{c}{i}" for c in "ABCDEF"[: draw(st.integers(2, 6))] for i in (1, 2)]
+    filled = draw(st.lists(st.sampled_from(slots), min_size=2, unique=True))
+    showing = SHOWINGS[draw(st.sampled_from(list(Symptom)))]
+    case = Case(
+        {s: s[0] for s in slots},
+        {s: f"m{s}" for s in sorted(filled)},
+        showing,
+        frozenset(draw(st.sets(st.sampled_from(slots)))),
+    )
+    return case, draw(st.sampled_from(case.suspects[:-1]))
+
+
+@given(faults())
+@settings(max_examples=40, deadline=None)
+def test_a_fault_that_always_shows_is_named(given_: tuple[Case, Suspect]) -> None:
+    """Whatever the search tries, it names the fault, by arrangements that the machine takes."""
+    case, fault = given_
+    boots: list[Boot] = []
+    arrangement, reseated, drawn = dict(case.start), frozenset[str](), False
+    for _ in range(60):
+        at = {m: s for s, m in arrangement.items()}
+        drawn = drawn or fault.name in reseated or arrangement.get(fault.name) != case.start.get(fault.name)
+        place = at.get(fault.name) if fault.kind is Kind.MODULE else fault.name
+        shows = place in arrangement and not (fault.kind is Kind.SEATING and drawn)
+        dark = frozenset({place} if shows and place else ())
+        boots.append(Boot(arrangement, reseated, dark if case.showing.told else frozenset(), bool(dark)))
+        found = look(case, boots, 5.0, allowed=lambda a: len(a) > 1 or len(case.start) < 3)
+        assert sum(b for _, b in found.beliefs) == pytest.approx(1.0)
+        if found.culprits:
+            break
+        assert found.trials and all(len(t.arrangement) > 1 or len(case.start) < 3 for t in found.trials)
+        assert all(set(t.arrangement.values()) <= set(case.modules) for t in found.trials)
+        assert found.trials[0].tells / found.trials[0].minutes >= found.trials[-1].tells / found.trials[-1].minutes
+        arrangement, reseated = dict(found.trials[0].arrangement), found.trials[0].reseated
+    assert fault in found.culprits and found.odds >= 0.9
+    assert what_to_do(found.culprits[0], True)
