@@ -37,6 +37,7 @@ def edit(browser: TestClient, plan: dict[str, Any], version: int | None = None, 
 # -- who may do what ----------------------------------------------------------------------------------
 
 #: method, path, body, statuses for nobody, viewer, technician, lead. Ids are of nothing: who may, is told 404 or 422.
+TICK = {"at": "2031-03-01T08:00:00Z", "entry": {"kind": "done", "step": "x"}}
 ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", "/api/session", None, (401, 200, 200, 200)),
     ("GET", "/api/machines", None, (401, 200, 200, 200)),
@@ -137,6 +138,21 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", "/api/sheets/x", None, (401, 404, 404, 404)),
     ("POST", "/api/label", {"text": "8GB"}, (401, 200, 200, 200)),
     ("POST", "/api/spd", None, (401, 422, 422, 422)),
+    ("GET", f"/api/plans/{NOBODY_ID}/risk", None, (401, 404, 404, 404)),
+    ("POST", f"/api/plans/{NOBODY_ID}/approvals", {"version": 1}, (401, 403, 403, 404)),
+    ("POST", f"/api/plans/{NOBODY_ID}/runs", {}, (401, 403, 404, 404)),
+    ("GET", f"/api/runs/{NOBODY_ID}", None, (401, 404, 404, 404)),
+    ("PUT", f"/api/runs/{NOBODY_ID}/window", {"start": None, "end": None}, (401, 403, 404, 404)),
+    ("PUT", f"/api/runs/{NOBODY_ID}/entries/{NOBODY_ID}", TICK, (401, 403, 404, 404)),
+    ("PUT", f"/api/runs/{NOBODY_ID}/photos/{NOBODY_ID}", None, (401, 422, 422, 422)),
+    ("PUT", f"/api/runs/{NOBODY_ID}/logs/{NOBODY_ID}", None, (401, 422, 422, 422)),
+    ("GET", f"/api/runs/{NOBODY_ID}/attachments/{NOBODY_ID}", None, (401, 404, 404, 404)),
+    ("GET", f"/api/runs/{NOBODY_ID}/sheet.pdf", None, (401, 404, 404, 404)),
+    ("GET", f"/api/runs/{NOBODY_ID}/window.ics", None, (401, 404, 404, 404)),
+    ("GET", f"/api/runs/{NOBODY_ID}/proof", None, (401, 404, 404, 404)),
+    ("POST", f"/api/runs/{NOBODY_ID}/sign-off", {"outcome": "fine"}, (401, 403, 404, 404)),
+    ("POST", f"/api/runs/{NOBODY_ID}/back-out", {"reason": "x"}, (401, 403, 404, 404)),
+    ("POST", f"/api/doubts/{NOBODY_ID}/settlement", None, (401, 403, 404, 404)),
 ]
 
 

@@ -16,8 +16,14 @@ ROOT = Path(__file__).resolve().parents[3]
 WEB = ROOT / "web"
 
 
-#: Debian's own SNMP client and agent, by a file of each.
-_SNMP = {"snmp": "/usr/bin/snmpget", "snmpd": "/usr/sbin/snmpd"}
+#: Debian's own SNMP client and agent, and what reads a PDF, by a file of each.
+_JUDGES = {"snmp": "/usr/bin/snmpget", "snmpd": "/usr/sbin/snmpd", "poppler-utils": "/usr/bin/pdftotext"}
+#: What sets the text of a PDF, by a library of each.
+_TYPESETTING = {
+    "libpango-1.0-0": "libpango-1.0.so.0",
+    "libpangoft2-1.0-0": "libpangoft2-1.0.so.0",
+    "libharfbuzz-subset0": "libharfbuzz-subset.so.0",
+}
 
 
 def say(words: str) -> None:
@@ -32,17 +38,20 @@ def run(command: list[str], what: str, **options: object) -> None:
 
 
 def need_packages(tests: bool = False) -> None:
-    """Debian packages: PostgreSQL, and for the tests Chromium with a font, and the programs that judge our reading of
-    SMBIOS tables and our SNMP. Installs them when root."""
+    """Debian packages: PostgreSQL, what sets a PDF's text with a font, and for the tests Chromium and the programs that
+    judge our reading of SMBIOS tables, our SNMP and our PDF. Installs them when root."""
     lacking = []
     if binaries() is None:
         lacking.append("postgresql-15")
+    lacking += [name for name, library in _TYPESETTING.items() if not any(Path("/usr/lib").glob(f"*/{library}"))]
+    if not Path("/usr/share/fonts/truetype/dejavu").exists():
+        lacking.append("fonts-dejavu-core")
     if tests and not Path("/usr/bin/chromium").exists():
-        lacking += ["chromium", "fonts-dejavu-core"]
+        lacking.append("chromium")
     if tests and not Path("/usr/sbin/dmidecode").exists():
         lacking.append("dmidecode")
     if tests:
-        lacking += [name for name, there in _SNMP.items() if not Path(there).exists()]
+        lacking += [name for name, there in _JUDGES.items() if not Path(there).exists()]
     if tests and not any(Path("/usr/lib").glob("*/libatomic.so.1")):
         lacking.append("libatomic1")  # the Node that comes with Playwright needs it
     if not lacking:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Awaitable, Callable
+from datetime import UTC, datetime
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -29,6 +30,7 @@ from umbrak.server.routers import (
     people,
     plans,
     routes,
+    runs,
     services,
     session,
     sheets,
@@ -41,8 +43,17 @@ Next = Callable[[Request], Awaitable[Response]]
 _SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 
 
-def make_app(engine: Engine | None, front_end: Path | None = None, outside: Outside | None = None) -> FastAPI:
-    """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot).
+def _utc_now() -> datetime:
+    return datetime.now(UTC)
+
+
+def make_app(
+    engine: Engine | None,
+    front_end: Path | None = None,
+    outside: Outside | None = None,
+    clock: Callable[[], datetime] = _utc_now,
+) -> FastAPI:
+    """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot). By `clock` soaks run.
 
     Its queue of jobs is started and stopped by whoever runs it.
     """
@@ -50,6 +61,7 @@ def make_app(engine: Engine | None, front_end: Path | None = None, outside: Outs
         title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None
     )
     app.state.engine = engine
+    app.state.clock = clock
     app.state.outside = outside or Outside()
     app.state.queue = Queue(engine, app.state.outside) if engine is not None else None
     app.state.hub = Hub(engine) if engine is not None else None
@@ -71,6 +83,7 @@ def make_app(engine: Engine | None, front_end: Path | None = None, outside: Outs
         shelf,
         sizing,
         routes,
+        runs,
     ):
         app.include_router(router.router, prefix="/api")
 

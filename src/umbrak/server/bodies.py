@@ -6,7 +6,7 @@ from datetime import date
 from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import ConfigDict, Field, StringConstraints
+from pydantic import AwareDatetime, ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
 from umbrak.core.plan.sizing import Sizing, Workload
@@ -21,10 +21,12 @@ from umbrak.formats.documents import (
     SourceKindName,
     StatementDoc,
 )
+from umbrak.formats.entries import EntryDoc
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
 Day = Annotated[date, Field(strict=False)]
+Moment = Annotated[AwareDatetime, Field(strict=False)]
 Version = Annotated[int, Field(ge=1, description="the version that this change was made against")]
 
 
@@ -291,6 +293,9 @@ class NewPlan(Body):
     name: Name | None = None
     like: Id | None = Field(default=None, description="a plan of the same machine whose goal it takes over")
     goal: OccupantsDoc | None = Field(default=None, description="slot -> module: the whole goal, as of a route")
+    first_stage: OccupantsDoc | None = Field(
+        default=None, description="slot -> module: what is fitted and proved first"
+    )
 
 
 class PlanDiscard(Body):
@@ -321,3 +326,42 @@ class PlanStep(Body):
 class TargetsOf(Body):
     module: ModuleDoc
     taken_from: Name | None = None
+
+
+class RunStart(Body):
+    soak_days: Annotated[float, Field(gt=0, le=365)] = 3.0
+
+
+class RunWindow(Body):
+    """The maintenance window; null = none."""
+
+    start: Moment | None
+    end: Moment | None
+
+
+class RunEntry(Body):
+    """Something entered at the bench; `at` is the bench's own clock."""
+
+    at: Moment
+    entry: EntryDoc
+
+
+class BackOut(Body):
+    reason: Annotated[str, StringConstraints(min_length=1, max_length=2000)]
+    outcome: Literal["not-seen", "unstable"] | None = Field(default=None, description="noted as a trial where given")
+
+
+class ReturnBody(Body):
+    reference: ShortText = ""
+    due_on: Day | None = None
+
+
+class SignOffBody(Body):
+    outcome: Literal["fine", "quirks"]
+    note: Annotated[str, StringConstraints(max_length=2000)] = ""
+    place: ShortText = Field(default="", description="where what came out is put")
+    returns: dict[Name, ReturnBody] = Field(default={}, description="slot -> return of the module that came out of it")
+
+
+class PlanApproval(Body):
+    version: Version

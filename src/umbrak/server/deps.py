@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated
 
 from fastapi import Cookie, Depends, Request
@@ -28,6 +29,15 @@ def get_outside(request: Request) -> Outside:
 
 
 Out = Annotated[Outside, Depends(get_outside)]
+
+
+def get_now(request: Request) -> datetime:
+    """The time, by the clock that the application was made with."""
+    now: datetime = request.app.state.clock()
+    return now
+
+
+Now = Annotated[datetime, Depends(get_now)]
 Token = Annotated[str | None, Cookie(alias=COOKIE, include_in_schema=False)]
 
 

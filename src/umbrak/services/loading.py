@@ -52,6 +52,12 @@ def loaded(db: Connection, row: MachineRow) -> Loaded:
     )
 
 
+def sound_layout(m: Loaded) -> Layout:
+    """What is fitted without the modules that have failed: nobody plans with those."""
+    failed = set(m.survey.content.failed)
+    return Layout({s: o for s, o in m.layout.items() if s not in failed}) if failed else m.layout
+
+
 def stated_value(row: StatementRow) -> Statement:
     """What somebody stated, under its row's id: unlike a sheet's ids, that is nobody else's."""
     return replace(StatementDoc(**row.document).value(str(row.id)), id=str(row.id))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 from uuid import UUID
@@ -21,6 +21,8 @@ from umbrak.services.board import Board, board_of
 from umbrak.services.errors import NotFound, Stale
 from umbrak.services.judging import judge, judge_targets
 from umbrak.services.loading import Loaded, known_slots, load_machine, loaded, official_gib, sources_of
+from umbrak.services.plans import DoubtView, doubts_about
+from umbrak.services.runs import RunBrief, runs_of_machine
 from umbrak.services.sizing import need_gib
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
@@ -143,6 +145,10 @@ class MachineView:
     need_gib: float | None
     #: How it can be asked over the network.
     services: tuple[ServiceView, ...]
+    #: What was done at the bench, the newest first.
+    runs: tuple[RunBrief, ...]
+    #: Clauses of its sheet that a machine's own proposal contradicted.
+    doubts: tuple[DoubtView, ...]
 
 
 def see_machine(engine: Engine, key: UUID) -> MachineView:
@@ -152,7 +158,9 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
         plans = tuple(PlanName(p.id, p.name, p.state, p.updated_at) for p in plan_store.plans_of(db, key))
         services = service_views(services_of(db, key))
         wanted = need_gib(db, key)
-    return view_of(m, plans, services, wanted)
+        return replace(
+            view_of(m, plans, services, wanted), runs=runs_of_machine(db, key), doubts=doubts_about(db, m.sheet.id)
+        )
 
 
 def view_of(
@@ -189,6 +197,8 @@ def view_of(
         plans=plans,
         need_gib=wanted,
         services=services,
+        runs=(),
+        doubts=(),
     )
 
 

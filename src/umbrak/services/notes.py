@@ -176,11 +176,15 @@ def add_trial(engine: Engine, account: Account, new: NewTrial) -> UUID:
     """Note a trial. Raises Refused, which names the field."""
     need(account, Role.technician)
     with engine.begin() as db:
-        sheets = {s.sheet_id: s.hash for s in sheet_store.current_sheets(db)}
-        return _add(db, account, new, sheets)
+        return note_trial(db, account, new)
 
 
-def _add(db: Connection, account: Account, new: NewTrial, sheets: dict[str, str]) -> UUID:
+def note_trial(db: Connection, account: Account, new: NewTrial, today: date | None = None) -> UUID:
+    """Note a trial within a transaction; `today` where another clock than the system's says so. Raises Refused."""
+    return _add(db, account, new, {s.sheet_id: s.hash for s in sheet_store.current_sheets(db)}, today)
+
+
+def _add(db: Connection, account: Account, new: NewTrial, sheets: dict[str, str], today: date | None = None) -> UUID:
     if new.sheet_id not in sheets:
         raise Refused("model", f"There is no sheet {new.sheet_id}.")
     sheet: Sheet = load_sheet(db, sheets[new.sheet_id])
@@ -190,7 +194,7 @@ def _add(db: Connection, account: Account, new: NewTrial, sheets: dict[str, str]
         )
     if new.module is None and not new.part and new.total_gib is None:
         raise Refused("module", "Say what was tried: a module, a part number, or the total.")
-    if new.tried_on > datetime.now(UTC).date():
+    if new.tried_on > (today or datetime.now(UTC).date()):
         raise Refused("date", f"{new.tried_on} has not come yet.")
     part = new.part or (new.module.part if new.module else None)
     values = {

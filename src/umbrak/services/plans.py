@@ -21,7 +21,7 @@ from umbrak.formats.documents import layout_json, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.judging import judge, judge_cures, judge_targets
-from umbrak.services.loading import Loaded, load_machine
+from umbrak.services.loading import Loaded, load_machine, sound_layout
 from umbrak.services.sheets import load_sheet
 from umbrak.services.shelf import note_needs
 from umbrak.services.summaries import refresh
@@ -29,6 +29,7 @@ from umbrak.store import plans as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
 from umbrak.store.plans import CommandRow, PlanRow
+from umbrak.store.runs import doubts_of
 from umbrak.store.surveys import find_survey
 
 
@@ -39,6 +40,19 @@ class ActionView(BaseModel):
     module: Module | None
     source: str | None = Field(serialization_alias="from")
     target: str | None = Field(serialization_alias="to")
+
+
+@dataclass(frozen=True, slots=True)
+class DoubtView:
+    """A clause of a sheet that a machine's own proposal contradicted."""
+
+    id: UUID
+    #: Of the rule that rests on it.
+    code: str
+    clause: str
+    words: str
+    by: str
+    at: datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +93,10 @@ class PlanView:
     survey_changed: bool
     sheet_changed: bool
     discarded: bool
+    #: Slots that the first of two stages changes; empty = all at once.
+    first_stage: tuple[str, ...]
+    #: Clauses of its sheet that a machine's own proposal contradicted.
+    doubts: tuple[DoubtView, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,6 +108,7 @@ class OpenPlan:
     now: Layout
     goal: Layout
     commands: tuple[CommandRow, ...]
+    doubts: tuple[DoubtView, ...] = ()
 
     @property
     def discarded(self) -> bool:
@@ -103,8 +122,10 @@ def start_plan(
     name: str | None = None,
     like: UUID | None = None,
     wanted: Layout | None = None,
+    first_stage: Layout | None = None,
 ) -> PlanView:
-    """A new plan. Its goal is the layout wanted, that of a plan of the same machine (`like`), or what is fitted.
+    """A new plan. Its goal is the layout wanted, that of a plan of the same machine (`like`), or what is fitted;
+    `first_stage` is what is fitted and proved before the rest.
 
     Raises NotFound, or Refused when the name is taken or the goal names a slot that there is none of.
     """
@@ -123,7 +144,14 @@ def start_plan(
         key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
         if key is None:
             raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
-        note_needs(db, key, m.layout, read_layout(goal))
+        for slot in first_stage or ():
+            if slot not in m.sheet.slots:
+                raise Refused(f"first_stage.{slot}", f"{m.sheet.title} has no slot {slot}.")
+        stage: dict[str, Any] | None = model.first_stage if model else None
+        if first_stage is not None:
+            stage = layout_json(first_stage)
+        store.set_first_stage(db, key, stage)
+        note_needs(db, key, sound_layout(m), read_layout(goal))
         refresh(db, machine_id)
         record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
         return _view(open_plan(db, key))
@@ -143,7 +171,7 @@ def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name:
         raise Refused("name", "Give the plan a name.")
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
-        _not_stale(plan, version, {"name": name})
+        not_stale(plan, version, {"name": name})
         if name != plan.row.name:
             if store.plan_named(db, plan.row.machine_id, name):
                 raise Refused("name", f"{plan.machine.row.name} has a plan {name} already.")
@@ -168,7 +196,8 @@ def edit_plan(
     wanted: dict[str, Occupant | None] = {**dict.fromkeys(emptied), **changes}
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
-        _not_stale(plan, version, {"changes": _occupants_json(wanted)})
+        not_stale(plan, version, {"changes": _occupants_json(wanted)})
+        _may_change(plan)
         for slot in wanted:
             if slot not in plan.machine.sheet.slots:
                 raise Refused(f"changes.{slot}", f"{plan.machine.sheet.title} has no slot {slot}.")
@@ -184,7 +213,8 @@ def step_plan(engine: Engine, account: Account, key: UUID, version: int, kind: s
     need(account, Role.technician)
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
-        _not_stale(plan, version, {"step": kind})
+        not_stale(plan, version, {"step": kind})
+        _may_change(plan)
         undoable, redoable = _stacks(plan.commands)
         stack = undoable if kind == "undo" else redoable
         if not stack:
@@ -200,7 +230,8 @@ def discard_plan(engine: Engine, account: Account, key: UUID, version: int, disc
     need(account, Role.technician)
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
-        _not_stale(plan, version, {"discarded": discarded})
+        not_stale(plan, version, {"discarded": discarded})
+        _may_change(plan)
         if not discarded and plan.discarded and store.plan_named(db, plan.row.machine_id, plan.row.name):
             raise Refused("name", f"{plan.machine.row.name} has another plan {plan.row.name} by now.")
         store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
@@ -217,6 +248,18 @@ def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | No
     return judge_targets(plan.machine, plan.goal, module, taken_from)
 
 
+def stage_layouts(plan: OpenPlan) -> tuple[Layout, ...]:
+    """What is fitted after each stage; the last is the goal. Of a first stage only what is still part of the goal counts:
+    the plan may have been changed since."""
+    wanted = read_layout(plan.row.first_stage) if plan.row.first_stage else None
+    if wanted is None:
+        return (plan.goal,)
+    first = Layout(
+        {s: wanted.get(s) if wanted.get(s) == plan.goal.get(s) else plan.now.get(s) for s in plan.machine.sheet.slots}
+    )
+    return (plan.goal,) if first in (plan.now, plan.goal) else (first, plan.goal)
+
+
 def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
     row = store.find_plan(db, key, lock)
     if row is None:
@@ -226,7 +269,12 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
     now = read_layout(survey.content.slots)
     if machine.row.sheet_hash != row.sheet_hash:
         machine = replace(machine, sheet=load_sheet(db, row.sheet_hash))
-    return OpenPlan(row, machine, now, read_layout(row.slots), tuple(store.commands_of(db, key)))
+    doubts = doubts_about(db, machine.sheet.id)
+    return OpenPlan(row, machine, now, read_layout(row.slots), tuple(store.commands_of(db, key)), doubts)
+
+
+def doubts_about(db: Connection, sheet_id: str) -> tuple[DoubtView, ...]:
+    return tuple(DoubtView(d.id, d.code, d.clause, d.words, d.by, d.at) for d in doubts_of(db, sheet_id))
 
 
 def _view(plan: OpenPlan) -> PlanView:
@@ -245,14 +293,21 @@ def _view(plan: OpenPlan) -> PlanView:
         evaluation_now=judge(m, plan.now),
         evaluation=judged,
         cures=_cures(plan),
-        actions=action_views(actions(m.sheet, plan.now, plan.goal)),
+        actions=action_views(actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)),
         can_undo=bool(undoable),
         can_redo=bool(redoable),
         changed_by=plan.commands[-1].by if plan.commands else None,
         survey_changed=m.layout != plan.now,
         sheet_changed=m.row.sheet_hash != plan.row.sheet_hash,
         discarded=plan.discarded,
+        first_stage=_first_stage(plan),
+        doubts=plan.doubts,
     )
+
+
+def _first_stage(plan: OpenPlan) -> tuple[str, ...]:
+    stages = stage_layouts(plan)
+    return stages[0].changed_from(plan.now) if len(stages) > 1 else ()
 
 
 def action_views(done: Iterable[Action]) -> tuple[ActionView, ...]:
@@ -272,7 +327,13 @@ def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
     )
 
 
-def _not_stale(plan: OpenPlan, version: int, yours: dict[str, Any]) -> None:
+def _may_change(plan: OpenPlan) -> None:
+    """What is on the bench, or was, stays as it was when its run sheet was made."""
+    if plan.row.state in ("under way", "proved", "backed out"):
+        raise Refused("plan", f"This plan is {plan.row.state}: start another one like it.")
+
+
+def not_stale(plan: OpenPlan, version: int, yours: dict[str, Any]) -> None:
     if version != plan.row.version:
         by = plan.commands[-1].by if plan.commands else None
         raise Stale(f"{by or 'Somebody'} changed this plan meanwhile; nothing of yours was saved.", _view(plan), yours)
@@ -305,7 +366,8 @@ def _append(
     goal = Layout({**plan.goal, **{slot: after for slot, (_, after) in moves.items()}})
     changes = {slot: {"from": _json(before), "to": _json(after)} for slot, (before, after) in moves.items()}
     store.add_command(db, plan.row.id, plan.row.version + 1, kind, changes, layout_json(goal), account.id)
-    note_needs(db, plan.row.id, plan.now, goal)
+    failed = plan.machine.survey.content.failed
+    note_needs(db, plan.row.id, Layout({s: o for s, o in plan.now.items() if s not in failed}), goal)
     refresh(db, plan.row.machine_id)
     told = {"slots": sorted(changes), "version": plan.row.version + 1}
     record(db, f"plan {kind}", account.id, plan.row.machine_id, plan.row.id, **told)

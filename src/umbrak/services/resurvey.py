@@ -73,16 +73,16 @@ def see_difference(
     """Compare; `reports` says which report is which slot where the names do not. Raises NotFound, Refused."""
     with engine.connect() as db:
         m, intake = load_machine(db, machine_id), load_intake(db, intake_id)
-        placed = _placed(db, m, intake, reports or {})
+        placed = place_reports(db, m, intake, reports or {})
     return _difference(m, intake, placed)
 
 
 def compare(db: Connection, m: Loaded, intake: Intake) -> Difference:
     """What a report says beside what is known, as far as its names tell which slot is which."""
-    return _difference(m, intake, _placed(db, m, intake, {}))
+    return _difference(m, intake, place_reports(db, m, intake, {}))
 
 
-def _placed(db: Connection, m: Loaded, intake: Intake, told: Mapping[str, int]) -> dict[str, int]:
+def place_reports(db: Connection, m: Loaded, intake: Intake, told: Mapping[str, int]) -> dict[str, int]:
     """Slot -> report: as told, else as names or what was told of this model before say."""
     found = match_reports(db, m.sheet, intake.reading.slots)
     placed = {slot: i for i, slot in enumerate(found) if slot is not None and i not in told.values()}
@@ -156,7 +156,7 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         if row is None:
             raise NotFound("machine")
         m, intake = loaded(db, row), load_intake(db, taken.intake_id)
-        placed = _placed(db, m, intake, taken.reports)
+        placed = place_reports(db, m, intake, taken.reports)
         found = _difference(m, intake, placed)
         if taken.revision != m.survey.revision:
             yours = {"slots": list(taken.slots), "facts": list(taken.facts)}

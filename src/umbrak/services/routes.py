@@ -9,17 +9,17 @@ from decimal import Decimal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
-from sqlalchemy import Engine
+from sqlalchemy import Connection, Engine
 
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.levers import Experiment, Lever
 from umbrak.core.evidence.trouble import Trouble
-from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.platform.machine import Occupant
 from umbrak.core.routes.answer import Answer, Route, answer
 from umbrak.core.routes.problem import Problem, Wishes
 from umbrak.core.routes.search import Progress
 from umbrak.services.judging import judge
-from umbrak.services.loading import Loaded, load_machine
+from umbrak.services.loading import Loaded, load_machine, sound_layout
 from umbrak.services.notes import BeliefView, belief_view, trial_of
 from umbrak.services.plans import ActionView, action_views
 from umbrak.services.settings import MoneySettings, evidence_table, money_settings
@@ -122,31 +122,28 @@ def find_routes(
     """
     with engine.connect() as db:
         m = load_machine(db, machine_id)
-        fitted = [p for p in m.machine.processors.values() if p]
-        trials = tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted))
-        money, table = money_settings(db), evidence_table(db)
-        candidates = candidates_for(db, m.sheet, machine_id)
-    problem = Problem(
+        money = money_settings(db)
+        problem = problem_of(db, m, wishes)
+    found = answer(problem, seconds, report, stopped)
+    on_shelf = sum(1 for c in problem.candidates if c.origin == "shelf")
+    return _view(found, money, on_shelf, len(problem.candidates) - on_shelf, judge(m, m.layout))
+
+
+def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
+    """What is asked of the optimiser for a machine, with all that is at hand for it today."""
+    fitted = [p for p in m.machine.processors.values() if p]
+    return Problem(
         m.sheet,
         m.machine,
         sound_layout(m),
-        candidates,
+        candidates_for(db, m.sheet, m.row.id),
         wishes,
         m.statements,
-        trials,
-        money.costs(),
-        table,
+        tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted)),
+        money_settings(db).costs(),
+        evidence_table(db),
         today=datetime.now(UTC).date(),
     )
-    found = answer(problem, seconds, report, stopped)
-    on_shelf = sum(1 for c in candidates if c.origin == "shelf")
-    return _view(found, money, on_shelf, len(candidates) - on_shelf, judge(m, m.layout))
-
-
-def sound_layout(m: Loaded) -> Layout:
-    """What is fitted without the modules that have failed: nobody plans with those."""
-    failed = set(m.survey.content.failed)
-    return Layout({s: o for s, o in m.layout.items() if s not in failed}) if failed else m.layout
 
 
 def _view(found: Answer, money: MoneySettings, on_shelf: int, on_offer: int, now: Evaluation) -> RoutesView:
@@ -181,7 +178,7 @@ def _route(r: Route) -> RouteView:
         trouble=w.trouble.probability,
         trouble_90=(w.trouble.low, w.trouble.high),
         expected_loss=round(w.trouble.expected_loss, 2),
-        losses=_losses(w.trouble),
+        losses=losses_of(w.trouble),
         beliefs=tuple(belief_view(b) for b in w.trouble.beliefs),
         break_even=against,
         sustained_gbs=round(w.measures.sustained_gbs, 3),
@@ -197,5 +194,5 @@ def _route(r: Route) -> RouteView:
     )
 
 
-def _losses(trouble: Trouble) -> tuple[LossView, ...]:
+def losses_of(trouble: Trouble) -> tuple[LossView, ...]:
     return tuple(LossView(t.outcome.value, t.probability, t.cost) for t in trouble.terms)

@@ -12,7 +12,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, Engine
+from sqlalchemy import Connection, Engine, func
 
 from umbrak.core.evidence.belief import unlike
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
@@ -98,6 +98,9 @@ class StockView:
     #: In what the module differs from those of the same part that were tried: their trials do not speak for it.
     unlike_tried: tuple[str, ...]
     updated_at: datetime
+    #: Of what goes back: under which reference, and by when it must have been answered.
+    reference: str
+    due_on: date | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -218,7 +221,7 @@ def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) ->
             StockView(
                 r.id, r.version, r.part, module, module.short(), r.count, r.state, r.place, r.note,
                 tuple(reserved), free, listing.of_part(r.part),
-                tuple(dict.fromkeys(w for t in tried if t.part == r.part for w in unlike(t.module, module))), r.updated_at,
+                tuple(dict.fromkeys(w for t in tried if t.part == r.part for w in unlike(t.module, module))), r.updated_at, r.reference, r.due_on,
             )
         )  # fmt: skip
     return views
@@ -260,6 +263,11 @@ def note_needs(db: Connection, plan_id: UUID, now: Layout, goal: Layout) -> None
 # -- putting on and taking off --------------------------------------------------------------------------
 
 
+def clear_needs(db: Connection, plan_id: UUID) -> None:
+    """A plan that is over needs nothing any more."""
+    store.set_needs(db, plan_id, {})
+
+
 def add_stock(engine: Engine, account: Account, new: NewStock) -> ShelfView:
     """Put modules on the shelf. Raises Refused, which names the field."""
     need(account, Role.technician)
@@ -284,6 +292,38 @@ def _add_stock(db: Connection, account: Account, new: NewStock) -> None:
     }  # fmt: skip
     key = store.add_stock(db, account.id, values)
     record(db, "put on shelf", account.id, id=str(key), part=module.part, count=new.count)
+
+
+def put_away(
+    db: Connection,
+    account: Account,
+    module: Module,
+    state: str,
+    place: str,
+    note: str,
+    reference: str = "",
+    due_on: date | None = None,
+) -> None:
+    """Put one module that came out of a machine on the shelf: as pulled, suspect, or to be returned."""
+    values = {
+        "part": module.part, "module": module_json(module), "kind": like_key(module), "count": 1, "state": state,
+        "place": place.strip(), "note": note, "reference": reference.strip(), "due_on": due_on,
+    }  # fmt: skip
+    key = store.add_stock(db, account.id, values)
+    record(db, "put on shelf", account.id, id=str(key), part=module.part, count=1)
+
+
+def take_from_shelf(db: Connection, account: Account, kind: str, count: int) -> int:
+    """Take usable modules of a kind off the shelf, the oldest line first. Returns how many it had."""
+    wanted = count
+    for row in sorted(store.all_stock(db), key=lambda r: (r.state != "new", r.id)):
+        if row.kind == kind and row.state in _USABLE and wanted:
+            taken = min(wanted, row.count)
+            left = {"count": row.count - taken} if taken < row.count else {"gone_at": func.now()}
+            store.change_stock(db, row.id, row.version, left)
+            record(db, "taken from shelf", account.id, id=str(row.id), part=row.part, count=taken)
+            wanted -= taken
+    return count - wanted
 
 
 def _described(db: Connection, module: Module, part: str | None) -> Module:

@@ -139,11 +139,11 @@ def _view(db: Connection, machine_id: UUID) -> SizingView:
         usable,
         use_of(used, usable),
         told,
-        _duty(db, machine_id, m.row.duty_group),
+        duty_of(db, machine_id, m.row.duty_group),
     )
 
 
-def _duty(db: Connection, machine_id: UUID, group: str) -> DutyView | None:
+def duty_of(db: Connection, machine_id: UUID, group: str) -> DutyView | None:
     if not group:
         return None
     members = []

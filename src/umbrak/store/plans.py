@@ -27,6 +27,8 @@ class PlanRow:
     version: int
     updated_at: datetime
     discarded_at: datetime | None
+    #: What is fitted first: slot -> module; None = all at once.
+    first_stage: dict[str, Any] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,8 +60,19 @@ def plan_row(row: Any, prefix: str = "") -> PlanRow:
 
     return PlanRow(
         of("id"), of("machine_id"), of("name"), of("state"), of("sheet_hash"), of("survey_id"), of("goal")["slots"],
-        of("version"), of("updated_at"), of("discarded_at"),
+        of("version"), of("updated_at"), of("discarded_at"), (of("first_stage") or {}).get("slots"),
     )  # fmt: skip
+
+
+def set_first_stage(db: Connection, key: UUID, slots: dict[str, Any] | None) -> None:
+    stage = None if slots is None else {"schema": 1, "slots": slots}
+    db.execute(update(plan).where(plan.c.id == key).values(first_stage=stage))
+
+
+def set_state(db: Connection, key: UUID, state: str, survey_id: UUID | None = None) -> None:
+    """How far a plan is; with a survey, what it starts from now."""
+    values = {"state": state, **({"survey_id": survey_id} if survey_id else {})}
+    db.execute(update(plan).where(plan.c.id == key).values(**values))
 
 
 def find_plan(db: Connection, key: UUID, lock: bool = False) -> PlanRow | None:

@@ -28,6 +28,8 @@ class StockRow:
     note: str
     version: int
     updated_at: datetime
+    reference: str
+    due_on: date | None
 
 
 @dataclass(frozen=True, slots=True)

@@ -226,6 +226,9 @@ stock = Table(
     _at(),
     _at("updated_at"),
     Column("gone_at", TIMESTAMP(timezone=True), nullable=True),
+    #: Of what goes back: under which reference, and by when it must have been answered.
+    Column("reference", Text, nullable=False, server_default=""),
+    Column("due_on", Date, nullable=True),
 )  # fmt: skip
 
 #: What suppliers ask for a kit.
@@ -373,6 +376,8 @@ plan = Table(
     _at(),
     _at("updated_at"),
     Column("discarded_at", TIMESTAMP(timezone=True), nullable=True),
+    #: {"schema": 1, "slots": {...}}: what is fitted and proved first; null = all at once.
+    Column("first_stage", JSONB, nullable=True),
 )
 #: A discarded plan gives its name free.
 Index(
@@ -394,6 +399,75 @@ plan_command = Table(
     Column("changes", JSONB, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=True),
     _at("at"),
+)
+
+#: One stage of a plan at the bench: its run sheet as it was made, and how it went.
+run = Table(
+    "run",
+    metadata,
+    _id(),
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
+    Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("stage", Integer, nullable=False),
+    Column("stages", Integer, nullable=False),
+    Column("state", Text, CheckConstraint("state IN ('under way', 'proved', 'backed out')", name="state"), nullable=False, server_default="under way"),
+    #: {"schema": 1, "sheet": the run sheet, "now", "goal", "failed", "verdict", ...}
+    Column("document", JSONB, nullable=False),
+    Column("window_start", TIMESTAMP(timezone=True), nullable=True),
+    Column("window_end", TIMESTAMP(timezone=True), nullable=True),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    Column("ended_at", TIMESTAMP(timezone=True), nullable=True),
+)  # fmt: skip
+#: A machine is on one bench at a time.
+Index("uq_run_machine_id", run.c.machine_id, unique=True, postgresql_where=run.c.state == "under way")
+
+#: What was ticked, noted, photographed and measured: append-only, under ids that whoever was at the bench made.
+run_entry = Table(
+    "run_entry",
+    metadata,
+    _id(),
+    Column("run_id", ForeignKey("run.id", ondelete="CASCADE"), nullable=False),
+    #: In the order of arrival.
+    Column("number", BigInteger, Identity(always=True), nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("step", Text, nullable=True),
+    Column("document", JSONB, nullable=False),
+    Column("attachment", LargeBinary, nullable=True),
+    Column("media_type", Text, nullable=False, server_default=""),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    #: By the clock at the bench.
+    Column("at", TIMESTAMP(timezone=True), nullable=False),
+    _at("received_at"),
+)
+Index("ix_run_entry_run_id", run_entry.c.run_id, run_entry.c.number)
+
+#: A lead's word that a plan's risk is taken, for just the risk that was seen.
+approval = Table(
+    "approval",
+    metadata,
+    _id(),
+    Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("fingerprint", Text, nullable=False),
+    #: What was seen: {"schema": 1, "trouble", "reasons", ...}
+    Column("document", JSONB, nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at("at"),
+)
+
+#: Clauses of a sheet that a machine's own proposal contradicted.
+doubt = Table(
+    "doubt",
+    metadata,
+    _id(),
+    Column("sheet_id", Text, nullable=False, index=True),
+    Column("code", Text, nullable=False),
+    Column("clause", Text, nullable=False),
+    Column("words", Text, nullable=False),
+    Column("run_id", ForeignKey("run.id", ondelete="SET NULL"), nullable=True),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at("at"),
+    Column("settled_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
 machine_summary = Table(

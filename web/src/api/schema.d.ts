@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/doubts/{doubt_id}/settlement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description A clause in doubt was looked into.
+         */
+        post: operations["settle_api_doubts__doubt_id__settlement_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -752,6 +772,26 @@ export interface paths {
         patch: operations["rename_api_plans__plan_id__patch"];
         trace?: never;
     };
+    "/api/plans/{plan_id}/approvals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve
+         * @description A lead takes the plan's risk as it is now; a change afterwards asks again.
+         */
+        post: operations["approve_api_plans__plan_id__approvals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/arrangements": {
         parameters: {
             query?: never;
@@ -812,6 +852,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/risk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Risk
+         * @description What the plan risks: reasons, trouble, break-even, what lowers it, and whether a lead took it.
+         */
+        get: operations["risk_api_plans__plan_id__risk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start
+         * @description Make the run sheet of the plan's next stage, and begin.
+         */
+        post: operations["start_api_plans__plan_id__runs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/steps": {
         parameters: {
             query?: never;
@@ -846,6 +926,226 @@ export interface paths {
          * @description Every slot as a place for a module: allowed, or why not.
          */
         post: operations["where_to_api_plans__plan_id__targets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description A run: its steps and how each stands.
+         */
+        get: operations["see_api_runs__run_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/attachments/{entry_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Attachment
+         * @description A photo or a log.
+         */
+        get: operations["attachment_api_runs__run_id__attachments__entry_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/back-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Back Out
+         * @description End a run with the machine as it was before.
+         */
+        post: operations["back_out_api_runs__run_id__back_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/entries/{entry_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Enter
+         * @description Keep what was ticked, noted or seen, under an id that the bench made; sent again it changes nothing.
+         */
+        put: operations["enter_api_runs__run_id__entries__entry_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/logs/{entry_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Log
+         * @description Keep a memory test's log and search it for the verdict.
+         */
+        put: operations["log_api_runs__run_id__logs__entry_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/photos/{entry_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Photo
+         * @description Keep a photo; it is written anew, and where and with what it was taken stays behind.
+         */
+        put: operations["photo_api_runs__run_id__photos__entry_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proof
+         * @description What is proved of a run, and what is lacking.
+         */
+        get: operations["proof_api_runs__run_id__proof_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/sheet.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pdf
+         * @description The run sheet on paper: steps, slot map, bay labels.
+         */
+        get: operations["pdf_api_runs__run_id__sheet_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/sign-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign Off
+         * @description End a proved run: fitted is what was planned, the Shelf and Field notes learn of it, the machine is back on duty.
+         */
+        post: operations["sign_off_api_runs__run_id__sign_off_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/window": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Window
+         * @description Set the maintenance window.
+         */
+        put: operations["window_api_runs__run_id__window_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/window.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calendar
+         * @description The maintenance window as iCalendar.
+         */
+        get: operations["calendar_api_runs__run_id__window_ics_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1330,6 +1630,85 @@ export interface components {
             to: string | null;
         };
         /**
+         * AlertDoc
+         * @description An alert of the machine's own; `expected` where a person says so, else its words decide.
+         */
+        AlertDoc: {
+            /** Expected */
+            expected?: boolean | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alert";
+            /** Text */
+            text: string;
+        };
+        /** AlertView */
+        AlertView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Expected */
+            expected: boolean | null;
+            /** Text */
+            text: string;
+        };
+        /**
+         * AllocationDoc
+         * @description One workload was given a share, and its use watched. [GiB]
+         */
+        AllocationDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "allocation";
+            /** Share Gib */
+            share_gib: number;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+            /** Used Gib */
+            used_gib: number;
+        };
+        /** AllocationView */
+        AllocationView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Given */
+            given: boolean;
+            /** Share Gib */
+            share_gib: number;
+            /** Text */
+            text: string;
+            /** Used Gib */
+            used_gib: number;
+        };
+        /** ApprovalView */
+        ApprovalView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Stands */
+            stands: boolean;
+        };
+        /**
          * Arrangement
          * @description A whole rearrangement, proposed: what it takes, and what it comes to. None of it is done yet.
          */
@@ -1369,6 +1748,16 @@ export interface components {
             /** Slots */
             slots: number | null;
         };
+        /** BackOut */
+        BackOut: {
+            /**
+             * Outcome
+             * @description noted as a trial where given
+             */
+            outcome?: ("not-seen" | "unstable") | null;
+            /** Reason */
+            reason: string;
+        };
         /** BayView */
         BayView: {
             drive: components["schemas"]["Drive"] | null;
@@ -1388,6 +1777,16 @@ export interface components {
             };
             /** Revision */
             revision: number;
+        };
+        /** BeliefBar */
+        BeliefBar: {
+            /** Belief */
+            belief: number;
+            kind: components["schemas"]["Kind"];
+            /** Slot */
+            slot: string;
+            /** Words */
+            words: string;
         };
         /**
          * BeliefView
@@ -1521,6 +1920,35 @@ export interface components {
              */
             keep?: boolean;
         };
+        /** Body_log_api_runs__run_id__logs__entry_id__put */
+        Body_log_api_runs__run_id__logs__entry_id__put: {
+            /**
+             * File
+             * @description a memory test's log
+             */
+            file: string;
+            /**
+             * Tool
+             * @default
+             */
+            tool?: string;
+        };
+        /** Body_photo_api_runs__run_id__photos__entry_id__put */
+        Body_photo_api_runs__run_id__photos__entry_id__put: {
+            /**
+             * At
+             * Format: date-time
+             * @description by the clock at the bench
+             */
+            at: string;
+            /**
+             * File
+             * @description JPEG, PNG or WebP
+             */
+            file: string;
+            /** Step */
+            step?: string | null;
+        };
         /** Body_read_api_jobs_readings_post */
         Body_read_api_jobs_readings_post: {
             /**
@@ -1583,6 +2011,50 @@ export interface components {
              * @default false
              */
             keep?: boolean;
+        };
+        /**
+         * BootDoc
+         * @description One boot of a fault search. Modules are named by the slot they were planned for.
+         */
+        BootDoc: {
+            /** Arrangement */
+            arrangement: {
+                [key: string]: string;
+            };
+            /**
+             * Dark
+             * @default []
+             */
+            dark?: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "boot";
+            /**
+             * Reseated
+             * @default []
+             */
+            reseated?: string[];
+            /**
+             * Showed
+             * @default false
+             */
+            showed?: boolean;
+        };
+        /** BootView */
+        BootView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Result */
+            result: string;
+            /** Words */
+            words: string;
         };
         /**
          * BoughtView
@@ -1693,8 +2165,24 @@ export interface components {
          * @enum {string}
          */
         ClaimKind: "over-official" | "over-processor" | "density" | "unproved" | "part" | "mixed-makers" | "mixed-kits";
+        /**
+         * ClearedDoc
+         * @description Old alerts and lights were cleared, and read again.
+         */
+        ClearedDoc: {
+            /**
+             * Back
+             * @default
+             */
+            back?: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cleared";
+        };
         /** Comparison */
-        Comparison: {
+        "Comparison-Input": {
             /**
              * Intake Id
              * Format: uuid
@@ -1708,6 +2196,16 @@ export interface components {
             reports?: {
                 [key: string]: number;
             };
+        };
+        /** Comparison */
+        "Comparison-Output": {
+            rate: components["schemas"]["RateProof"];
+            /** Remarks */
+            remarks: string[];
+            /** Slots */
+            slots: components["schemas"]["SlotProof"][];
+            /** Totals */
+            totals: components["schemas"]["TotalProof"][];
         };
         /**
          * Contribution
@@ -1787,6 +2285,43 @@ export interface components {
          * @enum {string}
          */
         Do: "keep" | "move" | "take-out" | "put-in";
+        /**
+         * DoneDoc
+         * @description A step is done.
+         */
+        DoneDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "done";
+            /** Step */
+            step: string;
+        };
+        /**
+         * DoubtView
+         * @description A clause of a sheet that a machine's own proposal contradicted.
+         */
+        DoubtView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Clause */
+            clause: string;
+            /** Code */
+            code: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Words */
+            words: string;
+        };
         /**
          * Drive
          * @description A drive as told apart from others: its serial number, or what is written on it.
@@ -1984,6 +2519,30 @@ export interface components {
              */
             where: string;
         };
+        /** FaultView */
+        FaultView: {
+            /** Arrangement */
+            arrangement: {
+                [key: string]: string;
+            };
+            /** Beliefs */
+            beliefs: components["schemas"]["BeliefBar"][];
+            /** Boots */
+            boots: components["schemas"]["BootView"][];
+            /** Culprit */
+            culprit: string;
+            /** Ended */
+            ended: string | null;
+            /** Odds */
+            odds: number;
+            symptom: components["schemas"]["Symptom"];
+            /** To Do */
+            to_do: string[];
+            /** Told */
+            told: boolean;
+            /** Trials */
+            trials: components["schemas"]["umbrak__services__fault_finding__TrialView"][];
+        };
         /**
          * FieldError
          * @description One wrong field: dotted path, what is wrong; line and column for texts.
@@ -2062,6 +2621,22 @@ export interface components {
          */
         Form: "DIMM" | "SO-DIMM" | "other";
         /**
+         * FoundDoc
+         * @description A fault search ended: what was done with the culprit.
+         */
+        FoundDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "found";
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+        };
+        /**
          * Generation
          * @enum {string}
          */
@@ -2084,6 +2659,15 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail: components["schemas"]["ValidationError"][];
+        };
+        /** HealthDoc */
+        HealthDoc: {
+            /** Correctable */
+            correctable?: number | null;
+            /** Temperature C */
+            temperature_c?: number | null;
+            /** Uncorrectable */
+            uncorrectable?: number | null;
         };
         /** HistoryLine */
         HistoryLine: {
@@ -2173,6 +2757,11 @@ export interface components {
             findings: components["schemas"]["Fault"][];
             sheet: components["schemas"]["SheetRow"];
         };
+        /**
+         * Kind
+         * @enum {string}
+         */
+        Kind: "module" | "slot" | "seating" | "other";
         /** Label */
         Label: {
             /** Contradictions */
@@ -2402,6 +2991,8 @@ export interface components {
             /** Bays */
             bays: components["schemas"]["BayView"][];
             board: components["schemas"]["Board"];
+            /** Doubts */
+            doubts: components["schemas"]["DoubtView"][];
             /** Duty Group */
             duty_group: string;
             evaluation: components["schemas"]["Evaluation"];
@@ -2435,6 +3026,8 @@ export interface components {
             plans: components["schemas"]["PlanName"][];
             /** Retired At */
             retired_at: string | null;
+            /** Runs */
+            runs: components["schemas"]["RunBrief"][];
             /** Serial */
             serial: string;
             /** Services */
@@ -2528,6 +3121,44 @@ export interface components {
             name: string;
             /** Usable Gib */
             usable_gib: number;
+        };
+        /**
+         * MemoryTestDoc
+         * @description A memory test that ended; a log of one comes by itself and is read.
+         */
+        MemoryTestDoc: {
+            /** Errors */
+            errors: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "memory-test";
+            /** Passes */
+            passes: number;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+            /** Tool */
+            tool: string;
+        };
+        /**
+         * Minutes
+         * @description How long a step takes, as a range. [min]
+         */
+        Minutes: {
+            /**
+             * High
+             * @default 0
+             */
+            high: number;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
         };
         /**
          * Module
@@ -2793,6 +3424,13 @@ export interface components {
         /** NewPlan */
         NewPlan: {
             /**
+             * First Stage
+             * @description slot -> module: what is fitted and proved first
+             */
+            first_stage?: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            } | null;
+            /**
              * Goal
              * @description slot -> module: the whole goal, as of a route
              */
@@ -2816,6 +3454,36 @@ export interface components {
              */
             of_model?: boolean;
             statement: components["schemas"]["StatementDoc"];
+        };
+        /**
+         * NotRightDoc
+         * @description Something is not as the step says.
+         */
+        NotRightDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "not-right";
+            /** Step */
+            step: string;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+        };
+        /** NoteDoc */
+        NoteDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note";
+            /** Step */
+            step?: string | null;
+            /** Text */
+            text: string;
         };
         /** Oddity */
         Oddity: {
@@ -2897,6 +3565,11 @@ export interface components {
          */
         Outcome: "fine" | "quirks" | "not-seen" | "unstable";
         /**
+         * Phase
+         * @enum {string}
+         */
+        Phase: "before" | "off" | "open" | "modules" | "close" | "first start" | "proof" | "back on duty" | "afterwards";
+        /**
          * Piece
          * @description A piece of the text, characters `from` to `to` (not included), and the member it told.
          */
@@ -2909,6 +3582,14 @@ export interface components {
             to: number;
             /** Value */
             value: unknown;
+        };
+        /** PlanApproval */
+        PlanApproval: {
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
         };
         /**
          * PlanBrief
@@ -3037,8 +3718,12 @@ export interface components {
             cures: (components["schemas"]["CureView"] | null)[];
             /** Discarded */
             discarded: boolean;
+            /** Doubts */
+            doubts: components["schemas"]["DoubtView"][];
             evaluation: components["schemas"]["Evaluation"];
             evaluation_now: components["schemas"]["Evaluation"];
+            /** First Stage */
+            first_stage: string[];
             /** Goal */
             goal: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
@@ -3177,6 +3862,67 @@ export interface components {
             /** Socket */
             socket: string | null;
         };
+        /** ProofView */
+        ProofView: {
+            /** Alerts */
+            alerts: components["schemas"]["AlertView"][];
+            /** Allocations */
+            allocations: components["schemas"]["AllocationView"][];
+            /** Cleared */
+            cleared: string | null;
+            faults: components["schemas"]["FaultView"] | null;
+            /** Lacking */
+            lacking: string[];
+            /** Os Notes */
+            os_notes: string[];
+            /** Proposals */
+            proposals: components["schemas"]["ProposalView"][];
+            /**
+             * Run Id
+             * Format: uuid
+             */
+            run_id: string;
+            seen: components["schemas"]["SeenView"] | null;
+            soak: components["schemas"]["SoakView"] | null;
+            /** Soak Days */
+            soak_days: number;
+            /** State */
+            state: string;
+            /** Tests */
+            tests: components["schemas"]["TestView"][];
+        };
+        /**
+         * ProposalDoc
+         * @description The machine proposes other positions: from -> to.
+         */
+        ProposalDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "proposal";
+            /** Moves */
+            moves: {
+                [key: string]: string;
+            };
+        };
+        /** ProposalView */
+        ProposalView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Contradicts */
+            contradicts: string[];
+            /** Moves */
+            moves: {
+                [key: string]: string;
+            };
+            verdict: components["schemas"]["Verdict"];
+        };
         /**
          * Rail
          * @description What a supply runs at; None when undecided, impossible, or nothing is fitted.
@@ -3189,6 +3935,51 @@ export interface components {
             /** Volts */
             volts: number | null;
         };
+        /** RateProof */
+        RateProof: {
+            /** Planned Mts */
+            planned_mts: number | null;
+            /** Right */
+            right: boolean | null;
+            /** Seen Mts */
+            seen_mts: number | null;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * ReadingDoc
+         * @description Counters and temperatures: from a report that was taken in, or by hand.
+         */
+        ReadingDoc: {
+            /** Intake Id */
+            intake_id?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reading";
+            /**
+             * Slots
+             * @default {}
+             */
+            slots?: {
+                [key: string]: components["schemas"]["HealthDoc"];
+            };
+        };
+        /** ReadingView */
+        ReadingView: {
+            /** By */
+            by: string;
+            /** Day */
+            day: number;
+            /** Slots */
+            slots: {
+                [key: string]: components["schemas"]["SlotHealth"];
+            };
+        };
         /**
          * Region
          * @description A stretch of memory that is spread over `ways` channels.
@@ -3198,6 +3989,30 @@ export interface components {
             gib: number;
             /** Ways */
             ways: number;
+        };
+        /**
+         * RemarkView
+         * @description A note or a photo of a step.
+         */
+        RemarkView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Is Photo */
+            is_photo: boolean;
+            /** Step */
+            step: string | null;
+            /** Text */
+            text: string;
         };
         /**
          * Reservation
@@ -3221,6 +4036,22 @@ export interface components {
              */
             plan_id: string;
         };
+        /**
+         * RestartDoc
+         * @description A restart that nobody planned.
+         */
+        RestartDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "restart";
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+        };
         /** Retirement */
         Retirement: {
             /** Retired */
@@ -3230,6 +4061,40 @@ export interface components {
              * @description the version that this change was made against
              */
             version: number;
+        };
+        /** ReturnBody */
+        ReturnBody: {
+            /** Due On */
+            due_on?: string | null;
+            /**
+             * Reference
+             * @default
+             */
+            reference?: string;
+        };
+        /** RiskView */
+        RiskView: {
+            approval: components["schemas"]["ApprovalView"] | null;
+            /** Beliefs */
+            beliefs: components["schemas"]["BeliefView"][];
+            /** Currency */
+            currency: string;
+            /** Expected Loss */
+            expected_loss: number;
+            /** Levers */
+            levers: components["schemas"]["Lever"][];
+            /** Losses */
+            losses: components["schemas"]["LossView"][];
+            /** Needed */
+            needed: boolean;
+            /** Reasons */
+            reasons: components["schemas"]["Finding"][];
+            saving: components["schemas"]["SavingView"] | null;
+            /** Trouble */
+            trouble: number;
+            /** Trouble 90 */
+            trouble_90: number[];
+            verdict: components["schemas"]["Verdict"];
         };
         /**
          * RouteView
@@ -3318,6 +4183,205 @@ export interface components {
             message: string;
             /** Row */
             row: number;
+        };
+        /**
+         * Rule
+         * @description One half of the rule, and how it stands.
+         */
+        Rule: {
+            /** Kept */
+            kept: boolean | null;
+            /** Name */
+            name: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Words */
+            words: string;
+        };
+        /** RunBrief */
+        RunBrief: {
+            /** Done */
+            done: number;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Plan */
+            plan: string;
+            /** Stage */
+            stage: number;
+            /** Stages */
+            stages: number;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** State */
+            state: string;
+            /** Steps */
+            steps: number;
+        };
+        /**
+         * RunEntry
+         * @description Something entered at the bench; `at` is the bench's own clock.
+         */
+        RunEntry: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Entry */
+            entry: components["schemas"]["DoneDoc"] | components["schemas"]["UndoneDoc"] | components["schemas"]["NotRightDoc"] | components["schemas"]["NoteDoc"] | components["schemas"]["SurveyDoc"] | components["schemas"]["MemoryTestDoc"] | components["schemas"]["ReadingDoc"] | components["schemas"]["SoakDoc"] | components["schemas"]["RestartDoc"] | components["schemas"]["ScrubDoc"] | components["schemas"]["AlertDoc"] | components["schemas"]["ClearedDoc"] | components["schemas"]["AllocationDoc"] | components["schemas"]["ProposalDoc"] | components["schemas"]["SymptomDoc"] | components["schemas"]["BootDoc"] | components["schemas"]["FoundDoc"];
+        };
+        /** RunStart */
+        RunStart: {
+            /**
+             * Soak Days
+             * @default 3
+             */
+            soak_days?: number;
+        };
+        /** RunView */
+        RunView: {
+            /** At Step */
+            at_step: number;
+            /** Bays */
+            bays: {
+                [key: string]: string;
+            };
+            down: components["schemas"]["Minutes"];
+            /** Ended At */
+            ended_at: string | null;
+            /** Entries */
+            entries: number;
+            /** Goal */
+            goal: {
+                [key: string]: unknown;
+            };
+            hands_on: components["schemas"]["Minutes"];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Last By */
+            last_by: string | null;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            /** Now */
+            now: {
+                [key: string]: unknown;
+            };
+            /** Place */
+            place: string;
+            /** Plan */
+            plan: string;
+            /**
+             * Plan Id
+             * Format: uuid
+             */
+            plan_id: string;
+            /** Remarks */
+            remarks: components["schemas"]["RemarkView"][];
+            /** Sheet Title */
+            sheet_title: string;
+            /** Stage */
+            stage: number;
+            /** Stages */
+            stages: number;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Started By */
+            started_by: string;
+            /** State */
+            state: string;
+            /** Steps */
+            steps: components["schemas"]["StepView"][];
+            /** Taken Min */
+            taken_min: number | null;
+            /** Window End */
+            window_end: string | null;
+            /** Window Start */
+            window_start: string | null;
+        };
+        /**
+         * RunWindow
+         * @description The maintenance window; null = none.
+         */
+        RunWindow: {
+            /** End */
+            end: string | null;
+            /** Start */
+            start: string | null;
+        };
+        /**
+         * SavingView
+         * @description What the plan saves against the cheapest way that the maker stands behind and that gives as much.
+         */
+        SavingView: {
+            /** Cost */
+            cost: string;
+            /** Official Cost */
+            official_cost: string;
+            /** Saving */
+            saving: number;
+            /** Trouble */
+            trouble: number | null;
+            /** Worth It */
+            worth_it: boolean;
+        };
+        /**
+         * ScrubDoc
+         * @description A scrub of the array ended.
+         */
+        ScrubDoc: {
+            /** Clean */
+            clean: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scrub";
+        };
+        /**
+         * Seen
+         * @enum {string}
+         */
+        Seen: "right" | "missing" | "elsewhere" | "smaller" | "slower" | "unlike part" | "not planned" | "not told";
+        /**
+         * SeenView
+         * @description A fresh survey against the goal.
+         */
+        SeenView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            comparison: components["schemas"]["Comparison-Output"];
+            /** Right */
+            right: boolean;
+            /** Source */
+            source: string;
+            verdict: components["schemas"]["Verdict"];
         };
         /**
          * ServiceView
@@ -3431,6 +4495,33 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /** SignOffBody */
+        SignOffBody: {
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "fine" | "quirks";
+            /**
+             * Place
+             * @description where what came out is put
+             * @default
+             */
+            place?: string;
+            /**
+             * Returns
+             * @description slot -> return of the module that came out of it
+             * @default {}
+             */
+            returns?: {
+                [key: string]: components["schemas"]["ReturnBody"];
+            };
         };
         /**
          * Sizing
@@ -3574,11 +4665,70 @@ export interface components {
             /** Uncorrectable */
             uncorrectable: number | null;
         };
+        /** SlotProof */
+        SlotProof: {
+            /** Found */
+            found: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            /** Planned */
+            planned: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            seen: components["schemas"]["Seen"];
+            /** Slot */
+            slot: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
         /**
          * SlotState
          * @enum {string}
          */
         SlotState: "filled" | "empty" | "soldered" | "unknown" | "failed";
+        /** Soak */
+        Soak: {
+            /** Days Left */
+            days_left: number | null;
+            /** Passed */
+            passed: boolean | null;
+            /** Rates */
+            rates: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /** Rules */
+            rules: components["schemas"]["Rule"][];
+        };
+        /**
+         * SoakDoc
+         * @description The soak begins.
+         */
+        SoakDoc: {
+            /** Days */
+            days: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "soak";
+        };
+        /** SoakView */
+        SoakView: {
+            /** Day */
+            day: number;
+            /** Days */
+            days: number;
+            /** Readings */
+            readings: components["schemas"]["ReadingView"][];
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            state: components["schemas"]["Soak"];
+        };
         /**
          * SocketChoice
          * @description A socket and the processors that it may hold.
@@ -3773,6 +4923,51 @@ export interface components {
             /** State */
             state: string;
         };
+        /**
+         * StepView
+         * @description A step of the run sheet, under the names of the command line's contract, and how it stands.
+         */
+        StepView: {
+            /** Back Out */
+            back_out: string[];
+            /** Bays */
+            bays: number[];
+            /** Carrier */
+            carrier: string | null;
+            /** Checks */
+            checks: string[];
+            /** Closes */
+            closes: string | null;
+            /** Details */
+            details: string[];
+            /** Do */
+            do: string | null;
+            /** Done At */
+            done_at: string | null;
+            /** Done By */
+            done_by: string | null;
+            /** Hold */
+            hold: boolean;
+            /** Key */
+            key: string;
+            minutes: components["schemas"]["Minutes"];
+            /** Not Right */
+            not_right: string | null;
+            /** Number */
+            number: number;
+            phase: components["schemas"]["Phase"];
+            /** Slots */
+            slots: string[];
+            /** Text */
+            text: string;
+            /** Tools */
+            tools: string[];
+            /** Waits */
+            waits: boolean;
+            who: components["schemas"]["Who"];
+            /** Why */
+            why: string;
+        };
         /** StockBody */
         StockBody: {
             /**
@@ -3821,6 +5016,8 @@ export interface components {
         StockView: {
             /** Count */
             count: number;
+            /** Due On */
+            due_on: string | null;
             /** Free */
             free: number;
             /**
@@ -3837,6 +5034,8 @@ export interface components {
             part: string | null;
             /** Place */
             place: string;
+            /** Reference */
+            reference: string;
             /** Reserved */
             reserved: components["schemas"]["Reservation"][];
             /** State */
@@ -3918,6 +5117,34 @@ export interface components {
             };
         };
         /**
+         * SurveyDoc
+         * @description What the machine shows after the work: a report that was taken in, or seen by hand.
+         */
+        SurveyDoc: {
+            /** Installed Gib */
+            installed_gib?: number | null;
+            /** Intake Id */
+            intake_id?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "survey";
+            /**
+             * Reports
+             * @default {}
+             */
+            reports?: {
+                [key: string]: number;
+            };
+            /** Slots */
+            slots?: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            } | null;
+            /** Usable Gib */
+            usable_gib?: number | null;
+        };
+        /**
          * SurveyFacts
          * @description What is known of the slots, from where and since when.
          */
@@ -3996,6 +5223,33 @@ export interface components {
              */
             warnings: components["schemas"]["Warning"][];
         };
+        /**
+         * Symptom
+         * @description What is seen, and with that whether a boot tells where.
+         * @enum {string}
+         */
+        Symptom: "no start" | "coded beeps or lights" | "total short" | "slots of a channel gone" | "restarts under load" | "counters rising";
+        /**
+         * SymptomDoc
+         * @description A fault search begins, with the boot at which it was first seen.
+         */
+        SymptomDoc: {
+            /**
+             * Dark
+             * @default []
+             */
+            dark?: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "symptom";
+            /**
+             * Symptom
+             * @enum {string}
+             */
+            symptom: "no start" | "coded beeps or lights" | "total short" | "slots of a channel gone" | "restarts under load" | "counters rising";
+        };
         /** SystemFacts */
         SystemFacts: {
             /** Maker */
@@ -4056,6 +5310,31 @@ export interface components {
             /** Taken From */
             taken_from?: string | null;
         };
+        /** TestView */
+        TestView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Because */
+            because: string[];
+            /** By */
+            by: string;
+            /** Errors */
+            errors: number;
+            /** Has Log */
+            has_log: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Passes */
+            passes: number;
+            /** Tool */
+            tool: string;
+        };
         /**
          * ToldTotals
          * @description Totals that a machine told apart from its slots. [GiB]
@@ -4074,6 +5353,27 @@ export interface components {
             kind: string;
             /** Usable Gib */
             usable_gib: number | null;
+        };
+        /**
+         * TotalProof
+         * @description A total planned and seen. [GiB]
+         */
+        TotalProof: {
+            /** Name */
+            name: string;
+            /** Planned */
+            planned: number;
+            /** Right */
+            right: boolean | null;
+            /** Seen */
+            seen: number | null;
+            /** Tolerance */
+            tolerance: number;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * TotalView
@@ -4150,48 +5450,18 @@ export interface components {
              */
             who: "own-proof" | "machine-maker" | "processor-maker" | "module-maker" | "board-maker" | "named" | "survey" | "hearsay";
         };
-        /** TrialView */
-        TrialView: {
-            /** After */
-            after: number;
-            /** Before */
-            before: number;
-            /** Claim */
-            claim: string;
+        /**
+         * UndoneDoc
+         * @description A tick is taken back.
+         */
+        UndoneDoc: {
             /**
-             * Id
-             * Format: uuid
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            id: string;
-            /** Model */
-            model: string;
-            /** Module */
-            module: string;
-            /** Note */
-            note: string;
-            /** Noted By */
-            noted_by: string;
-            outcome: components["schemas"]["Outcome"];
-            /** Part */
-            part: string | null;
-            /** Processor */
-            processor: string | null;
-            /** Revision */
-            revision: string | null;
-            /** Sheet Id */
-            sheet_id: string;
-            /** Soak Days */
-            soak_days: number;
-            /** Total Gib */
-            total_gib: number | null;
-            /**
-             * Tried On
-             * Format: date
-             */
-            tried_on: string;
-            /** Weight */
-            weight: number;
-            who: components["schemas"]["SourceKind"];
+            kind: "undone";
+            /** Step */
+            step: string;
         };
         /**
          * Unknown
@@ -4253,6 +5523,12 @@ export interface components {
             where: string;
         };
         /**
+         * Who
+         * @description Who may tick a step.
+         * @enum {string}
+         */
+        Who: "anyone" | "second";
+        /**
          * WishesDoc
          * @description What a route must meet; what is left out or null is not asked.
          */
@@ -4313,6 +5589,75 @@ export interface components {
              */
             kind?: string;
         };
+        /**
+         * TrialView
+         * @description A boot to try next.
+         */
+        umbrak__services__fault_finding__TrialView: {
+            /** Arrangement */
+            arrangement: {
+                [key: string]: string;
+            };
+            /** Minutes */
+            minutes: number;
+            /** Moves */
+            moves: {
+                [key: string]: string;
+            };
+            /** Reseated */
+            reseated: string[];
+            /** Tells */
+            tells: number;
+            /** Touched */
+            touched: string[];
+            /** Why */
+            why: string;
+            /** Words */
+            words: string;
+        };
+        /** TrialView */
+        umbrak__services__notes__TrialView: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Claim */
+            claim: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Model */
+            model: string;
+            /** Module */
+            module: string;
+            /** Note */
+            note: string;
+            /** Noted By */
+            noted_by: string;
+            outcome: components["schemas"]["Outcome"];
+            /** Part */
+            part: string | null;
+            /** Processor */
+            processor: string | null;
+            /** Revision */
+            revision: string | null;
+            /** Sheet Id */
+            sheet_id: string;
+            /** Soak Days */
+            soak_days: number;
+            /** Total Gib */
+            total_gib: number | null;
+            /**
+             * Tried On
+             * Format: date
+             */
+            tried_on: string;
+            /** Weight */
+            weight: number;
+            who: components["schemas"]["SourceKind"];
+        };
     };
     responses: never;
     parameters: never;
@@ -4322,6 +5667,66 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    settle_api_doubts__doubt_id__settlement_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                doubt_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     follow_api_events_get: {
         parameters: {
             query: {
@@ -5546,7 +6951,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Comparison"];
+                "application/json": components["schemas"]["Comparison-Input"];
             };
         };
         responses: {
@@ -6916,6 +8321,82 @@ export interface operations {
             };
         };
     };
+    approve_api_plans__plan_id__approvals_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanApproval"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RiskView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     arrange_api_plans__plan_id__arrangements_post: {
         parameters: {
             query?: never;
@@ -7124,6 +8605,124 @@ export interface operations {
             };
         };
     };
+    risk_api_plans__plan_id__risk_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RiskView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_api_plans__plan_id__runs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunStart"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     step_api_plans__plan_id__steps_post: {
         parameters: {
             query?: never;
@@ -7223,6 +8822,674 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Target"][];
                 };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    see_api_runs__run_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    attachment_api_runs__run_id__attachments__entry_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+                entry_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    back_out_api_runs__run_id__back_out_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackOut"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enter_api_runs__run_id__entries__entry_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+                entry_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunEntry"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    log_api_runs__run_id__logs__entry_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+                entry_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_log_api_runs__run_id__logs__entry_id__put"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    photo_api_runs__run_id__photos__entry_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+                entry_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_photo_api_runs__run_id__photos__entry_id__put"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proof_api_runs__run_id__proof_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pdf_api_runs__run_id__sheet_pdf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_off_api_runs__run_id__sign_off_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignOffBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    window_api_runs__run_id__window_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunWindow"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calendar_api_runs__run_id__window_ics_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not signed in */
             401: {
@@ -8140,7 +10407,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrialView"][];
+                    "application/json": components["schemas"]["umbrak__services__notes__TrialView"][];
                 };
             };
             /** @description Not signed in */
@@ -8184,7 +10451,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrialView"][];
+                    "application/json": components["schemas"]["umbrak__services__notes__TrialView"][];
                 };
             };
             /** @description Not signed in */
@@ -8432,7 +10699,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrialView"][];
+                    "application/json": components["schemas"]["umbrak__services__notes__TrialView"][];
                 };
             };
             /** @description Not signed in */

@@ -167,7 +167,8 @@ def plans(machine_id: UUID, engine: Db, _: Person) -> tuple[PlanBrief, ...]:
 def plan(machine_id: UUID, body: NewPlan, engine: Db, account: Person) -> PlanView:
     """Start a plan; its goal is the machine as surveyed, or that of another plan."""
     goal = occupants(body.goal) if body.goal is not None else None
-    return start_plan(engine, account, machine_id, body.name, body.like, goal)
+    first = occupants(body.first_stage) if body.first_stage is not None else None
+    return start_plan(engine, account, machine_id, body.name, body.like, goal, first)
 
 
 @router.post("/{machine_id}/targets", responses=describe(401, 404, 422))

@@ -1,0 +1,180 @@
+"""What is entered of a run at the bench: ticks, notes, evidence. One shape for what comes in and what is kept."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import ConfigDict, Field, StringConstraints, TypeAdapter
+
+from umbrak.core.proof.suspects import Symptom
+from umbrak.formats.documents import Doc, OccupantsDoc
+
+StepKey = Annotated[str, StringConstraints(min_length=1, max_length=200)]
+SlotName = Annotated[str, StringConstraints(min_length=1, max_length=100)]
+Words = Annotated[str, StringConstraints(max_length=2000, strip_whitespace=True)]
+#: An id in text: of something taken in earlier.
+Key = Annotated[str, StringConstraints(pattern="^[0-9a-fA-F-]{36}$")]
+Amount = Annotated[float, Field(ge=0, le=1e9)]
+Count = Annotated[int, Field(ge=0, le=10**12)]
+SymptomName = Literal["no start", "coded beeps or lights", "total short", "slots of a channel gone", "restarts under load", "counters rising"]  # fmt: skip
+assert set(SymptomName.__args__) == set(Symptom)  # type: ignore[attr-defined]
+
+
+class Entry(Doc):
+    """The base: built at once, since it is a request's body too."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, defer_build=False)
+
+
+class DoneDoc(Entry):
+    """A step is done."""
+
+    kind: Literal["done"]
+    step: StepKey
+
+
+class UndoneDoc(Entry):
+    """A tick is taken back."""
+
+    kind: Literal["undone"]
+    step: StepKey
+
+
+class NotRightDoc(Entry):
+    """Something is not as the step says."""
+
+    kind: Literal["not-right"]
+    step: StepKey
+    text: Words = ""
+
+
+class NoteDoc(Entry):
+    kind: Literal["note"]
+    step: StepKey | None = None
+    text: Annotated[str, StringConstraints(min_length=1, max_length=2000, strip_whitespace=True)]
+
+
+class SurveyDoc(Entry):
+    """What the machine shows after the work: a report that was taken in, or seen by hand."""
+
+    kind: Literal["survey"]
+    intake_id: Key | None = None
+    #: Slot -> index of its report, where names do not tell.
+    reports: dict[SlotName, Annotated[int, Field(ge=0)]] = {}
+    #: By hand: slot -> what is seen in it, null = nothing; slots left out were not looked at.
+    slots: OccupantsDoc | None = None
+    #: By hand: totals as the machine shows them. [GiB]
+    installed_gib: Amount | None = None
+    usable_gib: Amount | None = None
+
+
+class MemoryTestDoc(Entry):
+    """A memory test that ended; a log of one comes by itself and is read."""
+
+    kind: Literal["memory-test"]
+    tool: Annotated[str, StringConstraints(min_length=1, max_length=200, strip_whitespace=True)]
+    passes: Annotated[int, Field(ge=0, le=100_000)]
+    errors: Count
+    text: Words = ""
+
+
+class ReadingDoc(Entry):
+    """Counters and temperatures: from a report that was taken in, or by hand."""
+
+    kind: Literal["reading"]
+    intake_id: Key | None = None
+    slots: dict[SlotName, HealthDoc] = {}
+
+
+class HealthDoc(Entry):
+    correctable: Count | None = None
+    uncorrectable: Count | None = None
+    temperature_c: Annotated[float, Field(ge=-60, le=200)] | None = None
+
+
+class SoakDoc(Entry):
+    """The soak begins."""
+
+    kind: Literal["soak"]
+    days: Annotated[float, Field(gt=0, le=365)]
+
+
+class RestartDoc(Entry):
+    """A restart that nobody planned."""
+
+    kind: Literal["restart"]
+    text: Words = ""
+
+
+class ScrubDoc(Entry):
+    """A scrub of the array ended."""
+
+    kind: Literal["scrub"]
+    clean: bool
+
+
+class AlertDoc(Entry):
+    """An alert of the machine's own; `expected` where a person says so, else its words decide."""
+
+    kind: Literal["alert"]
+    text: Annotated[str, StringConstraints(min_length=1, max_length=2000, strip_whitespace=True)]
+    expected: bool | None = None
+
+
+class ClearedDoc(Entry):
+    """Old alerts and lights were cleared, and read again."""
+
+    kind: Literal["cleared"]
+    #: What came back; "" = nothing did.
+    back: Words = ""
+
+
+class AllocationDoc(Entry):
+    """One workload was given a share, and its use watched. [GiB]"""
+
+    kind: Literal["allocation"]
+    share_gib: Annotated[float, Field(gt=0, le=1e9)]
+    used_gib: Amount
+    text: Words = ""
+
+
+class ProposalDoc(Entry):
+    """The machine proposes other positions: from -> to."""
+
+    kind: Literal["proposal"]
+    moves: Annotated[dict[SlotName, SlotName], Field(min_length=1, max_length=500)]
+
+
+class SymptomDoc(Entry):
+    """A fault search begins, with the boot at which it was first seen."""
+
+    kind: Literal["symptom"]
+    symptom: SymptomName
+    #: Slots at which it shows, where that is told.
+    dark: list[SlotName] = []
+
+
+class BootDoc(Entry):
+    """One boot of a fault search. Modules are named by the slot they were planned for."""
+
+    kind: Literal["boot"]
+    arrangement: dict[SlotName, SlotName]
+    reseated: list[SlotName] = []
+    dark: list[SlotName] = []
+    showed: bool = False
+
+
+class FoundDoc(Entry):
+    """A fault search ended: what was done with the culprit."""
+
+    kind: Literal["found"]
+    text: Words = ""
+
+
+ReadingDoc.model_rebuild()
+EntryDoc = Annotated[
+    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | SurveyDoc | MemoryTestDoc | ReadingDoc | SoakDoc | RestartDoc | ScrubDoc
+    | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc | FoundDoc,
+    Field(discriminator="kind"),
+]  # fmt: skip
+ENTRY: TypeAdapter[EntryDoc] = TypeAdapter(EntryDoc)

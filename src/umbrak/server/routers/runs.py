@@ -1,0 +1,145 @@
+"""Work at the bench and its proof."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, File, Form, Response, UploadFile
+from pydantic import AwareDatetime
+
+from umbrak.formats.bounds import MAX_BYTES
+from umbrak.formats.photo import MAX_PHOTO_BYTES
+from umbrak.server.bodies import BackOut, PlanApproval, RunEntry, RunStart, RunWindow, SignOffBody
+from umbrak.server.deps import Db, Now, Person
+from umbrak.server.problems import describe
+from umbrak.services import approval, papers, proving, runs, signing
+from umbrak.services.approval import RiskView
+from umbrak.services.proving import ProofView
+from umbrak.services.runs import RunView
+
+router = APIRouter(tags=["runs"])
+At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]
+
+
+@router.get("/plans/{plan_id}/risk", responses=describe(401, 404, 422))
+def risk(plan_id: UUID, engine: Db, _: Person) -> RiskView:
+    """What the plan risks: reasons, trouble, break-even, what lowers it, and whether a lead took it."""
+    return approval.see_risk(engine, plan_id)
+
+
+@router.post("/plans/{plan_id}/approvals", responses=describe(401, 403, 404, 409, 422))
+def approve(plan_id: UUID, body: PlanApproval, engine: Db, account: Person) -> RiskView:
+    """A lead takes the plan's risk as it is now; a change afterwards asks again."""
+    return approval.approve(engine, account, plan_id, body.version)
+
+
+@router.post("/plans/{plan_id}/runs", status_code=201, responses=describe(401, 403, 404, 422))
+def start(plan_id: UUID, body: RunStart, engine: Db, account: Person) -> RunView:
+    """Make the run sheet of the plan's next stage, and begin."""
+    return runs.start_run(engine, account, plan_id, body.soak_days)
+
+
+@router.get("/runs/{run_id}", responses=describe(401, 404, 422))
+def see(run_id: UUID, engine: Db, _: Person) -> RunView:
+    """A run: its steps and how each stands."""
+    return runs.see_run(engine, run_id)
+
+
+@router.put("/runs/{run_id}/window", responses=describe(401, 403, 404, 422))
+def window(run_id: UUID, body: RunWindow, engine: Db, account: Person) -> RunView:
+    """Set the maintenance window."""
+    return runs.set_window(engine, account, run_id, body.start, body.end)
+
+
+@router.put("/runs/{run_id}/entries/{entry_id}", status_code=204, responses=describe(401, 403, 404, 422))
+def enter(run_id: UUID, entry_id: UUID, body: RunEntry, engine: Db, account: Person, now: Now) -> None:
+    """Keep what was ticked, noted or seen, under an id that the bench made; sent again it changes nothing."""
+    proving.enter(engine, account, run_id, entry_id, body.entry, body.at, now)
+
+
+@router.put("/runs/{run_id}/photos/{entry_id}", status_code=204, responses=describe(400, 401, 403, 404, 422))
+def photo(
+    run_id: UUID,
+    entry_id: UUID,
+    file: Annotated[UploadFile, File(description="JPEG, PNG or WebP")],
+    at: At,
+    engine: Db,
+    account: Person,
+    now: Now,
+    step: Annotated[str | None, Form(max_length=200)] = None,
+) -> None:
+    """Keep a photo; it is written anew, and where and with what it was taken stays behind."""
+    moment: datetime = at
+    runs.add_photo(engine, account, run_id, entry_id, step, file.file.read(MAX_PHOTO_BYTES + 1), moment, now)
+
+
+@router.put("/runs/{run_id}/logs/{entry_id}", status_code=204, responses=describe(400, 401, 403, 404, 422))
+def log(
+    run_id: UUID,
+    entry_id: UUID,
+    file: Annotated[UploadFile, File(description="a memory test's log")],
+    engine: Db,
+    account: Person,
+    now: Now,
+    tool: Annotated[str, Form(max_length=200)] = "",
+) -> None:
+    """Keep a memory test's log and search it for the verdict."""
+    name = tool.strip() or file.filename or "memory test"
+    proving.add_log(engine, account, run_id, entry_id, name[:200], file.file.read(MAX_BYTES + 1), now)
+
+
+@router.get("/runs/{run_id}/attachments/{entry_id}", response_class=Response, responses=describe(401, 404, 422))
+def attachment(run_id: UUID, entry_id: UUID, engine: Db, _: Person) -> Response:
+    """A photo or a log."""
+    raw, kind = runs.see_attachment(engine, run_id, entry_id)
+    policy = {"Content-Security-Policy": "default-src 'none'; sandbox", "Cache-Control": "private, max-age=86400"}
+    return Response(raw, media_type=kind, headers=policy)
+
+
+@router.get("/runs/{run_id}/sheet.pdf", response_class=Response, responses=describe(401, 404, 422))
+def pdf(run_id: UUID, engine: Db, _: Person, now: Now) -> Response:
+    """The run sheet on paper: steps, slot map, bay labels."""
+    name, raw = papers.run_pdf(engine, run_id, now)
+    return Response(
+        raw, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{_plain(name)}"'}
+    )
+
+
+@router.get("/runs/{run_id}/window.ics", response_class=Response, responses=describe(401, 404, 422))
+def calendar(run_id: UUID, engine: Db, _: Person, now: Now) -> Response:
+    """The maintenance window as iCalendar."""
+    name, raw = papers.run_calendar(engine, run_id, now)
+    headers = {"Content-Disposition": f'attachment; filename="{_plain(name)}"'}
+    return Response(raw, media_type="text/calendar; charset=utf-8", headers=headers)
+
+
+def _plain(name: str) -> str:
+    return "".join(c if c.isascii() and (c.isalnum() or c in "-_.") else "_" for c in name)
+
+
+@router.get("/runs/{run_id}/proof", responses=describe(401, 404, 422))
+def proof(run_id: UUID, engine: Db, _: Person, now: Now) -> ProofView:
+    """What is proved of a run, and what is lacking."""
+    return proving.see_proof(engine, run_id, now)
+
+
+@router.post("/runs/{run_id}/sign-off", responses=describe(401, 403, 404, 422))
+def sign_off(run_id: UUID, body: SignOffBody, engine: Db, account: Person, now: Now) -> RunView:
+    """End a proved run: fitted is what was planned, the Shelf and Field notes learn of it, the machine is back on duty."""
+    returns = {s: signing.Return(r.reference, r.due_on) for s, r in body.returns.items()}
+    said = signing.SignOff(body.outcome, body.note, body.place, returns)
+    return signing.sign_off(engine, account, run_id, said, now)
+
+
+@router.post("/runs/{run_id}/back-out", responses=describe(401, 403, 404, 422))
+def back_out(run_id: UUID, body: BackOut, engine: Db, account: Person, now: Now) -> RunView:
+    """End a run with the machine as it was before."""
+    return signing.back_out(engine, account, run_id, body.reason, now, body.outcome)
+
+
+@router.post("/doubts/{doubt_id}/settlement", status_code=204, responses=describe(401, 403, 404, 422))
+def settle(doubt_id: UUID, engine: Db, account: Person) -> None:
+    """A clause in doubt was looked into."""
+    proving.settle_doubt(engine, account, doubt_id)

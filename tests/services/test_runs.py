@@ -1,0 +1,384 @@
+"""From an approved plan over the bench to a machine back on duty, and the ways that end earlier."""
+
+from __future__ import annotations
+
+import io
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+from uuid import UUID, uuid4
+
+import pytest
+from icalendar import Calendar
+from PIL import Image
+from sqlalchemy import Engine
+
+from tests.formats.smbios_facts import Device, table
+from tests.services.test_taking_in import key_of
+from umbrak.core.memory.label import decode_label
+from umbrak.core.platform.machine import Layout
+from umbrak.core.proof.compare import Seen
+from umbrak.formats.entries import ENTRY
+from umbrak.formats.faults import InputError
+from umbrak.services.approval import approve, see_risk
+from umbrak.services.errors import NotAllowed, NotFound, Refused, Stale
+from umbrak.services.intake import take_in
+from umbrak.services.machine_view import see_machine
+from umbrak.services.notes import list_trials
+from umbrak.services.papers import run_calendar, run_pdf
+from umbrak.services.plans import edit_plan, see_plan, start_plan
+from umbrak.services.proving import add_log, enter, see_proof, settle_doubt
+from umbrak.services.runs import RunView, add_photo, see_attachment, see_run, set_window, start_run
+from umbrak.services.shelf import see_shelf
+from umbrak.services.signing import Return, SignOff, back_out, sign_off
+from umbrak.store.accounts import Account, find_credentials
+
+NOW = datetime(2031, 3, 1, 8, 0, tzinfo=UTC)
+OFFICIAL = decode_label("16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16").module
+THIRD = decode_label("16GB 1Rx8 PC5-4800B-RC0 P/N: QD5R-16").module
+ROW = [f"CPU2.{c}2" for c in "ABCDEF"]
+
+
+@pytest.fixture
+def lead(engine: Engine, technician: Account) -> Account:
+    with engine.connect() as db:
+        known = find_credentials(db, "lead")
+    assert known
+    return known.account
+
+
+class Bench:
+    """A run with somebody at it."""
+
+    def __init__(self, engine: Engine, account: Account, run: RunView) -> None:
+        self.engine, self.account, self.id = engine, account, run.id
+        self.now = NOW
+
+    def enter(self, kind: str, account: Account | None = None, key: UUID | None = None, **members: Any) -> UUID:
+        key = key or uuid4()
+        entry = ENTRY.validate_python({"kind": kind, **members})
+        enter(self.engine, account or self.account, self.id, key, entry, self.now, self.now)
+        return key
+
+    @property
+    def run(self) -> RunView:
+        return see_run(self.engine, self.id)
+
+    def tick_all(self, second: Account, until: str | None = None) -> None:
+        for step in self.run.steps:
+            if step.key == until:
+                return
+            self.now += timedelta(minutes=1)
+            self.enter("done", second if step.hold else None, step=step.key)
+
+    @property
+    def proof(self) -> Any:
+        return see_proof(self.engine, self.id, self.now)
+
+
+def begin(
+    engine: Engine,
+    technician: Account,
+    lead: Account,
+    module: Any,
+    name: str = "hall-03",
+    slots: Any = ROW,
+    called: str = "six",
+) -> Bench:
+    machine = key_of(engine, name)
+    now = dict(see_machine(engine, machine).slots)
+    plan = start_plan(engine, technician, machine, called, wanted=Layout({**now, **dict.fromkeys(slots, module)}))
+    if see_risk(engine, plan.id).needed:
+        approve(engine, lead, plan.id, plan.version)
+    return Bench(engine, technician, start_run(engine, technician, plan.id))
+
+
+def replacing(engine: Engine, technician: Account, lead: Account) -> Bench:
+    """The failed module of hall-02 is replaced by another of its kind."""
+    plan = start_plan(engine, technician, key_of(engine, "hall-02"), "replace")
+    if see_risk(engine, plan.id).needed:
+        approve(engine, lead, plan.id, plan.version)
+    return Bench(engine, technician, start_run(engine, technician, plan.id))
+
+
+def as_seen(bench: Bench, **other: Any) -> dict[str, Any]:
+    return {**bench.run.goal, **other}
+
+
+def prove(bench: Bench) -> None:
+    """Everything that signing off wants, by hand."""
+    bench.enter("survey", slots=as_seen(bench))
+    bench.enter("memory-test", tool="stick", passes=2, errors=0)
+    bench.enter("cleared")
+    bench.enter("reading", slots={"CPU2.A2": {"correctable": 4, "uncorrectable": 0, "temperature_c": 40}})
+    bench.enter("soak", days=3)
+    bench.now += timedelta(days=3, minutes=1)
+    bench.enter("reading", slots={"CPU2.A2": {"correctable": 4, "uncorrectable": 0, "temperature_c": 44}})
+
+
+def test_a_plan_at_risk_waits_for_a_lead_and_a_change_asks_again(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    machine = key_of(engine, "hall-03")
+    now = dict(see_machine(engine, machine).slots)
+    plan = start_plan(engine, technician, machine, "risky", wanted=Layout({**now, **dict.fromkeys(ROW, THIRD)}))
+    with pytest.raises(Refused, match="a lead has to approve it first"):
+        start_run(engine, technician, plan.id)
+    with pytest.raises(NotAllowed):
+        approve(engine, technician, plan.id, plan.version)
+    risk = see_risk(engine, plan.id)
+    assert risk.needed and risk.beliefs and risk.levers and 0 < risk.trouble_90[0] < risk.trouble < risk.trouble_90[1]
+    # Six of 61 each, all on the shelf but none to pay for; by its maker six of 148, of which four lie on the shelf.
+    assert risk.saving and (risk.saving.cost, risk.saving.official_cost) == (0, 296)
+    with pytest.raises(Stale):
+        approve(engine, lead, plan.id, plan.version + 1)
+    approved = approve(engine, lead, plan.id, plan.version)
+    assert approved.approval and approved.approval.stands and see_plan(engine, plan.id).state == "approved"
+    changed = edit_plan(engine, technician, plan.id, plan.version, Layout({}), ["CPU2.F2"])
+    assert (again := see_risk(engine, plan.id).approval) and not again.stands
+    with pytest.raises(Refused, match="changed since a lead approved it"):
+        start_run(engine, technician, plan.id)
+    approve(engine, lead, plan.id, changed.version)
+    start_run(engine, technician, plan.id)
+    with pytest.raises(Refused, match="is under way"):
+        edit_plan(engine, technician, plan.id, see_plan(engine, plan.id).version, Layout({}), ["CPU2.A2"])
+
+
+def test_ticks_are_kept_once_in_order_and_held_for_a_second_person(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    first, second = bench.run.steps[0].key, bench.run.steps[1].key
+    key = bench.enter("done", step=first)
+    bench.enter("done", step=first, key=key)
+    bench.enter("done", step=first, account=lead)
+    run = bench.run
+    assert run.entries == 2 and run.steps[0].done_by != "" and run.at_step == 2
+    by = run.steps[0].done_by
+    bench.enter("not-right", step=first, text="the backup is old")
+    assert bench.run.steps[0].not_right == "the backup is old" and bench.run.steps[0].done_at is None
+    bench.enter("done", step=first)
+    bench.enter("undone", step=first)
+    bench.enter("done", step=first)
+    assert bench.run.steps[0].done_by == by
+    bench.enter("done", step=second)
+
+    hold = next(s for s in bench.run.steps if s.hold)
+    beyond = bench.run.steps[hold.number]
+    with pytest.raises(Refused, match="First: "):
+        bench.enter("done", step=beyond.key)
+    with pytest.raises(NotAllowed, match="Somebody else"):
+        bench.enter("done", step=hold.key)
+    bench.enter("done", step=hold.key, account=lead)
+    bench.enter("done", step=beyond.key)
+    with pytest.raises(NotFound):
+        bench.enter("done", step="no-such")
+    # A clock that is ahead is not believed.
+    late = bench.now
+    bench.now += timedelta(hours=5)
+    enter(engine, technician, bench.id, uuid4(), ENTRY.validate_python({"kind": "note", "text": "x"}), bench.now, late)
+    assert bench.run.remarks[-1].at == late
+    other = replacing(engine, technician, lead)
+    with pytest.raises(Refused, match="Another run"):
+        other.enter("done", step=other.run.steps[0].key, key=key)
+
+
+def test_a_machine_is_on_one_bench(engine: Engine, technician: Account, lead: Account) -> None:
+    begin(engine, technician, lead, OFFICIAL)
+    with pytest.raises(Refused, match="on the bench already"):
+        begin(engine, technician, lead, OFFICIAL, "hall-03", ROW[:3], "another")
+
+
+def test_from_the_bench_to_duty(engine: Engine, technician: Account, lead: Account) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    assert see_machine(engine, bench.run.machine_id).runs[0].state == "under way"
+    bench.tick_all(lead)
+    assert bench.run.at_step == len(bench.run.steps) + 1
+    assert bench.run.taken_min is not None and bench.run.taken_min > 5
+    with pytest.raises(Refused, match="lacking: a survey of what it shows now; a memory test"):
+        sign_off(engine, technician, bench.id, SignOff("fine", "", "", {}), bench.now)
+
+    bench.enter("survey", slots=as_seen(bench, **{"CPU2.A2": None, "CPU2.B2": "8GB 1Rx8 PC5-4800B-RC0"}))
+    slots = {p.slot: p.seen for p in bench.proof.seen.comparison.slots}
+    assert (slots["CPU2.A2"], slots["CPU2.B2"], slots["CPU2.C2"]) == (Seen.MISSING, Seen.SMALLER, Seen.RIGHT)
+    prove(bench)
+    proof = bench.proof
+    assert proof.lacking == () and proof.soak.state.passed and proof.soak.state.rates["CPU2.A2"][0] == 0
+    bench.enter("allocation", share_gib=100, used_gib=40)
+    bench.enter("alert", text="Memory in B2 is not certified")
+    bench.enter("alert", text="Fan 2 fault")
+    assert [a.expected for a in bench.proof.alerts] == [True, False]
+    assert [a.given for a in bench.proof.allocations] == [False]
+
+    run = sign_off(engine, technician, bench.id, SignOff("fine", "quiet", "cupboard", {}), bench.now)
+    assert run.state == "proved"
+    machine = see_machine(engine, run.machine_id)
+    assert (
+        machine.survey.kind == "proof" and machine.evaluation.installed_gib == 576 and machine.runs[0].state == "proved"
+    )
+    plan = see_plan(engine, run.plan_id)
+    assert plan.state == "proved" and all(a.do == "keep" for a in plan.actions) and not plan.survey_changed
+    trial = list_trials(engine)[0]
+    assert (trial.part, trial.outcome, trial.who, trial.soak_days >= 3) == ("HLV5R-16", "fine", "own-proof", True)
+    # Four lay on the shelf; what else came was bought.
+    assert not [s for s in see_shelf(engine).stock if s.part == "HLV5R-16"]
+    with pytest.raises(Refused, match="is proved"):
+        bench.enter("note", text="late")
+
+
+def test_a_failed_module_is_replaced_and_returned(engine: Engine, technician: Account, lead: Account) -> None:
+    bench = replacing(engine, technician, lead)
+    assert [a.do for a in see_plan(engine, bench.run.plan_id).actions if a.do != "keep"] == ["take-out", "put-in"]
+    assert bench.run.steps[0].text.startswith("Find the failed module")
+    bench.enter("survey", slots=as_seen(bench))
+    bench.enter("memory-test", tool="stick", passes=1, errors=0)
+    bench.enter("cleared")
+    bench.enter("soak", days=3)
+    bench.now += timedelta(days=3)
+    back = {"CPU3.7": Return("RMA 5120", date(2031, 4, 1))}
+    run = sign_off(engine, technician, bench.id, SignOff("fine", "", "bench", back), bench.now)
+    assert see_machine(engine, run.machine_id).failed == ()
+    (line,) = [s for s in see_shelf(engine).stock if s.reference == "RMA 5120"]
+    assert (line.state, line.due_on, line.place, line.note) == (
+        "to-return",
+        date(2031, 4, 1),
+        "bench",
+        "from hall-02, slot CPU3 7",
+    )
+
+
+def test_a_staged_plan_stops_until_its_first_stage_is_proved(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    machine = key_of(engine, "hall-03")
+    now = dict(see_machine(engine, machine).slots)
+    goal = Layout({**now, **dict.fromkeys(ROW, THIRD)})
+    plan = start_plan(engine, technician, machine, "staged", wanted=goal, first_stage=Layout({**now, "CPU2.A2": THIRD}))
+    assert plan.first_stage == ("CPU2.A2",)
+    approve(engine, lead, plan.id, plan.version)
+    bench = Bench(engine, technician, start_run(engine, technician, plan.id))
+    assert (bench.run.stage, bench.run.stages) == (1, 2)
+    assert [s.slots for s in bench.run.steps if s.do] == [("CPU2.A2",)]
+    serial = {"CPU2.A2": {**bench.run.goal["CPU2.A2"], "serial": "S-1"}}
+    prove(bench)
+    bench.enter("survey", slots=as_seen(bench, **serial))
+    sign_off(engine, technician, bench.id, SignOff("fine", "", "", {}), bench.now)
+    plan = see_plan(engine, plan.id)
+    assert plan.state == "under way"
+    assert not see_risk(engine, plan.id).needed, "what the first module showed is not claimed any more"
+    second = Bench(engine, technician, start_run(engine, technician, plan.id))
+    assert (second.run.stage, second.run.stages) == (2, 2) and "stage 1 is proved" in second.run.steps[0].text
+    assert sorted(x for s in second.run.steps if s.do for x in s.slots) == ROW[1:]
+
+
+def test_what_does_not_come_up_is_searched_or_backed_out(engine: Engine, technician: Account, lead: Account) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    bench.enter("survey", slots=as_seen(bench, **{"CPU2.A2": None}))
+    bench.enter("symptom", symptom="total short", dark=["CPU2.A2"])
+    cured = False
+    for _ in range(20):
+        faults = bench.proof.faults
+        if faults.culprit:
+            break
+        trial = faults.trials[0]
+        assert trial.words and trial.minutes > 0 and set(trial.touched) <= set(bench.run.now) | set(bench.run.goal)
+        cured = cured or "CPU2.A2" in trial.touched
+        dark = [] if cured else ["CPU2.A2"]
+        bench.enter("boot", arrangement=dict(trial.arrangement), reseated=list(trial.reseated), dark=dark)
+    assert faults.culprit == "seating in CPU2 A2" and faults.odds >= 0.9 and "cured" in faults.to_do[0]
+    assert faults.boots[0].result == "CPU2 A2 dark" and faults.boots[-1].result == "all seen"
+    for wrong, why in (
+        ({"arrangement": {"CPU1.A1": "nowhere"}}, "No module was planned"),
+        ({"arrangement": {"CPU1.A1": "CPU1.A1", "CPU1.B1": "CPU1.A1"}}, "one slot only"),
+        ({"arrangement": {"CPU1.A1": "CPU1.A1"}, "dark": ["CPU1.B1"]}, "is empty"),
+    ):
+        with pytest.raises(Refused, match=why):
+            bench.enter("boot", **wrong)
+    with pytest.raises(Refused, match="Say why"):
+        back_out(engine, technician, bench.id, " ", bench.now)
+    run = back_out(engine, technician, bench.id, "no time left", bench.now, "not-seen")
+    assert run.state == "backed out" and see_plan(engine, run.plan_id).state == "backed out"
+    assert list_trials(engine)[0].outcome == "not-seen"
+    assert see_machine(engine, run.machine_id).survey.kind != "proof"
+    assert [s.free for s in see_shelf(engine).stock if s.part == "HLV5R-16"] == [4], "nothing is reserved any more"
+
+
+def test_the_machines_own_proposal_puts_a_clause_in_doubt(engine: Engine, technician: Account, lead: Account) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    with pytest.raises(Refused, match="is full"):
+        bench.enter("proposal", moves={"CPU2.A2": "CPU2.A1"})
+    bench.enter("proposal", moves={"CPU1.A1": "CPU1.A2", "CPU1.A2": "CPU1.A1"})
+    (proposal,) = bench.proof.proposals
+    assert proposal.contradicts
+    machine = see_machine(engine, bench.run.machine_id)
+    assert machine.doubts and machine.doubts == see_plan(engine, bench.run.plan_id).doubts
+    bench.enter("proposal", moves={"CPU1.A1": "CPU1.A2", "CPU1.A2": "CPU1.A1"})
+    assert len(see_machine(engine, bench.run.machine_id).doubts) == len(machine.doubts), "each once"
+    for d in machine.doubts:
+        settle_doubt(engine, technician, d.id)
+    assert see_machine(engine, bench.run.machine_id).doubts == ()
+
+
+def test_evidence_by_file(engine: Engine, technician: Account, lead: Account) -> None:
+    """A table, a log, a photo: what they tell is used, what they carry beside it is not kept."""
+    bench = begin(engine, technician, lead, OFFICIAL)
+    devices = [
+        Device(f"CPU{n}_DIMM_{c}{i}", 32768 if i == 1 else 16384) for n in (1, 2) for c in "ABCDEF" for i in (1, 2)
+    ]
+    intake = take_in(engine, technician, "after.bin", table([*devices[:-1], Device("CPU2_DIMM_F2", 0)]))
+    slots = {s.locator: i for i, s in enumerate(intake.reading.slots)}
+    reports = {f"CPU{n}.{c}{i}": slots[f"CPU{n}_DIMM_{c}{i}"] for n in (1, 2) for c in "ABCDEF" for i in (1, 2)}
+    bench.enter("survey", intake_id=str(intake.id), reports=reports)
+    seen = {p.slot: p.seen for p in bench.proof.seen.comparison.slots}
+    assert seen["CPU2.F2"] is Seen.MISSING and bench.proof.seen.source == "after.bin"
+
+    add_log(
+        engine,
+        technician,
+        bench.id,
+        uuid4(),
+        "stick",
+        b"Pass 1 complete, 0 errors\nPass 2 complete, 3 errors\n",
+        bench.now,
+    )
+    (test,) = bench.proof.tests
+    assert (test.passes, test.errors, test.has_log) == (2, 3, True) and "every slot as planned" in bench.proof.lacking
+    assert see_attachment(engine, bench.id, test.id)[0].startswith(b"Pass 1")
+    with pytest.raises(InputError, match="nothing in this log"):
+        add_log(engine, technician, bench.id, uuid4(), "stick", b"hello", bench.now)
+
+    picture = Image.new("RGB", (3000, 200), "red")
+    exif = picture.getexif()
+    exif[0x010E] = "where it was taken"
+    raw = io.BytesIO()
+    picture.save(raw, "JPEG", exif=exif)
+    key = uuid4()
+    step = bench.run.steps[0].key
+    for _ in range(2):
+        add_photo(engine, technician, bench.id, key, step, raw.getvalue(), bench.now, bench.now)
+    kept, kind = see_attachment(engine, bench.id, key)
+    assert kind == "image/jpeg" and b"where it was" not in kept and Image.open(io.BytesIO(kept)).size == (1600, 107)
+    assert [r.is_photo for r in bench.run.remarks] == [True]
+    for bad in (b"no picture", raw.getvalue()[:300], b"GIF89a" + bytes(200)):
+        with pytest.raises(InputError, match="no JPEG"):
+            add_photo(engine, technician, bench.id, uuid4(), step, bad, bench.now, bench.now)
+
+
+def test_the_window_as_an_appointment_and_the_sheet_on_paper(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    with pytest.raises(Refused, match="Set the maintenance window"):
+        run_calendar(engine, bench.id, NOW)
+    with pytest.raises(Refused, match="ends before it begins"):
+        set_window(engine, technician, bench.id, NOW, NOW)
+    set_window(engine, technician, bench.id, NOW, NOW + timedelta(hours=3))
+    name, raw = run_calendar(engine, bench.id, NOW)
+    (event,) = Calendar.from_ical(raw).walk("VEVENT")
+    assert name == "hall-03-window.ics" and event["summary"] == "Memory: hall-03"
+    assert (event.decoded("dtstart"), event.decoded("dtend")) == (NOW, NOW + timedelta(hours=3))
+    assert (
+        all(len(line) <= 75 for line in raw.split(b"\r\n"))
+        and event["location"] == "Skerry Watch, computing hall, rack B"
+    )
+    name, pdf = run_pdf(engine, bench.id, NOW)
+    assert name == "hall-03-run-sheet.pdf" and pdf.startswith(b"%PDF-")
