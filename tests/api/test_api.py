@@ -139,6 +139,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", "/api/label", {"text": "8GB"}, (401, 200, 200, 200)),
     ("POST", "/api/spd", None, (401, 422, 422, 422)),
     ("GET", f"/api/plans/{NOBODY_ID}/risk", None, (401, 404, 404, 404)),
+    ("GET", f"/api/plans/{NOBODY_ID}/run-sheet", None, (401, 404, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/approvals", {"version": 1}, (401, 403, 403, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/runs", {}, (401, 403, 404, 404)),
     ("GET", f"/api/runs/{NOBODY_ID}", None, (401, 404, 404, 404)),

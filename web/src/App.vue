@@ -6,7 +6,7 @@ import Spine from './frame/Spine.vue'
 import { session } from './frame/session'
 
 const route = useRoute()
-const framed = computed(() => session.account !== null && !route.meta.open)
+const framed = computed(() => session.account !== null && !route.meta.open && !route.meta.bare)
 </script>
 
 <template>
@@ -14,7 +14,7 @@ const framed = computed(() => session.account !== null && !route.meta.open)
     <div class="frame" :class="{ framed }">
       <Spine v-if="framed" />
       <main>
-        <div v-if="health.trouble" class="trouble" role="alert">
+        <div v-if="health.trouble && !route.meta.bare" class="trouble" role="alert">
           <strong>{{ health.trouble }}</strong> Nothing that was saved is lost. Trying again by itself.
         </div>
         <router-view />

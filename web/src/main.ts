@@ -9,4 +9,6 @@ import App from './App.vue'
 import { router } from './frame/router'
 import { vuetify } from './frame/theme'
 
+// Only over TLS, or on this very machine, do browsers take one.
+if (import.meta.env.PROD && 'serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js', { type: 'module' }).catch(() => undefined)
 createApp(App).use(createPinia()).use(router).use(vuetify).mount('#app')

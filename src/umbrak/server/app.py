@@ -9,7 +9,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from fastapi import FastAPI, Request, Response
-from fastapi.responses import HTMLResponse
+from fastapi.responses import FileResponse, HTMLResponse
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine, text
 from starlette.exceptions import HTTPException
@@ -138,6 +138,12 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
         if request.url.path.startswith("/assets/") and response.status_code == 200:
             response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
         return response
+
+    if (worker := folder / "sw.js").is_file():
+
+        @app.get("/sw.js", include_in_schema=False)
+        def service_worker() -> FileResponse:
+            return FileResponse(worker, media_type="text/javascript", headers={"Cache-Control": "no-cache"})
 
     app.mount("/assets", StaticFiles(directory=folder / "assets"))
     answer = app.exception_handlers[HTTPException]

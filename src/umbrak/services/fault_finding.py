@@ -34,7 +34,7 @@ class BeliefBar:
 
 
 @dataclass(frozen=True, slots=True)
-class TrialView:
+class NextBoot:
     """A boot to try next."""
 
     words: str
@@ -55,6 +55,8 @@ class TrialView:
 class BootView:
     words: str
     result: str
+    #: Slots at which it showed, where that is told.
+    dark: tuple[str, ...]
     at: datetime
     by: str
 
@@ -66,7 +68,7 @@ class FaultView:
     told: bool
     beliefs: tuple[BeliefBar, ...]
     boots: tuple[BootView, ...]
-    trials: tuple[TrialView, ...]
+    trials: tuple[NextBoot, ...]
     #: Named when it is believed enough; "" until then.
     culprit: str
     odds: float
@@ -126,8 +128,8 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         told=showing.told,
         beliefs=_bars(m, goal, found),
         boots=(
-            BootView("as planned", _result(m, boots[0], showing.told), begun.at, begun.by),
-            *(BootView(_change(m, a, b), _result(m, b, showing.told), e.at, e.by) for a, b, e in zip(boots, boots[1:], later, strict=False)),
+            BootView("as planned", _result(m, boots[0], showing.told), _dark(m, boots[0]), begun.at, begun.by),
+            *(BootView(_change(m, a, b), _result(m, b, showing.told), _dark(m, b), e.at, e.by) for a, b, e in zip(boots, boots[1:], later, strict=False)),
         ),
         trials=tuple(_trial(m, goal, last, t, best) for t in found.trials),
         culprit=" or ".join(_suspect(m, goal, s) for s in found.culprits),
@@ -164,10 +166,14 @@ def _suspect(m: Loaded, goal: Layout, s: Suspect) -> str:
     return f"slot {where}" if s.kind is Kind.SLOT else f"seating in {where}"
 
 
+def _dark(m: Loaded, boot: Boot) -> tuple[str, ...]:
+    return tuple(s for s in m.sheet.slots if s in boot.dark)
+
+
 def _result(m: Loaded, boot: Boot, told: bool) -> str:
     if not told:
         return "it showed" if boot.showed else "it did not show"
-    dark = [slot_words(m.sheet, s) for s in m.sheet.slots if s in boot.dark]
+    dark = [slot_words(m.sheet, s) for s in _dark(m, boot)]
     return f"{', '.join(dark)} dark" if dark else "all seen"
 
 
@@ -210,7 +216,7 @@ def _words(
     return f"{words[0].upper()}{words[1:]}", moves, tuple(s for s in order if s in touched)
 
 
-def _trial(m: Loaded, goal: Layout, now: Mapping[str, str], t: Trial, best: float) -> TrialView:
+def _trial(m: Loaded, goal: Layout, now: Mapping[str, str], t: Trial, best: float) -> NextBoot:
     words, moves, touched = _words(m, now, t.arrangement, tuple(t.reseated))
     why = []
     if t.reseated:
@@ -223,4 +229,4 @@ def _trial(m: Loaded, goal: Layout, now: Mapping[str, str], t: Trial, best: floa
         why.append("another look: what shows now and then needs more than one")
     reseated = tuple(s for s in m.sheet.slots if s in t.reseated)
     tells = round(t.tells / t.minutes / best, 3) if best else 0.0
-    return TrialView(words, "; ".join(why), t.arrangement, reseated, touched, moves, round(t.minutes, 1), tells)
+    return NextBoot(words, "; ".join(why), t.arrangement, reseated, touched, moves, round(t.minutes, 1), tells)

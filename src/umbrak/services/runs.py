@@ -126,6 +126,16 @@ class RunView:
 
 
 @dataclass(frozen=True, slots=True)
+class PreviewView:
+    """A run sheet before it is begun; no steps where the plan changes nothing."""
+
+    steps: tuple[StepView, ...]
+    down: Minutes
+    hands_on: Minutes
+    stages: int
+
+
+@dataclass(frozen=True, slots=True)
 class RunBrief:
     id: UUID
     plan: str
@@ -228,6 +238,19 @@ def _may_start(db: Connection, plan: OpenPlan) -> None:
         raise Refused("plan", "Something stops this plan: Fit says what. Nothing of it may be fitted.")
     if why := may_run(db, plan):
         raise Refused("approval", why)
+
+
+def preview(engine: Engine, plan_id: UUID) -> PreviewView:
+    """The run sheet that the plan's next stage would have today. Raises NotFound."""
+    with engine.connect() as db:
+        plan = open_plan(db, plan_id)
+        work = work_of(db, plan)[0]
+        made = run_sheet(plan.machine.sheet, plan.machine.machine, work)
+    steps = run_sheet_json(made)["steps"]
+    changes = any(s.action for s in made.steps)
+    return PreviewView(
+        tuple(_step(i, s, None, None) for i, s in enumerate(steps, 1)) if changes else (), made.down, made.hands_on, work.stages
+    )
 
 
 def see_run(engine: Engine, key: UUID) -> RunView:

@@ -872,6 +872,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/run-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Preview
+         * @description The run sheet that the plan's next stage would have today.
+         */
+        get: operations["preview_api_plans__plan_id__run_sheet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/runs": {
         parameters: {
             query?: never;
@@ -2051,6 +2071,8 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** Dark */
+            dark: string[];
             /** Result */
             result: string;
             /** Words */
@@ -2541,7 +2563,7 @@ export interface components {
             /** Told */
             told: boolean;
             /** Trials */
-            trials: components["schemas"]["umbrak__services__fault_finding__TrialView"][];
+            trials: components["schemas"]["NextBoot"][];
         };
         /**
          * FieldError
@@ -3456,6 +3478,32 @@ export interface components {
             statement: components["schemas"]["StatementDoc"];
         };
         /**
+         * NextBoot
+         * @description A boot to try next.
+         */
+        NextBoot: {
+            /** Arrangement */
+            arrangement: {
+                [key: string]: string;
+            };
+            /** Minutes */
+            minutes: number;
+            /** Moves */
+            moves: {
+                [key: string]: string;
+            };
+            /** Reseated */
+            reseated: string[];
+            /** Tells */
+            tells: number;
+            /** Touched */
+            touched: string[];
+            /** Why */
+            why: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * NotRightDoc
          * @description Something is not as the step says.
          */
@@ -3765,6 +3813,18 @@ export interface components {
              * @description those to ask; null = every one that can be asked
              */
             machines?: string[] | null;
+        };
+        /**
+         * PreviewView
+         * @description A run sheet before it is begun; no steps where the plan changes nothing.
+         */
+        PreviewView: {
+            down: components["schemas"]["Minutes"];
+            hands_on: components["schemas"]["Minutes"];
+            /** Stages */
+            stages: number;
+            /** Steps */
+            steps: components["schemas"]["StepView"][];
         };
         /**
          * PriceAt
@@ -4681,6 +4741,16 @@ export interface components {
             words: string;
         };
         /**
+         * SlotRate
+         * @description Correctable errors of one slot since the soak began, and what rate they leave possible.
+         */
+        SlotRate: {
+            /** Count */
+            count: number;
+            /** Up To */
+            up_to: number | null;
+        };
+        /**
          * SlotState
          * @enum {string}
          */
@@ -4693,10 +4763,7 @@ export interface components {
             passed: boolean | null;
             /** Rates */
             rates: {
-                [key: string]: [
-                    number,
-                    number
-                ];
+                [key: string]: components["schemas"]["SlotRate"];
             };
             /** Rules */
             rules: components["schemas"]["Rule"][];
@@ -5450,6 +5517,49 @@ export interface components {
              */
             who: "own-proof" | "machine-maker" | "processor-maker" | "module-maker" | "board-maker" | "named" | "survey" | "hearsay";
         };
+        /** TrialView */
+        TrialView: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Claim */
+            claim: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Model */
+            model: string;
+            /** Module */
+            module: string;
+            /** Note */
+            note: string;
+            /** Noted By */
+            noted_by: string;
+            outcome: components["schemas"]["Outcome"];
+            /** Part */
+            part: string | null;
+            /** Processor */
+            processor: string | null;
+            /** Revision */
+            revision: string | null;
+            /** Sheet Id */
+            sheet_id: string;
+            /** Soak Days */
+            soak_days: number;
+            /** Total Gib */
+            total_gib: number | null;
+            /**
+             * Tried On
+             * Format: date
+             */
+            tried_on: string;
+            /** Weight */
+            weight: number;
+            who: components["schemas"]["SourceKind"];
+        };
         /**
          * UndoneDoc
          * @description A tick is taken back.
@@ -5588,75 +5698,6 @@ export interface components {
              * @default
              */
             kind?: string;
-        };
-        /**
-         * TrialView
-         * @description A boot to try next.
-         */
-        umbrak__services__fault_finding__TrialView: {
-            /** Arrangement */
-            arrangement: {
-                [key: string]: string;
-            };
-            /** Minutes */
-            minutes: number;
-            /** Moves */
-            moves: {
-                [key: string]: string;
-            };
-            /** Reseated */
-            reseated: string[];
-            /** Tells */
-            tells: number;
-            /** Touched */
-            touched: string[];
-            /** Why */
-            why: string;
-            /** Words */
-            words: string;
-        };
-        /** TrialView */
-        umbrak__services__notes__TrialView: {
-            /** After */
-            after: number;
-            /** Before */
-            before: number;
-            /** Claim */
-            claim: string;
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Model */
-            model: string;
-            /** Module */
-            module: string;
-            /** Note */
-            note: string;
-            /** Noted By */
-            noted_by: string;
-            outcome: components["schemas"]["Outcome"];
-            /** Part */
-            part: string | null;
-            /** Processor */
-            processor: string | null;
-            /** Revision */
-            revision: string | null;
-            /** Sheet Id */
-            sheet_id: string;
-            /** Soak Days */
-            soak_days: number;
-            /** Total Gib */
-            total_gib: number | null;
-            /**
-             * Tried On
-             * Format: date
-             */
-            tried_on: string;
-            /** Weight */
-            weight: number;
-            who: components["schemas"]["SourceKind"];
         };
     };
     responses: never;
@@ -8657,6 +8698,58 @@ export interface operations {
             };
         };
     };
+    preview_api_plans__plan_id__run_sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_api_plans__plan_id__runs_post: {
         parameters: {
             query?: never;
@@ -10407,7 +10500,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["umbrak__services__notes__TrialView"][];
+                    "application/json": components["schemas"]["TrialView"][];
                 };
             };
             /** @description Not signed in */
@@ -10451,7 +10544,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["umbrak__services__notes__TrialView"][];
+                    "application/json": components["schemas"]["TrialView"][];
                 };
             };
             /** @description Not signed in */
@@ -10699,7 +10792,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["umbrak__services__notes__TrialView"][];
+                    "application/json": components["schemas"]["TrialView"][];
                 };
             };
             /** @description Not signed in */

@@ -24,6 +24,8 @@ const props = withDefaults(
     failed?: string[]
     /** Numerals of the population order on the slots. */
     order?: boolean
+    /** What a survey after the work made of each slot, and in words. */
+    proofs?: Map<string, { mark: Severity | 'go'; words: string }>
     /** Landmarks and facing instead of what the modules are. */
     landmarks?: boolean
   }>(),
@@ -36,6 +38,7 @@ const props = withDefaults(
     marked: () => new Set(),
     failed: () => [],
     order: false,
+    proofs: () => new Map(),
     landmarks: false,
   },
 )
@@ -237,6 +240,8 @@ defineExpose({
       :marked="marked.has(s.id)"
       :order="order ? slotsById.get(s.id)!.order : null"
       :told="landmarks ? (slotsById.get(s.id)!.landmark ?? slotsById.get(s.id)!.facing ?? slotsById.get(s.id)!.position) : null"
+      :proof="proofs.get(s.id)?.mark"
+      :proof-words="proofs.get(s.id)?.words"
       :side="sides.get(s.id)"
       :lowered="s.mixed === true && i % 2 === 1"
       :channel="channelNames.get(s.channel) ?? ''"

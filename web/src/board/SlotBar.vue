@@ -35,6 +35,9 @@ const props = defineProps<{
   /** Its locator may stand a line lower where neighbours would run into each other. */
   lowered?: boolean
   channel: string
+  /** What a survey after the work made of it. */
+  proof?: Severity | 'go'
+  proofWords?: string
   /** The channel's name is told below, where the slots stand in another order than the channels. */
   mixed: boolean
 }>()
@@ -53,6 +56,7 @@ const name = computed(() =>
     ...(props.dead ? ['no processor'] : []),
     ...(props.place.locked ? ['opening ends the warranty'] : []),
     ...(props.marked ? ['marked'] : []),
+    ...(props.proofWords ? [props.proofWords] : []),
   ),
 )
 const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
@@ -113,6 +117,13 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         :width="rect.width + 6"
         :height="rect.height + 6"
       />
+      <g v-if="proof" class="proof" :transform="`translate(${middle} ${rect.y + rect.height / 2}) scale(${Math.min(1, rect.width / 22)})`" :style="{ color: `var(--${proof})` }">
+        <circle v-if="proof === 'go'" class="seal" r="9" /><path v-if="proof === 'go'" class="tick" d="M-4 0.5 -1 3.5 4.5 -3" />
+        <rect v-else-if="proof === 'stop'" x="-7" y="-7" width="14" height="14" />
+        <path v-else-if="proof === 'risk'" d="M0 -9 9 0 0 9 -9 0Z" />
+        <path v-else-if="proof === 'slow'" d="M-9 -7H9L0 8Z" />
+        <circle v-else class="ask" r="6.5" />
+      </g>
       <g v-if="order !== null" class="numeral">
         <circle :cx="middle" :cy="rect.y + rect.height / 2" :r="Math.min(13, rect.width / 2)" />
         <text :x="middle" :y="rect.y + rect.height / 2 + 5">{{ order }}</text>
@@ -139,6 +150,21 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
 }
 .drawn {
   pointer-events: none;
+}
+.proof > * {
+  fill: currentColor;
+  stroke: var(--sheet);
+  stroke-width: 1.5;
+}
+.proof > .tick {
+  fill: none;
+  stroke: var(--sheet);
+  stroke-width: 2.4;
+}
+.proof > .ask {
+  fill: var(--sheet);
+  stroke: currentColor;
+  stroke-width: 3;
 }
 .seat {
   fill: var(--paper);

@@ -26,8 +26,12 @@ export const router = createRouter({
         { path: 'routes', component: () => import('@/stations/routes/RoutesStation.vue') },
         { path: 'history', component: () => import('@/stations/HistoryView.vue') },
         { path: 'fit', component: () => import('@/stations/fit/FitStation.vue') },
+        { path: 'run', component: () => import('@/stations/run/RunStation.vue') },
+        { path: 'proof', component: () => import('@/stations/proof/ProofStation.vue') },
       ],
     },
+    // Without the spine: the whole screen is the step.
+    { path: '/bench/:id', component: () => import('@/bench/BenchView.vue'), props: true, meta: { bare: true } },
     { path: '/:rest(.*)*', component: () => import('./NoSuchPage.vue'), meta: { open: true } },
   ],
 })

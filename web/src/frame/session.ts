@@ -24,6 +24,8 @@ export const session = reactive({
   async signOut(): Promise<void> {
     await ask(api.DELETE('/api/session'))
     session.account = null
+    // What the bench kept of machines is not for whoever comes next.
+    if ('caches' in globalThis) await caches.delete('umbrak-data-1')
   },
 
   mayWrite(): boolean {

@@ -5,9 +5,11 @@ import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type MachineView } from '@/api/client'
 import { health } from '@/api/health'
 import { gb } from '@/board/state'
+import { age } from '@/ui/words'
 import { session } from '@/frame/session'
 import MachineEdit from './MachineEdit.vue'
 import VerdictLine from './VerdictLine.vue'
+import { runWords } from './run/words'
 import { machineKey, type OpenMachine } from './machine'
 
 const props = defineProps<{ id: string }>()
@@ -15,6 +17,7 @@ const machine = shallowRef<MachineView>()
 const wrong = ref('')
 const fitState: OpenMachine['fitState'] = ref(null)
 const routesState: OpenMachine['routesState'] = ref(null)
+const proofState: OpenMachine['proofState'] = ref(null)
 
 async function reload(): Promise<void> {
   try {
@@ -26,7 +29,7 @@ async function reload(): Promise<void> {
 }
 
 // The stations are shown only once the machine is there.
-provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState, routesState })
+provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState, routesState, proofState })
 watch(() => [props.id, health.recoveries], reload, { immediate: true })
 
 /** Stations at which the plan is a line; Fit has the whole verdict. */
@@ -48,6 +51,11 @@ const ceilingWords = computed(() => {
   const official = machine.value?.official_gib
   return official ? `${gb(official)} GB official` : 'nobody states one'
 })
+const proofWords = computed(() => {
+  const last = machine.value?.runs[0]
+  return last?.state === 'proved' ? `proved ${age(last.ended_at ?? last.started_at)}` : last?.state === 'under way' ? 'to be proved' : 'nothing to prove'
+})
+const offDuty = computed(() => machine.value?.runs[0]?.state === 'under way')
 const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0] ? machine.value.plans[0].name : 'no plan yet'))
 </script>
 
@@ -59,6 +67,7 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
         <span class="faded">{{ machine.sheet_title }}</span>
         <span class="faded where">{{ [machine.site, machine.place].filter(Boolean).join(' / ') }}</span>
         <span v-if="machine.retired_at" class="retired">retired</span>
+        <span v-if="offDuty" class="retired off-duty">on the bench</span>
         <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="editing = true">Edit</button>
         <router-link class="quiet-link" :to="`/machines/${id}/history`">History</router-link>
         <div id="machine-actions" class="actions"></div>
@@ -79,6 +88,12 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
         <router-link class="station" :to="`/machines/${id}/fit`">
           <strong>Fit</strong>
           <span :style="fitState ? { color: `var(--${fitState.severity})` } : undefined">{{ fitWords }}</span>
+        </router-link>
+        <router-link class="station" :to="`/machines/${id}/run`">
+          <strong>Run</strong><span>{{ runWords(machine.runs[0]) }}</span>
+        </router-link>
+        <router-link class="station" :to="`/machines/${id}/proof`">
+          <strong>Proof</strong><span>{{ proofState ?? proofWords }}</span>
         </router-link>
       </nav>
     </header>
@@ -122,6 +137,10 @@ header {
   border: 1px solid var(--faded);
   color: var(--faded);
 }
+.off-duty {
+  border-color: var(--umber);
+  color: var(--umber);
+}
 .path {
   display: flex;
   gap: 4px;
@@ -130,7 +149,7 @@ header {
 .station {
   position: relative;
   display: grid;
-  min-width: 150px;
+  min-width: 122px;
   padding: 4px 14px 6px;
   color: var(--ink);
   text-decoration: none;

@@ -9,6 +9,8 @@ export interface OpenMachine {
   fitState: Ref<{ words: string; severity: string } | null>
   /** What Routes has come to, likewise. */
   routesState: Ref<string | null>
+  /** What Proof has come to, likewise. */
+  proofState: Ref<string | null>
 }
 
 export const machineKey: InjectionKey<OpenMachine> = Symbol('machine')

@@ -37,14 +37,22 @@ class Rule:
 
 
 @dataclass(frozen=True, slots=True)
+class SlotRate:
+    """Correctable errors of one slot since the soak began, and what rate they leave possible."""
+
+    count: int
+    #: None while no time has passed. [1/d]
+    up_to: float | None
+
+
+@dataclass(frozen=True, slots=True)
 class Soak:
     rules: tuple[Rule, ...]
     #: True when it is over and clean, False when something broke the rule, None while it runs.
     passed: bool | None
     #: Until it can pass at the earliest, if nothing more is counted; None when it has failed. [d]
     days_left: float | None
-    #: Slot -> (correctable errors counted meanwhile, upper bound of their rate per day).
-    rates: Mapping[str, tuple[int, float]]
+    rates: Mapping[str, SlotRate]
 
 
 def upper_rate(count: int, days: float) -> float:
@@ -89,13 +97,13 @@ def soak(
     rates = {}
     if counted:
         span = readings[-1].day - readings[0].day
-        rates = {s: (c, upper_rate(c, span)) for s, (c, _) in counted.items()}
+        rates = {s: SlotRate(c, upper_rate(c, span) if span > 0 else None) for s, (c, _) in counted.items()}
         lost = sorted(s for s, (_, u) in counted.items() if u)
         rules.append(
             Rule("uncorrectable", not lost, f"uncorrectable errors in {', '.join(lost)}" if lost else "none counted")
         )
-        worst = max(rates, key=lambda s: rates[s][1])
-        count, rate = rates[worst]
+        worst = max(rates, key=lambda s: rates[s].count)
+        count, rate = rates[worst].count, upper_rate(rates[worst].count, span)
         need = days_needed(count)
         kept = True if rate < LIMIT_PER_DAY else None if need <= least_days + 30 else False
         words = (

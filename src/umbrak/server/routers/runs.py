@@ -17,7 +17,7 @@ from umbrak.server.problems import describe
 from umbrak.services import approval, papers, proving, runs, signing
 from umbrak.services.approval import RiskView
 from umbrak.services.proving import ProofView
-from umbrak.services.runs import RunView
+from umbrak.services.runs import PreviewView, RunView
 
 router = APIRouter(tags=["runs"])
 At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]
@@ -33,6 +33,12 @@ def risk(plan_id: UUID, engine: Db, _: Person) -> RiskView:
 def approve(plan_id: UUID, body: PlanApproval, engine: Db, account: Person) -> RiskView:
     """A lead takes the plan's risk as it is now; a change afterwards asks again."""
     return approval.approve(engine, account, plan_id, body.version)
+
+
+@router.get("/plans/{plan_id}/run-sheet", responses=describe(401, 404, 422))
+def preview(plan_id: UUID, engine: Db, _: Person) -> PreviewView:
+    """The run sheet that the plan's next stage would have today."""
+    return runs.preview(engine, plan_id)
 
 
 @router.post("/plans/{plan_id}/runs", status_code=201, responses=describe(401, 403, 404, 422))

@@ -1,0 +1,374 @@
+<script setup lang="ts">
+/** The run sheet at the bench: one step a screen, large, for one hand on a tablet or a phone; it works without a connection. */
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { api, ask, type Layout, type MachineView, type Severity } from '@/api/client'
+import BoardView from '@/board/BoardView.vue'
+import { session } from '@/frame/session'
+import { layoutAt, minutesWords, PHASES } from '@/stations/run/words'
+import { clock } from '@/ui/words'
+import { mayTick, useRun } from './run'
+
+const props = defineProps<{ id: string }>()
+const { view, steps, waiting, unsent, refused, wrong, connected, reload, enter, dismiss } = useRun(() => props.id)
+const machine = shallowRef<MachineView>()
+watch(
+  () => view.value?.machine_id,
+  async (key) => {
+    if (!key) return
+    try {
+      machine.value = await ask(api.GET('/api/machines/{machine_id}', { params: { path: { machine_id: key } } }))
+    } catch {
+      // without a connection and never seen before: the words alone have to do
+    }
+  },
+  { immediate: true },
+)
+const following = ref('')
+watch(
+  () => view.value?.machine_id,
+  (key) => (following.value = key ?? ''),
+)
+let source: EventSource | null = null
+watch(following, (key) => {
+  source?.close()
+  if (!key) return
+  source = new EventSource(`/api/events?machine=${key}`)
+  source.addEventListener('line', () => void reload())
+})
+onBeforeUnmount(() => source?.close())
+
+const open = computed(() => steps.value.find((s) => !s.done_at) ?? null)
+/** A step looked at although another is at hand. */
+const looked = ref<string | null>(null)
+const step = computed(() => steps.value.find((s) => s.key === looked.value) ?? open.value)
+const index = computed(() => (step.value ? steps.value.indexOf(step.value) : steps.value.length))
+const next = computed(() => steps.value[index.value + 1] ?? null)
+const may = computed(() => !!view.value && !!step.value && view.value.state === 'under way' && mayTick(view.value, step.value, waiting.value, session.account))
+const checked = ref<string[]>([])
+watch(
+  () => step.value?.key,
+  () => {
+    checked.value = []
+    asking.value = ''
+    text.value = ''
+    window.scrollTo(0, 0)
+  },
+)
+const unchecked = computed(() => (step.value?.checks ?? []).filter((c) => !checked.value.includes(c)).length)
+const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((step.value?.slots ?? []).map((s) => [s, 'plain'])))
+/** As it is with the steps before this one done. */
+const fitted = computed(() => (view.value ? layoutAt(steps.value.slice(0, index.value), view.value.now as Layout, view.value.goal as Layout) : {}))
+const planned = computed(() => (view.value && step.value ? layoutAt([...steps.value.slice(0, index.value), { ...step.value, done_at: 'now' }], view.value.now as Layout, view.value.goal as Layout) : {}))
+const asking = ref<'' | 'note' | 'wrong'>('')
+const text = ref('')
+const zone = computed(() => machine.value?.zone ?? 'UTC')
+const remarks = computed(() => view.value?.remarks.filter((r) => r.step === step.value?.key) ?? [])
+
+async function done(): Promise<void> {
+  const key = step.value!.key
+  looked.value = null
+  await enter({ kind: 'done', step: key })
+}
+async function say(): Promise<void> {
+  const entry = asking.value === 'wrong' ? ({ kind: 'not-right', step: step.value!.key, text: text.value } as const) : ({ kind: 'note', step: step.value!.key, text: text.value } as const)
+  asking.value = ''
+  text.value = ''
+  await enter(entry)
+}
+async function photo(event: Event): Promise<void> {
+  const input = event.target as HTMLInputElement
+  const blob = input.files?.[0]
+  input.value = ''
+  if (blob) await enter(null, { blob, step: step.value!.key })
+}
+</script>
+
+<template>
+  <div v-if="view" class="bench">
+    <header>
+      <div>
+        <router-link class="name" :to="`/machines/${view.machine_id}/run`">{{ view.machine }}</router-link>
+        <span class="sub">{{ view.sheet_title }}{{ view.place ? `, ${view.place}` : '' }}</span>
+      </div>
+      <div class="right">
+        <strong>{{ step ? `step ${step.number} of ${steps.length}` : 'all done' }}</strong>
+        <span class="sub">{{ view.taken_min === null ? '' : `${Math.round(view.taken_min)} min, of ` }}{{ minutesWords(view.down) }}</span>
+      </div>
+      <div class="bar" :style="{ '--done': index / Math.max(1, steps.length) }"></div>
+    </header>
+    <main v-if="step" class="step">
+      <div class="say">
+        <p class="phase">{{ PHASES[step.phase] ?? step.phase }}<b v-if="step.hold" class="held">Hold</b></p>
+        <h1>{{ step.text }}</h1>
+        <p v-if="step.why" class="why">{{ step.why }}</p>
+        <p v-if="step.tools.length" class="with">With: {{ step.tools.join(', ') }}</p>
+        <p v-if="step.minutes.high" class="with">{{ step.waits ? 'Wait ' : '' }}{{ minutesWords(step.minutes) }}</p>
+      </div>
+      <div v-if="machine && (step.slots.length || step.carrier)" class="picture"><BoardView :board="machine.board" :now="fitted" :goal="planned" :lit="lit" /></div>
+      <div v-if="machine && step.bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
+        <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: step.bays.includes(b.number) }">{{ b.number }}</div>
+      </div>
+      <ul v-if="step.details.length" class="details"><li v-for="d in step.details" :key="d">{{ d }}</li></ul>
+      <fieldset v-if="step.checks.length" class="checks">
+        <legend class="visually-hidden">Look at each</legend>
+        <label v-for="c in step.checks" :key="c"><input v-model="checked" type="checkbox" :value="c" /> {{ c }}</label>
+      </fieldset>
+      <details v-if="step.hold" class="way"><summary>The way back from here</summary><ol><li v-for="w in step.back_out" :key="w">{{ w }}</li></ol></details>
+      <ul v-if="remarks.length || step.not_right !== null" class="remarks">
+        <li v-for="r in remarks" :key="r.id"><img v-if="r.is_photo" :src="`/api/runs/${id}/attachments/${r.id}`" :alt="`Photo by ${r.by}`" /><span v-else>{{ r.text || 'not right' }}</span> <span class="faded">{{ r.by }} {{ clock(r.at, zone) }}</span></li>
+      </ul>
+      <form v-if="asking" class="fields ask" @submit.prevent="say">
+        <label>{{ asking === 'wrong' ? 'What is not right?' : 'Note' }} <input v-model="text" maxlength="2000" :required="asking === 'note'" /></label>
+        <div class="two"><button type="button" class="plain" @click="asking = ''">Leave it</button><button type="submit" class="main">Keep it</button></div>
+      </form>
+    </main>
+    <main v-else class="step"><h1>Every step is done.</h1><p>Proof takes it from here: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></main>
+    <footer>
+      <p v-if="step?.done_at" class="state go">Done {{ clock(step.done_at, zone) }} by {{ step.done_by }}</p>
+      <p v-else-if="step && !may" class="state">{{ view.state !== 'under way' ? `This run is ${view.state}.` : step.hold ? 'A lead, or somebody else than who did the steps before, ticks this.' : 'You may look, and not tick.' }}</p>
+      <p v-if="!connected || unsent" class="state" role="status">{{ connected ? 'On its way' : 'No connection' }}: {{ unsent }} {{ unsent === 1 ? 'tick' : 'ticks' }} kept here, sent when it is back.</p>
+      <p v-for="w in refused" :key="w.id" class="state wrong" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">Read</button></p>
+      <div v-if="step" class="acts">
+        <button type="button" class="plain" :disabled="!session.mayWrite()" @click="asking = 'wrong'">Not right</button>
+        <button v-if="!step.done_at" type="button" class="main" :disabled="!may || unchecked > 0" @click="done">{{ unchecked ? `${unchecked} to look at` : 'Done, next' }}</button>
+        <button v-else type="button" class="main" @click="looked = next?.key ?? null">Next</button>
+      </div>
+      <div class="walk">
+        <button type="button" class="quiet-link" :disabled="index === 0" @click="looked = steps[index - 1]?.key ?? null">Before</button>
+        <button type="button" class="quiet-link" :disabled="!session.mayWrite() || !step" @click="asking = 'note'">Note</button>
+        <label class="quiet-link" :class="{ off: !session.mayWrite() || !step }">Photo <input type="file" accept="image/*" capture="environment" class="visually-hidden" :disabled="!session.mayWrite() || !step" @change="photo" /></label>
+        <button v-if="step?.done_at" type="button" class="quiet-link" @click="enter({ kind: 'undone', step: step!.key })">Untick</button>
+        <span v-if="next" class="then">then: {{ next.text }}</span>
+        <button v-if="looked" type="button" class="quiet-link" @click="looked = null">To the step at hand</button>
+      </div>
+    </footer>
+  </div>
+  <p v-else-if="wrong" class="wrong alone" role="alert">{{ wrong }}</p>
+</template>
+
+<style scoped>
+.bench {
+  min-height: 100vh;
+  display: grid;
+  grid-template-rows: auto 1fr auto;
+  background: var(--paper);
+  font-size: 17px;
+}
+header {
+  position: sticky;
+  top: 0;
+  z-index: 2;
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  padding: 10px 16px 12px;
+  background: #221c1a;
+  color: #f5f1ea;
+}
+header .name {
+  display: block;
+  color: inherit;
+  font-weight: 650;
+  font-size: 19px;
+  text-decoration: none;
+}
+.sub {
+  display: block;
+  color: #cfc3b6;
+  font-size: 14px;
+}
+.right {
+  text-align: right;
+  white-space: nowrap;
+}
+.bar {
+  position: absolute;
+  inset: auto 0 0;
+  height: 5px;
+  background: linear-gradient(to right, #d9935f calc(100% * var(--done)), #4a3f38 0);
+}
+.step {
+  padding: 14px 16px;
+  display: grid;
+  gap: 12px;
+  align-content: start;
+  width: 100%;
+  max-width: 900px;
+  margin: 0 auto;
+}
+h1 {
+  font-size: 28px;
+  line-height: 1.15;
+}
+.phase,
+.why,
+.with {
+  margin: 0;
+  color: var(--faded);
+}
+.phase {
+  font-weight: 600;
+  font-size: 15px;
+}
+.why {
+  margin-top: 4px;
+}
+.held {
+  margin-left: 10px;
+  padding: 0 8px;
+  border: 1.5px solid var(--umber);
+  border-radius: 3px;
+  color: var(--umber);
+}
+.picture {
+  height: clamp(220px, 36vh, 420px);
+  background: var(--sheet);
+  border: 1px solid var(--rule);
+}
+.front {
+  display: grid;
+  grid-template-columns: repeat(var(--columns), minmax(0, 1fr));
+  gap: 6px;
+}
+.bay {
+  padding: 10px 0;
+  text-align: center;
+  font-size: 20px;
+  font-weight: 650;
+  border: 1px solid var(--module-edge);
+  border-radius: 3px;
+  background: var(--sheet);
+}
+.bay.lit {
+  outline: 3px solid var(--umber);
+}
+.details,
+.checks,
+.way,
+.remarks,
+.ask {
+  margin: 0;
+  padding: 12px 16px;
+  background: var(--sheet);
+  border: 1px solid var(--rule);
+}
+.details {
+  padding-left: 32px;
+}
+.details li + li {
+  margin-top: 6px;
+}
+.checks label {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  min-height: 44px;
+}
+.checks input {
+  width: 24px;
+  height: 24px;
+  flex: none;
+  accent-color: var(--umber);
+}
+.remarks {
+  list-style: none;
+  display: grid;
+  gap: 8px;
+}
+.remarks img {
+  display: block;
+  max-width: 100%;
+  max-height: 180px;
+}
+.way ol {
+  padding-left: 22px;
+}
+.ask {
+  display: grid;
+  gap: 10px;
+}
+.two,
+.acts {
+  display: grid;
+  grid-template-columns: minmax(0, 2fr) minmax(0, 5fr);
+  gap: 10px;
+}
+footer {
+  position: sticky;
+  bottom: 0;
+  padding: 10px 16px 12px;
+  background: var(--paper);
+  border-top: 1px solid var(--rule);
+  display: grid;
+  gap: 8px;
+  width: 100%;
+  max-width: 900px;
+  margin: 0 auto;
+}
+.main,
+.plain {
+  min-height: 64px;
+  border-radius: 4px;
+  font-size: 19px;
+  font-weight: 650;
+}
+.main {
+  background: var(--umber);
+  color: var(--on-umber);
+}
+.plain {
+  border: 1.5px solid var(--umber);
+  color: var(--umber);
+  background: var(--sheet);
+}
+.main:disabled,
+.plain:disabled {
+  background: var(--rule);
+  color: var(--faded);
+  border-color: var(--rule);
+}
+.state {
+  margin: 0;
+  font-size: 15px;
+  color: var(--ask);
+}
+.state.go {
+  color: var(--go);
+}
+.walk {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 18px;
+  align-items: center;
+  font-size: 15px;
+}
+.walk .quiet-link {
+  min-height: 36px;
+  display: inline-flex;
+  align-items: center;
+  cursor: pointer;
+}
+.walk .off {
+  color: var(--faded);
+}
+.walk label:focus-within {
+  outline: 2px solid var(--umber);
+}
+.then {
+  flex: 1;
+  min-width: 0;
+  color: var(--faded);
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  text-align: right;
+}
+.alone {
+  padding: 40px;
+}
+@media (max-width: 480px) {
+  h1 {
+    font-size: 25px;
+  }
+}
+</style>

@@ -1,0 +1,101 @@
+/** A run as a page holds it: what the server knows, with what was entered here and is on its way laid over it. */
+import { computed, onBeforeUnmount, ref, shallowRef } from 'vue'
+import { api, ask, Refusal, Unreachable, wordsOf, type RunStep, type RunView } from '@/api/client'
+import { health } from '@/api/health'
+import { session } from '@/frame/session'
+import { keep, forget, rememberedRun, rememberRun, send, waitingOf, type Entry, type Waiting } from './queue'
+
+/** How often it is tried again to send what waits. [ms] */
+const AGAIN_MS = 4000
+
+/** Steps with what waits laid over them. */
+export function stepsWith(view: RunView, waiting: Waiting[], name: string): RunStep[] {
+  const steps = new Map(view.steps.map((s) => [s.key, s]))
+  for (const { entry, at, refused } of waiting) {
+    if (refused || !entry || !('step' in entry) || !entry.step) continue
+    const step = steps.get(entry.step)
+    if (!step) continue
+    if (entry.kind === 'done' && !step.done_at) steps.set(step.key, { ...step, done_at: at, done_by: name, not_right: null })
+    if (entry.kind === 'undone') steps.set(step.key, { ...step, done_at: null, done_by: null })
+    if (entry.kind === 'not-right') steps.set(step.key, { ...step, done_at: null, done_by: null, not_right: entry.text ?? '' })
+  }
+  return view.steps.map((s) => steps.get(s.key)!)
+}
+
+/** Whether this account may tick a step: a hold point wants a lead, or somebody else than who did the steps before. */
+export function mayTick(view: RunView, step: RunStep, waiting: Waiting[], account: { id: string; role: string } | null): boolean {
+  if (!account || account.role === 'viewer') return false
+  if (step.who !== 'second' || account.role === 'lead') return true
+  const holds = new Set(view.steps.filter((s) => s.hold).map((s) => s.key))
+  const mine = waiting.some((w) => !w.refused && w.entry?.kind === 'done' && !holds.has(w.entry.step))
+  return !mine && view.last_by !== account.id
+}
+
+export function useRun(id: () => string) {
+  const view = shallowRef<RunView>()
+  const waiting = shallowRef<Waiting[]>([])
+  const wrong = ref('')
+  /** False while the server cannot be reached. */
+  const connected = ref(true)
+  const mine = computed(() => waiting.value.filter((w) => w.account === session.account?.id))
+  const steps = computed(() => (view.value ? stepsWith(view.value, mine.value, session.account?.shown_as ?? '') : []))
+  const unsent = computed(() => mine.value.filter((w) => !w.refused).length)
+  const refused = computed(() => mine.value.filter((w) => w.refused))
+
+  async function reload(): Promise<void> {
+    waiting.value = await waitingOf(id())
+    try {
+      view.value = await ask(api.GET('/api/runs/{run_id}', { params: { path: { run_id: id() } } }))
+      connected.value = navigator.onLine
+      wrong.value = ''
+      await rememberRun(view.value)
+    } catch (error) {
+      if (error instanceof Unreachable) connected.value = false
+      view.value ??= await rememberedRun(id())
+      if (!view.value || error instanceof Refusal) wrong.value = wordsOf(error)
+    }
+  }
+
+  let sending = false
+  async function sendAll(): Promise<void> {
+    if (sending || !session.account) return
+    sending = true
+    try {
+      const before = waiting.value.length
+      connected.value = await send(session.account.id)
+      waiting.value = await waitingOf(id())
+      if (connected.value && before) await reload()
+    } finally {
+      sending = false
+    }
+  }
+
+  /** Keep an entry here, then send it with whatever waits. */
+  async function enter(entry: Entry | null, photo?: { blob: Blob; step: string }): Promise<void> {
+    const w: Waiting = { id: crypto.randomUUID(), run: id(), account: session.account!.id, at: new Date().toISOString(), entry }
+    await keep(photo ? { ...w, photo: photo.blob, step: photo.step } : w)
+    waiting.value = await waitingOf(id())
+    void navigator.serviceWorker?.ready.then((r) => (r as unknown as { sync?: { register: (tag: string) => Promise<void> } }).sync?.register('umbrak-entries')).catch(() => undefined)
+    await sendAll()
+  }
+
+  async function dismiss(w: Waiting): Promise<void> {
+    await forget(w.number!)
+    waiting.value = await waitingOf(id())
+  }
+
+  const timer = setInterval(() => {
+    if (unsent.value || !connected.value) void sendAll().then(() => (connected.value ? reload() : undefined))
+  }, AGAIN_MS)
+  const back = () => void sendAll().then(reload)
+  window.addEventListener('online', back)
+  const gone = () => (connected.value = false)
+  window.addEventListener('offline', gone)
+  onBeforeUnmount(() => {
+    clearInterval(timer)
+    window.removeEventListener('online', back)
+    window.removeEventListener('offline', gone)
+  })
+  void reload().then(sendAll)
+  return { view, steps, waiting: mine, unsent, refused, wrong, connected, reload, enter, dismiss, health }
+}

@@ -1,0 +1,153 @@
+<script setup lang="ts">
+/** What else speaks for or against it: memory tests with their logs, alerts and lights, an allocation trial, the machine's own
+ * proposal of positions. */
+import { computed, ref } from 'vue'
+import { faultsOf, wordsOf, type MachineView, type Proof } from '@/api/client'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { age } from '@/ui/words'
+import { printedOf } from './words'
+
+const props = defineProps<{ machine: MachineView; proof: Proof; runId: string; active: boolean; enter: (entry: Record<string, unknown>) => Promise<void> }>()
+const emit = defineEmits<{ changed: [] }>()
+const form = ref<'' | 'test' | 'alert' | 'cleared' | 'allocation' | 'proposal'>('')
+const wrong = ref('')
+const busy = ref(false)
+const test = ref({ tool: '', passes: 1, errors: 0 })
+const alert = ref('')
+const back = ref('')
+const allocation = ref({ share: '', used: '', text: '' })
+const moves = ref([{ from: '', to: '' }])
+const slots = computed(() => props.machine.board.slots)
+
+async function act(work: () => Promise<unknown>): Promise<void> {
+  busy.value = true
+  wrong.value = ''
+  try {
+    await work()
+    form.value = ''
+  } catch (error) {
+    wrong.value = faultsOf(error) || wordsOf(error)
+  } finally {
+    busy.value = false
+  }
+}
+const keepTest = () => act(() => props.enter({ kind: 'memory-test', ...test.value, passes: Number(test.value.passes), errors: Number(test.value.errors) }))
+async function log(event: Event): Promise<void> {
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
+  if (!file) return
+  await act(async () => {
+    const body = new FormData()
+    body.set('file', file)
+    body.set('tool', test.value.tool)
+    const answer = await fetch(`/api/runs/${props.runId}/logs/${crypto.randomUUID()}`, { method: 'PUT', body })
+    if (!answer.ok) throw new Error(((await answer.json()) as { detail: string }).detail)
+    emit('changed')
+  })
+  input.value = ''
+}
+const keepAlert = () => act(() => props.enter({ kind: 'alert', text: alert.value }).then(() => (alert.value = '')))
+const keepCleared = () => act(() => props.enter({ kind: 'cleared', back: back.value }))
+const keepAllocation = () => act(() => props.enter({ kind: 'allocation', share_gib: Number(allocation.value.share), used_gib: Number(allocation.value.used), text: allocation.value.text }))
+const keepProposal = () => act(() => props.enter({ kind: 'proposal', moves: Object.fromEntries(moves.value.filter((m) => m.from && m.to).map((m) => [m.from, m.to])) }))
+const moved = (m: Record<string, string>) => Object.entries(m).map(([a, b]) => `${printedOf(props.machine.board, a)} → ${printedOf(props.machine.board, b)}`).join(', ')
+const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop' }
+</script>
+
+<template>
+  <section class="panel evidence" aria-labelledby="evidence-title">
+    <div class="head">
+      <h2 id="evidence-title">Evidence</h2>
+      <div v-if="active" class="acts">
+        <button v-for="[key, words] in [['test', 'Memory test'], ['cleared', 'Alerts cleared'], ['alert', 'An alert'], ['allocation', 'Allocation trial'], ['proposal', 'It proposes other positions']] as const" :key="key" type="button" class="chip" :aria-pressed="form === key" @click="form = form === key ? '' : key">{{ words }}</button>
+      </div>
+    </div>
+    <form v-if="form === 'test'" class="fields grid" @submit.prevent="keepTest">
+      <label>Tool <input v-model="test.tool" required maxlength="200" /></label>
+      <label>Passes <input v-model="test.passes" type="number" min="0" required /></label>
+      <label>Errors <input v-model="test.errors" type="number" min="0" required /></label>
+      <label class="wide">Or its log: searched for the verdict <input type="file" :disabled="busy" @change="log" /></label>
+      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the result</v-btn></div>
+    </form>
+    <form v-else-if="form === 'cleared'" class="fields grid" @submit.prevent="keepCleared">
+      <label class="wide">Old alerts and lights were cleared and read again; what came back <input v-model="back" maxlength="2000" placeholder="nothing" /></label>
+      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">{{ back.trim() ? 'This came back' : 'Nothing came back' }}</v-btn></div>
+    </form>
+    <form v-else-if="form === 'alert'" class="fields grid" @submit.prevent="keepAlert">
+      <label class="wide">The alert, as it stands there <input v-model="alert" required maxlength="2000" /></label>
+      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the alert</v-btn></div>
+    </form>
+    <form v-else-if="form === 'allocation'" class="fields grid" @submit.prevent="keepAllocation">
+      <p class="faded small wide">Give one workload a stated share, let it touch all of it, and watch what the machine says is used. Pages that are shared or compressed hide the truth: fill it with random bytes.<template v-for="n in proof.os_notes" :key="n"> {{ n }}</template></p>
+      <label>Share given [GB] <input v-model="allocation.share" type="number" min="0.01" step="any" required /></label>
+      <label>Used, as seen [GB] <input v-model="allocation.used" type="number" min="0" step="any" required /></label>
+      <label class="wide">How <input v-model="allocation.text" maxlength="2000" /></label>
+      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the trial</v-btn></div>
+    </form>
+    <form v-else-if="form === 'proposal'" class="fields moves" @submit.prevent="keepProposal">
+      <p class="faded small">The machine says where modules should be instead. Where that contradicts its sheet, the clause is marked doubtful in every plan that uses it.</p>
+      <div v-for="(m, i) in moves" :key="i" class="move">
+        <label>Module from <select v-model="m.from" required><option v-for="s in slots" :key="s.id" :value="s.id">{{ s.printed }}</option></select></label>
+        <label>to <select v-model="m.to" required><option v-for="s in slots" :key="s.id" :value="s.id">{{ s.printed }}</option></select></label>
+      </div>
+      <div class="choices"><button type="button" class="quiet-link" @click="moves.push({ from: '', to: '' })">One more move</button><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the proposal</v-btn></div>
+    </form>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <ul class="lines small">
+      <li v-for="t in proof.tests" :key="t.id"><SeverityMark :severity="TESTS[String(t.errors === 0 && t.passes > 0)] ?? 'ask'" /> <b>{{ t.tool }}</b> {{ t.passes }} {{ t.passes === 1 ? 'pass' : 'passes' }}, {{ t.errors }} {{ t.errors === 1 ? 'error' : 'errors' }} <a v-if="t.has_log" class="quiet-link" :href="`/api/runs/${runId}/attachments/${t.id}`" target="_blank" rel="noopener">log</a> <span class="faded">{{ t.by }}, {{ age(t.at) }}<template v-if="t.because.length">; “{{ t.because.at(-1) }}”</template></span></li>
+      <li v-if="proof.cleared !== null"><SeverityMark :severity="proof.cleared ? 'stop' : 'go'" /> <b>Alerts and lights cleared</b> {{ proof.cleared ? `came back: ${proof.cleared}` : 'and nothing came back' }}</li>
+      <li v-for="(a, i) in proof.alerts" :key="`a${i}`"><SeverityMark :severity="a.expected === true ? 'note' : a.expected === false ? 'stop' : 'ask'" /> <b>Alert</b> {{ a.text }} <span class="faded">{{ a.expected === true ? 'expected: its parts are not on its maker’s list' : a.expected === false ? 'not expected' : 'its words do not say whether it is expected' }}</span></li>
+      <li v-for="(a, i) in proof.allocations" :key="`t${i}`"><SeverityMark :severity="a.given ? 'go' : 'stop'" /> <b>Allocation trial</b> {{ a.used_gib }} of {{ a.share_gib }} GB really used <span class="faded">{{ a.text }}</span></li>
+      <li v-for="(p, i) in proof.proposals" :key="`p${i}`"><SeverityMark :severity="p.contradicts.length ? 'risk' : 'note'" /> <b>It proposes</b> {{ moved(p.moves) }} <span class="faded">{{ p.contradicts.length ? `contradicts ${p.contradicts.join('; ')}` : 'its sheet has nothing against that' }}</span></li>
+      <li v-if="!proof.tests.length && !proof.alerts.length && proof.cleared === null" class="faded">Nothing entered yet: a memory test, what the lights and logs say after clearing them, how much a workload really gets.</li>
+    </ul>
+  </section>
+</template>
+
+<style scoped>
+.evidence {
+  padding: 10px 16px 12px;
+}
+.head,
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 10px;
+  align-items: baseline;
+}
+.head {
+  justify-content: space-between;
+}
+form {
+  margin: 10px 0;
+}
+.grid p.wide {
+  grid-column: 1 / -1;
+  margin: 0;
+}
+.moves {
+  display: grid;
+  gap: 8px;
+}
+.moves p {
+  margin: 0;
+}
+.move {
+  display: grid;
+  grid-template-columns: 180px 180px;
+  gap: 12px;
+}
+.choices {
+  display: flex;
+  justify-content: flex-end;
+  gap: 14px;
+  align-items: center;
+}
+.lines {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+  display: grid;
+  gap: 4px;
+}
+</style>

@@ -1,0 +1,194 @@
+<script setup lang="ts">
+/** The fault search: what is believed of each suspect, the next boot to try, what it showed, and how it ended. */
+import { computed, ref } from 'vue'
+import { wordsOf, type FaultTrial, type MachineView, type Proof } from '@/api/client'
+import { clock } from '@/ui/words'
+import { percent } from '../routes/words'
+import { likelyResults, printedOf } from './words'
+
+const props = defineProps<{
+  machine: MachineView
+  proof: Proof
+  active: boolean
+  enter: (entry: Record<string, unknown>) => Promise<void>
+  trial: FaultTrial | null
+  picking: boolean
+  picked: string[]
+}>()
+const emit = defineEmits<{ choose: [trial: FaultTrial]; pick: [on: boolean] }>()
+const SYMPTOMS = ['total short', 'slots of a channel gone', 'no start', 'coded beeps or lights', 'restarts under load', 'counters rising']
+const TOLD = new Set(['total short', 'slots of a channel gone', 'counters rising'])
+const faults = computed(() => props.proof.faults)
+const open = computed(() => faults.value !== null && faults.value.ended === null)
+const dark = computed(() => props.proof.seen?.comparison.slots.filter((s) => s.seen === 'missing' || s.seen === 'smaller').map((s) => s.slot) ?? [])
+const symptom = ref(dark.value.length > 1 ? 'slots of a channel gone' : 'total short')
+const wrong = ref('')
+const busy = ref(false)
+const results = computed(() => (faults.value && props.trial ? likelyResults(faults.value, props.trial) : []))
+const names = (slots: string[]) => slots.map((s) => printedOf(props.machine.board, s)).join(', ')
+
+async function act(entry: Record<string, unknown>): Promise<void> {
+  busy.value = true
+  wrong.value = ''
+  try {
+    await props.enter(entry)
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  } finally {
+    busy.value = false
+  }
+}
+const begin = () => act({ kind: 'symptom', symptom: symptom.value, dark: TOLD.has(symptom.value) ? dark.value : [] })
+const booted = (slots: string[], showed = slots.length > 0) =>
+  act({ kind: 'boot', arrangement: props.trial!.arrangement, reseated: props.trial!.reseated, dark: slots, showed })
+const end = () => act({ kind: 'found', text: faults.value!.culprit })
+</script>
+
+<template>
+  <section class="panel faults" aria-labelledby="faults-title">
+    <div class="believed">
+      <h2 id="faults-title">Fault search <span v-if="faults" class="faded small">{{ faults.symptom }}; {{ faults.boots.length }} {{ faults.boots.length === 1 ? 'boot' : 'boots' }} so far</span></h2>
+      <template v-if="faults">
+        <ul class="bars" aria-label="What is believed">
+          <li v-for="(b, i) in faults.beliefs" :key="b.words" :class="{ first: i === 0 }">
+            <span class="who">{{ b.words }}</span>
+            <span class="track"><span class="fill" :style="{ width: `${100 * b.belief}%` }"></span></span>
+            <b>{{ percent(b.belief) }}</b>
+          </li>
+        </ul>
+      </template>
+      <p v-else class="small faded">Each boot with the modules in other places tells something; the search names the boot that tells most for its minutes, and ends with a culprit and the odds.</p>
+    </div>
+    <div class="next">
+      <template v-if="!faults || !open">
+        <p v-if="faults?.ended !== null && faults" class="small">Ended: {{ faults.ended || faults.culprit }}.</p>
+        <form v-if="active" class="fields start" @submit.prevent="begin">
+          <label>What is seen <select v-model="symptom"><option v-for="s in SYMPTOMS" :key="s">{{ s }}</option></select></label>
+          <p v-if="TOLD.has(symptom)" class="small faded">{{ dark.length ? `dark: ${names(dark)}` : 'Look at the machine first: which slots are dark is where the search begins.' }}</p>
+          <v-btn type="submit" color="primary" size="small" :disabled="busy || (TOLD.has(symptom) && !dark.length)">Search for the fault</v-btn>
+        </form>
+      </template>
+      <template v-else-if="faults!.culprit">
+        <p class="faded small">Culprit, {{ percent(faults!.odds) }} sure</p>
+        <h3>{{ faults!.culprit }}</h3>
+        <ul class="small"><li v-for="t in faults!.to_do" :key="t">{{ t }}</li></ul>
+        <v-btn v-if="active" color="primary" size="small" :disabled="busy" @click="end">Done: look at it again</v-btn>
+      </template>
+      <template v-else-if="trial">
+        <p class="faded small">Next boot</p>
+        <h3>{{ trial.words }}</h3>
+        <p class="small faded">{{ trial.why[0]?.toUpperCase() }}{{ trial.why.slice(1) }}. About {{ Math.round(trial.minutes) }} minutes until it is seen.</p>
+        <div v-if="active" class="results">
+          <template v-if="faults!.told">
+            <button v-for="set in results" :key="set.join()" type="button" class="result" :disabled="busy" @click="booted(set)">{{ set.length ? `${names(set)} dark` : 'all seen' }}</button>
+            <button type="button" class="result" :aria-pressed="picking" @click="emit('pick', !picking)">something else</button>
+          </template>
+          <template v-else>
+            <button type="button" class="result" :disabled="busy" @click="booted([], false)">it does not show</button>
+            <button type="button" class="result" :disabled="busy" @click="booted([], true)">it shows</button>
+          </template>
+        </div>
+        <p v-if="picking" class="small">Press the dark slots on the board: {{ picked.length ? names(picked) : 'none yet' }}. <button type="button" class="quiet-link" :disabled="!picked.length || busy" @click="booted(picked)">That is what it showed</button></p>
+        <p v-if="faults!.trials.length > 1" class="small others">Or <template v-for="(t, i) in faults!.trials.filter((x) => x !== trial)" :key="t.words"><template v-if="i">, </template><button type="button" class="quiet-link" @click="emit('choose', t)">{{ t.words }}</button> <span class="faded">(tells {{ percent(t.tells) }} as much a minute)</span></template></p>
+      </template>
+      <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
+      <details v-if="faults" class="small"><summary>Boots so far</summary><ol><li v-for="(b, i) in faults.boots" :key="i">{{ clock(b.at, machine.zone) }} {{ b.words }}: <b>{{ b.result }}</b> <span class="faded">{{ b.by }}</span></li></ol></details>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.faults {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 0 24px;
+  padding: 10px 16px 14px;
+}
+.bars {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+  display: grid;
+  gap: 6px;
+}
+.bars li {
+  display: grid;
+  grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr) 64px;
+  gap: 10px;
+  align-items: center;
+}
+.track {
+  height: 13px;
+  background: var(--rule);
+}
+.fill {
+  display: block;
+  height: 100%;
+  background: color-mix(in srgb, var(--umber) 50%, var(--sheet));
+}
+.first .fill {
+  background: var(--umber);
+}
+.first .who {
+  font-weight: 650;
+}
+.bars b {
+  text-align: right;
+  font-size: 14px;
+}
+.next {
+  border-left: 1px solid var(--rule);
+  padding-left: 20px;
+}
+.next p {
+  margin: 0 0 6px;
+}
+h3 {
+  font-size: 19px;
+  margin-bottom: 4px;
+}
+.results {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin: 8px 0;
+}
+.result {
+  padding: 8px 16px;
+  border: 1.5px solid var(--umber);
+  border-radius: 4px;
+  color: var(--umber);
+  font-weight: 600;
+  background: var(--sheet);
+}
+.result[aria-pressed='true'] {
+  background: var(--umber);
+  color: var(--on-umber);
+}
+.start {
+  display: grid;
+  gap: 8px;
+  justify-items: start;
+  max-width: 340px;
+}
+.start label {
+  width: 100%;
+}
+ol,
+ul {
+  margin: 4px 0;
+  padding-left: 20px;
+}
+.bars {
+  padding: 0;
+}
+@media (max-width: 900px) {
+  .faults {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .next {
+    border: 0;
+    padding: 12px 0 0;
+  }
+}
+</style>

@@ -1,0 +1,232 @@
+<script setup lang="ts">
+/** Proof: what the machine shows afterwards against the plan, over time; the search for what is at fault; signing off. */
+import { computed, ref, shallowRef, watch } from 'vue'
+import { api, ask, wordsOf, type FaultTrial, type Layout, type Proof, type RunView } from '@/api/client'
+import BoardView from '@/board/BoardView.vue'
+import { gb } from '@/board/state'
+import { health } from '@/api/health'
+import { session } from '@/frame/session'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { moment, plural } from '@/ui/words'
+import { useLive } from '../live'
+import { useMachine } from '../machine'
+import EvidencePanel from './EvidencePanel.vue'
+import FaultPanel from './FaultPanel.vue'
+import SignOff from './SignOff.vue'
+import SoakPanel from './SoakPanel.vue'
+import SurveyAfter from './SurveyAfter.vue'
+import { arranged, MARKS, printedOf, proofWords, seenLayout } from './words'
+
+const { machine, reload: reloadMachine, proofState } = useMachine()
+const proof = shallowRef<Proof>()
+const run = shallowRef<RunView>()
+const wrong = ref('')
+const brief = computed(() => machine.value.runs[0] ?? null)
+const active = computed(() => brief.value?.state === 'under way' && session.mayWrite())
+
+async function load(): Promise<void> {
+  if (!brief.value) return
+  const path = { params: { path: { run_id: brief.value.id } } }
+  try {
+    ;[proof.value, run.value] = await Promise.all([ask(api.GET('/api/runs/{run_id}/proof', path)), ask(api.GET('/api/runs/{run_id}', path))])
+    proofState.value = proofWords(proof.value)
+    wrong.value = ''
+  } catch (error) {
+    wrong.value = wordsOf(error)
+  }
+}
+watch(() => [brief.value?.id, brief.value?.state, health.recoveries], load, { immediate: true })
+useLive(
+  () => machine.value.id,
+  (line) => {
+    if (line.detail.run === brief.value?.id) void load()
+  },
+)
+
+/** Keep evidence under an id made here; what the server says against it is thrown to whoever asked. */
+async function enter(entry: Record<string, unknown>): Promise<void> {
+  const params = { path: { run_id: brief.value!.id, entry_id: crypto.randomUUID() } }
+  await ask(api.PUT('/api/runs/{run_id}/entries/{entry_id}', { params, body: { at: new Date().toISOString(), entry: entry as never } }))
+  await load()
+}
+
+const goal = computed(() => (run.value?.goal ?? {}) as Layout)
+const searching = computed(() => !!proof.value?.faults && proof.value.faults.ended === null)
+const trial = ref<FaultTrial | null>(null)
+const picking = ref(false)
+const picked = ref<string[]>([])
+watch(
+  () => proof.value?.faults,
+  (faults) => {
+    trial.value = faults?.trials[0] ?? null
+    picking.value = false
+    picked.value = []
+  },
+)
+const now = computed<Layout>(() => {
+  if (!proof.value) return {}
+  if (searching.value) return arranged(proof.value.faults!.arrangement, goal.value)
+  return proof.value.seen ? seenLayout(proof.value, goal.value) : goal.value
+})
+const then = computed<Layout>(() => (searching.value && trial.value ? arranged(trial.value.arrangement, goal.value) : searching.value ? now.value : goal.value))
+const lit = computed(() => new Map((picking.value ? picked.value : searching.value ? (trial.value?.touched ?? []) : []).map((s) => [s, 'plain' as const])))
+const proofs = computed(() => {
+  if (searching.value || !proof.value?.seen) return new Map()
+  return new Map(proof.value.seen.comparison.slots.map((s) => [s.slot, { mark: MARKS[s.seen] ?? 'ask', words: [s.seen, s.words].filter(Boolean).join(': ') }]))
+})
+const off = computed(() => proof.value?.seen?.comparison.slots.filter((s) => s.seen !== 'right') ?? [])
+const right = computed(() => (proof.value?.seen?.comparison.slots.length ?? 0) - off.value.length)
+function pick(slot: string): void {
+  if (!picking.value) return
+  picked.value = picked.value.includes(slot) ? picked.value.filter((s) => s !== slot) : [...picked.value, slot]
+}
+const taking = ref(false)
+async function ended(): Promise<void> {
+  await reloadMachine()
+  await load()
+}
+</script>
+
+<template>
+  <section v-if="!brief" class="panel none">
+    <h2>Nothing to prove yet</h2>
+    <p>Proof begins when a run does: <router-link class="quiet-link" :to="`/machines/${machine.id}/run`">see Run</router-link>.</p>
+  </section>
+  <div v-else-if="proof && run" class="proof">
+    <section class="panel seen" aria-labelledby="seen-title">
+      <div class="caption">
+        <h2 id="seen-title">{{ searching ? (trial ? `Next boot: ${trial.words}` : 'As it stands') : proof.seen ? 'Seen against the plan' : 'As planned; nothing seen yet' }}</h2>
+        <span v-if="proof.seen && !searching" class="faded small">{{ proof.seen.source }}, {{ moment(proof.seen.at, machine.zone) }}, by {{ proof.seen.by }}</span>
+        <span v-if="proof.seen && !searching" class="small">{{ right }} of {{ proof.seen.comparison.slots.length }} right</span>
+        <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">{{ proof.seen ? 'Look again' : 'What does it show?' }}</button>
+      </div>
+      <div class="picture">
+        <BoardView :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :interactive="picking" @enter="pick" @grab="pick" />
+      </div>
+      <ul v-if="off.length && !searching" class="off small">
+        <li v-for="s in off.slice(0, 8)" :key="s.slot"><SeverityMark :severity="MARKS[s.seen] ?? 'ask'" /> <b class="mono">{{ printedOf(machine.board, s.slot) }}</b> {{ s.seen }}<span v-if="s.words" class="faded">: {{ s.words }}</span></li>
+        <li v-if="off.length > 8" class="faded">and {{ off.length - 8 }} more</li>
+      </ul>
+      <p v-for="r in searching ? [] : (proof.seen?.comparison.remarks ?? [])" :key="r" class="small remark">{{ r }}</p>
+    </section>
+    <div class="side">
+      <SurveyAfter v-if="taking" :machine="machine" :goal="goal" :enter="enter" @leave="taking = false" @changed="reloadMachine" />
+      <section v-if="proof.seen" class="panel totals" aria-labelledby="totals-title">
+        <h2 id="totals-title">Totals</h2>
+        <table>
+          <thead><tr><td></td><th scope="col">planned</th><th scope="col">seen</th></tr></thead>
+          <tbody>
+            <tr v-for="t in proof.seen.comparison.totals" :key="t.name">
+              <th scope="row">{{ t.name }}</th>
+              <td>{{ gb(t.planned) }} GB</td>
+              <td :class="{ bad: t.right === false }"><b>{{ t.seen === null ? 'not told' : `${gb(t.seen)} GB` }}</b><span v-if="t.words" class="faded small words">{{ t.words }}</span></td>
+            </tr>
+            <tr>
+              <th scope="row">rate</th>
+              <td>{{ proof.seen.comparison.rate.planned_mts ?? '?' }}</td>
+              <td :class="{ bad: proof.seen.comparison.rate.right === false }"><b>{{ proof.seen.comparison.rate.seen_mts ?? 'not told' }}</b><span v-if="proof.seen.comparison.rate.words" class="faded small words">{{ proof.seen.comparison.rate.words }}</span></td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+      <section class="panel lacks" aria-labelledby="lacks-title">
+        <h2 id="lacks-title">{{ proof.state === 'proved' ? 'Proved and signed off' : proof.state === 'backed out' ? 'Backed out' : proof.lacking.length ? `${plural(proof.lacking.length, 'thing')} lacking` : 'Nothing is lacking' }}</h2>
+        <ul v-if="proof.state === 'under way'" class="small"><li v-for="l in proof.lacking" :key="l"><SeverityMark severity="ask" /> {{ l }}</li></ul>
+        <SignOff v-if="active && !proof.lacking.length" :machine="machine" :run="run" @signed="ended" />
+        <router-link v-if="active && proof.lacking.length" class="quiet-link small" :to="`/machines/${machine.id}/run`">Back out, or go on with the run sheet</router-link>
+      </section>
+    </div>
+    <FaultPanel v-if="proof.faults || (active && off.length)" class="wide" :machine="machine" :proof="proof" :active="active" :enter="enter" :trial="trial" :picking="picking" :picked="picked" @choose="trial = $event" @pick="picking = $event" />
+    <SoakPanel class="wide" :machine="machine" :proof="proof" :active="active" :enter="enter" />
+    <EvidencePanel class="wide" :machine="machine" :proof="proof" :run-id="brief.id" :active="active" :enter="enter" @changed="load" />
+    <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
+  </div>
+  <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+</template>
+
+<style scoped>
+.proof {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 380px;
+  gap: 12px;
+  padding: 10px 16px 12px 12px;
+  align-items: start;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+.seen {
+  padding-bottom: 10px;
+}
+.caption {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
+  align-items: baseline;
+  padding: 10px 16px 0;
+}
+.picture {
+  height: clamp(300px, 44vh, 460px);
+}
+.off {
+  list-style: none;
+  margin: 0;
+  padding: 0 16px;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(240px, 1fr));
+  gap: 2px 16px;
+}
+.remark {
+  margin: 4px 16px 0;
+  color: var(--faded);
+}
+.side {
+  display: grid;
+  gap: 12px;
+}
+.totals,
+.lacks {
+  padding: 10px 16px 12px;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+  margin-top: 4px;
+}
+th {
+  text-align: left;
+  font-weight: 400;
+  color: var(--faded);
+  font-size: 13px;
+}
+th,
+td {
+  padding: 5px 8px 5px 0;
+  border-bottom: 1px solid var(--rule);
+  vertical-align: top;
+}
+.bad b {
+  color: var(--stop);
+}
+.words {
+  display: block;
+  line-height: 1.25;
+}
+.lacks ul {
+  list-style: none;
+  margin: 6px 0;
+  padding: 0;
+  display: grid;
+  gap: 3px;
+}
+.none {
+  margin: 12px 16px;
+  padding: 24px 28px;
+  max-width: 640px;
+}
+@media (max-width: 900px) {
+  .proof {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

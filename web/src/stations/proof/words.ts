@@ -1,0 +1,91 @@
+/** Words and small derivations of Proof. */
+import type { Board, Faults, FaultTrial, Layout, Proof, Severity, SoakView } from '@/api/client'
+
+/** How each way of being seen is marked: by shape and colour. */
+export const MARKS: Record<string, Severity | 'go'> = {
+  right: 'go',
+  missing: 'stop',
+  smaller: 'stop',
+  elsewhere: 'risk',
+  'unlike part': 'risk',
+  'not planned': 'risk',
+  slower: 'slow',
+  'not told': 'ask',
+}
+
+export function printedOf(board: Board, slot: string): string {
+  return board.slots.find((s) => s.id === slot)?.printed ?? slot
+}
+
+/** What the path says of a proof. */
+export function proofWords(proof: Proof): string {
+  if (proof.state !== 'under way') return proof.state
+  if (proof.faults && proof.faults.ended === null) return proof.faults.culprit ? 'culprit named' : 'fault search'
+  const wrong = proof.seen?.comparison.slots.filter((s) => s.seen !== 'right' && s.seen !== 'not told').length ?? 0
+  if (wrong) return `${wrong} ${wrong === 1 ? 'slot' : 'slots'} not right`
+  if (proof.soak && proof.soak.state.passed === null) return `soak, ${daysWords(proof.soak.state.days_left ?? 0)} left`
+  if (!proof.lacking.length) return 'ready to sign off'
+  return `${proof.lacking.length} lacking`
+}
+
+export function daysWords(days: number): string {
+  if (days >= 2) return `${Math.round(days * 10) / 10} d`
+  return days * 24 >= 1 ? `${Math.round(days * 24)} h` : `${Math.max(0, Math.round(days * 1440))} min`
+}
+
+/** What the board shows after a survey: what is right lies flat, what is not seen still floats over its slot. */
+export function seenLayout(proof: Proof, goal: Layout): Layout {
+  const now: Layout = {}
+  for (const s of proof.seen?.comparison.slots ?? []) {
+    if (s.seen === 'right' || s.seen === 'slower') now[s.slot] = goal[s.slot]!
+    else if (s.found && s.found !== 'unknown') now[s.slot] = s.found
+  }
+  return now
+}
+
+/** Modules by the slots that a search has put them in. */
+export function arranged(arrangement: Record<string, string>, goal: Layout): Layout {
+  return Object.fromEntries(Object.entries(arrangement).filter(([, name]) => goal[name]).map(([slot, name]) => [slot, goal[name]!]))
+}
+
+/** The results that are likeliest after a boot: nothing, what was dark before, the places that the suspects would have now. */
+export function likelyResults(faults: Faults, trial: FaultTrial): string[][] {
+  const before = lastDark(faults)
+  const moved = before.map((s) => trial.moves[s] ?? s).filter((s) => s in trial.arrangement)
+  const still = before.filter((s) => s in trial.arrangement)
+  const sets = [[], still, moved]
+  return sets.filter((set, i) => sets.findIndex((x) => x.join() === set.join()) === i)
+}
+
+export const lastDark = (faults: Faults): string[] => faults.boots.at(-1)?.dark ?? []
+
+export interface Line {
+  slot: string
+  points: [number, number][]
+}
+
+/** Errors counted since the soak began, by slot, where any were; a counter that went back began anew. */
+export function errorLines(soak: SoakView): Line[] {
+  const slots = [...new Set(soak.readings.flatMap((r) => Object.keys(r.slots)))]
+  return slots.flatMap((slot) => {
+    let sum = 0
+    let last: number | null = null
+    const points: [number, number][] = []
+    for (const r of soak.readings) {
+      const count = r.slots[slot]?.correctable
+      if (count === undefined || count === null) continue
+      if (last !== null) sum += count >= last ? count - last : count
+      last = count
+      points.push([r.day, sum])
+    }
+    return points.length ? [{ slot, points }] : []
+  })
+}
+
+/** The hottest module at each reading. */
+export function hottest(soak: SoakView): [number, number][] {
+  return soak.readings.flatMap((r) => {
+    const told = Object.values(r.slots).flatMap((h) => (h.temperature_c === null || h.temperature_c === undefined ? [] : [h.temperature_c]))
+    return told.length ? [[r.day, Math.max(...told)] as [number, number]] : []
+  })
+}

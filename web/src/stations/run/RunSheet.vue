@@ -1,0 +1,237 @@
+<script setup lang="ts">
+/** The run sheet of one run at the desk: steps at left, board and bays beside them, lit for the step at hand. */
+import { computed, ref } from 'vue'
+import { api, ask, wordsOf, type Layout, type Severity } from '@/api/client'
+import BoardView from '@/board/BoardView.vue'
+import { useRun, mayTick } from '@/bench/run'
+import { session } from '@/frame/session'
+import { moment } from '@/ui/words'
+import { useLive } from '../live'
+import { useMachine } from '../machine'
+import BackOut from './BackOut.vue'
+import StepList from './StepList.vue'
+import WindowForm from './WindowForm.vue'
+import { layoutAt, minutesWords } from './words'
+
+const props = defineProps<{ runId: string }>()
+const emit = defineEmits<{ ended: [] }>()
+const { machine, reload: reloadMachine } = useMachine()
+const { view, steps, waiting, unsent, refused, wrong, connected, reload, enter, dismiss } = useRun(() => props.runId)
+useLive(
+  () => machine.value.id,
+  (line) => {
+    if (line.detail.run === props.runId) void reload()
+  },
+)
+
+const at = computed(() => steps.value.find((s) => !s.done_at) ?? null)
+const looked = ref('')
+const shown = computed(() => steps.value.find((s) => s.key === looked.value) ?? at.value)
+const active = computed(() => view.value?.state === 'under way')
+const may = computed(() => !!view.value && !!at.value && active.value && mayTick(view.value, at.value, waiting.value, session.account))
+const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((shown.value?.slots ?? []).map((s) => [s, 'plain'])))
+const fitted = computed(() => (view.value ? layoutAt(steps.value, view.value.now as Layout, view.value.goal as Layout) : {}))
+const doneCount = computed(() => steps.value.filter((s) => s.done_at).length)
+const bays = computed(() => machine.value.bays.filter((b) => shown.value?.bays.includes(b.number) ?? false))
+const noting = ref('')
+const failure = ref('')
+const dialog = ref<'' | 'window' | 'back'>('')
+
+async function tick(kind: 'done' | 'undone', step: string): Promise<void> {
+  looked.value = ''
+  await enter({ kind, step })
+  void reloadMachine()
+}
+async function note(): Promise<void> {
+  const text = noting.value.trim()
+  if (!text || !shown.value) return
+  noting.value = ''
+  await enter({ kind: 'note', step: shown.value.key, text })
+}
+async function ended(work: Promise<unknown>): Promise<void> {
+  try {
+    await work
+    dialog.value = ''
+    await reload()
+    emit('ended')
+  } catch (error) {
+    failure.value = wordsOf(error)
+  }
+}
+const path = computed(() => ({ params: { path: { run_id: props.runId } } }))
+const backOut = (reason: string, outcome: 'not-seen' | 'unstable' | null) => ended(ask(api.POST('/api/runs/{run_id}/back-out', { ...path.value, body: { reason, outcome } })))
+const setWindow = (start: string | null, end: string | null) => ended(ask(api.PUT('/api/runs/{run_id}/window', { ...path.value, body: { start, end } })))
+</script>
+
+<template>
+  <div v-if="view" class="run">
+    <div class="panel head">
+      <div class="progress">
+        <strong>{{ at ? `step ${at.number} of ${steps.length}` : 'every step is done' }}</strong>
+        <span v-if="!active" class="ended">{{ view.state }}</span>
+        <span class="faded small">{{ view.plan }}{{ view.stages > 1 ? `, stage ${view.stage} of ${view.stages}` : '' }}</span>
+        <span class="small">{{ view.taken_min === null ? 'not switched off yet' : `${Math.round(view.taken_min)} min` }} <span class="faded">of {{ minutesWords(view.down) }}</span></span>
+        <span v-if="view.window_start" class="faded small">window {{ moment(view.window_start, machine.zone) }}</span>
+      </div>
+      <div class="acts">
+        <router-link v-if="active" class="bench" :to="`/bench/${runId}`">Open at the bench</router-link>
+        <a class="quiet-link" :href="`/api/runs/${runId}/sheet.pdf`" target="_blank" rel="noopener">Print (PDF)</a>
+        <a v-if="view.window_start" class="quiet-link" :href="`/api/runs/${runId}/window.ics`">Calendar</a>
+        <button v-if="active && session.mayWrite()" type="button" class="quiet-link" @click="dialog = 'window'">Window</button>
+        <button v-if="active && session.mayWrite()" type="button" class="quiet-link back" @click="dialog = 'back'">Back out</button>
+      </div>
+      <div class="bar" :style="{ '--done': doneCount / Math.max(1, steps.length) }" aria-hidden="true"></div>
+    </div>
+    <p v-if="!connected || unsent" class="notice small" role="status">{{ connected ? '' : 'No connection: ' }}{{ unsent }} {{ unsent === 1 ? 'entry is' : 'entries are' }} kept here and sent when it is back.</p>
+    <p v-for="w in refused" :key="w.id" class="wrong small refused" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">I have read it</button></p>
+    <p v-if="failure" class="wrong" role="alert">{{ failure }}</p>
+    <section class="panel list" aria-label="Steps">
+      <StepList :steps="steps" :zone="machine.zone" :at="at?.key ?? ' '" :may="may" :why="session.mayWrite() && active ? 'A lead, or somebody else than who did the steps before, ticks this.' : ''" @look="looked = $event" @done="tick('done', $event)" @undone="tick('undone', $event)" />
+    </section>
+    <section class="panel beside" aria-label="Where">
+      <div class="picture"><BoardView :board="machine.board" :now="fitted" :goal="(view.goal as Layout)" :lit="lit" :failed="machine.failed.filter((s) => s in fitted)" /></div>
+      <div v-if="bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
+        <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: shown?.bays.includes(b.number) }"><strong>{{ b.number }}</strong> <span class="mono small">{{ view.bays[String(b.number)] || '?' }}</span></div>
+      </div>
+      <div class="remarks">
+        <h2>{{ shown ? `At step ${shown.number}` : 'Notes' }}</h2>
+        <ul class="small">
+          <li v-for="r in view.remarks.filter((x) => !shown || x.step === shown.key)" :key="r.id">
+            <a v-if="r.is_photo" :href="`/api/runs/${runId}/attachments/${r.id}`" target="_blank" rel="noopener"><img :src="`/api/runs/${runId}/attachments/${r.id}`" :alt="`Photo by ${r.by}`" /></a>
+            <span v-else>{{ r.text || 'found not right' }}</span> <span class="faded">{{ r.by }}, {{ moment(r.at, machine.zone) }}</span>
+          </li>
+        </ul>
+        <form v-if="active && shown && session.mayWrite()" class="fields note" @submit.prevent="note">
+          <label>Note at this step <input v-model="noting" maxlength="2000" /></label>
+          <button type="submit" class="quiet-link" :disabled="!noting.trim()">Note it</button>
+        </form>
+      </div>
+    </section>
+    <WindowForm v-if="dialog === 'window'" :run="view" :zone="machine.zone" @set="setWindow" @leave="dialog = ''" />
+    <BackOut v-if="dialog === 'back'" :step="at" :steps="steps" @out="backOut" @leave="dialog = ''" />
+  </div>
+  <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+</template>
+
+<style scoped>
+.run {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 10px 12px;
+  padding: 10px 16px 12px 12px;
+  align-items: start;
+}
+.head,
+.notice,
+.refused {
+  grid-column: 1 / -1;
+}
+.head {
+  position: relative;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 20px;
+  justify-content: space-between;
+  align-items: baseline;
+  padding: 10px 18px 12px;
+}
+.progress,
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 16px;
+  align-items: baseline;
+}
+.progress strong {
+  font-size: 20px;
+}
+.ended {
+  padding: 0 8px;
+  border: 1px solid var(--faded);
+}
+.bench {
+  padding: 3px 12px;
+  border-radius: 4px;
+  background: var(--umber);
+  color: var(--on-umber);
+  font-weight: 600;
+  text-decoration: none;
+}
+.back {
+  color: var(--stop);
+}
+.bar {
+  position: absolute;
+  inset: auto 0 0;
+  height: 3px;
+  background: linear-gradient(to right, var(--umber) calc(100% * var(--done)), transparent 0);
+}
+.notice {
+  margin: 0;
+  color: var(--ask);
+  font-weight: 600;
+}
+.refused {
+  margin: 0;
+}
+.list {
+  padding: 2px 14px 12px;
+  max-height: calc(100vh - 170px);
+  overflow-y: auto;
+}
+.beside {
+  position: sticky;
+  top: 10px;
+  padding: 10px 14px 14px;
+  display: grid;
+  gap: 10px;
+}
+.picture {
+  height: min(46vh, 420px);
+}
+.front {
+  display: grid;
+  grid-template-columns: repeat(var(--columns), minmax(0, 1fr));
+  gap: 4px;
+}
+.bay {
+  border: 1px solid var(--module-edge);
+  padding: 4px 8px;
+  border-radius: 3px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.bay.lit {
+  outline: 2px solid var(--umber);
+}
+.remarks ul {
+  list-style: none;
+  margin: 4px 0;
+  padding: 0;
+  display: grid;
+  gap: 6px;
+}
+.remarks img {
+  max-width: 160px;
+  max-height: 110px;
+  display: block;
+  border: 1px solid var(--rule);
+}
+.note {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 12px;
+  align-items: end;
+}
+@media (max-width: 800px) {
+  .run {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .beside {
+    position: static;
+  }
+  .list {
+    max-height: none;
+  }
+}
+</style>

@@ -1,0 +1,157 @@
+<script setup lang="ts">
+/** The steps of a run sheet by phase; the step at hand is open, others open on a click. Messages go up. */
+import { computed, ref, watch } from 'vue'
+import type { RunStep } from '@/api/client'
+import { clock } from '@/ui/words'
+import { byPhase, minutesWords, PHASES } from './words'
+
+const props = defineProps<{
+  steps: RunStep[]
+  zone: string
+  /** Key of the step at hand; "" = none. */
+  at: string
+  /** Whether the step at hand may be ticked by whoever looks; why not otherwise. */
+  may?: boolean
+  why?: string
+}>()
+const emit = defineEmits<{ look: [key: string]; done: [key: string]; undone: [key: string] }>()
+const open = ref(props.at)
+watch(
+  () => props.at,
+  (key) => (open.value = key),
+)
+const groups = computed(() => byPhase(props.steps))
+const done = (steps: RunStep[]) => steps.filter((s) => s.done_at).length
+function look(key: string): void {
+  open.value = open.value === key ? props.at : key
+  emit('look', open.value)
+}
+</script>
+
+<template>
+  <ol class="phases">
+    <li v-for="g in groups" :key="g.key">
+      <h3>{{ PHASES[g.phase] ?? g.phase }} <span class="faded small">{{ at ? `${done(g.steps)} of ${g.steps.length}` : '' }}</span></h3>
+      <ol class="steps">
+        <li v-for="s in g.steps" :key="s.key" class="step" :class="{ done: s.done_at, at: s.key === at, open: s.key === open, hold: s.hold }">
+          <button type="button" class="line" :aria-expanded="s.key === open" @click="look(s.key)">
+            <span class="number">{{ s.number }}</span>
+            <span class="box" aria-hidden="true">{{ s.done_at ? '✓' : '' }}</span>
+            <span class="text"><b v-if="s.hold" class="held">Hold</b> {{ s.text }}</span>
+            <span class="faded small when">{{ s.done_at ? `${clock(s.done_at, zone)}, ${s.done_by}` : minutesWords(s.minutes) }}</span>
+          </button>
+          <div v-if="s.key === open" class="more">
+            <p v-if="s.not_right !== null" class="wrong small">Found not right{{ s.not_right ? `: ${s.not_right}` : '' }}</p>
+            <p v-if="s.why" class="faded small">{{ s.why }}</p>
+            <p v-if="s.tools.length" class="small">With: {{ s.tools.join(', ') }}</p>
+            <ul v-if="s.details.length" class="small"><li v-for="d in s.details" :key="d">{{ d }}</li></ul>
+            <ul v-if="s.checks.length" class="small checks"><li v-for="c in s.checks" :key="c">{{ c }}</li></ul>
+            <details v-if="s.hold" class="small"><summary>The way back from here</summary><ol><li v-for="w in s.back_out" :key="w">{{ w }}</li></ol></details>
+            <p v-if="s.key === at && !may && why" class="small hint">{{ why }}</p>
+            <div v-if="at" class="acts">
+              <v-btn v-if="s.key === at && may" size="small" color="primary" @click="emit('done', s.key)">Done, next</v-btn>
+              <button v-if="s.done_at" type="button" class="quiet-link" @click="emit('undone', s.key)">Take the tick back</button>
+            </div>
+          </div>
+        </li>
+      </ol>
+    </li>
+  </ol>
+</template>
+
+<style scoped>
+ol.phases,
+ol.steps {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+h3 {
+  font-size: 13px;
+  font-weight: 600;
+  color: var(--faded);
+  margin: 10px 0 2px;
+}
+.step {
+  border-top: 1px solid var(--rule);
+}
+.line {
+  display: grid;
+  grid-template-columns: 24px 18px minmax(0, 1fr) auto;
+  gap: 8px;
+  align-items: baseline;
+  width: 100%;
+  padding: 5px 4px;
+  text-align: left;
+  font: inherit;
+  color: inherit;
+}
+.line:hover {
+  background: var(--lit);
+}
+.number {
+  text-align: right;
+  color: var(--faded);
+  font-size: 13px;
+}
+.box {
+  width: 15px;
+  height: 15px;
+  border: 1.5px solid var(--module-edge);
+  border-radius: 3px;
+  font-size: 12px;
+  line-height: 12px;
+  text-align: center;
+  align-self: center;
+}
+.done .box {
+  background: var(--go);
+  border-color: var(--go);
+  color: var(--sheet);
+}
+.done .text {
+  color: var(--faded);
+}
+.at > .line {
+  font-weight: 650;
+}
+.at {
+  border-left: 3px solid var(--umber);
+  background: var(--paper);
+}
+.held {
+  font-size: 12px;
+  padding: 0 6px;
+  margin-right: 2px;
+  border: 1.5px solid var(--umber);
+  border-radius: 3px;
+  color: var(--umber);
+}
+.when {
+  font-weight: 400;
+  white-space: nowrap;
+}
+.more {
+  padding: 0 8px 10px 62px;
+}
+.more p {
+  margin: 2px 0;
+}
+.more ul,
+.more ol {
+  margin: 2px 0;
+  padding-left: 18px;
+}
+.checks {
+  list-style: square;
+}
+.hint {
+  color: var(--ask);
+}
+.acts {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  margin-top: 6px;
+}
+</style>
