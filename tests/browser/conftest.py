@@ -24,13 +24,17 @@ __all__ = ["start"]
 ROOT = Path(__file__).resolve().parents[2]
 _SERVE = """
 import sys
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 import uvicorn
 from umbrak.devices.networks import Networks
 from umbrak.server.app import make_app
 from umbrak.services.outside import Outside
 from umbrak.store.engine import open_engine
-app = make_app(open_engine(sys.argv[1]), Path(sys.argv[2]), Outside(Networks.parse("127.0.0.0/8")))
+ahead = Path(sys.argv[4])
+def clock():
+    return datetime.now(UTC) + timedelta(days=float(ahead.read_text()))
+app = make_app(open_engine(sys.argv[1]), Path(sys.argv[2]), Outside(Networks.parse("127.0.0.0/8")), clock)
 app.state.queue.start()
 uvicorn.run(app, port=int(sys.argv[3]), log_level="warning")
 """
@@ -41,6 +45,8 @@ class Served:
     """A server that tests may kill and start again on the same port and database."""
 
     database_url: str
+    #: Holds by how many days its clock is ahead.
+    ahead: Path
     port: int = field(default_factory=free_port)
     process: subprocess.Popen[bytes] | None = None
 
@@ -50,7 +56,15 @@ class Served:
 
     def start(self) -> None:
         env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
-        command = [sys.executable, "-c", _SERVE, self.database_url, str(ROOT / "web/dist"), str(self.port)]
+        command = [
+            sys.executable,
+            "-c",
+            _SERVE,
+            self.database_url,
+            str(ROOT / "web/dist"),
+            str(self.port),
+            str(self.ahead),
+        ]
         self.process = subprocess.Popen(command, env=env)
         for _ in range(400):
             try:
@@ -96,11 +110,12 @@ def chromium() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def served(database_url: str) -> Iterator[Served]:
+def served(database_url: str, tmp_path: Path) -> Iterator[Served]:
     engine = open_engine(database_url)
     seed.seed(engine)
     engine.dispose()
-    server = Served(database_url)
+    (tmp_path / "ahead").write_text("0")
+    server = Served(database_url, tmp_path / "ahead")
     server.start()
     yield server
     server.kill()
@@ -117,6 +132,7 @@ def sign_in(chromium: Browser, served: Served) -> Iterator[SignIn]:
 
     def open_page(name: str = seed.ACCOUNT, theme: str = "light", width: int = 1280, height: int = 800) -> Page:
         context = chromium.new_context(
+            base_url=served.url,
             viewport={"width": width, "height": height},
             color_scheme=theme,  # type: ignore[arg-type]
             reduced_motion="reduce",

@@ -202,7 +202,7 @@ def test_from_the_bench_to_duty(engine: Engine, technician: Account, lead: Accou
     assert (slots["CPU2.A2"], slots["CPU2.B2"], slots["CPU2.C2"]) == (Seen.MISSING, Seen.SMALLER, Seen.RIGHT)
     prove(bench)
     proof = bench.proof
-    assert proof.lacking == () and proof.soak.state.passed and proof.soak.state.rates["CPU2.A2"][0] == 0
+    assert proof.lacking == () and proof.soak.state.passed and proof.soak.state.rates["CPU2.A2"].count == 0
     bench.enter("allocation", share_gib=100, used_gib=40)
     bench.enter("alert", text="Memory in B2 is not certified")
     bench.enter("alert", text="Fan 2 fault")

@@ -196,6 +196,6 @@ def run_sheet_words(result: dict[str, Any]) -> str:
 
 def _minutes(range_: dict[str, float]) -> str:
     low, high = range_["low"], range_["high"]
-    unit, by = ("days", 1440) if low >= 2880 else ("h", 60) if low >= 180 else ("min", 1)
+    unit, by = ("days", 1440) if low >= 2880 else ("h", 60) if high >= 300 else ("min", 1)
     low, high = low / by, high / by
     return f"{low:.3g} {unit}" if low == high else f"{low:.3g} to {high:.3g} {unit}"

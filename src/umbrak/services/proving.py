@@ -152,9 +152,14 @@ def enter(
         row = found_run(db, run_id)
         m = load_machine(db, row.machine_id)
         _check(db, m, row, entry)
-    add_entry(engine, account, run_id, entry_id, entry, at, now)
+    # Ticks carry the bench's clock, since they may come late; what is measured counts from when it came.
+    add_entry(engine, account, run_id, entry_id, entry, at if entry.kind in _AT_THE_BENCH else now, now)
     if isinstance(entry, ProposalDoc):
         _doubt(engine, account, run_id, entry)
+
+
+#: Entries that are made without a connection.
+_AT_THE_BENCH = ("done", "undone", "not-right", "note")
 
 
 def add_log(

@@ -257,6 +257,8 @@ def make_controller(spec: Spec) -> FastAPI:
         if wrong := [s for s in body if s not in m.fitted]:
             return _error(404, "GeneralError", f"There is no slot {wrong[0]}.")
         m.fitted |= {slot: module_of(module) for slot, module in body.items()}
+        # Whoever puts a module in anew seats it.
+        m.faults = {s: f for s, f in m.faults.items() if f != "badly-seated" or s not in body}
         return Response(status_code=204)
 
     @app.post("/standin/faults")

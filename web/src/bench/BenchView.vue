@@ -96,7 +96,7 @@ async function photo(event: Event): Promise<void> {
       </div>
       <div class="bar" :style="{ '--done': index / Math.max(1, steps.length) }"></div>
     </header>
-    <main v-if="step" class="step">
+    <section v-if="step" class="step" aria-label="The step at hand">
       <div class="say">
         <p class="phase">{{ PHASES[step.phase] ?? step.phase }}<b v-if="step.hold" class="held">Hold</b></p>
         <h1>{{ step.text }}</h1>
@@ -121,8 +121,8 @@ async function photo(event: Event): Promise<void> {
         <label>{{ asking === 'wrong' ? 'What is not right?' : 'Note' }} <input v-model="text" maxlength="2000" :required="asking === 'note'" /></label>
         <div class="two"><button type="button" class="plain" @click="asking = ''">Leave it</button><button type="submit" class="main">Keep it</button></div>
       </form>
-    </main>
-    <main v-else class="step"><h1>Every step is done.</h1><p>Proof takes it from here: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></main>
+    </section>
+    <section v-else class="step"><h1>Every step is done.</h1><p>Proof takes it from here: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></section>
     <footer>
       <p v-if="step?.done_at" class="state go">Done {{ clock(step.done_at, zone) }} by {{ step.done_by }}</p>
       <p v-else-if="step && !may" class="state">{{ view.state !== 'under way' ? `This run is ${view.state}.` : step.hold ? 'A lead, or somebody else than who did the steps before, ticks this.' : 'You may look, and not tick.' }}</p>
@@ -150,7 +150,7 @@ async function photo(event: Event): Promise<void> {
 .bench {
   min-height: 100vh;
   display: grid;
-  grid-template-rows: auto 1fr auto;
+  grid-template: auto 1fr auto / minmax(0, 1fr);
   background: var(--paper);
   font-size: 17px;
 }
@@ -190,6 +190,7 @@ header .name {
 .step {
   padding: 14px 16px;
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 12px;
   align-content: start;
   width: 100%;
@@ -300,6 +301,7 @@ footer {
   background: var(--paper);
   border-top: 1px solid var(--rule);
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 8px;
   width: 100%;
   max-width: 900px;

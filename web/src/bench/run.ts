@@ -42,14 +42,45 @@ export function useRun(id: () => string) {
   const unsent = computed(() => mine.value.filter((w) => !w.refused).length)
   const refused = computed(() => mine.value.filter((w) => w.refused))
 
-  async function reload(): Promise<void> {
-    waiting.value = await waitingOf(id())
+  /** Everything entered on this page, in order: what is on its way must not vanish from sight before the server's answer
+   * holds it. */
+  const entered: Waiting[] = []
+  let loading: Promise<void> | null = null
+  let again = false
+
+  /** One at a time, so that no older answer comes after a newer one. */
+  function reload(): Promise<void> {
+    if (loading) {
+      again = true
+      return loading
+    }
+    loading = (async () => {
+      do {
+        again = false
+        await load()
+      } while (again)
+      loading = null
+    })()
+    return loading
+  }
+
+  /** What the server knows, with what it could not know yet when it was asked laid over it. */
+  async function load(): Promise<void> {
+    const before = await waitingOf(id())
+    const seen = entered.length
     try {
-      view.value = await ask(api.GET('/api/runs/{run_id}', { params: { path: { run_id: id() } } }))
+      const found = await ask(api.GET('/api/runs/{run_id}', { params: { path: { run_id: id() } } }))
+      const kept = await waitingOf(id())
+      const known = new Set(kept.map((w) => w.id))
+      const onTheWay = [...before, ...entered.slice(seen)].filter((w) => !known.has(w.id) && known.add(w.id))
+      view.value = found
+      waiting.value = [...onTheWay, ...kept]
+      if (onTheWay.length) again = true
       connected.value = navigator.onLine
       wrong.value = ''
-      await rememberRun(view.value)
+      await rememberRun(found)
     } catch (error) {
+      waiting.value = await waitingOf(id())
       if (error instanceof Unreachable) connected.value = false
       view.value ??= await rememberedRun(id())
       if (!view.value || error instanceof Refusal) wrong.value = wordsOf(error)
@@ -61,20 +92,24 @@ export function useRun(id: () => string) {
     if (sending || !session.account) return
     sending = true
     try {
-      const before = waiting.value.length
+      const had = waiting.value.length
       connected.value = await send(session.account.id)
-      waiting.value = await waitingOf(id())
-      if (connected.value && before) await reload()
+      if (connected.value && had) await reload()
+      else if (!connected.value) waiting.value = await waitingOf(id())
     } finally {
       sending = false
     }
+    // What was entered while the others were on their way.
+    if (connected.value && (await waitingOf(id())).some((w) => !w.refused && w.account === session.account?.id)) await sendAll()
   }
 
   /** Keep an entry here, then send it with whatever waits. */
   async function enter(entry: Entry | null, photo?: { blob: Blob; step: string }): Promise<void> {
     const w: Waiting = { id: crypto.randomUUID(), run: id(), account: session.account!.id, at: new Date().toISOString(), entry }
-    await keep(photo ? { ...w, photo: photo.blob, step: photo.step } : w)
-    waiting.value = await waitingOf(id())
+    const kept = photo ? { ...w, photo: photo.blob, step: photo.step } : w
+    entered.push(kept)
+    waiting.value = [...waiting.value, kept]
+    await keep(kept)
     void navigator.serviceWorker?.ready.then((r) => (r as unknown as { sync?: { register: (tag: string) => Promise<void> } }).sync?.register('umbrak-entries')).catch(() => undefined)
     await sendAll()
   }

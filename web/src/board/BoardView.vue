@@ -26,6 +26,8 @@ const props = withDefaults(
     order?: boolean
     /** What a survey after the work made of each slot, and in words. */
     proofs?: Map<string, { mark: Severity | 'go'; words: string }>
+    /** Modules that change their slot: drawn as arrows. */
+    moves?: [from: string, to: string][]
     /** Landmarks and facing instead of what the modules are. */
     landmarks?: boolean
   }>(),
@@ -39,6 +41,7 @@ const props = withDefaults(
     failed: () => [],
     order: false,
     proofs: () => new Map(),
+    moves: () => [],
     landmarks: false,
   },
 )
@@ -82,6 +85,22 @@ function titleFits(leaf: { id: string; width: number }): boolean {
   const { title, numbering } = carriersById.value.get(leaf.id)!
   return numbering !== '' && (title.length + numbering.length + 3) * 0.52 * Math.max(12, 11 / scale.value) < leaf.width
 }
+/** Arcs over the slots, from the middle of the one to the middle of the other, each with its head. */
+const arrows = computed(() => {
+  const at = new Map(geometry.value.slots.map((s) => [s.id, { x: s.x + s.width / 2, y: s.y + s.height / 3 }]))
+  return props.moves.flatMap(([from, to]) => {
+    const a = at.get(from)
+    const b = at.get(to)
+    if (!a || !b) return []
+    const lift = Math.max(40, Math.abs(b.x - a.x) / 5)
+    // Two that change places go by different ways.
+    const sign = a.x < b.x || (a.x === b.x && a.y < b.y) ? -1 : 1
+    const c = { x: (a.x + b.x) / 2 + (Math.abs(b.y - a.y) > 20 ? sign * lift : 0), y: (a.y + b.y) / 2 + sign * lift }
+    const angle = Math.atan2(b.y - c.y, b.x - c.x)
+    const wing = (turn: number) => `${(b.x - 11 * Math.cos(angle + turn)).toFixed(1)} ${(b.y - 11 * Math.sin(angle + turn)).toFixed(1)}`
+    return [{ key: `${from}>${to}`, path: `M${a.x} ${a.y}Q${c.x} ${c.y} ${b.x} ${b.y}`, head: `M${wing(0.5)}L${b.x} ${b.y}L${wing(-0.5)}` }]
+  })
+})
 const sides = computed(() => facingSides(props.board))
 /** Height of a line of the smallest text. [board units] */
 const textHeight = computed(() => Math.max(12, 11 / scale.value))
@@ -247,6 +266,9 @@ defineExpose({
       :channel="channelNames.get(s.channel) ?? ''"
       :mixed="s.mixed === true"
     />
+    <g v-if="arrows.length" class="arrows" aria-hidden="true">
+      <g v-for="a in arrows" :key="a.key"><path :d="a.path" /><path class="head" :d="a.head" /></g>
+    </g>
   </svg>
 </template>
 
@@ -257,6 +279,12 @@ defineExpose({
   height: 100%;
   user-select: none;
   touch-action: none;
+}
+.arrows path {
+  fill: none;
+  stroke: var(--umber);
+  stroke-width: 2.5;
+  pointer-events: none;
 }
 .traces polyline {
   fill: none;

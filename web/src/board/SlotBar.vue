@@ -43,6 +43,7 @@ const props = defineProps<{
 }>()
 
 const CAPACITY_ROOM = 34
+const SEAL_ROOM = 20
 // A planned module floats a little above its slot.
 const FLOAT = 4
 const float = computed(() => (props.state.look === 'planned' ? -FLOAT : 0))
@@ -62,7 +63,7 @@ const name = computed(() =>
 const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
 /** Too narrow on screen for the figure: it stands along the module then. */
 const narrow = computed(() => props.rect.width * props.scale < 7.5 * capacity.value.length)
-const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM), props.scale) : ''))
+const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - (props.proof ? SEAL_ROOM : 0) - (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM), props.scale) : ''))
 const toldOnEmpty = computed(() => (!props.state.module ? props.told : null))
 const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale, props.channel))
 /** Whether locators as long as this one run into each other. */
@@ -117,7 +118,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         :width="rect.width + 6"
         :height="rect.height + 6"
       />
-      <g v-if="proof" class="proof" :transform="`translate(${middle} ${rect.y + rect.height / 2}) scale(${Math.min(1, rect.width / 22)})`" :style="{ color: `var(--${proof})` }">
+      <g v-if="proof" class="proof" :transform="`translate(${middle} ${rect.y + (narrow ? rect.height / 2 : 35)}) scale(${Math.min(1, rect.width / 22)})`" :style="{ color: `var(--${proof})` }">
         <circle v-if="proof === 'go'" class="seal" r="9" /><path v-if="proof === 'go'" class="tick" d="M-4 0.5 -1 3.5 4.5 -3" />
         <rect v-else-if="proof === 'stop'" x="-7" y="-7" width="14" height="14" />
         <path v-else-if="proof === 'risk'" d="M0 -9 9 0 0 9 -9 0Z" />

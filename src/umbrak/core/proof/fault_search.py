@@ -70,7 +70,7 @@ def look(
         boots      in order; the first in the arrangement of `case.start`
         boot_min   minutes of a boot until it is seen whether the fault shows
         allowed    whether the machine starts with an arrangement at all
-        several    how many trials to tell
+        several    how many trials to tell, each of another kind
     """
     belief, state = believe(case, boots)
     order = np.argsort(-belief, kind="stable")
@@ -123,13 +123,23 @@ def _trials(
         found.append(Trial(arrangement, reseated, _handling(now, arrangement, reseated) + boot_min, tells))
     found.sort(key=lambda t: (-t.tells / t.minutes, t.minutes))
     chosen: list[Trial] = []
+    kinds: set[tuple[bool, bool, bool]] = set()
     for trial in found:
+        kind = _kind(now, trial)
         # What the machine takes is asked only of those that would be told: it is the costly question.
-        if len(chosen) < several and allowed(trial.arrangement):
+        if kind not in kinds and allowed(trial.arrangement):
             chosen.append(trial)
+            kinds.add(kind)
         if len(chosen) == several:
             break
     return tuple(chosen)
+
+
+def _kind(now: Mapping[str, str], trial: Trial) -> tuple[bool, bool, bool]:
+    """What is done for it: reseating, leaving out, moving. Two trials of one kind are no choice for a person."""
+    stays = {m for s, m in trial.arrangement.items() if now.get(s) == m}
+    moved = set(trial.arrangement.values()) & set(now.values()) - stays
+    return bool(trial.reseated), len(trial.arrangement) < len(now), bool(moved)
 
 
 def _handling(now: Mapping[str, str], then: Mapping[str, str], reseated: frozenset[str]) -> float:

@@ -106,9 +106,8 @@ def soak(
         count, rate = rates[worst].count, upper_rate(rates[worst].count, span)
         need = days_needed(count)
         kept = True if rate < LIMIT_PER_DAY else None if need <= least_days + 30 else False
-        words = (
-            f"{worst}: {count} in {span:.3g} days leave up to {rate:.2g} a day possible; below {LIMIT_PER_DAY:g} passes"
-        )
+        possible = f"leave up to {rate:.2g} a day possible" if span > 0 else "say nothing yet"
+        words = f"{worst}: {count} in {span:.3g} days {possible}; below {LIMIT_PER_DAY:g} passes"
         rules.append(Rule("correctable", kept, words, "Poisson, 95 % upper bound"))
         if kept is None:
             left = max(left, need - span)

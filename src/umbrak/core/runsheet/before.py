@@ -157,11 +157,11 @@ def _group(work: Work) -> Step:
     d = work.duty
     details = []
     if d is not None:
-        details.append(f"the group carries {d.load_gib:g} GB; the rest has room for {d.room_gib:g} GB")
+        details.append(f"the group carries {d.load_gib:.5g} GB; the rest has room for {d.room_gib:.5g} GB")
         if d.fits is False:
             details.append("that does not fit: move loads elsewhere first, or wait")
         elif d.fits_with_one_lost is False:
-            details.append(f"with one more lost there is room for {d.room_with_one_lost_gib:g} GB only: no machine of the group may fail meanwhile")  # fmt: skip
+            details.append(f"with one more lost there is room for {d.room_with_one_lost_gib:.5g} GB only: no machine of the group may fail meanwhile")  # fmt: skip
         if d.unknown:
             details.append(f"nobody said what {', '.join(d.unknown)} carries")
     return Step(

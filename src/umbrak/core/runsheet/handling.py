@@ -64,22 +64,23 @@ def module_steps(sheet: Sheet, work: Work) -> list[Step]:
 
 def _step(sheet: Sheet, number: int, a: Action, failed: frozenset[str]) -> Step:
     module = a.module
+    size = f"{module.capacity_gib:g} GB" if module and module.capacity_gib else "module"
     label = module_words(module)
     slots = tuple(x for x in (a.source, a.target) if x is not None and x in sheet.slots)
     where = [place_words(sheet, s) for s in slots]
     faulty = a.source in failed
     if a.do is Do.MOVE:
-        text = f"Move {label} from {slot_words(sheet, slots[0])} to {slot_words(sheet, slots[1])}"
+        text = f"Move {size} from {slot_words(sheet, slots[0])} to {slot_words(sheet, slots[1])}"
         how = _in_words(sheet, slots[1], module)
     elif a.do is Do.PUT_IN:
-        text = f"Put {label} {'from the mat ' if a.source == MAT else ''}into {slot_words(sheet, slots[0])}"
+        text = f"Put {size} {'from the mat ' if a.source == MAT else ''}into {slot_words(sheet, slots[0])}"
         how = _in_words(sheet, slots[0], module)
     else:
-        text = f"Take {'the failed ' if faulty else ''}{label} out of {slot_words(sheet, slots[0])}"
+        text = f"Take {'the failed ' if faulty else ''}{size} out of {slot_words(sheet, slots[0])}"
         how = _OUT
     why = "only to free the way; it goes back in" if a.target == MAT else "mark it as failed at once" if faulty else ""
     return Step(
-        f"module:{number}", Phase.HANDLE, text, why=why, details=(*(w for w in where if w), *how), slots=slots,
+        f"module:{number}", Phase.HANDLE, text, why=why, details=(*([label] if module else ()), *(w for w in where if w), *how), slots=slots,
         minutes=_MINUTES[a.do], carrier=_carrier(sheet, a), action=a,
     )  # fmt: skip
 

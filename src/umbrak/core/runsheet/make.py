@@ -10,7 +10,7 @@ from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.runsheet.after import after, start
 from umbrak.core.runsheet.before import before, off
-from umbrak.core.runsheet.handling import module_steps, slot_words
+from umbrak.core.runsheet.handling import module_steps, module_words, slot_words
 from umbrak.core.runsheet.step import Minutes, Phase, RunSheet, Step, Who, Work
 from umbrak.core.runsheet.way import Way, closing, way_in
 
@@ -102,4 +102,5 @@ def back_steps(sheet: Sheet, work: Work) -> list[str]:
     todo = [a for a in actions(sheet, back.now, back.goal) if a.do is not Do.KEEP]
     if len(todo) > _TOLD:
         return [f"Undo the {len(todo)} moves of modules in reverse order, by the marks on their bags."]
-    return [f"{s.text}." for s in module_steps(sheet, back)]
+    steps = module_steps(sheet, back)
+    return [f"{s.text}: {module_words(s.action.module)}." if s.action and s.action.module else f"{s.text}." for s in steps]

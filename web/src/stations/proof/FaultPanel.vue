@@ -113,7 +113,7 @@ const end = () => act({ kind: 'found', text: faults.value!.culprit })
 }
 .bars li {
   display: grid;
-  grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr) 64px;
+  grid-template-columns: minmax(0, 1.3fr) minmax(0, 1fr) 76px;
   gap: 10px;
   align-items: center;
 }
@@ -133,6 +133,7 @@ const end = () => act({ kind: 'found', text: faults.value!.culprit })
   font-weight: 650;
 }
 .bars b {
+  white-space: nowrap;
   text-align: right;
   font-size: 14px;
 }

@@ -15,7 +15,7 @@ import FaultPanel from './FaultPanel.vue'
 import SignOff from './SignOff.vue'
 import SoakPanel from './SoakPanel.vue'
 import SurveyAfter from './SurveyAfter.vue'
-import { arranged, MARKS, printedOf, proofWords, seenLayout } from './words'
+import { arranged, lastDark, MARKS, printedOf, proofWords, seenLayout } from './words'
 
 const { machine, reload: reloadMachine, proofState } = useMachine()
 const proof = shallowRef<Proof>()
@@ -52,7 +52,7 @@ async function enter(entry: Record<string, unknown>): Promise<void> {
 
 const goal = computed(() => (run.value?.goal ?? {}) as Layout)
 const searching = computed(() => !!proof.value?.faults && proof.value.faults.ended === null)
-const trial = ref<FaultTrial | null>(null)
+const trial = shallowRef<FaultTrial | null>(null)
 const picking = ref(false)
 const picked = ref<string[]>([])
 watch(
@@ -71,7 +71,9 @@ const now = computed<Layout>(() => {
 const then = computed<Layout>(() => (searching.value && trial.value ? arranged(trial.value.arrangement, goal.value) : searching.value ? now.value : goal.value))
 const lit = computed(() => new Map((picking.value ? picked.value : searching.value ? (trial.value?.touched ?? []) : []).map((s) => [s, 'plain' as const])))
 const proofs = computed(() => {
-  if (searching.value || !proof.value?.seen) return new Map()
+  // While it is searched, what was dark at the last boot.
+  if (searching.value) return new Map(lastDark(proof.value!.faults!).map((s) => [s, { mark: 'stop' as const, words: 'dark at the last boot' }]))
+  if (!proof.value?.seen) return new Map()
   return new Map(proof.value.seen.comparison.slots.map((s) => [s.slot, { mark: MARKS[s.seen] ?? 'ask', words: [s.seen, s.words].filter(Boolean).join(': ') }]))
 })
 const off = computed(() => proof.value?.seen?.comparison.slots.filter((s) => s.seen !== 'right') ?? [])
@@ -100,8 +102,8 @@ async function ended(): Promise<void> {
         <span v-if="proof.seen && !searching" class="small">{{ right }} of {{ proof.seen.comparison.slots.length }} right</span>
         <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">{{ proof.seen ? 'Look again' : 'What does it show?' }}</button>
       </div>
-      <div class="picture">
-        <BoardView :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :interactive="picking" @enter="pick" @grab="pick" />
+      <div class="picture" :class="{ lower: searching }">
+        <BoardView :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :moves="searching && trial && !picking ? Object.entries(trial.moves) : []" :interactive="picking" @enter="pick" @grab="pick" />
       </div>
       <ul v-if="off.length && !searching" class="off small">
         <li v-for="s in off.slice(0, 8)" :key="s.slot"><SeverityMark :severity="MARKS[s.seen] ?? 'ask'" /> <b class="mono">{{ printedOf(machine.board, s.slot) }}</b> {{ s.seen }}<span v-if="s.words" class="faded">: {{ s.words }}</span></li>
@@ -111,7 +113,7 @@ async function ended(): Promise<void> {
     </section>
     <div class="side">
       <SurveyAfter v-if="taking" :machine="machine" :goal="goal" :enter="enter" @leave="taking = false" @changed="reloadMachine" />
-      <section v-if="proof.seen" class="panel totals" aria-labelledby="totals-title">
+      <section v-if="proof.seen && !searching" class="panel totals" aria-labelledby="totals-title">
         <h2 id="totals-title">Totals</h2>
         <table>
           <thead><tr><td></td><th scope="col">planned</th><th scope="col">seen</th></tr></thead>
@@ -168,6 +170,9 @@ async function ended(): Promise<void> {
 .picture {
   height: clamp(300px, 44vh, 460px);
 }
+.picture.lower {
+  height: clamp(260px, 38vh, 400px);
+}
 .off {
   list-style: none;
   margin: 0;
@@ -204,6 +209,10 @@ td {
   padding: 5px 8px 5px 0;
   border-bottom: 1px solid var(--rule);
   vertical-align: top;
+}
+td b,
+td:nth-child(2) {
+  white-space: nowrap;
 }
 .bad b {
   color: var(--stop);

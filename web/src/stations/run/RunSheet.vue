@@ -20,7 +20,9 @@ const { view, steps, waiting, unsent, refused, wrong, connected, reload, enter, 
 useLive(
   () => machine.value.id,
   (line) => {
-    if (line.detail.run === props.runId) void reload()
+    if (line.detail.run !== props.runId) return
+    void reload()
+    void reloadMachine()
   },
 )
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The steps of a run sheet by phase; the step at hand is open, others open on a click. Messages go up. */
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import type { RunStep } from '@/api/client'
 import { clock } from '@/ui/words'
 import { byPhase, minutesWords, PHASES } from './words'
@@ -16,10 +16,17 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ look: [key: string]; done: [key: string]; undone: [key: string] }>()
 const open = ref(props.at)
+const list = ref<HTMLElement>()
 watch(
   () => props.at,
-  (key) => (open.value = key),
+  async (key) => {
+    open.value = key
+    await nextTick()
+    list.value?.querySelector('.at')?.scrollIntoView({ block: 'nearest' })
+  },
+  { immediate: true },
 )
+onMounted(() => list.value?.querySelector('.at')?.scrollIntoView({ block: 'nearest' }))
 const groups = computed(() => byPhase(props.steps))
 const done = (steps: RunStep[]) => steps.filter((s) => s.done_at).length
 function look(key: string): void {
@@ -29,7 +36,7 @@ function look(key: string): void {
 </script>
 
 <template>
-  <ol class="phases">
+  <ol ref="list" class="phases">
     <li v-for="g in groups" :key="g.key">
       <h3>{{ PHASES[g.phase] ?? g.phase }} <span class="faded small">{{ at ? `${done(g.steps)} of ${g.steps.length}` : '' }}</span></h3>
       <ol class="steps">

@@ -4,7 +4,7 @@ import type { RunStep } from '@/api/client'
 /** "3 to 6 min", "3 days"; "" for what takes no time. */
 export function minutesWords(range: { low: number; high: number }): string {
   if (!range.high) return ''
-  const [unit, by] = range.low >= 2880 ? ['days', 1440] : range.low >= 180 ? ['h', 60] : ['min', 1]
+  const [unit, by] = range.low >= 2880 ? ['days', 1440] : range.high >= 300 ? ['h', 60] : ['min', 1]
   const low = figure(range.low / Number(by))
   const high = figure(range.high / Number(by))
   return low === high ? `${low} ${unit}` : `${low} to ${high} ${unit}`
