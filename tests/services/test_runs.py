@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -17,21 +18,28 @@ from tests.services.test_taking_in import key_of
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
 from umbrak.core.proof.compare import Seen
+from umbrak.formats.documents import MachineDoc, StatementDoc
 from umbrak.formats.entries import ENTRY
 from umbrak.formats.faults import InputError
 from umbrak.services.approval import approve, see_risk
+from umbrak.services.ceiling import add_statement
 from umbrak.services.errors import NotAllowed, NotFound, Refused, Stale
 from umbrak.services.intake import take_in
+from umbrak.services.loading import load_machine
 from umbrak.services.machine_view import see_machine
+from umbrak.services.machines import MachineChanges, change_machine
 from umbrak.services.notes import list_trials
 from umbrak.services.papers import run_calendar, run_pdf
 from umbrak.services.plans import edit_plan, see_plan, start_plan
 from umbrak.services.proving import add_log, enter, see_proof, settle_doubt
-from umbrak.services.runs import RunView, add_photo, see_attachment, see_run, set_window, start_run
+from umbrak.services.rejudging import changed_verdicts, newer_sheet, take_newer_sheet
+from umbrak.services.runs import RunView, add_photo, compare_label, see_attachment, see_run, set_window, start_run
+from umbrak.services.sheets import add_sheet
 from umbrak.services.shelf import see_shelf
 from umbrak.services.signing import Return, SignOff, back_out, sign_off
 from umbrak.store.accounts import Account, find_credentials
 
+ROOT = Path(__file__).resolve().parents[2]
 NOW = datetime(2031, 3, 1, 8, 0, tzinfo=UTC)
 OFFICIAL = decode_label("16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16").module
 THIRD = decode_label("16GB 1Rx8 PC5-4800B-RC0 P/N: QD5R-16").module
@@ -180,6 +188,18 @@ def test_ticks_are_kept_once_in_order_and_held_for_a_second_person(
     other = replacing(engine, technician, lead)
     with pytest.raises(Refused, match="Another run"):
         other.enter("done", step=other.run.steps[0].key, key=key)
+
+
+def test_the_label_in_hand_is_held_beside_the_plan(engine: Engine, technician: Account, lead: Account) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    same = compare_label(engine, bench.id, "CPU2.A2", "16GB 1Rx8 PC5-4800B-RC0 QD5R-16")
+    assert (same.matches, same.differs) == (True, ())
+    other = compare_label(engine, bench.id, "CPU2.A2", "16GB 2Rx8 PC5-4800B-RC0")
+    assert not other.matches and "package_ranks" in other.differs
+    with pytest.raises(NotFound):
+        compare_label(engine, bench.id, "nowhere", "16GB")
+    with pytest.raises(Refused, match="Nothing in it"):
+        compare_label(engine, bench.id, "CPU2.A2", "hello")
 
 
 def test_a_machine_is_on_one_bench(engine: Engine, technician: Account, lead: Account) -> None:
@@ -382,3 +402,45 @@ def test_the_window_as_an_appointment_and_the_sheet_on_paper(
     )
     name, pdf = run_pdf(engine, bench.id, NOW)
     assert name == "hall-03-run-sheet.pdf" and pdf.startswith(b"%PDF-")
+
+
+def test_what_is_judged_otherwise_is_told(engine: Engine, technician: Account, lead: Account) -> None:
+    """A limit by firmware, a statement and a corrected sheet: the plan and what is proved did not change, their verdict did."""
+    machine = key_of(engine, "hall-03")
+    plan = begin(engine, technician, lead, OFFICIAL).run.plan_id
+    assert changed_verdicts(engine) == []
+    source = {"title": "a notice", "kind": "machine-maker", "date": "2031-01-01"}
+    below = StatementDoc(scope="machine", capacity_gib=500, hard=True, source=source, firmware={"from": "3.0"})
+    add_statement(engine, technician, machine, below, False)
+    assert changed_verdicts(engine) == [], "not at this firmware"
+    view = see_machine(engine, machine)
+    facts = MachineDoc(
+        **{**MachineDoc().model_dump(), "firmware": "3.1", "os_bits": 64, "processors": dict(view.facts.processors)}
+    )
+    change_machine(engine, technician, machine, view.version, MachineChanges(facts=facts))
+    changed = changed_verdicts(engine)
+    assert {c.name for c in changed} == {"six", "Even out CPU 2"}, "what is fitted stays below it"
+    told = next(c for c in changed if c.plan_id == plan)
+    assert (told.machine, told.plan_id, told.was, told.verdict) == (
+        "hall-03",
+        plan,
+        "go",
+        "no-go",
+    ) and "500" in told.because
+
+    text = (ROOT / "src/umbrak/demo/sheets/fjell-n2.yaml").read_text()
+    gauge = key_of(engine, "gauge-01")
+    with engine.connect() as db:
+        assert newer_sheet(db, load_machine(db, gauge)) is None
+    add_sheet(
+        engine,
+        technician,
+        text + "os_notes: [{text: corrected, source: guide}]\n" if "os_notes" not in text else text + "# corrected\n",
+    )
+    with engine.connect() as db:
+        newer = newer_sheet(db, load_machine(db, gauge))
+    assert newer and newer.revision == 2 and next(w.name for w in newer.layouts) == "what is fitted"
+    take_newer_sheet(engine, technician, gauge, see_machine(engine, gauge).version)
+    assert see_machine(engine, gauge).sheet_hash == newer.hash
+    with pytest.raises(Refused, match="newest revision"):
+        take_newer_sheet(engine, technician, gauge, see_machine(engine, gauge).version)

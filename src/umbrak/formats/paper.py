@@ -82,7 +82,15 @@ def paper_html(p: Paper) -> str:
 
 def _step(number: int, s: Mapping[str, Any]) -> str:
     low, high = s["minutes"]["low"], s["minutes"]["high"]
-    minutes = "" if not high else f"{low:.3g} min" if low == high < 1440 else f"{low:.3g} to {high:.3g} min" if high < 1440 else f"{high / 1440:.3g} days"
+    minutes = (
+        ""
+        if not high
+        else f"{low:.3g} min"
+        if low == high < 1440
+        else f"{low:.3g} to {high:.3g} min"
+        if high < 1440
+        else f"{high / 1440:.3g} days"
+    )
     inner = [f"<strong>{escape(s['text'])}</strong>"]
     if s["why"]:
         inner.append(f"<div class=small>why: {escape(s['why'])}</div>")

@@ -365,3 +365,7 @@ class SignOffBody(Body):
 
 class PlanApproval(Body):
     version: Version
+
+
+class SheetTaken(Body):
+    version: Version

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
@@ -75,5 +76,10 @@ def _line(db: Connection, row: store.ListRow) -> MachineLine:
         surveyed_at=row.surveyed_at,
         plan=plan.name if plan else None,
         station=_STATIONS[plan.state] if plan else "Survey" if unknown else "Fit",
-        summary=Summary(**{**document, "glyph": tuple(GlyphGroup(**g) for g in document["glyph"])}),
+        summary=_summary(document),
     )
+
+
+def _summary(document: dict[str, Any]) -> Summary:
+    shown = {k: v for k, v in document.items() if k != "verdicts"}
+    return Summary(**{**shown, "glyph": tuple(GlyphGroup(**g) for g in document["glyph"])})

@@ -15,9 +15,12 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evaluate import RULES_VERSION
+from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Member, duty_while_open
 from umbrak.core.platform.machine import Layout
 from umbrak.core.rules.finding import Verdict
+from umbrak.core.runsheet.before import differences
 from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Minutes, Phase, Who, Work
 from umbrak.formats.documents import layout_json, read_layout
@@ -249,7 +252,10 @@ def preview(engine: Engine, plan_id: UUID) -> PreviewView:
     steps = run_sheet_json(made)["steps"]
     changes = any(s.action for s in made.steps)
     return PreviewView(
-        tuple(_step(i, s, None, None) for i, s in enumerate(steps, 1)) if changes else (), made.down, made.hands_on, work.stages
+        tuple(_step(i, s, None, None) for i, s in enumerate(steps, 1)) if changes else (),
+        made.down,
+        made.hands_on,
+        work.stages,
     )
 
 
@@ -396,6 +402,31 @@ def add_photo(
         if step is not None and step not in {s["key"] for s in row.document["sheet"]["steps"]}:
             raise NotFound("step")
         keep(db, account, row, entry_id, "photo", step, {}, min(at, now), clean, "image/jpeg")
+
+
+@dataclass(frozen=True, slots=True)
+class InHand:
+    """A module in somebody's hand beside the one that a slot is to get."""
+
+    short: str
+    matches: bool
+    #: What differs and matters; what differs and is only the sticker.
+    differs: tuple[str, ...]
+    stickers: tuple[str, ...]
+
+
+def compare_label(engine: Engine, run_id: UUID, slot: str, text: str) -> InHand:
+    """What a label says beside what the goal has in a slot. Raises NotFound; Refused where the label says nothing known."""
+    with engine.connect() as db:
+        row = found_run(db, run_id)
+    planned = read_layout(row.document["goal"]).get(slot)
+    if not isinstance(planned, Module):
+        raise NotFound("module planned for this slot")
+    reading = decode_label(text)
+    if not reading.understood:
+        raise Refused("text", "Nothing in it is known from a module's label.")
+    matter, stickers = differences(planned, reading.module)
+    return InHand(reading.module.short(), not matter, matter, stickers)
 
 
 def see_attachment(engine: Engine, run_id: UUID, entry_id: UUID) -> tuple[bytes, str]:

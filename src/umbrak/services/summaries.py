@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
 
@@ -10,12 +11,16 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.evaluate import RULES_VERSION, worst
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.core.rules.finding import Severity
 from umbrak.formats.documents import read_layout
 from umbrak.services.judging import judge
 from umbrak.services.loading import Loaded, known_slots, load_machine, official_gib
+from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
+from umbrak.store.history import record
 from umbrak.store.plans import PlanRow
+from umbrak.store.surveys import find_survey
 
 #: Rank of "nothing against it", after every severity.
 _NOTHING = 9
@@ -61,8 +66,11 @@ def summary_key(m: store.MachineRow, survey_id: UUID, plan: PlanRow | None) -> s
 def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
     """Compute a machine's summary and keep it: called within each transaction that changes what it rests on."""
     m = load_machine(db, machine_id)
-    plan = next(iter(plan_store.plans_of(db, machine_id)), None)
+    plans = plan_store.plans_of(db, machine_id)
+    plan = next(iter(plans), None)
     document = _summarise(m, read_layout(plan.slots) if plan else None)
+    document["verdicts"] = _verdicts(db, m, plans)
+    _tell_changes(db, m, store.summary_of(db, machine_id), document["verdicts"])
     severity = document["worst_severity"]
     store.keep_summary(
         db,
@@ -75,6 +83,41 @@ def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
         document,
     )
     return document
+
+
+def _verdicts(db: Connection, m: Loaded, plans: Sequence[PlanRow]) -> dict[str, Any]:
+    """What is fitted and each plan that stands -> {what it is of, its verdict, what speaks against it}."""
+    found = {"fitted": _verdict(m, str(m.survey.id), "what is fitted", m.layout, None)}
+    for p in plans:
+        if p.state not in ("proved", "backed out"):
+            of = replace(m, sheet=load_sheet(db, p.sheet_hash)) if p.sheet_hash != m.row.sheet_hash else m
+            base = read_layout(find_survey(db, p.survey_id).content.slots) if p.survey_id != m.survey.id else m.layout
+            found[str(p.id)] = _verdict(of, str(p.version), p.name, read_layout(p.slots), base)
+    return found
+
+
+def _verdict(m: Loaded, of: str, name: str, layout: Layout, before: Layout | None) -> dict[str, Any]:
+    judged = judge(m, layout, before)
+    against = {f.code: f.message for f in reversed(judged.findings) if f.severity in _AGAINST}
+    return {"of": of, "name": name, "verdict": judged.verdict.value, "against": against}
+
+
+_AGAINST = (Severity.STOP, Severity.ASK, Severity.RISK)
+
+
+def _tell_changes(db: Connection, m: Loaded, before: dict[str, Any] | None, now: dict[str, Any]) -> None:
+    """Write down where the same layout is judged otherwise than before: a firmware version, a statement or a corrected sheet
+    did that, and whoever planned or proved it should know."""
+    for key, new in now.items():
+        old = (before or {}).get("verdicts", {}).get(key)
+        if old is None or old["of"] != new["of"] or old["verdict"] == new["verdict"]:
+            continue
+        came = [words for code, words in new["against"].items() if code not in old["against"]]
+        went = [words for code, words in old["against"].items() if code not in new["against"]]
+        because = came[0] if came else f"no longer: {went[0]}" if went else ""
+        plan_id = None if key == "fitted" else UUID(key)
+        told = {"was": old["verdict"], "verdict": new["verdict"], "because": because, "name": new["name"]}
+        record(db, "verdict changed", None, m.row.id, plan_id, **told)
 
 
 _RANKS = {"stop": 0, "ask": 1, "risk": 2, "slow": 3, "note": 4}

@@ -69,6 +69,12 @@ def history_of(db: Connection, machine_id: UUID, before: int | None = None) -> l
     return [_line(r) for r in db.execute(query.order_by(history.c.id.desc()).limit(PAGE_SIZE))]
 
 
+def newest_of(db: Connection, action: str, limit: int = PAGE_SIZE) -> list[HistoryLine]:
+    """The newest lines of one kind, over all machines."""
+    query = _LINES.where(history.c.action == action).order_by(history.c.id.desc()).limit(limit)
+    return [_line(r) for r in db.execute(query)]
+
+
 def find_line(db: Connection, key: int) -> HistoryLine | None:
     row = db.execute(_LINES.where(history.c.id == key)).one_or_none()
     return _line(row) if row else None

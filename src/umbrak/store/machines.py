@@ -225,6 +225,12 @@ def keep_summary(
     )
 
 
+def summary_of(db: Connection, machine_id: UUID) -> dict[str, Any] | None:
+    """The summary as it was kept last; None where none was."""
+    query = select(machine_summary.c.document).where(machine_summary.c.machine_id == machine_id)
+    return db.execute(query).scalar()
+
+
 def summaries_lacking(db: Connection, rules_version: int, limit: int) -> list[UUID]:
     """Machines whose summary was never computed, or by other rules."""
     summary = machine_summary.c

@@ -69,6 +69,11 @@ def set_first_stage(db: Connection, key: UUID, slots: dict[str, Any] | None) -> 
     db.execute(update(plan).where(plan.c.id == key).values(first_stage=stage))
 
 
+def set_sheet(db: Connection, key: UUID, sheet_hash: str) -> None:
+    """By which revision of its sheet a plan is judged."""
+    db.execute(update(plan).where(plan.c.id == key).values(sheet_hash=sheet_hash))
+
+
 def set_state(db: Connection, key: UUID, state: str, survey_id: UUID | None = None) -> None:
     """How far a plan is; with a survey, what it starts from now."""
     values = {"state": state, **({"survey_id": survey_id} if survey_id else {})}

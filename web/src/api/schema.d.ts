@@ -328,6 +328,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/verdicts/changed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rejudged
+         * @description Layouts that are judged otherwise than before although nobody changed them, the newest first.
+         */
+        get: operations["rejudged_api_machines_verdicts_changed_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}": {
         parameters: {
             query?: never;
@@ -446,6 +466,30 @@ export interface paths {
         get: operations["history_api_machines__machine_id__history_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/newer-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Newer
+         * @description What a newer revision of its sheet would make of the machine and its plans; null where there is none.
+         */
+        get: operations["newer_api_machines__machine_id__newer_sheet_get"];
+        put?: never;
+        /**
+         * Take Newer
+         * @description Bring the machine and its plans under the newest revision of its sheet.
+         */
+        post: operations["take_newer_api_machines__machine_id__newer_sheet_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1126,6 +1170,26 @@ export interface paths {
          * @description End a proved run: fitted is what was planned, the Shelf and Field notes learn of it, the machine is back on duty.
          */
         post: operations["sign_off_api_runs__run_id__sign_off_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/slots/{slot}/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * In Hand
+         * @description What the label of the module in hand says beside what the slot is to get.
+         */
+        post: operations["in_hand_api_runs__run_id__slots__slot__label_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2718,6 +2782,20 @@ export interface components {
             plan_id: string | null;
         };
         /**
+         * InHand
+         * @description A module in somebody's hand beside the one that a slot is to get.
+         */
+        InHand: {
+            /** Differs */
+            differs: string[];
+            /** Matches */
+            matches: boolean;
+            /** Short */
+            short: string;
+            /** Stickers */
+            stickers: string[];
+        };
+        /**
          * Intake
          * @description Something taken in: what was read from it.
          */
@@ -3478,6 +3556,18 @@ export interface components {
             statement: components["schemas"]["StatementDoc"];
         };
         /**
+         * NewerSheet
+         * @description A revision of the machine's sheet that came after the one it is under.
+         */
+        NewerSheet: {
+            /** Hash */
+            hash: string;
+            /** Layouts */
+            layouts: components["schemas"]["WouldBe"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
          * NextBoot
          * @description A boot to try next.
          */
@@ -4051,6 +4141,34 @@ export interface components {
             ways: number;
         };
         /**
+         * Rejudged
+         * @description A layout that is judged otherwise than before.
+         */
+        Rejudged: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Because */
+            because: string;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            /** Name */
+            name: string;
+            /** Plan Id */
+            plan_id: string | null;
+            /** Verdict */
+            verdict: string;
+            /** Was */
+            was: string;
+        };
+        /**
          * RemarkView
          * @description A note or a photo of a step.
          */
@@ -4495,6 +4613,14 @@ export interface components {
             sheet_id: string;
             /** Title */
             title: string;
+        };
+        /** SheetTaken */
+        SheetTaken: {
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
         };
         /** SheetText */
         SheetText: {
@@ -5699,6 +5825,16 @@ export interface components {
              */
             kind?: string;
         };
+        /**
+         * WouldBe
+         * @description What a corrected sheet makes of one layout of a machine.
+         */
+        WouldBe: {
+            /** Name */
+            name: string;
+            verdict: components["schemas"]["Verdict"];
+            was: components["schemas"]["Verdict"];
+        };
     };
     responses: never;
     parameters: never;
@@ -6649,6 +6785,45 @@ export interface operations {
             };
         };
     };
+    rejudged_api_machines_verdicts_changed_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rejudged"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     see_api_machines__machine_id__get: {
         parameters: {
             query?: never;
@@ -7071,6 +7246,134 @@ export interface operations {
             };
             /** @description Not found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    newer_api_machines__machine_id__newer_sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewerSheet"] | null;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_newer_api_machines__machine_id__newer_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetTaken"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9470,6 +9773,63 @@ export interface operations {
             };
             /** @description Not allowed */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    in_hand_api_runs__run_id__slots__slot__label_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+                slot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InHand"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The run sheet at the bench: one step a screen, large, for one hand on a tablet or a phone; it works without a connection. */
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
-import { api, ask, type Layout, type MachineView, type Severity } from '@/api/client'
+import { api, ask, Unreachable, wordsOf, type Layout, type MachineView, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { session } from '@/frame/session'
 import { layoutAt, minutesWords, PHASES } from '@/stations/run/words'
@@ -51,6 +51,8 @@ watch(
     checked.value = []
     asking.value = ''
     text.value = ''
+    label.value = ''
+    handWords.value = null
     window.scrollTo(0, 0)
   },
 )
@@ -63,6 +65,21 @@ const asking = ref<'' | 'note' | 'wrong'>('')
 const text = ref('')
 const zone = computed(() => machine.value?.zone ?? 'UTC')
 const remarks = computed(() => view.value?.remarks.filter((r) => r.step === step.value?.key) ?? [])
+
+/** The slot that gets a module at this step. */
+const comes = computed(() => (step.value && step.value.do !== null && step.value.do !== 'take-out' ? (step.value.slots.at(-1) ?? null) : null))
+const label = ref('')
+const handWords = ref<{ fits: boolean; words: string } | null>(null)
+async function compareLabel(): Promise<void> {
+  try {
+    const params = { path: { run_id: props.id, slot: comes.value! } }
+    const found = await ask(api.POST('/api/runs/{run_id}/slots/{slot}/label', { params, body: { text: label.value } }))
+    const differs = found.differs.map((m) => m.replace(/_/g, ' ')).join(', ')
+    handWords.value = { fits: found.matches, words: found.matches ? `Matches the plan${found.stickers.length ? '; only the sticker differs' : ''}.` : `Not what is planned: ${differs} ${found.differs.length === 1 ? 'differs' : 'differ'} (${found.short}).` }
+  } catch (error) {
+    handWords.value = { fits: false, words: error instanceof Unreachable ? 'It cannot be compared without a connection: look yourself.' : wordsOf(error) }
+  }
+}
 
 async function done(): Promise<void> {
   const key = step.value!.key
@@ -109,6 +126,11 @@ async function photo(event: Event): Promise<void> {
         <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: step.bays.includes(b.number) }">{{ b.number }}</div>
       </div>
       <ul v-if="step.details.length" class="details"><li v-for="d in step.details" :key="d">{{ d }}</li></ul>
+      <form v-if="comes" class="fields hand" @submit.prevent="compareLabel">
+        <label>Label in your hand <input v-model="label" class="mono" maxlength="400" autocapitalize="characters" autocomplete="off" spellcheck="false" /></label>
+        <button type="submit" class="plain small-plain" :disabled="!label.trim()">Compare</button>
+        <p v-if="handWords" class="says" :class="handWords.fits ? 'go' : 'wrong'" role="status">{{ handWords.words }}</p>
+      </form>
       <fieldset v-if="step.checks.length" class="checks">
         <legend class="visually-hidden">Look at each</legend>
         <label v-for="c in step.checks" :key="c"><input v-model="checked" type="checkbox" :value="c" /> {{ c }}</label>
@@ -283,6 +305,28 @@ h1 {
 }
 .way ol {
   padding-left: 22px;
+}
+.hand {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 6px 12px;
+  align-items: end;
+  padding: 10px 16px 12px;
+  background: var(--sheet);
+  border: 1px solid var(--rule);
+}
+.small-plain {
+  min-height: 44px;
+  padding: 0 16px;
+  font-size: 16px;
+}
+.says {
+  grid-column: 1 / -1;
+  margin: 0;
+  font-weight: 650;
+}
+.says.go {
+  color: var(--go);
 }
 .ask {
   display: grid;

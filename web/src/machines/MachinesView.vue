@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Everything looked after, with its state at a glance. */
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import { api, ask, wordsOf, type MachineLine, type MachinePage } from '@/api/client'
+import { api, ask, wordsOf, type MachineLine, type MachinePage, type Rejudged } from '@/api/client'
 import { health } from '@/api/health'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { gb } from '@/board/state'
@@ -39,6 +39,21 @@ async function load(): Promise<void> {
 watch([text, want, retired, worstFirst], () => (number.value = 0))
 watch([text, number, want, retired, worstFirst, () => health.recoveries], load, { immediate: true })
 
+/** Verdicts that changed by themselves, of the last weeks. */
+const changed = shallowRef<Rejudged[]>([])
+const TOLD_DAYS = 30
+watch(
+  () => health.recoveries,
+  async () => {
+    try {
+      const since = Date.now() - TOLD_DAYS * 86_400_000
+      changed.value = (await ask(api.GET('/api/machines/verdicts/changed'))).filter((c) => Date.parse(c.at) > since)
+    } catch {
+      changed.value = [] // the banner tells
+    }
+  },
+  { immediate: true },
+)
 const lines = computed(() => page.value?.machines ?? [])
 const wanting = computed(() => lines.value.filter((l) => l.summary.worst_severity === 'stop' || l.summary.worst_severity === 'ask' || l.summary.failed).length)
 const lastPage = computed(() => (page.value ? Math.max(0, Math.ceil(page.value.total / page.value.page_size) - 1) : 0))
@@ -75,6 +90,10 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
       <button type="button" class="chip" :aria-pressed="retired" @click="retired = !retired">retired</button>
       <button type="button" class="chip last" :aria-pressed="worstFirst" @click="worstFirst = !worstFirst">worst first</button>
     </div>
+    <details v-if="changed.length" class="panel changed small">
+      <summary><b>{{ plural(changed.length, 'verdict') }} changed</b> since, though nobody changed the layout: firmware, a statement or a corrected sheet did</summary>
+      <ul><li v-for="c in changed" :key="`${c.machine_id}${c.plan_id}${c.at}`"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ c.was }} → <b>{{ c.verdict }}</b> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
+    </details>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="page" class="panel list">
       <div v-if="!lines.length" class="none">
@@ -157,6 +176,14 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
 </template>
 
 <style scoped>
+.changed {
+  margin: 0 0 10px;
+  padding: 8px 14px;
+}
+.changed ul {
+  margin: 6px 0 0;
+  padding-left: 20px;
+}
 .machines {
   padding: 0 16px 16px 12px;
 }

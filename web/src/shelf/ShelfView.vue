@@ -103,7 +103,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
                   </select>
                   <template v-else>{{ STATES[s.state] }}</template></span>
               </td>
-              <th scope="row">{{ s.words }}<span v-for="u in s.unlike_tried" :key="u" class="small under unlike">{{ u }} in what was tried under this part: those trials do not speak for it</span><span v-if="s.note" class="small faded under">{{ s.note }}</span></th>
+              <th scope="row">{{ s.words }}<span v-for="u in s.unlike_tried" :key="u" class="small under unlike">{{ u }} in what was tried under this part: those trials do not speak for it</span><span v-if="s.note" class="small faded under">{{ s.note }}</span><span v-if="s.reference || s.due_on" class="small under">{{ [s.reference, s.due_on ? `to be answered by ${s.due_on}` : ''].filter(Boolean).join(', ') }}</span></th>
               <td class="mono">{{ s.part }}<span v-if="s.listed_by.length" class="small under listed">listed for {{ s.listed_by.join(', ') }}</span></td>
               <td class="number"><input v-if="session.mayWrite()" class="count" :value="s.count" inputmode="numeric" :aria-label="`How many ${s.part ?? s.words}`" @change="count(s, $event)" /><template v-else>{{ s.count }}</template></td>
               <td>

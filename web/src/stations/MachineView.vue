@@ -8,6 +8,7 @@ import { gb } from '@/board/state'
 import { age } from '@/ui/words'
 import { session } from '@/frame/session'
 import MachineEdit from './MachineEdit.vue'
+import SheetNotices from './SheetNotices.vue'
 import VerdictLine from './VerdictLine.vue'
 import { runWords } from './run/words'
 import { machineKey, type OpenMachine } from './machine'
@@ -98,6 +99,7 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
       </nav>
     </header>
     <div class="station-body">
+      <SheetNotices :machine="machine" @changed="reload" />
       <VerdictLine v-if="machine.plans[0] && LINED.includes(place.path.split('/').at(-1)!)" :machine-id="id" :plan="machine.plans[0]" />
       <router-view :key="id" />
     </div>

@@ -103,4 +103,6 @@ def back_steps(sheet: Sheet, work: Work) -> list[str]:
     if len(todo) > _TOLD:
         return [f"Undo the {len(todo)} moves of modules in reverse order, by the marks on their bags."]
     steps = module_steps(sheet, back)
-    return [f"{s.text}: {module_words(s.action.module)}." if s.action and s.action.module else f"{s.text}." for s in steps]
+    return [
+        f"{s.text}: {module_words(s.action.module)}." if s.action and s.action.module else f"{s.text}." for s in steps
+    ]

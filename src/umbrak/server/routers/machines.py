@@ -18,6 +18,7 @@ from umbrak.server.bodies import (
     NewPlan,
     Retirement,
     Settlement,
+    SheetTaken,
     SurveyByHand,
     TargetsOf,
 )
@@ -26,11 +27,13 @@ from umbrak.server.problems import describe
 from umbrak.services import by_hand, resurvey
 from umbrak.services import machines as service
 from umbrak.services.errors import Refused
+from umbrak.services.loading import load_machine
 from umbrak.services.machine_list import MachinePage, list_machines
 from umbrak.services.machine_view import Drive, MachineView, machine_history, machine_targets, see_machine
 from umbrak.services.machines import make_machine
 from umbrak.services.plans import PlanView, start_plan
 from umbrak.services.proposals import PlanBrief, compare_plans
+from umbrak.services.rejudging import NewerSheet, Rejudged, changed_verdicts, newer_sheet, take_newer_sheet
 from umbrak.services.resurvey import Difference, see_difference
 from umbrak.store.history import HistoryLine
 
@@ -70,6 +73,12 @@ def make(body: NewMachine, engine: Db, account: Person) -> MachineView:
         body.warranty_end,
     )
     return see_machine(engine, make_machine(engine, account, new))
+
+
+@router.get("/verdicts/changed", responses=describe(401))
+def rejudged(engine: Db, _: Person) -> list[Rejudged]:
+    """Layouts that are judged otherwise than before although nobody changed them, the newest first."""
+    return changed_verdicts(engine)
 
 
 @router.get("/{machine_id}", responses=describe(401, 404, 422))
@@ -169,6 +178,20 @@ def plan(machine_id: UUID, body: NewPlan, engine: Db, account: Person) -> PlanVi
     goal = occupants(body.goal) if body.goal is not None else None
     first = occupants(body.first_stage) if body.first_stage is not None else None
     return start_plan(engine, account, machine_id, body.name, body.like, goal, first)
+
+
+@router.get("/{machine_id}/newer-sheet", responses=describe(401, 404, 422))
+def newer(machine_id: UUID, engine: Db, _: Person) -> NewerSheet | None:
+    """What a newer revision of its sheet would make of the machine and its plans; null where there is none."""
+    with engine.connect() as db:
+        return newer_sheet(db, load_machine(db, machine_id))
+
+
+@router.post("/{machine_id}/newer-sheet", responses=describe(401, 403, 404, 409, 422))
+def take_newer(machine_id: UUID, body: SheetTaken, engine: Db, account: Person) -> MachineView:
+    """Bring the machine and its plans under the newest revision of its sheet."""
+    take_newer_sheet(engine, account, machine_id, body.version)
+    return see_machine(engine, machine_id)
 
 
 @router.post("/{machine_id}/targets", responses=describe(401, 404, 422))

@@ -11,13 +11,13 @@ from pydantic import AwareDatetime
 
 from umbrak.formats.bounds import MAX_BYTES
 from umbrak.formats.photo import MAX_PHOTO_BYTES
-from umbrak.server.bodies import BackOut, PlanApproval, RunEntry, RunStart, RunWindow, SignOffBody
+from umbrak.server.bodies import BackOut, LabelText, PlanApproval, RunEntry, RunStart, RunWindow, SignOffBody
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
 from umbrak.services import approval, papers, proving, runs, signing
 from umbrak.services.approval import RiskView
 from umbrak.services.proving import ProofView
-from umbrak.services.runs import PreviewView, RunView
+from umbrak.services.runs import InHand, PreviewView, RunView
 
 router = APIRouter(tags=["runs"])
 At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]
@@ -94,6 +94,12 @@ def log(
     """Keep a memory test's log and search it for the verdict."""
     name = tool.strip() or file.filename or "memory test"
     proving.add_log(engine, account, run_id, entry_id, name[:200], file.file.read(MAX_BYTES + 1), now)
+
+
+@router.post("/runs/{run_id}/slots/{slot}/label", responses=describe(401, 404, 422))
+def in_hand(run_id: UUID, slot: str, body: LabelText, engine: Db, _: Person) -> InHand:
+    """What the label of the module in hand says beside what the slot is to get."""
+    return runs.compare_label(engine, run_id, slot, body.text)
 
 
 @router.get("/runs/{run_id}/attachments/{entry_id}", response_class=Response, responses=describe(401, 404, 422))

@@ -100,13 +100,13 @@ const rows = computed(() => {
 function pin(index: number): void {
   pinned.value = pinned.value.includes(index) ? pinned.value.filter((i) => i !== index) : [...pinned.value, index].slice(-3)
 }
-async function plan(route: Route): Promise<void> {
+async function plan(route: Route, staged = false): Promise<void> {
   try {
     const params = { path: { machine_id: machine.value.id } }
     const taken = new Set(machine.value.plans.map((p) => p.name))
     const words = routeWords(route).slice(0, 100)
     const name = [words, ...Array.from({ length: 50 }, (_, i) => `${words} (${i + 2})`)].find((n) => !taken.has(n)) ?? null
-    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: route.slots as never } }))
+    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: route.slots as never, ...(staged ? { first_stage: route.first_stage as never } : {}) } }))
     await reload()
     await router.push(`/machines/${machine.value.id}/fit`)
   } catch (error) {
@@ -190,6 +190,7 @@ const gapWords = computed(() => {
               <td><span class="stands"><SeverityMark :severity="shapeOf(route)" /> {{ verdictWords(route) }}</span></td>
               <td class="do">
                 <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it: route ${letterOf(index)}`" @click.stop="plan(route)">Plan it</button>
+                <button v-if="session.mayWrite() && route.first_stage" type="button" class="quiet-link" :aria-label="`In two stages: plan route ${letterOf(index)}`" title="one module first, proved, then the rest" @click.stop="plan(route, true)">In two stages</button>
                 <button type="button" class="quiet-link" :aria-pressed="pinned.includes(index)" :aria-label="`${pinned.includes(index) ? 'Unpin' : 'Pin'} route ${letterOf(index)}`" @click.stop="pin(index)">{{ pinned.includes(index) ? 'Unpin' : 'Pin' }}</button>
               </td>
             </tr>
