@@ -190,7 +190,7 @@ def test_the_bench_loses_and_doubles_no_tick(sign_in: SignIn, served: Served) ->
     page.reload()
     expect(page.get_by_role("heading", name="Test the machine as it is")).to_be_visible()
     tick(page)
-    expect(page.get_by_role("status")).to_have_count(0)
+    lead.wait_for_function("async run => (await (await fetch(`/api/runs/${run}`)).json()).at_step === 2", arg=run)
     page.context.set_offline(True)
     for _ in range(20):
         tick(page)

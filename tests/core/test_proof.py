@@ -282,4 +282,4 @@ def test_a_fault_that_always_shows_is_named(given_: tuple[Case, Suspect]) -> Non
         assert found.trials[0].tells / found.trials[0].minutes >= found.trials[-1].tells / found.trials[-1].minutes
         arrangement, reseated = dict(found.trials[0].arrangement), found.trials[0].reseated
     assert fault in found.culprits and found.odds >= 0.9
-    assert what_to_do(found.culprits[0], True)
+    assert what_to_do(found.culprits[0], True, "A1")

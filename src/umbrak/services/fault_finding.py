@@ -119,9 +119,9 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         layout = Layout({s: goal.get(name) for s, name in arrangement.items()})
         return not any(f.severity is Severity.STOP for f in judge(m, layout).findings)
 
-    found = look(case, boots, boot_min, allowed)
-    last = dict(boots[-1].arrangement)
     ended = next((e.document["text"] for e in entries if e.number > begun.number and e.kind == "found"), None)
+    found = look(case, boots, boot_min, allowed, several=0 if ended is not None else 3)
+    last = dict(boots[-1].arrangement)
     best = max((t.tells / t.minutes for t in found.trials), default=1.0)
     return FaultView(
         symptom=symptom,
@@ -134,7 +134,7 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         trials=tuple(_trial(m, goal, last, t, best) for t in found.trials),
         culprit=" or ".join(_suspect(m, goal, s) for s in found.culprits),
         odds=found.odds,
-        to_do=what_to_do(found.culprits[0], found.culprits[0].name in handled) if found.culprits else (),
+        to_do=what_to_do(first := found.culprits[0], first.name in handled, slot_words(m.sheet, first.name)) if found.culprits else (),
         arrangement=last,
         ended=ended,
     )  # fmt: skip

@@ -125,12 +125,12 @@ async function photo(event: Event): Promise<void> {
       <div v-if="machine && step.bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
         <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: step.bays.includes(b.number) }">{{ b.number }}</div>
       </div>
-      <ul v-if="step.details.length" class="details"><li v-for="d in step.details" :key="d">{{ d }}</li></ul>
       <form v-if="comes" class="fields hand" @submit.prevent="compareLabel">
         <label>Label in your hand <input v-model="label" class="mono" maxlength="400" autocapitalize="characters" autocomplete="off" spellcheck="false" /></label>
         <button type="submit" class="plain small-plain" :disabled="!label.trim()">Compare</button>
         <p v-if="handWords" class="says" :class="handWords.fits ? 'go' : 'wrong'" role="status">{{ handWords.words }}</p>
       </form>
+      <ul v-if="step.details.length" class="details"><li v-for="d in step.details" :key="d">{{ d }}</li></ul>
       <fieldset v-if="step.checks.length" class="checks">
         <legend class="visually-hidden">Look at each</legend>
         <label v-for="c in step.checks" :key="c"><input v-model="checked" type="checkbox" :value="c" /> {{ c }}</label>
@@ -413,6 +413,9 @@ footer {
   padding: 40px;
 }
 @media (max-width: 480px) {
+  .picture {
+    height: clamp(170px, 27vh, 300px);
+  }
   h1 {
     font-size: 25px;
   }

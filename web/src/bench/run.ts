@@ -39,12 +39,13 @@ export function useRun(id: () => string) {
   const connected = ref(true)
   const mine = computed(() => waiting.value.filter((w) => w.account === session.account?.id))
   const steps = computed(() => (view.value ? stepsWith(view.value, mine.value, session.account?.shown_as ?? '') : []))
-  const unsent = computed(() => mine.value.filter((w) => !w.refused).length)
+  /** Kept here and not with the server yet. */
+  const unsent = computed(() => mine.value.filter((w) => !w.refused && w.number !== undefined).length)
   const refused = computed(() => mine.value.filter((w) => w.refused))
 
-  /** Everything entered on this page, in order: what is on its way must not vanish from sight before the server's answer
-   * holds it. */
-  const entered: Waiting[] = []
+  /** Entered on this page, in order, and not yet in an answer that was asked for after they were sent: such an entry must not
+   * vanish from sight between being sent and being seen. `stored`: it is in the browser's database, or was. */
+  let unconfirmed: { w: Waiting; stored: boolean }[] = []
   let loading: Promise<void> | null = null
   let again = false
 
@@ -66,25 +67,31 @@ export function useRun(id: () => string) {
 
   /** What the server knows, with what it could not know yet when it was asked laid over it. */
   async function load(): Promise<void> {
-    const before = await waitingOf(id())
-    const seen = entered.length
+    const before = new Set((await waitingOf(id())).map((w) => w.id))
+    // Stored once and no longer there: it was sent before the question below, so the answer holds it.
+    const confirmed = new Set(unconfirmed.filter((u) => u.stored && !before.has(u.w.id)).map((u) => u.w.id))
     try {
       const found = await ask(api.GET('/api/runs/{run_id}', { params: { path: { run_id: id() } } }))
-      const kept = await waitingOf(id())
-      const known = new Set(kept.map((w) => w.id))
-      const onTheWay = [...before, ...entered.slice(seen)].filter((w) => !known.has(w.id) && known.add(w.id))
+      unconfirmed = unconfirmed.filter((u) => !confirmed.has(u.w.id))
       view.value = found
-      waiting.value = [...onTheWay, ...kept]
-      if (onTheWay.length) again = true
+      await overlay()
+      if (unconfirmed.some((u) => u.stored && !waiting.value.some((w) => w.id === u.w.id && w.number !== undefined))) again = true
       connected.value = navigator.onLine
       wrong.value = ''
       await rememberRun(found)
     } catch (error) {
-      waiting.value = await waitingOf(id())
+      await overlay()
       if (error instanceof Unreachable) connected.value = false
       view.value ??= await rememberedRun(id())
       if (!view.value || error instanceof Refusal) wrong.value = wordsOf(error)
     }
+  }
+
+  /** What is kept in the browser, and what was entered here and is not confirmed. */
+  async function overlay(): Promise<void> {
+    const kept = await waitingOf(id())
+    const known = new Set(kept.map((w) => w.id))
+    waiting.value = [...unconfirmed.filter((u) => !known.has(u.w.id)).map((u) => u.w), ...kept]
   }
 
   let sending = false
@@ -95,7 +102,7 @@ export function useRun(id: () => string) {
       const had = waiting.value.length
       connected.value = await send(session.account.id)
       if (connected.value && had) await reload()
-      else if (!connected.value) waiting.value = await waitingOf(id())
+      else await overlay()
     } finally {
       sending = false
     }
@@ -107,16 +114,19 @@ export function useRun(id: () => string) {
   async function enter(entry: Entry | null, photo?: { blob: Blob; step: string }): Promise<void> {
     const w: Waiting = { id: crypto.randomUUID(), run: id(), account: session.account!.id, at: new Date().toISOString(), entry }
     const kept = photo ? { ...w, photo: photo.blob, step: photo.step } : w
-    entered.push(kept)
+    const mineNow = { w: kept, stored: false }
+    unconfirmed.push(mineNow)
     waiting.value = [...waiting.value, kept]
     await keep(kept)
+    mineNow.stored = true
     void navigator.serviceWorker?.ready.then((r) => (r as unknown as { sync?: { register: (tag: string) => Promise<void> } }).sync?.register('umbrak-entries')).catch(() => undefined)
     await sendAll()
   }
 
   async function dismiss(w: Waiting): Promise<void> {
     await forget(w.number!)
-    waiting.value = await waitingOf(id())
+    unconfirmed = unconfirmed.filter((u) => u.w.id !== w.id)
+    await overlay()
   }
 
   const timer = setInterval(() => {

@@ -70,7 +70,7 @@ def look(
         boots      in order; the first in the arrangement of `case.start`
         boot_min   minutes of a boot until it is seen whether the fault shows
         allowed    whether the machine starts with an arrangement at all
-        several    how many trials to tell, each of another kind
+        several    how many trials to tell at most, each of another kind
     """
     belief, state = believe(case, boots)
     order = np.argsort(-belief, kind="stable")
@@ -110,6 +110,8 @@ def _trials(
     allowed: Callable[[Mapping[str, str]], bool],
     several: int,
 ) -> tuple[Trial, ...]:
+    if not several:
+        return ()
     now = {case.slots[p]: m for m, p in zip(case.modules, state.places, strict=True) if p >= 0}
     found: list[Trial] = []
     seen: set[tuple[frozenset[tuple[str, str]], frozenset[str]]] = set()
@@ -329,20 +331,21 @@ def _neighbours(case: Case, filled: np.ndarray[tuple[int], np.dtype[np.bool_]]) 
     return np.asarray(counts[case.channel_of] - 1, np.int64)
 
 
-def what_to_do(culprit: Suspect, new: bool) -> tuple[str, ...]:
+def what_to_do(culprit: Suspect, new: bool, place: str) -> tuple[str, ...]:
     """What is done with a culprit once it is named.
 
     Parameters
-        new   whether the module came with this work
+        new     whether the module came with this work
+        place   the slot that it is about, as printed
     """
     if culprit.kind is Kind.MODULE:
         first = "Send it back to who sold it" if new else "Return it under warranty, or mark it as suspect on the Shelf"
         return (first, "Fit another of its kind, and compare again.")
     if culprit.kind is Kind.SLOT:
         return (
-            f"Leave {culprit.name} empty, or repair the board.",
+            f"Leave {place} empty, or repair the board.",
             "Plan without it: Fit says what that costs in balance and rate.",
         )
     if culprit.kind is Kind.SEATING:
-        return (f"It is cured: the module of {culprit.name} sits now.", "Put every module back to its planned slot.")
+        return (f"It is cured: the module of {place} sits now.", "Put every module back to its planned slot.")
     return ("Neither a module, a slot nor a seating explains it: look at processor, board, supply and firmware.",)

@@ -68,7 +68,13 @@ const now = computed<Layout>(() => {
   if (searching.value) return arranged(proof.value.faults!.arrangement, goal.value)
   return proof.value.seen ? seenLayout(proof.value, goal.value) : goal.value
 })
-const then = computed<Layout>(() => (searching.value && trial.value ? arranged(trial.value.arrangement, goal.value) : searching.value ? now.value : goal.value))
+const then = computed<Layout>(() => (searching.value && trial.value ? arranged(trial.value.arrangement, goal.value) : goal.value))
+/** Modules that go elsewhere: for the next boot, or back to their planned slots once a culprit is named. */
+const arrows = computed<[string, string][]>(() => {
+  if (!searching.value || picking.value) return []
+  if (trial.value) return Object.entries(trial.value.moves)
+  return proof.value!.faults!.culprit ? Object.entries(proof.value!.faults!.arrangement).filter(([slot, home]) => slot !== home) : []
+})
 const lit = computed(() => new Map((picking.value ? picked.value : searching.value ? (trial.value?.touched ?? []) : []).map((s) => [s, 'plain' as const])))
 const proofs = computed(() => {
   // While it is searched, what was dark at the last boot.
@@ -97,13 +103,13 @@ async function ended(): Promise<void> {
   <div v-else-if="proof && run" class="proof">
     <section class="panel seen" aria-labelledby="seen-title">
       <div class="caption">
-        <h2 id="seen-title">{{ searching ? (trial ? `Next boot: ${trial.words}` : 'As it stands') : proof.seen ? 'Seen against the plan' : 'As planned; nothing seen yet' }}</h2>
+        <h2 id="seen-title">{{ searching ? (trial ? `Next boot: ${trial.words}` : arrows.length ? 'Back to the planned slots' : 'As it stands') : proof.seen ? 'Seen against the plan' : 'As planned; nothing seen yet' }}</h2>
         <span v-if="proof.seen && !searching" class="faded small">{{ proof.seen.source }}, {{ moment(proof.seen.at, machine.zone) }}, by {{ proof.seen.by }}</span>
         <span v-if="proof.seen && !searching" class="small">{{ right }} of {{ proof.seen.comparison.slots.length }} right</span>
         <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">{{ proof.seen ? 'Look again' : 'What does it show?' }}</button>
       </div>
       <div class="picture" :class="{ lower: searching }">
-        <BoardView :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :moves="searching && trial && !picking ? Object.entries(trial.moves) : []" :interactive="picking" @enter="pick" @grab="pick" />
+        <BoardView :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :moves="arrows" :interactive="picking" @enter="pick" @grab="pick" />
       </div>
       <ul v-if="off.length && !searching" class="off small">
         <li v-for="s in off.slice(0, 8)" :key="s.slot"><SeverityMark :severity="MARKS[s.seen] ?? 'ask'" /> <b class="mono">{{ printedOf(machine.board, s.slot) }}</b> {{ s.seen }}<span v-if="s.words" class="faded">: {{ s.words }}</span></li>

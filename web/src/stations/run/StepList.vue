@@ -22,11 +22,17 @@ watch(
   async (key) => {
     open.value = key
     await nextTick()
-    list.value?.querySelector('.at')?.scrollIntoView({ block: 'nearest' })
+    reveal()
   },
   { immediate: true },
 )
-onMounted(() => list.value?.querySelector('.at')?.scrollIntoView({ block: 'nearest' }))
+/** Bring the step at hand into sight within its panel; the page itself stays where it is. */
+function reveal(): void {
+  const panel = list.value?.parentElement
+  const line = list.value?.querySelector<HTMLElement>('.step.at')
+  if (panel && line) panel.scrollTop += line.getBoundingClientRect().top - panel.getBoundingClientRect().top - panel.clientHeight / 3
+}
+onMounted(reveal)
 const groups = computed(() => byPhase(props.steps))
 const done = (steps: RunStep[]) => steps.filter((s) => s.done_at).length
 function look(key: string): void {
