@@ -206,7 +206,7 @@ def _words(
     if len(lone) > 4:
         said.append(f"move {len(lone) - 4} more as drawn")
     if out:
-        said.append(f"take out {names(out)}")
+        said.insert(0, f"take out {names(out)}")
     if into:
         said.append(f"put back {names(into)}")
     if reseated:

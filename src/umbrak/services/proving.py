@@ -23,6 +23,7 @@ from umbrak.core.proof.compare import (
 )
 from umbrak.core.proof.soak import Reading, Soak, soak
 from umbrak.core.rules.finding import Verdict
+from umbrak.core.runsheet.handling import slot_words
 from umbrak.formats.documents import OccupantsDoc, occupants
 from umbrak.formats.entries import EntryDoc, ProposalDoc, ReadingDoc, SurveyDoc, SymptomDoc
 from umbrak.formats.test_log import read_test_log
@@ -38,6 +39,7 @@ from umbrak.services.runs import add_entry, found_run, keep, layouts_of, under_w
 from umbrak.store import runs as store
 from umbrak.store.accounts import Account
 from umbrak.store.runs import EntryRow, RunRow
+from umbrak.store.shelf import all_offers
 
 
 @dataclass(frozen=True, slots=True)
@@ -239,7 +241,7 @@ def proof_view(db: Connection, row: RunRow, now: datetime) -> ProofView:
     entries = store.entries_of(db, row.id)
     seen = _seen(db, m, row, entries)
     _, goal, _ = layouts_of(row)
-    unlisted = any(isinstance(x, Module) and not m.sheet.lists(x.part) for x in goal.values())
+    unlisted = _unlisted(db, m, goal)
     tests = tuple(_test(e) for e in entries if e.kind == "memory-test")
     soaked = _soak(db, m, row, entries, tests, row.ended_at or now)
     cleared = next((e.document["back"] for e in reversed(entries) if e.kind == "cleared"), None)
@@ -258,6 +260,16 @@ def proof_view(db: Connection, row: RunRow, now: datetime) -> ProofView:
         os_notes=tuple(n.text for n in m.sheet.os_notes),
         soak_days=row.document["soak_days"],
     )
+
+
+def _unlisted(db: Connection, m: Loaded, goal: Layout) -> bool | None:
+    """Whether parts are fitted that the machine's maker does not list: by its sheet, or as offers tell; None = nobody says."""
+    parts = {x.part for x in goal.values() if isinstance(x, Module)}
+    if m.sheet.listed:
+        return any(not m.sheet.lists(p) for p in parts)
+    told = {o.part: o.listed for o in all_offers(db) if o.listed is not None}
+    answers = {told.get(p or "") for p in parts}
+    return True if False in answers else False if answers == {True} else None
 
 
 def _lacking(
@@ -335,7 +347,7 @@ def _occupants(given: Mapping[str, Any]) -> Any:
 # -- the rest -------------------------------------------------------------------------------------------
 
 
-def _alert(e: EntryRow, unlisted: bool) -> AlertView:
+def _alert(e: EntryRow, unlisted: bool | None) -> AlertView:
     said = e.document["expected"]
     return AlertView(
         e.document["text"],
@@ -404,6 +416,7 @@ def _soak(
         sum(1 for e in meanwhile if e.kind == "restart"),
         scrubs[-1] if scrubs else None,
         began.document["days"],
+        lambda s: slot_words(m.sheet, s),
     )
     views = tuple(ReadingView(day_of(e.at), h, e.by) for e, h in counted)
     return SoakView(began.at, began.document["days"], day_of(now), state, views)

@@ -241,8 +241,9 @@ _ABOUT_PARTS = ("unsupported", "not supported", "not qualified", "unqualified", 
 _ABOUT_FAULTS = ("error", "fail", "fault", "degraded", "disabled", "uncorrectable")
 
 
-def alert_is_expected(text: str, unlisted: bool) -> bool | None:
-    """Whether an alert is what third-party parts are known to cause: True, False, or None when its words do not say."""
+def alert_is_expected(text: str, unlisted: bool | None) -> bool | None:
+    """Whether an alert is what third-party parts are known to cause: True, False, or None when its words, or the parts
+    (`unlisted`), do not say."""
     said = text.casefold()
     if any(w in said for w in _ABOUT_FAULTS):
         return False

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from umbrak.core.platform.survey import SlotHealth
@@ -79,6 +79,7 @@ def soak(
     restarts: int,
     scrubbed: bool | None,
     least_days: float,
+    name: Callable[[str], str] = str,
 ) -> Soak:
     """How the soak stands.
 
@@ -90,6 +91,7 @@ def soak(
         restarts      restarts that nobody planned
         scrubbed      whether a scrub of the array ended clean; None where there is no array, or it was not looked at yet
         least_days    how long it lasts at least
+        name          a slot's name as people know it
     """
     counted = _counted(readings, modules)
     rules: list[Rule] = []
@@ -98,7 +100,7 @@ def soak(
     if counted:
         span = readings[-1].day - readings[0].day
         rates = {s: SlotRate(c, upper_rate(c, span) if span > 0 else None) for s, (c, _) in counted.items()}
-        lost = sorted(s for s, (_, u) in counted.items() if u)
+        lost = sorted(name(s) for s, (_, u) in counted.items() if u)
         rules.append(
             Rule("uncorrectable", not lost, f"uncorrectable errors in {', '.join(lost)}" if lost else "none counted")
         )
@@ -107,7 +109,7 @@ def soak(
         need = days_needed(count)
         kept = True if rate < LIMIT_PER_DAY else None if need <= least_days + 30 else False
         possible = f"leave up to {rate:.2g} a day possible" if span > 0 else "say nothing yet"
-        words = f"{worst}: {count} in {span:.3g} days {possible}; below {LIMIT_PER_DAY:g} passes"
+        words = f"{name(worst)}: {count} in {span:.3g} days {possible}; below {LIMIT_PER_DAY:g} passes"
         rules.append(Rule("correctable", kept, words, "Poisson, 95 % upper bound"))
         if kept is None:
             left = max(left, need - span)
@@ -125,7 +127,7 @@ def soak(
         rules.append(Rule("memory test", False, f"{test_errors} errors found"))
     if restarts and counted:
         rules.append(Rule("restarts", False, f"{restarts} unplanned"))
-    rules += _temperatures(readings)
+    rules += _temperatures(readings, name)
     rules.append(Rule("time", day >= least_days or None, f"{day:.1f} of {least_days:g} days"))
     failed = any(r.kept is False for r in rules)
     over = all(r.kept for r in rules)
@@ -149,10 +151,10 @@ def _risen(numbers: Sequence[int]) -> int:
     return sum(b - a if b >= a else b for a, b in zip(numbers, numbers[1:], strict=False))  # noqa: RUF007
 
 
-def _temperatures(readings: Sequence[Reading]) -> list[Rule]:
+def _temperatures(readings: Sequence[Reading], name: Callable[[str], str]) -> list[Rule]:
     told = [(h.temperature_c, s) for r in readings for s, h in r.slots.items() if h.temperature_c is not None]
     if not told:
         return []
     top, slot = max(told)
     source = "JESD79: normal operating range, case temperature"
-    return [Rule("temperature", top <= TOP_CELSIUS, f"{slot} reached {top:g} of {TOP_CELSIUS:g} °C", source)]
+    return [Rule("temperature", top <= TOP_CELSIUS, f"{name(slot)} reached {top:g} of {TOP_CELSIUS:g} °C", source)]

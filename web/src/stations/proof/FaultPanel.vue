@@ -22,6 +22,8 @@ const faults = computed(() => props.proof.faults)
 const open = computed(() => faults.value !== null && faults.value.ended === null)
 const dark = computed(() => props.proof.seen?.comparison.slots.filter((s) => s.seen === 'missing' || s.seen === 'smaller').map((s) => s.slot) ?? [])
 const symptom = ref(dark.value.length > 1 ? 'slots of a channel gone' : 'total short')
+const opened = ref(false)
+const settled = computed(() => faults.value !== null && faults.value.ended !== null && !dark.value.length && !opened.value)
 const wrong = ref('')
 const busy = ref(false)
 const results = computed(() => (faults.value && props.trial ? likelyResults(faults.value, props.trial) : []))
@@ -45,7 +47,13 @@ const end = () => act({ kind: 'found', text: faults.value!.culprit })
 </script>
 
 <template>
-  <section class="panel faults" aria-labelledby="faults-title">
+  <!-- Ended, and nothing is dark any more: one line is enough, and the search can be opened again. -->
+  <section v-if="settled" class="panel settled" aria-labelledby="faults-title">
+    <h2 id="faults-title">Fault search</h2>
+    <span class="small">Ended: {{ faults!.ended || faults!.culprit }}, {{ percent(faults!.odds) }} sure after {{ faults!.boots.length }} boots.</span>
+    <button type="button" class="quiet-link" @click="opened = true">Open it</button>
+  </section>
+  <section v-else class="panel faults" aria-labelledby="faults-title">
     <div class="believed">
       <h2 id="faults-title">Fault search <span v-if="faults" class="faded small">{{ faults.symptom }}; {{ faults.boots.length }} {{ faults.boots.length === 1 ? 'boot' : 'boots' }} so far</span></h2>
       <template v-if="faults">
@@ -103,6 +111,13 @@ const end = () => act({ kind: 'found', text: faults.value!.culprit })
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   gap: 0 24px;
   padding: 10px 16px 14px;
+}
+.settled {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+  align-items: baseline;
+  padding: 10px 16px;
 }
 .bars {
   list-style: none;

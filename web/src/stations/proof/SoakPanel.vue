@@ -149,7 +149,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
   gap: 4px 20px;
   margin-top: 6px;
 }
-svg {
+.body > svg {
   width: 100%;
   max-height: 170px;
 }
