@@ -45,7 +45,7 @@ const keep = () =>
   })
 
 // The chart: days to the right, errors counted since it began upwards.
-const W = 460
+const W = 380
 const H = 130
 const lines = computed(() => (soak.value ? errorLines(soak.value) : []))
 const span = computed(() => Math.max(soak.value?.days ?? 1, soak.value?.day ?? 0, 0.01))
@@ -97,14 +97,14 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
         <line class="now" :x1="x(soak.day)" :x2="x(soak.day)" :y1="10" :y2="y(0)" />
         <path v-if="clean.length" class="clean" :d="path(clean[0]!.points, y)" />
         <g v-for="(l, i) in counted" :key="l.slot"><path class="counted" :class="`n${i % 3}`" :d="path(l.points, y)" /><text class="tick name" :x="Math.min(x(l.points.at(-1)![0]) + 4, W - 60)" :y="y(l.points.at(-1)![1]) - 3">{{ printedOf(machine.board, l.slot) }} {{ l.points.at(-1)![1] }}</text></g>
-        <text class="tick title" x="38" y="10">correctable errors since it began{{ clean.length ? `; none in ${clean.length} ${clean.length === 1 ? 'slot' : 'slots'}` : '' }}</text>
+        <text class="tick title" x="38" y="10">correctable errors since{{ clean.length ? `; none in ${clean.length} ${clean.length === 1 ? 'slot' : 'slots'}` : '' }}</text>
       </svg>
       <svg v-if="heat.length > 1" :viewBox="`0 0 ${W} ${H}`" role="img" :aria-label="`Hottest module: ${Math.max(...heat.map((h) => h[1]))} degrees at most`">
         <line class="axis" :x1="34" :x2="W - 10" :y1="yHeat(0)" :y2="yHeat(0)" />
         <line class="limit" :x1="34" :x2="W - 10" :y1="yHeat(85)" :y2="yHeat(85)" />
         <text class="tick end" x="29" :y="yHeat(85) + 4">85</text>
         <path class="counted" :d="path(heat, yHeat)" />
-        <text class="tick title" x="38" y="10">hottest module, °C; 85 is the limit of the normal range</text>
+        <text class="tick title" x="38" y="10">hottest module, °C; 85 ends the normal range</text>
       </svg>
       <ul class="rules small">
         <li v-for="r in soak.state.rules" :key="r.name"><SeverityMark :severity="SHAPES[String(r.kept)] ?? 'ask'" /> <b>{{ r.name }}</b> {{ r.words }} <span v-if="r.source" class="faded">({{ r.source }})</span></li>
@@ -182,7 +182,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
   stroke-dasharray: 2 3;
 }
 .tick {
-  font-size: 11px;
+  font-size: 12px;
   fill: var(--faded);
   text-anchor: middle;
 }
