@@ -20,6 +20,8 @@ export interface Waiting {
   step?: string
   /** Why the server did not take it; it is kept until somebody has read that. */
   refused?: string
+  /** The server has it; it stays here until an answer that was asked for afterwards shows it, so that it never vanishes from sight. */
+  sent?: boolean
 }
 
 interface Kept extends DBSchema {
@@ -76,7 +78,7 @@ export async function send(account: string): Promise<boolean> {
   return navigator.locks.request('umbrak-entries', async () => {
     const db = await database()
     for (const w of await db.getAll('entries')) {
-      if (w.refused || w.account !== account) continue
+      if (w.refused || w.sent || w.account !== account) continue
       let answer: Response
       try {
         answer = await put(w)
@@ -84,7 +86,7 @@ export async function send(account: string): Promise<boolean> {
         return false
       }
       if (answer.ok) {
-        await db.delete('entries', w.number!)
+        await db.put('entries', { ...w, sent: true, photo: undefined })
       } else if (answer.status === 401 || answer.status === 429 || answer.status >= 500) {
         return false // signed out, or the server is not itself: it is kept
       } else {
@@ -99,5 +101,5 @@ export async function send(account: string): Promise<boolean> {
 /** Whose entries wait. */
 export async function waitingAccounts(): Promise<string[]> {
   const all = await (await database()).getAll('entries')
-  return [...new Set(all.filter((w) => !w.refused).map((w) => w.account))]
+  return [...new Set(all.filter((w) => !w.refused && !w.sent).map((w) => w.account))]
 }

@@ -40,12 +40,11 @@ export function useRun(id: () => string) {
   const mine = computed(() => waiting.value.filter((w) => w.account === session.account?.id))
   const steps = computed(() => (view.value ? stepsWith(view.value, mine.value, session.account?.shown_as ?? '') : []))
   /** Kept here and not with the server yet. */
-  const unsent = computed(() => mine.value.filter((w) => !w.refused && w.number !== undefined).length)
+  const unsent = computed(() => mine.value.filter((w) => !w.refused && !w.sent).length)
   const refused = computed(() => mine.value.filter((w) => w.refused))
 
-  /** Entered on this page, in order, and not yet in an answer that was asked for after they were sent: such an entry must not
-   * vanish from sight between being sent and being seen. `stored`: it is in the browser's database, or was. */
-  let unconfirmed: { w: Waiting; stored: boolean }[] = []
+  /** Entered on this page and on the way into the browser's database. */
+  let storing: Waiting[] = []
   let loading: Promise<void> | null = null
   let again = false
 
@@ -67,18 +66,17 @@ export function useRun(id: () => string) {
 
   /** What the server knows, with what it could not know yet when it was asked laid over it. */
   async function load(): Promise<void> {
-    const before = new Set((await waitingOf(id())).map((w) => w.id))
-    // Stored once and no longer there: it was sent before the question below, so the answer holds it.
-    const confirmed = new Set(unconfirmed.filter((u) => u.stored && !before.has(u.w.id)).map((u) => u.w.id))
+    // Sent before the question below is asked: its answer holds them.
+    const confirmed = (await waitingOf(id())).filter((w) => w.sent)
     try {
       const found = await ask(api.GET('/api/runs/{run_id}', { params: { path: { run_id: id() } } }))
-      unconfirmed = unconfirmed.filter((u) => !confirmed.has(u.w.id))
+      await rememberRun(found)
+      for (const w of confirmed) await forget(w.number!)
       view.value = found
       await overlay()
-      if (unconfirmed.some((u) => u.stored && !waiting.value.some((w) => w.id === u.w.id && w.number !== undefined))) again = true
+      if (waiting.value.some((w) => w.sent)) again = true
       connected.value = navigator.onLine
       wrong.value = ''
-      await rememberRun(found)
     } catch (error) {
       await overlay()
       if (error instanceof Unreachable) connected.value = false
@@ -87,11 +85,11 @@ export function useRun(id: () => string) {
     }
   }
 
-  /** What is kept in the browser, and what was entered here and is not confirmed. */
+  /** What is kept in the browser, and what is just being put there. */
   async function overlay(): Promise<void> {
     const kept = await waitingOf(id())
     const known = new Set(kept.map((w) => w.id))
-    waiting.value = [...unconfirmed.filter((u) => !known.has(u.w.id)).map((u) => u.w), ...kept]
+    waiting.value = [...kept, ...storing.filter((w) => !known.has(w.id))]
   }
 
   let sending = false
@@ -107,25 +105,24 @@ export function useRun(id: () => string) {
       sending = false
     }
     // What was entered while the others were on their way.
-    if (connected.value && (await waitingOf(id())).some((w) => !w.refused && w.account === session.account?.id)) await sendAll()
+    if (connected.value && (await waitingOf(id())).some((w) => !w.refused && !w.sent && w.account === session.account?.id)) await sendAll()
   }
 
   /** Keep an entry here, then send it with whatever waits. */
   async function enter(entry: Entry | null, photo?: { blob: Blob; step: string }): Promise<void> {
     const w: Waiting = { id: crypto.randomUUID(), run: id(), account: session.account!.id, at: new Date().toISOString(), entry }
     const kept = photo ? { ...w, photo: photo.blob, step: photo.step } : w
-    const mineNow = { w: kept, stored: false }
-    unconfirmed.push(mineNow)
+    storing.push(kept)
     waiting.value = [...waiting.value, kept]
     await keep(kept)
-    mineNow.stored = true
+    await overlay()
+    storing = storing.filter((x) => x.id !== kept.id)
     void navigator.serviceWorker?.ready.then((r) => (r as unknown as { sync?: { register: (tag: string) => Promise<void> } }).sync?.register('umbrak-entries')).catch(() => undefined)
     await sendAll()
   }
 
   async function dismiss(w: Waiting): Promise<void> {
     await forget(w.number!)
-    unconfirmed = unconfirmed.filter((u) => u.w.id !== w.id)
     await overlay()
   }
 

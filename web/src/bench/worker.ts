@@ -7,8 +7,9 @@ declare const self: ServiceWorkerGlobalScope
 
 const SHELL = 'umbrak-shell-1'
 const DATA = 'umbrak-data-1'
-/** Answers that the bench needs when there is no connection. */
-const KEPT = /^\/api\/(session$|runs\/[^/]+$|machines\/[^/]+$)/
+/** Answers that the bench needs when there is no connection. Not the run itself: an old answer must not pass for a new one,
+ * and the page keeps the last one it saw. */
+const KEPT = /^\/api\/(session$|machines\/[^/]+$)/
 
 self.addEventListener('install', (event) => event.waitUntil(self.skipWaiting()))
 self.addEventListener('activate', (event) => {
