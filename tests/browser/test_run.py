@@ -12,7 +12,7 @@ import httpx
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import Served, SignIn
+from tests.browser.conftest import ROOT, Served, SignIn
 from tests.browser.hands import AXE, go_to, see
 from tests.devices.standins import Start, demo_spec
 
@@ -327,3 +327,40 @@ def check(page: Page, where: str) -> None:
         "axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => [v.id, v.nodes.map(n => n.target.join(' ')).slice(0, 5)]))"
     )
     assert found == [], f"{where}: {found}"
+
+
+def test_a_route_is_planned_in_two_stages(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03", exact=True).click()
+    go_to(page, "Routes")
+    page.get_by_role("button", name=re.compile("^In two stages: plan route")).first.click()
+    expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
+    go_to(page, "Run")
+    expect(page.get_by_text("stage 1 of 2")).to_be_visible()
+    steps = (
+        page.get_by_role("listitem")
+        .filter(has_text=re.compile(r"(Put|Move) \d+ GB"))
+        .filter(has_not=page.locator("ol"))
+    )
+    expect(steps).to_have_count(1)
+
+
+def test_what_is_judged_otherwise_is_on_machines_and_a_corrected_sheet_taken(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03", exact=True).click()
+    go_to(page, "Fit")
+    machine = page.url.split("/")[-2]
+    stated = """async machine => (await fetch(`/api/machines/${machine}/statements`, {method: 'POST', headers: {'content-type': 'application/json'},
+        body: JSON.stringify({statement: {scope: 'machine', capacity_gib: 500, hard: true, source: {title: 'a notice', kind: 'machine-maker', date: '2026-01-01'}}, of_model: false})})).status"""
+    assert page.evaluate(stated, machine) in (200, 201, 204)
+    page.goto("/machines")
+    page.get_by_text("1 verdict changed").click()
+    expect(page.get_by_role("listitem").filter(has_text="Even out CPU 2")).to_contain_text("go → no-go")
+
+    text = (ROOT / "src/umbrak/demo/sheets/fjell-n2.yaml").read_text() + "notes: corrected\n"
+    kept = "async text => (await fetch('/api/sheets', {method: 'POST', headers: {'content-type': 'application/json'}, body: JSON.stringify({text})})).status"
+    assert page.evaluate(kept, text) == 201
+    page.get_by_role("link", name="gauge-01", exact=True).click()
+    expect(page.get_by_text("Its sheet has a newer revision (2)")).to_be_visible()
+    page.get_by_role("button", name="Judge by it from now on").click()
+    expect(page.get_by_text("Its sheet has a newer revision")).to_have_count(0)

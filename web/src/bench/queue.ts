@@ -29,6 +29,9 @@ interface Kept extends DBSchema {
   runs: { key: string; value: { id: string; view: Schemas['RunView'] } }
 }
 
+/** After so long what was sent is forgotten here, seen or not. */
+const FORGET_MS = 30 * 86_400_000
+
 let opened: Promise<IDBPDatabase<Kept>> | null = null
 function database(): Promise<IDBPDatabase<Kept>> {
   opened ??= openDB<Kept>('umbrak', 1, {
@@ -78,6 +81,8 @@ export async function send(account: string): Promise<boolean> {
   return navigator.locks.request('umbrak-entries', async () => {
     const db = await database()
     for (const w of await db.getAll('entries')) {
+      // Sent, and its run never opened here again.
+      if (w.sent && Date.now() - Date.parse(w.at) > FORGET_MS) await db.delete('entries', w.number!)
       if (w.refused || w.sent || w.account !== account) continue
       let answer: Response
       try {

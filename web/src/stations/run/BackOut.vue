@@ -39,9 +39,6 @@ const way = computed(() => {
 
 <style scoped>
 .dialog {
-  padding: 18px 22px;
-  display: grid;
-  gap: 10px;
   max-height: 90vh;
   overflow-y: auto;
 }
@@ -51,11 +48,5 @@ ol {
 }
 ol {
   padding-left: 22px;
-}
-.choices {
-  display: flex;
-  justify-content: flex-end;
-  gap: 14px;
-  align-items: center;
 }
 </style>

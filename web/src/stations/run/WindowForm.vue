@@ -28,18 +28,7 @@ const keep = () => emit('set', atSite(start.value, props.zone), atSite(end.value
 </template>
 
 <style scoped>
-.dialog {
-  padding: 18px 22px;
-  display: grid;
-  gap: 10px;
-}
 p {
   margin: 0;
-}
-.choices {
-  display: flex;
-  justify-content: flex-end;
-  gap: 14px;
-  align-items: center;
 }
 </style>
