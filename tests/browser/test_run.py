@@ -204,6 +204,7 @@ def test_the_bench_loses_and_doubles_no_tick(sign_in: SignIn, served: Served) ->
     # Meanwhile somebody else ticks one of them too.
     lead.goto(f"/bench/{run}")
     tick(lead)
+    lead.wait_for_function("async run => (await (await fetch(`/api/runs/${run}`)).json()).at_step === 3", arg=run)
     lost: list[str] = []
 
     def lose(route: Route) -> None:
