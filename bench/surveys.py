@@ -16,6 +16,7 @@ from tests.formats.smbios_facts import Device, table
 
 from umbrak.cli.cluster import Cluster
 from umbrak.demo import seed
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.smbios.survey import read_tables
 from umbrak.services.outside import Outside
 from umbrak.services.work import GivenFile, run_job, see_job, start_reading
@@ -51,7 +52,7 @@ def main(count: int) -> None:
     given = tables(count)
     began = time.perf_counter()
     for one in given[: min(count, 1000)]:
-        read_tables(one.raw)
+        read_tables(one.raw, Deadline())
     alone = (time.perf_counter() - began) / min(count, 1000)
     with tempfile.TemporaryDirectory(prefix="umbrak-bench-", dir="/var/tmp") as name:
         folder = Path(name)

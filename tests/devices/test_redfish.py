@@ -20,6 +20,7 @@ from umbrak.core.memory.module import Generation
 from umbrak.core.platform.survey import SlotState
 from umbrak.devices.networks import DeviceError, Networks
 from umbrak.devices.redfish import Bounds, Service, collect, fingerprint_of
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.redfish import read_documents
 from umbrak.standins.controller import make_certificate
 
@@ -37,7 +38,7 @@ def test_our_client_reads_what_the_simulated_machine_is(start: Start) -> None:
     told: list[int] = []
     found = collect(service(address, folder), LOOPBACK, told=told.append)
     assert found.notes == () and told == list(range(1, len(found.documents) + 1))
-    reading = read_documents(found.documents)
+    reading = read_documents(found.documents, Deadline())
     assert reading.system and (reading.system.maker, reading.system.serial) == ("Brannoch", "SN-hall-02")
     # 64 slots over several pages; one failed, so what is installed lacks its 32 GB.
     assert (len(reading.slots), reading.installed_gib) == (64, 24 * 32 - 32)
@@ -294,4 +295,4 @@ def test_what_is_broken_costs_itself_only(
     with hostile(tmp_path, answer) as at:
         found = collect(at, LOOPBACK, QUICK)
     assert any(note in words for _, words in found.notes), found.notes
-    assert len(read_documents(found.documents).slots) == slots
+    assert len(read_documents(found.documents, Deadline()).slots) == slots

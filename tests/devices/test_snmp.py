@@ -12,6 +12,7 @@ import pytest
 from tests.devices.standins import Start, demo_spec
 from umbrak.devices.networks import DeviceError, Networks
 from umbrak.devices.snmp import Agent, ask
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.snmp import HR_MEMORY_SIZE, SYS_DESCR, read_snmp, write_snmp
 
 LOOPBACK = Networks.parse("127.0.0.0/8")
@@ -23,7 +24,7 @@ def test_our_client_asks_the_simulated_appliance(start: Start) -> None:
     address, _ = start("appliance", spec)
     by_community = ask(Agent(address, "gauges"), LOOPBACK)
     assert ask(Agent(address, **V3), LOOPBACK) == by_community
-    reading = read_snmp(write_snmp(by_community).decode())
+    reading = read_snmp(write_snmp(by_community).decode(), Deadline())
     assert reading.usable_gib == pytest.approx(spec["usable_gib"], abs=1e-5)
     assert reading.description == "Fjell N2 storage, system 9.1"
     for wrong, code in (
@@ -68,7 +69,7 @@ def test_debians_client_asks_the_simulated_appliance(start: Start) -> None:
         assert run("snmpget", *way, "-Oqv", at, HR_MEMORY_SIZE).strip() == str(kb)
         # A whole walk ends, and our reader reads what that program prints.
         walked = run("snmpwalk", *way, "-On", at, "1.3.6.1.2.1")
-        reading = read_snmp(walked)
+        reading = read_snmp(walked, Deadline())
         assert reading.usable_gib == kb / (1 << 20) and reading.system and reading.system.model == "store-01"
     bulk = run("snmpbulkwalk", *community, "-On", at, "1.3.6.1.2.1.25.2.3")
     assert sum(line.startswith(".1.3.6.1.2.1.25.2.3.1.") and "No more" not in line for line in bulk.splitlines()) == 6

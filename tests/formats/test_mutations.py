@@ -23,7 +23,7 @@ from tests.formats.test_reports import MEMORY, collection, xlsx
 from umbrak.formats.bounds import MAX_SECONDS
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import READERS, read_any
-from umbrak.formats.spreadsheet import read_table
+from umbrak.formats.spreadsheet import looks_like_xlsx, read_table, xlsx_rows
 
 CORPUS = Path(__file__).resolve().parents[1] / "corpus"
 #: Inputs kept of a kind: enough to begin from, and no burden to whoever fetches them.
@@ -58,17 +58,19 @@ def _bare(words: str) -> str:
 
 def read(kind: str, data: bytes) -> set[str]:
     """What a reader says of it, without values. Lets anything but InputError out."""
-    began = time.monotonic()
+    began = time.thread_time()
     try:
         if kind == "table":
-            return {f"{len(read_table(data).rows) > 0}"}
+            # Here, not in the process apart that it has in earnest: what the library does of it is what is looked at.
+            rows = list(xlsx_rows(data)) if looks_like_xlsx(data) else read_table(data).rows
+            return {f"{len(rows) > 0}"}
         reading = read_any(data, kind)
         return {_bare(w.message) for w in reading.warnings}
     except InputError as error:
         assert error.faults and all(f.message for f in error.faults)
         return {f"{error.code} {_bare(error.faults[0].message)}"}
     finally:
-        assert time.monotonic() - began < MAX_SECONDS
+        assert time.thread_time() - began < MAX_SECONDS
 
 
 _WORDS = (b"\0", b"\xff", b"\xff\xff", b"\x00\x00", b"\x7f\xff", b"\x80", b"\n", b"{", b"[", b'"', b":", b"Memory Device\n", b"Size: ", b"nan", b"-1", b"1e999", b"9" * 40)  # fmt: skip

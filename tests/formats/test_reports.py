@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from umbrak.core.memory.module import MakerCode
 from umbrak.core.platform.survey import SlotState
 from umbrak.formats import bounds, spreadsheet
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import detect, read_any
 from umbrak.formats.redfish import read_documents, read_redfish
@@ -88,7 +89,7 @@ def test_a_saved_collection_reads_alike_however_it_was_saved() -> None:
     ],
 )  # fmt: skip
 def test_particular_memory(change: dict[str, Any], state: str, members: dict[str, Any] | None) -> None:
-    slot = read_documents(collection({**MEMORY, **change})).slots[0]
+    slot = read_documents(collection({**MEMORY, **change}), Deadline()).slots[0]
     assert slot.state == state and slot.locator in ("A1", "Socket 1 Channel 2 Slot 1")
     assert {n: getattr(slot.module, n) for n in members} == members if members else slot.module is None
 
@@ -102,14 +103,14 @@ JSON = st.recursive(
 
 @given(st.dictionaries(st.sampled_from([*MEMORY, "Metrics", "Location", "EnvironmentMetrics"]), JSON))
 def test_any_document_is_read(document: dict[str, Any]) -> None:
-    reading = read_documents(collection({**MEMORY, **document}))
+    reading = read_documents(collection({**MEMORY, **document}), Deadline())
     assert len(reading.slots) == 1
 
 
 @given(JSON)
 def test_any_json_is_read_or_refused(document: Any) -> None:
     try:
-        read_redfish(json.dumps(document).encode())
+        read_redfish(json.dumps(document).encode(), Deadline())
     except InputError as error:
         assert error.faults
 
@@ -127,7 +128,7 @@ def test_any_json_is_read_or_refused(document: Any) -> None:
     ],
 )  # fmt: skip
 def test_snmp(text: str, usable: float | None, said: str) -> None:
-    reading = read_snmp(text)
+    reading = read_snmp(text, Deadline())
     assert reading.usable_gib == usable
     assert [w for w in reading.warnings if said in w.message] if said else not reading.warnings
 
@@ -143,7 +144,7 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         "line 8",
     }
     with pytest.raises(InputError, match="expected lines such as"):
-        read_labels("nothing\nhere")
+        read_labels("nothing\nhere", Deadline())
 
 
 def xlsx(rows: list[list[Any]]) -> bytes:
@@ -225,7 +226,7 @@ def test_every_reader_has_its_cap(kind: str) -> None:
 
 
 def test_time_is_capped_too(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(bounds.time, "monotonic", iter(range(0, 10_000, 3)).__next__)
+    monkeypatch.setattr(bounds.time, "thread_time", iter(range(0, 10_000, 3)).__next__)
     for text in ("Memory Device\n" * 5000, "A1: 8GB DDR4\n" * 1500):
         with pytest.raises(InputError, match="more than 5 s") as refused:
             read_any(text.encode())

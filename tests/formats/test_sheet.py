@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import InputError
 from umbrak.formats.sheet.codes import CODES
 from umbrak.formats.sheet.reading import read_sheet, shipped_sheets
@@ -94,6 +95,7 @@ CODES_FIRE: dict[str, tuple[tuple[str, str], ...]] = {
     "socket-missing": (("{processors: [tern]}", "{processors: [tern]}\n  P2: {processors: [tern]}"),),
     "channel-twice": (("channels:", "controllers: {M: [A], N: [A]}\nchannels:"),),
     "slot-twice": (("[A1, A2]}", "[A1, A2], B: [A2]}"),),
+    "slots-too-many": (("[A1, A2]}", "[" + ", ".join(f"A{i}" for i in range(1, 1100)) + "]}"),),
     "slot-no-channel": (('"*1"', '"*7"'),),
     "order-empty": (("- fill: [[A1], [A2]]", "- scope: machine"),),
     "order-twice": (("- fill: [[A1], [A2]]", "- {fill: [[A1], [A2]], counts: {1: [[A1]]}}"),),
@@ -238,10 +240,35 @@ def test_hostile_yaml_is_bounded() -> None:
     bomb = "a: &a [x,x,x,x,x,x,x,x,x,x]\n" + "\n".join(
         f"{c}: &{c} [{','.join(['*' + p] * 10)}]" for p, c in zip("abcdef", "bcdefg", strict=True)
     )
-    for text, code in ((bomb, "too-large"), ("x" * (1 << 21), "too-large"), ("[" * 5000, "not-yaml")):
+    for text, code in (
+        (bomb, "too-large"),
+        ("x" * (1 << 21), "too-large"),
+        *((opening * 30_000, "too-deep") for opening in ("[", "{", "- ", "? ", "a: [", "{a: ")),
+        ("&a [*a]", "not-yaml"),  # told within itself
+        ("a: \ud800", "not-yaml"),
+    ):
         with pytest.raises(InputError) as error:
             load_yaml(text)
-        assert error.value.code in (code, "too-deep")
+        assert error.value.code == code
+
+
+def test_thousands_of_faults_cost_and_tell_as_little_as_fifty() -> None:
+    extra = GOOD + "".join(f"k{i}: 1\n" for i in range(20_000))
+    unknown = GOOD.replace("[[A1], [A2]]", "[[" + ", ".join(f"X{i}" for i in range(900)) + "]]")
+    for text, last in ((extra, "more faults are not told"), (unknown, "there is no slot X")):
+        with pytest.raises(InputError) as error:
+            read_sheet(text, Deadline(2))
+        assert 50 <= len(error.value.faults) <= 51 and last in error.value.faults[-1].message
+
+
+@pytest.mark.parametrize("left", [False, True])
+def test_reading_a_sheet_ends_with_its_time_and_with_its_reader(left: bool) -> None:
+    many = ", ".join(f"A{i}" for i in range(1000))
+    patterns = "\n".join(f'  "A*{i}*": {{tab: teal}}' for i in range(10_000))
+    text = GOOD.replace("{A: [A1, A2]}", f"{{A: [{many}]}}").replace("slots:\n", f"slots:\n{patterns}\n", 1)
+    with pytest.raises(InputError) as error:
+        read_sheet(text, Deadline(60, lambda: True) if left else Deadline(0.5))
+    assert error.value.code == ("given-up" if left else "too-slow")
 
 
 @given(st.text(max_size=60))

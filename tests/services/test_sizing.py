@@ -10,6 +10,7 @@ from sqlalchemy import Engine
 from tests.services.test_taking_in import key_of
 from umbrak.core.plan.sizing import Sizing, Use, Workload
 from umbrak.core.routes.problem import Wishes
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.snmp import HR_MEMORY_SIZE, HR_STORAGE, HR_STORAGE_RAM, read_snmp, write_snmp
 from umbrak.services.errors import Stale
 from umbrak.services.intake import told_beside
@@ -73,7 +74,7 @@ def test_use_that_a_machine_tells_counts_till_somebody_says_otherwise(engine: En
     machine = key_of(engine, "radar-02")
     kb = 8 << 20
     values = {HR_MEMORY_SIZE: kb, f"{HR_STORAGE}.2.1": f".{HR_STORAGE_RAM}", f"{HR_STORAGE}.4.1": 1024, f"{HR_STORAGE}.5.1": kb, f"{HR_STORAGE}.6.1": 7 << 20}  # fmt: skip
-    reading = read_snmp(write_snmp(values).decode())
+    reading = read_snmp(write_snmp(values).decode(), Deadline())
     assert (reading.usable_gib, reading.used_gib) == (8, 7)
     with engine.begin() as db:
         m = load_machine(db, machine)

@@ -23,7 +23,8 @@ from umbrak.core.routes.problem import Candidate, Problem, Wishes
 from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Work
 from umbrak.formats.asking import CandidateDoc, CostsDoc, Day, DutyDoc, TrialDoc, WishesDoc
-from umbrak.formats.documents import Doc, MachineDoc, OccupantsDoc, StatementDoc, occupants
+from umbrak.formats.bounds import MAX_DRIVES, Deadline
+from umbrak.formats.documents import Doc, MachineDoc, Name, OccupantsDoc, ShortText, StatementDoc, Text, occupants
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
 from umbrak.formats.to_json import actions_json, answer_json, jsonable, run_sheet_json
@@ -37,7 +38,7 @@ class CaseDoc(Doc):
     """`sheet` and `slots` are needed; the rest is optional."""
 
     as_of: Day | None = None
-    sheet: str | dict[str, Any]
+    sheet: Text | dict[Name, Any]
     slots: OccupantsDoc
     machine: MachineDoc = Field(default_factory=MachineDoc)
     goal: OccupantsDoc | None = None
@@ -48,9 +49,11 @@ class CaseDoc(Doc):
     costs: CostsDoc = Field(default_factory=CostsDoc)
     duty: DutyDoc | None = None
     #: Slots whose module is at fault.
-    failed: Annotated[list[str], Field(max_length=1000)] = []
+    failed: Annotated[list[Name], Field(max_length=1000)] = []
     #: Bay -> what tells its drive apart, null where the bay is empty.
-    bays: dict[Annotated[str, Field(pattern="^[1-9][0-9]{0,2}$")], str | None] = {}
+    bays: Annotated[
+        dict[Annotated[str, Field(pattern="^[1-9][0-9]{0,2}$")], ShortText | None], Field(max_length=MAX_DRIVES)
+    ] = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,19 +76,20 @@ class Case:
     bays: Mapping[int, str]
 
 
-def read_case(text: str | bytes, folder: Path) -> Case:
+def read_case(text: str | bytes, folder: Path, deadline: Deadline | None = None) -> Case:
     """A case from its text; paths in it are relative to the folder.
 
     Raises
-        InputError   no YAML, a wrong field (with its line), a sheet that cannot be found or read
+        InputError   no YAML, a wrong field (with its line), a sheet that cannot be found or read; too large, too slow
     """
-    documents = load_yaml(text)
+    deadline = deadline or Deadline()
+    documents = load_yaml(text, deadline)
     if len(documents) != 1 or not isinstance(documents[0].data, dict):
         raise InputError("not-a-case", [Fault("a case is one block of fields with sheet and slots", "line 1", 1, 1)])
     document = documents[0]
     doc = check(document, CaseDoc)
     machine = doc.machine.value()
-    sheet = _sheet(document, doc.sheet, folder)
+    sheet = _sheet(document, doc.sheet, folder, deadline)
     for socket, processor in machine.processors.items():
         if socket not in sheet.sockets:
             raise InputError(
@@ -131,19 +135,19 @@ def _one_currency(document: Document, candidates: list[CandidateDoc]) -> str | N
     return named[0][1] if named else None
 
 
-def _sheet(document: Document, given: str | dict[str, Any], folder: Path) -> Sheet:
+def _sheet(document: Document, given: str | dict[str, Any], folder: Path, deadline: Deadline) -> Sheet:
     if isinstance(given, dict):
         inner = ("sheet",)
         places = {p[1:]: at for p, at in document.places.items() if p[:1] == inner}
-        return read_document(Document(given, places), "").sheet
+        return read_document(Document(given, places), "", deadline).sheet
     path = folder / given
-    if path.suffix in (".yaml", ".yml", ".json") or path.is_file():
-        try:
-            return read_sheet(path.read_bytes()).sheet
-        except OSError as error:
-            raise InputError(
-                "sheet-not-found", [document.fault(("sheet",), f"cannot read {given}: {error.strerror}")]
-            ) from error
+    try:
+        if path.suffix in (".yaml", ".yml", ".json") or path.is_file():
+            return read_sheet(path.read_bytes(), deadline).sheet
+    except OSError as error:
+        raise InputError(
+            "sheet-not-found", [document.fault(("sheet",), f"cannot read {given}: {error.strerror}")]
+        ) from error
     if given in shipped_sheets():
         return shipped_sheets()[given].sheet
     known = ", ".join(shipped_sheets())

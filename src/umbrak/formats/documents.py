@@ -14,6 +14,7 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, alike, complete
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant, Unknown
 from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions
+from umbrak.formats.bounds import MAX_PROCESSORS
 from umbrak.formats.to_json import jsonable
 
 #: No control characters: they cannot be read on a screen, and a database refuses the first of them.
@@ -21,7 +22,10 @@ _PRINTED = r"^[^\x00-\x08\x0b\x0c\x0e-\x1f\x7f]*$"
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=_PRINTED)]
 Text = Annotated[str, StringConstraints(max_length=2000, pattern=_PRINTED)]
 ShortText = Annotated[str, StringConstraints(max_length=200, pattern=_PRINTED)]
-Gib = Annotated[float, Field(gt=0, le=1 << 24)]
+#: Where in a source something stands; a bare number is one too.
+Clause = ShortText | Annotated[int, Field(ge=0, le=10**9)] | Annotated[float, Field(ge=0, le=10**9)] | None
+#: From a megabyte, smaller than any module, to far more than any machine: reckoning with either stays finite.
+Gib = Annotated[float, Field(ge=1 / 1024, le=1 << 24)]
 Mts = Annotated[int, Field(gt=0, le=100_000)]
 Volts = Annotated[float, Field(gt=0, le=20)]
 
@@ -36,7 +40,7 @@ SourceKindName = Literal[
 class Doc(BaseModel):
     """No unknown fields, no lax types."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, defer_build=True)
+    model_config = ConfigDict(extra="forbid", strict=True, defer_build=True, allow_inf_nan=False)
 
 
 class MakerCodeDoc(Doc):
@@ -167,7 +171,7 @@ _OCCUPANTS: TypeAdapter[Any] = TypeAdapter(OccupantsDoc, config=ConfigDict(defer
 class MachineDoc(Doc):
     """What is particular to one unit; what is left out is unknown."""
 
-    processors: dict[Name, Name | None] = Field(default_factory=dict)
+    processors: dict[Name, Name | None] = Field(default_factory=dict, max_length=MAX_PROCESSORS)
     firmware: Name | None = None
     system: Name | None = None
     os_bits: Literal[32, 64] | None = None
@@ -190,7 +194,7 @@ class SourceDoc(Doc):
 
 
 class VersionsDoc(Doc):
-    model_config = ConfigDict(extra="forbid", strict=True, validate_by_name=True, defer_build=True)
+    model_config = ConfigDict(validate_by_name=True)
     first: Name | None = Field(None, alias="from")
     until: Name | None = None
 
@@ -208,16 +212,16 @@ class LimitDoc(Doc):
     scope: ScopeName
     where: Name | None = None
     capacity_gib: Gib | None = None
-    die_gbit: Annotated[float, Field(gt=0)] | None = None
-    package_ranks: Annotated[int, Field(gt=0)] | None = None
-    stack_height: Annotated[int, Field(gt=0)] | None = None
+    die_gbit: Annotated[float, Field(gt=0, le=1024)] | None = None
+    package_ranks: Annotated[int, Field(gt=0, le=1024)] | None = None
+    stack_height: Annotated[int, Field(gt=0, le=1024)] | None = None
     hard: bool = False
     official: bool = False
-    replaces: list[Name] = []
+    replaces: Annotated[list[Name], Field(max_length=100)] = []
     firmware: VersionsDoc | None = None
     system: VersionsDoc | None = None
     processor: Name | None = None
-    clause: str | int | float | None = None
+    clause: Clause = None
 
     @model_validator(mode="after")
     def _one_amount(self) -> Self:

@@ -27,6 +27,11 @@ class Fault:
         return f"{place}{self.path + ': ' if self.path else ''}{self.message}"
 
 
+def more_faults(count: int) -> str:
+    """What stands in the place of faults that are not told."""
+    return f"{count} more faults are not told; mend these first"
+
+
 class InputError(Exception):
     """An input that cannot be used, with every fault found in it, in order of place."""
 

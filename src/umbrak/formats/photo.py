@@ -5,11 +5,14 @@ from __future__ import annotations
 import io
 import warnings
 
+from umbrak.formats.apart import read_apart
 from umbrak.formats.faults import Fault, InputError
 
 MAX_PHOTO_BYTES = 12 << 20
 #: A phone's largest; what unpacks to more is no photo.
 MAX_PIXELS = 60_000_000
+#: What reading one may take [bytes]: its points stand in memory at once, whatever the file's size.
+MAX_MEMORY = 512 << 20
 #: The longer side of what is kept. [px]
 KEPT_SIDE = 1600
 
@@ -19,10 +22,15 @@ def clean_photo(raw: bytes) -> bytes:
 
     Raises InputError where it is no picture, or too large.
     """
-    from PIL import Image, ImageOps
-
     if len(raw) > MAX_PHOTO_BYTES:
         raise InputError("too-large", [Fault(f"a photo has at most {MAX_PHOTO_BYTES >> 20} MiB", "photo")])
+    return read_apart("photo", raw, MAX_MEMORY)
+
+
+def written_anew(raw: bytes) -> bytes:
+    """`clean_photo`'s work, done in a process apart."""
+    from PIL import Image, ImageOps
+
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
@@ -32,6 +40,7 @@ def clean_photo(raw: bytes) -> bytes:
                         "too-large", [Fault(f"a photo has at most {MAX_PIXELS // 10**6} million points", "photo")]
                     )
                 picture.draft("RGB", (KEPT_SIDE, KEPT_SIDE))
+                picture.thumbnail((2 * KEPT_SIDE, 2 * KEPT_SIDE))
                 upright = ImageOps.exif_transpose(picture).convert("RGB")
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombWarning, Image.DecompressionBombError) as error:
         raise InputError(

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from umbrak.formats.text import cleaned
+
 _WORDS = {
     "", "unknown", "not specified", "not provided", "none", "<out of spec>", "no dimm", "no module installed", "empty", "[empty]",
     "to be filled by o.e.m.", "default string", "undefined", "n/a", "na", "not available", "other", "<bad index>", "null",
@@ -16,9 +18,9 @@ _FILLERS = re.compile(
 
 
 def told(value: object) -> str | None:
-    """The text, stripped; None where it only fills a field."""
+    """The text, cleaned; None where it only fills a field, or is no text."""
     if not isinstance(value, str):
         return None
-    text = value.strip(" \t\r\n\0\xff\ufffd")
+    text = cleaned(value).strip(" \xff\ufffd")
     bare = text.lower()
     return None if bare in _WORDS or _FILLERS.fullmatch(bare.replace(" ", "")) else text

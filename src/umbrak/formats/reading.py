@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
+from dataclasses import replace
 
-from umbrak.core.platform.survey import SurveyReading
-from umbrak.formats.bounds import check_size
+from umbrak.core.platform.survey import SurveyReading, Warning
+from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.redfish import looks_like_redfish, read_redfish
 from umbrak.formats.slot_labels import looks_like_labels, read_labels
@@ -14,25 +16,23 @@ from umbrak.formats.smbios.survey import read_listing, read_tables
 from umbrak.formats.smbios.tables import looks_like_tables
 from umbrak.formats.snmp import looks_like_snmp, read_snmp
 from umbrak.formats.spd import SpdReading, looks_like_spd, read_spd
+from umbrak.formats.text import cleaned, decoded, is_wide
 
 Reading = SurveyReading | SpdReading
 
-
-def _text(data: bytes) -> str:
-    # Pastes come in whatever the mail program left; what is no UTF-8 costs its characters only.
-    wide = data[:2] in (b"\xff\xfe", b"\xfe\xff")
-    return data.decode("utf-16" if wide else "utf-8-sig", "replace").replace("\0", "")
-
-
 #: Kind -> reader. The names are those that `--as` takes and that the reading carries.
-READERS: dict[str, Callable[[bytes], Reading]] = {
+READERS: dict[str, Callable[[bytes, Deadline], Reading]] = {
     "smbios": read_tables,
-    "spd": read_spd,
+    "spd": lambda data, _: read_spd(data),
     "redfish": read_redfish,
-    "snmp": lambda data: read_snmp(_text(data)),
-    "labels": lambda data: read_labels(_text(data)),
-    "smbios-text": lambda data: read_listing(_text(data)),
+    "snmp": lambda data, deadline: read_snmp(decoded(data), deadline),
+    "labels": lambda data, deadline: read_labels(decoded(data), deadline),
+    "smbios-text": lambda data, deadline: read_listing(decoded(data), deadline),
 }
+
+
+#: Of a text, to find its kind [bytes].
+_LOOKED_AT = 400_000
 
 
 def detect(data: bytes) -> str | None:
@@ -42,9 +42,9 @@ def detect(data: bytes) -> str | None:
     if looks_like_spd(data):
         return "spd"
     # NUL bytes are in every binary table and in no UTF-8 text.
-    if b"\0" in data[:4096] and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
+    if b"\0" in data[:4096] and not is_wide(data):
         return "smbios" if looks_like_tables(data) else None
-    text = _text(data)
+    text = decoded(data[:_LOOKED_AT])
     if looks_like_redfish(text):
         return "redfish"
     if looks_like_listing(text):
@@ -52,20 +52,45 @@ def detect(data: bytes) -> str | None:
     return "snmp" if looks_like_snmp(text) else "labels" if looks_like_labels(text) else None
 
 
-def read_any(data: bytes, kind: str | None = None) -> Reading:
-    """What a file reports. Raises InputError when its kind is not known or it cannot be read as that kind."""
+def read_any(data: bytes, kind: str | None = None, deadline: Deadline | None = None) -> Reading:
+    """What a file reports. Raises InputError when its kind is not known or it cannot be read as that kind, or not in
+    the deadline's time (MAX_SECONDS where none is given)."""
+    deadline = deadline or Deadline()
     check_size(len(data))
-    if not data.strip(b"\0 \t\r\n"):
+    if not re.search(rb"[^\0 \t\r\n]", data):
         raise InputError("empty", [Fault("there is nothing in it")])
     chosen = kind or detect(data)
     if chosen is None and data[:4] == b"PK\x03\x04":
         raise InputError("kind-unknown", [Fault("a spreadsheet or an archive: take it in with many at once", "byte 0")])
     if chosen is None:
         if b"\0" not in data[:4096]:
-            return read_listing(_text(data))  # says what was expected of a text
+            return read_listing(decoded(data), deadline)  # says what was expected of a text
         raise InputError(
             "kind-unknown", [Fault(f"none of the kinds that are read here ({', '.join(READERS)})", "byte 0")]
         )
     if chosen not in READERS:
         raise InputError("kind-unknown", [Fault(f"kind {chosen} is not read here; known: {', '.join(READERS)}")])
-    return READERS[chosen](data)
+    reading = READERS[chosen](data, deadline)
+    return _bounded(reading) if isinstance(reading, SurveyReading) else reading
+
+
+def _bounded(reading: SurveyReading) -> SurveyReading:
+    """The reading with no more in it than a machine may have, and no more said of it than somebody reads."""
+    told = [Warning(cleaned(w.where, 200), cleaned(w.message, 500)) for w in reading.warnings[:MAX_TOLD]]
+    if len(reading.warnings) > MAX_TOLD:
+        told.append(Warning("the whole", f"{len(reading.warnings) - MAX_TOLD} more such things are not told"))
+    for what, most, found in (
+        ("slots", MAX_SLOTS, len(reading.slots)),
+        ("processors", MAX_PROCESSORS, len(reading.processors)),
+        ("drives", MAX_DRIVES, len(reading.drives)),
+    ):
+        if found > most:
+            told.append(Warning("the whole", f"{found} {what}: only the first {most} are kept"))
+    return replace(
+        reading,
+        warnings=tuple(told),
+        slots=reading.slots[:MAX_SLOTS],
+        processors=reading.processors[:MAX_PROCESSORS],
+        arrays=reading.arrays[:MAX_PROCESSORS],
+        drives=reading.drives[:MAX_DRIVES],
+    )

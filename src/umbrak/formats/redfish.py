@@ -6,9 +6,9 @@ documents, or documents within each other as an expanded answer has them. Each c
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterator, Mapping
+from itertools import islice
 from typing import Any
 
 from umbrak.core.memory.module import Buffering, Form, Generation, MakerCode, Module, complete, contradictions
@@ -24,8 +24,9 @@ from umbrak.core.platform.survey import (
     SystemFacts,
     Warning,
 )  # fmt: skip
-from umbrak.formats.bounds import check_size
+from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.json_text import load_json
 from umbrak.formats.placeholders import told
 
 Document = dict[str, Any]
@@ -45,34 +46,30 @@ _ABSENT, _OUT_OF_USE = ("Absent",), ("Disabled", "UnavailableOffline", "Quiesced
 
 
 def looks_like_redfish(text: str) -> bool:
-    return text.lstrip()[:1] in ("{", "[") and '"@odata.id"' in text
+    return bool(re.match(r"\s{0,4096}[{\[]", text)) and '"@odata.id"' in text
 
 
-def read_redfish(data: bytes) -> SurveyReading:
+def read_redfish(data: bytes, deadline: Deadline) -> SurveyReading:
     """What a saved collection reports.
 
     Raises
-        InputError   too large, no JSON (with its line), or nothing of a computer system in it
+        InputError   too large, too slow, no JSON (with its line), or nothing of a computer system in it
     """
     check_size(len(data))
-    try:
-        root = json.loads(data.decode("utf-8-sig"))
-    except UnicodeDecodeError as error:
-        raise InputError("not-json", [Fault("no UTF-8 text", f"byte {error.start}")]) from error
-    except json.JSONDecodeError as error:
-        raise InputError("not-json", [Fault(error.msg, f"line {error.lineno}", error.lineno, error.colno)]) from error
-    except RecursionError as error:
-        raise InputError("too-deep", [Fault("documents within documents without end", "line 1", 1, 1)]) from error
-    return read_documents(gather(root))
+    return read_documents(gather(load_json(data, deadline), deadline), deadline)
 
 
-def gather(root: object) -> dict[str, Document]:
+def gather(root: object, deadline: Deadline) -> dict[str, Document]:
     """Path -> document, of everything in it that carries its path; of several with one path the fullest."""
     found: dict[str, Document] = {}
     # A stack, not recursion: the nesting is the sender's.
     stack: list[tuple[str | None, object, int]] = [(None, root, 0)]
+    looked = 0
     while stack:
         name, value, depth = stack.pop()
+        looked += 1
+        if looked % 4096 == 0:
+            deadline.check(f"value {looked}")
         if depth > _MAX_DEPTH:
             continue
         if isinstance(value, dict):
@@ -96,7 +93,8 @@ def _tidy(path: str) -> str:
 class _Documents:
     """The documents, and what about them is odd. Nothing in them is trusted to have the type that it should have."""
 
-    def __init__(self, documents: Mapping[str, Document]) -> None:
+    def __init__(self, documents: Mapping[str, Document], deadline: Deadline) -> None:
+        self.deadline = deadline
         self.all = {_tidy(path): d for path, d in documents.items()}
         self.warnings: list[Warning] = []
 
@@ -127,8 +125,10 @@ class _Documents:
             if not isinstance(path, str):
                 continue
             document = self.all.get(_tidy(path))
+            self.deadline.check(path[:200])
             if document is None:
-                self.warnings.append(Warning(path, "named, and not in the collection: it is left out"))
+                if len(self.warnings) <= MAX_TOLD:
+                    self.warnings.append(Warning(path, "named, and not in the collection: it is left out"))
             else:
                 yield path, document
 
@@ -137,16 +137,18 @@ class _Documents:
         if value is None:
             return None
         if isinstance(value, bool) or not isinstance(value, int | float) or value != value or not 0 <= value < 1 << 40:
-            self.warnings.append(Warning(f"{where} {name}", f"a number was expected, found {str(value)[:40]!r}"))
+            found = "a long number" if isinstance(value, int) and value.bit_length() > 64 else repr(str(value)[:40])
+            self.warnings.append(Warning(f"{where} {name}", f"a number was expected, found {found}"))
             return None
         return int(value)
 
 
-def read_documents(documents: Mapping[str, Document]) -> SurveyReading:
-    """What the documents report. Raises InputError when no computer system is among them."""
-    docs = _Documents(documents)
+def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> SurveyReading:
+    """What the documents report. Raises InputError when no computer system is among them, or when it takes too long."""
+    docs = _Documents(documents, deadline)
     path, system = _system(docs)
-    slots = [_slot(docs, p, d) for p, d in docs.members(system.get("Memory"))]
+    # One more than are kept: `read_any` says so then.
+    slots = [_slot(docs, p, d) for p, d in islice(docs.members(system.get("Memory")), MAX_SLOTS + 1)]
     if not slots:
         docs.warnings.append(Warning(path, "it lists no memory: the slots stay unknown"))
     summary = _sub(system, "MemorySummary")
@@ -158,12 +160,14 @@ def read_documents(documents: Mapping[str, Document]) -> SurveyReading:
         firmware=FirmwareFacts(None, told(system.get("BiosVersion")), None)
         if told(system.get("BiosVersion"))
         else None,
-        processors=tuple(_processor(docs, p, d) for p, d in docs.members(system.get("Processors"))),
+        processors=tuple(
+            _processor(docs, p, d) for p, d in islice(docs.members(system.get("Processors")), MAX_PROCESSORS + 1)
+        ),
         slots=tuple(slots),
         warnings=tuple(docs.warnings),
         description=told(system.get("HostName")) or told(system.get("Description")),
         installed_gib=docs.whole(summary, "TotalSystemMemoryGiB", path),
-        drives=tuple(_drives(docs, system)),
+        drives=tuple(islice(_drives(docs, system), MAX_DRIVES + 1)),
     )
 
 
@@ -226,7 +230,10 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
             return SlotFacts(locator, None, SlotState.UNKNOWN)
     elif failed:
         docs.warnings.append(
-            Warning(f"slot {locator}", f"reported as {status.get('Health') or ''} {status.get('State') or ''}".rstrip())
+            Warning(
+                f"slot {locator}",
+                f"reported as {told(status.get('Health')) or ''} {told(status.get('State')) or ''}".rstrip(),
+            )
         )
     module, odd = _module(docs, path, d, capacity or None)
     docs.warnings += [Warning(f"slot {locator}", words) for words in odd]
@@ -240,7 +247,7 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
 def _place(location: Document) -> str | None:
     """Memory.MemoryLocation in words, where a service gives no locator: "Socket 1 Channel 2 Slot 1"."""
     parts = [(n, location.get(n)) for n in ("Socket", "MemoryController", "Channel", "Slot")]
-    told_ = [f"{n} {v}" for n, v in parts if isinstance(v, int) and not isinstance(v, bool)]
+    told_ = [f"{n} {v}" for n, v in parts if isinstance(v, int) and not isinstance(v, bool) and 0 <= v < 10_000]
     return " ".join(told_) if len(told_) > 1 else None
 
 
@@ -260,7 +267,7 @@ def _module(docs: _Documents, path: str, d: Document, capacity_mib: int | None) 
     if extra is not None:
         ecc_bits = ({0: 0, 8: 4, 16: 8} if generation is Generation.DDR5 and width == 64 else {0: 0, 8: 8}).get(extra)
     speeds = (
-        [s for s in d.get("AllowedSpeedsMHz") or [] if isinstance(s, int) and not isinstance(s, bool)]
+        [s for s in d.get("AllowedSpeedsMHz") or [] if isinstance(s, int) and not isinstance(s, bool) and s < 1 << 20]
         if isinstance(d.get("AllowedSpeedsMHz"), list)
         else []
     )

@@ -8,6 +8,7 @@ from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.text import cleaned, numbered_lines
 
 #: Far more slots than any machine has.
 MAX_LINES = 2000
@@ -22,7 +23,7 @@ def looks_like_labels(text: str) -> bool:
     return bool(lines) and sum(_line(line) is not None for line in lines) * 2 > len(lines)
 
 
-def read_labels(text: str) -> SurveyReading:
+def read_labels(text: str, deadline: Deadline) -> SurveyReading:
     """A report with a slot for each line; lines that tell no module are named in the warnings.
 
     Raises
@@ -31,9 +32,16 @@ def read_labels(text: str) -> SurveyReading:
     check_size(len(text), "characters")
     slots: list[SlotFacts] = []
     warnings: list[Warning] = []
-    deadline = Deadline()
-    lines = [(n, line.strip()) for n, line in enumerate(text.splitlines(), 1) if line.strip()]
-    for number, line in lines[:MAX_LINES]:
+    first: tuple[int, str] | None = None
+    read = 0
+    for number, whole_line in numbered_lines(text, deadline):
+        if not (line := whole_line.strip()):
+            continue
+        first = first or (number, line)
+        read += 1
+        if read > MAX_LINES:
+            warnings.append(Warning(f"line {number}", f"only {MAX_LINES} lines are read"))
+            break
         deadline.check(f"line {number}")
         found = _line(line)
         if found is None:
@@ -42,10 +50,8 @@ def read_labels(text: str) -> SurveyReading:
         facts, contradictions = found
         slots.append(facts)
         warnings += [Warning(f"line {number}", words) for words in contradictions]
-    if len(lines) > MAX_LINES:
-        warnings.append(Warning(f"line {lines[MAX_LINES][0]}", f"only {MAX_LINES} lines are read"))
     if not slots:
-        first = lines[0] if lines else (1, "")
+        first = first or (1, "")
         raise InputError(
             "not-labels",
             [
@@ -65,11 +71,11 @@ def _line(line: str) -> tuple[SlotFacts, tuple[str, ...]] | None:
     module."""
     named = _NAMED.match(line)
     if named and _EMPTY.fullmatch(named["label"].strip()):
-        return SlotFacts(named["slot"].strip(), None, SlotState.EMPTY), ()
+        return SlotFacts(cleaned(named["slot"]), None, SlotState.EMPTY), ()
     for slot, label in ((named["slot"], named["label"]), (None, line)) if named else ((None, line),):
         told = decode_label(label[:MAX_LABEL_LENGTH])
         module = told.module
         # A size alone may stand in any sentence; a module is told by its size and its generation.
         if module.capacity_gib is not None and module.generation is not None:
-            return SlotFacts(slot.strip() if slot else None, None, SlotState.FILLED, module), told.contradictions
+            return SlotFacts(cleaned(slot) if slot else None, None, SlotState.FILLED, module), told.contradictions
     return None

@@ -12,6 +12,7 @@ from umbrak.core.platform.survey import SurveyReading, SystemFacts, Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
+from umbrak.formats.text import numbered_lines
 
 SYS_DESCR, SYS_NAME = "1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.5.0"
 #: hrMemorySize: "the amount of physical read-write main memory, typically RAM", in KBytes.
@@ -22,7 +23,10 @@ HR_STORAGE_RAM = "1.3.6.1.2.1.25.2.1.2"
 #: An Integer32 in kB cannot say more than 2 TiB.
 _MOST_KB = (1 << 31) - 1
 
-_LINE = re.compile(r"^\.?((?:\d+\.)+\d+)\s*=\s*(?:([A-Za-z][\w-]*)\s*:\s*)?(.*)$")
+_LINE = re.compile(r"^\.?((?:\d{1,10}\.){1,127}\d{1,10})\s*=\s*(?:([A-Za-z][\w-]{0,40})\s*:\s*)?(.*)$")
+#: What is kept of a walk.
+_KEPT = ("1.3.6.1.2.1.1.", "1.3.6.1.2.1.25.2.")
+_MAX_OBJECTS, _MAX_VALUE = 20_000, 1000
 
 
 def looks_like_snmp(text: str) -> bool:
@@ -38,16 +42,18 @@ def write_snmp(values: Mapping[str, int | str]) -> bytes:
     return ("\n".join(lines) + "\n").encode()
 
 
-def read_snmp(text: str) -> SurveyReading:
-    """What the objects tell. Raises InputError when none of those read here is among them."""
+def read_snmp(text: str, deadline: Deadline) -> SurveyReading:
+    """What the objects tell. Raises InputError when none of those read here is among them, too large, too slow."""
     check_size(len(text), "characters")
-    deadline, values = Deadline(), dict[str, str]()
-    for number, line in enumerate(text.splitlines(), 1):
-        if number % 1024 == 0:
-            deadline.check(f"line {number}")
-        if match := _LINE.match(line.strip()):
-            values.setdefault(match[1], match[3].strip().strip('"'))
+    values: dict[str, str] = {}
     warnings: list[Warning] = []
+    for number, line in numbered_lines(text, deadline):
+        # A walk has thousands of objects beside the few that are kept.
+        if (match := _LINE.match(line.strip())) and match[1].startswith(_KEPT):
+            values.setdefault(match[1], match[3].strip().strip('"')[:_MAX_VALUE])
+            if len(values) >= _MAX_OBJECTS:
+                warnings.append(Warning(f"line {number}", f"more than {_MAX_OBJECTS} objects; the rest is left out"))
+                break
     description, usable = told(values.get(SYS_DESCR)), _usable_gib(values, warnings)
     if description is None and usable is None:
         raise InputError(

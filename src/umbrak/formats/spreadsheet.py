@@ -4,16 +4,24 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import zipfile
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
+from umbrak.formats.apart import read_apart
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.text import cleaned, is_wide
 
 MAX_ROWS, MAX_COLUMNS, MAX_CELL = 20_000, 400, 4000
+#: Filled cells of one table.
+MAX_CELLS = 600_000
+#: Characters of one row, over all its lines.
+MAX_ROW = 1 << 20
 #: What an XLSX, which is an archive, may unpack to [bytes].
 MAX_UNPACKED = 100 << 20
 
@@ -44,15 +52,17 @@ def read_table(data: bytes) -> Table:
     """
     check_size(len(data))
     lines = _xlsx(data) if looks_like_xlsx(data) else _csv(data)
-    return _table(lines)
+    return _table(lines, Deadline())
 
 
-def _table(lines: Iterable[tuple[int, list[str]]]) -> Table:
-    deadline = Deadline()
+def _table(lines: Iterable[tuple[int, list[str]]], deadline: Deadline) -> Table:
     columns: list[str] = []
     rows: list[Row] = []
-    for number, cells in lines:
-        if number % 256 == 0:
+    #: Cells of tables repeat themselves: each text is kept once.
+    texts: dict[str, str] = {}
+    filled = 0
+    for read, (number, cells) in enumerate(lines):
+        if read % 256 == 0:
             deadline.check(f"row {number}")
         if not any(cells):
             continue
@@ -60,59 +70,99 @@ def _table(lines: Iterable[tuple[int, list[str]]]) -> Table:
             raise InputError("too-large", [Fault(f"more than {MAX_COLUMNS} columns", f"row {number}", number)])
         if not columns:
             columns = [" ".join(c.lower().split()) for c in cells]
-            named = [c for c in columns if c]
-            if len(set(named)) < len(named):
-                twice = next(c for c in named if named.count(c) > 1)
+            named = Counter(c for c in columns if c)
+            twice = next((c for c, times in named.items() if times > 1), None)
+            if twice is not None:
                 raise InputError("not-a-table", [Fault(f"two columns are called “{twice}”", f"row {number}", number)])
             continue
         if len(rows) >= MAX_ROWS:
             raise InputError("too-large", [Fault(f"more than {MAX_ROWS} rows", f"row {number}", number)])
-        rows.append(Row(number, {c: v for c, v in zip(columns, cells, strict=False) if c and v}))
+        row = {c: texts.setdefault(v, v) for c, v in zip(columns, cells, strict=False) if c and v}
+        filled += len(row)
+        if filled > MAX_CELLS:
+            raise InputError("too-large", [Fault(f"more than {MAX_CELLS} filled cells", f"row {number}", number)])
+        rows.append(Row(number, row))
     if not columns:
         raise InputError("not-a-table", [Fault("there is no row in it; the first one names the columns", "row 1", 1)])
     return Table(tuple(c for c in columns if c), tuple(rows))
 
 
 def _csv(data: bytes) -> Iterator[tuple[int, list[str]]]:
-    if b"\0" in data[:4096] and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
+    wide = is_wide(data)
+    if b"\0" in data[:4096] and not wide:
         raise InputError("not-a-table", [Fault("neither CSV nor XLSX: there are zero bytes in it", "byte 0")])
-    wide = data[:2] in (b"\xff\xfe", b"\xfe\xff")
-    try:
-        text = data.decode("utf-16" if wide else "utf-8-sig")
-    except UnicodeDecodeError as error:
-        # Office programs of the West write this where nothing else is said.
-        text = data.decode("cp1252", "replace") if not wide else ""
-        if wide:
-            raise InputError("not-a-table", [Fault("no UTF-16 text", f"byte {error.start}")]) from error
-    head = text.split("\n", 1)[0]
-    between = max(",;\t", key=head.count)
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=between, strict=True)
-    number = 0
+    # As a stream: the whole of it as text may take four times its bytes.
+    lines = io.TextIOWrapper(io.BytesIO(data), _encoding(data), errors="replace", newline="")
+    head = lines.readline(MAX_ROW)
+    lines.seek(0)
+    number, row_characters = 0, 0
+
+    def bounded() -> Iterator[str]:
+        nonlocal row_characters
+        while line := lines.readline(MAX_ROW + 1):
+            row_characters += len(line)
+            if row_characters > MAX_ROW:
+                where = f"row {number + 1}"
+                raise InputError("too-large", [Fault(f"more than {MAX_ROW} characters in a row", where, number + 1)])
+            yield line
+
+    reader = csv.reader(bounded(), delimiter=max(",;\t", key=head.count), strict=True)
     try:
         for number, cells in enumerate(reader, 1):
-            yield number, [c.strip()[:MAX_CELL] for c in cells]
+            row_characters = 0
+            yield number, [cleaned(c, MAX_CELL) for c in cells]
     except csv.Error as error:
         raise InputError("not-a-table", [Fault(f"no CSV: {error}", f"row {number + 1}", number + 1)]) from error
 
 
+def _encoding(data: bytes) -> str:
+    if is_wide(data):
+        try:
+            data.decode("utf-16")
+        except UnicodeDecodeError as error:
+            raise InputError("not-a-table", [Fault("no UTF-16 text", f"byte {error.start}")]) from error
+        return "utf-16"
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return "cp1252"  # office programs of the West write this where nothing else is said
+    return "utf-8-sig"
+
+
 def _xlsx(data: bytes) -> Iterator[tuple[int, list[str]]]:
+    yield from json.loads(read_apart("xlsx", data))
+
+
+def xlsx_rows(data: bytes) -> Iterator[tuple[int, list[str]]]:
+    """The rows of a workbook's first sheet that have something in them. Done in a process apart: the library takes what
+    time and memory it likes. Raises InputError for a workbook that cannot be read, or that has too much in it."""
     # With defusedxml there, openpyxl refuses entities; the archive's entries say how much each unpacks to, and no more
     # than that is read of it.
     import openpyxl
 
+    deadline = Deadline()
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             if sum(m.file_size for m in archive.infolist()) > MAX_UNPACKED:
                 raise InputError("too-large", [Fault(f"it unpacks to more than {MAX_UNPACKED >> 20} MiB", "byte 0")])
-        book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
+        book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
         if not book.worksheets:
             raise InputError("not-a-table", [Fault("there is no sheet in it", "byte 0")])
-        for number, cells in enumerate(book.worksheets[0].iter_rows(values_only=True), 1):
-            yield number, [_cell(c) for c in cells[: MAX_COLUMNS + 1]]
-    except InputError:
+        filled = 0
+        for number, values in enumerate(book.worksheets[0].iter_rows(values_only=True), 1):
+            if number % 256 == 0:
+                deadline.check(f"row {number}")
+            cells = [_cell(c) for c in values[: MAX_COLUMNS + 1]]
+            filled += (count := sum(map(bool, cells)))
+            if filled > MAX_CELLS:
+                raise InputError("too-large", [Fault(f"more than {MAX_CELLS} filled cells", f"row {number}", number)])
+            if count:
+                yield number, cells
+    except (InputError, MemoryError):
         raise
     except Exception as error:  # the library raises whatever a broken archive or document makes it stumble over
-        raise InputError("not-a-table", [Fault(f"no XLSX that can be read: {str(error)[:200]}", "byte 0")]) from error
+        why = cleaned(str(error), 200)
+        raise InputError("not-a-table", [Fault(f"no XLSX that can be read: {why}", "byte 0")]) from error
 
 
 def _cell(value: Any) -> str:
@@ -124,4 +174,4 @@ def _cell(value: Any) -> str:
         return value.isoformat()
     if isinstance(value, float) and value.is_integer():
         value = int(value)
-    return str(value).strip()[:MAX_CELL]
+    return cleaned(str(value), MAX_CELL)

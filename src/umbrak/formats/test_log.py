@@ -5,7 +5,9 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.text import decoded, numbered_lines
 
 _PASSES = (
     re.compile(r"\bpass(?:es)?\s*(?:completed?|done|count)?\s*[:=#]?\s*(\d{1,6})\b", re.I),
@@ -32,13 +34,16 @@ class LogVerdict:
 def read_test_log(raw: bytes) -> LogVerdict:
     """Search a log for its verdict. The highest count of each counts: tools print running totals.
 
-    Raises InputError where nothing in it tells of passes or errors.
+    Raises InputError where nothing in it tells of passes or errors; too large, too slow.
     """
-    text = raw.decode("utf-8", "replace")
-    passes, errors, failed, passed, because = 0, 0, 0, False, []
+    check_size(len(raw))
+    last = 0
+    passes, errors, failed, passed = 0, 0, 0, False
+    because: list[str] = []
     told = False
-    for line in text.splitlines():
-        line = line.strip()[:300]
+    for number, whole_line in numbered_lines(decoded(raw), Deadline()):
+        last = number
+        line = whole_line.strip()[:300]
         found_errors = max((int(m.group(1)) for p in _ERRORS for m in p.finditer(line)), default=None)
         found_passes = max((int(m.group(1)) for p in _PASSES for m in p.finditer(line)), default=None)
         clean = found_errors == 0 or bool(_NONE.search(line))
@@ -51,12 +56,12 @@ def read_test_log(raw: bytes) -> LogVerdict:
         passes = max(passes, found_passes or 0)
         failed += bad
         passed = passed or ok or clean
-        because.append(line)
+        because = [*because[-7:], line]
     if not told:
         raise InputError(
             "no-verdict",
-            [Fault("nothing in this log tells of passes or errors; enter the verdict by hand", f"lines 1 to {text.count(chr(10)) + 1}")],
+            [Fault("nothing in this log tells of passes or errors; enter the verdict by hand", f"lines 1 to {max(last, 1)}")],
         )  # fmt: skip
     errors = max(errors, failed)
     # A log that says that it passed without counting has passed once.
-    return LogVerdict(passes or int(passed and not errors), errors, tuple(because[-8:]))
+    return LogVerdict(passes or int(passed and not errors), errors, tuple(because))

@@ -4,20 +4,26 @@ from __future__ import annotations
 
 import difflib
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any, TypeVar
 
 import yaml
 from pydantic import BaseModel, ValidationError
 
-from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.bounds import MAX_FAULTS, Deadline
+from umbrak.formats.faults import Fault, InputError, more_faults
+from umbrak.formats.text import cleaned
 
 #: Sheets and cases are written by hand; a larger text is something else.
 MAX_BYTES = 1 << 20
 #: Values after aliases are followed: bounds "billion laughs".
 MAX_VALUES = 100_000
 MAX_DEPTH = 40
+#: Of a field's name [characters].
+MAX_KEY = 200
 
 Path = tuple[str | int, ...]
 M = TypeVar("M", bound=BaseModel)
@@ -47,12 +53,13 @@ def dotted(path: Path) -> str:
     return text
 
 
-def load_yaml(text: str | bytes) -> list[Document]:
+def load_yaml(text: str | bytes, deadline: Deadline | None = None) -> list[Document]:
     """Every document of a YAML (or JSON) text.
 
     Raises
-        InputError   not UTF-8, too large, no YAML, a key given twice; with line and column
+        InputError   not UTF-8, too large, too deep, too slow, no YAML, a key given twice; with line and column
     """
+    deadline = deadline or Deadline()
     if len(text) > MAX_BYTES:
         raise InputError("too-large", [Fault(f"{len(text)} bytes; at most {MAX_BYTES} are read")])
     if isinstance(text, bytes):
@@ -61,63 +68,143 @@ def load_yaml(text: str | bytes) -> list[Document]:
         except UnicodeDecodeError as error:
             raise InputError("not-utf-8", [Fault(f"byte {error.start} is not UTF-8", f"byte {error.start}")]) from error
     try:
-        nodes = [
-            n
-            for n in yaml.compose_all(text, yaml.CSafeLoader if hasattr(yaml, "CSafeLoader") else yaml.SafeLoader)
-            if n
-        ]
+        nodes = list(_nodes(text, deadline))
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
         raise InputError(
             "not-yaml", [Fault(f"no YAML: {error.problem or error.context}", f"line {line}", line, column)]
         ) from error
-    except yaml.YAMLError as error:
-        raise InputError("not-yaml", [Fault(f"no YAML: {' '.join(str(error).split())}")]) from error
-    except RecursionError as error:
-        raise InputError("too-deep", [Fault("nested too deeply")]) from error
-    return [_Builder().document(n) for n in nodes]
+    except (yaml.YAMLError, UnicodeEncodeError) as error:
+        raise InputError("not-yaml", [Fault(f"no YAML: {cleaned(str(error), 200)}")]) from error
+    return [_Builder(deadline).document(n) for n in nodes]
+
+
+@dataclass(frozen=True, slots=True)
+class _Scalar:
+    tag: str
+    value: str
+    line: int
+    column: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Collection:
+    mapping: bool
+    #: Values in order; of a mapping each key before its value.
+    parts: list[_Node]
+    anchor: str | None
+    line: int
+    column: int
+
+
+_Node = _Scalar | _Collection
+
+
+def _nodes(text: str, deadline: Deadline) -> Iterator[_Node]:
+    """The root node of every document.
+
+    Made from the parser's events, which come one after another however deep the text is nested: the library's own
+    composer recurses in C, so that a text of nothing but brackets would end the process.
+    """
+    anchors: dict[str, _Node] = {}
+    open_: list[_Collection] = []
+    for count, event in enumerate(yaml.parse(text, yaml.CSafeLoader)):
+        line, column = (event.start_mark.line + 1, event.start_mark.column + 1) if event.start_mark else (1, 1)
+        if count % 1024 == 0:
+            deadline.check(f"line {line}")
+        match event:
+            case yaml.CollectionStartEvent():
+                open_.append(_Collection(isinstance(event, yaml.MappingStartEvent), [], event.anchor, line, column))
+                _check_bounds(count, len(open_), line, column)
+                continue
+            case yaml.CollectionEndEvent():
+                node: _Node = open_.pop()
+                anchor = node.anchor if isinstance(node, _Collection) else None
+            case yaml.ScalarEvent():
+                node, anchor = _Scalar(_tag(event), event.value, line, column), event.anchor
+            case yaml.AliasEvent():
+                # A collection has its name once it is closed: one told within itself is unknown there.
+                if event.anchor not in anchors:
+                    raise InputError(
+                        "not-yaml", [Fault(f"*{event.anchor} names nothing", f"line {line}", line, column)]
+                    )
+                node, anchor = anchors[event.anchor], None
+            case yaml.DocumentStartEvent():
+                anchors.clear()
+                continue
+            case _:
+                continue
+        if anchor:
+            anchors[anchor] = node
+        if open_:
+            open_[-1].parts.append(node)
+        else:
+            yield node
+
+
+_TAGS = yaml.resolver.Resolver()
+
+
+def _tag(event: yaml.ScalarEvent) -> str:
+    return event.tag or str(_TAGS.resolve(yaml.ScalarNode, event.value, event.implicit))  # type: ignore[no-untyped-call]
+
+
+def _check_bounds(values: int, depth: int, line: int, column: int) -> None:
+    if values > MAX_VALUES or depth > MAX_DEPTH:
+        deep = depth > MAX_DEPTH
+        message = f"nested more than {MAX_DEPTH} deep" if deep else f"more than {MAX_VALUES} values"
+        raise InputError("too-deep" if deep else "too-large", [Fault(message, f"line {line}", line, column)])
 
 
 class _Builder:
-    def __init__(self) -> None:
+    def __init__(self, deadline: Deadline) -> None:
         self.places: dict[Path, tuple[int, int]] = {}
         self.faults: list[Fault] = []
+        self.deadline = deadline
 
-    def document(self, node: yaml.Node) -> Document:
+    def document(self, node: _Node) -> Document:
         data = self.build(node, ())
         if self.faults:
-            raise InputError("not-yaml", self.faults)
+            raise InputError("not-yaml", self.faults[:MAX_FAULTS])
         return Document(data, self.places)
 
-    def build(self, node: yaml.Node, path: Path) -> Any:
-        place = (node.start_mark.line + 1, node.start_mark.column + 1)
-        self.places[path] = place
-        if len(self.places) > MAX_VALUES or len(path) > MAX_DEPTH:
-            raise InputError("too-large", [Fault("too many values, or nested too deeply", f"line {place[0]}", *place)])
-        if isinstance(node, yaml.MappingNode):
+    def build(self, node: _Node, path: Path) -> Any:
+        self.places[path] = (node.line, node.column)
+        if len(self.places) % 1024 == 0:
+            self.deadline.check(f"line {node.line}")
+        # Aliases are followed here: a few of them stand for any number of values, at any depth.
+        _check_bounds(len(self.places), len(path), node.line, node.column)
+        if isinstance(node, _Scalar):
+            return _scalar(node)
+        if node.mapping:
             return self.mapping(node, path)
-        if isinstance(node, yaml.SequenceNode):
-            return [self.build(child, (*path, i)) for i, child in enumerate(node.value)]
-        return _scalar(node)
+        return [self.build(child, (*path, i)) for i, child in enumerate(node.parts)]
 
-    def mapping(self, node: yaml.MappingNode, path: Path) -> dict[str, Any]:
+    def mapping(self, node: _Collection, path: Path) -> dict[str, Any]:
         found: dict[str, Any] = {}
-        for key_node, value_node in node.value:
-            key = key_node.value if isinstance(key_node, yaml.ScalarNode) else None
-            line, column = key_node.start_mark.line + 1, key_node.start_mark.column + 1
-            if key is None:
-                self.faults.append(Fault("a key must be a plain word", f"line {line}", line, column, dotted(path)))
+        for key_node, value_node in zip(node.parts[::2], node.parts[1::2], strict=True):
+            key = key_node.value if isinstance(key_node, _Scalar) else None
+            where = (f"line {key_node.line}", key_node.line, key_node.column)
+            if key is None or len(key) > MAX_KEY:
+                message = "a key must be a plain word" if key is None else f"a key has at most {MAX_KEY} characters"
+                self.faults.append(Fault(message, *where, dotted(path)))
                 continue
             if key in found:
-                self.faults.append(Fault("given twice", f"line {line}", line, column, dotted((*path, key))))
+                self.faults.append(Fault("given twice", *where, dotted((*path, key))))
             found[key] = self.build(value_node, (*path, key))
-            self.places[*path, key] = (line, column)
+            self.places[*path, key] = (key_node.line, key_node.column)
         return found
 
 
-def _scalar(node: yaml.Node) -> Any:
-    """The value of a scalar. Dates stay text: the documents say themselves what they are."""
+#: A number is longer than this only to do harm [characters].
+_MAX_NUMBER = 40
+_MAX_DIGITS = 18
+
+
+def _scalar(node: _Scalar) -> Any:
+    """The value of a scalar. Dates stay text: the documents say themselves what they are. So do numbers that are longer
+    than any quantity, or written with underscores."""
     text = node.value
     match node.tag.rsplit(":", 1)[-1]:
         case "null":
@@ -125,13 +212,10 @@ def _scalar(node: yaml.Node) -> Any:
         case "bool":
             return text.lower() in ("true", "yes", "on")
         case "int":
+            return int(text, 10) if re.fullmatch(r"[-+]?[0-9]+", text) and len(text) <= _MAX_DIGITS else text
+        case "float" if len(text) <= _MAX_NUMBER and "_" not in text:
             try:
-                return int(text.replace("_", ""), 10)
-            except ValueError:
-                return text
-        case "float":
-            try:
-                value = float(text.replace("_", ""))
+                value = float(text)
             except ValueError:
                 return text
             return value if math.isfinite(value) else text
@@ -144,7 +228,11 @@ def check(document: Document, model: type[M], context: Any = None) -> M:
     try:
         return model.model_validate(document.data, context=context)
     except ValidationError as error:
-        raise InputError("wrong-field", [_fault(document, model, e) for e in error.errors()]) from error
+        wrong = error.errors(include_url=False)
+        faults = [_fault(document, model, e) for e in wrong[:MAX_FAULTS]]
+        if len(wrong) > MAX_FAULTS:
+            faults.append(replace(faults[-1], message=more_faults(len(wrong) - MAX_FAULTS), path=""))
+        raise InputError("wrong-field", faults) from error
 
 
 def _fault(document: Document, model: type[BaseModel], error: Any) -> Fault:
@@ -152,26 +240,32 @@ def _fault(document: Document, model: type[BaseModel], error: Any) -> Fault:
     kind, ctx, given = error["type"], error.get("ctx") or {}, error.get("input")
     if kind == "extra_forbidden":
         known = _known_fields(model, path[:-1])
-        near = difflib.get_close_matches(str(path[-1]), known, 1)
+        near = difflib.get_close_matches(str(path[-1])[:MAX_KEY], known, 1)
         hint = f"; did you mean {near[0]}?" if near else f"; known here: {', '.join(sorted(known))}" if known else ""
         return document.fault(path, f"unknown field{hint}")
     if kind == "missing":
         return document.fault(path, "is missing")
     if kind == "string_type" and isinstance(given, int | float) and not isinstance(given, bool):
-        return document.fault(path, f"{given} must be text here: put it in quotes")
+        return document.fault(path, f"{_shown(given)} must be text here: put it in quotes")
     message = str(ctx["error"]) if kind == "value_error" else error["msg"].removeprefix("Input should be ")
     if kind in ("value_error",):
         return document.fault(path, message)
     shown = (
         "nothing"
         if given is None
-        else repr(given)
+        else _shown(given)
         if not isinstance(given, dict | list)
         else "a block"
         if isinstance(given, dict)
         else "a list"
     )
     return document.fault(path, f"expected {message}, found {shown}")
+
+
+def _shown(given: object) -> str:
+    """A wrong value as the fault shows it."""
+    text = repr(given[:61] if isinstance(given, str) else given)
+    return text if len(text) <= 64 else f"{text[:60]}…"
 
 
 def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
@@ -189,9 +283,15 @@ def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
     return tuple(path)
 
 
+@cache
+def _schema(model: type[BaseModel]) -> dict[str, Any]:
+    """A model's JSON Schema, made once: it takes tens of milliseconds."""
+    return model.model_json_schema(by_alias=True)
+
+
 def _known_fields(model: type[BaseModel], path: Path) -> list[str]:
     """Names of the fields that the model at this path has, as far as they can be followed."""
-    schema = model.model_json_schema(by_alias=True)
+    schema = _schema(model)
     definitions = schema.get("$defs", {})
 
     def resolve(part: Any) -> list[Any]:

@@ -18,6 +18,7 @@ CODES: dict[str, str] = {
     # -- contradictions: the sheet cannot be used -------------------------------------------------------
     "channel-twice": "A channel is given twice, or hangs on two controllers.",
     "slot-twice": "A slot is in two channels.",
+    "slots-too-many": "More slots than any machine has (1024): a block is repeated too often, or is no board.",
     "slot-no-channel": "A slot is described but is in no channel; add it to one, or mend the name or pattern.",
     "order-empty": "A population entry says nothing.",
     "order-twice": "A population entry gives both `fill` and `counts`; keep the one that the maker gives.",

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import ConfigDict, Field
 
+from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
 from umbrak.formats.documents import (
     BufferingName,
+    Clause,
     Doc,
     FormName,
     GenerationName,
@@ -21,7 +23,7 @@ from umbrak.formats.documents import (
     Volts,
 )  # fmt: skip
 
-Clause = str | int | float | None
+Count = Annotated[int, Field(ge=0, le=10_000)]
 Word = Literal["refused", "unsupported", "slower"]
 MemberName = Literal[
     "capacity_gib",
@@ -48,10 +50,10 @@ class TestDoc(Doc):
 
     buffering: BufferingName | None = None
     ecc: bool | None = None
-    package_ranks: int | None = None
-    stack_height: int | None = None
+    package_ranks: Annotated[int, Field(ge=1, le=16)] | None = None
+    stack_height: Annotated[int, Field(ge=1, le=16)] | None = None
     device_width: Literal[4, 8, 16] | None = None
-    die_gbit: float | None = None
+    die_gbit: Annotated[float, Field(gt=0, le=1024)] | None = None
     capacity_gib: Gib | None = None
 
 
@@ -61,6 +63,11 @@ class KindDoc(TestDoc):
     certified: bool = Field(True, description="false: it works, but the maker does not vouch for it")
 
 
+Ranks = Annotated[int, Field(ge=1, le=16)]
+#: Several of something that a sheet has: far more than any needs, few enough to be judged at once.
+_FEW, _MANY, _MOST = 64, 500, 5000
+
+
 class RateRowDoc(TestDoc):
     """What a channel runs at when all of the row's conditions hold; of several rows the most specific wins."""
 
@@ -68,7 +75,7 @@ class RateRowDoc(TestDoc):
     dpc: Annotated[int, Field(ge=1, le=8)] | None = Field(
         None, description="modules in the channel, soldered memory counting as one"
     )
-    ranks: int | list[int] | None = Field(
+    ranks: Ranks | Annotated[list[Ranks], Field(max_length=8)] | None = Field(
         None, description="package ranks: one number for any module of the channel, or a list, one for each module"
     )
     rail_v: Volts | None = None
@@ -80,10 +87,10 @@ class SheetLimitDoc(LimitDoc):
 
 class ProcessorDoc(Sourced):
     title: Name | None = None
-    rates_mts: list[Mts] = Field(default_factory=list, description="data rates that it can run")
-    rate_table: list[RateRowDoc] = []
+    rates_mts: list[Mts] = Field(default_factory=list, max_length=_FEW, description="data rates that it can run")
+    rate_table: Annotated[list[RateRowDoc], Field(max_length=_MANY)] = []
     refuses_above_mts: Mts | None = Field(None, description="modules rated above are not slowed but refused")
-    limits: list[SheetLimitDoc] = []
+    limits: Annotated[list[SheetLimitDoc], Field(max_length=_MANY)] = []
 
 
 class SocketDoc(Doc):
@@ -93,18 +100,20 @@ class SocketDoc(Doc):
 
 
 class RailDomainDoc(Doc):
-    rails_v: Annotated[list[Volts], Field(min_length=1)]
+    rails_v: Annotated[list[Volts], Field(min_length=1, max_length=8)]
     sockets: list[Name] = Field(default_factory=list, description="sockets whose memory the supply feeds")
     channels: list[Name] = Field(default_factory=list, description="channels that it feeds, where not whole sockets")
 
 
 class ModeDoc(Doc):
     usable_share: Annotated[float, Field(gt=0, le=1)] = 1.0
-    channels_used: Annotated[int, Field(ge=1)] | None = None
+    channels_used: Annotated[int, Field(ge=1, le=MAX_SLOTS)] | None = None
     bandwidth_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
     alike: list[MemberName] = []
-    counts: list[int] = Field(default_factory=list, description="modules per socket with which it works")
-    spare_ranks: Annotated[int, Field(ge=0)] = Field(0, description="ranks that each filled channel keeps back")
+    counts: list[Count] = Field(
+        default_factory=list, max_length=MAX_SLOTS, description="modules per socket with which it works"
+    )
+    spare_ranks: Annotated[int, Field(ge=0, le=16)] = Field(0, description="ranks that each filled channel keeps back")
     slots: list[Name] = Field(
         default_factory=list, description="the only slots it works with; a name may hold * for several"
     )
@@ -113,20 +122,22 @@ class ModeDoc(Doc):
 class MemoryDoc(Sourced):
     generation: GenerationName
     form: FormName
-    rails_v: Annotated[list[Volts], Field(min_length=1)]
+    rails_v: Annotated[list[Volts], Field(min_length=1, max_length=8)]
     rail_policy: Literal["lowest", "highest", "setting"] | None = None
     rail_domains: dict[Name, RailDomainDoc] = Field(
         default_factory=dict, description="supplies, where there are several"
     )
-    accepts: Annotated[list[KindDoc], Field(min_length=1)]
-    refuses: list[TestDoc] = []
+    accepts: Annotated[list[KindDoc], Field(min_length=1, max_length=_FEW)]
+    refuses: Annotated[list[TestDoc], Field(max_length=_FEW)] = []
     ecc_mixed: Literal["refused", "loses"] | None = None
-    never_together: list[Annotated[list[TestDoc], Field(min_length=2)]] = []
+    never_together: Annotated[
+        list[Annotated[list[TestDoc], Field(min_length=2, max_length=_FEW)]], Field(max_length=_FEW)
+    ] = []
     together_within: Literal["machine", "socket", "channel"] = "machine"
-    package_ranks_per_channel: Annotated[int, Field(ge=1)] | None = Field(
+    package_ranks_per_channel: Annotated[int, Field(ge=1, le=1024)] | None = Field(
         None, description="chip selects of a channel: hard"
     )
-    load_reduced_counts_as: Annotated[int, Field(ge=1)] | None = None
+    load_reduced_counts_as: Annotated[int, Field(ge=1, le=16)] | None = None
     modes: dict[Name, ModeDoc] = {}
     remaps_hole: bool | None = None
 
@@ -138,8 +149,8 @@ class ChannelDoc(Doc):
 
 
 class ClearanceDoc(Doc):
-    fitted: Annotated[float, Field(gt=0)] | None = None
-    on_the_way: Annotated[float, Field(gt=0)] | None = None
+    fitted: Annotated[float, Field(gt=0, le=500)] | None = None
+    on_the_way: Annotated[float, Field(gt=0, le=500)] | None = None
 
 
 class CarrierDoc(Doc):
@@ -176,7 +187,7 @@ class PopulationDoc(Sourced):
     fill: list[Annotated[list[Name], Field(min_length=1)]] | None = Field(
         None, description="sets in the order in which they are filled"
     )
-    counts: dict[Any, list[list[Name]]] | None = Field(
+    counts: dict[Count | Name, list[list[Name]]] | None = Field(
         None, description="number of modules -> sets that hold them, in order"
     )
     other_counts: Word | None = None
@@ -186,13 +197,15 @@ class PopulationDoc(Sourced):
     higher_ranks_far: bool = False
     even_over: Literal["sockets"] | None = Field(None, description="like totals on every socket")
     symmetric: bool = Field(False, description="like modules in the like slots of every socket")
-    least_per_processor: Annotated[int, Field(ge=0)] = 0
+    least_per_processor: Annotated[int, Field(ge=0, le=MAX_SLOTS)] = 0
 
 
 class RepeatDoc(Sourced):
     """Said once, holds for each socket or each carrier; names become SOCKET.NAME, or as `name` says."""
 
-    over: Annotated[list[Name], Field(min_length=1)] = Field(description="sockets, or carriers that name their socket")
+    over: Annotated[list[Name], Field(min_length=1, max_length=_MANY)] = Field(
+        description="sockets, or carriers that name their socket"
+    )
     name: Name = Field(
         "{over}.{name}", description="how names are made; may hold {over}, {name} and {n}, the place in `over`"
     )
@@ -202,7 +215,7 @@ class RepeatDoc(Sourced):
     slots: dict[Name, SlotDoc] = Field(
         default_factory=dict, description="a key may end or begin with * and then holds for every slot it matches"
     )
-    population: list[PopulationDoc] = []
+    population: Annotated[list[PopulationDoc], Field(max_length=_MANY)] = []
 
 
 class ListedDoc(Doc):
@@ -216,13 +229,18 @@ class StepDoc(Doc):
     close: Text = ""
 
 
+Minutes = Annotated[float, Field(ge=0, le=100_000)]
+Mib = Annotated[float, Field(ge=0, le=1 << 34)]
+Seconds = Annotated[float, Field(ge=0, le=1_000_000)]
+
+
 class AccessDoc(Doc):
-    minutes: Annotated[float, Field(ge=0)] = 0
+    minutes: Minutes = 0
     tools: list[Name] = []
     ends_warranty: bool = False
-    cools_min: Annotated[float, Field(ge=0)] = 0
-    bays_out: list[int] = []
-    bays_ease: list[int] = []
+    cools_min: Minutes = 0
+    bays_out: Annotated[list[Count], Field(max_length=MAX_DRIVES)] = []
+    bays_ease: Annotated[list[Count], Field(max_length=MAX_DRIVES)] = []
     airflow: list[Name] = Field(default_factory=list, description="blanks, baffles and guides that must go back")
     steps: list[StepDoc] = []
 
@@ -234,15 +252,15 @@ class BaysDoc(Doc):
 
 
 class ReserveDoc(Doc):
-    fixed_mib: Annotated[float, Field(ge=0)] = 0
+    fixed_mib: Mib = 0
     share: Annotated[float, Field(ge=0, lt=1)] = 0
-    tolerance_mib: Annotated[float, Field(ge=0)] = 0
+    tolerance_mib: Mib = 0
 
 
 class FirstBootDoc(Doc):
-    base_s: Annotated[float, Field(ge=0)] = 0
-    per_module_s: Annotated[float, Field(ge=0)] = 0
-    per_gib_s: Annotated[float, Field(ge=0)] = 0
+    base_s: Seconds = 0
+    per_module_s: Seconds = 0
+    per_gib_s: Seconds = 0
     spread: Annotated[float, Field(ge=0, le=1)] = 0
 
 
@@ -258,7 +276,7 @@ class NoteDoc(Sourced):
 class SheetDoc(Doc):
     """One model of machine."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, validate_by_name=True, defer_build=True)
+    model_config = ConfigDict(validate_by_name=True)
 
     version: Literal[1] = Field(alias="umbrak-sheet")
     id: Name
@@ -267,11 +285,11 @@ class SheetDoc(Doc):
     kind: Literal["appliance", "server", "workstation"] = Field(alias="class")
     archetype: bool = Field(False, description="a common architecture without a maker, to start a sheet from")
     notes: Text | None = None
-    sources: Annotated[dict[Name, SourceDoc], Field(min_length=1)]
-    processors: Annotated[dict[Name, ProcessorDoc], Field(min_length=1)]
+    sources: Annotated[dict[Name, SourceDoc], Field(min_length=1, max_length=_MANY)]
+    processors: Annotated[dict[Name, ProcessorDoc], Field(min_length=1, max_length=_MANY)]
     rate_alike: Literal["machine"] | None = None
     rate_cap_mts: Mts | None = None
-    sockets: Annotated[dict[Name, SocketDoc], Field(min_length=1)]
+    sockets: Annotated[dict[Name, SocketDoc], Field(min_length=1, max_length=MAX_PROCESSORS)]
     memory: MemoryDoc
     controllers: dict[Name, list[Name]] = {}
     interleave_ways: list[int] = []
@@ -279,9 +297,9 @@ class SheetDoc(Doc):
     slots: dict[Name, SlotDoc] = {}
     carriers: dict[Name, CarrierDoc] = {}
     repeat: RepeatDoc | list[RepeatDoc] | None = None
-    population: list[PopulationDoc] = []
-    limits: list[SheetLimitDoc] = []
-    listed: list[ListedDoc] = []
+    population: Annotated[list[PopulationDoc], Field(max_length=_MANY)] = []
+    limits: Annotated[list[SheetLimitDoc], Field(max_length=_MANY)] = []
+    listed: Annotated[list[ListedDoc], Field(max_length=_MOST)] = []
     access: dict[Name, AccessDoc] = {}
     bays: BaysDoc | None = None
     reserve: ReserveDoc | None = None
@@ -289,8 +307,10 @@ class SheetDoc(Doc):
     starts: StartsDoc | None = None
     reports: dict[Name, Text] = Field(default_factory=dict, description="where firmware and system show the memory")
     lights: dict[Name, Text] = Field(default_factory=dict, description="light -> what it tells")
-    os_notes: list[NoteDoc] = Field(default_factory=list, description="what operating systems do with the memory")
-    geometry: dict[Name, tuple[float, float] | list[float]] = Field(
+    os_notes: list[NoteDoc] = Field(
+        default_factory=list, max_length=_MANY, description="what operating systems do with the memory"
+    )
+    geometry: dict[Name, Annotated[list[Annotated[float, Field(ge=-10_000, le=10_000)]], Field(max_length=8)]] = Field(
         default_factory=dict,
         description="socket, carrier or slot -> [x, y] in coarse grid units; left out, it is laid out",
     )

@@ -33,7 +33,8 @@ from umbrak.core.platform.sheet import (
     Socket,
 )  # fmt: skip
 from umbrak.core.platform.statement import Statement
-from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.bounds import MAX_SLOTS, Deadline
+from umbrak.formats.faults import Fault
 from umbrak.formats.sheet.document import ChannelDoc, RepeatDoc, SheetDoc, SheetLimitDoc, SlotDoc, TestDoc
 from umbrak.formats.sheet.population import Orders
 from umbrak.formats.sheet.references import Naming, References
@@ -42,20 +43,21 @@ from umbrak.formats.yaml_text import Document, Path
 _TEST_MEMBERS = tuple(TestDoc.model_fields)
 
 
-def expand(document: Document, doc: SheetDoc, content_hash: str) -> tuple[Sheet, list[Fault]]:
+def expand(document: Document, doc: SheetDoc, content_hash: str, deadline: Deadline) -> tuple[Sheet, list[Fault]]:
     """The sheet, ready for use, and what was odd about it but legal.
 
     Raises
-        InputError   a name that refers to nothing, a count that contradicts its sets; every one with its line
+        InputError   a name that refers to nothing, a count that contradicts its sets; the first of them with their
+                     lines; more slots than any machine has; too slow
     """
-    expander = _Expander(document, doc)
+    expander = _Expander(document, doc, deadline)
     return expander.sheet(content_hash), expander.refs.odd
 
 
 class _Expander:
-    def __init__(self, document: Document, doc: SheetDoc) -> None:
+    def __init__(self, document: Document, doc: SheetDoc, deadline: Deadline) -> None:
         self.doc = doc
-        self.refs = References(document, doc)
+        self.refs = References(document, doc, deadline)
         self.channels: dict[str, Channel] = {}
         self.slots: dict[str, Slot] = {}
         self.ways: dict[str, tuple[int, ...]] = {}
@@ -98,8 +100,7 @@ class _Expander:
             Listed(item.part, refs.source([item.source], ("listed", i)), item.capacity_gib)
             for i, item in enumerate(doc.listed)
         )
-        if refs.faults:
-            raise InputError("wrong-reference", refs.faults)
+        refs.raise_faults()
         return Sheet(
             id=doc.id,
             title=doc.title,
@@ -299,12 +300,16 @@ class _Expander:
             self.channels[full] = Channel(full, name, owner, ids, controller_of.get(name), soldered)
             if given.interleave_ways:
                 self.ways[owner] = tuple(sorted(given.interleave_ways))
+            if len(self.slots) + len(ids) > MAX_SLOTS:
+                self.refs.wrong(at, f"the machine has more than {MAX_SLOTS} slots by now", "slots-too-many")
+                self.refs.raise_faults()
             for local, slot in zip(c.slots, ids, strict=True):
                 if slot in self.slots:
                     self.refs.wrong(at, f"slot {slot} is in two channels", "slot-twice")
                 self.slots[slot] = self.slot(local, slot, full, owner, given.slots, naming, path)
             locals_ += c.slots
         for key in given.slots:
+            self.refs.deadline.check("slots")
             if not any(_means(key, s) for s in locals_) and ("slots", key) not in self._said:
                 self._said.add(("slots", key))
                 self.refs.wrong((*path, "slots", key), "is in no channel", "slot-no-channel")
@@ -325,6 +330,7 @@ class _Expander:
         naming: Naming,
         path: Path,
     ) -> Slot:
+        self.refs.deadline.check(f"slot {full}")
         said: dict[str, Any] = {}
         at: dict[str, Path] = {}
         for key, d in slots.items():

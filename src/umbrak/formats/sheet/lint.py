@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from itertools import product
+from functools import partial
+from itertools import chain, product
 
 from umbrak.core.memory.rates import RAILS_V
 from umbrak.core.platform.sheet import Channel, Kind, Processor, RateRow, Sheet
 from umbrak.core.platform.statement import Statement, version_key
+from umbrak.formats.bounds import MAX_TOLD, Deadline
 from umbrak.formats.faults import Fault
 from umbrak.formats.sheet.codes import CODES
 from umbrak.formats.yaml_text import Document, Path
@@ -16,10 +18,15 @@ from umbrak.formats.yaml_text import Document, Path
 _Found = Iterator[tuple[Path, str, str]]
 
 
-def lint(document: Document, sheet: Sheet) -> list[Fault]:
-    """Everything the checks find."""
-    checks = (_rails, _rates, _limits, _slots, _ways, _orders, _kinds_and_modes, _unused, _geometry)
-    found = [each for check in checks for each in check(sheet)]
+def lint(document: Document, sheet: Sheet, deadline: Deadline) -> list[Fault]:
+    """What the checks find, MAX_TOLD things at most. Raises InputError when it takes too long."""
+    checks = (_rails, partial(_rates, deadline=deadline), _limits, _slots, _ways, _orders, _kinds_and_modes, _unused, _geometry)  # fmt: skip
+    found = []
+    for each in chain.from_iterable(check(sheet) for check in checks):
+        deadline.check("the checks of the whole")
+        found.append(each)
+        if len(found) >= MAX_TOLD:
+            break
     assert all(code in CODES for _, _, code in found)
     return [document.fault(path, message, code) for path, message, code in found]
 
@@ -40,7 +47,7 @@ def _rails(sheet: Sheet) -> _Found:
 # -- rates ----------------------------------------------------------------------------------------------
 
 
-def _rates(sheet: Sheet) -> _Found:
+def _rates(sheet: Sheet, deadline: Deadline) -> _Found:
     for name, p in sheet.processors.items():
         path: Path = ("processors", name)
         if not p.rate_table:
@@ -48,7 +55,7 @@ def _rates(sheet: Sheet) -> _Found:
                 yield path, "has no rate_table: no data rate can be told", "rate-table-missing"
             continue
         deepest = max((_depth(c) for c in sheet.channels.values() if _may_hold(sheet, c, name)), default=0)
-        if holes := _holes(sheet, p, deepest):
+        if holes := _holes(sheet, p, deepest, deadline):
             yield (*path, "rate_table"), f"no row for {holes[0]}" + _more(holes), "rate-table-hole"
         seen: dict[object, RateRow] = {}
         for i, row in enumerate(p.rate_table):
@@ -71,11 +78,12 @@ def _may_hold(sheet: Sheet, channel: Channel, processor: str) -> bool:
     return processor in sheet.sockets[channel.socket].processors
 
 
-def _holes(sheet: Sheet, p: Processor, deepest: int) -> list[str]:
+def _holes(sheet: Sheet, p: Processor, deepest: int, deadline: Deadline) -> list[str]:
     """Populations that the board allows and no row covers: each kind, depth, rail and common number of ranks."""
     rails = sorted({v for d in sheet.memory.rail_domains for v in d.rails_v})
     holes = []
     for kind, dpc, volts in product(sheet.memory.accepts, range(1, deepest + 1), rails):
+        deadline.check(f"the rate table of {p.id}")
         uncovered = [r for r in (1, 2, 4) if not any(_covers(row, kind, dpc, volts, r) for row in p.rate_table)]
         if uncovered:
             rail = f" at {volts:g} V" if len(rails) > 1 else ""

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 
 from umbrak.core.platform.sheet import Channel, EvenOrder, FillOrder, Slot
 from umbrak.formats.sheet.document import PopulationDoc
 from umbrak.formats.sheet.references import Naming, References
+from umbrak.formats.text import whole
 from umbrak.formats.yaml_text import Path
 
 Sets = tuple[tuple[str, ...], ...]
@@ -66,11 +68,12 @@ class Orders:
         sets = tuple(self._set(each, naming, (*path, "fill", i)) for i, each in enumerate(fill))
         return {sum(map(len, sets[:end])): sets[:end] for end in range(1, len(sets) + 1)}
 
-    def _counts(self, counts: Mapping[object, list[list[str]]], path: Path, naming: Naming) -> dict[int, Sets]:
+    def _counts(self, counts: Mapping[int | str, list[list[str]]], path: Path, naming: Naming) -> dict[int, Sets]:
         layouts = {}
         for key, groups in counts.items():
-            at: Path = (*path, "counts", key)  # type: ignore[arg-type]
-            count = int(str(key)) if str(key).isdigit() else 0
+            at: Path = (*path, "counts", key)
+            self.refs.deadline.check(f"counts {key}")
+            count = whole(str(key)) or 0
             sets = tuple(self._set(each, naming, (*at, i)) for i, each in enumerate(groups))
             if count < 1 or sum(map(len, sets)) != count:
                 self.refs.wrong(
@@ -80,6 +83,7 @@ class Orders:
         return layouts
 
     def _set(self, names: list[str], naming: Naming, path: Path) -> tuple[str, ...]:
+        self.refs.deadline.check("a set of an order")
         full = tuple(naming.full(n) for n in names)
         for name in full:
             self.refs.known(self.slots, name, path, "slot")
@@ -96,17 +100,18 @@ class Orders:
     ) -> None:
         refs = self.refs
         for sets in layouts.values():
-            flat = [s for each in sets for s in each]
-            twice = sorted({s for s in flat if flat.count(s) > 1})
+            twice = sorted(s for s, times in Counter(s for each in sets for s in each).items() if times > 1)
             if twice:
                 refs.wrong(path, f"{', '.join(twice)} stands in two sets", "order-repeats-slot")
                 break
         group = [s for s, slot in self.slots.items() if where in (None, self._socket(slot), slot.carrier)]
-        lacking = [s for s in group if s not in ordered]
+        filled = set(ordered)
+        lacking = [s for s in group if s not in filled]
         whole = not naming.over if p.scope in (None, "machine") else where is not None
         if lacking and whole:
             refs.doubt(path, f"the order never fills {', '.join(lacking)}", "order-misses-slot")
-        foreign = [s for s in ordered if s in self.slots and s not in group]
+        here = set(group)
+        foreign = [s for s in ordered if s in self.slots and s not in here]
         if foreign:
             refs.doubt(path, f"{', '.join(foreign)} belongs to another place than {where}", "order-outside-scope")
 

@@ -9,6 +9,7 @@ from functools import cache
 from importlib.resources import files
 
 from umbrak.core.platform.sheet import Sheet
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.document import SheetDoc
 from umbrak.formats.sheet.expand import expand
@@ -31,45 +32,46 @@ def content_hash(data: object) -> str:
     return hashlib.sha256(json.dumps(data, sort_keys=True, ensure_ascii=False).encode()).hexdigest()[:16]
 
 
-def read_sheets(text: str | bytes) -> list[SheetReading]:
+def read_sheets(text: str | bytes, deadline: Deadline | None = None) -> list[SheetReading]:
     """Every sheet of a text (documents apart by ---).
 
     Raises
-        InputError   no YAML, wrong fields, unresolved names; every fault with line and column
+        InputError   no YAML, wrong fields, unresolved names; the first faults with line and column; too large, too slow
     """
-    documents = load_yaml(text)
+    deadline = deadline or Deadline()
+    documents = load_yaml(text, deadline)
     if not documents:
         raise InputError("empty", [Fault("there is no sheet in it")])
-    return [read_document(d, text) for d in documents]
+    return [read_document(d, text, deadline) for d in documents]
 
 
-def read_sheet(text: str | bytes) -> SheetReading:
+def read_sheet(text: str | bytes, deadline: Deadline | None = None) -> SheetReading:
     """The one sheet of a text. Raises InputError as `read_sheets`, and when there are several."""
-    sheets = read_sheets(text)
+    sheets = read_sheets(text, deadline)
     if len(sheets) > 1:
         raise InputError("several-sheets", [Fault(f"one sheet was expected, {len(sheets)} found")])
     return sheets[0]
 
 
 def sheet_from_data(data: object) -> Sheet:
-    """A sheet from plain data, such as one that is stored or stands inside a case."""
-    return read_document(Document(data, {}), "").sheet
+    """A sheet from plain data, such as one that is stored."""
+    return read_document(Document(data, {}), "", Deadline(60)).sheet  # it was read once within the usual time
 
 
-def read_document(document: Document, text: str | bytes) -> SheetReading:
+def read_document(document: Document, text: str | bytes, deadline: Deadline) -> SheetReading:
     """One document as a sheet. Raises InputError as `read_sheets`."""
     if not isinstance(document.data, dict):
         raise InputError(
             "not-a-sheet", [document.fault((), "a sheet is a block of fields that begins with umbrak-sheet: 1")]
         )
     doc = check(document, SheetDoc)
-    sheet, odd = expand(document, doc, content_hash(document.data))
+    sheet, odd = expand(document, doc, content_hash(document.data), deadline)
     shown = text if isinstance(text, str) else text.decode("utf-8-sig")
     return SheetReading(
         shown,
         document.data,
         sheet,
-        tuple(sorted((*odd, *lint(document, sheet)), key=lambda f: (f.line or 0, f.column or 0, f.message))),
+        tuple(sorted((*odd, *lint(document, sheet, deadline)), key=lambda f: (f.line or 0, f.column or 0, f.message))),
     )
 
 

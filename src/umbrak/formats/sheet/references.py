@@ -9,7 +9,8 @@ from fnmatch import fnmatchcase
 from typing import TypeVar
 
 from umbrak.core.platform.statement import Source
-from umbrak.formats.faults import Fault
+from umbrak.formats.bounds import MAX_FAULTS, MAX_SLOTS, MAX_TOLD, Deadline
+from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.codes import CODES
 from umbrak.formats.sheet.document import SheetDoc
 from umbrak.formats.yaml_text import Document, Path
@@ -20,8 +21,9 @@ T = TypeVar("T")
 class References:
     """The document, its sources, and the faults found so far."""
 
-    def __init__(self, document: Document, doc: SheetDoc) -> None:
+    def __init__(self, document: Document, doc: SheetDoc, deadline: Deadline) -> None:
         self.document = document
+        self.deadline = deadline
         self.doc = doc
         #: What makes the sheet unusable.
         self.faults: list[Fault] = []
@@ -32,22 +34,32 @@ class References:
     def wrong(self, path: Path, message: str, code: str) -> None:
         assert code in CODES, code
         self.faults.append(self.document.fault(path, message, code))
+        if len(self.faults) >= MAX_FAULTS:
+            self.raise_faults()
+
+    def raise_faults(self) -> None:
+        """Raises InputError with the faults found so far, where there is any."""
+        if self.faults:
+            raise InputError("wrong-reference", self.faults)
 
     def doubt(self, path: Path, message: str, code: str) -> None:
         assert code in CODES, code
-        self.odd.append(self.document.fault(path, message, code))
+        if len(self.odd) < MAX_TOLD:
+            self.odd.append(self.document.fault(path, message, code))
 
     def known(self, names: Mapping[str, T], name: str, path: Path, what: str) -> T | None:
         """What the name refers to; a fault `WHAT-unknown` where that is nothing."""
         if name in names:
             return names[name]
-        near = difflib.get_close_matches(name, names, 1)
+        # Likeness is dear: among thousands of names nobody is helped by a guess.
+        near = difflib.get_close_matches(name, names, 1) if len(names) <= MAX_SLOTS else []
         hint = f"; did you mean {near[0]}?" if near else f"; known: {', '.join(names)}" if len(names) <= 12 else ""
         self.wrong(path, f"there is no {what} {name}{hint}", f"{what}-unknown")
         return None
 
     def matching(self, names: Iterable[str], pattern: str, path: Path, what: str) -> list[str]:
         """The names that a name or a pattern with * or ? means; a fault `WHAT-unknown` where it means none."""
+        self.deadline.check(pattern)
         found = [n for n in names if n == pattern or (set("*?") & set(pattern) and fnmatchcase(n, pattern))]
         if not found:
             self.known(dict.fromkeys(names), pattern, path, what)

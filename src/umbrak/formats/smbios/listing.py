@@ -15,9 +15,10 @@ from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
 from umbrak.formats.smbios import codes
-from umbrak.formats.smbios.tables import Record
+from umbrak.formats.smbios.tables import MAX_RECORDS, Record
+from umbrak.formats.text import numbered_lines, whole
 
-_HANDLE = re.compile(r"Handle\s+(0x[0-9A-F]+)\s*,\s*DMI type\s+(\d+)(?:\s*,\s*(\d+)\s+bytes)?", re.I)
+_HANDLE = re.compile(r"Handle\s+(0x[0-9A-F]{1,8})\s*,\s*DMI type\s+(\d{1,3})\b", re.I)
 _TITLES = {title.lower(): kind for kind, title in codes.TITLES.items()}
 #: Titles of structures that are not read, where their handle line is missing too.
 _OTHER_TITLE = re.compile(
@@ -33,8 +34,7 @@ def _text(value: str) -> str | None:
 
 
 def _whole(value: str) -> int | None:
-    match = re.match(r"\s*(\d+)", value)
-    return int(match[1]) or None if match else None
+    return whole(value) or None
 
 
 def _handle(value: str) -> int | None:
@@ -48,7 +48,7 @@ def _address(value: str) -> int | None:
 
 
 def _volts(value: str) -> float | None:
-    match = re.match(r"\s*(\d+(?:[.,]\d+)?)\s*V", value)
+    match = re.match(r"\s*(\d{1,4}(?:[.,]\d{1,6})?)\s*V", value)
     return float(match[1].replace(",", ".")) or None if match else None
 
 
@@ -65,7 +65,7 @@ def _size_mib(value: str) -> float | None:
     """A size [MiB]; 0 for a slot said to be empty, None for unknown."""
     if re.search(r"no module|not installed|empty", value, re.I):
         return 0
-    match = re.match(r"\s*(\d+(?:\.\d+)?)\s*(k|M|G|T)i?B", value, re.I)
+    match = re.match(r"\s*(\d{1,9}(?:\.\d{1,6})?)\s*(k|M|G|T)i?B", value, re.I)
     return float(match[1]) * _UNITS_MIB[match[2].lower() + "b"] if match else None
 
 
@@ -146,28 +146,35 @@ _IGNORED = {
 }  # fmt: skip
 
 
+#: A title on a line of its own, whatever a mail put before it.
+_TITLE_LINE = re.compile(
+    rf"^[^\w\n]{{0,40}}(?:{'|'.join(re.escape(t) for t in codes.TITLES.values())})[ \t\r]{{0,40}}$", re.I | re.M
+)
+
+
 def looks_like_listing(text: str) -> bool:
     head = text[:200_000]
-    return bool(_HANDLE.search(head)) or any(
-        re.search(rf"^\W*{re.escape(t)}\s*$", head, re.I | re.M) for t in codes.TITLES.values()
-    )
+    return bool(_HANDLE.search(head) or _TITLE_LINE.search(head))
 
 
-def decode_listing(text: str) -> tuple[list[tuple[int, Record]], list[Warning]]:
+def decode_listing(text: str, deadline: Deadline) -> tuple[list[tuple[int, Record]], list[Warning]]:
     """Records of the structures that matter, in order, and what could not be read, by line.
 
     Raises
-        InputError   too large, or nothing in it is such a listing (it says what was expected)
+        InputError   too large, too slow, or nothing in it is such a listing (it says what was expected)
     """
     check_size(len(text), "characters")
-    reader, deadline = _Reader(), Deadline()
-    for number, line in enumerate(text.splitlines(), 1):
-        if number % 1024 == 0:
-            deadline.check(f"line {number}")
+    reader, first = _Reader(), ""
+    for number, line in numbered_lines(text, deadline):
+        first = first or line.strip()
         reader.line(number, line)
+        if len(reader.records) >= MAX_RECORDS:
+            reader.warnings.append(
+                Warning(f"line {number}", f"more than {MAX_RECORDS} structures; the rest is left out")
+            )
+            break
     reader.close(cut=not text.endswith(("\n", "\r")) or reader.open_is_short())
     if not reader.records:
-        first = next((line.strip() for line in text.splitlines() if line.strip()), "")
         raise InputError(
             "not-a-listing",
             [

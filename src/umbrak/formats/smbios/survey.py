@@ -16,34 +16,36 @@ from umbrak.core.platform.survey import (
     SystemFacts,
     Warning,
 )  # fmt: skip
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.placeholders import told
 from umbrak.formats.smbios import codes
 from umbrak.formats.smbios.listing import decode_listing
 from umbrak.formats.smbios.tables import Record, decode_tables
 
 
-def read_tables(data: bytes) -> SurveyReading:
+def read_tables(data: bytes, deadline: Deadline) -> SurveyReading:
     """What binary tables report. Raises InputError as `decode_tables`."""
-    return _survey("smbios", *decode_tables(data))
+    return _survey("smbios", *decode_tables(data, deadline), deadline)
 
 
-def read_listing(text: str) -> SurveyReading:
+def read_listing(text: str, deadline: Deadline) -> SurveyReading:
     """What a text listing reports. Raises InputError as `decode_listing`."""
-    return _survey("smbios-text", *decode_listing(text))
+    return _survey("smbios-text", *decode_listing(text, deadline), deadline)
 
 
-def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning]) -> SurveyReading:
+def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning], deadline: Deadline) -> SurveyReading:
     def of(wanted: int) -> list[Record]:
         return [r for k, r in records if k == wanted]
 
     bios, system = next(iter(of(codes.BIOS)), None), next(iter(of(codes.SYSTEM)), None)
     slots = []
     for i, record in enumerate(_slots_of(of(codes.MEMORY_ARRAY), of(codes.MEMORY_DEVICE)), 1):
+        deadline.check(f"slot {i}")
         facts, said = _slot(record)
         slots.append(facts)
-        warnings = [*warnings, *(Warning(f"slot {facts.locator or i}", s) for s in said)]
+        warnings += (Warning(f"slot {facts.locator or i}", s) for s in said)
     if not slots:
-        warnings = [*warnings, Warning("the whole", "no memory device (type 17) in it: the slots stay unknown")]
+        warnings.append(Warning("the whole", "no memory device (type 17) in it: the slots stay unknown"))
     return SurveyReading(
         kind=kind,
         system=_system(system, next(iter(of(codes.BASE_BOARD)), None), next(iter(of(codes.CHASSIS)), None)),

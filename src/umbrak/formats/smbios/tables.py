@@ -11,12 +11,18 @@ from dataclasses import dataclass
 
 from umbrak.core.memory.module import MakerCode
 from umbrak.core.platform.survey import Warning
-from umbrak.formats.bounds import check_size
+from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.smbios import codes
 
 #: A handle is a word: there cannot be more structures (6.1.2).
 MAX_STRUCTURES = 1 << 16
+#: Of structures that matter here; machines have a few hundred.
+MAX_RECORDS = 8192
+#: A string is named by one byte (6.1.3).
+_MAX_STRINGS = 255
+#: Longer ones than any reader keeps [bytes].
+_MAX_STRING = 1024
 
 Record = dict[str, object]
 
@@ -56,23 +62,24 @@ def looks_like_tables(data: bytes) -> bool:
     )
 
 
-def decode_tables(data: bytes) -> tuple[list[tuple[int, Record]], list[Warning]]:
+def decode_tables(data: bytes, deadline: Deadline) -> tuple[list[tuple[int, Record]], list[Warning]]:
     """Records of the structures that matter, in order, and what could not be read.
 
     Raises
-        InputError   too large, or not one structure can be read
+        InputError   too large, too slow, or not one structure can be read
     """
     check_size(len(data))
     warnings: list[Warning] = []
     start, end = _table(data, warnings)
-    records = []
+    records: list[tuple[int, Record]] = []
     count = 0
     for structure in _structures(data, start, end, warnings):
         count += 1
-        if count > MAX_STRUCTURES:
-            warnings.append(
-                Warning(f"byte {structure.offset}", f"more than {MAX_STRUCTURES} structures; the rest is left out")
-            )
+        if count % 512 == 0:
+            deadline.check(f"byte {structure.offset}")
+        if count > MAX_STRUCTURES or len(records) >= MAX_RECORDS:
+            most = MAX_STRUCTURES if count > MAX_STRUCTURES else MAX_RECORDS
+            warnings.append(Warning(f"byte {structure.offset}", f"more than {most} structures; the rest is left out"))
             break
         reader = _READERS.get(structure.type)
         if reader:
@@ -131,14 +138,23 @@ def _structures(data: bytes, offset: int, end: int, warnings: list[Warning]) -> 
                 )
             )
             return
-        block = data[strings_at:closing]
-        strings = tuple(s.decode("utf-8", "replace") for s in block.split(b"\0")) if block else ()
-        yield Structure(kind, handle, offset, data[offset:strings_at], strings)
+        yield Structure(kind, handle, offset, data[offset:strings_at], _strings(data, strings_at, closing))
         offset = closing + 2
         if kind == codes.END_OF_TABLE:
             return
     if offset < end and any(data[offset:end]):
         warnings.append(Warning(f"byte {offset}", f"{end - offset} bytes after the last structure are no structure"))
+
+
+def _strings(data: bytes, start: int, end: int) -> tuple[str, ...]:
+    """The strings between two offsets; those that no byte can name are left out."""
+    found: list[str] = []
+    while start < end and len(found) < _MAX_STRINGS:
+        closing = data.find(b"\0", start, end)
+        stop = closing if closing >= 0 else end
+        found.append(data[start : min(stop, start + _MAX_STRING)].decode("utf-8", "replace"))
+        start = stop + 1
+    return tuple(found)
 
 
 def _bios(s: Structure) -> Record:
