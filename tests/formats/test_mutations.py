@@ -1,118 +1,66 @@
-"""Readers of untrusted bytes against mutations of a kept corpus: read or refused, never anything else.
+"""Readers of untrusted bytes against mutations of a kept corpus, and against heavy inputs: read or refused, never anything
+else, and at no more than their bounds.
 
-The corpus (tests/corpus) holds inputs that each made a reader say something no other one did. To look for more, and keep
-them, run for some seconds:  PYTHONPATH=src python -m tests.formats.test_mutations 60
+The corpus (tests/corpus) holds inputs that each made a reader say something no other one did, or broke one. bench.hostile
+does the same with hundreds of thousands of inputs in processes that may die. To look for more inputs to keep, for some
+seconds:  PYTHONPATH=src python -m tests.formats.test_mutations 60
 """
 
 from __future__ import annotations
 
 import hashlib
-import json
 import random
-import re
 import sys
 import time
 from collections.abc import Iterator
-from pathlib import Path
 
 import pytest
 
-from tests.formats.smbios_facts import Device, listing, table, with_entry_point
-from tests.formats.spd_facts import WRITERS, Chip
-from tests.formats.test_reports import MEMORY, collection, xlsx
+from tests.formats.hostile import CORPUS, KINDS, heavy, inputs, mutated, said
+from umbrak.formats.apart import read_apart
 from umbrak.formats.bounds import MAX_SECONDS
 from umbrak.formats.faults import InputError
-from umbrak.formats.reading import READERS, read_any
-from umbrak.formats.spreadsheet import looks_like_xlsx, read_table, xlsx_rows
 
-CORPUS = Path(__file__).resolve().parents[1] / "corpus"
 #: Inputs kept of a kind: enough to begin from, and no burden to whoever fetches them.
 _MOST_KEPT = 40
-KINDS = (*READERS, "table")
-DEVICES = [
-    Device("A1"),
-    Device("A2", 0),
-    Device("A3", None, sized_by_none=True),
-    Device("A4", 131072, maker_id=(3, 0x2D)),
-]
-
-
-def seeds() -> dict[str, list[bytes]]:
-    """Good inputs of each kind, made by the tests' own writers."""
-    raw, text = table(DEVICES), listing(DEVICES).encode()
-    return {
-        "smbios": [raw, with_entry_point(raw, True), with_entry_point(raw, False)],
-        "smbios-text": [text],
-        "spd": [write(Chip(generation, width=8)) for generation, write in WRITERS.items() if generation in ("DDR3", "DDR4")],
-        "redfish": [json.dumps(collection(MEMORY, {"DeviceLocator": "A2"})).encode()],
-        "snmp": [b".1.3.6.1.2.1.1.1.0 = STRING: \"x\"\n.1.3.6.1.2.1.25.2.2.0 = INTEGER: 16777216 KBytes\n"],
-        "labels": [b"A1: 16GB 2Rx8 PC4-2400T-RE1-11\nA2: empty\n"],
-        "table": [b"name,model\ngauge-11,x\n", xlsx([["name", "model"], ["gauge-11", 4]])],
-    }  # fmt: skip
-
-
-def _bare(words: str) -> str:
-    """A sentence without the values in it."""
-    return re.sub(r"“.*”|'.*'|\b[0-9A-Fa-f]*[0-9][0-9A-Fa-f]*\b|[^a-zA-Z ]", "#", words)[:60]
 
 
 def read(kind: str, data: bytes) -> set[str]:
-    """What a reader says of it, without values. Lets anything but InputError out."""
     began = time.thread_time()
-    try:
-        if kind == "table":
-            # Here, not in the process apart that it has in earnest: what the library does of it is what is looked at.
-            rows = list(xlsx_rows(data)) if looks_like_xlsx(data) else read_table(data).rows
-            return {f"{len(rows) > 0}"}
-        reading = read_any(data, kind)
-        return {_bare(w.message) for w in reading.warnings}
-    except InputError as error:
-        assert error.faults and all(f.message for f in error.faults)
-        return {f"{error.code} {_bare(error.faults[0].message)}"}
-    finally:
-        assert time.thread_time() - began < MAX_SECONDS
-
-
-_WORDS = (b"\0", b"\xff", b"\xff\xff", b"\x00\x00", b"\x7f\xff", b"\x80", b"\n", b"{", b"[", b'"', b":", b"Memory Device\n", b"Size: ", b"nan", b"-1", b"1e999", b"9" * 40)  # fmt: skip
-
-
-def mutated(data: bytes, chance: random.Random) -> bytes:
-    """One to four cuts, repetitions, swaps, overwritten or inserted bytes."""
-    b = bytearray(data)
-    for _ in range(chance.randint(1, 4)):
-        at, to = sorted((chance.randrange(len(b) + 1), chance.randrange(len(b) + 1)))
-        match chance.randrange(6):
-            case 0:
-                del b[at : min(to, at + 200)]
-            case 1:
-                b[at:at] = b[at : min(to, at + 200)] * chance.randint(1, 3)
-            case 2 if at < len(b):
-                b[at] = chance.randrange(256)
-            case 3:
-                b[at:at] = chance.choice(_WORDS)
-            case 4:
-                b = b[:to]
-            case _:
-                word = chance.choice(_WORDS)
-                b[at : at + len(word)] = word
-    return bytes(b)
-
-
-def inputs(kind: str) -> list[bytes]:
-    return [*seeds()[kind], *(p.read_bytes() for p in sorted(CORPUS.glob(f"{kind}-*")))]
+    found = said(kind, data)
+    assert time.thread_time() - began < MAX_SECONDS + 1
+    return found
 
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_mutations_of_the_corpus_are_read_or_refused(kind: str) -> None:
     chance = random.Random(kind)
     kept = inputs(kind)
-    assert len(kept) > 1
+    assert kept
     for data in kept:
         read(kind, data)
         # Of another kind's reader too: a person may say what it is, and be wrong.
         read(chance.choice(KINDS), data)
-    for _ in range(600):
+    for _ in range(200 if kind in ("photo", "sheet", "case") else 600):
         read(kind, mutated(chance.choice(kept), chance))
+
+
+@pytest.mark.parametrize("name", [n for n, (kind, _) in heavy().items() if kind not in ("xlsx", "photo")])
+def test_heavy_inputs_are_read_or_given_up(name: str) -> None:
+    """At a fraction of their size; bench.hostile reads them whole, and weighs what they take."""
+    kind, make = heavy(0.03)[name]
+    read(kind, make())
+
+
+def test_a_reader_apart_is_held_to_its_memory_and_its_death_is_a_refusal() -> None:
+    _, rows = heavy(0.3)["workbook in one row"]
+    for make, code in ((rows, "too-large"), (heavy(0.1)["workbook of styles"][1], "too-large")):
+        with pytest.raises(InputError) as refused:
+            read_apart("xlsx", make())
+        assert refused.value.code == code
+    with pytest.raises(InputError) as refused:
+        read_apart("no such work", b"x")
+    assert refused.value.code == "broken"
 
 
 def explore(seconds: float) -> Iterator[tuple[str, bytes]]:

@@ -14,6 +14,7 @@ import resource
 import subprocess
 import sys
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import BinaryIO
 
@@ -90,15 +91,18 @@ def main(work: str, memory: int, given: BinaryIO, out: BinaryIO) -> None:
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    try:
-        answer = _READ + read(given.read())
-    except InputError as error:
-        answer = _REFUSED + _refusal(error)
-    except MemoryError:
-        allowed = f"more than {memory >> 20} MiB of memory"
-        answer = _REFUSED + _refusal(InputError("too-large", [Fault(f"reading it takes {allowed}", "the whole")]))
+    # Made beforehand: there is no memory to make it when it is wanted.
+    answer = _REFUSED + _refusal(
+        InputError("too-large", [Fault(f"reading it takes more than {memory >> 20} MiB of memory", "the whole")])
+    )
+    with suppress(MemoryError):
+        try:
+            answer = _READ + read(given.read())
+        except InputError as error:
+            answer = _REFUSED + _refusal(error)
     out.write(answer)
     out.flush()
+    os._exit(0)  # what is left of the reading is nobody's concern
 
 
 def _refusal(error: InputError) -> bytes:

@@ -16,6 +16,9 @@ _EMPTY = re.compile(r"(?:is )?(?:empty|nothing|none|no module|-+|—)\.?", re.I)
 #: A slot's name, then what stands between it and the label: a colon, an equals sign, a tab, a semicolon, two spaces.
 _NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;]{1,60}?)\s*(?:[:=;\t]|\s{2,})\s*(?P<label>\S.*)$")
 
+#: A run of white space: it is made short first, since a pattern with several of them tries every way to part it.
+_SPACE = re.compile(r"\s+")
+
 
 def looks_like_labels(text: str) -> bool:
     """Whether most of its first lines tell a module."""
@@ -69,6 +72,7 @@ def read_labels(text: str, deadline: Deadline) -> SurveyReading:
 def _line(line: str) -> tuple[SlotFacts, tuple[str, ...]] | None:
     """One line's slot, named where the line names it, and what in its label cannot all be true; None where it tells no
     module."""
+    line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
     named = _NAMED.match(line)
     if named and _EMPTY.fullmatch(named["label"].strip()):
         return SlotFacts(cleaned(named["slot"]), None, SlotState.EMPTY), ()

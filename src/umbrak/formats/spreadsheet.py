@@ -22,6 +22,8 @@ MAX_ROWS, MAX_COLUMNS, MAX_CELL = 20_000, 400, 4000
 MAX_CELLS = 600_000
 #: Characters of one row, over all its lines.
 MAX_ROW = 1 << 20
+#: XML_ERROR_NO_MEMORY of expat.
+_NO_MEMORY = 1
 #: What an XLSX, which is an archive, may unpack to [bytes].
 MAX_UNPACKED = 100 << 20
 
@@ -138,6 +140,8 @@ def xlsx_rows(data: bytes) -> Iterator[tuple[int, list[str]]]:
     time and memory it likes. Raises InputError for a workbook that cannot be read, or that has too much in it."""
     # With defusedxml there, openpyxl refuses entities; the archive's entries say how much each unpacks to, and no more
     # than that is read of it.
+    from xml.etree.ElementTree import ParseError
+
     import openpyxl
 
     deadline = Deadline()
@@ -160,6 +164,10 @@ def xlsx_rows(data: bytes) -> Iterator[tuple[int, list[str]]]:
                 yield number, cells
     except (InputError, MemoryError):
         raise
+    except ParseError as error:
+        if error.code == _NO_MEMORY:
+            raise MemoryError from error
+        raise InputError("not-a-table", [Fault(f"no XLSX that can be read: {error}", "byte 0")]) from error
     except Exception as error:  # the library raises whatever a broken archive or document makes it stumble over
         why = cleaned(str(error), 200)
         raise InputError("not-a-table", [Fault(f"no XLSX that can be read: {why}", "byte 0")]) from error

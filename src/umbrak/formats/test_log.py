@@ -43,7 +43,7 @@ def read_test_log(raw: bytes) -> LogVerdict:
     told = False
     for number, whole_line in numbered_lines(decoded(raw), Deadline()):
         last = number
-        line = whole_line.strip()[:300]
+        line = " ".join(whole_line[:600].split())[:300]
         found_errors = max((int(m.group(1)) for p in _ERRORS for m in p.finditer(line)), default=None)
         found_passes = max((int(m.group(1)) for p in _PASSES for m in p.finditer(line)), default=None)
         clean = found_errors == 0 or bool(_NONE.search(line))

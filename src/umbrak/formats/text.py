@@ -36,7 +36,7 @@ def numbered_lines(text: str, deadline: Deadline) -> Iterator[tuple[int, str]]:
     start, number = 0, 0
     for found in _BREAK.finditer(text):
         number += 1
-        if number % 512 == 0:
+        if number % 64 == 0:
             deadline.check(f"line {number}")
         yield number, printed(text[start : min(found.start(), start + MAX_LINE)])
         start = found.end()

@@ -113,6 +113,7 @@ def _nodes(text: str, deadline: Deadline) -> Iterator[_Node]:
         line, column = (event.start_mark.line + 1, event.start_mark.column + 1) if event.start_mark else (1, 1)
         if count % 1024 == 0:
             deadline.check(f"line {line}")
+            _check_bounds(count, 0, line, column)
         match event:
             case yaml.CollectionStartEvent():
                 open_.append(_Collection(isinstance(event, yaml.MappingStartEvent), [], event.anchor, line, column))

@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 from umbrak.core.memory.module import Form, Generation, Module
@@ -21,6 +21,10 @@ def draft_sheet(reading: SurveyReading) -> str:
     return "\n".join(_Draft(reading).lines()) + "\n"
 
 
+#: A report's names, the plainer first.
+_TOLD_AS: tuple[Callable[[SlotFacts], str | None], ...] = (lambda r: r.locator, lambda r: f"{r.bank} {r.locator}")
+
+
 class _Draft:
     def __init__(self, reading: SurveyReading) -> None:
         self.reading = reading
@@ -29,6 +33,8 @@ class _Draft:
         self.modules = [s.module for s in reading.slots if s.module]
         self.sockets = _names(p.socket or f"CPU{i + 1}" for i, p in enumerate(reading.processors)) or ["CPU"]
         self.slots = _names(s.locator or f"slot {i + 1}" for i, s in enumerate(self.reports))
+        #: How often a name tells a slot.
+        self.times = Counter(name for r in self.reports for way in _TOLD_AS if (name := way(r)))
 
     def lines(self) -> Iterator[str]:
         system = self.reading.system
@@ -111,9 +117,9 @@ class _Draft:
 
     def _told(self, report: SlotFacts) -> str | None:
         """The name under which only this slot is reported: its locator, with the bank where several have it."""
-        for names in ([r.locator for r in self.reports], [f"{r.bank} {r.locator}" for r in self.reports]):
-            mine = names[self.reports.index(report)]
-            if mine and names.count(mine) == 1:
+        for name in _TOLD_AS:
+            mine = name(report)
+            if mine and self.times[mine] == 1:
                 return " ".join(mine.split())[:100] or None
         return None
 
@@ -148,13 +154,15 @@ def _most(values: Iterable[Any], otherwise: Any) -> Any:
 
 def _names(given: Iterable[str]) -> list[str]:
     """The names, each once: one that is used already gets a number, one that is blank is called so."""
-    names: list[str] = []
+    names: dict[str, None] = {}
+    tried: Counter[str] = Counter()
     for name in given:
-        tidy = " ".join(name.split())[:100] or "unnamed"
-        names.append(
-            tidy if tidy not in names else next(n for i in range(2, 2000) if (n := f"{tidy} {i}") not in names)
-        )
-    return names
+        tidy = one = " ".join(name.split())[:100] or "unnamed"
+        while one in names:
+            tried[tidy] += 1
+            one = f"{tidy} {tried[tidy] + 1}"
+        names[one] = None
+    return list(names)
 
 
 def _slug(text: str) -> str:
