@@ -7,6 +7,7 @@ import ssl
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
@@ -173,8 +174,8 @@ Answer = tuple[int, dict[str, str], bytes]
 
 
 @contextmanager
-def hostile(folder: Path, answer: Callable[[str], Answer]) -> Iterator[Service]:
-    """A service that signs anybody in and then answers as it pleases."""
+def hostile(folder: Path, answer: Callable[[str], Answer], named: str | None = None) -> Iterator[Service]:
+    """A service that signs anybody in and then answers as it pleases; its certificate is for `named` alone, if given."""
 
     class Handler(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
@@ -203,16 +204,19 @@ def hostile(folder: Path, answer: Callable[[str], Answer]) -> Iterator[Service]:
         def log_message(self, *_: object) -> None:
             pass
 
-    certificate, key = make_certificate(folder)
+    certificate, key = make_certificate(folder, named)
+    asked_for: list[str | None] = []
     server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     context.load_cert_chain(certificate, key)
+    context.sni_callback = lambda _, name, __: asked_for.append(name)
     server.socket = context.wrap_socket(server.socket, server_side=True)
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()
     try:
-        address = f"https://127.0.0.1:{server.server_address[1]}"
+        address = f"https://{named or '127.0.0.1'}:{server.server_address[1]}"
         yield Service(address, "u", "p", authority=certificate.read_text())
+        assert named is None or named in asked_for
     finally:
         server.shutdown()
         server.server_close()
@@ -221,6 +225,19 @@ def hostile(folder: Path, answer: Callable[[str], Answer]) -> Iterator[Service]:
 
 def ok(document: object) -> Answer:
     return 200, {}, json.dumps(document).encode()
+
+
+def test_a_certificate_that_names_the_host_only_by_dns_is_verified_by_that_name(tmp_path: Path) -> None:
+    def anywhere(host: str, port: int) -> list[str]:
+        return ["127.0.0.1"]
+
+    here = Networks(LOOPBACK.allowed, anywhere)
+    with hostile(tmp_path, tree(), "bmc.skerry.test") as known:
+        assert "/redfish/v1/Systems/1" in collect(known, here).documents
+        port = known.address.rsplit(":", 1)[1]
+        with pytest.raises(DeviceError) as refused:
+            collect(replace(known, address=f"https://other.skerry.test:{port}"), here)
+        assert refused.value.code == "certificate"
 
 
 ROOT_DOCUMENT = {"Systems": {"@odata.id": "/redfish/v1/Systems"}}

@@ -8,8 +8,10 @@ from __future__ import annotations
 import argparse
 import gc
 import json
+import os
 import signal
 import sys
+import traceback
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -20,7 +22,30 @@ Arguments = argparse.Namespace
 
 def main() -> None:
     arguments = _parser().parse_args()
-    arguments.run(arguments)
+    try:
+        arguments.run(arguments)
+        sys.stdout.flush()
+    except BrokenPipeError:
+        # Whoever read the answer has enough of it. Nothing more is written, not at the interpreter's end either.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(128 + signal.SIGPIPE)
+    except KeyboardInterrupt:
+        sys.exit(128 + signal.SIGINT)
+    except Exception as error:
+        if os.environ.get("UMBRAK_TRACEBACK"):
+            raise
+        print(f"umbrak: {_unexpected(error)}", file=sys.stderr)
+        sys.exit(70)  # EX_SOFTWARE of sysexits.h
+
+
+def _unexpected(error: Exception) -> str:
+    """An error that nobody foresaw, in a line: what, and where in our code."""
+    home = str(Path(__file__).parents[1])
+    ours = [f for f in traceback.extract_tb(error.__traceback__) if f.filename.startswith(home)]
+    place = f" at {Path(ours[-1].filename).relative_to(home)}:{ours[-1].lineno}" if ours else ""
+    said = " ".join(str(error).split())[:200]
+    what = f"{type(error).__name__}: {said}" if said else type(error).__name__
+    return f"an error of Umbrak's own{place} ({what}); with UMBRAK_TRACEBACK=1 it tells more"
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -118,6 +143,14 @@ def _each(
                 for fault in error.faults:
                     print(f"{item}: {fault}" if isinstance(item, Path) else fault, file=sys.stderr)
             continue
+        except Exception as error:
+            if os.environ.get("UMBRAK_TRACEBACK"):
+                raise
+            failed = True
+            results.append({"error": {"code": "unexpected", "message": _unexpected(error), "where": ""}})
+            if not as_json:
+                print(f"{item}: {_unexpected(error)}", file=sys.stderr)
+            continue
         if not as_json:
             print(show(results[-1]))
     if as_json:
@@ -128,12 +161,17 @@ def _each(
 
 
 def _bytes(path: Path) -> bytes:
+    from umbrak.formats.bounds import MAX_BYTES
     from umbrak.formats.faults import Fault, InputError
 
     try:
-        return sys.stdin.buffer.read() if str(path) == "-" else path.read_bytes()
-    except OSError as error:
-        raise InputError("cannot-read", [Fault(f"cannot read {path}: {error.strerror}", str(path))]) from error
+        if str(path) == "-":
+            return sys.stdin.buffer.read(MAX_BYTES + 1)
+        with path.open("rb") as file:
+            return file.read(MAX_BYTES + 1)  # one more than is read: who reads it says that it is too large
+    except (OSError, ValueError) as error:
+        why = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError("cannot-read", [Fault(f"cannot read {path}: {why}", str(path))]) from error
 
 
 def label_command(arguments: Arguments) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import os
 import shutil
@@ -106,11 +107,13 @@ def need_front_end() -> Path:
     dist = WEB / "dist"
     stamp = dist / ".umbrak"
     now = _sources_hash()
-    if not stamp.exists() or stamp.read_text() != now:
-        env = need_modules()
-        say("building the front end")
-        run(["npm", "run", "build"], "building the front end", cwd=WEB, env=env)
-        stamp.write_text(now)
+    with open(ROOT / ".venv" / ".building", "w") as building:
+        fcntl.flock(building, fcntl.LOCK_EX)  # several may start at once
+        if not stamp.exists() or stamp.read_text() != now:
+            env = need_modules()
+            say("building the front end")
+            run(["npm", "run", "build"], "building the front end", cwd=WEB, env=env)
+            stamp.write_text(now)
     return dist
 
 

@@ -28,6 +28,7 @@ from umbrak.services.sizing import set_sizing
 from umbrak.services.summaries import refresh
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
+from umbrak.store.engine import setting_up
 from umbrak.store.history import record
 from umbrak.store.surveys import SurveyContent, add_survey
 
@@ -39,6 +40,11 @@ ACCOUNT = PEOPLE[0][0]
 
 def seed(engine: Engine) -> None:
     """Seed the demo unless it is seeded already. Dates are relative to now."""
+    with setting_up(engine):
+        _seed(engine)
+
+
+def _seed(engine: Engine) -> None:
     with engine.begin() as db:
         if find_credentials(db, ACCOUNT):
             return

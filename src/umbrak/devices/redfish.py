@@ -20,7 +20,9 @@ from urllib.parse import urlsplit
 import httpx
 
 from umbrak.devices.networks import DeviceError, Networks, split_address
-from umbrak.formats.bounds import MAX_BYTES
+from umbrak.formats.bounds import MAX_BYTES, Deadline
+from umbrak.formats.faults import InputError
+from umbrak.formats.json_text import load_json
 
 Document = dict[str, Any]
 ROOT = "/redfish/v1/"
@@ -148,6 +150,8 @@ class _Walk:
         self.documents: dict[str, Document] = {}
         self.notes: list[tuple[str, str]] = []
         self._end = time.monotonic() + bounds.whole
+        # The connection goes to an address; its certificate is asked for, and verified, by the name that was given.
+        self._named = {"sni_hostname": host}
         self._bytes = 0
 
     @contextmanager
@@ -167,7 +171,7 @@ class _Walk:
             session = urlsplit(answer.headers.get("Location", "")).path
             if session.startswith("/redfish/"):
                 try:
-                    self.http.delete(session, timeout=self.bounds.connect)
+                    self.http.delete(session, timeout=self.bounds.connect, extensions=self._named)
                 except httpx.HTTPError as error:
                     self.notes.append((session, f"signing out failed: {error}"))
 
@@ -247,8 +251,8 @@ class _Walk:
         if answer.status_code != 200:
             raise DeviceError("not-found", f"{self.host} answered {path} with {answer.status_code}.")
         try:
-            document = json.loads(body)
-        except (ValueError, RecursionError):
+            document = load_json(body, Deadline())
+        except InputError:
             document = None
         if not isinstance(document, dict):
             kind = answer.headers.get("Content-Type", "something else")[:60]
@@ -264,12 +268,12 @@ class _Walk:
             last = attempt == self.bounds.retries
             wait = self.bounds.pause * (attempt + 1)
             try:
-                with self.http.stream(method, path, json=body) as answer:
+                with self.http.stream(method, path, json=body, extensions=self._named) as answer:
                     content = self._body(answer, path)
                 if answer.status_code not in (429, 502, 503, 504) or last:
                     return answer, content
                 asked = answer.headers.get("Retry-After", "")
-                wait = min(float(asked), self.bounds.connect) if asked.isdigit() else wait
+                wait = min(float(asked[:6]), self.bounds.connect) if asked.isascii() and asked.isdigit() else wait
             except httpx.TimeoutException as error:
                 if last:
                     raise DeviceError("too-slow", f"{self.host} took too long to answer {path}.") from error

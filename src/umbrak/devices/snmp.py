@@ -13,6 +13,8 @@ from umbrak.formats.snmp import HR_MEMORY_SIZE, HR_STORAGE, SYS_DESCR, SYS_NAME
 
 #: Of everything [s].
 _WHOLE = 30.0
+#: Characters of a passphrase (RFC 3414, 11.2).
+LEAST_PASSPHRASE = 8
 #: Rows of the storage table that are looked at.
 _MOST_ROWS = 400
 
@@ -46,6 +48,11 @@ def ask(agent: Agent, networks: Networks, patience: float = 3.0) -> dict[str, in
             return apart.submit(asyncio.run, asking).result()
     except TimeoutError as error:
         raise DeviceError("too-slow", f"{host} took more than {_WHOLE:g} s in all.") from error
+    except DeviceError:
+        raise
+    except Exception:
+        # Whatever the library stumbles over. Its words are left out: they may hold a passphrase.
+        raise DeviceError("refused", f"{host} cannot be asked with this user and these passphrases.") from None
 
 
 async def _ask(agent: Agent, host: str, address: str, port: int, patience: float) -> dict[str, int | str]:

@@ -22,10 +22,11 @@ def _as_money(given: Any) -> Any:
     """An amount from a number or its text: what is written is what is meant, so 9.95 is not a binary fraction."""
     if isinstance(given, bool) or not isinstance(given, int | float | str | Decimal):
         raise ValueError("an amount of money is a number")
+    text = str(given).strip()
     try:
-        amount = Decimal(str(given).strip())
+        amount = Decimal(text if len(text) <= 40 and "_" not in text else "none")
     except InvalidOperation as error:
-        raise ValueError(f"“{given}” is no amount of money") from error
+        raise ValueError(f"“{text[:40]}” is no amount of money") from error
     if not amount.is_finite() or abs(amount) > _MOST_MONEY:
         raise ValueError(f"“{str(given)[:40]}” is no amount of money up to {_MOST_MONEY}")
     if amount != round(amount, 3):
@@ -42,7 +43,7 @@ def _as_day(given: Any) -> Any:
         try:
             return date.fromisoformat(given)
         except ValueError as error:
-            raise ValueError(f"“{given}” is no day; write it as 2026-03-01") from error
+            raise ValueError(f"“{given[:40]}” is no day; write it as 2026-03-01") from error
     return given
 
 
@@ -136,13 +137,18 @@ class WishesDoc(Doc):
         return Wishes(**given)
 
 
+_MOST_AMOUNT = 10**12
+#: What something costs, as far as it is only weighed.
+Amount = Annotated[float, Field(ge=0, le=_MOST_AMOUNT)]
+
+
 class CostsDoc(Doc):
     """What hours, returns and lost data cost, in the currency of the prices."""
 
-    hour: Annotated[float, Field(ge=0)] = 0
-    downtime_hour: Annotated[float, Field(ge=0)] = 0
-    returned: Annotated[float, Field(ge=0, alias="return")] = 0
-    data_by_backup_tiers: Annotated[float, Field(ge=0)] | Annotated[list[Annotated[float, Field(ge=0)]], Field(min_length=1, max_length=10)] = Field(
+    hour: Amount = 0
+    downtime_hour: Amount = 0
+    returned: Annotated[float, Field(ge=0, le=_MOST_AMOUNT, alias="return")] = 0
+    data_by_backup_tiers: Amount | Annotated[list[Amount], Field(min_length=1, max_length=10)] = Field(
         0, description="what losing the data would cost with the backups there are; a list: with none, one, two tiers of backup, of which the first counts"
     )  # fmt: skip
 
@@ -151,20 +157,23 @@ class CostsDoc(Doc):
         return Costs(self.hour, self.downtime_hour, self.returned, data[0] if isinstance(data, list) else data)
 
 
+Load = Annotated[float, Field(ge=0, le=1 << 24)]
+
+
 class MemberDoc(Doc):
     """A machine of a duty group."""
 
-    id: str
-    usable_gib: Annotated[float, Field(ge=0)]
-    load_gib: Annotated[float, Field(ge=0)] | None = None
+    id: Name
+    usable_gib: Load
+    load_gib: Load | None = None
 
 
 class DutyDoc(Doc):
     """A duty group and the member that is opened: the first one where none is named."""
 
-    group: str
+    group: Name
     members: Annotated[list[MemberDoc], Field(max_length=1000)] = []
-    opened: str | None = None
+    opened: Name | None = None
 
     def value(self) -> Duty | None:
         members = [Member(m.id, m.usable_gib, m.load_gib) for m in self.members]

@@ -13,6 +13,8 @@ from umbrak.formats.faults import Fault, InputError
 
 #: Of one file or answer [bytes].
 MAX_BYTES = 20 << 20
+#: A file sent in a form, with the form around it [bytes].
+MAX_FORM_BYTES = MAX_BYTES + (64 << 10)
 #: Spent on one file [s].
 MAX_SECONDS = 5.0
 #: Memory that any reading may take, however small its file [bytes].

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import ConfigDict, Field, StringConstraints, TypeAdapter
+from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, TypeAdapter
 
 from umbrak.core.proof.suspects import Symptom
-from umbrak.formats.documents import Doc, OccupantsDoc
+from umbrak.formats.bounds import MAX_SLOTS
+from umbrak.formats.documents import Doc, Name, OccupantsDoc, Said, ShortText, Text
 
-StepKey = Annotated[str, StringConstraints(min_length=1, max_length=200)]
-SlotName = Annotated[str, StringConstraints(min_length=1, max_length=100)]
-Words = Annotated[str, StringConstraints(max_length=2000, strip_whitespace=True)]
+StepKey = Annotated[ShortText, Field(min_length=1)]
+SlotName = Name
+Words = Annotated[Text, AfterValidator(str.strip)]
+Slots = Annotated[list[SlotName], Field(max_length=MAX_SLOTS)]
 #: An id in text: of something taken in earlier.
 Key = Annotated[str, StringConstraints(pattern="^[0-9a-fA-F-]{36}$")]
 Amount = Annotated[float, Field(ge=0, le=1e9)]
@@ -51,7 +53,7 @@ class NotRightDoc(Entry):
 class NoteDoc(Entry):
     kind: Literal["note"]
     step: StepKey | None = None
-    text: Annotated[str, StringConstraints(min_length=1, max_length=2000, strip_whitespace=True)]
+    text: Said
 
 
 class SurveyDoc(Entry):
@@ -60,7 +62,7 @@ class SurveyDoc(Entry):
     kind: Literal["survey"]
     intake_id: Key | None = None
     #: Slot -> index of its report, where names do not tell.
-    reports: dict[SlotName, Annotated[int, Field(ge=0)]] = {}
+    reports: Annotated[dict[SlotName, Annotated[int, Field(ge=0, le=1 << 20)]], Field(max_length=MAX_SLOTS)] = {}
     #: By hand: slot -> what is seen in it, null = nothing; slots left out were not looked at.
     slots: OccupantsDoc | None = None
     #: By hand: totals as the machine shows them. [GiB]
@@ -72,7 +74,7 @@ class MemoryTestDoc(Entry):
     """A memory test that ended; a log of one comes by itself and is read."""
 
     kind: Literal["memory-test"]
-    tool: Annotated[str, StringConstraints(min_length=1, max_length=200, strip_whitespace=True)]
+    tool: StepKey
     passes: Annotated[int, Field(ge=0, le=100_000)]
     errors: Count
     text: Words = ""
@@ -83,7 +85,7 @@ class ReadingDoc(Entry):
 
     kind: Literal["reading"]
     intake_id: Key | None = None
-    slots: dict[SlotName, HealthDoc] = {}
+    slots: Annotated[dict[SlotName, HealthDoc], Field(max_length=MAX_SLOTS)] = {}
 
 
 class HealthDoc(Entry):
@@ -117,7 +119,7 @@ class AlertDoc(Entry):
     """An alert of the machine's own; `expected` where a person says so, else its words decide."""
 
     kind: Literal["alert"]
-    text: Annotated[str, StringConstraints(min_length=1, max_length=2000, strip_whitespace=True)]
+    text: Said
     expected: bool | None = None
 
 
@@ -151,16 +153,16 @@ class SymptomDoc(Entry):
     kind: Literal["symptom"]
     symptom: SymptomName
     #: Slots at which it shows, where that is told.
-    dark: list[SlotName] = []
+    dark: Slots = []
 
 
 class BootDoc(Entry):
     """One boot of a fault search. Modules are named by the slot they were planned for."""
 
     kind: Literal["boot"]
-    arrangement: dict[SlotName, SlotName]
-    reseated: list[SlotName] = []
-    dark: list[SlotName] = []
+    arrangement: Annotated[dict[SlotName, SlotName], Field(max_length=MAX_SLOTS)]
+    reseated: Slots = []
+    dark: Slots = []
     showed: bool = False
 
 

@@ -18,6 +18,7 @@ import umbrak
 from umbrak.jobs.queue import Queue
 from umbrak.server import problems
 from umbrak.server.events import Hub
+from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies
 from umbrak.server.openapi import describe_api
 from umbrak.server.routers import (
     ceiling,
@@ -85,7 +86,7 @@ def make_app(
         routes,
         runs,
     ):
-        app.include_router(router.router, prefix="/api")
+        app.include_router(router.router, prefix="/api", max_body_size=BODY_BYTES)
 
     @app.get("/healthz", include_in_schema=False)
     def alive() -> dict[str, str]:
@@ -101,6 +102,9 @@ def make_app(
     app.middleware("http")(_guard)
     if front_end is not None:
         _serve_front_end(app, front_end)
+    if engine is not None:
+        app.add_middleware(LargeBodies, engine)
+    app.add_middleware(Guard)  # what is added last stands before all others
     return app
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -11,33 +11,38 @@ from pydantic import AwareDatetime, ConfigDict, Field, StringConstraints
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
 from umbrak.core.plan.sizing import Sizing, Workload
 from umbrak.formats.asking import Money, WishesDoc
+from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
 from umbrak.formats.documents import (
     Doc,
     MachineDoc,
     ModuleDoc,
     Name,
     OccupantsDoc,
+    Said,
     ShortText,
     SourceKindName,
     StatementDoc,
+    Text,
 )
 from umbrak.formats.entries import EntryDoc
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
-Day = Annotated[date, Field(strict=False)]
-Moment = Annotated[AwareDatetime, Field(strict=False)]
+#: Times of this trade: what lies outside is a slip of the keys, or cannot be reckoned with.
+_FIRST, _LAST = datetime(1980, 1, 1, tzinfo=UTC), datetime(2200, 1, 1, tzinfo=UTC)
+Day = Annotated[date, Field(strict=False, ge=_FIRST.date(), le=_LAST.date())]
+Moment = Annotated[AwareDatetime, Field(strict=False, ge=_FIRST, le=_LAST)]
 Version = Annotated[int, Field(ge=1, description="the version that this change was made against")]
 
 
 class Body(Doc):
     """A document that is built at once: FastAPI asks a body's model for its shape before its first use."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, defer_build=False)
+    model_config = ConfigDict(defer_build=False)
 
 
 class SignIn(Body):
-    name: Annotated[str, StringConstraints(min_length=1, max_length=120)]
+    name: Name
     password: Annotated[str, StringConstraints(min_length=1, max_length=1000)]
 
 
@@ -68,6 +73,10 @@ class NewPassword(Body):
     new: Password
 
 
+Reports = Annotated[dict[Name, Annotated[int, Field(ge=0, le=1 << 20)]], Field(max_length=MAX_SLOTS)]
+Slots = Annotated[list[Name], Field(max_length=MAX_SLOTS)]
+
+
 class SheetText(Body):
     text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)]
 
@@ -78,11 +87,11 @@ class NewMachine(Body):
     name: Name
     sheet_hash: Name
     intake_id: Id | None = None
-    slots: dict[Name, Annotated[int, Field(ge=0)]] = Field(
-        default={}, description="slot -> index of its report in the intake"
-    )
+    slots: Reports = Field(default={}, description="slot -> index of its report in the intake")
     fitted: OccupantsDoc = Field(default={}, description="slot -> label text, module, or null where it is empty")
-    processors: dict[Name, Name | None] = Field(default={}, description="socket -> processor, null where it is empty")
+    processors: dict[Name, Name | None] = Field(
+        default={}, max_length=MAX_PROCESSORS, description="socket -> processor, null where it is empty"
+    )
     place: ShortText = ""
     site: ShortText | None = None
     zone: Name = "UTC"
@@ -112,7 +121,7 @@ class Retirement(Body):
 class SurveyByHand(Body):
     revision: Annotated[int, Field(ge=1, description="the survey that this one is laid over")]
     slots: OccupantsDoc = Field(default={}, description="slot -> label text, module, null (empty) or unknown")
-    failed: list[Name] | None = Field(default=None, description="every slot whose module is at fault; null = as before")
+    failed: Slots | None = Field(default=None, description="every slot whose module is at fault; null = as before")
 
 
 class DriveBody(Body):
@@ -123,21 +132,19 @@ class DriveBody(Body):
 class BaysSeen(Body):
     revision: Annotated[int, Field(ge=1)]
     bays: dict[Name, DriveBody | Literal["unknown"] | None] = Field(
-        description="bay number -> its drive, null where it is empty, or unknown"
+        max_length=MAX_DRIVES, description="bay number -> its drive, null where it is empty, or unknown"
     )
 
 
 class Comparison(Body):
     intake_id: Id
-    reports: dict[Name, Annotated[int, Field(ge=0)]] = Field(
-        default={}, description="slot -> index of its report, where the names do not tell"
-    )
+    reports: Reports = Field(default={}, description="slot -> index of its report, where the names do not tell")
 
 
 class Acceptance(Comparison):
     revision: Annotated[int, Field(ge=1, description="the survey that the difference was seen against")]
-    slots: list[Name] = Field(description="slots whose report is taken over; others that differ stay disputed")
-    facts: list[Name] = []
+    slots: Slots = Field(description="slots whose report is taken over; others that differ stay disputed")
+    facts: Slots = []
 
 
 class Settlement(Body):
@@ -184,7 +191,7 @@ class TrialBody(Body):
     module: ModuleDoc | None = None
     total_gib: Annotated[float, Field(gt=0, le=1 << 20)] | None = None
     soak_days: Annotated[float, Field(ge=0, le=36500)] = 0
-    note: Annotated[str, StringConstraints(max_length=2000)] = ""
+    note: Text = ""
 
 
 Count = Annotated[int, Field(ge=1, le=100_000)]
@@ -215,7 +222,7 @@ class StockBody(Body):
     state: StateName = "new"
     part: Name | None = None
     place: ShortText = ""
-    note: Annotated[str, StringConstraints(max_length=2000)] = ""
+    note: Text = ""
 
 
 class StockChange(Body):
@@ -223,7 +230,7 @@ class StockChange(Body):
     count: Annotated[int, Field(ge=0, le=100_000, description="0 takes the line off")] | None = None
     state: StateName | None = None
     place: ShortText | None = None
-    note: Annotated[str, StringConstraints(max_length=2000)] | None = None
+    note: Text | None = None
 
 
 class OfferBody(Body):
@@ -263,7 +270,7 @@ class TotalsOf(Body):
 
 
 class WorkloadBody(Body):
-    kind: Annotated[str, StringConstraints(max_length=120)] = ""
+    kind: ShortText = ""
     count: Annotated[int, Field(ge=0, le=1_000_000)]
     gib: Annotated[float, Field(ge=0, le=1 << 20)]
     busy: Annotated[float, Field(ge=0, le=1, description="share that is busy at once")] = 1
@@ -347,7 +354,7 @@ class RunEntry(Body):
 
 
 class BackOut(Body):
-    reason: Annotated[str, StringConstraints(min_length=1, max_length=2000)]
+    reason: Said
     outcome: Literal["not-seen", "unstable"] | None = Field(default=None, description="noted as a trial where given")
 
 
@@ -358,7 +365,7 @@ class ReturnBody(Body):
 
 class SignOffBody(Body):
     outcome: Literal["fine", "quirks"]
-    note: Annotated[str, StringConstraints(max_length=2000)] = ""
+    note: Text = ""
     place: ShortText = Field(default="", description="where what came out is put")
     returns: dict[Name, ReturnBody] = Field(default={}, description="slot -> return of the module that came out of it")
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import Cookie, Depends, Request
+from fastapi import Cookie, Depends, Query, Request
+from pydantic import AfterValidator
 from sqlalchemy import Engine
 
+from umbrak.formats.text import printed
 from umbrak.services.accounts import signed_in
 from umbrak.services.outside import Outside
 from umbrak.store.accounts import Account
@@ -46,3 +48,6 @@ def get_account(engine: Db, token: Token = None) -> Account:
 
 
 Person = Annotated[Account, Depends(get_account)]
+
+#: Text that is searched for: what cannot be printed is in nothing that is kept.
+Searched = Annotated[str, Query(max_length=400), AfterValidator(printed)]

@@ -8,16 +8,22 @@ from typing import Any
 from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
 
+from umbrak.server.problems import ANYWHERE
+
+_PROBLEM = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
+
 
 def describe_api(app: FastAPI) -> dict[str, Any]:
     """OpenAPI 3.1. Fields of answers are marked required; of requests, only those that must be given."""
     if app.openapi_schema is None:
         api = get_openapi(title=app.title, version=app.version, routes=app.routes)
         schemas = api["components"]["schemas"]
+        api["components"]["responses"] = {"Problem": {"description": ANYWHERE, "content": _PROBLEM}}
         asked = set()
         for operations in api["paths"].values():
             for operation in operations.values():
                 asked |= _reached(operation.get("requestBody", {}), schemas)
+                operation["responses"]["default"] = {"$ref": "#/components/responses/Problem"}
         for name, schema in schemas.items():
             if name not in asked and name != "Problem" and "properties" in schema:
                 schema["required"] = list(schema["properties"])

@@ -92,8 +92,20 @@ def _nothing(_: int) -> None:
     pass
 
 
+def _check_passphrases(kind: ServiceKind, access: Access) -> None:
+    """Raises Refused for passphrases that SNMPv3 cannot be asked with."""
+    if kind != "snmp" or not access.user:
+        return
+    for name in ("password", "privacy_password"):
+        if 0 < len(getattr(access, name)) < snmp.LEAST_PASSPHRASE:
+            raise Refused(name, f"A passphrase of SNMPv3 has at least {snmp.LEAST_PASSPHRASE} characters (RFC 3414).")
+    if access.privacy_password and not access.password:
+        raise Refused("password", "SNMPv3 has no privacy without authentication: give that passphrase too.")
+
+
 def ask(outside: Outside, kind: ServiceKind, access: Access, told: Callable[[int], None] = _nothing) -> Answer:
-    """Ask. Raises DeviceError, which says what to do."""
+    """Ask. Raises DeviceError, which says what to do; Refused for what no machine can be asked with."""
+    _check_passphrases(kind, access)
     if kind == "redfish":
         service = redfish.Service(
             access.address, access.user, access.password, access.authority or None, access.fingerprint or None
@@ -126,6 +138,7 @@ def keep_service(
     need(account, Role.technician)
     if not access.address.strip():
         raise Refused("address", "Give the address of the service.")
+    _check_passphrases(kind, access)
     given = asdict(access)
     with engine.begin() as db:
         if find_machine(db, machine_id, lock=True) is None:

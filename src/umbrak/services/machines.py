@@ -125,7 +125,7 @@ def _named(name: str) -> str:
 def _check_zone(zone: str) -> None:
     try:
         ZoneInfo(zone)
-    except (ZoneInfoNotFoundError, ValueError) as error:
+    except (ZoneInfoNotFoundError, ValueError, OSError) as error:
         raise Refused("zone", f"{zone} is no time zone; write one such as Atlantic/Faroe.") from error
 
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.machine import Machine
 from umbrak.core.platform.sheet import Sheet
+from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import Fault
 from umbrak.formats.sheet.reading import SheetReading, read_sheet, sheet_from_data, shipped_sheets
 from umbrak.services.accounts import Role, need
@@ -52,11 +54,15 @@ class KeptSheet:
     findings: tuple[Fault, ...]
 
 
-def add_sheet(engine: Engine, account: Account, text: str) -> KeptSheet:
+def add_sheet(engine: Engine, account: Account, text: str, left: Callable[[], bool] = lambda: False) -> KeptSheet:
     """Keep a sheet's text as the newest revision of its id. Raises InputError (formats) with every line that is wrong,
-    Refused when it would take the place of a shipped architecture."""
+    Refused when it would take the place of a shipped architecture.
+
+    Parameters
+        left    whether nobody waits for it any more: the reading is then given up
+    """
     need(account, Role.technician)
-    reading = read_sheet(text)
+    reading = read_sheet(text, Deadline(left=left))
     if reading.sheet.id in shipped_sheets():
         raise Refused(
             "text", f"{reading.sheet.id} is the id of an architecture that comes with Umbrak; give it another."

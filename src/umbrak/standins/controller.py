@@ -347,11 +347,16 @@ def _error(status: int, code: str, message: str) -> Response:
     )
 
 
-def make_certificate(folder: Path) -> tuple[Path, Path]:
-    """A certificate for loopback that vouches for itself, as controllers come with. Returns (certificate, key), PEM."""
+def make_certificate(folder: Path, named: str | None = None) -> tuple[Path, Path]:
+    """A certificate that vouches for itself, as controllers come with: for loopback, or for one DNS name alone.
+
+    Returns
+        (certificate, key), PEM
+    """
     key = ec.generate_private_key(ec.SECP256R1())
     name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "localhost")])
-    names = x509.SubjectAlternativeName([x509.DNSName("localhost"), x509.IPAddress(ip_address("127.0.0.1"))])
+    loopback = [x509.DNSName("localhost"), x509.IPAddress(ip_address("127.0.0.1"))]
+    names = x509.SubjectAlternativeName([x509.DNSName(named)] if named else loopback)
     now = datetime.now(UTC)
     certificate = (
         x509.CertificateBuilder()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from uuid import UUID
 
@@ -18,7 +20,13 @@ def new_id() -> UUID:
 def open_engine(url: str | URL) -> Engine:
     """Connections in UTC that are tried before use, so that a restarted database costs one request at most."""
     engine = create_engine(
-        url, pool_size=8, max_overflow=4, pool_pre_ping=True, pool_timeout=5, connect_args={"connect_timeout": 3}
+        url,
+        pool_size=8,
+        max_overflow=4,
+        pool_pre_ping=True,
+        pool_timeout=5,
+        connect_args={"connect_timeout": 3},
+        hide_parameters=True,  # values may be secrets, and an error's words are logged
     )
 
     @event.listens_for(engine, "connect")
@@ -30,12 +38,34 @@ def open_engine(url: str | URL) -> Engine:
     return engine
 
 
+#: Of an advisory lock: whoever sets something up that is set up once.
+_SETTING_UP = 0x756D6272
+
+
+@contextmanager
+def setting_up(engine: Engine) -> Iterator[None]:
+    """Alone among all processes that set something up on this server's database: several may start at once."""
+    with engine.connect() as db:
+        db.execute(text("SELECT pg_advisory_lock(:key)"), {"key": _SETTING_UP})
+        db.commit()
+        try:
+            yield
+        finally:
+            db.rollback()
+            db.execute(text("SELECT pg_advisory_unlock(:key)"), {"key": _SETTING_UP})
+            db.commit()
+
+
+class NewerSchemaError(Exception):
+    """The database was written by a later version than this one."""
+
+
 def ensure_database(url: str, anew: bool = False) -> None:
     """Create the URL's database if it is not there; `anew` drops it first."""
     target = make_url(url)
     name = target.database
     admin = create_engine(target.set(database="postgres"), isolation_level="AUTOCOMMIT")
-    with admin.connect() as connection:
+    with setting_up(admin), admin.connect() as connection:
         if anew:
             connection.execute(text(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)'))
         if not connection.execute(text("SELECT 1 FROM pg_database WHERE datname = :name"), {"name": name}).scalar():
@@ -44,11 +74,25 @@ def ensure_database(url: str, anew: bool = False) -> None:
 
 
 def migrate(url: str, revision: str = "head") -> None:
-    """Bring the database to this code's revision, or to an earlier one on the way there."""
+    """Bring the database to this code's revision, or to an earlier one on the way there.
+
+    Raises NewerSchemaError where a later version than this one has written it.
+    """
     from alembic import command
     from alembic.config import Config
+    from alembic.script.revision import ResolutionError
+    from alembic.util import CommandError
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     config.attributes["url"] = url
-    command.upgrade(config, revision)
+    engine = create_engine(url)
+    try:
+        with setting_up(engine):
+            command.upgrade(config, revision)
+    except CommandError as error:
+        if isinstance(error.__cause__, ResolutionError):
+            raise NewerSchemaError(str(error)) from error
+        raise
+    finally:
+        engine.dispose()

@@ -3971,7 +3971,7 @@ export interface components {
         };
         /**
          * Problem
-         * @description RFC 9457. `theirs` and `yours` only with a stale write.
+         * @description RFC 9457. `theirs` and `yours` only with a stale write; `id` only with an error of Umbrak's own.
          */
         Problem: {
             /** Detail */
@@ -3983,6 +3983,8 @@ export interface components {
             errors?: components["schemas"]["FieldError"][];
             /** Fingerprint */
             fingerprint?: string | null;
+            /** Id */
+            id?: string | null;
             /** Status */
             status: number;
             /** Theirs */
@@ -5836,7 +5838,17 @@ export interface components {
             was: components["schemas"]["Verdict"];
         };
     };
-    responses: never;
+    responses: {
+        /** @description A problem. Beside those that an operation names: 400 a body that cannot be parsed, 403 from another site's page, 409 changed meanwhile, 413 larger than is taken in, 415 of another kind than is read, 422 a wrong request, 500 an error of Umbrak's own (with an id that its log tells more of), 503 database down or too much asked at once, 507 disk full. */
+        Problem: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -5902,6 +5914,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     follow_api_events_get: {
@@ -5948,6 +5961,7 @@ export interface operations {
                     "text/event-stream": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     take_api_intakes_post: {
@@ -6012,6 +6026,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     once_api_intakes_asked__kind__post: {
@@ -6078,6 +6093,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     fleet_api_intakes_fleet_post: {
@@ -6142,6 +6158,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_intakes__intake_id__get: {
@@ -6194,6 +6211,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     draft_api_intakes__intake_id__draft_get: {
@@ -6246,6 +6264,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     match_api_intakes__intake_id__match_get: {
@@ -6300,6 +6319,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     sheets_api_intakes__intake_id__sheets_get: {
@@ -6352,6 +6372,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     all__api_jobs_get: {
@@ -6391,6 +6412,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     poll_api_jobs_pollings_post: {
@@ -6445,6 +6467,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     read_api_jobs_readings_post: {
@@ -6509,6 +6532,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_jobs__job_id__get: {
@@ -6563,6 +6587,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     stop_api_jobs__job_id__stop_post: {
@@ -6625,6 +6650,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     decode_api_label_post: {
@@ -6669,6 +6695,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     page_api_machines_get: {
@@ -6719,6 +6746,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     make_api_machines_post: {
@@ -6783,6 +6811,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     rejudged_api_machines_verdicts_changed_get: {
@@ -6822,6 +6851,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_machines__machine_id__get: {
@@ -6874,6 +6904,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     change_api_machines__machine_id__patch: {
@@ -6950,6 +6981,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     take_over_api_machines__machine_id__acceptance_post: {
@@ -7026,6 +7058,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     bays_api_machines__machine_id__bays_put: {
@@ -7102,6 +7135,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_machines__machine_id__ceiling_get: {
@@ -7154,6 +7188,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     difference_api_machines__machine_id__difference_post: {
@@ -7210,6 +7245,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     history_api_machines__machine_id__history_get: {
@@ -7264,6 +7300,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     newer_api_machines__machine_id__newer_sheet_get: {
@@ -7316,6 +7353,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     take_newer_api_machines__machine_id__newer_sheet_post: {
@@ -7392,6 +7430,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     plans_api_machines__machine_id__plans_get: {
@@ -7444,6 +7483,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     plan_api_machines__machine_id__plans_post: {
@@ -7510,6 +7550,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     retire_api_machines__machine_id__retirement_post: {
@@ -7586,6 +7627,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     routes_api_machines__machine_id__routes_post: {
@@ -7642,6 +7684,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     keep_api_machines__machine_id__services__kind__put: {
@@ -7709,6 +7752,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     forget_api_machines__machine_id__services__kind__delete: {
@@ -7772,6 +7816,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     ask_api_machines__machine_id__services__kind__asking_post: {
@@ -7845,6 +7890,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     settle_api_machines__machine_id__settlement_post: {
@@ -7921,6 +7967,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_machines__machine_id__sizing_get: {
@@ -7973,6 +8020,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     say_api_machines__machine_id__sizing_put: {
@@ -8049,6 +8097,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     state_api_machines__machine_id__statements_post: {
@@ -8115,6 +8164,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     withdraw_api_machines__machine_id__statements__statement_id__delete: {
@@ -8178,6 +8228,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     survey_api_machines__machine_id__surveys_post: {
@@ -8254,6 +8305,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     where_to_api_machines__machine_id__targets_post: {
@@ -8310,6 +8362,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     totals_api_machines__machine_id__totals_post: {
@@ -8366,6 +8419,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     everyone_api_people_get: {
@@ -8415,6 +8469,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     add_api_people_post: {
@@ -8469,6 +8524,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     change_api_people__account_id__patch: {
@@ -8535,6 +8591,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_plans__plan_id__get: {
@@ -8587,6 +8644,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     rename_api_plans__plan_id__patch: {
@@ -8663,6 +8721,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     approve_api_plans__plan_id__approvals_post: {
@@ -8739,6 +8798,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     arrange_api_plans__plan_id__arrangements_post: {
@@ -8795,6 +8855,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     discard_api_plans__plan_id__discard_post: {
@@ -8871,6 +8932,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     edit_api_plans__plan_id__edits_post: {
@@ -8947,6 +9009,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     risk_api_plans__plan_id__risk_get: {
@@ -8999,6 +9062,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     preview_api_plans__plan_id__run_sheet_get: {
@@ -9051,6 +9115,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     start_api_plans__plan_id__runs_post: {
@@ -9117,6 +9182,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     step_api_plans__plan_id__steps_post: {
@@ -9193,6 +9259,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     where_to_api_plans__plan_id__targets_post: {
@@ -9249,6 +9316,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_runs__run_id__get: {
@@ -9301,6 +9369,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     attachment_api_runs__run_id__attachments__entry_id__get: {
@@ -9352,6 +9421,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     back_out_api_runs__run_id__back_out_post: {
@@ -9418,6 +9488,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     enter_api_runs__run_id__entries__entry_id__put: {
@@ -9483,6 +9554,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     log_api_runs__run_id__logs__entry_id__put: {
@@ -9558,6 +9630,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     photo_api_runs__run_id__photos__entry_id__put: {
@@ -9633,6 +9706,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     proof_api_runs__run_id__proof_get: {
@@ -9685,6 +9759,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     pdf_api_runs__run_id__sheet_pdf_get: {
@@ -9735,6 +9810,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     sign_off_api_runs__run_id__sign_off_post: {
@@ -9801,6 +9877,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     in_hand_api_runs__run_id__slots__slot__label_post: {
@@ -9858,6 +9935,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     window_api_runs__run_id__window_put: {
@@ -9924,6 +10002,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     calendar_api_runs__run_id__window_ics_get: {
@@ -9974,6 +10053,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     who_api_session_get: {
@@ -10013,6 +10093,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     begin_api_session_post: {
@@ -10067,6 +10148,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     end_api_session_delete: {
@@ -10094,6 +10176,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     new_password_api_session_password_put: {
@@ -10138,6 +10221,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     current_api_sheets_get: {
@@ -10177,6 +10261,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     add_api_sheets_post: {
@@ -10231,6 +10316,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_sheets__hash___get: {
@@ -10282,6 +10368,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     see_api_shelf_get: {
@@ -10337,6 +10424,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     export_api_shelf_file_get: {
@@ -10380,6 +10468,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     take_api_shelf_file_post: {
@@ -10447,6 +10536,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     money_api_shelf_money_get: {
@@ -10486,6 +10576,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     reckon_api_shelf_money_put: {
@@ -10540,6 +10631,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     offer_api_shelf_offers_post: {
@@ -10594,6 +10686,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     withdraw_api_shelf_offers__offer_id__delete: {
@@ -10656,6 +10749,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     put_on_api_shelf_stock_post: {
@@ -10710,6 +10804,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     change_api_shelf_stock__stock_id__patch: {
@@ -10786,6 +10881,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     spd_api_spd_post: {
@@ -10840,6 +10936,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     page_api_trials_get: {
@@ -10883,6 +10980,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     note_api_trials_post: {
@@ -10937,6 +11035,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     export_api_trials_file_get: {
@@ -10976,6 +11075,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     take_api_trials_file_post: {
@@ -11040,6 +11140,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     table_api_trials_table_get: {
@@ -11079,6 +11180,7 @@ export interface operations {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     set_table_api_trials_table_put: {
@@ -11133,6 +11235,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
     withdraw_api_trials__trial_id__delete: {
@@ -11195,6 +11298,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            default: components["responses"]["Problem"];
         };
     };
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import AsyncIterable
 from typing import Annotated
 from uuid import UUID
@@ -25,7 +26,7 @@ async def follow(
 ) -> AsyncIterable[ServerSentEvent]:
     """History lines of a machine and its plans, as server-sent events named `line`; each id is the line's."""
     hub: Hub = request.app.state.hub
-    last = int(last_event_id) if last_event_id and last_event_id.isdigit() else None
+    last = int(last_event_id) if last_event_id and re.fullmatch("[0-9]{1,18}", last_event_id) else None
     yield ServerSentEvent(comment="following")
     async for line in hub.follow(machine, last):
         yield ServerSentEvent(data=line, event="line", id=str(line.id))

@@ -7,7 +7,8 @@ from uuid import UUID
 
 from fastapi import APIRouter, File, Form, Query, UploadFile
 
-from umbrak.formats.bounds import MAX_BYTES
+from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
+from umbrak.formats.documents import Name
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
@@ -26,7 +27,13 @@ from umbrak.services.intake import (
 router = APIRouter(prefix="/intakes", tags=["intakes"])
 
 
-@router.post("", status_code=201, responses=describe(400, 401, 403, 422))
+@router.post(
+    "",
+    status_code=201,
+    responses=describe(400, 401, 403, 422),
+    max_body_size=MAX_FORM_BYTES,
+    form_limits={"max_files": 1, "max_fields": 2, "max_part_size": MAX_BYTES},
+)
 def take(
     engine: Db,
     account: Person,
@@ -45,7 +52,7 @@ def take(
     return take_in(engine, account, name, raw)
 
 
-@router.post("/fleet", responses=describe(400, 401, 403, 422))
+@router.post("/fleet", responses=describe(400, 401, 403, 422), max_body_size=MAX_FORM_BYTES)
 def fleet(
     engine: Db,
     account: Person,
@@ -63,7 +70,7 @@ def see(intake_id: UUID, engine: Db, _: Person) -> Intake:
 
 
 @router.get("/{intake_id}/match", responses=describe(401, 404, 422))
-def match(intake_id: UUID, sheet: Annotated[str, Query(max_length=120)], engine: Db, _: Person) -> Match:
+def match(intake_id: UUID, sheet: Annotated[Name, Query()], engine: Db, _: Person) -> Match:
     """Which slot and socket of a sheet each report is about, as far as its name tells."""
     return suggest(engine, intake_id, sheet)
 

@@ -8,11 +8,20 @@ from uuid import UUID
 from fastapi import APIRouter, File, Form, Query, Request, UploadFile
 from pydantic import BaseModel
 
-from umbrak.formats.bounds import MAX_BYTES
 from umbrak.server.bodies import Polling
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.work import GivenFile, JobView, list_jobs, see_job, start_polling, start_reading, stop_job
+from umbrak.services.work import (
+    MAX_ALL_BYTES,
+    MAX_FILES,
+    GivenFile,
+    JobView,
+    list_jobs,
+    see_job,
+    start_polling,
+    start_reading,
+    stop_job,
+)
 from umbrak.store.jobs import StepRow
 
 router = APIRouter(prefix="/jobs", tags=["jobs"])
@@ -30,7 +39,13 @@ def all_(engine: Db, _: Person) -> list[JobView]:
     return list_jobs(engine)
 
 
-@router.post("/readings", status_code=201, responses=describe(400, 401, 403, 422))
+@router.post(
+    "/readings",
+    status_code=201,
+    responses=describe(400, 401, 403, 422),
+    max_body_size=MAX_ALL_BYTES + (8 << 20),
+    form_limits={"max_files": MAX_FILES, "max_fields": 2},
+)
 def read(
     request: Request,
     engine: Db,
@@ -39,7 +54,7 @@ def read(
     make: Annotated[bool, Form(description="make a machine of each report whose model is clear")] = False,
 ) -> JobView:
     """Read many files in the background."""
-    given = [GivenFile(f.filename or f"file {i}", f.file.read(10 * MAX_BYTES + 1)) for i, f in enumerate(files, 1)]
+    given = [GivenFile(f.filename or f"file {i}", f.file.read()) for i, f in enumerate(files, 1)]
     return _queued(request, engine, start_reading(engine, account, given, make))
 
 

@@ -63,7 +63,7 @@ class Spd(BaseModel):
     warnings: list[Oddity]
 
 
-@router.post("/spd", responses=describe(400, 401, 422))
+@router.post("/spd", responses=describe(400, 401, 422), max_body_size=64 << 10)
 def spd(file: Annotated[UploadFile, File(description="the SPD's bytes")], _: Person) -> Spd:
     """Decode the SPD of one module."""
     reading = read_spd(file.file.read(MAX_BYTES + 1))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -22,7 +23,7 @@ from umbrak.server.bodies import (
     SurveyByHand,
     TargetsOf,
 )
-from umbrak.server.deps import Db, Person
+from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services import by_hand, resurvey
 from umbrak.services import machines as service
@@ -44,7 +45,7 @@ router = APIRouter(prefix="/machines", tags=["machines"])
 def page(
     engine: Db,
     _: Person,
-    q: Annotated[str, Query(max_length=200, description="text in name, model, place or duty group")] = "",
+    q: Annotated[Searched, Query(description="text in name, model, place or duty group")] = "",
     page: Annotated[int, Query(ge=0, le=100_000)] = 0,
     order: Annotated[Literal["name", "worst"], Query(description="by name, or what is worst first")] = "name",
     want: Annotated[Literal["stop", "ask", "risk", "failed"] | None, Query(description="only these")] = None,
@@ -146,7 +147,7 @@ def settle(machine_id: UUID, body: Settlement, engine: Db, account: Person) -> M
 def bays(machine_id: UUID, body: BaysSeen, engine: Db, account: Person) -> MachineView:
     """Which drive is in which bay, as somebody saw it."""
     for number in body.bays:
-        if not number.isascii() or not number.isdigit() or len(number) > 5:
+        if not re.fullmatch("[0-9]{1,5}", number):
             raise Refused(f"bays.{number}", "A bay is named by its number.")
     seen = {
         int(n): None if d is None else Drive(d.serial.strip(), d.label.strip())

@@ -8,9 +8,9 @@ from uuid import UUID
 from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 
 from umbrak.core.evidence.table import ClaimKind
-from umbrak.formats.bounds import MAX_BYTES
+from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies import EvidenceBody, TrialBody
-from umbrak.server.deps import Db, Person
+from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.notes import (
     NewTrial,
@@ -29,7 +29,7 @@ router = APIRouter(prefix="/trials", tags=["field notes"])
 
 @router.get("", responses=describe(401, 422))
 def page(
-    engine: Db, _: Person, q: Annotated[str, Query(max_length=200, description="text in model, part or note")] = ""
+    engine: Db, _: Person, q: Annotated[Searched, Query(description="text in model, part or note")] = ""
 ) -> list[TrialView]:
     """The newest first, each with what it does to the belief in what it tried."""
     return list_trials(engine, q)
@@ -71,7 +71,7 @@ def export(engine: Db, _: Person) -> Response:
     return Response(export_trials(engine), media_type="text/csv; charset=utf-8", headers=headers)
 
 
-@router.post("/file", responses=describe(400, 401, 403, 422))
+@router.post("/file", responses=describe(400, 401, 403, 422), max_body_size=MAX_FORM_BYTES)
 def take(
     engine: Db,
     account: Person,

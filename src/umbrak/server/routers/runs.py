@@ -9,7 +9,8 @@ from uuid import UUID
 from fastapi import APIRouter, File, Form, Response, UploadFile
 from pydantic import AwareDatetime
 
-from umbrak.formats.bounds import MAX_BYTES
+from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
+from umbrak.formats.documents import Name, ShortText
 from umbrak.formats.photo import MAX_PHOTO_BYTES
 from umbrak.server.bodies import BackOut, LabelText, PlanApproval, RunEntry, RunStart, RunWindow, SignOffBody
 from umbrak.server.deps import Db, Now, Person
@@ -65,7 +66,12 @@ def enter(run_id: UUID, entry_id: UUID, body: RunEntry, engine: Db, account: Per
     proving.enter(engine, account, run_id, entry_id, body.entry, body.at, now)
 
 
-@router.put("/runs/{run_id}/photos/{entry_id}", status_code=204, responses=describe(400, 401, 403, 404, 422))
+@router.put(
+    "/runs/{run_id}/photos/{entry_id}",
+    status_code=204,
+    responses=describe(400, 401, 403, 404, 422),
+    max_body_size=MAX_FORM_BYTES,
+)
 def photo(
     run_id: UUID,
     entry_id: UUID,
@@ -74,14 +80,19 @@ def photo(
     engine: Db,
     account: Person,
     now: Now,
-    step: Annotated[str | None, Form(max_length=200)] = None,
+    step: Annotated[ShortText | None, Form()] = None,
 ) -> None:
     """Keep a photo; it is written anew, and where and with what it was taken stays behind."""
     moment: datetime = at
     runs.add_photo(engine, account, run_id, entry_id, step, file.file.read(MAX_PHOTO_BYTES + 1), moment, now)
 
 
-@router.put("/runs/{run_id}/logs/{entry_id}", status_code=204, responses=describe(400, 401, 403, 404, 422))
+@router.put(
+    "/runs/{run_id}/logs/{entry_id}",
+    status_code=204,
+    responses=describe(400, 401, 403, 404, 422),
+    max_body_size=MAX_FORM_BYTES,
+)
 def log(
     run_id: UUID,
     entry_id: UUID,
@@ -89,7 +100,7 @@ def log(
     engine: Db,
     account: Person,
     now: Now,
-    tool: Annotated[str, Form(max_length=200)] = "",
+    tool: Annotated[ShortText, Form()] = "",
 ) -> None:
     """Keep a memory test's log and search it for the verdict."""
     name = tool.strip() or file.filename or "memory test"
@@ -97,7 +108,7 @@ def log(
 
 
 @router.post("/runs/{run_id}/slots/{slot}/label", responses=describe(401, 404, 422))
-def in_hand(run_id: UUID, slot: str, body: LabelText, engine: Db, _: Person) -> InHand:
+def in_hand(run_id: UUID, slot: Name, body: LabelText, engine: Db, _: Person) -> InHand:
     """What the label of the module in hand says beside what the slot is to get."""
     return runs.compare_label(engine, run_id, slot, body.text)
 

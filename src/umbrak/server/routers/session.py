@@ -13,7 +13,7 @@ from umbrak.store.accounts import Account
 router = APIRouter(prefix="/session", tags=["session"])
 
 
-@router.post("", responses=describe(401, 422, 429))
+@router.post("", responses=describe(401, 422, 429), max_body_size=8 << 10)
 def begin(body: SignIn, engine: Db, request: Request, response: Response) -> Account:
     """Sign in: sets the session's cookie."""
     address = request.client.host if request.client else ""

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
 
+from umbrak.formats.documents import Name
 from umbrak.server.bodies import SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.waiting import while_waited_for
 from umbrak.services.sheets import KeptSheet, SheetView, add_sheet, list_sheets, see_sheet
 from umbrak.store.sheets import SheetRow
 
@@ -19,13 +21,13 @@ def current(engine: Db, _: Person) -> list[SheetRow]:
     return list_sheets(engine)
 
 
-@router.post("", status_code=201, responses=describe(401, 403, 422))
-def add(body: SheetText, engine: Db, account: Person) -> KeptSheet:
+@router.post("", status_code=201, responses=describe(401, 403, 422), max_body_size=6 << 20)
+async def add(request: Request, body: SheetText, engine: Db, account: Person) -> KeptSheet:
     """Keep a sheet's text as the newest revision of its id."""
-    return add_sheet(engine, account, body.text)
+    return await while_waited_for(request, lambda left: add_sheet(engine, account, body.text, left))
 
 
 @router.get("/{hash_}", responses=describe(401, 404))
-def see(hash_: str, engine: Db, _: Person) -> SheetView:
+def see(hash_: Name, engine: Db, _: Person) -> SheetView:
     """One sheet: its board, its sockets' processors."""
     return see_sheet(engine, hash_)

@@ -7,9 +7,9 @@ from uuid import UUID
 
 from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 
-from umbrak.formats.bounds import MAX_BYTES
+from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies import MoneyBody, OfferBody, StockBody, StockChange
-from umbrak.server.deps import Db, Person
+from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.settings import MoneySettings, see_money, set_money
 from umbrak.services.shelf import (
@@ -34,7 +34,7 @@ TableKind = Annotated[Literal["stock", "offers"], Query(description="modules on 
 def see(
     engine: Db,
     _: Person,
-    q: Annotated[str, Query(max_length=400, description="a part, a label as scanned, or words")] = "",
+    q: Annotated[Searched, Query(description="a part, a label as scanned, or words")] = "",
     machine_id: Annotated[UUID | None, Query(description="only what this machine's slots take")] = None,
 ) -> ShelfView:
     """What is on hand and on offer."""
@@ -73,7 +73,7 @@ def export(engine: Db, _: Person, kind: TableKind) -> Response:
     return Response(export_table(engine, kind), media_type="text/csv; charset=utf-8", headers=headers)
 
 
-@router.post("/file", responses=describe(400, 401, 403, 422))
+@router.post("/file", responses=describe(400, 401, 403, 422), max_body_size=MAX_FORM_BYTES)
 def take(
     engine: Db,
     account: Person,

@@ -1,0 +1,86 @@
+"""What stands before every route: answers that are always problems, and large bodies only from people who are signed in."""
+
+from __future__ import annotations
+
+import asyncio
+from http.cookies import CookieError, SimpleCookie
+
+from sqlalchemy import Engine
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from umbrak.server.deps import COOKIE
+from umbrak.server.problems import handled, note, too_large, unexpected
+from umbrak.services.accounts import signed_in
+
+#: Of a request whose route says nothing else [bytes]: the largest layout in full words is half of it.
+BODY_BYTES = 1 << 20
+#: Up to this nobody is asked who sends it: signing in is a body too [bytes].
+_SMALL = 16 << 10
+
+
+class Guard:
+    """The outermost layer: whatever comes up to it is answered by a problem document, never by plain text."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        started = replaced = False
+
+        async def watched(message: Message) -> None:
+            nonlocal started, replaced
+            if message["type"] == "http.response.start":
+                started = True
+                headers = dict(message["headers"])
+                # The framework says this one, where a body is larger than its route takes, in words of its own.
+                if message["status"] == 413 and headers.get(b"content-type", b"").startswith(b"text/plain"):
+                    replaced = True
+                    await too_large()(scope, receive, send)
+            if not replaced:
+                await send(message)
+
+        try:
+            await self.app(scope, receive, watched)
+        except Exception as error:
+            if started:
+                note(scope, error)  # half an answer cannot be taken back: the connection ends
+                raise
+            await unexpected(scope, error)(scope, receive, send)
+
+
+class LargeBodies:
+    """Who sends a large body is signed in, or nothing of it is read: no stranger's costs memory, disk or a thread."""
+
+    def __init__(self, app: ASGIApp, engine: Engine) -> None:
+        self.app, self.engine = app, engine
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "http" and scope["path"].startswith("/api/") and _may_be_large(scope):
+            try:
+                await asyncio.to_thread(signed_in, self.engine, _token(scope))
+            except Exception as error:
+                await handled(scope, error)(scope, receive, send)
+                return
+        await self.app(scope, receive, send)
+
+
+def _may_be_large(scope: Scope) -> bool:
+    headers = dict(scope["headers"])
+    length: bytes = headers.get(b"content-length", b"")
+    return b"transfer-encoding" in headers or (length.isdigit() and (len(length) > 9 or int(length) > _SMALL))
+
+
+def _token(scope: Scope) -> str | None:
+    for name, value in scope["headers"]:
+        if name == b"cookie":
+            cookies: SimpleCookie = SimpleCookie()
+            try:
+                cookies.load(value.decode("latin-1"))
+            except CookieError:
+                continue
+            if COOKIE in cookies:
+                return cookies[COOKIE].value
+    return None
