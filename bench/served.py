@@ -11,13 +11,11 @@ import re
 import statistics
 import subprocess
 import sys
-import tempfile
 import threading
 import time
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 from typing import Any
 
 import httpx
@@ -25,7 +23,8 @@ from playwright.sync_api import Page, sync_playwright
 from sqlalchemy import Engine, text
 
 from bench.__main__ import ROOT, big_sheet_data
-from umbrak.cli.cluster import Cluster, free_port
+from bench.database import throw_away
+from umbrak.cli.cluster import free_port
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
 from umbrak.demo import seed
@@ -35,7 +34,7 @@ from umbrak.services.plans import start_plan
 from umbrak.services.sheets import keep_sheet
 from umbrak.services.summaries import refresh_stale
 from umbrak.store.accounts import find_credentials
-from umbrak.store.engine import ensure_database, migrate, open_engine
+from umbrak.store.engine import open_engine
 
 MACHINES = 10_000
 DROPS = 60
@@ -56,42 +55,36 @@ def p95(times: list[float]) -> float:
 @contextmanager
 def served() -> Iterator[tuple[Engine, str, str, str]]:
     """(engine, address, id of a machine of 96 slots, id of its plan), on a database of its own."""
-    with tempfile.TemporaryDirectory(prefix="umbrak-bench-", dir="/var/tmp") as name:
-        folder = Path(name)
-        folder.chmod(0o755)
-        with Cluster(folder).running() as cluster:
-            url = cluster.url("bench")
-            ensure_database(url)
-            migrate(url)
-            engine = open_engine(url)
-            seed.seed(engine)
-            data = big_sheet_data()
-            sheet = sheet_from_data(data)
-            with engine.begin() as db:
-                keep_sheet(db, SheetReading("", data, sheet, ()))
-                known = find_credentials(db, seed.ACCOUNT)
-            assert known
-            module = decode_label("32GB 2Rx8 PC5-4800B-RA0").module
-            fitted = Layout({s: module for s in sheet.slots if not s.endswith("3")})
-            empty = [s for s in sheet.slots if s.endswith("3")]
-            machine = make_machine(engine, known.account, NewMachine("big", sheet.hash, fitted=fitted, emptied=empty))
-            plan = start_plan(engine, known.account, machine).id
-            port = free_port()
-            command = [sys.executable, "-c", _SERVE, url, str(ROOT / "web/dist"), str(port)]
-            process = subprocess.Popen(command)
-            address = f"http://127.0.0.1:{port}"
-            try:
-                for _ in range(400):
-                    try:
-                        urllib.request.urlopen(f"{address}/readyz", timeout=5)
-                        break
-                    except OSError:
-                        time.sleep(0.05)
-                yield engine, address, str(machine), str(plan)
-            finally:
-                process.terminate()
-                process.wait()
-                engine.dispose()
+    with throw_away() as url:
+        engine = open_engine(url)
+        seed.seed(engine)
+        data = big_sheet_data()
+        sheet = sheet_from_data(data)
+        with engine.begin() as db:
+            keep_sheet(db, SheetReading("", data, sheet, ()))
+            known = find_credentials(db, seed.ACCOUNT)
+        assert known
+        module = decode_label("32GB 2Rx8 PC5-4800B-RA0").module
+        fitted = Layout({s: module for s in sheet.slots if not s.endswith("3")})
+        empty = [s for s in sheet.slots if s.endswith("3")]
+        machine = make_machine(engine, known.account, NewMachine("big", sheet.hash, fitted=fitted, emptied=empty))
+        plan = start_plan(engine, known.account, machine).id
+        port = free_port()
+        command = [sys.executable, "-c", _SERVE, url, str(ROOT / "web/dist"), str(port)]
+        process = subprocess.Popen(command)
+        address = f"http://127.0.0.1:{port}"
+        try:
+            for _ in range(400):
+                try:
+                    urllib.request.urlopen(f"{address}/readyz", timeout=5)
+                    break
+                except OSError:
+                    time.sleep(0.05)
+            yield engine, address, str(machine), str(plan)
+        finally:
+            process.terminate()
+            process.wait()
+            engine.dispose()
 
 
 def browser_of(address: str) -> httpx.Client:

@@ -7,21 +7,19 @@ from __future__ import annotations
 
 import resource
 import sys
-import tempfile
 import time
-from pathlib import Path
 
 from sqlalchemy import text
 from tests.formats.smbios_facts import Device, table
 
-from umbrak.cli.cluster import Cluster
+from bench.database import throw_away
 from umbrak.demo import seed
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.smbios.survey import read_tables
 from umbrak.services.outside import Outside
 from umbrak.services.work import GivenFile, run_job, see_job, start_reading
 from umbrak.store.accounts import find_credentials
-from umbrak.store.engine import ensure_database, migrate, open_engine
+from umbrak.store.engine import open_engine
 
 TABLES = 10_000
 SLOTS = 24
@@ -54,29 +52,23 @@ def main(count: int) -> None:
     for one in given[: min(count, 1000)]:
         read_tables(one.raw, Deadline())
     alone = (time.perf_counter() - began) / min(count, 1000)
-    with tempfile.TemporaryDirectory(prefix="umbrak-bench-", dir="/var/tmp") as name:
-        folder = Path(name)
-        folder.chmod(0o755)
-        with Cluster(folder).running() as cluster:
-            url = cluster.url("bench")
-            ensure_database(url)
-            migrate(url)
-            engine = open_engine(url)
-            seed.seed(engine)
-            with engine.connect() as db:
-                known = find_credentials(db, seed.ACCOUNT)
-            assert known
-            before = peak_mib()
-            began = time.perf_counter()
-            job = start_reading(engine, known.account, given, make=False)
-            queued = time.perf_counter() - began
-            own = time.process_time()
-            run_job(engine, Outside(), job)
-            took, own = time.perf_counter() - began, time.process_time() - own
-            view, _ = see_job(engine, job)
-            with engine.connect() as db:
-                kept = db.execute(text("SELECT count(*) FROM intake")).scalar_one()
-            engine.dispose()
+    with throw_away() as url:
+        engine = open_engine(url)
+        seed.seed(engine)
+        with engine.connect() as db:
+            known = find_credentials(db, seed.ACCOUNT)
+        assert known
+        before = peak_mib()
+        began = time.perf_counter()
+        job = start_reading(engine, known.account, given, make=False)
+        queued = time.perf_counter() - began
+        own = time.process_time()
+        run_job(engine, Outside(), job)
+        took, own = time.perf_counter() - began, time.process_time() - own
+        view, _ = see_job(engine, job)
+        with engine.connect() as db:
+            kept = db.execute(text("SELECT count(*) FROM intake")).scalar_one()
+        engine.dispose()
     assert (view.state, view.done, kept) == ("done", count, count)
     print(f"read alone           {1000 * alone:6.2f} ms a table of {SLOTS} slots ({len(given[0].raw)} bytes)")
     print(f"taken in as a job    {queued:6.1f} s")

@@ -154,7 +154,7 @@ def test_a_cure_is_one_press(sign_in: SignIn) -> None:
 
 
 @pytest.mark.parametrize(
-    ("away", "said"), [("server", "Umbrak cannot be reached."), ("database", "The database cannot be reached.")]
+    ("away", "said"), [("server", "Umbrak cannot be reached."), ("database", "The database does not answer")]
 )
 def test_what_is_away_is_said_and_the_edit_is_kept(sign_in: SignIn, served: Served, away: str, said: str) -> None:
     page = sign_in()

@@ -10,6 +10,7 @@ import ssl
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from ipaddress import ip_network
 from pathlib import Path
 
 import uvicorn
@@ -74,7 +75,9 @@ def _reached(url: str) -> Iterator[None]:
     except OperationalError as error:
         said = " ".join(str(error.orig).split())
         if "does not exist" in said and "database" in said:
-            raise Trouble(f"there is no database {named.database} at {where}: create it (createdb {named.database})") from error
+            raise Trouble(
+                f"there is no database {named.database} at {where}: create it (createdb {named.database})"
+            ) from error
         raise Trouble(f"the database {named.database} at {where} cannot be used: {said}") from error
 
 
@@ -148,8 +151,12 @@ def _run(
     _check_certificate(tls_cert, tls_key)
     listener = _listen(port)
     scheme = "https" if tls_cert else "http"
+    proxies = _proxies()
     config = uvicorn.Config(
         app,
+        # What a request says of where it came from is believed of these alone; nobody else may name an address.
+        proxy_headers=bool(proxies),
+        forwarded_allow_ips=proxies,
         log_level="warning",
         timeout_graceful_shutdown=5,
         ssl_certfile=tls_cert,
@@ -170,6 +177,17 @@ def _run(
             print("\n".join(["", f"open        {address}", *told, "stop with   Ctrl+C", ""]), flush=True)
 
     Server(config).run(sockets=[listener])
+
+
+def _proxies() -> list[str]:
+    """UMBRAK_PROXIES: addresses or networks of the proxies that stand before this server."""
+    given = [p.strip() for p in os.environ.get("UMBRAK_PROXIES", "").split(",") if p.strip()]
+    for proxy in given:
+        try:
+            ip_network(proxy)
+        except ValueError as error:
+            raise Trouble(f"UMBRAK_PROXIES: {error}; write addresses such as 127.0.0.1, with commas between") from error
+    return given
 
 
 def _check_certificate(tls_cert: Path | None, tls_key: Path | None) -> None:

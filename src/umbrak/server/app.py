@@ -9,7 +9,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from fastapi import FastAPI, Request, Response
-from fastapi.responses import FileResponse, HTMLResponse
+from fastapi.responses import FileResponse, HTMLResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine, text
 from starlette.exceptions import HTTPException
@@ -93,11 +93,14 @@ def make_app(
         return {"status": "alive"}
 
     @app.get("/readyz", include_in_schema=False)
-    def ready() -> dict[str, str]:
+    def ready() -> Response:
+        events = "none"
         if engine is not None:
             with engine.connect() as db:
                 db.execute(text("SELECT 1"))
-        return {"status": "ready"}
+            events = app.state.hub.state()
+        good = events != "ended"
+        return JSONResponse({"status": "ready" if good else "not ready", "events": events}, 200 if good else 503)
 
     app.middleware("http")(_guard)
     if front_end is not None:

@@ -40,7 +40,7 @@ def get_now(request: Request) -> datetime:
 
 
 Now = Annotated[datetime, Depends(get_now)]
-Token = Annotated[str | None, Cookie(alias=COOKIE, include_in_schema=False)]
+Token = Annotated[str | None, Cookie(alias=COOKIE, include_in_schema=False, max_length=200)]
 
 
 def get_account(engine: Db, token: Token = None) -> Account:

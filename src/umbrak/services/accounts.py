@@ -5,9 +5,11 @@ from __future__ import annotations
 import hashlib
 import math
 import secrets
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from enum import IntEnum
 from functools import cache
+from ipaddress import ip_address, ip_network
 from typing import Any
 from uuid import UUID
 
@@ -22,10 +24,13 @@ from umbrak.store.history import record
 
 SESSION_LASTS = timedelta(days=14)
 LEAST_PASSWORD = 10
-#: Failed tries within the window after which no more are heard: of one name from one address, of one address
-#: whatever the name, of one name from anywhere (so many that nobody is locked out by a stranger's few tries).
+#: Failed tries within the window after which no more are heard: of one name from one place; from an unknown browser
+#: also once so many names were tried from its address, or the name so often from wherever. A browser that somebody has
+#: signed in from counts by itself, so that neither a neighbour behind one address nor a stranger locks its owner out.
 WINDOW = timedelta(minutes=15)
-TRIES, TRIES_OF_ADDRESS, TRIES_OF_NAME = 5, 30, 60
+TRIES, NAMES_OF_ADDRESS, TRIES_OF_NAME = 5, 20, 60
+#: How long a browser is known that nobody signs in from.
+BROWSER_KEPT = timedelta(days=400)
 _hasher = PasswordHash((Argon2Hasher(),))
 
 
@@ -110,13 +115,20 @@ def change_account(
 
 
 def change_password(engine: Engine, account: Account, old: str, new: str) -> str:
-    """One's own password; every session ends but a new one, whose token is returned. Raises Refused."""
+    """One's own password; every session ends but a new one, whose token is returned.
+
+    Raises
+        Refused   `old` is not the password, or `new` is too short
+        TooMany   `old` was wrong too often lately
+    """
+    _check_password(new, "new")
+    attempt = admit(engine, account.name, f"{store.BROWSER}change of password")
     with engine.connect() as db:
         known = store.find_credentials(db, account.name)
     if not known or not _hasher.verify(old, known.password_hash):
         raise Refused("old", "This is not your password as it is now.")
-    _check_password(new, "new")
     with engine.begin() as db:
+        store.forget_tries(db, attempt.name, attempt.place)
         store.change_account(db, account.id, {"password_hash": _hasher.hash(new)})
         record(db, "password changed", account.id, name=account.name)
     return _begin_session(engine, account)
@@ -132,36 +144,80 @@ def _check_password(password: str, field: str = "password") -> None:
         raise Refused(field, f"A password has at least {LEAST_PASSWORD} characters.")
 
 
-def sign_in(engine: Engine, name: str, password: str, address: str = "") -> tuple[Account, str]:
-    """(account, token of a new session).
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """A try to sign in that may be made, and is counted as failed until it succeeds."""
 
-    Raises
-        NotSignedIn   name and password do not match, or the account is not active
-        TooMany       too many tries failed lately; says how long to wait. No password is looked at then.
+    name: str
+    #: Where from: an address (of IPv6 its network), or a browser that the account is known by.
+    place: str
+
+
+def admit(engine: Engine, name: str, address: str, browser: str | None = None) -> Attempt:
+    """Whether a try may be made. It counts from here on: of many at once no more are looked at than may be.
+
+    Parameters
+        browser    the token of a browser that somebody has signed in from; None = an unknown one
+
+    Raises TooMany when too many failed lately; it says how long to wait. No password is looked at then.
     """
     name, now = name.strip(), datetime.now(UTC)
+    with engine.begin() as db:
+        known = browser is not None and name.lower() in store.names_of_browser(db, token_hash(browser))
+        # A known browser has a count of its own: no stranger can use it up.
+        place = f"{store.BROWSER}{token_hash(browser or '').hex()}" if known else _place(address)
+        own = known or place.startswith(store.BROWSER)
+        tries = store.tries_since(db, name, place, now - WINDOW)
+        strange = tries.names_there >= NAMES_OF_ADDRESS or tries.of_name >= TRIES_OF_NAME
+        if tries.of_both >= TRIES or (strange and not own):
+            wait = (tries.oldest or now) + WINDOW - now
+            raise TooMany(max(1, math.ceil(wait.total_seconds())))
+        store.add_try(db, name, place, now - WINDOW)
+    return Attempt(name, place)
+
+
+def _place(address: str) -> str:
+    """What is counted of an address: whoever has one of IPv6 has a whole network of them."""
+    try:
+        given = ip_address(address)
+    except ValueError:
+        return address[:200]
+    return str(ip_network((given, 64), strict=False)) if given.version == 6 else str(given)
+
+
+@dataclass(frozen=True, slots=True)
+class SignedIn:
+    account: Account
+    #: Of the new session.
+    token: str
+    #: By which the account knows this browser from now on.
+    browser: str
+
+
+def sign_in(engine: Engine, attempt: Attempt, password: str, browser: str | None = None) -> SignedIn:
+    """Look at the password of a try. Takes a good part of a processor for a while: a few at a time.
+
+    Raises NotSignedIn where name and password do not match, or the account is not active.
+    """
     with engine.connect() as db:
-        failed = store.failures_since(db, name, address, now - WINDOW)
-        known = store.find_credentials(db, name)
-    if failed.of_both >= TRIES or failed.of_address >= TRIES_OF_ADDRESS or failed.of_name >= TRIES_OF_NAME:
-        wait = (failed.oldest or now) + WINDOW - now
-        raise TooMany(max(1, math.ceil(wait.total_seconds())))
+        known = store.find_credentials(db, attempt.name)
     # A name that is not known takes as long as one that is: the answer's time tells nothing.
     good = _hasher.verify(password, known.password_hash if known else _any_hash())
     if not known or not good or not known.account.active:
-        with engine.begin() as db:
-            store.add_failure(db, name, address, now - WINDOW)
         raise NotSignedIn("Name and password do not match.")
-    if failed.of_both:
-        with engine.begin() as db:
-            store.forget_failures(db, name, address)
-    return known.account, _begin_session(engine, known.account)
+    with engine.begin() as db:
+        # One browser, many people; a token that we did not give is none of ours.
+        if browser is None or not store.names_of_browser(db, token_hash(browser)):
+            browser = secrets.token_urlsafe(32)
+        store.forget_tries(db, attempt.name, attempt.place)
+        store.remember_browser(db, known.account.id, token_hash(browser), datetime.now(UTC) - BROWSER_KEPT)
+    return SignedIn(known.account, _begin_session(engine, known.account), browser)
 
 
 def _begin_session(engine: Engine, account: Account) -> str:
     token = secrets.token_urlsafe(32)
     with engine.begin() as db:
-        store.add_session(db, _token_hash(token), account.id, datetime.now(UTC) + SESSION_LASTS)
+        store.add_session(db, token_hash(token), account.id, datetime.now(UTC) + SESSION_LASTS)
     return token
 
 
@@ -169,7 +225,7 @@ def signed_in(engine: Engine, token: str | None) -> Account:
     """The account of a session's token. Raises NotSignedIn when there is none, or none any more."""
     if token:
         with engine.connect() as db:
-            if account := store.find_session(db, _token_hash(token)):
+            if account := store.find_session(db, token_hash(token)):
                 return account
     raise NotSignedIn("Sign in first.")
 
@@ -177,7 +233,7 @@ def signed_in(engine: Engine, token: str | None) -> Account:
 def sign_out(engine: Engine, token: str | None) -> None:
     if token:
         with engine.begin() as db:
-            store.end_session(db, _token_hash(token))
+            store.end_session(db, token_hash(token))
 
 
 @cache
@@ -185,5 +241,6 @@ def _any_hash() -> str:
     return _hasher.hash(secrets.token_hex())
 
 
-def _token_hash(token: str) -> bytes:
+def token_hash(token: str) -> bytes:
+    """Under which a token is kept: who reads the table cannot use it."""
     return hashlib.sha256(token.encode()).digest()

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, delete, func, insert, select, update
+from sqlalchemy import Connection, delete, distinct, func, insert, select, update
+from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, session, sign_in_failure
+from umbrak.store.tables import account, known_browser, session, sign_in_failure
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +68,7 @@ def change_account(db: Connection, key: UUID, values: dict[str, Any]) -> None:
         db.execute(update(account).where(account.c.id == key).values(values))
     if values.get("active") is False or "password_hash" in values:
         db.execute(delete(session).where(session.c.account_id == key))
+        _tell_ended(db)
 
 
 def add_session(db: Connection, token_hash: bytes, account_id: UUID, expires_at: datetime) -> None:
@@ -83,32 +86,82 @@ def find_session(db: Connection, token_hash: bytes) -> Account | None:
 
 def end_session(db: Connection, token_hash: bytes) -> None:
     db.execute(delete(session).where(session.c.token_hash == token_hash))
+    _tell_ended(db)
+
+
+#: Of an advisory lock: tries are counted one after another, so that none slips past while others are looked at.
+_COUNTING_TRIES = 0x74726965
 
 
 @dataclass(frozen=True, slots=True)
-class Failures:
-    """Failed tries since a moment."""
+class Tries:
+    """Tries since a moment that failed, or whose password is being looked at."""
 
+    #: Of the name from the place.
     of_both: int
+    #: Of the name from wherever, browsers that its account is known by left out.
     of_name: int
-    of_address: int
-    #: When the oldest of them was.
+    #: Names that were tried from the place.
+    names_there: int
+    #: When the oldest of them all was.
     oldest: datetime | None
 
 
-def failures_since(db: Connection, name: str, address: str, since: datetime) -> Failures:
+def tries_since(db: Connection, name: str, place: str, since: datetime) -> Tries:
+    """What counts against a further try. Others that count wait until this transaction ends."""
+    db.execute(select(func.pg_advisory_xact_lock(_COUNTING_TRIES)))
     f = sign_in_failure.c
-    named, there = f.name == name.lower(), f.address == address
-    counts = [func.count().filter(condition) for condition in (named & there, named, there)]
-    row: Any = db.execute(select(*counts, func.min(f.at)).where(f.at > since, named | there)).one()
-    return Failures(row[0], row[1], row[2], row[3])
+    named, there = f.name == name.lower(), f.address == place
+    query = select(
+        func.count().filter(named & there),
+        func.count().filter(named & ~f.address.startswith(BROWSER)),
+        func.count(distinct(f.name)).filter(there),
+        func.min(f.at),
+    )
+    row: Any = db.execute(query.where(f.at > since, named | there)).one()
+    return Tries(row[0], row[1], row[2], row[3])
 
 
-def add_failure(db: Connection, name: str, address: str, forget_before: datetime) -> None:
-    db.execute(insert(sign_in_failure).values(name=name.lower(), address=address))
+#: Begins the place of a try from a browser that the account is known by.
+BROWSER = "browser:"
+
+
+def add_try(db: Connection, name: str, place: str, forget_before: datetime) -> None:
+    db.execute(insert(sign_in_failure).values(name=name.lower(), address=place))
     db.execute(delete(sign_in_failure).where(sign_in_failure.c.at < forget_before))
 
 
-def forget_failures(db: Connection, name: str, address: str) -> None:
+def forget_tries(db: Connection, name: str, place: str) -> None:
     f = sign_in_failure.c
-    db.execute(delete(sign_in_failure).where(f.name == name.lower(), f.address == address))
+    db.execute(delete(sign_in_failure).where(f.name == name.lower(), f.address == place))
+
+
+def names_of_browser(db: Connection, token_hash: bytes) -> set[str]:
+    """Names, in lower case, whose accounts have signed in from a browser."""
+    k = known_browser.c
+    query = select(func.lower(account.c.name)).join(known_browser, account.c.id == k.account_id)
+    return set(db.execute(query.where(k.token_hash == token_hash)).scalars())
+
+
+def remember_browser(db: Connection, account_id: UUID, token_hash: bytes, forget_before: datetime) -> None:
+    """Know an account by a browser from now on; browsers that were not used for long are forgotten."""
+    statement = upsert(known_browser).values(token_hash=token_hash, account_id=account_id)
+    db.execute(
+        statement.on_conflict_do_update(index_elements=["token_hash", "account_id"], set_={"used_at": func.now()})
+    )
+    db.execute(delete(known_browser).where(known_browser.c.used_at < forget_before))
+
+
+def live_sessions(db: Connection, token_hashes: Collection[bytes]) -> set[bytes]:
+    """Those of the sessions that still are."""
+    query = select(session.c.token_hash).join(account, account.c.id == session.c.account_id)
+    live = (session.c.token_hash.in_(token_hashes), session.c.expires_at > func.now(), account.c.active)
+    return set(db.execute(query.where(*live)).scalars())
+
+
+#: Tells that sessions have ended, to whoever streams to them.
+SESSIONS = "umbrak_sessions"
+
+
+def _tell_ended(db: Connection) -> None:
+    db.execute(select(func.pg_notify(SESSIONS, "")))

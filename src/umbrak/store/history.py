@@ -3,12 +3,13 @@ listens on CHANNEL is told the id of each line once its transaction is through."
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, insert, select, text
+from sqlalchemy import Connection, func, insert, select, text
 
 from umbrak.store.tables import account, history, plan
 
@@ -80,7 +81,12 @@ def find_line(db: Connection, key: int) -> HistoryLine | None:
     return _line(row) if row else None
 
 
-def lines_after(db: Connection, machine_id: UUID, key: int) -> list[HistoryLine]:
-    """What was done since a line, oldest first; at most a page."""
-    query = _LINES.where(history.c.machine_id == machine_id, history.c.id > key)
+def newest_line(db: Connection) -> int:
+    """Id of the last line; 0 where there is none."""
+    return db.execute(select(func.max(history.c.id))).scalar() or 0
+
+
+def lines_after(db: Connection, machines: Collection[UUID], key: int) -> list[HistoryLine]:
+    """What was done to machines since a line, oldest first; at most a page."""
+    query = _LINES.where(history.c.machine_id.in_(machines), history.c.id > key)
     return [_line(r) for r in db.execute(query.order_by(history.c.id).limit(PAGE_SIZE))]

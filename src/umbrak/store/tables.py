@@ -54,16 +54,27 @@ account = Table(
     Column("active", Boolean, nullable=False, server_default=text("true")),
 )
 
-#: Failed tries to sign in, kept for as long as they count.
+#: Tries to sign in that failed, or whose password is being looked at; kept for as long as they count.
 sign_in_failure = Table(
     "sign_in_failure",
     metadata,
     Column("id", BigInteger, Identity(always=True), primary_key=True),
     _at("at"),
-    Column("name", Text, nullable=False),
-    Column("address", Text, nullable=False),
+    Column("name", Text, nullable=False, index=True),
+    #: Where from: an address, or a browser that the account is known by.
+    Column("address", Text, nullable=False, index=True),
 )
 Index("ix_sign_in_failure_at", sign_in_failure.c.at)
+
+#: Browsers that somebody has signed in from: others' failed tries do not lock them out.
+known_browser = Table(
+    "known_browser",
+    metadata,
+    #: SHA-256 of its cookie's token.
+    Column("token_hash", LargeBinary, primary_key=True),
+    Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), primary_key=True, index=True),
+    _at("used_at"),
+)
 
 session = Table(
     "session",

@@ -85,7 +85,8 @@ export const api = createClient<paths>({
   fetch: async (request) => {
     try {
       const response = await fetch(request)
-      if (response.status === 503) health.lost('The database cannot be reached.')
+      // Database down, or busy: which of them the answer says.
+      if (response.status === 503) health.lost(await detailOf(response.clone()))
       return response
     } catch {
       health.lost('Umbrak cannot be reached.')
@@ -94,6 +95,14 @@ export const api = createClient<paths>({
   },
   headers: { Accept: 'application/json' },
 })
+
+async function detailOf(response: Response): Promise<string> {
+  try {
+    return ((await response.json()) as Problem).detail
+  } catch {
+    return 'The database cannot be reached.' // a proxy's own words are none of ours
+  }
+}
 
 interface Answer<T> {
   data?: T

@@ -33,7 +33,8 @@ export interface paths {
         };
         /**
          * Follow
-         * @description History lines of a machine and its plans, as server-sent events named `line`; each id is the line's.
+         * @description History lines of machines and their plans, as server-sent events named `line`; each id is the line's. The first event,
+         *     `at`, has the id to resume after. One stream serves all windows of a browser; it ends with its session.
          */
         get: operations["follow_api_events_get"];
         put?: never;
@@ -1251,7 +1252,7 @@ export interface paths {
         put?: never;
         /**
          * Begin
-         * @description Sign in: sets the session's cookie.
+         * @description Sign in: sets the session's cookie, and one by which the account knows this browser.
          */
         post: operations["begin_api_session_post"];
         /**
@@ -5920,8 +5921,10 @@ export interface operations {
     follow_api_events_get: {
         parameters: {
             query: {
-                /** @description the machine that is looked at */
-                machine: string;
+                /** @description the machines that are looked at */
+                machine: string[];
+                /** @description resume after this line */
+                after?: number | null;
             };
             header?: {
                 /** @description resume after this line */
@@ -10213,6 +10216,16 @@ export interface operations {
             };
             /** @description Refused */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };

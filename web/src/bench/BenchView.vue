@@ -2,6 +2,7 @@
 /** The run sheet at the bench: one step a screen, large, for one hand on a tablet or a phone; it works without a connection. */
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { api, ask, Unreachable, wordsOf, type Layout, type MachineView, type Severity } from '@/api/client'
+import { follow } from '@/api/stream'
 import BoardView from '@/board/BoardView.vue'
 import { session } from '@/frame/session'
 import { layoutAt, minutesWords, PHASES } from '@/stations/run/words'
@@ -28,14 +29,12 @@ watch(
   () => view.value?.machine_id,
   (key) => (following.value = key ?? ''),
 )
-let source: EventSource | null = null
+let leave = () => {}
 watch(following, (key) => {
-  source?.close()
-  if (!key) return
-  source = new EventSource(`/api/events?machine=${key}`)
-  source.addEventListener('line', () => void reload())
+  leave()
+  leave = key ? follow(key, () => void reload()) : () => {}
 })
-onBeforeUnmount(() => source?.close())
+onBeforeUnmount(() => leave())
 
 const open = computed(() => steps.value.find((s) => !s.done_at) ?? null)
 /** A step looked at although another is at hand. */

@@ -1,9 +1,8 @@
-/** What others do to a machine and its plans, as it happens. The browser reconnects and resumes by itself. */
+/** What others do to a machine and its plans, as it happens. */
 import { onBeforeUnmount } from 'vue'
 import type { HistoryLine } from '@/api/client'
+import { follow } from '@/api/stream'
 
 export function useLive(machineId: () => string, told: (line: HistoryLine) => void): void {
-  const source = new EventSource(`/api/events?machine=${machineId()}`)
-  source.addEventListener('line', (event) => told(JSON.parse((event as MessageEvent<string>).data) as HistoryLine))
-  onBeforeUnmount(() => source.close())
+  onBeforeUnmount(follow(machineId(), told))
 }

@@ -10,9 +10,10 @@ from uuid import UUID
 from fastapi import APIRouter, Header, Query, Request
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
-from umbrak.server.deps import Person
+from umbrak.server.deps import Person, Token
 from umbrak.server.events import Hub
 from umbrak.server.problems import describe
+from umbrak.services.accounts import token_hash
 
 router = APIRouter(prefix="/events", tags=["events"])
 
@@ -21,12 +22,17 @@ router = APIRouter(prefix="/events", tags=["events"])
 async def follow(
     request: Request,
     _: Person,
-    machine: Annotated[UUID, Query(description="the machine that is looked at")],
+    machine: Annotated[list[UUID], Query(min_length=1, max_length=100, description="the machines that are looked at")],
+    token: Token = None,
+    after: Annotated[int | None, Query(ge=0, le=1 << 62, description="resume after this line")] = None,
     last_event_id: Annotated[str | None, Header(description="resume after this line")] = None,
 ) -> AsyncIterable[ServerSentEvent]:
-    """History lines of a machine and its plans, as server-sent events named `line`; each id is the line's."""
+    """History lines of machines and their plans, as server-sent events named `line`; each id is the line's. The first event,
+    `at`, has the id to resume after. One stream serves all windows of a browser; it ends with its session."""
     hub: Hub = request.app.state.hub
-    last = int(last_event_id) if last_event_id and re.fullmatch("[0-9]{1,18}", last_event_id) else None
-    yield ServerSentEvent(comment="following")
-    async for line in hub.follow(machine, last):
-        yield ServerSentEvent(data=line, event="line", id=str(line.id))
+    last = int(last_event_id) if last_event_id and re.fullmatch("[0-9]{1,18}", last_event_id) else after
+    async for line in hub.follow(frozenset(machine), token_hash(token or ""), last):
+        if isinstance(line, int):
+            yield ServerSentEvent(data={}, event="at", id=str(line))
+        else:
+            yield ServerSentEvent(data=line, event="line", id=str(line.id))
