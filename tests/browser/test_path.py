@@ -172,7 +172,7 @@ def test_what_is_away_is_said_and_the_edit_is_kept(sign_in: SignIn, served: Serv
         served.start()
     else:
         served.open_database()
-    expect(page.get_by_role("alert")).to_have_count(0, timeout=15_000)
+    expect(page.get_by_role("alert")).to_have_count(0)
     expect(page.get_by_text(re.compile("^saved "))).to_be_visible()
     page.reload()
     expect(slot(page, "CPU2.F2")).to_have_accessible_name(re.compile("CPU2 F2, empty"))
@@ -184,7 +184,7 @@ def test_a_page_asked_for_while_the_server_is_away_comes_when_it_is_back(sign_in
     page.get_by_role("link", name="New machine").click()
     expect(page.get_by_role("alert")).to_contain_text("Umbrak cannot be reached.")
     served.start()
-    expect(page.get_by_role("heading", name="New machine")).to_be_visible(timeout=15_000)
+    expect(page.get_by_role("heading", name="New machine")).to_be_visible()
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])

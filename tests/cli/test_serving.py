@@ -88,7 +88,7 @@ def test_it_serves_keeps_and_cleans_up(data: Path) -> None:
     process.kill()  # nothing can be put in order: the next start has to cope
     process.wait()
     ended = threading.Event()
-    for _ in range(200):
+    for _ in range(1200):
         if not simulated(data):
             break
         ended.wait(0.05)

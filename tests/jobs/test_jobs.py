@@ -104,7 +104,7 @@ def test_a_job_is_stopped_between_steps_and_gone_on_with_after_a_restart(engine:
 def waited(engine: Engine, key: UUID) -> JobView:
     """The job once it is over."""
     looking = threading.Event()
-    for _ in range(400):
+    for _ in range(2400):
         job = see_job(engine, key)[0]
         if job.ended_at:
             return job

@@ -41,15 +41,18 @@ def detect(data: bytes) -> str | None:
         return "smbios"
     if looks_like_spd(data):
         return "spd"
-    # NUL bytes are in every binary table and in no UTF-8 text.
-    if b"\0" in data[:4096] and not is_wide(data):
-        return "smbios" if looks_like_tables(data) else None
+    # NUL bytes are in every binary table, and in a text only by accident: it is one that says clearly what it is.
+    binary = b"\0" in data[:4096] and not is_wide(data)
+    if binary and looks_like_tables(data):
+        return "smbios"
     text = decoded(data[:_LOOKED_AT])
     if looks_like_redfish(text):
         return "redfish"
     if looks_like_listing(text):
         return "smbios-text"
-    return "snmp" if looks_like_snmp(text) else "labels" if looks_like_labels(text) else None
+    if looks_like_snmp(text):
+        return "snmp"
+    return "labels" if not binary and looks_like_labels(text) else None
 
 
 def read_any(data: bytes, kind: str | None = None, deadline: Deadline | None = None) -> Reading:

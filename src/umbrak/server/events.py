@@ -97,7 +97,8 @@ class Hub:
                 try:
                     self._take(heard)
                     break
-                except SQLAlchemyError:
+                except SQLAlchemyError as error:
+                    _log.warning("events wait for the database: %s", type(error).__name__)
                     heard = Heard.MISSED
                     self._stop.wait(PATIENCE)
                 except Exception as error:

@@ -22,7 +22,7 @@ from umbrak.services.loading import Loaded, load_machine
 from umbrak.services.notes import BeliefView, belief_view, beliefs_of, trial_of
 from umbrak.services.settings import evidence_table
 from umbrak.services.sheets import load_sheet
-from umbrak.services.summaries import refresh
+from umbrak.services.summaries import refresh_or_tell
 from umbrak.store import plans as plan_store
 from umbrak.store import sheets as sheet_store
 from umbrak.store import statements as store
@@ -237,7 +237,7 @@ def withdraw_statement(engine: Engine, account: Account, machine_id: UUID, key: 
 
 def _refresh(db: Connection, machine_id: UUID, sheet_id: str | None) -> None:
     for key in store.machines_of_model(db, sheet_id) if sheet_id else [machine_id]:
-        refresh(db, key)
+        refresh_or_tell(db, key)
 
 
 def _check(sheet: Sheet, said: StatementDoc) -> None:

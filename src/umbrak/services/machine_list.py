@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.services.summaries import GlyphGroup, Summary, refresh, summary_key
+from umbrak.services.summaries import GlyphGroup, Summary, refresh_or_tell, summary_key
 from umbrak.store import machines as store
 
 #: Station that a machine is at by the state of the plan changed last.
@@ -63,8 +63,8 @@ def list_machines(
 def _line(db: Connection, row: store.ListRow) -> MachineLine:
     m, plan = row.machine, row.plan
     document = row.summary if row.summary_key == summary_key(m, row.survey_id, plan) else None
-    if document is None:
-        document = refresh(db, m.id)
+    if document is None or not _is_whole(document):
+        document = refresh_or_tell(db, m.id)
     unknown = document["known"] < document["total"]
     return MachineLine(
         id=m.id,
@@ -78,6 +78,11 @@ def _line(db: Connection, row: store.ListRow) -> MachineLine:
         station=_STATIONS[plan.state] if plan else "Survey" if unknown else "Fit",
         summary=_summary(document),
     )
+
+
+def _is_whole(document: dict[str, Any]) -> bool:
+    """Whether a kept summary has all that the list shows."""
+    return document.keys() >= {f.name for f in fields(Summary)}
 
 
 def _summary(document: dict[str, Any]) -> Summary:

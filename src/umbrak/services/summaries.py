@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
+from sqlalchemy.exc import SQLAlchemyError
 
 from umbrak.core.evaluate import RULES_VERSION, worst
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
@@ -21,6 +23,8 @@ from umbrak.store import plans as plan_store
 from umbrak.store.history import record
 from umbrak.store.plans import PlanRow
 from umbrak.store.surveys import find_survey
+
+_log = logging.getLogger("umbrak.summaries")
 
 #: Rank of "nothing against it", after every severity.
 _NOTHING = 9
@@ -130,10 +134,37 @@ def refresh_stale(engine: Engine) -> int:
         with engine.begin() as db:
             batch = store.summaries_lacking(db, RULES_VERSION, _BATCH)
             for machine_id in batch:
-                refresh(db, machine_id)
+                refresh_or_tell(db, machine_id)
         done += len(batch)
         if not batch:
             return done
+
+
+def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
+    """`refresh`, or a summary that says that what is kept of the machine cannot be read: that costs its own line alone."""
+    try:
+        with db.begin_nested():
+            return refresh(db, machine_id)
+    except SQLAlchemyError:
+        raise
+    except Exception as error:  # a document that this version does not understand: any reader of it may stumble
+        _log.error("what is kept of machine %s cannot be read: %s", machine_id, type(error).__name__, exc_info=error)
+    document = {
+        "installed_gib": 0,
+        "planned_gib": None,
+        "official_gib": None,
+        "verdict": "undecided",
+        "worst_severity": "stop",
+        "worst_message": "What is kept of this machine cannot be read by this version: start the version that wrote it, or restore a backup.",
+        "known": 0,
+        "total": 0,
+        "failed": 0,
+        "glyph": [],
+        "verdicts": {},
+    }
+    # Under a key that nothing has: each look tries anew, so that what was mended is shown.
+    store.keep_summary(db, machine_id, "unreadable", RULES_VERSION, 0, _RANKS["stop"], 0, document)
+    return document
 
 
 def _summarise(m: Loaded, goal: Layout | None) -> dict[str, Any]:

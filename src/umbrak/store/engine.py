@@ -17,14 +17,15 @@ def new_id() -> UUID:
     return uuid7()
 
 
-def open_engine(url: str | URL) -> Engine:
-    """Connections in UTC that are tried before use, so that a restarted database costs one request at most."""
+def open_engine(url: str | URL, patience: float = 5) -> Engine:
+    """Connections in UTC that are tried before use, so that a restarted database costs one request at most; who wants one
+    while all are in use waits so long. [s]"""
     engine = create_engine(
         url,
         pool_size=8,
         max_overflow=4,
         pool_pre_ping=True,
-        pool_timeout=5,
+        pool_timeout=patience,
         connect_args={"connect_timeout": 3},
         hide_parameters=True,  # values may be secrets, and an error's words are logged
     )
