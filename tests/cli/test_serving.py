@@ -10,13 +10,16 @@ import subprocess
 import sys
 import tempfile
 import threading
+import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from sqlalchemy import create_engine, text
 
 from umbrak.demo import seed
+from umbrak.services.accounts import TRIES
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -48,6 +51,72 @@ def start(data: Path, *options: str) -> tuple[subprocess.Popen[str], str]:
         if found := re.search(r"open\s+(http\S+)/", line):
             return process, found[1]
     raise AssertionError("the demo ended without telling its address")
+
+
+def serve(data: Path, url: str, **env: str) -> subprocess.Popen[str]:
+    """`umbrak serve` on a given database, on any free port; not waited for."""
+    told = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "UMBRAK_DATA": str(data), "UMBRAK_DATABASE_URL": url, **env}
+    command = [sys.executable, "-u", "-m", "umbrak", "serve", "--port", "0"]
+    process = subprocess.Popen(command, env=told, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, cwd=ROOT)
+    _started.append(process)
+    return process
+
+
+def address_of(process: subprocess.Popen[str]) -> str:
+    """Where it can be reached, once it says so."""
+    assert process.stdout
+    said = []
+    for line in process.stdout:
+        said.append(line)
+        if found := re.search(r"open\s+(http\S+)/", line):
+            return found[1]
+    raise AssertionError(f"it ended without telling its address: {''.join(said)}")
+
+
+@pytest.fixture
+def empty_database(database_url: str) -> Iterator[str]:
+    """A database with nothing in it, not even tables."""
+    server, name = database_url.rsplit("/", 1)
+    admin = create_engine(f"{server}/postgres", isolation_level="AUTOCOMMIT")
+    with admin.connect() as db:
+        db.execute(text(f'CREATE DATABASE "{name}_empty"'))
+    yield f"{server}/{name}_empty"
+    with admin.connect() as db:
+        db.execute(text(f'DROP DATABASE "{name}_empty" WITH (FORCE)'))
+    admin.dispose()
+
+
+def test_three_first_starts_at_once_all_come_up(data: Path, empty_database: str) -> None:
+    processes = [serve(data, empty_database) for _ in range(3)]
+    for process in processes:
+        with urllib.request.urlopen(f"{address_of(process)}/readyz") as answer:
+            assert json.load(answer)["status"] == "ready"
+    engine = create_engine(empty_database)
+    with engine.connect() as db:
+        kept = db.execute(text("SELECT count(*), count(DISTINCT sheet_id) FROM sheet")).one()
+    engine.dispose()
+    assert kept[0] == kept[1] > 5  # each architecture once
+    for process in processes:
+        process.terminate()
+    assert [p.wait(30) for p in processes] == [0, 0, 0]
+    assert len(list(data.glob("secret.key*"))) == 1
+
+
+@pytest.mark.parametrize(("proxies", "last"), [("", 429), ("127.0.0.1", 401)])
+def test_where_a_request_comes_from_is_believed_of_named_proxies_alone(
+    data: Path, database_url: str, proxies: str, last: int
+) -> None:
+    process = serve(data, database_url, UMBRAK_PROXIES=proxies)
+    address = address_of(process)
+    statuses = []
+    for i in range(TRIES + 1):
+        body = json.dumps({"name": "somebody", "password": "wrong"}).encode()
+        headers = {"Content-Type": "application/json", "X-Forwarded-For": f"192.0.2.{i}"}
+        with pytest.raises(urllib.error.HTTPError) as refused:
+            urllib.request.urlopen(urllib.request.Request(f"{address}/api/session", body, headers))
+        statuses.append(refused.value.code)
+        refused.value.close()
+    assert statuses == [401] * TRIES + [last]
 
 
 def machines(address: str) -> list[str]:

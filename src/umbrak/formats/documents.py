@@ -28,8 +28,11 @@ Said = Annotated[str, StringConstraints(min_length=1, max_length=2000, strip_whi
 Clause = ShortText | Annotated[int, Field(ge=0, le=10**9)] | Annotated[float, Field(ge=0, le=10**9)] | None
 #: From a megabyte, smaller than any module, to far more than any machine: reckoning with either stays finite.
 Gib = Annotated[float, Field(ge=1 / 1024, le=1 << 24)]
+#: Of a die: from a quarter of the smallest that a standard here knows.
+Gbit = Annotated[float, Field(ge=1 / 16, le=1024)]
 Mts = Annotated[int, Field(gt=0, le=100_000)]
-Volts = Annotated[float, Field(gt=0, le=20)]
+Volts = Annotated[float, Field(ge=0.1, le=20)]
+Millimetres = Annotated[float, Field(ge=1, le=500)]
 
 GenerationName = Literal["DDR2", "DDR3", "DDR4", "DDR5"]
 FormName = Literal["DIMM", "SO-DIMM", "other"]
@@ -68,11 +71,11 @@ class ModuleDoc(Doc):
     stack_height: Annotated[int, Field(ge=1, le=16)] | None = None
     logical_ranks: Annotated[int, Field(ge=1, le=256)] | None = None
     device_width: Literal[4, 8, 16, 32] | None = None
-    die_gbit: Annotated[float, Field(gt=0, le=1024)] | None = None
+    die_gbit: Gbit | None = None
     rate_mts: Mts | None = None
     timing: Name | None = None
     rails_v: Annotated[list[Volts], Field(max_length=8)] | None = None
-    height_mm: Annotated[float, Field(gt=0, le=500)] | None = None
+    height_mm: Millimetres | None = None
     maker: Name | None = None
     maker_code: MakerCodeDoc | None = None
     part: Name | None = None
@@ -214,7 +217,7 @@ class LimitDoc(Doc):
     scope: ScopeName
     where: Name | None = None
     capacity_gib: Gib | None = None
-    die_gbit: Annotated[float, Field(gt=0, le=1024)] | None = None
+    die_gbit: Gbit | None = None
     package_ranks: Annotated[int, Field(gt=0, le=1024)] | None = None
     stack_height: Annotated[int, Field(gt=0, le=1024)] | None = None
     hard: bool = False

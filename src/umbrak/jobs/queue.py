@@ -83,6 +83,8 @@ class Queue:
                     concurrency=1, install_signal_handlers=False, delete_jobs="always", shutdown_graceful_timeout=20
                 )
             )
+            if self._stopping.is_set():
+                self._worker.cancel()  # told to stop before there was anything to stop
             looking = asyncio.create_task(self._look())
             await asyncio.wait([self._worker])
             looking.cancel()

@@ -149,7 +149,7 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
         raise
     except Exception as error:  # a document that this version does not understand: any reader of it may stumble
         _log.error("what is kept of machine %s cannot be read: %s", machine_id, type(error).__name__, exc_info=error)
-    document = {
+    document: dict[str, Any] = {
         "installed_gib": 0,
         "planned_gib": None,
         "official_gib": None,

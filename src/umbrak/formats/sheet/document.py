@@ -12,9 +12,11 @@ from umbrak.formats.documents import (
     Clause,
     Doc,
     FormName,
+    Gbit,
     GenerationName,
     Gib,
     LimitDoc,
+    Millimetres,
     ModuleDoc,
     Mts,
     Name,
@@ -53,7 +55,7 @@ class TestDoc(Doc):
     package_ranks: Annotated[int, Field(ge=1, le=16)] | None = None
     stack_height: Annotated[int, Field(ge=1, le=16)] | None = None
     device_width: Literal[4, 8, 16] | None = None
-    die_gbit: Annotated[float, Field(gt=0, le=1024)] | None = None
+    die_gbit: Gbit | None = None
     capacity_gib: Gib | None = None
 
 
@@ -149,8 +151,8 @@ class ChannelDoc(Doc):
 
 
 class ClearanceDoc(Doc):
-    fitted: Annotated[float, Field(gt=0, le=500)] | None = None
-    on_the_way: Annotated[float, Field(gt=0, le=500)] | None = None
+    fitted: Millimetres | None = None
+    on_the_way: Millimetres | None = None
 
 
 class CarrierDoc(Doc):
