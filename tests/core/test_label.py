@@ -84,6 +84,27 @@ SPELLINGS: dict[str, dict[str, object]] = {
     "4GB PC3L-12800S P/N: OSM3L-4S16": {"part": "OSM3L-4S16", "capacity_gib": 4},
     "2GB PC2-5300F P/N LF2 S/N 77A": {"part": "LF2", "serial": "77A", "buffering": F},
     "0.25TB DDR4 LRDIMM": {"capacity_gib": 256, "buffering": L},
+    # what it is not, in the words of many shops
+    "16GB DDR4 2666 non-registered DIMM": {"buffering": U, "form": "DIMM"},
+    "16GB DDR4 non-reg DIMM": {"buffering": U},
+    "8GB DDR3 ohne Register": {"buffering": U},
+    "8GB DDR4 unregistered not ECC": {"buffering": U, "ecc": False},
+    "8GB DDR4 SODIMM ohne ECC": {"ecc": False, "form": SO},
+    "8 Go DDR4 sans ECC": {"ecc": False, "capacity_gib": 8},
+    "8GB DDR4 nicht-ECC": {"ecc": False},
+    "8GB DDR4 ECC: no": {"ecc": False},
+    "16GB DDR5 5600 UDIMM on-die ECC": {"ecc": None, "buffering": U},
+    "8GB DDR4 without ECC": {"ecc": False},
+    "16GB DDR4 ECC, no name": {"ecc": True},
+    # sizes and rates as others write them
+    "16 Gio DDR4 3200": {"capacity_gib": 16},
+    "8 ГБ DDR4 2666": {"capacity_gib": 8, "rate_mts": 2666},
+    "4096 Mo DDR3": {"capacity_gib": 4},
+    "4GB 2Rx8 12800U": {"generation": "DDR3", "rate_mts": 1600, "buffering": U, "form": "DIMM", "ecc": False, "rails_v": ()},
+    "8GB 10600R": {"generation": "DDR3", "rate_mts": 1333, "buffering": R, "rails_v": ()},
+    "8GB 12800S 1.35V": {"generation": "DDR3", "form": SO, "rails_v": (1.35,)},
+    "16GB 2Rx4 2133P R": {"generation": "DDR4", "rate_mts": 2133, "timing": "P", "buffering": R},
+    "16GB 1Rx4 2400T RC1": {"generation": "DDR4", "rate_mts": 2400, "buffering": R},
 }  # fmt: skip
 
 
@@ -96,6 +117,21 @@ def test_spelling(text: str) -> None:
     told = {u.field for u in reading.understood} | set(reading.derived)
     extra = {n for n in Module.__dataclass_fields__ if getattr(reading.module, n) not in (None, ())} - told
     assert not extra, "a member that neither a piece of the text nor another member told"
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["240GB SSD SATA 6Gb/s", "1TB HDD 7200 rpm", "8GB GDDR6 graphics card", "64GB USB 3.0 stick", "128 GB microSDXC", "512GB NVMe M.2"],
+)  # fmt: skip
+def test_what_has_a_size_and_is_no_memory_is_no_module(text: str) -> None:
+    reading = decode_label(text)
+    assert (reading.module, reading.understood) == (Module(), ()) and "something else" in reading.contradictions[0]
+
+
+def test_a_denied_word_is_never_read_as_what_it_denies() -> None:
+    for text, member in (("8GB DDR4 not SO-DIMM", "form"), ("8GB DDR4 no RDIMM", "buffering")):
+        reading = decode_label(text)
+        assert getattr(reading.module, member) is None and "says what it is not" in reading.contradictions[0]
 
 
 @pytest.mark.parametrize(

@@ -74,10 +74,32 @@ def decode_label(text: str) -> LabelReading:
         '16 GB 2Rx8 DDR4-2400 registered'
     """
     reader = _Reader(text[:MAX_LABEL_LENGTH])
+    if other := _other_thing(reader.text):
+        reader.complaints.append(f"“{other}”: this reads as something else than a memory module")
+        return reader.result(text)
     for pattern, handle in _PATTERNS:
         for match in pattern.finditer(reader.text):
             reader.offer(match, handle)
     return reader.result(text)
+
+
+#: Words of what has a capacity too and is no memory module: drives, graphics memory, sticks and cards for the pocket.
+_OTHER = re.compile(
+    r"(?<![A-Z0-9])(?:SSDs?|HDDs?|SSHD|NVMe|S?ATA(?:\s?(?:II+|[1-6]))?|eMMC|U?SAS|hard\s?(?:disk|drive)s?|solid[\s-]?state|M\.2|(?:micro|mini)?\s?SD(?:HC|XC)"
+    r"|micro\s?SD|compact\s?flash|USB(?:\s?[23](?:\.\d)?)?|pen\s?drive|thumb\s?drive|flash\s?(?:drive|disk|card)|GDDR\d?X?|HBM\d?|VRAM"
+    r"|graphics?\s?card|video\s?card|rpm|LTO-?\d?)(?![A-Z0-9])",
+    re.I,
+)
+#: Words that only a memory module's label has.
+_MEMORY = re.compile(
+    r"(?<![A-Z])(?:DDR\s?-?[2-5]|PC\s?-?[2-5]L?\s?-|(?:SO|U|R|LR|FB)?[\s-]?DIMMs?(?![A-Z])|\dRx\d)", re.I
+)
+
+
+def _other_thing(text: str) -> str | None:
+    """The word by which a text tells of something else than a memory module; None where it may be one."""
+    found = _OTHER.search(text)
+    return found[0] if found and not _MEMORY.search(text) else None
 
 
 class _Reader:
@@ -94,6 +116,16 @@ class _Reader:
         if any(self.taken[start:end]):
             return
         said = list(handle(self, match))
+        if denied := _DENIED.search(self.text[:start]):
+            # Whatever else is meant, it is not what the word alone would say.
+            names = [n for n, *_ in said if n in _DENIABLE]
+            if names:
+                words = self.text[denied.start(1) : end]
+                self.complaints.append(
+                    f"“{words}” says what it is not; {_FIELD_WORDS.get(names[0], names[0])} left unknown"
+                )
+                self.taken[denied.start(1) : end] = [True] * (end - denied.start(1))
+                return
         for name, value, *group in said:
             low, high = match.span(group[0]) if group else (start, end)
             self.said.setdefault(name, []).append(Understood(low, high, name, value))
@@ -121,7 +153,8 @@ class _Reader:
             else:
                 words = " and ".join(f"{_word(v)} (“{self._piece(pieces, v)}”)" for v in values)
                 self.complaints.append(f"{_FIELD_WORDS.get(name, name)}: the text says {words}; left unknown")
-        if known.get("generation") is Generation.DDR3 and not known.get("rails_v"):
+        # A bandwidth with a type letter tells the generation, but not whether its label says PC3 or PC3L.
+        if known.get("generation") is Generation.DDR3 and not known.get("rails_v") and "rails_untold" not in self.said:
             suffix = self.value("low_voltage") or ""
             known["rails_v"] = RAILS_V["DDR3" + suffix]
         module, derived = complete(Module(**known))
@@ -137,7 +170,9 @@ class _Reader:
             module=module,
             derived=derived,
             contradictions=(*self.complaints, *wrong),
-            understood=tuple(u for u in understood if u.field not in ("noise", "low_voltage", "revision_of_spd")),
+            understood=tuple(
+                u for u in understood if u.field not in ("noise", "low_voltage", "revision_of_spd", "rails_untold")
+            ),
             not_understood=tuple(self._left_over()),
             kit=self.value("kit"),
         )
@@ -175,8 +210,15 @@ class _Reader:
 
 _FIELD_WORDS = {
     "capacity_gib": "capacity", "rate_mts": "data rate", "package_ranks": "ranks", "device_width": "device width",
-    "ecc": "ECC", "ecc_bits": "ECC bits", "die_gbit": "die density", "stack_height": "stack height",
+    "ecc": "ECC", "buffering": "buffering", "form": "form", "ecc_bits": "ECC bits", "die_gbit": "die density", "stack_height": "stack height",
 }  # fmt: skip
+
+
+#: A word that denies what follows it, in the languages of the shops that ship to us.
+_NOT = r"(?:non?|not|un|without|w/o|ohne|nicht|keine?|sans|pas\s+de|senza|sin|zonder|geen|utan|uden|ikke|ej|bez|без|не)"
+_DENIED = re.compile(rf"(?<![^\W_])({_NOT}[\s-]*)$", re.I)
+#: Members whose words may be denied.
+_DENIABLE = ("ecc", "buffering", "form", "low_voltage")
 
 
 def _word(value: Any) -> str:
@@ -255,7 +297,8 @@ def _rate_and_letters(r: _Reader, generation: Generation, m: re.Match[str]) -> S
 
 _SUFFIX = (
     r"(?P<letters>[A-Z]{1,2}(?![A-Z]))?"  # speed bin, or module type
-    r"(?:\s?-\s?(?P<typed>(?P<type>[A-Z])(?:[A-Z]{1,2}\d{0,2})?)(?![A-Z0-9]))?"  # type, raw card and its revision
+    # Type, raw card and its revision: behind a dash, or behind a space where the speed bin stands before it ("2133P R").
+    r"(?:(?:\s?-\s?|(?(letters)\s(?=[ELRSTU](?:[A-Z]{1,2}\d{1,2})?(?![\w/:.-]))|(?!)))(?P<typed>(?P<type>[A-Z])(?:[A-Z]{1,2}\d{0,2})?)(?![A-Z0-9]))?"
     r"(?P<tail>(?:-[0-9]{1,4}|-[A-Z]{1,2}\d?)*)(?![A-Z0-9])"
 )
 
@@ -266,11 +309,20 @@ def _plain_rate(r: _Reader, m: re.Match[str]) -> Said:
     if generation is None and r.value("buffering") is Buffering.FULLY_BUFFERED:
         generation = Generation.DDR2
     if generation is None:
-        generation = _generation_by_bin(int(m["rate"]), (m["letters"] or "").upper())
+        number, letters = int(m["rate"]), (m["letters"] or "").upper()
+        generation = _generation_by_bin(number, letters)
+        if generation is None and number in _DDR3_BANDWIDTHS and letters in _TYPE_LETTERS["DDR3"]:
+            generation = Generation.DDR3
+            yield "rails_untold", True, "rate"
         if generation and "generation" not in r.said:
             yield "generation", generation, "rate"
     if generation is not None and rate_named(generation, int(m["rate"])) is not None:
         yield from _rate_and_letters(r, generation, m)
+
+
+#: Bandwidths [MB/s] that labels write before a type letter ("12800U") in this generation alone: DDR2 has none so high, and
+#: labels of DDR4 write the data rate there.
+_DDR3_BANDWIDTHS = (10600, 10660, 12800, 14900)
 
 
 def _generation_by_bin(rate: int, letters: str) -> Generation | None:
@@ -318,7 +370,7 @@ def _capacity(r: _Reader, m: re.Match[str]) -> Said:
                 f"“{m[0]}” reads as gigabits; write {amount(size)}GB for the module or {amount(size)}Gbit for its dies"
             )
         return
-    gib = size * {"M": 1 / 1024, "T": 1024}.get(unit[0].upper(), 1)
+    gib = size * {"M": 1 / 1024, "М": 1 / 1024, "T": 1024, "Т": 1024}.get(unit[0].upper(), 1)
     if r.value("kit") and r.value("capacity_gib") and gib == r.value("kit") * r.value("capacity_gib"):
         yield "noise", gib  # the kit's total beside its "2x8GB"
     else:
@@ -371,13 +423,15 @@ _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]
         (r"(?<![A-Z0-9.])(?P<count>\d)\s?[x×*]\s?(?P<size>\d{1,5})\s?(?P<unit>G(?:i?B)?|M(?:i?B)?)(?![A-Z])", _kit, re.I),
         (r"(?<![A-Z0-9.])(?P<size>\d{1,5})\s?(?P<unit>GB|MB)\s?[x×*]\s?(?P<count>[2356])(?![0-9])", _kit, re.I),
         (r"(?<![A-Z0-9.])(\d{1,3}(?:[.,]5)?)\s?-?G(?:bit|b/s)(?![A-Z])", _field_group("die_gbit", _number), re.I),
-        (r"(?<![A-Za-z0-9.])(\d{1,5}(?:[.,]\d{1,2})?)\s?-?(GiB|GB|gb|gB|Gigabytes?|gigabytes?|Gigs?|gigs?|G|g|MiB|MB|mb|Mb|M|TiB|TB)(?![A-Za-z/])", _capacity, 0),
+        (r"(?<![A-Za-z0-9.])(\d{1,5}(?:[.,]\d{1,2})?)\s?-?(GiB|GB|gb|gB|Gigabytes?|gigabytes?|Gigs?|gigs?|Gio|Go|G|g|MiB|MB|mb|Mb|Mio|Mo|M|TiB|TB|Tio|To|ГиБ|ГБ|МиБ|МБ|ТБ)(?![A-Za-zА-я/])", _capacity, 0),
         (r"(?<![A-Za-z0-9.])(\d{1,3}(?:[.,]5)?)\s?(Gb)(?![A-Za-z0-9/])", _capacity, 0),
         (r"(?<![\d.])(1[.,]\d{1,3})\s?V(?:olts?)?(?![A-Z])", _volts, re.I),
         (r"(?<!\d)(?<!\d\.)(\d{3,5})\s?(?:MT/?s?|MHz)(?![A-Z])", _rate_with_unit, re.I),
         (r"(?<!\d)(200|204|240|260|262|288)\s?-?\s?pins?(?![A-Z])", _pins, re.I),
         (r"(?<!\d)(\d{2}(?:[.,]\d{1,2})?)\s?mm(?![A-Z])", _field_group("height_mm", _number), re.I),
-        (r"non?[\s-]?ECC|without\s+ECC|w/o\s+ECC", _word_says(_NO), re.I),
+        (r"on[\s-]?die[\s-]ECC", _word_says(("noise", True)), re.I),  # the dies' own correction is none of the module's
+        (rf"(?<![^\W_]){_NOT}[\s-]*ECC(?![A-Z0-9])|(?<![A-Z])ECC\s?[:=]?\s?(?:no(?:ne)?|nein|non|false)(?![A-Z-])", _word_says(_NO), re.I),
+        (rf"(?<![^\W_])(?:{_NOT}[\s-]*|un-?)(?:register(?:ed)?|reg\.?|buff?(?:er(?:ed)?)?\.?)(?![A-Z])", _word_says(("buffering", _U)), re.I),
         (r"(?<![A-Z])EC(4|8)(?![0-9])", _field_group("ecc_bits", int), re.I),
         (r"(?<![A-Z])(?:LR[\s-]?DIMMs?|load[\s-]?reduced(?:\s?DIMM)?)(?![A-Z])", _word_says(_DIMM, ("buffering", _L)), re.I),
         (r"(?<![A-Z])(?:FB[\s-]?DIMMs?|FBD|fully?[\s-]?buffered(?:\s?DIMM)?)(?![A-Z])", _word_says(_DIMM, ("buffering", _F)), re.I),
