@@ -123,7 +123,7 @@ FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, 
     "one channel of two": (SMALL, {"A1": L4}, Machine(), ("order.channel-single", "slow", ("A1", "B1", "B2"))),
     "channels uneven": (SMALL, {"A1": L8, "B1": L4}, Machine(), ("order.balance", "slow", ("B1", "B2"))),
     "unlisted part": (small(listed=[{"part": "OSM3*", "source": "guide"}]), {"A1": L4 + " P/N: ZZ9"}, Machine(), ("risk.unlisted", "risk", ("A1",))),
-    "part unknown": (small(listed=[{"part": "OSM3*", "source": "guide"}]), {"A1": L4}, Machine(), ("risk.unlisted", "ask", ("A1",))),
+    "part unknown": (small(listed=[{"part": "OSM3*", "source": "guide"}]), {"A1": L4}, Machine(), ("risk.unlisted", "risk", ("A1",))),
     "makers mixed": (SMALL, {"A1": {"maker": "Ostrel", "capacity_gib": 4}, "B1": {"maker": "Brannoch", "capacity_gib": 4}, "B2": {"maker": "Brannoch", "capacity_gib": 4}}, Machine(), ("risk.mixed-makers", "risk", ("A1",))),
     "mode without its count": (merged(TWIN, {"memory": {"modes": {"mirroring": {"counts": [4]}}}}), {"P1.A1": R16, "P1.B1": R16}, Machine({"P1": "p", "P2": None}, mode="mirroring"), ("mode.unmet", "risk", ("P1.A1", "P1.B1"))),
     "sparing without a spare rank": (merged(TWIN, {"memory": {"modes": {"sparing": {"spare_ranks": 1}}}}), {"P1.A1": R16}, Machine({"P1": "p", "P2": None}, mode="sparing"), ("mode.unmet", "risk", ("P1.A1",))),
@@ -172,7 +172,7 @@ FIRMWARE["limits"].append({"source": "guide", "scope": "machine", "capacity_gib"
         ("7.10", 12, "go", set()),
         ("7.4", 20, "at-risk", {"risk.over-official"}),
         (None, 8, "go", set()),
-        (None, 12, "go", {"limit.firmware"}),
+        (None, 12, "undecided", {"limit.firmware"}),
     ],
 )
 def test_a_limit_raised_by_firmware(version: str | None, gib: int, verdict: str, codes: set[str]) -> None:

@@ -104,7 +104,7 @@ def _evaluation_words(e: dict[str, Any]) -> list[str]:
         for r in e["rails"]
     )
     lines = [
-        f"{e['verdict']}: {e['installed_gib']:g} GB installed, {e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"
+        f"{e['verdict']}{' (could become ' + e['at_worst'] + ')' if e['verdict'] == 'undecided' else ''}: {e['installed_gib']:g} GB installed, {e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"
     ]
     for s in e["sockets"]:
         balance = "empty" if s["balance"] is None else f"balance {s['balance']:.2f}"

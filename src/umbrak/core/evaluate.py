@@ -11,13 +11,13 @@ from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.context import Context
-from umbrak.core.rules.finding import Finding, Severity, Verdict, verdict_of
+from umbrak.core.rules.finding import Finding, Severity, Verdict, at_worst_of, verdict_of
 from umbrak.core.rules.limit import LimitUse, limits_in_force
 from umbrak.core.rules.mode import mode_in_force, spared_gib
 from umbrak.core.solve import Bound
 
 #: Changes with every change of what a layout comes to, so that stored summaries can be told stale.
-RULES_VERSION = 3
+RULES_VERSION = 4
 
 _MIB = 1 / 1024
 
@@ -64,6 +64,8 @@ class Evaluation:
     """All that is said of one layout."""
 
     verdict: Verdict
+    #: What the verdict would be if every missing fact turned out as bad as it can.
+    at_worst: Verdict
     installed_gib: float
     usable_gib: float
     #: By how much the usable figure may be off; None where the sheet gives no reserve.
@@ -120,6 +122,7 @@ def evaluate(
     usable, tolerance = _usable(ctx)
     return Evaluation(
         verdict=verdict_of(findings),
+        at_worst=at_worst_of(findings),
         installed_gib=ctx.installed_gib,
         usable_gib=usable,
         tolerance_gib=tolerance,

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Unknown
-from umbrak.core.platform.sheet import Processor, RailDomain, RateRow
+from umbrak.core.platform.sheet import Channel, Processor, RailDomain, RateRow
 
 if TYPE_CHECKING:
     from umbrak.core.rules.context import Context, Seated
@@ -27,6 +27,8 @@ class RailSolution:
     untold: tuple[str | None, ...]
     #: True when several rails are possible and neither sheet nor machine says which.
     unchosen: bool = False
+    #: True when the firmware's setting is not known, and modules would not run at every rail that it may be.
+    setting_untold: bool = False
 
 
 def solve_rails(ctx: Context) -> tuple[RailSolution, ...]:
@@ -48,6 +50,8 @@ def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
         or any(ctx.sheet.slots[s].channel in domain.channels for s in ctx.unknown_slots)
     ):
         return RailSolution(domain, None, possible, untold)
+    if policy == "setting" and setting is None and len(possible) < len(domain.rails_v):
+        return RailSolution(domain, None, possible, (), setting_untold=True)
     if len(possible) == 1 or policy == "lowest":
         return RailSolution(domain, possible[0], possible, ())
     if policy == "highest":
@@ -94,6 +98,13 @@ def solve_rates(ctx: Context) -> Mapping[str, RateSolution]:
     solved = {s: _solve_socket(ctx, s, rail_of) for s in ctx.live_sockets}
     if ctx.sheet.rate_alike == "machine":
         rates = {s: r.rate_mts for s, r in solved.items() if r.rate_mts is not None}
+        unsure = any(c.id in ctx.unsure_channels for s in solved for c in ctx.channels(s))
+        needs = tuple(sorted({n for r in solved.values() for n in r.needs}))
+        if needs or unsure:
+            # One socket's rate is not told: it may be the slowest, and hold the others.
+            for socket in rates:
+                solved[socket] = replace(solved[socket], rate_mts=None, bound_by=(), by_rail=None, needs=needs)
+            return solved
         lowest = min(rates.values(), default=None)
         slow = [s for s, rate in rates.items() if rate == lowest]
         for socket, rate in rates.items():
@@ -111,9 +122,26 @@ def _solve_socket(ctx: Context, socket: str, rail_of: Mapping[str, RailSolution]
     if not seated:
         return RateSolution(socket, None)
     processor = ctx.processors[socket]
+    if isinstance(processor, Unknown):
+        # Where it makes no difference which of them is fitted, nobody needs to be asked.
+        choices = [ctx.sheet.processors[name] for name in ctx.sheet.sockets[socket].processors]
+        each = [_solve_with(ctx, socket, p, seated, channels, rail_of) for p in choices]
+        if each and all(r.rate_mts is not None and r.rate_mts == each[0].rate_mts for r in each):
+            return each[0]
     if processor is None or isinstance(processor, Unknown):
         return RateSolution(socket, None, needs=(f"machine.processors.{socket}",), untold=tuple(s for s, _ in seated))
+    return _solve_with(ctx, socket, processor, seated, channels, rail_of)
 
+
+def _solve_with(
+    ctx: Context,
+    socket: str,
+    processor: Processor,
+    seated: Sequence[Seated],
+    channels: Sequence[Channel],
+    rail_of: Mapping[str, RailSolution],
+) -> RateSolution:
+    """The rate of a socket with one processor."""
     needs = [f"{slot or socket}.rate_mts" for slot, m in seated if m.rate_mts is None]
     untold: list[str | None] = [slot for slot, m in seated if m.rate_mts is None]
     rated: dict[int, list[str | None]] = {}

@@ -21,7 +21,7 @@ from umbrak.core.plan.actions import Do, actions
 from umbrak.core.routes.problem import Problem, Wishes
 from umbrak.core.routes.search import search
 from umbrak.core.routes.weighing import Scales
-from umbrak.core.rules.finding import Finding, Severity, Verdict
+from umbrak.core.rules.finding import Finding, Severity, Verdict, could_harm
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import Refused
 from umbrak.services.judging import judge
@@ -123,6 +123,8 @@ def _fingerprint(w: _Weighed) -> str:
     return hashlib.sha256(json.dumps(seen, sort_keys=True).encode()).hexdigest()
 
 
+#: Why a plan over a fact that could hide harm is nobody's to take.
+HARM = "A fact that is not known could hide harm to the machine or its modules: find it first; Fit says which."
 _AGAINST = (Severity.STOP, Severity.ASK, Severity.RISK)
 
 
@@ -153,6 +155,8 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
         w = _weigh(db, plan)
         if w.judged.verdict is Verdict.NO_GO:
             raise Refused("plan", "This plan cannot work: change it in Fit until nothing stops it.")
+        if could_harm(w.judged.findings):
+            raise Refused("plan", HARM)
         if not w.needed:
             raise Refused("plan", "Nothing in this plan is at risk: it needs no approval.")
         risk = _risk(db, w)

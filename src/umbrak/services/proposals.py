@@ -41,6 +41,8 @@ class PlanBrief:
     balance: float | None
     rails: tuple[Rail, ...]
     verdict: Verdict
+    #: What it could still become.
+    at_worst: Verdict
     #: Severity -> how many findings.
     findings: Mapping[str, int]
     worst: str | None
@@ -83,6 +85,7 @@ def _brief(m: Loaded, row: PlanRow | None, now: Layout, goal: Layout, e: Evaluat
         balance=least(s.balance for s in filled),
         rails=e.rails,
         verdict=e.verdict,
+        at_worst=e.at_worst,
         findings=dict(counts),
         worst=against.message if against else None,
         touches=sum(1 for a in actions(m.sheet, now, goal) if a.do is not Do.KEEP),

@@ -19,7 +19,7 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Member, duty_while_open
 from umbrak.core.platform.machine import Layout
-from umbrak.core.rules.finding import Verdict
+from umbrak.core.rules.finding import Verdict, could_harm
 from umbrak.core.runsheet.before import differences
 from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Minutes, Phase, Who, Work
@@ -28,7 +28,7 @@ from umbrak.formats.entries import DoneDoc, EntryDoc
 from umbrak.formats.photo import clean_photo
 from umbrak.formats.to_json import run_sheet_json
 from umbrak.services.accounts import Role, need
-from umbrak.services.approval import may_run
+from umbrak.services.approval import HARM, may_run
 from umbrak.services.errors import NotAllowed, NotFound, Refused
 from umbrak.services.judging import judge
 from umbrak.services.notes import beliefs_of
@@ -239,6 +239,8 @@ def _may_start(db: Connection, plan: OpenPlan) -> None:
         )
     if judged.verdict is Verdict.NO_GO:
         raise Refused("plan", "Something stops this plan: Fit says what. Nothing of it may be fitted.")
+    if could_harm(judged.findings):
+        raise Refused("plan", HARM)
     if why := may_run(db, plan):
         raise Refused("approval", why)
 

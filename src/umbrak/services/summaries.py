@@ -52,6 +52,8 @@ class Summary:
     planned_gib: float | None
     official_gib: float | None
     verdict: str
+    #: What it could still become.
+    at_worst: str
     worst_severity: str | None
     worst_message: str | None
     known: int
@@ -154,6 +156,7 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
         "planned_gib": None,
         "official_gib": None,
         "verdict": "undecided",
+        "at_worst": "no-go",
         "worst_severity": "stop",
         "worst_message": "What is kept of this machine cannot be read by this version: start the version that wrote it, or restore a backup.",
         "known": 0,
@@ -184,6 +187,7 @@ def _summarise(m: Loaded, goal: Layout | None) -> dict[str, Any]:
         "planned_gib": shown.installed_gib if goal is not None and goal != m.layout else None,
         "official_gib": official_gib(now),
         "verdict": shown.verdict.value,
+        "at_worst": shown.at_worst.value,
         "worst_severity": against.severity.value if against else None,
         "worst_message": against.message if against else None,
         "known": known_slots(m),

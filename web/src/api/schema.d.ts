@@ -2493,6 +2493,7 @@ export interface components {
          * @description All that is said of one layout.
          */
         Evaluation: {
+            at_worst: components["schemas"]["Verdict"];
             /** Bound By */
             bound_by: components["schemas"]["Bound"][];
             /** Data Rate Mts */
@@ -3735,6 +3736,7 @@ export interface components {
          * @description One plan beside the machine's others: what it comes to, in figures that can be compared.
          */
         PlanBrief: {
+            at_worst: components["schemas"]["Verdict"];
             /** Balance */
             balance: number | null;
             /** Data Rate Mts */
@@ -5270,6 +5272,8 @@ export interface components {
          * @description What the list of machines shows of one.
          */
         Summary: {
+            /** At Worst */
+            at_worst: string;
             /** Failed */
             failed: number;
             /** Glyph */

@@ -207,6 +207,18 @@ def _tidy(value: float) -> float:
     return int(value) if value == int(value) else value
 
 
+def densest(module: Module) -> float | None:
+    """The densest dies that a module of its size can have: as few of them as the standards let make it up. [Gbit]
+
+    `capacity_gib = logical_ranks * (64 / device_width) * die_gbit / 8`, with one rank and the widest dies where these are
+    not known. None where its size is not known.
+    """
+    if module.capacity_gib is None:
+        return None
+    ranks = module.logical_ranks or module.package_ranks or 1
+    return module.capacity_gib * 8 * (module.device_width or 16) / (64 * ranks)
+
+
 def contradictions(module: Module) -> tuple[Contradiction, ...]:
     """What in the module cannot all be true, each with the members it concerns.
 

@@ -61,7 +61,7 @@ CATALOGUE: dict[str, Code] = {
         Code("limit.die", _STOP, "Dies too dense", "the controller lacks the address lines for these dies", "use modules of less dense dies", "the statement that is passed"),
         Code("limit.ranks", _STOP, "Too many ranks", "every package rank needs a chip select, and a channel has only so many", "use modules of fewer ranks", "the statement that is passed"),
         Code("limit.stack", _STOP, "Stacked too high", "the controller does not address so many stacked dies", "use modules of lower stacks", "the statement that is passed"),
-        Code("limit.os-width", _SLOW, "System sees less", "a 32-bit operating system addresses about 4 GiB", "install a 64-bit system", "32 address bits"),
+        Code("limit.os-width", _SLOW, "System sees less", "a 32-bit operating system addresses about 4 GiB, and devices take addresses of it", "install a 64-bit system", "32 address bits"),
         Code("limit.firmware", _RISK, "Another version needed", "the total is met only by another firmware or system version", "change the version first, then the memory", "the statement that is passed"),
         Code("speed.refused", _STOP, "Grade refused", "the processor does not start with modules of this grade", "use modules of a grade it accepts", "the processor's refuses_above_mts"),
         Code("speed.module", _SLOW, "Modules below the machine", "the modules are rated below what the machine would run", "use faster modules if bandwidth matters", "the processor's rate table in the sheet; SPD rating of the modules"),

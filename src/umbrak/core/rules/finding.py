@@ -50,11 +50,24 @@ class Finding:
     could_be: Severity | None = None
 
 
+def at_worst_of(findings: Iterable[Finding]) -> Verdict:
+    """What the verdict would be if every missing fact turned out as bad as it can."""
+    worst = {f.could_be or f.severity for f in findings}
+    return Verdict.NO_GO if Severity.STOP in worst else Verdict.AT_RISK if Severity.RISK in worst else Verdict.GO
+
+
 def verdict_of(findings: Iterable[Finding]) -> Verdict:
-    """The one word that the findings come to: the worst of them decides."""
+    """The one word that the findings come to: of those that are sure the worst decides, and where a fact that is missing
+    could make it worse, nothing is decided yet."""
     found = list(findings)
-    if any(f.severity is Severity.STOP for f in found):
-        return Verdict.NO_GO
-    if any(f.could_be is Severity.STOP for f in found):
-        return Verdict.UNDECIDED
-    return Verdict.AT_RISK if any(f.severity is Severity.RISK for f in found) else Verdict.GO
+    sure = at_worst_of(f for f in found if f.severity is not Severity.ASK)
+    return sure if at_worst_of(found) is sure else Verdict.UNDECIDED
+
+
+#: Codes whose stop may do harm, and not only fail: a missing fact of these is looked up, nobody tries it out.
+_HARMFUL = ("power.rail", "fit.generation", "fit.form", "fit.height", "fit.facing")
+
+
+def could_harm(findings: Iterable[Finding]) -> bool:
+    """Whether a missing fact could hide harm to hardware."""
+    return any(f.could_be is Severity.STOP and f.code in _HARMFUL for f in findings)

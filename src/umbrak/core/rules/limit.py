@@ -6,10 +6,11 @@ checker serves all scopes; `_SCOPES` says what each counts.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from umbrak.core.memory.module import Buffering, Module, amount
+from umbrak.core.memory.module import Buffering, Module, amount, densest
 from umbrak.core.platform.machine import Unknown
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.core.rules.catalogue import rule
@@ -196,14 +197,19 @@ def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measur
         values: list[tuple[str | None, float | None]] = [(x, getattr(m, member)) for x, m in concerned]
         highest = max((v for _, v in values if v is not None), default=0)
         over = tuple(x for x, v in values if v is not None and limit is not None and v > limit)
-        missing = tuple(f"{x or 'soldered'}.{member}" for x, v in values if v is None)
+        # A size bounds how dense its dies can be: what cannot pass the limit is not asked for.
+        missing = tuple(
+            f"{x or 'soldered'}.{member}"
+            for x, m in concerned
+            if getattr(m, member) is None and not (member == "die_gbit" and (densest(m) or math.inf) <= (limit or 0))
+        )
         yield (
             scope,
             s.where or (socket or "machine"),
             float(limit or 0),
             highest,
             unit,
-            over or tuple(x for x, v in values if v is None),
+            over or tuple(x for x, _ in concerned if f"{x}.{member}" in missing),
             missing,
         )
     elif s.capacity_gib is not None:
@@ -248,12 +254,25 @@ def _chip_selects(ctx: Context, seated: Iterable[tuple[str | None, Module]], lim
         counts_as = ctx.sheet.memory.load_reduced_counts_as if m.buffering is Buffering.LOAD_REDUCED else None
         if counts_as is not None:
             used += counts_as
+        elif m.buffering is Buffering.LOAD_REDUCED and not _untold_counting_matters(seated, limit):
+            used += m.package_ranks or 1
+        elif m.buffering is Buffering.LOAD_REDUCED:
+            # Its buffer hides ranks behind fewer selects; how many, the sheet does not say.
+            used += 1
+            missing.append("sheet.memory.load_reduced_counts_as")
         elif m.package_ranks is not None:
             used += m.package_ranks
         else:
             missing.append(f"{slot or 'soldered'}.package_ranks")
+    if "sheet.memory.load_reduced_counts_as" in missing:
+        return used, tuple(sorted(set(missing)))
     # A module has one rank at least and four at most in every standard organisation but stacked ones.
     return used + len(missing), tuple(missing) if used + 4 * len(missing) > limit else ()
+
+
+def _untold_counting_matters(seated: Iterable[tuple[str | None, Module]], limit: int) -> bool:
+    """Whether the modules would take more chip selects than there are, if each rank of a load-reduced one took one."""
+    return sum(m.package_ranks or 4 for _, m in seated) > limit
 
 
 _UNIT = {"GiB": "GB", "Gbit": "Gbit", "ranks": "package ranks", "high": "dies high"}
@@ -317,6 +336,10 @@ def _find(ctx: Context, code: str) -> Iterator[Finding]:
         elif u.needs and u.holds is not False:
             severity = Severity.STOP if u.statement.hard else Severity.RISK
             what = {"ranks": "ranks", "Gbit": "die density", "high": "stack height"}[u.unit]
+            if "sheet.memory.load_reduced_counts_as" in u.needs:
+                message = f"{u.where}: how the ranks of load-reduced modules count is not told; {u.statement.source.title} states {amount(u.limit)} package ranks"
+                yield ctx.ask(code, u.slots, message, u.needs, severity, u.statement.source)
+                continue
             unknown = [n.rsplit(".", 1)[0] for n in u.needs if not n.startswith("soldered.")]
             verb = "are" if what == "ranks" else "is"
             message = f"The {what} of {ctx.names(unknown) or 'the soldered memory'} {verb} not known; {u.statement.source.title} states {amount(u.limit)} {_UNIT[u.unit]}"
@@ -376,9 +399,14 @@ def firmware(ctx: Context) -> Iterator[Finding]:
             yield ctx.finding("limit.firmware", Severity.RISK, u.slots, message, other.source)
 
 
-@rule("limit.os-width", applies=lambda ctx: ctx.machine.os_bits is not None)
+@rule("limit.os-width", applies=lambda ctx: bool(ctx.modules))
 def os_width(ctx: Context) -> Iterator[Finding]:
-    """A 32-bit operating system addresses 4 GiB, or what its address extension and edition allow."""
+    """A 32-bit operating system addresses 4 GiB, or what its address extension and edition allow; and where the board does
+    not move what lies under its devices' addresses, that is lost."""
+    if ctx.sheet.memory.remaps_hole is False and ctx.machine.device_hole_mib is None and ctx.installed_gib >= 4:
+        message = "How much of the first 4 GB lies under the devices' addresses is not known; this board does not move it above"
+        needs = ["machine.device_hole_mib"]
+        yield ctx.ask("limit.os-width", (), message, needs, Severity.SLOW, ctx.sheet.memory.source)
     cap = ctx.machine.os_cap_gib or 4
     if ctx.machine.os_bits == 32 and ctx.installed_gib > cap:
         message = f"A 32-bit system sees about {amount(cap)} GB of the {amount(ctx.installed_gib)} GB"

@@ -59,6 +59,10 @@ def unmet(ctx: Context) -> Iterator[Finding]:
             for channel in ctx.channels(socket):
                 here = ctx.seated[channel.id]
                 ranks = sum(m.logical_ranks or 0 for _, m in here)
+                if lacking := [s for s, m in here if not m.logical_ranks]:
+                    message = f"{mode.id} keeps {mode.spare_ranks} of the ranks in channel {channel.name}; those of {ctx.names(lacking) or 'the soldered memory'} are not known"
+                    needs = [f"{s or 'soldered'}.package_ranks" for s in lacking]
+                    yield ctx.ask("mode.unmet", lacking, message, needs, Severity.RISK, source)
                 # Sparing needs a rank to spare beside one in use.
                 if here and all(m.logical_ranks for _, m in here) and ranks < mode.spare_ranks + 1:
                     message = f"{mode.id} needs at least {mode.spare_ranks + 1} ranks in channel {channel.name}; it has {ranks}"
@@ -88,4 +92,5 @@ def spared_gib(ctx: Context, mode: Mode) -> float:
 
 
 def _rank_gib(module: Module) -> float:
-    return (module.capacity_gib or 0) / (module.logical_ranks or 1)
+    """How large a rank is; of unknown ranks as large as it can be with one to spare: half the module."""
+    return (module.capacity_gib or 0) / (module.logical_ranks or 2)

@@ -39,6 +39,10 @@ def rail_common(ctx: Context) -> Iterator[Finding]:
             yield ctx.finding(
                 "power.rail", Severity.STOP, slots, f"No rail of {volts(board)} suits every module at once", source
             )
+        elif rail.setting_untold:
+            slots = [s for s, m in _fed(ctx, rail) if m.rails_v and not set(rail.domain.rails_v) <= set(m.rails_v)]
+            message = f"{ctx.names(slots)} {ctx.are(slots, 'runs', 'run')} at {volts(rail.possible)} alone; the firmware's setting may be {volts(rail.domain.rails_v)} and is not known"
+            yield ctx.ask("power.rail", slots, message, ["machine.rail_setting"], Severity.STOP, source)
         if rail.untold and not alien:
             yield ctx.ask(
                 "power.rail",
@@ -87,7 +91,7 @@ def rail_policy(ctx: Context) -> Iterator[Finding]:
             if rail.volts is None or not solved.by_rail or solved.rate_mts is None:
                 continue
             faster = {v: r for v, r in solved.by_rail.items() if r > solved.rate_mts}
-            if faster and any(b.by == "rail" for b in solved.bound_by):
+            if faster:
                 best = max(faster, key=lambda v: faster[v])
                 message = f"At {volts([rail.volts])} the memory runs at {solved.rate_mts} MT/s; at {volts([best])} it would run at {faster[best]}"
                 yield ctx.finding(

@@ -13,7 +13,7 @@ from umbrak.core.rules.limit import unproved
 
 @rule("risk.unlisted", applies=lambda ctx: bool(ctx.modules) and bool(ctx.sheet.listed))
 def unlisted(ctx: Context) -> Iterator[Finding]:
-    """A part that the maker's qualified list does not have; a part nobody named is asked for."""
+    """A part that the maker's qualified list does not have; one that nobody named counts as such."""
     source = ctx.sheet.listed[0].source
     unnamed = [s for s, m in ctx.modules.items() if m.part is None]
     odd: dict[str, list[str]] = {}
@@ -24,10 +24,8 @@ def unlisted(ctx: Context) -> Iterator[Finding]:
         message = f"{ctx.names(slots)}: part {part} is not on the maker's list"
         yield ctx.finding("risk.unlisted", Severity.RISK, slots, message, source)
     if unnamed:
-        message = (
-            f"Whether {ctx.names(unnamed)} {ctx.are(unnamed)} on the maker's list cannot be told without a part number"
-        )
-        yield ctx.ask("risk.unlisted", unnamed, message, [f"{s}.part" for s in unnamed], Severity.RISK, source)
+        message = f"{ctx.names(unnamed)}: without a part number {ctx.are(unnamed, 'it counts', 'they count')} as not on the maker's list"
+        yield ctx.finding("risk.unlisted", Severity.RISK, unnamed, message, source)
 
 
 def is_listed(ctx: Context, part: str) -> bool:
@@ -52,14 +50,14 @@ def warranty(ctx: Context) -> Iterator[Finding]:
 
 @rule("risk.mixed-makers", applies=lambda ctx: len(ctx.modules) > 1)
 def mixed_makers(ctx: Context) -> Iterator[Finding]:
-    """Modules of several makers; those whose maker nobody named are left out."""
+    """Modules of several makers. Those whose maker nobody named count as of one more, beside modules that are named."""
     makers: dict[str, list[str]] = {}
     for slot, m in ctx.modules.items():
-        if m.maker:
-            makers.setdefault(m.maker, []).append(slot)
+        makers.setdefault(m.maker or "", []).append(slot)
     if len(makers) > 1:
         least = min(makers.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
-        message = f"Modules of {' and '.join(sorted(makers))} together"
+        names = [name or "a maker that nobody named" for name in sorted(makers, key=lambda n: (not n, n))]
+        message = f"Modules of {' and '.join(names)} together"
         yield ctx.finding("risk.mixed-makers", Severity.RISK, least, message)
 
 
@@ -67,18 +65,20 @@ def mixed_makers(ctx: Context) -> Iterator[Finding]:
 def mixed_kits(ctx: Context) -> Iterator[Finding]:
     """Modules of one maker that were not sold as one kit: of several part numbers, or of several revisions of one.
 
-    What the machine's maker lists was tried there, in whatever company; a part nobody named is left out, and
-    modules of several makers are `risk.mixed-makers`.
+    What the machine's maker lists was tried there, in whatever company. Parts that nobody named count as one more kit
+    beside named ones (told alike and all unnamed, they are taken for one kit); modules of several makers are
+    `risk.mixed-makers`.
     """
-    if len({m.maker for m in ctx.modules.values() if m.maker}) > 1:
+    if len({m.maker for m in ctx.modules.values()}) > 1:
         return
-    kits: dict[tuple[str, str | None], list[str]] = {}
+    kits: dict[tuple[str, str], list[str]] = {}
     for slot, m in ctx.modules.items():
-        if m.part and not is_listed(ctx, m.part):
-            kits.setdefault((m.part, m.revision), []).append(slot)
+        if not (m.part and is_listed(ctx, m.part)):
+            kits.setdefault((m.part or "", m.revision or ""), []).append(slot)
     if len(kits) > 1:
         least = min(kits.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
-        names = " and ".join(sorted(f"{part} revision {rev}" if rev else part for part, rev in kits))
+        words = sorted(f"{part} revision {rev}" if rev else part for part, rev in kits if part)
+        names = " and ".join([*words, *(["parts without a number"] if any(not part for part, _ in kits) else [])])
         yield ctx.finding("risk.mixed-kits", Severity.RISK, least, f"{names} were not sold as one kit")
 
 

@@ -33,7 +33,13 @@ def refused(ctx: Context) -> Iterator[Finding]:
     for socket, fitted in ctx.processors.items():
         rated = [(s, m.rate_mts) for s, m in ctx.seated_on(socket)]
         if isinstance(fitted, Processor):
-            limit = fitted.refuses_above_mts
+            limit, lowest = fitted.refuses_above_mts, min(fitted.rates_mts, default=0)
+            slow = [s for s, rate in rated if rate and rate < lowest]
+            if slow:
+                message = (
+                    f"{ctx.names(slow)} {ctx.are(slow)} rated below {lowest} MT/s, the lowest that {fitted.title} runs"
+                )
+                yield ctx.finding("speed.refused", Severity.STOP, slow, message, fitted.source)
             slots = [s for s, rate in rated if limit and rate and rate > limit]
             if slots:
                 message = f"{ctx.names(slots)}: {fitted.title} refuses modules rated above {limit} MT/s"

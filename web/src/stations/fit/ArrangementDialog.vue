@@ -3,13 +3,13 @@
 import { computed } from 'vue'
 import type { Arrangement, Board } from '@/api/client'
 import { gb } from '@/board/state'
+import { VERDICTS } from '@/ui/verdict'
 import { plural } from '@/ui/words'
 import { actionLines } from './tray'
 
 const props = defineProps<{ title: string; found: Arrangement; board: Board }>()
 defineEmits<{ accept: []; leave: [] }>()
 const lines = computed(() => actionLines(props.board, props.found.actions))
-const VERDICTS: Record<string, string> = { 'no-go': 'no go', undecided: 'undecided', 'at-risk': 'at risk', go: 'go' }
 </script>
 
 <template>
@@ -24,7 +24,7 @@ const VERDICTS: Record<string, string> = { 'no-go': 'no go', undecided: 'undecid
         </template>
       </dl>
       <p>
-        Comes to <strong>{{ gb(found.installed_gib) }} GB</strong>, {{ VERDICTS[found.verdict] }}.
+        Comes to <strong>{{ gb(found.installed_gib) }} GB</strong>, {{ VERDICTS[found.verdict].words }}.
       </p>
       <div class="choices">
         <v-btn variant="outlined" color="primary" @click="$emit('leave')">Leave it</v-btn>

@@ -6,6 +6,7 @@ import BoardGlyph from '@/board/BoardGlyph.vue'
 import { glyphOf } from '@/board/glyph'
 import { gb } from '@/board/state'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { couldBecome, VERDICTS } from '@/ui/verdict'
 import { volts } from '@/ui/words'
 
 const props = defineProps<{ machine: MachineView; shown: string | null; mayWrite: boolean }>()
@@ -23,7 +24,6 @@ async function load(): Promise<void> {
 }
 onMounted(load)
 
-const VERDICTS = { 'no-go': ['no go', 'stop'], undecided: ['undecided', 'ask'], 'at-risk': ['at risk', 'risk'], go: ['go', 'go'] } as const
 
 interface Row {
   name: string
@@ -89,7 +89,8 @@ async function confirmDiscard(id: string): Promise<void> {
             <tr>
               <th scope="row">verdict</th>
               <td v-for="p in plans" :key="p.id ?? 'now'">
-                <span class="verdict"><SeverityMark :severity="VERDICTS[p.verdict][1]" /> {{ VERDICTS[p.verdict][0] }}</span>
+                <span class="verdict"><SeverityMark :severity="VERDICTS[p.verdict].severity" /> {{ VERDICTS[p.verdict].words }}</span>
+                <small v-if="p.verdict === 'undecided'" class="faded">{{ couldBecome(p) }}</small>
                 <span class="faded small worst">{{ p.worst ?? 'nothing against it' }}</span>
               </td>
             </tr>

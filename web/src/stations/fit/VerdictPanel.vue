@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import type { Board, Cure, Evaluation, Finding } from '@/api/client'
 import { gb } from '@/board/state'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { couldBecome, VERDICTS } from '@/ui/verdict'
 import { volts } from '@/ui/words'
 import FindingList from './FindingList.vue'
 
@@ -27,13 +28,6 @@ const limits = computed(() => {
 })
 const UNITS: Record<string, string> = { GiB: 'GB', Gbit: 'Gbit', ranks: 'ranks', high: 'high' }
 const placeOf = (where: string, scope: string) => (where === 'machine' ? (scope === 'die' ? 'dies' : scope === 'stack' ? 'stacks' : 'machine') : where)
-
-const VERDICTS = {
-  'no-go': { words: 'no go', severity: 'stop' },
-  undecided: { words: 'undecided', severity: 'ask' },
-  'at-risk': { words: 'at risk', severity: 'risk' },
-  go: { words: 'go', severity: 'go' },
-} as const
 
 const verdict = computed(() => {
   const v = VERDICTS[props.goal.verdict]
@@ -82,6 +76,7 @@ const many = computed(() => props.goal.sockets.length > 1)
       <h2 id="verdict-title">Verdict</h2>
       <span class="word" :style="{ color: `var(--${verdict.severity})` }">
         <SeverityMark :severity="verdict.severity" :size="15" /> {{ verdict.words }}
+        <small v-if="goal.verdict === 'undecided'">{{ couldBecome(goal) }}</small>
       </span>
     </div>
     <p class="total">
@@ -177,9 +172,16 @@ const many = computed(() => props.goal.sockets.length > 1)
 }
 .word {
   display: flex;
-  gap: 7px;
+  flex-wrap: wrap;
+  justify-content: flex-end;
+  gap: 0 7px;
   align-items: center;
   font-weight: 650;
+}
+.word small {
+  flex-basis: 100%;
+  text-align: right;
+  font-weight: 400;
 }
 .total {
   display: flex;

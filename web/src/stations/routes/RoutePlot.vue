@@ -43,7 +43,7 @@ const points = computed(() =>
     width.value,
   ),
 )
-const PATHS = { go: 'M-1 .05l.3-.3.45.45 1-1 .3.3-1.3 1.3z', risk: 'M0-1l1 1-1 1-1-1z', ask: 'M-1 0a1 1 0 1 0 2 0 1 1 0 1 0-2 0z' }
+const PATHS = { stop: 'M-.9-.9h1.8v1.8h-1.8z', go: 'M-1 .05l.3-.3.45.45 1-1 .3.3-1.3 1.3z', risk: 'M0-1l1 1-1 1-1-1z', ask: 'M-1 0a1 1 0 1 0 2 0 1 1 0 1 0-2 0z' }
 /** What is wished is hardly more than there is: one line for both. */
 const atNeed = computed(() => by.value === 'usable' && props.need !== null && Math.abs(y.value.at(props.need) - y.value.at(here.value)) < 16)
 const beyond = computed(() => (props.budget === null ? null : x.value.at(props.budget)))

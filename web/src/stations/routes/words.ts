@@ -1,6 +1,7 @@
 /** Routes in words. */
 import type { Route, Wishes } from '@/api/client'
 import { gb } from '@/board/state'
+import { VERDICTS } from '@/ui/verdict'
 
 export const NAMES: Record<string, string> = {
   cheapest: 'cheapest',
@@ -92,12 +93,10 @@ export function balanceOf(route: Route): number | null {
   return known.length ? Math.min(...known) : null
 }
 
-const VERDICTS: Record<string, string> = { go: 'go', 'at-risk': 'at risk', undecided: 'undecided', 'no-go': 'no go' }
-
 /** What stands against it most, or that nothing does. */
 export function verdictWords(route: Route): string {
-  return route.in_warranty ? 'inside the warranty' : VERDICTS[route.evaluation.verdict]!
+  return route.in_warranty ? 'inside the warranty' : VERDICTS[route.evaluation.verdict].words
 }
 
 /** Which severity's shape and colour a verdict has. */
-export const shapeOf = (route: Route): 'go' | 'risk' | 'ask' => ({ go: 'go', 'at-risk': 'risk', undecided: 'ask', 'no-go': 'risk' })[route.evaluation.verdict] as 'go' | 'risk' | 'ask'
+export const shapeOf = (route: Route) => VERDICTS[route.evaluation.verdict].severity
