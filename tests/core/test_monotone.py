@@ -17,8 +17,8 @@ from umbrak.core.rules.finding import Verdict
 from umbrak.formats.documents import MachineDoc, StatementDoc
 
 _RANK = {Verdict.NO_GO: 0, Verdict.AT_RISK: 1, Verdict.GO: 2}
-_MEMBERS = ("generation", "form", "buffering", "ecc", "capacity_gib", "package_ranks", "stack_height", "device_width", "die_gbit", "rate_mts", "rails_v", "height_mm", "part", "maker", "revision")  # fmt: skip
-_IDENTITY = ("part", "maker", "revision")
+_MEMBERS = ("generation", "form", "buffering", "ecc", "capacity_gib", "package_ranks", "stack_height", "device_width", "die_gbit", "rate_mts", "rails_v", "height_mm")  # fmt: skip
+#: Not who made a module: those that nobody named are taken to be like the named ones (`risk.mixed-*`).
 #: Not the mode: where nobody tells one, the machine runs as every machine does that nobody set to another (docs/architecture.md).
 _FACTS = ("firmware", "system", "os_bits", "os_cap_gib", "device_hole_mib", "rail_setting")
 
@@ -51,9 +51,6 @@ def vaguer(machine: Machine, layout: Layout) -> Iterator[tuple[str, Machine, Lay
             if getattr(occupant, member) in (None, ()) or (occupant, member) in seen:
                 continue
             seen.add((occupant, member))
-            others = [m for s, m in layout.items() if s != slot and isinstance(m, Module)]
-            if member in _IDENTITY and not any(getattr(m, member) for m in others):
-                continue  # told alike and none of them named: taken for one kit, the usual
             yield f"{slot}.{member}", machine, Layout({**layout, slot: blanked(occupant, member)})
         if (occupant, "") not in seen:
             seen.add((occupant, ""))

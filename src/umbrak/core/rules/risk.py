@@ -50,14 +50,14 @@ def warranty(ctx: Context) -> Iterator[Finding]:
 
 @rule("risk.mixed-makers", applies=lambda ctx: len(ctx.modules) > 1)
 def mixed_makers(ctx: Context) -> Iterator[Finding]:
-    """Modules of several makers. Those whose maker nobody named count as of one more, beside modules that are named."""
+    """Modules of several makers; those whose maker nobody named are left out."""
     makers: dict[str, list[str]] = {}
     for slot, m in ctx.modules.items():
-        makers.setdefault(m.maker or "", []).append(slot)
+        if m.maker:
+            makers.setdefault(m.maker, []).append(slot)
     if len(makers) > 1:
         least = min(makers.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
-        names = [name or "a maker that nobody named" for name in sorted(makers, key=lambda n: (not n, n))]
-        message = f"Modules of {' and '.join(names)} together"
+        message = f"Modules of {' and '.join(sorted(makers))} together"
         yield ctx.finding("risk.mixed-makers", Severity.RISK, least, message)
 
 
@@ -65,20 +65,18 @@ def mixed_makers(ctx: Context) -> Iterator[Finding]:
 def mixed_kits(ctx: Context) -> Iterator[Finding]:
     """Modules of one maker that were not sold as one kit: of several part numbers, or of several revisions of one.
 
-    What the machine's maker lists was tried there, in whatever company. Parts that nobody named count as one more kit
-    beside named ones (told alike and all unnamed, they are taken for one kit); modules of several makers are
-    `risk.mixed-makers`.
+    What the machine's maker lists was tried there, in whatever company; a part nobody named is left out, and
+    modules of several makers are `risk.mixed-makers`.
     """
-    if len({m.maker for m in ctx.modules.values()}) > 1:
+    if len({m.maker for m in ctx.modules.values() if m.maker}) > 1:
         return
-    kits: dict[tuple[str, str], list[str]] = {}
+    kits: dict[tuple[str, str | None], list[str]] = {}
     for slot, m in ctx.modules.items():
-        if not (m.part and is_listed(ctx, m.part)):
-            kits.setdefault((m.part or "", m.revision or ""), []).append(slot)
+        if m.part and not is_listed(ctx, m.part):
+            kits.setdefault((m.part, m.revision), []).append(slot)
     if len(kits) > 1:
         least = min(kits.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
-        words = sorted(f"{part} revision {rev}" if rev else part for part, rev in kits if part)
-        names = " and ".join([*words, *(["parts without a number"] if any(not part for part, _ in kits) else [])])
+        names = " and ".join(sorted(f"{part} revision {rev}" if rev else part for part, rev in kits))
         yield ctx.finding("risk.mixed-kits", Severity.RISK, least, f"{names} were not sold as one kit")
 
 
