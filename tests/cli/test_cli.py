@@ -58,11 +58,11 @@ def test_check_the_appliance(case: Any) -> None:
     (result,) = json.loads(out)
     assert code == 0
     assert set(result) == {
-        "verdict", "installed_gib", "usable_gib", "tolerance_gib", "rails", "data_rate_mts", "bound_by", "evenness", "sockets",
+        "verdict", "at_worst", "over_official", "installed_gib", "usable_gib", "tolerance_gib", "rails", "data_rate_mts", "bound_by", "evenness", "sockets",
         "limits", "findings", "held", "actions", "goal",
     }  # fmt: skip
     # 4 GB, less 180 MiB and 1 %; one of two channels of 12.8 GB/s each
-    assert (result["verdict"], result["installed_gib"], result["usable_gib"]) == ("go", 4, 3.7842)
+    assert (result["verdict"], result["installed_gib"], result["usable_gib"]) == ("at-risk", 4, 3.7842)
     socket = result["sockets"][0]
     assert (socket["peak_gbs"], socket["sustained_gbs"], socket["balance"], socket["at_best"]) == (
         25.6,
@@ -77,7 +77,7 @@ def test_check_the_appliance(case: Any) -> None:
     stop = goal["findings"][0]
     assert (stop["code"], stop["severity"], stop["slots"], stop["needs"]) == ("power.rail", "stop", ["B"], [])
     assert [(a["do"], a["from"], a["to"]) for a in stop["cure"]["actions"]] == [("take-out", "B", None)]
-    assert (stop["cure"]["loses_gib"], stop["cure"]["verdict"]) == (8, "go")
+    assert (stop["cure"]["loses_gib"], stop["cure"]["verdict"]) == (8, "at-risk")
     assert stop["source"]["title"] == "T2 owner's guide"
     assert [(a["do"], a["from"], a["to"]) for a in goal["actions"]] == [("keep", "A", "A"), ("put-in", None, "B")]
     assert "limit.firmware" in {f["code"] for f in goal["findings"]}
@@ -106,7 +106,7 @@ def test_an_input_that_cannot_be_used_gives_its_error_in_its_place(case: Any) ->
     code, out, _ = run("check", "--json", case(APPLIANCE), bad, "/no/such/file")
     results = json.loads(out)
     assert code == 1
-    assert results[0]["verdict"] == "go"
+    assert results[0]["verdict"] == "at-risk"
     assert results[1]["error"]["where"] == "line 3"
     assert "“spoon” is no label text" in results[1]["error"]["message"]
     assert results[2]["error"]["code"] == "cannot-read"

@@ -292,7 +292,7 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
         or cost > (inf if w.budget is None else w.budget)
         or (w.keep_warranty and "risk.warranty" in codes)
         or (not w.third_party and any(m.part not in listed and n > kinds[m]["fitted"] for m, n in counts.items()))
-        or (not w.over_official and "risk.over-official" in codes)
+        or (not w.over_official and judged.over_official is not False)
         or free < (w.free_slots or 0)
         or (w.rate_mts and (judged.data_rate_mts or 0) < w.rate_mts)
         or (w.keep_fitted and any(counts[m] < k["fitted"] for m, k in kinds.items()))

@@ -97,6 +97,34 @@ def test_what_so_many_cost(sources: list[Any], fitted: int, costs: list[int]) ->
         assert sum(b.price for b in bought) == c and sum(b.modules for b in bought) + fitted >= n
 
 
+@pytest.mark.parametrize(
+    ("firmware", "usable", "over", "within"),
+    [
+        # The maker's 16 GB; 32 from 7.4 on. What another version allows, or may allow, pardons nothing.
+        ("7.2", 32, [True], 0),
+        (None, 32, [None], 0),
+        ("7.4", 32, [False], 1),
+        (None, 16, [False, None], 1),
+    ],
+)
+def test_an_older_or_unknown_firmware_is_not_in_warranty_by_what_another_allows(
+    firmware: str | None, usable: int, over: list[bool | None], within: int
+) -> None:
+    stated = [
+        {"id": "first", "source": "guide", "scope": "machine", "capacity_gib": 16, "official": True},
+        {"source": "guide", "scope": "machine", "capacity_gib": 32, "official": True, "firmware": {"from": "7.4"}, "replaces": ["first"]},
+    ]  # fmt: skip
+    sheet = {"listed": [{"part": "OK", "source": "guide"}], "limits": stated}
+    p = replace(
+        small({}, [offer("OK", EIGHT, 100, stock=4)], sheet, usable_gib=usable), machine=Machine({"CPU": "p"}, firmware)
+    )
+    found = answer(p).routes
+    assert {r.weighed.evaluation.over_official for r in found} == set(over)
+    assert sum(r.in_warranty for r in found) == within
+    strict = answer(replace(p, wishes=replace(p.wishes, over_official=False)))
+    assert len(strict.routes) == within and (within or ("over_official",) in strict.relax)
+
+
 def test_routes_by_hand() -> None:
     """Two slots of four filled: two more like them, or four, or two larger ones; kits are bought whole."""
     p = small(
@@ -116,7 +144,8 @@ def test_routes_by_hand() -> None:
 
 
 def test_break_even_is_against_the_cheapest_that_the_maker_stands_behind() -> None:
-    listed = {"listed": [{"part": "OK", "source": "guide"}]}
+    official = {"source": "guide", "scope": "machine", "capacity_gib": 64, "official": True}
+    listed = {"listed": [{"part": "OK", "source": "guide"}], "limits": [official]}
     p = small({}, [offer("OK", EIGHT, 100), offer("ZZ", EIGHT, 40)], listed, usable_gib=16)
     routes = answer(p).routes
     third, official = routes[0], routes[2]

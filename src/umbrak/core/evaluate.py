@@ -12,7 +12,7 @@ from umbrak.core.platform.statement import Statement
 from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity, Verdict, at_worst_of, verdict_of
-from umbrak.core.rules.limit import LimitUse, limits_in_force
+from umbrak.core.rules.limit import LimitUse, limits_in_force, over_official
 from umbrak.core.rules.mode import mode_in_force, spared_gib
 from umbrak.core.solve import Bound
 
@@ -66,6 +66,8 @@ class Evaluation:
     verdict: Verdict
     #: What the verdict would be if every missing fact turned out as bad as it can.
     at_worst: Verdict
+    #: Whether it passes what the maker states for the versions fitted; None where nobody knows.
+    over_official: bool | None
     installed_gib: float
     usable_gib: float
     #: By how much the usable figure may be off; None where the sheet gives no reserve.
@@ -123,6 +125,7 @@ def evaluate(
     return Evaluation(
         verdict=verdict_of(findings),
         at_worst=at_worst_of(findings),
+        over_official=over_official(ctx),
         installed_gib=ctx.installed_gib,
         usable_gib=usable,
         tolerance_gib=tolerance,

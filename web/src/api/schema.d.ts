@@ -2508,6 +2508,8 @@ export interface components {
             installed_gib: number;
             /** Limits */
             limits: components["schemas"]["LimitUse"][];
+            /** Over Official */
+            over_official: boolean | null;
             /** Rails */
             rails: components["schemas"]["Rail"][];
             /** Sockets */

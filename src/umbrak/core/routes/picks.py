@@ -8,6 +8,7 @@ from itertools import combinations
 
 from umbrak.core.routes.problem import Problem, Wishes
 from umbrak.core.routes.weighing import Weighed
+from umbrak.core.rules.finding import Verdict
 
 #: Name -> what a route of that name has least of; of several the cheapest.
 _PICKS: Mapping[str, Callable[[Weighed], float]] = {
@@ -25,17 +26,26 @@ def names_of(routes: Sequence[Weighed]) -> list[tuple[str, ...]]:
     """For each route the names that are its."""
     found: list[list[str]] = [[] for _ in routes]
     for name, least in _PICKS.items():
-        of = [i for i, w in enumerate(routes) if name != "in-warranty" or is_in_warranty(w)]
+        of = [i for i, w in enumerate(routes) if name not in _MAY_BE_CALLED or _MAY_BE_CALLED[name](w)]
         if of:
             best = min(of, key=lambda i: (least(routes[i]), routes[i].measures.cost, i))
             found[best].append(name)
     return [tuple(names) for names in found]
 
 
+#: Name -> what a route must be to be called so.
+_MAY_BE_CALLED: Mapping[str, Callable[[Weighed], bool]] = {
+    "in-warranty": lambda w: is_in_warranty(w),
+    "safest": lambda w: w.evaluation.verdict is not Verdict.UNDECIDED,
+}
+
+
 def is_in_warranty(w: Weighed) -> bool:
-    """Whether the maker stands behind it: listed parts, within the official total, nothing opened that ends it."""
+    """Whether the maker is known to stand behind it: listed parts, within what it states officially, nothing opened that
+    ends it, nothing undecided."""
     codes = {f.code for f in w.evaluation.findings}
-    return w.all_listed and not codes & {"risk.warranty", "risk.over-official", "risk.unlisted", "kind.uncertified"}
+    known = w.evaluation.over_official is False and w.evaluation.verdict is not Verdict.UNDECIDED
+    return known and w.all_listed and not codes & {"risk.warranty", "risk.unlisted", "kind.uncertified"}
 
 
 def wishes_made(wishes: Wishes) -> tuple[str, ...]:

@@ -158,7 +158,7 @@ class Scales:
             yield "keep_warranty"
         if not w.third_party and not listed:
             yield "third_party"
-        if not w.over_official and "risk.over-official" in codes:
+        if not w.over_official and judged.over_official is not False:
             yield "over_official"
         if w.free_slots is not None and m.free_slots < w.free_slots:
             yield "free_slots"

@@ -368,6 +368,26 @@ def unproved(ctx: Context) -> list[Statement]:
     return sorted(dict.fromkeys(passed), key=lambda s: (s.source.trust, s.id))
 
 
+def over_official(ctx: Context) -> bool | None:
+    """Whether the layout passes what the machine's maker states, at any scope, for the versions and processors fitted.
+
+    None where nobody knows: no official statement of a capacity holds, it hangs on a version or processor that nobody
+    gave, or on a member of a module that is not known. What another version would allow pardons nothing.
+    """
+    official = [u for u in _uses(ctx) if u.statement.official and u.holds is not False]
+    if any(u.over and u.holds for u in official):
+        return True
+    open_ = any((u.over and u.holds is None) or u.needs for u in official)
+    # One that only may be replaced tells too: where it is, the one that replaces it holds.
+    versions = (ctx.machine.firmware, ctx.machine.system)
+    told = any(u.unit == "GiB" and u.statement.conditions_hold(*versions) for u in official)
+    return None if open_ or not told or ctx.unknown_slots or _sizeless(ctx) else False
+
+
+def _sizeless(ctx: Context) -> bool:
+    return any(m.capacity_gib is None for m in ctx.modules.values())
+
+
 def _register(code: str) -> None:
     def find(ctx: Context) -> Iterator[Finding]:
         return _find(ctx, code)
