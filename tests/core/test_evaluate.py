@@ -127,6 +127,13 @@ FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, 
     "makers mixed": (SMALL, {"A1": {"maker": "Ostrel", "capacity_gib": 4}, "B1": {"maker": "Brannoch", "capacity_gib": 4}, "B2": {"maker": "Brannoch", "capacity_gib": 4}}, Machine(), ("risk.mixed-makers", "risk", ("A1",))),
     "mode without its count": (merged(TWIN, {"memory": {"modes": {"mirroring": {"counts": [4]}}}}), {"P1.A1": R16, "P1.B1": R16}, Machine({"P1": "p", "P2": None}, mode="mirroring"), ("mode.unmet", "risk", ("P1.A1", "P1.B1"))),
     "sparing without a spare rank": (merged(TWIN, {"memory": {"modes": {"sparing": {"spare_ranks": 1}}}}), {"P1.A1": R16}, Machine({"P1": "p", "P2": None}, mode="sparing"), ("mode.unmet", "risk", ("P1.A1",))),
+    "ranks far, by a middle slot": (small(channels={"A": ["A1", "A2", "A3"], "B": ["B1"]}, slots={"A1": {"position": "far"}, "A2": {"position": "middle"}, "A3": {"position": "near"}}, population=[{"source": "guide", "fill": [["A1"], ["A2"], ["A3"], ["B1"]], "higher_ranks_far": True}]), {"A1": "4GB 1Rx8 PC3L-12800U", "A2": L4}, Machine(), ("order.rank-far", "slow", ("A1", "A2"))),
+    # what was taken for known
+    "setting unknown, and one rail will not do": (small(memory={"rail_policy": "setting"}), {"A1": H8}, Machine(), ("power.rail", "ask", ("A1",))),
+    "rated below the processor's lowest": (SMALL, {"A1": "2GB 1Rx8 PC3L-6400U"}, Machine(), ("speed.refused", "stop", ("A1",))),
+    "load-reduced, and nobody says how it counts": (merged(TWIN, {"memory": {"accepts": [{"buffering": "load-reduced"}], "package_ranks_per_channel": 6}}), {"P1.A1": "64GB 4DRx4 PC4-2666V-LD1", "P1.A2": "64GB 4DRx4 PC4-2666V-LD1"}, P, ("limit.ranks", "ask", ("P1.A1", "P1.A2"))),
+    "spare ranks of unknown ranks": (merged(TWIN, {"memory": {"modes": {"sparing": {"spare_ranks": 1}}}}), {"P1.A1": "16GB DDR4 RDIMM 2666"}, Machine({"P1": "p", "P2": None}, mode="sparing"), ("mode.unmet", "ask", ("P1.A1",))),
+    "hole of unknown size that is not moved": (small(memory={"remaps_hole": False}), {"A1": L4}, Machine(), ("limit.os-width", "ask", ())),
     "mode that the machine lacks": (SMALL, {"A1": L4}, Machine(mode="mirroring"), ("mode.unmet", "risk", ())),
 }  # fmt: skip
 
@@ -252,6 +259,31 @@ def test_another_sockets_rate_binds_where_they_run_alike() -> None:
         (2133, {"socket"}),
         (2133, {"module"}),
     ]
+
+
+def test_one_sockets_unknown_rate_leaves_the_others_untold_where_they_run_alike() -> None:
+    slots = {"P1.A1": R16, "P2.A1": "16GB 1Rx4 DDR4 RDIMM"}
+    e = judge(TWIN, slots, P)
+    assert [s.data_rate_mts for s in e.sockets] == [None, None] and e.data_rate_mts is None
+    assert "speed.untold" in {f.code for f in e.findings}
+    apart = judge(merged(TWIN, {"rate_alike": None}), slots, P)
+    assert [s.data_rate_mts for s in apart.sockets] == [2666, None]
+
+
+def test_what_makes_no_difference_is_not_asked() -> None:
+    """Two processors that run it alike; a size that bounds how dense its dies can be."""
+    slow = "16GB 1Rx4 PC4-2400T-RC1"
+    either = judge(TWIN, {"P1.A1": slow}, Machine({"P2": None}))
+    assert either.data_rate_mts == 2400 and "speed.untold" not in {f.code for f in either.findings}
+    one = judge(TWIN, {"P1.A1": R16}, Machine({"P2": None}))
+    assert one.data_rate_mts is None
+    dense = limit(scope="die", die_gbit=8, hard=True)
+    assert [
+        f.code for f in judge(dense, {"A1": "4GB DDR3L UDIMM 1600"}, Machine()).findings if f.code == "limit.die"
+    ] == []
+    assert [
+        f.code for f in judge(dense, {"A1": "16GB DDR3L UDIMM 1600"}, Machine()).findings if f.code == "limit.die"
+    ] == ["limit.die"]
 
 
 @pytest.mark.parametrize(

@@ -207,6 +207,23 @@ def _tidy(value: float) -> float:
     return int(value) if value == int(value) else value
 
 
+#: Members as people call them, where that is not their own name with spaces.
+_CALLED = {
+    "capacity_gib": "size",
+    "package_ranks": "ranks",
+    "logical_ranks": "logical ranks",
+    "die_gbit": "die density",
+    "rate_mts": "rated data rate",
+    "ecc": "ECC",
+    "part": "part number",
+}
+
+
+def member_words(member: str) -> str:
+    """A member's name for people: "size" of "capacity_gib"."""
+    return _CALLED.get(member, member.replace("_", " "))
+
+
 def densest(module: Module) -> float | None:
     """The densest dies that a module of its size can have: as few of them as the standards let make it up. [Gbit]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, member_words
 from umbrak.core.platform.sheet import Mode
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
@@ -42,11 +42,13 @@ def unmet(ctx: Context) -> Iterator[Finding]:
         for member in mode.alike:
             values = {getattr(m, member) for _, m in seated}
             if len(values - {None}) > 1:
-                message = f"{mode.id} needs modules alike in {member.replace('_', ' ')} on {socket}"
+                message = f"{mode.id} needs modules of one {member_words(member)} on {socket}: theirs differ"
                 yield ctx.finding("mode.unmet", Severity.RISK, slots, message, source)
             elif None in values:
                 lacking = [s for s, m in seated if getattr(m, member) is None]
-                message = f"{mode.id} needs modules alike in {member.replace('_', ' ')}; that of {ctx.names(lacking)} is not known"
+                message = (
+                    f"{mode.id} needs modules of one {member_words(member)}; that of {ctx.names(lacking)} is not known"
+                )
                 yield ctx.ask(
                     "mode.unmet",
                     lacking,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from umbrak.core.bandwidth import balance
-from umbrak.core.memory.module import amount
+from umbrak.core.memory.module import amount, member_words
 from umbrak.core.platform.machine import UNKNOWN, Unknown
 from umbrak.core.platform.sheet import FillOrder
 from umbrak.core.rules.catalogue import SHEET_SEVERITY, rule
@@ -94,27 +94,18 @@ def sets(ctx: Context) -> Iterator[Finding]:
                 lacking = values.pop(None, [])
                 if len(values) > 1:
                     least = min(values.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
-                    words = _MEMBER_WORDS.get(member, member)
+                    words = member_words(member)
                     message = f"{ctx.names(least)} {ctx.are(least, 'differs', 'differ')} in {words} from the rest of its set ({ctx.names(here)})"
                     yield ctx.as_sheet_says(
                         "order.set", fill.otherwise, "population.otherwise", least, message, fill.source
                     )
                     break
                 if lacking and len(here) > 1 and member != "capacity_gib" and fill.otherwise != "slower":
-                    words = _MEMBER_WORDS.get(member, member)
+                    words = member_words(member)
                     message = f"A set must be alike in {words}; that of {ctx.names(lacking)} is not known"
                     could = Severity.STOP if fill.otherwise != "unsupported" else Severity.RISK
                     yield ctx.ask("order.set", lacking, message, [f"{s}.{member}" for s in lacking], could, fill.source)
                     break
-
-
-_MEMBER_WORDS = {
-    "capacity_gib": "capacity",
-    "package_ranks": "ranks",
-    "device_width": "device width",
-    "part": "part number",
-    "maker": "maker",
-}
 
 
 def count_words(count: int) -> str:
@@ -147,14 +138,17 @@ def larger_first(ctx: Context) -> Iterator[Finding]:
 
 @rule("order.rank-far", applies=lambda ctx: _has_order(ctx) and any(f.higher_ranks_far for f in ctx.sheet.fills))
 def rank_far(ctx: Context) -> Iterator[Finding]:
-    """A module of more ranks sits nearer to the processor than one of fewer."""
+    """A module of more ranks sits nearer to the processor than one of fewer, in a channel of two slots or three."""
     asked = {s for f in ctx.sheet.fills if f.higher_ranks_far for s in f.slots}
     for channel, seated in ctx.seated.items():
         ranks = {ctx.sheet.slots[s].position: (s, m.package_ranks) for s, m in seated if s in asked and m.package_ranks}
-        if "far" in ranks and "near" in ranks and ranks["near"][1] > ranks["far"][1]:
-            (near, more), (far, fewer) = ranks["near"], ranks["far"]
+        placed = [ranks[p] for p in ("far", "middle", "near") if p in ranks]
+        unlike = [(n, f) for i, f in enumerate(placed) for n in placed[i + 1 :] if n[1] > f[1]]
+        if unlike:
+            # The two that differ most: exchanging these does most.
+            (near, more), (far, fewer) = max(unlike, key=lambda pair: pair[0][1] - pair[1][1])
             name = ctx.sheet.channels[channel].name
-            message = f"Channel {name}: {ctx.names([near])} ({more} ranks) belongs in the far slot, {ctx.names([far])} ({fewer}) in the near one"
+            message = f"Channel {name}: {ctx.names([near])} ({more} ranks) belongs farther from the processor than {ctx.names([far])} ({fewer})"
             yield ctx.finding("order.rank-far", Severity.SLOW, [near, far], message, ctx.sheet.memory.source)
 
 
