@@ -220,3 +220,26 @@ def test_ones_own_password_is_not_for_guessing_either(client: Client) -> None:
     right = {"old": PASSWORD, "new": "a new password"}
     assert browser.put("/api/session/password", json=right).status_code == 429
     assert guess(browser, browser.get("/api/session").json()["name"], PASSWORD) == 200
+
+
+@pytest.mark.parametrize(
+    ("given", "field"),
+    [
+        ({"password": "short"}, "password"),
+        ({"password": "long enough", "privacy_password": "short"}, "privacy_password"),
+        ({"privacy_password": "long enough"}, "password"),
+    ],
+)
+def test_a_passphrase_that_snmp_cannot_use_is_refused_at_its_field(
+    client: Client, caplog: pytest.LogCaptureFixture, given: dict[str, str], field: str
+) -> None:
+    browser = client("technician")
+    machine = browser.get("/api/machines").json()["machines"][0]["id"]
+    body = {"address": "192.0.2.7", "user": "reader", **given}
+    for answer in (
+        browser.post("/api/intakes/asked/snmp", json=body),
+        browser.put(f"/api/machines/{machine}/services/snmp", json=body),
+    ):
+        is_problem(answer, 422)
+        assert answer.json()["errors"][0]["field"] == field
+    assert not any(secret in caplog.text for secret in given.values())
