@@ -20,18 +20,23 @@ def merged(base: Any, over: Any) -> Any:
     return {k: v for k, v in out.items() if v is not None}
 
 
-#: One socket, two channels of two DDR3 slots, 1.35 and 1.5 V, unbuffered with or without ECC.
+#: What a processor's maker and a guide say where there is nothing to say.
+_NO_DIES = [{"scope": "die", "die_gbit": "none"}]
+
+#: One socket, two channels of two DDR3 slots, 1.35 and 1.5 V, unbuffered with or without ECC; no limits, no order.
 SMALL: dict[str, Any] = {
     "umbrak-sheet": 1,
     "id": "small",
     "title": "Small",
     "class": "workstation",
     "sources": {"guide": {"title": "Guide", "kind": "machine-maker"}, "cpu": {"title": "CPU sheet", "kind": "processor-maker"}},
-    "processors": {"p": {"source": "cpu", "rates_mts": [1066, 1333, 1600], "rate_table": [{"dpc": 1, "rate_mts": 1600}, {"dpc": 2, "rate_mts": 1333}]}},
+    "processors": {"p": {"source": "cpu", "rates_mts": [1066, 1333, 1600], "rate_table": [{"dpc": 1, "rate_mts": 1600}, {"dpc": 2, "rate_mts": 1333}], "limits": _NO_DIES}},
     "sockets": {"CPU": {"processors": ["p"]}},
-    "memory": {"source": "guide", "generation": "DDR3", "form": "DIMM", "rails_v": [1.35, 1.5], "rail_policy": "lowest", "accepts": [{"buffering": "unbuffered"}]},
+    "memory": {"source": "guide", "generation": "DDR3", "form": "DIMM", "rails_v": [1.35, 1.5], "rail_policy": "lowest", "accepts": [{"buffering": "unbuffered"}], "never_together": "none", "package_ranks_per_channel": "none"},
     "channels": {"A": ["A1", "A2"], "B": ["B1", "B2"]},
     "slots": {},
+    "limits": "none",
+    "population": "none",
 }  # fmt: skip
 
 #: Two sockets of two channels of two, registered DDR4, running alike.
@@ -40,11 +45,11 @@ TWIN: dict[str, Any] = {
     "id": "twin",
     "rate_alike": "machine",
     "processors": {
-        "p": {"source": "cpu", "rates_mts": [2133, 2400, 2666], "rate_table": [{"rate_mts": 2666}]},
-        "q": {"source": "cpu", "rates_mts": [2133, 2400], "rate_table": [{"rate_mts": 2400}], "refuses_above_mts": 2400},
+        "p": {"source": "cpu", "rates_mts": [2133, 2400, 2666], "rate_table": [{"rate_mts": 2666}], "faster_modules": "slowed", "limits": _NO_DIES},
+        "q": {"source": "cpu", "rates_mts": [2133, 2400], "rate_table": [{"rate_mts": 2400}], "refuses_above_mts": 2400, "limits": _NO_DIES},
     },
     "sockets": {"P1": {"processors": ["p", "q"]}, "P2": {"processors": ["p", "q"], "may_be_absent": True}},
-    "memory": {"source": "guide", "generation": "DDR4", "form": "DIMM", "rails_v": [1.2], "accepts": [{"buffering": "registered", "ecc": True}, {"buffering": "load-reduced", "ecc": True}]},
+    "memory": {"source": "guide", "generation": "DDR4", "form": "DIMM", "rails_v": [1.2], "accepts": [{"buffering": "registered", "ecc": True}, {"buffering": "load-reduced", "ecc": True}], "never_together": "none", "package_ranks_per_channel": "none"},
     "channels": {},
     "repeat": {"over": ["P1", "P2"], "source": "guide", "channels": {"A": ["A1", "A2"], "B": ["B1", "B2"]}, "slots": {"*1": {"position": "far"}, "*2": {"position": "near"}}},
 }  # fmt: skip

@@ -17,7 +17,7 @@ from umbrak.core.platform.machine import Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.rules import CATALOGUE
 from umbrak.formats.documents import MachineDoc, StatementDoc
-from umbrak.formats.sheet.reading import read_sheet, shipped_sheets
+from umbrak.formats.sheet.reading import read_sheet, read_sheets, shipped_sheets
 
 CASES = [c for p in sorted((Path(__file__).parents[1] / "cases").glob("*.yaml")) for c in yaml.safe_load(p.read_text())]
 SHEETS = {
@@ -25,6 +25,7 @@ SHEETS = {
     for r in (
         *(read_sheet(p.read_text("utf-8")) for p in files("umbrak.demo").joinpath("sheets").iterdir()),
         *shipped_sheets().values(),
+        *read_sheets((Path(__file__).parents[1] / "cases" / "sheets" / "skua.yaml").read_text("utf-8")),
     )
 }
 
@@ -72,6 +73,7 @@ def test_judged_case(case: dict[str, Any]) -> None:
     e = evaluated(case)
     assert findings(e) == expected(sheet, wanted["findings"])
     assert e.verdict == wanted["verdict"]
+    assert e.at_worst == wanted.get("at_worst", e.at_worst)
     if "usable_gib" in wanted:
         assert e.usable_gib == pytest.approx(wanted["usable_gib"], abs=5e-4)
     for name in ("installed_gib", "data_rate_mts", "evenness"):

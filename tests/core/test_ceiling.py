@@ -36,17 +36,17 @@ def gibs(c: Ceilings) -> tuple[float | None, ...]:
 @pytest.mark.parametrize(
     ("found", "official", "processor", "physical", "why"),
     [
-        # Two SO-DIMM slots, DDR3, dies of 8 Gbit at most (hard): 2 ranks of x8 are 16 GiB each.
-        (of("radar-02"), 8, 16, 32, "guide; 16 a socket; 2 x 16"),
-        (of("radar-02", firmware="7.4"), 16, 16, 32, "the release notes replace the guide"),
-        (of("radar-02", firmware=None), 8, 16, 32, "version not known: the lower one, until it is"),
+        # Two SO-DIMM slots, DDR3, dies of 4 Gbit at most (hard): 2 ranks of x8 are 8 GiB each.
+        (of("radar-02"), 5, 12, 16, "guide; 12 a socket; 2 x 8"),
+        (of("radar-02", firmware="7.4"), 9, 12, 16, "the release notes replace the guide"),
+        (of("radar-02", firmware=None), 5, 12, 16, "version not known: the lower one, until it is"),
         # 8 GiB soldered in one channel, a slot in the other; 32 a channel binds before 64 a socket: 8 + 32.
         (of("gauge-01"), 24, 40, 8 + 128, "official 24; 8 soldered + min(32, 128)"),
         # The channel's figure times two passes a socket of 48: the socket binds.
         (of("gauge-01", said("socket", 36, "processor-maker")), 24, 36, 136, "socket under its channels"),
         (of("hall-03"), 1280, 2 * 896, 12 * 512, "12 channels of 8 chip selects: two modules of 4 ranks, 256 each"),
-        (of("hall-02"), 4096, 3 * 1536, 3 * 1536, "hard by the processor; the fourth socket is bare"),
-        (of("desk-03"), 32, 256, 256, "288 are said; 3 channels of 8 chip selects hold less"),
+        (of("hall-02"), 3072, 3 * 1024, 3 * 1024, "hard by the processor; the fourth socket is bare"),
+        (of("desk-03"), 54, 72, 3 * 128, "72 are said; 3 channels of 8 chip selects of 4 Gbit dies hold more"),
         # A limit that somebody states here counts in its class, an official one at once.
         (of("store-01", said("slot", 4, official=True)), 8, 48, 64, "2 slots of 4"),
         (of("store-01", said("machine", 40, hard=True)), 12, 40, 40, "hard: in every class"),

@@ -1,66 +1,71 @@
-"""Less knowledge never gives a better answer: over every judged case, each fact of a module or machine blanked in turn."""
+"""Less knowledge never gives a better answer, and undecided is told exactly where a fact decides: over every judged case and
+every demo machine, each fact of module, machine and sheet blanked in turn."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import replace
+from importlib.resources import files
+from pathlib import Path
 from typing import Any
 
 import pytest
+import yaml
 
+from tests.core.facts import Situation, blanks
 from tests.core.sheets import layout as layout_of
 from tests.core.test_cases import CASES, SHEETS, spread
 from umbrak.core.evaluate import Evaluation, evaluate
-from umbrak.core.memory.module import Module
-from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
+from umbrak.core.platform.machine import Machine
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.documents import MachineDoc, StatementDoc
+from umbrak.formats.yaml_text import load_yaml
 
 _RANK = {Verdict.NO_GO: 0, Verdict.AT_RISK: 1, Verdict.GO: 2}
-_MEMBERS = ("generation", "form", "buffering", "ecc", "capacity_gib", "package_ranks", "stack_height", "device_width", "die_gbit", "rate_mts", "rails_v", "height_mm")  # fmt: skip
-#: Not who made a module: those that nobody named are taken to be like the named ones (`risk.mixed-*`).
-#: Not the mode: where nobody tells one, the machine runs as every machine does that nobody set to another (docs/architecture.md).
-_FACTS = ("firmware", "system", "os_bits", "os_cap_gib", "device_hole_mib", "rail_setting")
 
 
-def parts(case: dict[str, Any]) -> tuple[Any, Machine, Layout, Layout | None, tuple[Any, ...]]:
+def _documents() -> dict[str, dict[str, Any]]:
+    """Sheet id -> its document, of all that ship and those of the cases."""
+    places = [files("umbrak.demo").joinpath("sheets"), files("umbrak.formats.sheet").joinpath("archetypes"), Path(__file__).parents[1] / "cases" / "sheets"]  # fmt: skip
+    texts = [p.read_text("utf-8") for place in places for p in place.iterdir() if p.name.endswith(".yaml")]
+    return {d.data["id"]: d.data for text in texts for d in load_yaml(text)}
+
+
+DOCUMENTS = _documents()
+
+
+def of_case(case: dict[str, Any]) -> Situation:
     sheet, but = SHEETS[case["sheet"]], case.get("skip_slots", [])
     machine = MachineDoc(**case["machine"]).value() if "machine" in case else Machine()
     before = layout_of(spread(sheet, case["before"], but)) if "before" in case else None
     stated = tuple(StatementDoc(**s).value(f"stated-{i}") for i, s in enumerate(case.get("statements", [])))
-    return sheet, machine, layout_of(spread(sheet, case["slots"], but)), before, stated
+    return Situation(sheet, machine, layout_of(spread(sheet, case["slots"], but)), before, stated)
 
 
-def blanked(module: Module, member: str) -> Module:
-    """The module without one member, and without what would give it away again."""
-    members: dict[str, Any] = {member: () if member == "rails_v" else None}
-    if member == "ecc":
-        members["ecc_bits"] = None
-    if member in ("package_ranks", "stack_height"):
-        members["logical_ranks"] = None
-    return replace(module, **members)
+def of_demo() -> dict[str, Situation]:
+    """What is in each demo machine, and what its plan makes of it."""
+    found = {}
+    text = files("umbrak.demo").joinpath("machines.yaml").read_text("utf-8")
+    for m in yaml.safe_load(text)["machines"]:
+        sheet = SHEETS[m["sheet"]]
+        machine = MachineDoc(**m["facts"], processors=m["processors"]).value()
+        slots = {s: o for s, o in spread(sheet, m["slots"], []).items() if o is not None}
+        found[m["name"]] = Situation(sheet, machine, layout_of(slots))
+        for edit in m.get("plan", {}).get("edits", []):
+            slots |= spread(sheet, edit, [])
+        if "plan" in m:
+            found[f"{m['name']} as planned"] = Situation(
+                sheet,
+                machine,
+                layout_of(slots),
+                layout_of({s: o for s, o in spread(sheet, m["slots"], []).items() if o}),
+            )
+    return found
 
 
-def vaguer(machine: Machine, layout: Layout) -> Iterator[tuple[str, Machine, Layout]]:
-    """(what is blanked, machine, layout): one fact at a time."""
-    seen: set[tuple[Module, str]] = set()
-    for slot, occupant in layout.items():
-        if not isinstance(occupant, Module):
-            continue
-        for member in _MEMBERS:
-            if getattr(occupant, member) in (None, ()) or (occupant, member) in seen:
-                continue
-            seen.add((occupant, member))
-            yield f"{slot}.{member}", machine, Layout({**layout, slot: blanked(occupant, member)})
-        if (occupant, "") not in seen:
-            seen.add((occupant, ""))
-            yield slot, machine, Layout({**layout, slot: UNKNOWN})
-    for fact in _FACTS:
-        if getattr(machine, fact) is not None:
-            yield f"machine.{fact}", replace(machine, **{fact: None}), layout
-    for socket in machine.processors:
-        fewer = {s: p for s, p in machine.processors.items() if s != socket}
-        yield f"machine.processors.{socket}", replace(machine, processors=fewer), layout
+SITUATIONS = {f"{c['sheet']}: {c['name']}": of_case(c) for c in CASES} | of_demo()
+
+
+def judged(s: Situation) -> Evaluation:
+    return evaluate(s.sheet, s.machine, s.layout, s.statements, s.before)
 
 
 def betters(vague: Evaluation, sure: Evaluation) -> bool:
@@ -72,13 +77,21 @@ def betters(vague: Evaluation, sure: Evaluation) -> bool:
     return decided and _RANK[vague.verdict] > _RANK[sure.verdict]
 
 
-@pytest.mark.parametrize("case", CASES, ids=[f"{c['sheet']}: {c['name']}" for c in CASES])
-def test_blanking_a_fact_never_betters_the_answer(case: dict[str, Any]) -> None:
-    sheet, machine, layout, before, stated = parts(case)
-    sure = evaluate(sheet, machine, layout, stated, before)
-    bad = []
-    for what, m, slots in vaguer(machine, layout):
-        vague = evaluate(sheet, m, slots, stated, before)
+@pytest.mark.parametrize("name", SITUATIONS)
+def test_a_blanked_fact_never_betters_the_answer_and_is_asked_exactly_where_it_decides(name: str) -> None:
+    situation = SITUATIONS[name]
+    sure, wrong = judged(situation), []
+    for blank in blanks(situation, DOCUMENTS[situation.sheet.id]) if situation.layout else ():
+        vague = judged(blank.vague)
         if betters(vague, sure):
-            bad.append((what, f"{sure.verdict}/{sure.at_worst} -> {vague.verdict}/{vague.at_worst}"))
-    assert not bad
+            wrong.append((blank.what, f"{sure.verdict}/{sure.at_worst} became {vague.verdict}/{vague.at_worst}"))
+        if blank.values:
+            tried = [judged(v) for v in blank.values]
+            worst = min((e.at_worst for e in tried), key=lambda v: _RANK[v])
+            verdicts = {e.verdict for e in tried}
+            verdict = verdicts.pop() if len(verdicts) == 1 else Verdict.UNDECIDED
+            if (vague.verdict, vague.at_worst) != (verdict, worst):
+                wrong.append(
+                    (blank.what, f"{vague.verdict}/{vague.at_worst} where its values come to {verdict}/{worst}")
+                )
+    assert not wrong

@@ -13,9 +13,10 @@ import yaml
 
 from tests.formats.smbios_facts import Device, board_and_chassis, mapped, table, with_entry_point
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
+from umbrak.core.memory.rates import may_be_clock
 from umbrak.core.platform.machine import UNKNOWN
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotState, SystemFacts, sheet_likeness
+from umbrak.core.platform.survey import SlotFacts, SlotState, SystemFacts, sheet_likeness
 from umbrak.demo.seed import _layout
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.reading import read_sheet
@@ -59,6 +60,16 @@ def devices_of(sheet: Sheet, given: dict[str, Any]) -> list[Device]:
     return found
 
 
+def _may_be_clock(module: Module) -> bool:
+    return bool(module.rate_mts and module.generation and may_be_clock(module.rate_mts, module.generation, False))
+
+
+def _without_units(facts: SlotFacts) -> SlotFacts:
+    """A slot as the tables tell it: the listing names a unit, which tells a rate from a clock."""
+    module = facts.module
+    return replace(facts, module=replace(module, rate_mts=None)) if module and _may_be_clock(module) else facts
+
+
 @pytest.mark.parametrize("machine", SCENARIO["machines"], ids=[m["name"] for m in SCENARIO["machines"]])
 def test_our_reading_is_that_of_debians_listing(machine: dict[str, Any], tmp_path: Path) -> None:
     sheet = SHEETS[machine["sheet"]]
@@ -73,7 +84,7 @@ def test_our_reading_is_that_of_debians_listing(machine: dict[str, Any], tmp_pat
     ).stdout
     ours, theirs = read_any(dump.read_bytes()), read_any(listed.encode())
     assert theirs.kind == "smbios-text" and len(ours.slots) == len(sheet.slots)
-    assert ours.slots == theirs.slots
+    assert ours.slots == tuple(map(_without_units, theirs.slots))
     assert (ours.system, ours.firmware, ours.processors) == (theirs.system, theirs.firmware, theirs.processors)
     assert ours.installed_gib == theirs.installed_gib == 2 + 6 + 8192
     assert [a.max_gib for a in ours.arrays] == [a.max_gib for a in theirs.arrays] == [768]
@@ -89,7 +100,8 @@ def test_our_reading_is_that_of_debians_listing(machine: dict[str, Any], tmp_pat
                 written.generation,
                 written.buffering,
             )
-            assert (read.rate_mts, read.package_ranks) == (written.rate_mts, written.package_ranks)
+            rate = None if _may_be_clock(written) else written.rate_mts
+            assert (read.rate_mts, read.package_ranks) == (rate, written.package_ranks)
         else:
             assert facts.state is (SlotState.UNKNOWN if written is UNKNOWN else SlotState.EMPTY)
 

@@ -1,4 +1,4 @@
-"""Drafts: whatever a machine reports, the draft is a sheet that can be used, and its questions are marked."""
+"""Drafts: whatever a machine reports, the draft is a sheet that can be used, and what a report cannot know is open."""
 
 from __future__ import annotations
 
@@ -47,7 +47,9 @@ def test_what_the_report_tells_is_filled_in_and_the_rest_is_asked() -> None:
     text = draft_sheet(reading)
     drafted = read_sheet(text)
     sheet = drafted.sheet
-    assert drafted.findings == () and text.count("ask:") >= 6
+    assert {f.code for f in drafted.findings} == {"fact-open"} and len(drafted.findings) >= 6
+    # What ran is seen, and nothing of it is told.
+    assert sheet.memory.accepts == () and sheet.unsaid["memory.accepts"].seen and "channels" in sheet.unsaid
     assert (sheet.title, sheet.maker, sheet.memory.generation, sheet.limits[0].capacity_gib) == ("Lorne Systems Lorne K12", "Lorne Systems", "DDR4", 768)  # fmt: skip
     assert sheet.limits[0].source.kind == "survey" and sheet.sockets["CPU2"].may_be_absent
     assert sheet.socket_of_slot["CPU2_DIMM_A1"] == "CPU2"

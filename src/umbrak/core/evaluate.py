@@ -17,7 +17,7 @@ from umbrak.core.rules.mode import mode_in_force, spared_gib
 from umbrak.core.solve import Bound
 
 #: Changes with every change of what a layout comes to, so that stored summaries can be told stale.
-RULES_VERSION = 4
+RULES_VERSION = 5
 
 _MIB = 1 / 1024
 
@@ -93,6 +93,7 @@ def evaluate(
     statements: Iterable[Statement] = (),
     before: Layout | None = None,
     without_rules: Collection[str] = (),
+    ran: Layout | None = None,
 ) -> Evaluation:
     """What a layout comes to. Pure, total and deterministic; the order of slots or statements does not matter.
 
@@ -102,11 +103,15 @@ def evaluate(
         statements       limits stated beside the sheet's own
         before           the layout that this one changes, for findings about the change itself
         without_rules    codes to leave out (the tests show that each one matters)
+        ran              what is known to have run in this very machine; where it is not given, `before`: what is in a
+                         machine that is to be changed runs there
 
     Returns
         Evaluation; every input gives one
     """
-    ctx = Context(sheet, machine, layout, tuple(sorted(statements, key=lambda s: s.id)), before)
+    ctx = Context(
+        sheet, machine, layout, tuple(sorted(statements, key=lambda s: s.id)), before, before if ran is None else ran
+    )
     findings: list[Finding] = []
     held: list[str] = []
     for code, rule in RULES.items():
@@ -167,8 +172,10 @@ def _socket(ctx: Context, socket: str) -> SocketResult:
     ways = ctx.sheet.interleave_ways.get(socket, ())
     wired = mode.channels_used if mode and mode.channels_used else len(channels)
     # A mode that uses fewer channels leaves the emptiest out.
-    even = balance(sorted(gib, reverse=True)[:wired])
-    peak = peak_gbs(wired, rate.rate_mts, mode.bandwidth_factor if mode else 1.0) if rate.rate_mts else None
+    told = ctx.sheet.not_told("channels") is None
+    even = balance(sorted(gib, reverse=True)[:wired]) if told else None
+    factor = mode.bandwidth_factor if mode else 1.0
+    peak = peak_gbs(wired, rate.rate_mts, factor) if rate.rate_mts and told else None
     processor = ctx.processors[socket]
     return SocketResult(
         id=socket,
@@ -181,7 +188,7 @@ def _socket(ctx: Context, socket: str) -> SocketResult:
         sustained_gbs=round(peak * even, 3) if peak is not None and even is not None else None,
         balance=round(even, 4) if even is not None else None,
         at_best=not ways,
-        regions=regions(gib, ways),
+        regions=regions(gib, ways) if told else (),
     )
 
 

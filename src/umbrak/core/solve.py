@@ -29,6 +29,8 @@ class RailSolution:
     unchosen: bool = False
     #: True when the firmware's setting is not known, and modules would not run at every rail that it may be.
     setting_untold: bool = False
+    #: Slots whose module does not run at every rail that the board may wire, where nobody tells which it does.
+    board_untold: tuple[str | None, ...] = ()
 
 
 def solve_rails(ctx: Context) -> tuple[RailSolution, ...]:
@@ -50,7 +52,23 @@ def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
         or any(ctx.sheet.slots[s].channel in domain.channels for s in ctx.unknown_slots)
     ):
         return RailSolution(domain, None, possible, untold)
-    if policy == "setting" and setting is None and len(possible) < len(domain.rails_v):
+    if domain.seen_v is not None:
+        lacking = tuple(
+            s
+            for s, m in seated
+            if not set(domain.rails_v) <= set(m.rails_v)
+            and not set(domain.seen_v) & set(m.rails_v)
+            and not ctx.known_here(m)
+        )
+        if lacking:
+            return RailSolution(domain, None, possible, (), board_untold=lacking)
+    # A policy that nobody tells may be the firmware's setting too.
+    if (
+        policy in ("setting", None)
+        and setting is None
+        and len(possible) < len(domain.rails_v)
+        and domain.seen_v is None
+    ):
         return RailSolution(domain, None, possible, (), setting_untold=True)
     if len(possible) == 1 or policy == "lowest":
         return RailSolution(domain, possible[0], possible, ())
@@ -121,6 +139,8 @@ def _solve_socket(ctx: Context, socket: str, rail_of: Mapping[str, RailSolution]
         return RateSolution(socket, None, needs=(), untold=())  # `fit.unknown` asks for it
     if not seated:
         return RateSolution(socket, None)
+    if len(seated) > 1 and ctx.sheet.not_told("channels"):
+        return RateSolution(socket, None)  # `sheet.open` asks which slots share a channel
     processor = ctx.processors[socket]
     if isinstance(processor, Unknown):
         # Where it makes no difference which of them is fitted, nobody needs to be asked.

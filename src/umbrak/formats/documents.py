@@ -210,16 +210,16 @@ class VersionsDoc(Doc):
 ScopeName = Literal["machine", "socket", "controller", "channel", "slot", "die"]
 
 
-class LimitDoc(Doc):
-    """A limit; exactly one of the four amounts."""
+#: What a limit may be about; each gives exactly one.
+AMOUNTS = ("capacity_gib", "die_gbit", "package_ranks", "stack_height")
+
+
+class LimitBase(Doc):
+    """A limit, but for its amount."""
 
     id: Name | None = None
     scope: ScopeName
     where: Name | None = None
-    capacity_gib: Gib | None = None
-    die_gbit: Gbit | None = None
-    package_ranks: Annotated[int, Field(gt=0, le=1024)] | None = None
-    stack_height: Annotated[int, Field(gt=0, le=1024)] | None = None
     hard: bool = False
     official: bool = False
     replaces: Annotated[list[Name], Field(max_length=100)] = []
@@ -230,14 +230,14 @@ class LimitDoc(Doc):
 
     @model_validator(mode="after")
     def _one_amount(self) -> Self:
-        amounts = [
-            n for n in ("capacity_gib", "die_gbit", "package_ranks", "stack_height") if getattr(self, n) is not None
-        ]
+        amounts = [n for n in AMOUNTS if getattr(self, n, None) is not None]
         if len(amounts) != 1:
-            raise ValueError(
-                f"give exactly one of capacity_gib, die_gbit, package_ranks, stack_height (found {', '.join(amounts) or 'none'})"
-            )
+            raise ValueError(f"give exactly one of {', '.join(AMOUNTS)} (found {', '.join(amounts) or 'none'})")
         return self
+
+    def numbers(self) -> dict[str, Any]:
+        """Its amounts by name: one is a number."""
+        return {n: getattr(self, n) for n in AMOUNTS}
 
     def statement(self, name: str, source: Source) -> Statement:
         return Statement(
@@ -245,10 +245,7 @@ class LimitDoc(Doc):
             scope=self.scope,
             source=source,
             where=self.where,
-            capacity_gib=self.capacity_gib,
-            die_gbit=self.die_gbit,
-            package_ranks=self.package_ranks,
-            stack_height=self.stack_height,
+            **self.numbers(),
             hard=self.hard,
             official=self.official,
             replaces=tuple(self.replaces),
@@ -256,6 +253,15 @@ class LimitDoc(Doc):
             system=self.system.value() if self.system else Versions(),
             processor=self.processor,
         )
+
+
+class LimitDoc(LimitBase):
+    """A limit; exactly one of the four amounts."""
+
+    capacity_gib: Gib | None = None
+    die_gbit: Gbit | None = None
+    package_ranks: Annotated[int, Field(gt=0, le=1024)] | None = None
+    stack_height: Annotated[int, Field(gt=0, le=1024)] | None = None
 
 
 class StatementDoc(LimitDoc):

@@ -269,9 +269,14 @@ def _shown(given: object) -> str:
     return text if len(text) <= 64 else f"{text[:60]}…"
 
 
+#: Names of a union's branches that begin so stand in no document.
+BRANCH = "fact:"
+
+
 def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
     """The location without the names that Pydantic puts in for the branches of a union."""
     path: list[str | int] = []
+    loc = tuple(part for part in loc if not str(part).startswith(BRANCH))
     for i, part in enumerate(loc):
         inside = (isinstance(data, dict) and part in data) or (
             isinstance(data, list) and isinstance(part, int) and part < len(data)
@@ -298,7 +303,7 @@ def _known_fields(model: type[BaseModel], path: Path) -> list[str]:
     def resolve(part: Any) -> list[Any]:
         if "$ref" in part:
             return resolve(definitions[part["$ref"].rsplit("/", 1)[-1]])
-        return [r for p in part.get("anyOf", []) for r in resolve(p)] or [part]
+        return [r for p in (*part.get("anyOf", ()), *part.get("oneOf", ())) for r in resolve(p)] or [part]
 
     here = resolve(schema)
     for step in path:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, fields, replace
 from enum import StrEnum
 from functools import lru_cache
+from itertools import product
 from typing import Any
 
 from umbrak.core.memory.rates import RAILS_V
@@ -141,8 +143,9 @@ def complete(module: Module) -> tuple[Module, tuple[str, ...]]:
     (data bits only: dies for error correction hold no capacity) and the standards' fixed facts:
     registered, load-reduced and fully buffered modules have ECC; beside 64 bits it is 8 bits,
     beside each DDR5 half 4 or 8 (8 where the devices are wider than 4 bits, since 36 bits do not
-    divide); fully buffered ones are DDR2; DDR2, DDR4 and DDR5 have one rail. Of DDR3 the
-    generation alone does not tell the rail: a survey says "DDR3" of DDR3L too.
+    divide); fully buffered ones are DDR2; DDR2, DDR4 and DDR5 have one rail, which tells the
+    generation too. Of DDR3 the generation alone does not tell the rail: a survey says "DDR3" of
+    DDR3L too.
 
     Returns
         (Module, names of the members that were filled, in the order of the fields)
@@ -165,6 +168,8 @@ def _fill(m: Module) -> Module:
 
     if m.buffering is Buffering.FULLY_BUFFERED:
         put("generation", Generation.DDR2)
+    if m.rails_v and m.generation is None:
+        put("generation", _generation_of(m.rails_v))
     if m.buffering in _ALWAYS_ECC:
         put("ecc", True)
         # Registered and load-reduced SO-DIMMs are in no standard of these generations.
@@ -201,6 +206,38 @@ def _fill(m: Module) -> Module:
         wide = 64 * ranks * die / (8 * size)
         put("device_width", int(wide) if wide in (4, 8, 16) else None)
     return replace(m, **new) if new else m
+
+
+def _generation_of(rails_v: tuple[float, ...]) -> Generation | None:
+    """The only generation whose modules run at these rails; None where none or several do."""
+    found = [
+        g for g in Generation if set(rails_v) <= {v for n, volts in RAILS_V.items() if n.startswith(g) for v in volts}
+    ]
+    return found[0] if len(found) == 1 else None
+
+
+#: Members that have few values in the standards, and which.
+_VALUES: dict[str, tuple[Any, ...]] = {
+    "buffering": tuple(Buffering),
+    "ecc": (True, False),
+    "device_width": (4, 8, 16),
+    "package_ranks": (1, 2, 4, 8),
+    "stack_height": (1, 2, 4, 8),
+}
+
+
+def completions(module: Module, members: Iterable[str]) -> tuple[Module, ...]:
+    """Every module that this one can be, by each value of its unknown members among these; members of which there are
+    endlessly many values stay unknown. The module itself where nothing is tried, or where nothing fits together."""
+    unknown = [n for n in members if n in _VALUES and getattr(module, n) is None]
+    if not unknown:
+        return (module,)
+    found = []
+    for values in product(*(_VALUES[n] for n in unknown)):
+        filled = complete(replace(module, **dict(zip(unknown, values, strict=True))))[0]
+        if not contradictions(filled):
+            found.append(filled)
+    return tuple(found) or (module,)
 
 
 def _tidy(value: float) -> float:

@@ -54,6 +54,11 @@ RAILS_V: dict[str, tuple[float, ...]] = {
 }
 
 
+def board_rails(generation: str) -> tuple[float, ...]:
+    """The rails that boards of a generation wire, ascending; only DDR3's have a choice (JESD79-3-1). [V]"""
+    return (1.35, 1.5) if generation == "DDR3" else RAILS_V[generation]
+
+
 def rate_named(generation: str, number: int) -> int | None:
     """The data rate that a number in a module's name stands for, by rate or by bandwidth. [MT/s]
 

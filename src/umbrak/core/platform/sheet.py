@@ -11,6 +11,7 @@ from fnmatch import fnmatchcase
 from functools import cached_property
 
 from umbrak.core.memory.module import Module
+from umbrak.core.platform.fact import Unsaid
 from umbrak.core.platform.statement import Source, Statement
 
 
@@ -87,6 +88,8 @@ class Processor:
     rates_mts: tuple[int, ...] = ()
     rate_table: tuple[RateRow, ...] = ()
     refuses_above_mts: int | None = None
+    #: slowed or refused: what becomes of modules rated above its list; None = not told.
+    faster_modules: str | None = None
     limits: tuple[Statement, ...] = ()
 
 
@@ -167,6 +170,8 @@ class RailDomain:
     rails_v: tuple[float, ...]
     #: Channels whose memory it feeds.
     channels: tuple[str, ...]
+    #: What is known to run where nobody tells the rails: then `rails_v` are all that the generation has.
+    seen_v: tuple[float, ...] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,6 +183,8 @@ class Mode:
     alike: tuple[str, ...] = ()
     counts: tuple[int, ...] = ()
     spare_ranks: int = 0
+    #: Whether the sheet tells what it keeps back.
+    told: bool = True
     #: The only slots whose modules work in it; empty = every slot.
     slots: frozenset[str] = frozenset()
 
@@ -194,7 +201,7 @@ class MemoryRules:
     #: lowest, highest or setting; None = not said.
     rail_policy: str | None = None
     refuses: tuple[ModuleTest, ...] = ()
-    #: refused or loses; None = not said.
+    #: refused or loses; untold; None = not said.
     ecc_mixed: str | None = None
     #: Each: tests of which only one may be met within `together_within`.
     never_together: tuple[tuple[ModuleTest, ...], ...] = ()
@@ -217,7 +224,7 @@ class FillOrder:
     layouts: Mapping[int, tuple[tuple[str, ...], ...]]
     #: Every slot of the group, in fill order.
     slots: tuple[str, ...]
-    #: Severity words: refused, unsupported, slower; None = the maker does not say.
+    #: Severity words: refused, unsupported, slower; untold; None = nobody has looked.
     other_counts: str | None = None
     otherwise: str | None = None
     alike_in_set: tuple[str, ...] = ()
@@ -260,7 +267,8 @@ class Access:
     id: str
     minutes: float = 0
     tools: tuple[str, ...] = ()
-    ends_warranty: bool = False
+    #: None = not told.
+    ends_warranty: bool | None = None
     cools_min: float = 0
     bays_out: tuple[int, ...] = ()
     bays_ease: tuple[int, ...] = ()
@@ -348,12 +356,20 @@ class Sheet:
     geometry: Mapping[str, Place] = field(default_factory=dict)
     archetype: bool = False
     notes: str | None = None
+    #: Facts that are not told, by their place in the text (core.platform.fact.FACTS).
+    unsaid: Mapping[str, Unsaid] = field(default_factory=dict)
+    #: Limits without a number, those of processors too: open, untold, or told to be none (then infinite).
+    limits_without: tuple[Statement, ...] = ()
 
     def __hash__(self) -> int:
         return hash(self.hash)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Sheet) and other.hash == self.hash
+
+    def not_told(self, fact: str) -> Unsaid | None:
+        """How a fact is not told; None where it is."""
+        return self.unsaid.get(fact)
 
     @cached_property
     def channels_of(self) -> Mapping[str, tuple[Channel, ...]]:

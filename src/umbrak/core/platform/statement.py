@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass
 from enum import StrEnum
 
+from umbrak.core.platform.fact import Unsaid
+
 
 class SourceKind(StrEnum):
     """Who says so; the order is the order of trust, highest first."""
@@ -95,6 +97,8 @@ class Statement:
     firmware: Versions = Versions()
     system: Versions = Versions()
     processor: str | None = None
+    #: Where its number is open or untold: then the number is what is known to run, or 0.
+    unsaid: Unsaid | None = None
 
     def conditions_hold(self, firmware: str | None, system: str | None) -> bool | None:
         """Whether its version conditions hold: None when that hangs on a version nobody gave."""

@@ -49,6 +49,7 @@ CATALOGUE: dict[str, Code] = {
         Code("power.mixed", _NOTE, "Held at the higher rail", "one module without low voltage keeps the others from it", "use low-voltage modules throughout to save power", "JESD79-3-1: a common rail serves all"),
         Code("power.policy", _SLOW, "Rail costs rate", "some boards hold a rate only at the higher rail", "set the other rail where the firmware lets you", "the sheet's rail_policy and rate table"),
         Code("kind.refused", _STOP, "Kind not taken", "the memory controller or board does not drive this kind", "use a kind that the sheet accepts", "the sheet's accepts and refuses"),
+        Code("sheet.open", (), "The sheet does not tell", "nobody has looked up a rule that this layout hangs on", "look it up and tell the sheet; where the sources are silent, tell it so", "the sheet: facts left out or open"),
         Code("kind.uncertified", _RISK, "Kind not certified", "it works but lacks the maker's word", "use a certified kind where the warranty matters", "the sheet's accepts"),
         Code("kind.mixed", _STOP, "Kinds mixed", "kinds with different buffering or organisation cannot share a bus", "use one kind throughout", "JEDEC module specifications (bus loading differs); the sheet's never_together"),
         Code("kind.ecc-mixed", (Severity.STOP, Severity.RISK), "ECC mixed with none", "one module without ECC takes it from all, or stops the machine", "use ECC throughout or not at all", "the sheet's ecc_mixed"),
@@ -84,6 +85,7 @@ CATALOGUE: dict[str, Code] = {
         Code("risk.density", _RISK, "Denser dies than stated", "the processor's maker states support for less dense dies", "choose modules of less dense dies", "the statement that is passed"),
         Code("risk.unproved", _RISK, "Over a stated limit", "somebody states that it goes no higher", "look for proof that it works, or plan less", "the statement that is passed"),
         Code("risk.unlisted", _RISK, "Part not on the list", "the maker's qualified list does not have this part", "use a listed part where support matters", "the sheet's listed parts"),
+        Code("risk.untold", (Severity.RISK, Severity.SLOW), "Nobody tells", "the sources were looked at and do not say", "let a trial settle it, or do without", "the sheet: facts that it calls untold"),
         Code("risk.warranty", _RISK, "Opening ends the warranty", "the way to the slot is not open to the owner", "leave that slot, or decide to give up the warranty", "the sheet's access routes"),
         Code("risk.mixed-makers", _RISK, "Makers mixed", "modules of different makers are rarely tried together", "use one maker's modules throughout", "reasoning: what was never tried together is unproved"),
         Code("risk.mixed-kits", _RISK, "Kits mixed", "modules of different kits were never tried together", "use one kit, or modules from the machine's list", "reasoning: a kit is what was tried together"),
@@ -121,10 +123,12 @@ def rule(code: str, applies: Callable[[Context], bool] | None = None) -> Callabl
     return register
 
 
-#: What a sheet's word for an unlisted count or wrong slots comes to; silent = ask.
+#: What a sheet's word for an unlisted count or wrong slots comes to. Open = ask; where somebody looked and found nothing
+#: it is tried at one's own risk.
 SHEET_SEVERITY: dict[str | None, Severity] = {
     "refused": Severity.STOP,
     "unsupported": Severity.RISK,
     "slower": Severity.SLOW,
+    "untold": Severity.RISK,
     None: Severity.ASK,
 }

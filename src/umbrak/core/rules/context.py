@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, TypeVar
 
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Unknown
 from umbrak.core.platform.sheet import Channel, Mode, Processor, RailDomain, Sheet
 from umbrak.core.platform.statement import Source, Statement
@@ -31,6 +32,8 @@ class Context:
     statements: tuple[Statement, ...] = ()
     #: The layout that this one changes; None when it is judged as it stands.
     before: Layout | None = None
+    #: What is known to have run in this very machine: it needs no rule to be right.
+    ran: Layout | None = None
 
     # -- who sits where -----------------------------------------------------------------------------
 
@@ -101,6 +104,40 @@ class Context:
     def all_seated(self) -> tuple[Seated, ...]:
         """Everything that counts: slots and soldered memory of live sockets."""
         return tuple(s for socket in self.live_sockets for s in self.seated_on(socket))
+
+    # -- what ran in this machine ------------------------------------------------------------------
+
+    @cached_property
+    def ran_modules(self) -> Mapping[str, Module]:
+        """Slot -> module, alike, of what is known to have run in this very machine."""
+        return {s: alike(m) for s, m in (self.ran or {}).items() if isinstance(m, Module)}
+
+    @cached_property
+    def ran_gib(self) -> float:
+        return Context(self.sheet, self.machine, self.ran).installed_gib if self.ran is not None else 0
+
+    @cached_property
+    def places_ran(self) -> bool:
+        """Whether just these slots were filled when it ran."""
+        return self.ran is not None and self.modules.keys() == self.ran_modules.keys()
+
+    @cached_property
+    def as_it_ran(self) -> bool:
+        """Whether modules and places are those that ran: such a layout needs no rule to be right."""
+        alike_now = Counter(alike(m) for m in self.modules.values())
+        return self.places_ran and alike_now == Counter(self.ran_modules.values())
+
+    def known_here(self, module: Module) -> bool:
+        """Whether a module alike ran in this machine."""
+        return bool(self.ran_modules) and alike(module) in self._ran_kinds
+
+    @cached_property
+    def _ran_kinds(self) -> frozenset[Module]:
+        return frozenset(self.ran_modules.values())
+
+    def ran_there(self, slot: str, module: Module) -> bool:
+        """Whether a module alike ran in this slot."""
+        return self.ran_modules.get(slot) == alike(module)
 
     # -- capacity -----------------------------------------------------------------------------------
 
@@ -185,6 +222,8 @@ class Context:
     ) -> Finding:
         """A finding whose severity is the sheet's word; where the sheet is silent, an ask for it."""
         severity = SHEET_SEVERITY[word]
+        if word == "untold":
+            message += "; the sources do not say what that does"
         if severity is Severity.ASK:
             return self.ask(
                 code,

@@ -14,6 +14,9 @@ from umbrak.core.rules.finding import Finding, Severity
 #: A SO-DIMM is no taller by its very form (JEDEC MO-268, MO-310, with tolerance), so its height needs asking only
 #: where there is less room. A DIMM may carry a heat spreader of any height. [mm]
 _TALLEST_OF_FORM_MM = {Form.SO_DIMM: 30.2}
+#: As tall as the outlines of the standards make a module without a heat spreader (MO-269, MO-309, MO-329; MO-268, MO-310):
+#: what every board clears unless its sheet tells less. [mm]
+_STANDARD_MM = {Form.DIMM: 31.25, Form.SO_DIMM: 30.2}
 
 
 @rule("fit.slot-unknown", applies=lambda ctx: len(ctx.layout) > 0)
@@ -57,6 +60,14 @@ def occupant_unknown(ctx: Context) -> Iterator[Finding]:
             slots,
             f"What sits in {ctx.names(slots)} is not known; it may be empty or hold any module",
             slots,
+            Severity.STOP,
+        )
+    if bare := [c for c in ctx.sheet.channels.values() if c.soldered and c.soldered.capacity_gib is None]:
+        yield ctx.ask(
+            "fit.unknown",
+            (),
+            f"How much memory is soldered on {' and '.join(c.name for c in bare)} is not known; totals leave it out",
+            [f"sheet.channels.{c.id}.soldered" for c in bare],
             Severity.STOP,
         )
     if sizeless := [s for s, m in ctx.modules.items() if m.capacity_gib is None]:
@@ -124,9 +135,14 @@ def _ddr5_notch(buffering: object) -> int:
     return 5 if buffering == "unbuffered" else 12
 
 
-@rule("fit.height", applies=lambda ctx: any(ctx.sheet.slots[s].clearance != Clearance() for s in ctx.modules))
+@rule(
+    "fit.height",
+    applies=lambda ctx: any(ctx.sheet.slots[s].clearance != Clearance() or m.height_mm for s, m in ctx.modules.items()),
+)
 def height(ctx: Context) -> Iterator[Finding]:
-    """Taller than the room above the slot; only taller than the way in is a note."""
+    """Taller than the room above the slot; only taller than the way in is a note. Where nobody tells the room, a module of
+    the standard's height is taken to clear it, and a taller one is asked about."""
+    yield from _taller_than_usual(ctx)
     tallest = _TALLEST_OF_FORM_MM.get(Form(ctx.sheet.memory.form), math.inf)
     source = ctx.sheet.memory.source
     unsure: dict[float, list[str]] = {}
@@ -144,6 +160,20 @@ def height(ctx: Context) -> Iterator[Finding]:
     for fitted, slots in unsure.items():
         message = f"{ctx.names(slots)} {ctx.are(slots, 'has', 'have')} {fitted:g} mm of room; how tall the modules are is not known"
         yield ctx.ask("fit.height", slots, message, [f"{s}.height_mm" for s in slots], Severity.STOP, source)
+
+
+def _taller_than_usual(ctx: Context) -> Iterator[Finding]:
+    """Modules taller than the standard's outline above which nobody tells how much room there is."""
+    usual = _STANDARD_MM.get(Form(ctx.sheet.memory.form), math.inf)
+    tall: dict[float, list[str]] = {}
+    for slot, module in ctx.modules.items():
+        room = ctx.sheet.slots[slot].clearance.fitted
+        if room is None and module.height_mm and module.height_mm > usual and not ctx.ran_there(slot, module):
+            tall.setdefault(module.height_mm, []).append(slot)
+    for height_mm, slots in tall.items():
+        message = f"{ctx.names(slots)}: {height_mm:g} mm is taller than the standard's {usual:g}; how much room there is, is not told"
+        needs = [f"sheet.slots.{s}.clearance_mm" for s in slots]
+        yield ctx.ask("fit.height", slots, message, needs, Severity.STOP, ctx.sheet.memory.source)
 
 
 @rule("fit.facing", applies=lambda ctx: any(ctx.sheet.slots[s].facing for s in ctx.modules))

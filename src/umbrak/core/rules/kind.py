@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
-from umbrak.core.memory.module import Buffering, Module
+from umbrak.core.memory.module import Buffering, Module, completions, member_words
 from umbrak.core.platform.sheet import MemoryRules, ModuleTest
 from umbrak.core.rules.catalogue import rule
-from umbrak.core.rules.context import Context
+from umbrak.core.rules.context import Context, Seated
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.fit import wrong_notch
 
 
-def _kind(module: Module) -> str:
+def kind_words(module: Module) -> str:
+    """A module's kind for people: "unbuffered ECC"."""
     ecc = (
         ""
         if module.ecc is None or module.buffering is not Buffering.UNBUFFERED
@@ -24,17 +25,26 @@ def _kind(module: Module) -> str:
     return f"{module.buffering or 'unknown kind'}{ecc}"
 
 
-def _answers(ctx: Context, module: Module) -> tuple[bool | None, bool | None]:
-    """(whether some kind accepts it, whether some certified kind does); a refused kind is never accepted."""
+def is_taken(ctx: Context, module: Module) -> tuple[bool | None, bool | None]:
+    """(whether some kind accepts it, whether some certified kind does); a refused kind is never accepted. None where that
+    hangs on a member that is not known: every value that it can have is tried."""
     memory = ctx.sheet.memory
     tests = (*(k.test for k in memory.accepts), *memory.refuses)
     members = ctx.once("kind members", lambda: sorted({name for t in tests for name, _ in t.wanted}))
     key = tuple([getattr(module, name) for name in members])
-    return ctx.once(("kind", key), lambda: _judge(memory, module))
+    return ctx.once(("kind", key), lambda: _judge_all(memory, completions(module, members)))
+
+
+def _judge_all(memory: MemoryRules, modules: Iterable[Module]) -> tuple[bool | None, bool | None]:
+    answers = [_judge(memory, m) for m in modules]
+    accepted, certified = ({a for a, _ in answers}, {c for _, c in answers})
+    return accepted.pop() if len(accepted) == 1 else None, certified.pop() if len(certified) == 1 else None
 
 
 def _judge(memory: MemoryRules, module: Module) -> tuple[bool | None, bool | None]:
     refused = [t.matches(module) for t in memory.refuses]
+    # Where nobody tells the kinds, `sheet.open` asks: only what is refused is sure.
+    anything = (ModuleTest(),) if not memory.accepts else ()
 
     def any_of(tests: Iterable[ModuleTest]) -> bool | None:
         answers = [t.matches(module) for t in tests]
@@ -43,7 +53,8 @@ def _judge(memory: MemoryRules, module: Module) -> tuple[bool | None, bool | Non
             return False
         return None if None in refused else accepted
 
-    return any_of(k.test for k in memory.accepts), any_of(k.test for k in memory.accepts if k.certified)
+    certified = [k.test for k in memory.accepts if k.certified]
+    return any_of((*anything, *(k.test for k in memory.accepts))), any_of((*anything, *certified))
 
 
 def _lacks_only_ecc(ctx: Context, module: Module) -> bool:
@@ -65,9 +76,9 @@ def refused(ctx: Context) -> Iterator[Finding]:
     unsure: list[str] = []
     needs: list[str] = []
     for m, slots in ctx.groups:
-        accepted, _ = _answers(ctx, m)
+        accepted, _ = is_taken(ctx, m)
         if accepted is False and not _lacks_only_ecc(ctx, m) and not wrong_notch(ctx, m):
-            wrong.setdefault(_kind(m), []).extend(slots)
+            wrong.setdefault(kind_words(m), []).extend(slots)
         elif accepted is None:
             unsure += slots
             tests = [*(k.test for k in ctx.sheet.memory.accepts), *ctx.sheet.memory.refuses]
@@ -76,16 +87,20 @@ def refused(ctx: Context) -> Iterator[Finding]:
         message = f"{ctx.names(where)}: {kind} is not taken; this machine takes {_accepted_words(ctx)}"
         yield ctx.finding("kind.refused", Severity.STOP, where, message, source)
     if unsure:
-        members = sorted({n.rsplit(".", 1)[1] for n in needs})
-        words = " and ".join({"ecc": "ECC", "device_width": "device width"}.get(n, n) for n in members)
-        message = f"{words} of {ctx.names(unsure)} {'are' if len(members) > 1 else 'is'} not known; this machine takes {_accepted_words(ctx)}"
+        words = _members(needs)
+        message = f"{words} of {ctx.names(unsure)} {'are' if ' and ' in words else 'is'} not known; this machine takes {_accepted_words(ctx)}"
         yield ctx.ask("kind.refused", unsure, message, needs, Severity.STOP, source)
+
+
+def _members(needs: Iterable[str]) -> str:
+    """The members that are needed, for people: "ECC and device width"."""
+    return " and ".join(member_words(n) for n in sorted({n.rsplit(".", 1)[1] for n in needs}))
 
 
 @rule("kind.ecc-required")
 def ecc_required(ctx: Context) -> Iterator[Finding]:
     """A kind that would be taken, had it ECC."""
-    alike = (slots for m, slots in ctx.groups if _answers(ctx, m)[0] is False and _lacks_only_ecc(ctx, m))
+    alike = (slots for m, slots in ctx.groups if is_taken(ctx, m)[0] is False and _lacks_only_ecc(ctx, m))
     slots = [s for each in alike for s in each]
     if slots:
         message = (
@@ -99,9 +114,15 @@ def ecc_required(ctx: Context) -> Iterator[Finding]:
 )
 def uncertified(ctx: Context) -> Iterator[Finding]:
     """A kind that works but lacks the maker's word."""
-    slots = [s for m, each in ctx.groups if _answers(ctx, m) == (True, False) for s in each]
+    open_ = {s: m for m, each in ctx.groups if is_taken(ctx, m) == (True, None) for s in each}
+    if open_:
+        tests = [k.test for k in ctx.sheet.memory.accepts]
+        needs = [f"{s}.{name}" for s, m in open_.items() for t in tests for name in t.unknown(m)]
+        message = f"{_members(needs)} of {ctx.names(open_)} {'are' if ' and ' in _members(needs) else 'is'} not known; not every kind is certified"
+        yield ctx.ask("kind.uncertified", open_, message, needs, Severity.RISK, ctx.sheet.memory.source)
+    slots = [s for m, each in ctx.groups if is_taken(ctx, m) == (True, False) for s in each]
     if slots:
-        kind = _kind(ctx.modules[slots[0]])
+        kind = kind_words(ctx.modules[slots[0]])
         message = f"{ctx.names(slots)}: {kind} works in this machine, but its maker does not certify it"
         yield ctx.finding("kind.uncertified", Severity.RISK, slots, message, ctx.sheet.memory.source)
 
@@ -114,11 +135,14 @@ def mixed(ctx: Context) -> Iterator[Finding]:
     for slot, m in ctx.all_seated:
         if m.buffering is not None:
             kinds.setdefault(m.buffering, []).append(slot)
+        elif m.ecc is False:  # buffered ones have ECC: whatever it is, it is none of those
+            kinds.setdefault(Buffering.UNBUFFERED, []).append(slot)
     if len(kinds) > 1:
         least = min(kinds.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
         message = f"{' and '.join(sorted(kinds))} modules cannot work in one machine"
         yield ctx.finding("kind.mixed", Severity.STOP, least, message, source)
-    for place, seated in _scopes(ctx).items():
+    for place, both in _scopes(ctx).items():
+        seated: list[Seated] = [(s, m) for s, m in both if s is not None]  # what is soldered was made for its board
         for tests in ctx.sheet.memory.never_together:
             met = [(t, [s for s, m in seated if t.matches(m)]) for t in tests]
             met = [(t, slots) for t, slots in met if slots]
@@ -161,6 +185,9 @@ def ecc_mixed(ctx: Context) -> Iterator[Finding]:
                 "Modules with and without ECC must not stand in one machine",
                 source,
             )
+        case "untold":
+            message = "Modules with and without ECC are mixed; the sources do not say what that does"
+            yield ctx.finding("kind.ecc-mixed", Severity.RISK, least, message, source)
         case "loses":
             message = f"{ctx.names(lacking)} {ctx.are(lacking, 'has', 'have')} no ECC; the whole machine loses it"
             yield ctx.finding("kind.ecc-mixed", Severity.RISK, lacking, message, source)
@@ -174,7 +201,7 @@ def _ecc_untold(ctx: Context) -> Iterator[Finding]:
     unsure = [s for s, m in ctx.modules.items() if m.ecc is None and _may_have_ecc_or_not(ctx, m)]
     if not unsure or len(ctx.all_seated) < 2:
         return
-    could = Severity.RISK if ctx.sheet.memory.ecc_mixed == "loses" else Severity.STOP
+    could = Severity.RISK if ctx.sheet.memory.ecc_mixed in ("loses", "untold") else Severity.STOP
     message = (
         f"Whether {ctx.names(unsure)} {ctx.are(unsure, 'has', 'have')} ECC is not known; it does not mix with none"
     )

@@ -59,7 +59,7 @@ class _Use:
 
 def limits_in_force(ctx: Context) -> tuple[LimitUse, ...]:
     """Every statement that holds, with what is used of it, by scope and place, tightest first within a place."""
-    uses = [u for u in _uses(ctx) if u.holds]
+    uses = [u for u in _uses(ctx) if u.holds and u.limit < math.inf]
     order = {"machine": 0, "socket": 1, "controller": 2, "channel": 3, "slot": 4, "die": 5, "stack": 6}
     uses.sort(key=lambda u: (order[u.scope], u.where, u.unit, u.limit, u.statement.source.trust, u.statement.id))
     return tuple(
@@ -72,7 +72,7 @@ def limits_in_force(ctx: Context) -> tuple[LimitUse, ...]:
 
 def _statements(ctx: Context) -> Iterator[tuple[Statement, str | None, bool | None]]:
     """(statement, the one socket it is about or None, whether its processor is the one fitted)."""
-    for s in (*ctx.sheet.limits, *ctx.statements):
+    for s in (*ctx.sheet.limits, *ctx.sheet.limits_without, *ctx.statements):
         if s.processor is None:
             yield s, None, True
             continue
@@ -158,6 +158,7 @@ def _all_uses(ctx: Context) -> list[_Use]:
     return [
         _Use(f.statement, scope, where, limit, used, unit, slots, missing, f.holds, f.needs, _code(f.statement, scope, unit))
         for f in in_force(ctx)
+        if f.statement.unsaid is None
         for scope, where, limit, used, unit, slots, missing in _measure(ctx, f.statement, f.socket)
     ]  # fmt: skip
 
@@ -251,9 +252,14 @@ def _chip_selects(ctx: Context, seated: Iterable[tuple[str | None, Module]], lim
     """Chip selects that the modules take, and whose unknown ranks could take more than there are."""
     used, missing = 0, []
     for slot, m in seated:
-        counts_as = ctx.sheet.memory.load_reduced_counts_as if m.buffering is Buffering.LOAD_REDUCED else None
+        told = ctx.sheet.memory.load_reduced_counts_as
+        counts_as = told if m.buffering is Buffering.LOAD_REDUCED else None
         if counts_as is not None:
             used += counts_as
+        elif m.buffering is None and told is not None and (m.package_ranks or limit) > told and m.ecc is not False:
+            # If it is load-reduced it takes fewer.
+            used += min(told, m.package_ranks or told)
+            missing.append(f"{slot or 'soldered'}.buffering")
         elif m.buffering is Buffering.LOAD_REDUCED and not _untold_counting_matters(seated, limit):
             used += m.package_ranks or 1
         elif m.buffering is Buffering.LOAD_REDUCED:
@@ -358,6 +364,21 @@ def _find(ctx: Context, code: str) -> Iterator[Finding]:
             yield ctx.finding(
                 code, Severity.STOP if u.statement.hard else Severity.RISK, slots, _sentence(ctx, u) + clause, source
             )
+
+
+def over_open_limits(ctx: Context) -> Iterator[tuple[Statement, tuple[str | None, ...], float, str]]:
+    """(limit, slots, used, place) of the limits whose number nobody tells, where more is used than is known to run."""
+    if not ctx.sheet.limits_without:
+        return
+    ran = Context(ctx.sheet, ctx.machine, ctx.ran) if ctx.ran is not None else None
+    for f in in_force(ctx):
+        if f.statement.unsaid is None or f.holds is False:
+            continue
+        ran_there = {where: used for _, where, _, used, _, _, _ in _measure(ran, f.statement, f.socket)} if ran else {}
+        for scope, where, most, used, _, slots, missing in _measure(ctx, f.statement, f.socket):
+            if used > max(most, ran_there.get(where, 0)) or missing:
+                place = {"machine": "the machine", "die": "a module", "stack": "a module"}.get(scope, where)
+                yield f.statement, slots or tuple(ctx.modules), used, place
 
 
 def unproved(ctx: Context) -> list[Statement]:

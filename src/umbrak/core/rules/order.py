@@ -231,6 +231,8 @@ def no_processor(ctx: Context) -> Iterator[Finding]:
 def _channels(ctx: Context) -> Iterator[tuple[str, list[float]]]:
     """Sockets whose memory is known, with the GiB of the channels that the mode in force uses."""
     mode = mode_in_force(ctx)
+    if ctx.sheet.not_told("channels"):
+        return  # `sheet.open` asks which slots share one
     for socket in ctx.live_sockets:
         if not any(c.id in ctx.unsure_channels for c in ctx.channels(socket)):
             gib = [ctx.channel_gib[c.id] for c in ctx.channels(socket)]
@@ -244,7 +246,7 @@ def _channels(ctx: Context) -> Iterator[tuple[str, list[float]]]:
 def channel_single(ctx: Context) -> Iterator[Finding]:
     """Only one of several channels is filled."""
     for socket, gib in _channels(ctx):
-        filled = [c for c in ctx.channels(socket) if ctx.channel_gib[c.id]]
+        filled = [c for c in ctx.channels(socket) if ctx.seated[c.id]]
         if len(gib) > 1 and len(filled) == 1:
             others = [s for c in ctx.channels(socket) if c not in filled for s in c.slots]
             message = f"{socket}: only channel {filled[0].name} of {len(gib)} works; {1 / len(gib):.0%} of the peak"
@@ -260,7 +262,8 @@ def channels_even(ctx: Context) -> Iterator[Finding]:
     """Channels of a socket hold unlike totals: reading all of it waits for the fullest."""
     for socket, gib in _channels(ctx):
         even = balance(gib)
-        if even is None or even == 1 or sum(1 for g in gib if g) == 1:
+        sizeless = any(m.capacity_gib is None for _, m in ctx.seated_on(socket))  # `fit.unknown` asks
+        if even is None or even == 1 or sizeless or sum(1 for g in gib if g) == 1:
             continue
         fullest = max(gib)
         short = [c for c in ctx.channels(socket) if ctx.channel_gib[c.id] < fullest]

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from umbrak.core.memory.module import Module
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
-from umbrak.core.solve import RailSolution
+from umbrak.core.solve import RailSolution, RateSolution
 
 
 def volts(rails: Sequence[float]) -> str:
@@ -32,22 +32,40 @@ def rail_common(ctx: Context) -> Iterator[Finding]:
         if alien:
             theirs = sorted({v for _, m in alien for v in m.rails_v})
             slots = [s for s, _ in alien]
-            message = f"{ctx.names(slots)} {ctx.are(slots, 'runs', 'run')} at {volts(theirs)}; the board gives {volts(board) if board else 'no such rail'} and no other"
+            gives = "the board gives" if rail.domain.seen_v is None else "a board of this generation gives"
+            message = f"{ctx.names(slots)} {ctx.are(slots, 'runs', 'run')} at {volts(theirs)}; {gives} {volts(board) if board else 'no such rail'} and no other"
             yield ctx.finding("power.rail", Severity.STOP, slots, message, source)
         elif not rail.possible:
             slots = [s for s, m in _fed(ctx, rail) if m.rails_v]
             yield ctx.finding(
                 "power.rail", Severity.STOP, slots, f"No rail of {volts(board)} suits every module at once", source
             )
+        elif rail.board_untold:
+            theirs = sorted({v for s, m in _fed(ctx, rail) if s in rail.board_untold for v in m.rails_v})
+            slots = list(rail.board_untold)
+            message = f"{ctx.names(slots)} {ctx.are(slots, 'runs', 'run')} at {volts(theirs)}; which rails the board wires is not told"
+            yield ctx.ask("power.rail", slots, message, ["sheet.memory.rails_v"], Severity.STOP, source)
         elif rail.setting_untold:
             slots = [s for s, m in _fed(ctx, rail) if m.rails_v and not set(rail.domain.rails_v) <= set(m.rails_v)]
-            message = f"{ctx.names(slots)} {ctx.are(slots, 'runs', 'run')} at {volts(rail.possible)} alone; the firmware's setting may be {volts(rail.domain.rails_v)} and is not known"
-            yield ctx.ask("power.rail", slots, message, ["machine.rail_setting"], Severity.STOP, source)
+            runs = f"{ctx.names(slots)} {ctx.are(slots, 'runs', 'run')} at {volts(rail.possible)} alone"
+            policy = ctx.sheet.memory.rail_policy is None
+            message = (
+                f"{runs}; which of {volts(rail.domain.rails_v)} the board uses is not said by the sheet"
+                if policy
+                else f"{runs}; the firmware's setting may be {volts(rail.domain.rails_v)} and is not known"
+            )
+            needs = ["sheet.memory.rail_policy" if policy else "machine.rail_setting"]
+            yield ctx.ask("power.rail", slots, message, needs, Severity.STOP, source)
         if rail.untold and not alien:
             yield ctx.ask(
                 "power.rail",
                 rail.untold,
-                f"The volts of {ctx.names(rail.untold)} are not known; the board gives {volts(board)}",
+                f"The volts of {ctx.names(rail.untold)} are not known; "
+                + (
+                    f"the board gives {volts(board)}"
+                    if rail.domain.seen_v is None
+                    else "nor which rails the board wires"
+                ),
                 [f"{s or 'soldered'}.rails_v" for s in rail.untold],
                 Severity.STOP,
                 source,
@@ -75,6 +93,8 @@ def rail_policy(ctx: Context) -> Iterator[Finding]:
         sockets = dict.fromkeys(ctx.sheet.channels[c].socket for c in rail.domain.channels)
         rates = [ctx.rates[s] for s in sockets if s in ctx.rates]
         slots = [s for s, _ in _fed(ctx, rail)]
+        if rail.unchosen and rail.domain.seen_v is not None and not _rail_matters(rates):
+            continue  # which rails the board wires makes no difference to these modules
         if rail.unchosen:
             setting = ctx.sheet.memory.rail_policy == "setting"
             yield ctx.ask(
@@ -82,7 +102,9 @@ def rail_policy(ctx: Context) -> Iterator[Finding]:
                 slots,
                 f"{volts(rail.possible)} are both possible; which one the board uses is "
                 + ("a firmware setting that is not known" if setting else "not said by the sheet"),
-                ["machine.rail_setting" if setting else "sheet.memory.rail_policy"],
+                ["machine.rail_setting" if setting else "sheet.memory.rail_policy"]
+                if rail.domain.seen_v is None
+                else ["sheet.memory.rails_v"],
                 Severity.SLOW,
                 source,
             )
@@ -97,3 +119,8 @@ def rail_policy(ctx: Context) -> Iterator[Finding]:
                 yield ctx.finding(
                     "power.policy", Severity.SLOW, [s for s, _ in ctx.seated_on(solved.socket)], message, source
                 )
+
+
+def _rail_matters(rates: Iterable[RateSolution]) -> bool:
+    """Whether a socket runs faster at one of its possible rails, or cannot be solved without knowing which."""
+    return any("machine.rail_setting" in r.needs or len(set((r.by_rail or {}).values())) > 1 for r in rates)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
+from umbrak.core.platform.fact import State
 from umbrak.core.platform.machine import Occupant
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
@@ -41,11 +42,20 @@ def warranty(ctx: Context) -> Iterator[Finding]:
     by_way: dict[str, list[str]] = {}
     for slot in ctx.layout.changed_from(ctx.before):
         way = ctx.sheet.way_to(slot)
-        if way and way.ends_warranty:
+        if way and way.ends_warranty is not False:
             by_way.setdefault(way.id, []).append(slot)
-    for slots in by_way.values():
-        message = f"Opening the way to {ctx.names(slots)} ends the warranty"
-        yield ctx.finding("risk.warranty", Severity.RISK, slots, message, ctx.sheet.memory.source)
+    for name, slots in by_way.items():
+        fact = f"access.{name}.ends_warranty"
+        missing = ctx.sheet.not_told(fact)
+        if missing is None:
+            message = f"Opening the way to {ctx.names(slots)} ends the warranty"
+            yield ctx.finding("risk.warranty", Severity.RISK, slots, message, ctx.sheet.memory.source)
+        elif missing.state is State.OPEN:
+            message = f"Whether opening the way to {ctx.names(slots)} ends the warranty is not told"
+            yield ctx.ask("risk.warranty", slots, message, [f"sheet.{fact}"], Severity.RISK)
+        else:
+            message = f"Whether opening the way to {ctx.names(slots)} ends the warranty is told nowhere"
+            yield ctx.finding("risk.warranty", Severity.RISK, slots, message)
 
 
 @rule("risk.mixed-makers", applies=lambda ctx: len(ctx.modules) > 1)

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from umbrak.core.memory.rates import STANDARD_RATES_MTS
+from umbrak.core.platform.fact import State
 from umbrak.core.platform.sheet import Processor
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
+from umbrak.core.rules.facts import hides_refusal
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.solve import RateSolution, floor_rate
 
@@ -40,6 +43,8 @@ def refused(ctx: Context) -> Iterator[Finding]:
                     f"{ctx.names(slow)} {ctx.are(slow)} rated below {lowest} MT/s, the lowest that {fitted.title} runs"
                 )
                 yield ctx.finding("speed.refused", Severity.STOP, slow, message, fitted.source)
+            if limit is None and fitted.faster_modules == "refused":
+                limit = max(fitted.rates_mts, default=None)
             slots = [s for s, rate in rated if limit and rate and rate > limit]
             if slots:
                 message = f"{ctx.names(slots)}: {fitted.title} refuses modules rated above {limit} MT/s"
@@ -52,6 +57,8 @@ def refused(ctx: Context) -> Iterator[Finding]:
         elif fitted is not None:
             for choice in (ctx.sheet.processors[name] for name in ctx.sheet.sockets[socket].processors):
                 limit = choice.refuses_above_mts
+                if limit is None and choice.faster_modules == "refused":
+                    limit = max(choice.rates_mts, default=None)
                 slots = [s for s, rate in rated if limit and (rate is None or rate > limit)]
                 if slots:
                     message = (
@@ -134,7 +141,7 @@ def untold(ctx: Context) -> Iterator[Finding]:
     groups: dict[tuple[str, ...], tuple[list[str], list[str | None]]] = {}
     for socket, solved in ctx.rates.items():
         # An undecided rail is asked for by the power rules; one fact gives one code.
-        needs = [n for n in solved.needs if n != "machine.rail_setting"]
+        needs = [n for n in solved.needs if n != "machine.rail_setting" and not _told_nowhere(ctx, n)]
         if not needs:
             continue
         kinds = tuple(
@@ -154,4 +161,24 @@ def untold(ctx: Context) -> Iterator[Finding]:
         message = f"The data rate cannot be told: {words}{what} is not known"
         if any(k == "rate_table" for k in kinds):
             message = f"The data rate cannot be told: no row of the rate table covers {ctx.names(slots)} as filled"
-        yield ctx.ask("speed.untold", slots, message, needs, Severity.SLOW)
+        could = (
+            Severity.STOP if any(n.endswith(".rate_mts") for n in needs) and _may_be_too_slow(ctx) else Severity.SLOW
+        )
+        for p in ctx.sheet.processors.values():
+            if f"sheet.processors.{p.id}.rate_table" in needs and hides_refusal(ctx, p, slots):
+                message += f"; {p.title} might refuse modules rated above its list"
+                could = Severity.STOP
+        yield ctx.ask("speed.untold", slots, message, needs, could)
+
+
+def _may_be_too_slow(ctx: Context) -> bool:
+    """Whether a module whose rating is not known may be rated below all that a processor that may be fitted runs."""
+    names = {n for s in ctx.live_sockets for n in ctx.sheet.sockets[s].processors}
+    slowest = min(STANDARD_RATES_MTS[ctx.sheet.memory.generation])
+    return any(slowest < min(ctx.sheet.processors[n].rates_mts, default=0) for n in names)
+
+
+def _told_nowhere(ctx: Context, need: str) -> bool:
+    """Whether somebody looked for this fact in vain: then `risk.untold` says so."""
+    missing = ctx.sheet.not_told(need.removeprefix("sheet."))
+    return missing is not None and missing.state is State.UNTOLD

@@ -24,6 +24,8 @@ CODES: dict[str, str] = {
     "order-twice": "A population entry gives both `fill` and `counts`; keep the one that the maker gives.",
     "order-repeats-slot": "A slot stands in two sets of one layout.",
     "count-contradicts-sets": "The sets of a count do not hold as many slots as the count says.",
+    # -- legal, and not known yet -----------------------------------------------------------------------
+    "fact-open": "Nobody has looked up a fact that rules hang on; tell it, say `untold` where the sources are silent, or `none`.",
     # -- legal, but wrong or without effect --------------------------------------------------------------
     "order-misses-slot": "The order never fills a slot of its place; it would always be a wrong slot.",
     "order-outside-scope": "An order for one place fills slots of another.",

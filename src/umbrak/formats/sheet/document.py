@@ -8,6 +8,7 @@ from pydantic import ConfigDict, Field
 
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
 from umbrak.formats.documents import (
+    AMOUNTS,
     BufferingName,
     Clause,
     Doc,
@@ -15,7 +16,7 @@ from umbrak.formats.documents import (
     Gbit,
     GenerationName,
     Gib,
-    LimitDoc,
+    LimitBase,
     Millimetres,
     ModuleDoc,
     Mts,
@@ -24,6 +25,7 @@ from umbrak.formats.documents import (
     Text,
     Volts,
 )  # fmt: skip
+from umbrak.formats.sheet.facts import Fact, Rule, told
 
 Count = Annotated[int, Field(ge=0, le=10_000)]
 Word = Literal["refused", "unsupported", "slower"]
@@ -83,14 +85,27 @@ class RateRowDoc(TestDoc):
     rail_v: Volts | None = None
 
 
-class SheetLimitDoc(LimitDoc):
+class SheetLimitDoc(LimitBase):
+    """A limit; its one amount may be open, untold or none."""
+
     source: Name | None = None
+    capacity_gib: Rule[Gib] | None = None
+    die_gbit: Rule[Gbit] | None = None
+    package_ranks: Rule[Annotated[int, Field(gt=0, le=1024)]] | None = None
+    stack_height: Rule[Annotated[int, Field(gt=0, le=1024)]] | None = None
+
+    def numbers(self) -> dict[str, float | int | None]:
+        return {name: told(getattr(self, name)) for name in AMOUNTS}
 
 
 class ProcessorDoc(Sourced):
     title: Name | None = None
     rates_mts: list[Mts] = Field(default_factory=list, max_length=_FEW, description="data rates that it can run")
-    rate_table: Annotated[list[RateRowDoc], Field(max_length=_MANY)] = []
+    rate_table: Fact[Annotated[list[RateRowDoc], Field(max_length=_MANY)]] | None = None
+    faster_modules: Fact[Literal["slowed", "refused"]] | None = Field(
+        None,
+        description="what becomes of modules rated above its list (unbuffered ones are slowed unless told otherwise)",
+    )
     refuses_above_mts: Mts | None = Field(None, description="modules rated above are not slowed but refused")
     limits: Annotated[list[SheetLimitDoc], Field(max_length=_MANY)] = []
 
@@ -108,14 +123,18 @@ class RailDomainDoc(Doc):
 
 
 class ModeDoc(Doc):
-    usable_share: Annotated[float, Field(gt=0, le=1)] = 1.0
+    usable_share: Annotated[float, Field(gt=0, le=1)] | None = Field(
+        None, description="what it leaves usable; where neither this nor spare_ranks is given, that is open"
+    )
     channels_used: Annotated[int, Field(ge=1, le=MAX_SLOTS)] | None = None
     bandwidth_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
     alike: list[MemberName] = []
     counts: list[Count] = Field(
         default_factory=list, max_length=MAX_SLOTS, description="modules per socket with which it works"
     )
-    spare_ranks: Annotated[int, Field(ge=0, le=16)] = Field(0, description="ranks that each filled channel keeps back")
+    spare_ranks: Rule[Annotated[int, Field(ge=0, le=16)]] | None = Field(
+        None, description="ranks that each filled channel keeps back"
+    )
     slots: list[Name] = Field(
         default_factory=list, description="the only slots it works with; a name may hold * for several"
     )
@@ -124,22 +143,25 @@ class ModeDoc(Doc):
 class MemoryDoc(Sourced):
     generation: GenerationName
     form: FormName
-    rails_v: Annotated[list[Volts], Field(min_length=1, max_length=8)]
-    rail_policy: Literal["lowest", "highest", "setting"] | None = None
+    rails_v: Fact[Annotated[list[Volts], Field(min_length=1, max_length=8)]] | None = Field(
+        None, description="left out, it is the generation's one rail; of DDR3, which has several, it is open"
+    )
+    rail_policy: Fact[Literal["lowest", "highest", "setting"]] | None = None
     rail_domains: dict[Name, RailDomainDoc] = Field(
         default_factory=dict, description="supplies, where there are several"
     )
-    accepts: Annotated[list[KindDoc], Field(min_length=1, max_length=_FEW)]
+    accepts: Fact[Annotated[list[KindDoc], Field(min_length=1, max_length=_FEW)]] | None = None
     refuses: Annotated[list[TestDoc], Field(max_length=_FEW)] = []
-    ecc_mixed: Literal["refused", "loses"] | None = None
-    never_together: Annotated[
-        list[Annotated[list[TestDoc], Field(min_length=2, max_length=_FEW)]], Field(max_length=_FEW)
-    ] = []
+    ecc_mixed: Fact[Literal["refused", "loses"]] | None = None
+    never_together: (
+        Rule[Annotated[list[Annotated[list[TestDoc], Field(min_length=2, max_length=_FEW)]], Field(max_length=_FEW)]]
+        | None
+    ) = Field(None, description="kinds of which only one may stand within together_within; none: all mix")
     together_within: Literal["machine", "socket", "channel"] = "machine"
-    package_ranks_per_channel: Annotated[int, Field(ge=1, le=1024)] | None = Field(
+    package_ranks_per_channel: Rule[Annotated[int, Field(ge=1, le=1024)]] | None = Field(
         None, description="chip selects of a channel: hard"
     )
-    load_reduced_counts_as: Annotated[int, Field(ge=1, le=16)] | None = None
+    load_reduced_counts_as: Fact[Annotated[int, Field(ge=1, le=16)]] | None = None
     modes: dict[Name, ModeDoc] = {}
     remaps_hole: bool | None = None
 
@@ -176,7 +198,7 @@ class SlotDoc(Doc):
     tab: Name | None = Field(None, description="colour of the latch tab")
     access: Name | None = None
     carrier: Name | None = Field(None, description='"{socket}" stands for the socket in a repeated block')
-    clearance_mm: ClearanceDoc | None = None
+    clearance_mm: Fact[ClearanceDoc] | None = None
     facing: Text | None = None
     landmark: Text | None = Field(None, description="where it is for the eye: third teal from the fans")
     light: Text | None = Field(None, description="what lights when its module is at fault")
@@ -192,8 +214,8 @@ class PopulationDoc(Sourced):
     counts: dict[Count | Name, list[list[Name]]] | None = Field(
         None, description="number of modules -> sets that hold them, in order"
     )
-    other_counts: Word | None = None
-    otherwise: Word | None = Field(None, description="what the right count in wrong slots does")
+    other_counts: Fact[Word] | None = None
+    otherwise: Fact[Word] | None = Field(None, description="what the right count in wrong slots does")
     alike_in_set: list[MemberName] = []
     larger_first: bool = False
     higher_ranks_far: bool = False
@@ -239,7 +261,7 @@ Seconds = Annotated[float, Field(ge=0, le=1_000_000)]
 class AccessDoc(Doc):
     minutes: Minutes = 0
     tools: list[Name] = []
-    ends_warranty: bool = False
+    ends_warranty: Fact[bool] | None = None
     cools_min: Minutes = 0
     bays_out: Annotated[list[Count], Field(max_length=MAX_DRIVES)] = []
     bays_ease: Annotated[list[Count], Field(max_length=MAX_DRIVES)] = []
@@ -295,12 +317,12 @@ class SheetDoc(Doc):
     memory: MemoryDoc
     controllers: dict[Name, list[Name]] = {}
     interleave_ways: list[int] = []
-    channels: dict[Name, list[Name] | ChannelDoc] = {}
+    channels: Fact[dict[Name, list[Name] | ChannelDoc]] = {}
     slots: dict[Name, SlotDoc] = {}
     carriers: dict[Name, CarrierDoc] = {}
     repeat: RepeatDoc | list[RepeatDoc] | None = None
-    population: Annotated[list[PopulationDoc], Field(max_length=_MANY)] = []
-    limits: Annotated[list[SheetLimitDoc], Field(max_length=_MANY)] = []
+    population: Rule[Annotated[list[PopulationDoc], Field(max_length=_MANY)]] | None = None
+    limits: Rule[Annotated[list[SheetLimitDoc], Field(max_length=_MANY)]] | None = None
     listed: Annotated[list[ListedDoc], Field(max_length=_MOST)] = []
     access: dict[Name, AccessDoc] = {}
     bays: BaysDoc | None = None

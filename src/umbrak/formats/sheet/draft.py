@@ -1,6 +1,6 @@
 """A sheet drafted from what a machine reports: what the report tells is filled in, what it cannot know is a marked question.
 
-A draft is a sheet that can be kept and used at once; each `# ask:` names something to look up in the maker's guide.
+A draft is a sheet that can be kept and used at once; what is `open` in it is to be looked up in the maker's guide.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 from umbrak.core.memory.module import Form, Generation, Module
-from umbrak.core.memory.rates import RAILS_V
+from umbrak.core.memory.rates import RAILS_V, board_rails
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
 
 
@@ -42,8 +42,8 @@ class _Draft:
             " ".join(" ".join(x for x in (system and system.maker, system and system.model) if x).split())
             or "Unnamed model"
         )
-        yield f"# Drafted from a {self.reading.kind} report. Each “ask” is something that a report cannot tell: look it up"
-        yield "# in the maker's guide, then run: umbrak sheet lint"
+        yield f"# Drafted from a {self.reading.kind} report. What it cannot know is `open`, with what the report showed as `seen`: look"
+        yield "# it up in the maker's guide, tell it in place of the block (or say `untold`, or `none`), then run: umbrak sheet lint"
         yield "umbrak-sheet: 1"
         yield f"id: {_text(_slug(model))}"
         yield f"title: {_text(model)}"
@@ -56,7 +56,7 @@ class _Draft:
         yield from self._processors()
         yield from self._memory()
         yield from self._channels()
-        yield "# ask: the order in which slots are filled (population), and what an unlisted count does"
+        yield "population: {open: 'the order in which slots are filled, and what an unlisted count does'}"
         yield from self._limits()
 
     def _processors(self) -> Iterator[str]:
@@ -81,10 +81,9 @@ class _Draft:
 
     def _rates(self) -> Iterator[str]:
         rate = max((s.configured_mts or 0 for s in self.reading.slots), default=0)
-        if rate:
-            yield f"    rate_table: [{{rate_mts: {rate}}}]   # ask: by modules and ranks in a channel; {rate} is what runs now"
-        else:
-            yield "    rate_table: []                 # ask: data rates by modules and ranks in a channel"
+        seen = f", seen: [{{rate_mts: {rate}}}]" if rate else ""
+        yield f"    rate_table: {{open: data rates by modules and ranks in a channel{seen}}}"
+        yield "    faster_modules: open"
 
     def _memory(self) -> Iterator[str]:
         generation = _most((m.generation for m in self.modules), Generation.DDR4)
@@ -93,21 +92,28 @@ class _Draft:
         yield "memory:"
         yield f"  generation: {generation}"
         yield f"  form: {form}"
-        yield f"  rails_v: {json.dumps(rails or list(RAILS_V[generation]))}              # ask: every rail that the board wires"
-        if len(rails) > 1:
-            yield "  rail_policy: lowest            # ask: lowest, highest or setting"
-        kinds = list(dict.fromkeys(_kind(m) for m in self.modules if m.buffering)) or ["{buffering: unbuffered}"]
-        yield f"  accepts: [{', '.join(kinds)}]   # ask: every kind that the guide allows"
+        if len(board_rails(generation)) > 1:
+            seen = f", seen: {json.dumps(rails)}" if rails else ""
+            yield f"  rails_v: {{open: every rail that the board wires{seen}}}"
+        kinds = list(dict.fromkeys(_kind(m) for m in self.modules if m.buffering))
+        seen = f", seen: [{', '.join(kinds)}]" if kinds else ""
+        yield f"  accepts: {{open: every kind that the guide allows{seen}}}"
+        yield "  never_together: open"
+        yield "  package_ranks_per_channel: open"
 
     def _channels(self) -> Iterator[str]:
-        yield "# ask: which slots share a channel. Each has one of its own here, since names do not tell."
-        yield "channels:" if self.reading.slots else "channels: {}"
+        if not self.reading.slots:
+            yield "channels: {}"
+            return
+        yield "channels:"
+        yield "  open: which slots share a channel. Each has one of its own here, since names do not tell"
+        yield "  seen:"
         for i, report in enumerate(self.soldered):
             size = report.module.capacity_gib if report.module else None
             held = f"{{capacity_gib: {size:g}}}" if size else "{}"
-            yield f"  {_text(f'S{i + 1}')}: {{socket: {_text(self.sockets[0])}, soldered: {held}}}"
+            yield f"    {_text(f'S{i + 1}')}: {{socket: {_text(self.sockets[0])}, soldered: {held}}}"
         for slot, report in zip(self.slots, self.reports, strict=True):
-            yield f"  {_text(f'C {slot}')}: {{socket: {_text(self._socket(report))}, slots: [{_text(slot)}]}}"
+            yield f"    {_text(f'C {slot}')}: {{socket: {_text(self._socket(report))}, slots: [{_text(slot)}]}}"
         if self.slots:
             yield "slots:"
             for slot, report in zip(self.slots, self.reports, strict=True):
@@ -135,7 +141,9 @@ class _Draft:
         most = sum(a.max_gib for a in self.reading.arrays if a.max_gib)
         if most:
             yield "limits:"
-            yield f"  - {{scope: machine, capacity_gib: {most:g}, source: report}}   # what its own tables claim; ask: the maker's figure"
+            yield f"  - {{scope: machine, capacity_gib: {most:g}, source: report}}   # what its own tables claim; the maker's figure goes beside it"
+        else:
+            yield "limits: {open: what the maker vouches for}"
 
 
 def _all_rails(generation: str) -> Iterator[float]:

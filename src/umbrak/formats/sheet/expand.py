@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from fnmatch import fnmatchcase
@@ -9,6 +10,8 @@ from functools import cached_property
 from typing import Any
 
 from umbrak.core.memory.module import Generation, Module, complete
+from umbrak.core.memory.rates import board_rails
+from umbrak.core.platform.fact import Unsaid
 from umbrak.core.platform.sheet import (
     Access,
     AccessStep,
@@ -34,8 +37,10 @@ from umbrak.core.platform.sheet import (
 )  # fmt: skip
 from umbrak.core.platform.statement import Statement
 from umbrak.formats.bounds import MAX_SLOTS, Deadline
+from umbrak.formats.documents import AMOUNTS
 from umbrak.formats.faults import Fault
 from umbrak.formats.sheet.document import ChannelDoc, RepeatDoc, SheetDoc, SheetLimitDoc, SlotDoc, TestDoc
+from umbrak.formats.sheet.facts import OpenDoc, UntoldDoc, seen_of, told, told_word, unsaid
 from umbrak.formats.sheet.population import Orders
 from umbrak.formats.sheet.references import Naming, References
 from umbrak.formats.yaml_text import Document, Path
@@ -61,6 +66,14 @@ class _Expander:
         self.channels: dict[str, Channel] = {}
         self.slots: dict[str, Slot] = {}
         self.ways: dict[str, tuple[int, ...]] = {}
+        #: Facts that are not told, by their place.
+        self.unsaid: dict[str, Unsaid] = {}
+        self.limits_without: list[Statement] = []
+
+    def keep(self, fact: str, given: object, seen: tuple[object, ...] = ()) -> None:
+        """Notes a fact that is not told."""
+        if found := unsaid(given, seen):
+            self.unsaid[fact] = found
 
     def sheet(self, content_hash: str) -> Sheet:
         doc, refs = self.doc, self.refs
@@ -77,6 +90,8 @@ class _Expander:
                 refs.known(doc.sockets, d.socket, ("carriers", name, "socket"), "socket")
             if d.access:
                 refs.known(doc.access, d.access, ("carriers", name, "access"), "access")
+        if isinstance(doc.channels, str | OpenDoc | UntoldDoc):
+            self.keep("channels", doc.channels)
         self.block(doc, Naming(), ())
         for repeat, path in self.repeats():
             for naming in self.namings(repeat, path):
@@ -86,13 +101,23 @@ class _Expander:
             for naming in self.namings(repeat, path):
                 for j, order in enumerate(repeat.population):
                     orders.read(order, (*path, "population", j), naming, repeat.source)
-        for j, order in enumerate(doc.population):
+        for j, order in enumerate(told(doc.population) or []):
             orders.read(order, ("population", j), Naming(), None)
+        if not orders.fills and doc.population != []:
+            seen = seen_of(doc.population) or []
+            ran = tuple(frozenset(s for each in p.fill or [] for s in each) for p in seen)
+            self.keep("population", None if told(doc.population) else doc.population, ran)
         memory = self.memory()
-        limits = [self.limit(item, ("limits", i), f"limit-{i + 1}", None) for i, item in enumerate(doc.limits)]
-        if ranks := doc.memory.package_ranks_per_channel:
+        limits = self.limits(told(doc.limits) or [], ("limits",), "limit", None, None)
+        if not any(item.capacity_gib is not None for item in told(doc.limits) or ()):
+            ran_gib = [n for x in seen_of(doc.limits) or [] for n in (x.numbers()["capacity_gib"],) if n]
+            self.keep("limits", None if told(doc.limits) else doc.limits, (max(ran_gib),) if ran_gib else ())
+        if doc.limits in ("none", []):
+            self.unsaid.pop("limits", None)
+            self.limits_without.append(Statement("no-limit", "machine", memory.source, capacity_gib=math.inf))
+        if ranks := told(doc.memory.package_ranks_per_channel):
             limits.append(Statement("chip-selects", "channel", memory.source, package_ranks=ranks, hard=True))
-        geometry = self.geometry()
+        geometry, access = self.geometry(), self.access()
         notes = tuple(
             Note(n.text, refs.source([n.source], ("os_notes", i), n.clause)) for i, n in enumerate(doc.os_notes)
         )
@@ -118,7 +143,7 @@ class _Expander:
             limits=tuple(limits),
             listed=listed,
             carriers=carriers,
-            access=self.access(),
+            access=access,
             bays=Bays(**doc.bays.model_dump()) if doc.bays else None,
             reserve=Reserve(**doc.reserve.model_dump()) if doc.reserve else None,
             first_boot=FirstBoot(**doc.first_boot.model_dump()) if doc.first_boot else None,
@@ -133,6 +158,8 @@ class _Expander:
             geometry=geometry,
             archetype=doc.archetype,
             notes=doc.notes,
+            unsaid=self.unsaid,
+            limits_without=tuple(self.limits_without),
         )
 
     # -- repetition -----------------------------------------------------------------------------------
@@ -162,12 +189,14 @@ class _Expander:
     # -- places and ways --------------------------------------------------------------------------------
 
     def access(self) -> dict[str, Access]:
+        for name, a in self.doc.access.items():
+            self.keep(f"access.{name}.ends_warranty", a.ends_warranty)
         return {
             name: Access(
                 name,
                 a.minutes,
                 tuple(a.tools),
-                a.ends_warranty,
+                told(a.ends_warranty),
                 a.cools_min,
                 tuple(a.bays_out),
                 tuple(a.bays_ease),
@@ -194,7 +223,10 @@ class _Expander:
         p = self.doc.processors[name]
         path: Path = ("processors", name)
         rows = []
-        for row in p.rate_table:
+        self.keep(f"processors.{name}.rate_table", p.rate_table)
+        if p.refuses_above_mts is None:
+            self.keep(f"processors.{name}.faster_modules", p.faster_modules)
+        for row in told(p.rate_table) or []:
             ranks = (row.ranks,) if isinstance(row.ranks, int) else tuple(sorted(row.ranks or ()))
             rows.append(RateRow(row.rate_mts, row.dpc, ranks, row.rail_v, _test(row)))
         return Processor(
@@ -204,15 +236,34 @@ class _Expander:
             rates_mts=tuple(sorted(p.rates_mts)),
             rate_table=tuple(rows),
             refuses_above_mts=p.refuses_above_mts,
-            limits=tuple(
-                self.limit(item, (*path, "limits", i), f"{name}-{i + 1}", p.source) for i, item in enumerate(p.limits)
-            ),
+            faster_modules=told(p.faster_modules),
+            limits=tuple(self.limits(p.limits, (*path, "limits"), name, p.source, name)),
         )
 
-    def limit(self, item: SheetLimitDoc, path: Path, name: str, block_source: str | None) -> Statement:
-        if item.processor is not None:
-            self.refs.known(self.doc.processors, item.processor, (*path, "processor"), "processor")
-        return item.statement(name, self.refs.source([item.source, block_source], path, item.clause))
+    def limits(
+        self, given: list[SheetLimitDoc], path: Path, name: str, block_source: str | None, processor: str | None
+    ) -> list[Statement]:
+        """The limits whose number is told; those whose number is not, or that are told to be none, are noted."""
+        found = []
+        for i, item in enumerate(given):
+            at: Path = (*path, i)
+            if item.processor is not None:
+                self.refs.known(self.doc.processors, item.processor, (*at, "processor"), "processor")
+            source = self.refs.source([item.source, block_source], at, item.clause)
+            member = next(n for n in AMOUNTS if getattr(item, n) is not None)
+            amount = getattr(item, member)
+            statement = item.statement(f"{name}-{i + 1}", source)
+            about = item.processor or processor
+            if amount == "none":
+                number = math.inf
+            elif missing := unsaid(amount):
+                statement, number = replace(statement, unsaid=missing), seen_of(amount) or 0
+            else:
+                found.append(statement)
+                continue
+            values: dict[str, Any] = {member: number, "processor": about}
+            self.limits_without.append(replace(statement, **values))
+        return found
 
     def rail_domains(self) -> tuple[RailDomain, ...]:
         """The supplies; channels that none names hang on the board's own."""
@@ -232,8 +283,21 @@ class _Expander:
         named = {c for d in domains for c in d.channels}
         rest = tuple(c for c in self.channels if c not in named)
         if rest or not domains:
-            domains.append(RailDomain("main", tuple(sorted(m.rails_v)), rest))
+            rails, seen = self.rails()
+            domains.append(RailDomain("main", rails, rest, seen))
         return tuple(domains)
+
+    def rails(self) -> tuple[tuple[float, ...], tuple[float, ...] | None]:
+        """(the board's rails, what is known to run where nobody tells them). Of a generation with one rail that is usual."""
+        m = self.doc.memory
+        if volts := told(m.rails_v):
+            return tuple(sorted(volts)), None
+        family = board_rails(m.generation)
+        if len(family) == 1:
+            return family, None
+        seen = tuple(sorted(seen_of(m.rails_v) or ()))
+        self.keep("memory.rails_v", m.rails_v, seen)
+        return family, seen
 
     def mode_slots(self, name: str, patterns: list[str]) -> frozenset[str]:
         at: Path = ("memory", "modes", name, "slots")
@@ -241,28 +305,38 @@ class _Expander:
 
     def memory(self) -> MemoryRules:
         m = self.doc.memory
+        self.keep("memory.accepts", m.accepts, tuple(_test(k) for k in seen_of(m.accepts) or ()))
+        together = tuple(tuple(_test(t) for t in group) for group in seen_of(m.never_together) or ())
+        self.keep("memory.never_together", m.never_together, together)
+        ranks = seen_of(m.package_ranks_per_channel)
+        self.keep("memory.package_ranks_per_channel", m.package_ranks_per_channel, () if ranks is None else (ranks,))
+        self.keep("memory.load_reduced_counts_as", m.load_reduced_counts_as)
+        for name, mode in m.modes.items():
+            if mode.usable_share is None:
+                self.keep(f"memory.modes.{name}", mode.spare_ranks)
         return MemoryRules(
             source=self.refs.source([m.source], ("memory",), m.clause),
             generation=m.generation,
             form=m.form,
             rail_domains=self.rail_domains(),
-            accepts=tuple(Kind(_test(k), k.certified) for k in m.accepts),
-            rail_policy=m.rail_policy,
+            accepts=tuple(Kind(_test(k), k.certified) for k in told(m.accepts) or ()),
+            rail_policy=told(m.rail_policy),
             refuses=tuple(_test(t) for t in m.refuses),
-            ecc_mixed=m.ecc_mixed,
-            never_together=tuple(tuple(_test(t) for t in group) for group in m.never_together),
+            ecc_mixed=told_word(m.ecc_mixed),
+            never_together=tuple(tuple(_test(t) for t in group) for group in told(m.never_together) or ()),
             together_within=m.together_within,
-            load_reduced_counts_as=m.load_reduced_counts_as,
+            load_reduced_counts_as=told(m.load_reduced_counts_as),
             modes=tuple(
                 Mode(
                     n,
-                    d.usable_share,
+                    d.usable_share or 1.0,
                     d.channels_used,
                     d.bandwidth_factor,
                     tuple(d.alike),
                     tuple(d.counts),
-                    d.spare_ranks,
-                    self.mode_slots(n, d.slots),
+                    told(d.spare_ranks) or 0,
+                    told=f"memory.modes.{n}" not in self.unsaid,
+                    slots=self.mode_slots(n, d.slots),
                 )
                 for n, d in m.modes.items()
             ),
@@ -274,16 +348,19 @@ class _Expander:
     def block(self, given: SheetDoc | RepeatDoc, naming: Naming, path: Path) -> None:
         """One block of channels and slots: the sheet's own, or a repeated one for one socket or carrier."""
         only = next(iter(self.doc.sockets)) if len(self.doc.sockets) == 1 else None
+        channels: Mapping[str, list[str] | ChannelDoc] = (
+            given.channels if isinstance(given.channels, dict) else seen_of(given.channels) or {}
+        )
         controller_of: dict[str, str] = {}
         for name, each in given.controllers.items():
             for i, channel in enumerate(each):
                 at: Path = (*path, "controllers", name, i)
-                self.refs.known(given.channels, channel, at, "channel")
+                self.refs.known(channels, channel, at, "channel")
                 if channel in controller_of:
                     self.refs.wrong(at, f"channel {channel} is on two controllers", "channel-twice")
                 controller_of[channel] = naming.full(name)
         locals_: list[str] = []
-        for name, said in given.channels.items():
+        for name, said in channels.items():
             c = ChannelDoc(slots=said) if isinstance(said, list) else said
             at = (*path, "channels", name)
             if c.socket and not self.refs.known(self.doc.sockets, c.socket, (*at, "socket"), "socket"):
@@ -317,7 +394,7 @@ class _Expander:
     def soldered(self, module: Module) -> Module:
         """Soldered memory is made for its board: generation and rails are the board's."""
         memory = self.doc.memory
-        rails = module.rails_v or tuple(sorted(memory.rails_v))
+        rails = module.rails_v or tuple(sorted(told(memory.rails_v) or board_rails(memory.generation)))
         return complete(replace(module, generation=Generation(memory.generation), rails_v=rails))[0]
 
     def slot(
@@ -346,7 +423,7 @@ class _Expander:
             self.refs.known(self.doc.carriers, carrier, at.get("carrier", path), "carrier")
         if access:
             self.refs.known(self.doc.access, access, at["access"], "access")
-        clearance = said.get("clearance_mm")
+        clearance = told(said.get("clearance_mm"))
         return Slot(
             id=full,
             channel=channel,

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from fnmatch import fnmatchcase
 from functools import partial
 from itertools import chain, product
 
 from umbrak.core.memory.rates import RAILS_V
-from umbrak.core.platform.sheet import Channel, Kind, Processor, RateRow, Sheet
+from umbrak.core.platform.fact import FACT_OF_AMOUNT, FACTS, State, asked_of
+from umbrak.core.platform.sheet import Channel, Kind, ModuleTest, Processor, RateRow, Sheet
 from umbrak.core.platform.statement import Statement, version_key
 from umbrak.formats.bounds import MAX_TOLD, Deadline
+from umbrak.formats.documents import AMOUNTS
 from umbrak.formats.faults import Fault
 from umbrak.formats.sheet.codes import CODES
 from umbrak.formats.yaml_text import Document, Path
@@ -20,7 +23,7 @@ _Found = Iterator[tuple[Path, str, str]]
 
 def lint(document: Document, sheet: Sheet, deadline: Deadline) -> list[Fault]:
     """What the checks find, MAX_TOLD things at most. Raises InputError when it takes too long."""
-    checks = (_rails, partial(_rates, deadline=deadline), _limits, _slots, _ways, _orders, _kinds_and_modes, _unused, _geometry)  # fmt: skip
+    checks = (_open, _rails, partial(_rates, deadline=deadline), _limits, _slots, _ways, _orders, _kinds_and_modes, _unused, _geometry)  # fmt: skip
     found = []
     for each in chain.from_iterable(check(sheet) for check in checks):
         deadline.check("the checks of the whole")
@@ -29,6 +32,49 @@ def lint(document: Document, sheet: Sheet, deadline: Deadline) -> list[Fault]:
             break
     assert all(code in CODES for _, _, code in found)
     return [document.fault(path, message, code) for path, message, code in found]
+
+
+def _open(sheet: Sheet) -> _Found:
+    """Facts that nobody has looked up, those that could hide most first."""
+    for fact in sorted(_open_facts(sheet), key=lambda f: [_like(f, known) for known in FACTS].index(True)):
+        asked = asked_of(fact)
+        if asked:
+            path = tuple(fact.split("."))
+            yield (
+                path[:1] if path[0] == "limits" else path,
+                f"{asked.what} is open; it could hide {asked.hides}. Look in {asked.where}",
+                "fact-open",
+            )
+
+
+def _like(fact: str, known: str) -> bool:
+    return fnmatchcase(fact, known)
+
+
+def _open_facts(sheet: Sheet) -> list[str]:
+    """Facts left out or open, as far as what the machine takes makes them matter."""
+    kinds = [k.test for k in sheet.memory.accepts]
+    if missing := sheet.not_told("memory.accepts"):
+        kinds += [t for t in missing.seen if isinstance(t, ModuleTest)]
+    takes = {value for test in kinds for name, value in test.wanted if name == "buffering"}
+    driven = not takes or bool(takes - {"unbuffered", "fully-buffered"})
+    matters = {
+        "memory.load_reduced_counts_as": "load-reduced" in takes or not takes,
+        "memory.never_together": driven or sheet.memory.generation == "DDR5",
+    }
+    every = [*sheet.limits, *(s for p in sheet.processors.values() for s in p.limits)]
+    told = {n for n in AMOUNTS for s in every if getattr(s, n) is not None}
+    named = {n: s.unsaid for s in sheet.limits_without for n in AMOUNTS if getattr(s, n) is not None}
+    open_ = [FACT_OF_AMOUNT[n] for n, missing in named.items() if missing and missing.state is State.OPEN]
+    open_ += [FACT_OF_AMOUNT[n] for n in ("die_gbit",) if n not in told | named.keys()]
+    for fact, missing in sheet.unsaid.items():
+        last = fact.rsplit(".", 1)[-1]
+        asked = missing.named or matters.get(fact, last != "faster_modules" or driven)
+        settled = fact == FACT_OF_AMOUNT["package_ranks"] and "package_ranks" in told | named.keys()
+        # A table that is left out is `rate-table-missing`.
+        if asked and not settled and missing.state is State.OPEN and (missing.named or last != "rate_table"):
+            open_.append(fact)
+    return list(dict.fromkeys(open_))
 
 
 def _rails(sheet: Sheet) -> _Found:
@@ -40,7 +86,7 @@ def _rails(sheet: Sheet) -> _Found:
         if odd:
             known = ", ".join(f"{v:g}" for v in sorted(family))
             yield at, f"{', '.join(odd)} V is no rail of {generation} ({known})", "rail-outside-generation"
-        if len(domain.rails_v) > 1 and sheet.memory.rail_policy is None:
+        if domain.seen_v is None and len(domain.rails_v) > 1 and sheet.memory.rail_policy is None:
             yield at, "several rails but no rail_policy: lowest, highest or setting", "rail-policy-missing"
 
 
@@ -51,7 +97,8 @@ def _rates(sheet: Sheet, deadline: Deadline) -> _Found:
     for name, p in sheet.processors.items():
         path: Path = ("processors", name)
         if not p.rate_table:
-            if not sheet.archetype:  # an architecture has no rates of its own; the rules ask for them
+            missing = sheet.not_told(f"processors.{name}.rate_table")
+            if missing is None or not missing.named:  # one that is called open or untold is no mistake
                 yield path, "has no rate_table: no data rate can be told", "rate-table-missing"
             continue
         deepest = max((_depth(c) for c in sheet.channels.values() if _may_hold(sheet, c, name)), default=0)

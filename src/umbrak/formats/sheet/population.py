@@ -7,6 +7,7 @@ from collections.abc import Mapping
 
 from umbrak.core.platform.sheet import Channel, EvenOrder, FillOrder, Slot
 from umbrak.formats.sheet.document import PopulationDoc
+from umbrak.formats.sheet.facts import told_word
 from umbrak.formats.sheet.references import Naming, References
 from umbrak.formats.text import whole
 from umbrak.formats.yaml_text import Path
@@ -31,7 +32,7 @@ class Orders:
         across = bool(p.even_over or p.least_per_processor or p.symmetric)
         if across:
             self.evens.append(
-                EvenOrder(source, p.even_over == "sockets", p.symmetric, p.least_per_processor, p.otherwise)
+                EvenOrder(source, p.even_over == "sockets", p.symmetric, p.least_per_processor, told_word(p.otherwise))
             )
         if p.fill is None and p.counts is None:
             if not across:
@@ -55,8 +56,8 @@ class Orders:
                 where or "machine",
                 layouts,
                 ordered,
-                p.other_counts,
-                p.otherwise,
+                told_word(p.other_counts),
+                told_word(p.otherwise),
                 tuple(p.alike_in_set),
                 p.larger_first,
                 p.higher_ranks_far,

@@ -71,8 +71,13 @@ def read_document(document: Document, text: str | bytes, deadline: Deadline) -> 
         shown,
         document.data,
         sheet,
-        tuple(sorted((*odd, *lint(document, sheet, deadline)), key=lambda f: (f.line or 0, f.column or 0, f.message))),
+        tuple(sorted((*odd, *lint(document, sheet, deadline)), key=_as_listed)),
     )
+
+
+def _as_listed(fault: Fault) -> tuple[object, ...]:
+    """What is wrong by its line; then what is open, as the linter has it: by what it could hide."""
+    return (True,) if fault.code == "fact-open" else (False, fault.line or 0, fault.column or 0, fault.message)
 
 
 @cache

@@ -1,0 +1,438 @@
+"""sheet.open and risk.untold: what a layout hangs on that its sheet does not tell.
+
+Asked only where the layout makes a fact matter, not where trade habit is sure (the *usual* value), and not of what ran
+in this very machine or, as the sheet's `seen` has it, in another of its model. Facts that a specific rule asks for
+(rails, rate rows, what a wrong slot does, room above a slot, the warranty of a way) are left to it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from umbrak.core.memory.module import Buffering, Module, amount, densest
+from umbrak.core.platform.fact import FACT_OF_AMOUNT, State, Unsaid, asked_of
+from umbrak.core.platform.sheet import ModuleTest, Processor
+from umbrak.core.rules.catalogue import rule
+from umbrak.core.rules.context import Context
+from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.kind import is_taken, kind_words
+from umbrak.core.rules.limit import in_force, over_open_limits
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """A fact that matters to the layout and is not told."""
+
+    #: Its place in the sheet's text, as in core.platform.fact.FACTS.
+    fact: str
+    unsaid: Unsaid
+    slots: tuple[str | None, ...]
+    #: Why it matters to this layout.
+    why: str
+    #: The worst that it could hide.
+    could_be: Severity = Severity.STOP
+
+
+def questions(ctx: Context) -> tuple[Question, ...]:
+    """What the layout hangs on that the sheet does not tell. Worked out once a context."""
+    return ctx.once("questions of facts", lambda: _merged(_all(ctx)))
+
+
+def _merged(found: Iterable[Question]) -> tuple[Question, ...]:
+    """One question for each fact, however many places it matters at; the worst that it could hide there."""
+    by_fact: dict[str, list[Question]] = {}
+    for q in found:
+        by_fact.setdefault(q.fact, []).append(q)
+    return tuple(
+        replace(
+            same[0],
+            slots=tuple(dict.fromkeys(s for q in same for s in q.slots)),
+            why=", ".join(dict.fromkeys(q.why for q in same if q.why)),
+            could_be=min((q.could_be for q in same), key=lambda s: s.rank),
+        )
+        for same in by_fact.values()
+    )
+
+
+def _all(ctx: Context) -> Iterator[Question]:
+    if not ctx.modules or ctx.as_it_ran:
+        return
+    total = list(_total(ctx))
+    for found in (_kinds(ctx), _channels(ctx), total, _open_limits(ctx), _order(ctx), _faster(ctx), _together(ctx)):
+        yield from found
+    if not total:  # an answer to the total tells what dies it needs
+        yield from _dies(ctx)
+    yield from _ranks(ctx)
+    yield from _stacks(ctx)
+    yield from _load_reduced(ctx)
+    yield from _rates(ctx)
+    yield from _mode(ctx)
+
+
+def _on_live(ctx: Context) -> Mapping[str, Module]:
+    return {s: m for s, m in ctx.modules.items() if ctx.sheet.socket_of_slot[s] in ctx.live_sockets}
+
+
+# -- kinds ------------------------------------------------------------------------------------------------
+
+
+def _kinds(ctx: Context) -> Iterator[Question]:
+    """Kinds that did not run there, where nobody tells which are taken."""
+    if missing := ctx.sheet.not_told("memory.accepts"):
+        ran = {(m.buffering, m.ecc) for m in ctx.ran_modules.values() if m.buffering is not None and m.ecc is not None}
+        seen = [t for t in missing.seen if isinstance(t, ModuleTest)]
+        odd = [
+            s for s, m in ctx.modules.items() if (m.buffering, m.ecc) not in ran and not any(t.matches(m) for t in seen)
+        ]
+        if odd:
+            kinds = sorted({kind_words(ctx.modules[s]) for s in odd})
+            yield Question(
+                "memory.accepts", missing, tuple(odd), f"{' and '.join(kinds)} in {ctx.names(odd)} did not run there"
+            )
+
+
+def _together(ctx: Context) -> Iterator[Question]:
+    """Kinds that trade habit does not mix blindly: x4 beside x8, stacked beside plain, 24 or 48 GB beside binary sizes.
+
+    What a label leaves out may be either, but among modules of one part number, which are alike.
+    """
+    missing = ctx.sheet.not_told("memory.never_together")
+    modules = list(ctx.modules.values())  # what is soldered was made for its board
+    one_part = len({m.part for m in modules}) == 1 and modules[0].part is not None
+    if missing is None or len(modules) < 2 or one_part or all(ctx.known_here(m) for m in ctx.modules.values()):
+        return
+    if any(isinstance(g, tuple) and all(any(t.matches(m) for t in g) for m in modules) for g in missing.seen):
+        return
+    for what, member in _MIXTURES:
+        values = {member(m) for m in modules}
+        if len(values) > 1 or values == {None}:
+            slots = tuple(ctx.modules)
+            yield Question(
+                "memory.never_together", missing, slots, f"{what} {'may ' if None in values else ''}stand together"
+            )
+            return
+
+
+def _is_x4(m: Module) -> bool | None:
+    # No raw card of an unbuffered module has devices of 4 bits; the buffer of a fully buffered one hides them.
+    if m.buffering is Buffering.FULLY_BUFFERED:
+        return False
+    return m.device_width == 4 if m.device_width else False if m.buffering is Buffering.UNBUFFERED else None
+
+
+def _is_stacked(m: Module) -> bool | None:
+    # Stacked dies are of DDR4 and later, and need a register.
+    if m.stack_height:
+        return m.stack_height > 1
+    return None if m.generation in (None, "DDR4", "DDR5") and m.buffering is not Buffering.UNBUFFERED else False
+
+
+def _is_odd_size(m: Module) -> bool | None:
+    """Whether its size is no power of two: 24, 48, 96 GB. Only DDR5 has such."""
+    if m.capacity_gib is None:
+        return None if m.generation in (None, "DDR5") else False
+    mib = round(m.capacity_gib * 1024)
+    return mib & (mib - 1) != 0
+
+
+_MIXTURES = (
+    ("modules of x4 and x8", _is_x4),
+    ("modules stacked and plain", _is_stacked),
+    ("sizes of 24 or 48 GB and others", _is_odd_size),
+)
+
+
+# -- places -----------------------------------------------------------------------------------------------
+
+
+def _channels(ctx: Context) -> Iterator[Question]:
+    """Which slots share a channel, where more than one is filled."""
+    missing = ctx.sheet.not_told("channels")
+    filled = _on_live(ctx)
+    if missing and len(filled) > 1 and not ctx.places_ran:
+        bound = any(s.statement.scope in ("channel", "controller") for s in in_force(ctx) if s.holds is not False)
+        could = Severity.STOP if bound else Severity.SLOW
+        yield Question("channels", missing, tuple(filled), f"{len(filled)} slots are filled", could)
+
+
+def _order(ctx: Context) -> Iterator[Question]:
+    """Which slots come first, where there is more than one choice for this count."""
+    missing = ctx.sheet.not_told("population")
+    filled = _on_live(ctx)
+    live = [s for s in ctx.sheet.slots if ctx.sheet.socket_of_slot[s] in ctx.live_sockets]
+    if missing and len(filled) < len(live) and not ctx.places_ran and frozenset(filled) not in missing.seen:
+        why = f"{len(filled)} of {len(live)} slots filled"
+        yield Question("population", missing, tuple(filled), why)
+
+
+# -- limits -----------------------------------------------------------------------------------------------
+
+
+def _total(ctx: Context) -> Iterator[Question]:
+    """More than ran there, where the machine's maker states no total. Where nobody at all does it may not be seen; where
+    somebody else does it is the maker's word that may be missing."""
+    missing = ctx.sheet.not_told("limits")
+    if missing is None or any(s.official and s.capacity_gib for s in ctx.statements):
+        return
+    ran = max([ctx.ran_gib, *(n for n in missing.seen if isinstance(n, int | float))])
+    if ctx.installed_gib > ran:
+        bare = tuple(s for s, told in _stated(ctx, "capacity_gib", with_open=True).items() if not told)
+        why = f"{amount(ctx.installed_gib)} GB" + (
+            f" is more than the {amount(ran)} that ran there" if ran else " is fitted"
+        )
+        yield Question("limits", missing, bare or tuple(_on_live(ctx)), why, Severity.STOP if bare else Severity.RISK)
+
+
+def _stated(ctx: Context, member: str, with_open: bool = False) -> Mapping[str, bool]:
+    """Slot -> whether anybody states a limit of this amount that is about it: a number, or that there is none."""
+    stated = [
+        (f.statement, f.socket)
+        for f in in_force(ctx)
+        if f.why_not not in ("version", "processor") and (with_open or f.statement.unsaid is None)
+    ]
+    stated = [(s, at) for s, at in stated if getattr(s, member) is not None]
+    found: dict[str, bool] = {}
+    for slot in _on_live(ctx):
+        channel = ctx.sheet.channels[ctx.sheet.slots[slot].channel]
+        places = (None, slot, channel.id, channel.controller, channel.socket)
+        found[slot] = any(at in (None, channel.socket) and s.where in places for s, at in stated)
+    return found
+
+
+_UNITS = {"capacity_gib": "GB", "die_gbit": "Gbit dies", "package_ranks": "ranks", "stack_height": "dies high"}
+
+
+def _open_limits(ctx: Context) -> Iterator[Question]:
+    """Limits that the sheet names without their number, where more is used than ran."""
+    for limit, slots, used, place in over_open_limits(ctx):
+        member = next(n for n in _UNITS if getattr(limit, n) is not None)
+        why = f"{place} has {amount(used)} {_UNITS[member]}"
+        if member == "package_ranks" and any(ctx.modules[s].buffering is Buffering.LOAD_REDUCED for s in slots if s):
+            why = f"{place} holds load-reduced modules"
+        if limit.unsaid:
+            could = Severity.STOP if limit.hard else Severity.RISK
+            yield Question(FACT_OF_AMOUNT[member], limit.unsaid, slots, why, could)
+
+
+def _dies(ctx: Context) -> Iterator[Question]:
+    """Dies denser than any that ran, is listed, or that the stated total needs, where nobody states a density."""
+    ran = max((m.die_gbit or densest(m) or 0 for m in ctx.ran_modules.values()), default=0)
+    covered = _stated(ctx, "die_gbit", with_open=True)
+    odd = []
+    for slot, m in _on_live(ctx).items():
+        density = m.die_gbit or densest(m)
+        if covered[slot] or ctx.sheet.lists(m.part) or (density is not None and density <= max(ran, _needed(ctx, m))):
+            continue
+        odd.append(slot)
+    if odd:
+        known = [d for s in odd if (d := ctx.modules[s].die_gbit)]
+        why = (
+            f"{ctx.names(odd)} {ctx.are(odd, 'has', 'have')} {amount(max(known))} Gbit dies"
+            if known
+            else f"the dies of {ctx.names(odd)} may be denser than any that ran"
+        )
+        yield Question("limits.die_gbit", Unsaid(State.OPEN, named=False), tuple(odd), why)
+
+
+def _needed(ctx: Context, module: Module) -> float:
+    """The density that the stated total cannot be reached without: as many ranks of the narrowest devices as the kind has. [Gbit]"""
+    stated = [
+        f.statement.capacity_gib
+        for f in in_force(ctx)
+        if f.holds and f.statement.scope == "machine" and f.statement.capacity_gib
+    ]
+    stated = stated or [f.statement.capacity_gib * max(1, len(ctx.live_sockets)) for f in in_force(ctx) if f.holds and f.statement.scope == "socket" and f.statement.capacity_gib]  # fmt: skip
+    slots = sum(ctx.sheet.socket_of_slot[s] in ctx.live_sockets for s in ctx.sheet.slots)
+    if not stated or not slots:
+        return 0
+    # Unbuffered modules have two ranks of x8 devices at most, others four of x4 (JEDEC raw cards).
+    devices = 16 if module.buffering is Buffering.UNBUFFERED else 64
+    return max(stated) / slots * 8 / devices
+
+
+def _ranks(ctx: Context) -> Iterator[Question]:
+    """More than two modules of one or two ranks in a channel, or any of more, where nobody states how many it drives."""
+    fact = "memory.package_ranks_per_channel"
+    missing = ctx.sheet.not_told(fact)
+    if missing is None or ctx.sheet.not_told("channels"):
+        return
+    covered = _stated(ctx, "package_ranks", with_open=True)
+    for channel, seated in ctx.seated.items():
+        slots = [s for s, _ in seated if s in covered]
+        if not slots or all(covered[s] for s in slots if s):
+            continue
+        heavy = [m for _, m in seated if not _light(ctx, m)]
+        ran = [m for s, m in ctx.ran_modules.items() if ctx.sheet.slots[s].channel == channel] if ctx.ran else []
+        if (len(seated) > 2 or heavy) and not _load(ctx, seated) <= max(
+            _load(ctx, ((None, m) for m in ran)), _seen_number(missing)
+        ):
+            name = ctx.sheet.channels[channel].name
+            yield Question(
+                fact,
+                missing,
+                tuple(slots),
+                f"channel {name} holds {len(seated)} modules of {amount(_load(ctx, seated))} ranks in all",
+            )
+            return
+
+
+def _light(ctx: Context, m: Module) -> bool:
+    """Whether it surely takes two chip selects at most: unbuffered modules never have more ranks (JEDEC raw cards)."""
+    return _selects(ctx, m) <= 2
+
+
+def _selects(ctx: Context, m: Module) -> int:
+    """Chip selects that a module takes; of unknown ranks as many as its kind may have."""
+    told = ctx.sheet.memory.load_reduced_counts_as
+    if m.buffering is Buffering.LOAD_REDUCED and told is not None:
+        return told
+    return m.package_ranks or (2 if m.buffering is Buffering.UNBUFFERED else 4)
+
+
+def _load(ctx: Context, seated: Iterable[tuple[str | None, Module]]) -> int:
+    return sum(_selects(ctx, m) for _, m in seated)
+
+
+def _seen_number(missing: Unsaid) -> float:
+    return max((n for n in missing.seen if isinstance(n, int | float)), default=0)
+
+
+def _stacks(ctx: Context) -> Iterator[Question]:
+    """Stacked dies, where nobody states how high they may be."""
+    covered = _stated(ctx, "stack_height", with_open=True)
+    ran = max((m.stack_height or 1 for m in ctx.ran_modules.values()), default=1)
+    odd = tuple(
+        s
+        for s, m in _on_live(ctx).items()
+        if (m.stack_height or 1) > ran and not covered[s] and not ctx.sheet.lists(m.part)
+    )
+    if odd:
+        why = f"{ctx.names(odd)}: dies stacked {max(ctx.modules[s].stack_height or 1 for s in odd)} high"
+        yield Question("limits.stack_height", Unsaid(State.OPEN, named=False), odd, why)
+
+
+def _load_reduced(ctx: Context) -> Iterator[Question]:
+    """How the ranks of load-reduced modules count, where somebody looked in vain; where it is open `limit.ranks` asks."""
+    fact = "memory.load_reduced_counts_as"
+    missing = ctx.sheet.not_told(fact)
+    slots = tuple(s for s, m in ctx.modules.items() if m.buffering is Buffering.LOAD_REDUCED and not ctx.known_here(m))
+    if (
+        missing
+        and missing.state is State.UNTOLD
+        and slots
+        and any(f.statement.package_ranks and f.statement.unsaid is None for f in in_force(ctx))
+    ):
+        yield Question(fact, missing, slots, f"{ctx.names(slots)} {ctx.are(slots)} load-reduced")
+
+
+# -- rates and modes --------------------------------------------------------------------------------------
+
+
+def _faster(ctx: Context) -> Iterator[Question]:
+    """Modules rated above the processor's list, where nobody tells whether they are slowed; unbuffered ones usually are."""
+    asked: dict[str, list[str | None]] = {}
+    for socket in ctx.live_sockets:
+        fitted = ctx.processors[socket]
+        choices = (
+            [fitted]
+            if isinstance(fitted, Processor)
+            else [ctx.sheet.processors[n] for n in ctx.sheet.sockets[socket].processors]
+        )
+        for p in choices:
+            top = highest_rate(p)
+            # Without any list `speed.untold` asks, and what it could hide is told there.
+            if ctx.sheet.not_told(f"processors.{p.id}.faster_modules") is None or p.refuses_above_mts or not top:
+                continue
+            slots = [
+                s
+                for s, m in ctx.seated_on(socket)
+                if may_be_refused(m)
+                and is_taken(ctx, m)[0] is not False
+                and (m.rate_mts is None or m.rate_mts > top)
+                and not ctx.known_here(m)
+            ]
+            if slots:
+                asked.setdefault(p.id, []).extend(slots)
+    for name, slots in asked.items():
+        fact = f"processors.{name}.faster_modules"
+        p, missing = ctx.sheet.processors[name], ctx.sheet.not_told(fact)
+        if missing:
+            yield Question(
+                fact,
+                missing,
+                tuple(slots),
+                f"{ctx.names(slots)} {ctx.are(slots)} rated above {highest_rate(p)} MT/s, the highest of {p.title}",
+            )
+
+
+def highest_rate(p: Processor) -> int:
+    """The highest rate that a processor's list or table names; 0 where it names none. [MT/s]"""
+    return max([*p.rates_mts, *(r.rate_mts for r in p.rate_table)], default=0)
+
+
+def may_be_refused(m: Module) -> bool:
+    """Whether a module rated above a processor's list may be refused: unbuffered ones are slowed, as trade habit has it."""
+    return m.buffering is not Buffering.UNBUFFERED
+
+
+def _rates(ctx: Context) -> Iterator[Question]:
+    """What it runs at, where somebody looked in vain; where it is open `speed.untold` asks."""
+    for name, p in ctx.sheet.processors.items():
+        fact = f"processors.{name}.rate_table"
+        missing = ctx.sheet.not_told(fact)
+        slots = [s for socket in ctx.live_sockets if ctx.processors[socket] is p for s, _ in ctx.seated_on(socket)]
+        if missing and missing.state is State.UNTOLD and slots:
+            refused = hides_refusal(ctx, p, slots)
+            yield Question(fact, missing, tuple(slots), "", Severity.STOP if refused else Severity.SLOW)
+
+
+def hides_refusal(ctx: Context, p: Processor, slots: Iterable[str | None]) -> bool:
+    """Whether a processor without any list of rates might refuse one of these modules for its rate."""
+    told = p.faster_modules or p.refuses_above_mts or highest_rate(p)
+    modules = [m for s in slots if (m := ctx.modules.get(s or ""))]
+    return not told and any(may_be_refused(m) and not ctx.known_here(m) for m in modules)
+
+
+def _mode(ctx: Context) -> Iterator[Question]:
+    """What the mode in use keeps back."""
+    fact = f"memory.modes.{ctx.machine.mode}"
+    missing = ctx.sheet.not_told(fact)
+    if ctx.mode and missing:
+        yield Question(fact, missing, tuple(ctx.modules), f"the machine is to run in {ctx.mode.id}", Severity.RISK)
+
+
+# -- saying so --------------------------------------------------------------------------------------------
+
+
+def _sentence(q: Question) -> str:
+    asked = asked_of(q.fact)
+    return "; ".join(w for w in (q.why, asked.what if asked else q.fact) if w)
+
+
+def _applies(ctx: Context) -> bool:
+    return bool(ctx.modules)
+
+
+@rule("sheet.open", _applies)
+def open_facts(ctx: Context) -> Iterator[Finding]:
+    """A fact that nobody has looked up, and that this layout hangs on."""
+    for q in questions(ctx):
+        if q.unsaid.state is State.OPEN:
+            yield ctx.ask(
+                "sheet.open", q.slots, f"{_capital(_sentence(q))} is not told", [f"sheet.{q.fact}"], q.could_be
+            )
+
+
+@rule("risk.untold", _applies)
+def untold_facts(ctx: Context) -> Iterator[Finding]:
+    """A fact that somebody looked for in vain: at one's own risk, until something ran."""
+    for q in questions(ctx):
+        if q.unsaid.state is State.UNTOLD:
+            severity = max(Severity.RISK, q.could_be, key=lambda s: s.rank)
+            looked = f" ({q.unsaid.words})" if q.unsaid.words else ""
+            yield ctx.finding("risk.untold", severity, q.slots, f"{_capital(_sentence(q))} is told nowhere{looked}")
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
