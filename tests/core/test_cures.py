@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import replace
+from itertools import combinations, permutations
 from typing import Any
 
 import pytest
@@ -35,6 +37,11 @@ ORDERED = merged(
         ]
     },
 )
+#: Three slots a channel, eight chip selects, registered.
+BIG = merged(TWIN, {"sockets": {"P2": None}, "repeat": None, "rate_alike": None, "processors": {"q": None, "p": {"source": "cpu"}}, "memory": {"package_ranks_per_channel": 8}, "channels": {"A": ["A1", "A2", "A3"], "B": ["B1", "B2", "B3"]}, "population": [{"source": "guide", "fill": [["A1", "B1"], ["A2", "B2"], ["A3", "B3"]], "other_counts": "unsupported", "otherwise": "unsupported"}]})  # fmt: skip
+BIG["sockets"] = {"P1": {"processors": ["p"]}}
+Q = "8GB 4Rx8 PC4-2666V-RB1"
+REFUSED = merged(ORDERED, {"population": [{"source": "guide", "fill": [["A1", "B1"], ["A2", "B2"]], "other_counts": "refused", "otherwise": "refused"}]})  # fmt: skip
 FILL = {"fill": [["A1", "B1"], ["A2", "B2"]], "other_counts": "slower", "otherwise": "slower", "higher_ranks_far": True}
 PAIRED = merged(
     TWIN,
@@ -64,8 +71,18 @@ def cure_of(sheet: dict[str, Any], slots: dict[str, Any], machine: Machine, code
         (PAIRED, {"P1.A1": R16, "P1.B1": R16, "P1.A2": R16, "P1.B2": R16}, P, "order.socket-bare", ["move P1.A2>P2.A1", "move P1.B2>P2.B1"], 0, "go"),
         (PAIRED, {"P1.A1": R16, "P1.A2": R32, "P1.B1": R32, "P1.B2": R16}, Machine({"P1": "p", "P2": None}), "order.rank-far", ["take-out P1.A1>mat", "move P1.A2>P1.A1", "put-in mat>P1.A2"], 0, "go"),
         (merged(SMALL, {"memory": {"rails_v": [1.35], "rail_policy": None}}), {"A1": L8, "B1": H8}, Machine(), "power.rail", ["take-out B1>"], 8, "go"),
-        (merged(SMALL, {"limits": [{"source": "guide", "scope": "machine", "capacity_gib": 20, "hard": True}]}), {"A1": L8, "B1": L8, "B2": L8}, Machine(), "limit.machine", ["take-out A1>"], 8, "go"),
-        (merged(SMALL, {"memory": {"package_ranks_per_channel": 2}}), {"A1": L8, "A2": L8}, Machine(), "limit.ranks", ["take-out A1>"], 8, "go"),
+        # The last place of the board goes, and where it has an order that of the order: A1 would leave a gap.
+        (merged(SMALL, {"limits": [{"source": "guide", "scope": "machine", "capacity_gib": 20, "hard": True}]}), {"A1": L8, "B1": L8, "B2": L8}, Machine(), "limit.machine", ["take-out B2>"], 8, "go"),
+        (merged(ORDERED, {"limits": [{"source": "guide", "scope": "machine", "capacity_gib": 16, "hard": True}]}), {"A1": L8, "B1": L8, "A2": L8, "B2": L8}, Machine(), "limit.machine", ["take-out A2>", "take-out B2>"], 16, "go"),
+        (merged(SMALL, {"memory": {"package_ranks_per_channel": 2}}), {"A1": L8, "A2": L8}, Machine(), "limit.ranks", ["take-out A2>"], 8, "go"),
+        # Several at once: three modules of four ranks where eight chip selects are, in each channel.
+        (BIG, dict.fromkeys(("A1", "A2", "A3", "B1", "B2", "B3"), Q), Machine(), "limit.ranks", ["take-out A3>", "take-out B3>"], 16, "go"),
+        # A refused odd count: down to the next that is listed.
+        (REFUSED, {"A1": L4, "B1": L4, "A2": L4}, Machine(), "order.set", ["take-out A2>"], 4, "go"),
+        # Nothing is lost where an exchange will do.
+        (merged(SMALL, {"limits": [{"source": "guide", "scope": "slot", "where": "A1", "capacity_gib": 4, "hard": True}]}), {"A1": L8, "B1": L4}, Machine(), "limit.slot", ["take-out A1>mat", "move B1>A1", "put-in mat>B1"], 0, "go"),
+        # Modules of a bare socket are seen once they stand elsewhere: that is a gain, and no loss of less than nothing.
+        (TWIN, {"P1.A1": R16, "P2.A1": R16}, Machine({"P1": "p", "P2": None}), "order.no-processor", ["take-out P2.A1>"], 0, "go"),
     ],
 )  # fmt: skip
 def test_a_cure(
@@ -80,6 +97,46 @@ def test_a_cure(
         assert (cure.loses_gib, cure.verdict) == (loses, verdict)
 
 
+def test_a_failed_module_is_replaced_by_one_of_its_kind_or_taken_out() -> None:
+    sound = decode_label(L4 + " P/N: QD3U-4").module
+    broken = replace(decode_label(L4).module, failed="mapped-out")
+    sheet, slots = sheet_from_data(SMALL), Layout({"A1": broken, "B1": decode_label(L4).module})
+    e = evaluate(sheet, Machine(), slots)
+    assert (e.installed_gib, e.findings[0].code) == (4, "fit.failed")
+    to_be_had, not_to_be_had = (cures(sheet, Machine(), slots, e, spares=s)[0] for s in ([sound], []))
+    assert to_be_had is not None and to_be_had.layout["A1"] == sound and to_be_had.gains_gib == 4
+    assert [a.do for a in to_be_had.actions] == ["take-out", "put-in"]
+    assert not_to_be_had is not None and dict(not_to_be_had.layout) == {"B1": decode_label(L4).module}
+
+
+def test_an_odd_count_is_completed_from_what_is_to_be_had() -> None:
+    four = decode_label(L4).module
+    sheet, slots = sheet_from_data(REFUSED), Layout({"A1": four, "B1": four, "A2": four})
+    e = evaluate(sheet, Machine(), slots)
+    at = next(i for i, f in enumerate(e.findings) if f.code == "order.set")
+    cure = cures(sheet, Machine(), slots, e, spares=[four])[at]
+    assert cure is not None and (cure.loses_gib, cure.gains_gib, set(cure.layout)) == (0, 4, {"A1", "A2", "B1", "B2"})
+
+
+@given(st.dictionaries(st.sampled_from(["A1", "A2", "B1", "B2"]), st.sampled_from([decode_label(t).module for t in (L4, L8)])))  # fmt: skip
+def test_a_finding_of_the_order_has_a_cure_wherever_one_exists(slots: dict[str, Any]) -> None:
+    """Every arrangement of the modules, or of some of them, is a cure that could have been found."""
+    sheet, layout_ = sheet_from_data(REFUSED), Layout(slots)
+    e = evaluate(sheet, Machine(), layout_)
+    known = Counter((f.code, f.severity) for f in e.findings)
+    for finding, cure in zip(e.findings, cures(sheet, Machine(), layout_, e), strict=True):
+        if cure is not None or not finding.code.startswith("order.") or finding.severity is Severity.NOTE:
+            continue
+        for count in range(1, len(slots) + 1):
+            for chosen in combinations(slots.values(), count):
+                for places in permutations(sheet.slots, count):
+                    then = evaluate(sheet, Machine(), Layout(zip(places, chosen, strict=True)))
+                    counted = Counter((f.code, f.severity) for f in then.findings)
+                    gone = counted[finding.code, finding.severity] < known[finding.code, finding.severity]
+                    same = any(f.message == finding.message for f in then.findings)
+                    assert not gone or same or any(s.rank <= finding.severity.rank for _, s in counted - known)
+
+
 def hold_what_cures_promise(sheet: Any, machine: Machine, slots: Layout) -> None:
     e = evaluate(sheet, machine, slots)
     for finding, cure in zip(e.findings, cures(sheet, machine, slots, e), strict=True):
@@ -90,7 +147,8 @@ def hold_what_cures_promise(sheet: Any, machine: Machine, slots: Layout) -> None
         assert finding.message not in {f.message for f in then.findings}
         more = Counter((f.code, f.severity) for f in then.findings) - Counter((f.code, f.severity) for f in e.findings)
         assert all(severity.rank > finding.severity.rank for _, severity in more)
-        assert then.installed_gib == e.installed_gib - cure.loses_gib
+        assert then.installed_gib == e.installed_gib - cure.loses_gib + cure.gains_gib
+        assert min(cure.loses_gib, cure.gains_gib) == 0
 
 
 @given(

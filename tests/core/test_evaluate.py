@@ -22,6 +22,17 @@ from umbrak.formats.sheet.reading import sheet_from_data
 
 L4, L8, H8 = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3-12800U"
 R16, R32 = "16GB 1Rx4 PC4-2666V-RC2", "32GB 2Rx4 PC4-2666V-RB2"
+FAILED = {
+    "generation": "DDR3",
+    "form": "DIMM",
+    "buffering": "unbuffered",
+    "ecc": False,
+    "capacity_gib": 4,
+    "package_ranks": 2,
+    "device_width": 8,
+    "rate_mts": 1600,
+    "rails_v": [1.35, 1.5],
+}
 P = Machine({"P1": "p", "P2": "p"})
 ORDER = {"source": "guide", "fill": [["A1", "B1"], ["A2", "B2"]], "other_counts": "unsupported", "otherwise": "slower"}
 MEM = "memory"
@@ -128,6 +139,8 @@ FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, 
     "mode without its count": (merged(TWIN, {"memory": {"modes": {"mirroring": {"counts": [4]}}}}), {"P1.A1": R16, "P1.B1": R16}, Machine({"P1": "p", "P2": None}, mode="mirroring"), ("mode.unmet", "risk", ("P1.A1", "P1.B1"))),
     "sparing without a spare rank": (merged(TWIN, {"memory": {"modes": {"sparing": {"spare_ranks": 1}}}}), {"P1.A1": R16}, Machine({"P1": "p", "P2": None}, mode="sparing"), ("mode.unmet", "risk", ("P1.A1",))),
     "ranks far, by a middle slot": (small(channels={"A": ["A1", "A2", "A3"], "B": ["B1"]}, slots={"A1": {"position": "far"}, "A2": {"position": "middle"}, "A3": {"position": "near"}}, population=[{"source": "guide", "fill": [["A1"], ["A2"], ["A3"], ["B1"]], "higher_ranks_far": True}]), {"A1": "4GB 1Rx8 PC3L-12800U", "A2": L4}, Machine(), ("order.rank-far", "slow", ("A1", "A2"))),
+    "a failed module, mapped out": (SMALL, {"A1": {**FAILED, "failed": "mapped-out"}, "B1": L4}, Machine(), ("fit.failed", "stop", ("A1",))),
+    "a failing module, in use": (SMALL, {"A1": {**FAILED, "failed": "in-use"}, "B1": L4}, Machine(), ("fit.failed", "risk", ("A1",))),
     # what nobody told
     "order open": (small(population=None), {"A1": L4, "B1": L4}, Machine(), ("sheet.open", "ask", ("A1", "B1"))),
     "total told nowhere": (small(limits="untold"), {"A1": L4}, Machine(), ("risk.untold", "risk", ("A1",))),

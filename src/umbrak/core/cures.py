@@ -1,18 +1,21 @@
 """Cures: for a finding, a change of the layout that removes it and brings nothing as severe.
 
-Each family of findings has its way of being cured (`_WAYS`): what stands in the wrong slots is put in order,
-what is uneven is dealt out anew, what cannot stay is taken out. A way only proposes; the proposal is
-evaluated, and is a cure when the finding is gone, nothing new is as severe, and what it costs in capacity is told.
+Each family of findings has its ways of being cured (`_WAYS`): what stands in the wrong slots is put in order,
+what is uneven is dealt out anew, what cannot stay is exchanged or taken out, last places of the order first. A way only
+proposes; the proposal is evaluated, and is a cure when the finding is gone and nothing new is as severe. Of several the
+one is told that leaves the best verdict, then the one that brings the fewest new findings, costs the least capacity,
+and is the least handling.
 """
 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import dataclass
+from itertools import combinations, permutations
 
 from umbrak.core.evaluate import Evaluation, evaluate
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, alike, healthy, organisation
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.plan.arrange import dealt_out, in_order, is_known, is_live, largest_first
 from umbrak.core.platform.machine import Layout, Machine, Unknown
@@ -29,8 +32,9 @@ class Cure:
     actions: tuple[Action, ...]
     #: The layout that it leads to.
     layout: Layout
-    #: Capacity that it costs. [GiB]
+    #: Capacity that it costs, or brings; one of them is 0. [GiB]
     loses_gib: float
+    gains_gib: float
     #: What the layout comes to then.
     verdict: Verdict
 
@@ -42,11 +46,14 @@ def cures(
     evaluation: Evaluation,
     statements: tuple[Statement, ...] = (),
     before: Layout | None = None,
+    spares: Collection[Module] = (),
 ) -> tuple[Cure | None, ...]:
     """A cure for each finding of the evaluation, in its order; None where none was found.
 
-    An ask and a note have none: the one wants a fact, the other nothing. Of several proposals the one with
-    the fewest actions is taken, among equals the one that costs least.
+    An ask and a note have none: the one wants a fact, the other nothing.
+
+    Parameters
+        spares   modules that are to be had, on the shelf or by an offer
     """
     judged: dict[Layout, Evaluation] = {}
 
@@ -55,7 +62,7 @@ def cures(
             judged[tried] = evaluate(sheet, machine, tried, statements, before)
         return judged[tried]
 
-    question = _Question(sheet, machine, layout)
+    question = _Question(sheet, machine, layout, tuple(dict.fromkeys(alike(m) for m in spares)))
     return tuple(_cure(question, f, evaluation, judge) for f in evaluation.findings)
 
 
@@ -64,6 +71,11 @@ class _Question:
     sheet: Sheet
     machine: Machine
     layout: Layout
+    #: Kinds of module that are to be had.
+    spares: tuple[Module, ...]
+
+
+_BETTER = {Verdict.GO: 0, Verdict.AT_RISK: 1, Verdict.UNDECIDED: 2, Verdict.NO_GO: 3}
 
 
 def _cure(q: _Question, finding: Finding, now: Evaluation, judge: Callable[[Layout], Evaluation]) -> Cure | None:
@@ -71,26 +83,36 @@ def _cure(q: _Question, finding: Finding, now: Evaluation, judge: Callable[[Layo
         return None
     # By code and severity, not by words: what moves from slot to slot with its module is nothing new.
     known = Counter((f.code, f.severity) for f in now.findings)
-    found: list[Cure] = []
-    for tried in _proposals(q, finding):
-        if tried == q.layout or not tried:
-            continue  # an empty machine has no findings, but that is no cure
-        then = judge(tried)
-        counted = Counter((f.code, f.severity) for f in then.findings)
-        gone = counted[finding.code, finding.severity] < known[finding.code, finding.severity]
-        gone = gone and all(f.message != finding.message for f in then.findings)
-        worse = any(severity.rank <= finding.severity.rank for _, severity in counted - known)
-        if gone and not worse:
-            done = tuple(a for a in actions(q.sheet, q.layout, tried) if a.do is not Do.KEEP)
-            found.append(Cure(done, tried, now.installed_gib - then.installed_gib, then.verdict))
-    return min(found, key=lambda c: (len(c.actions), c.loses_gib), default=None)
+
+    def cured(proposals: Iterable[Layout]) -> Iterator[tuple[tuple[object, ...], Cure]]:
+        for tried in dict.fromkeys(proposals):
+            if tried == q.layout or not tried:
+                continue  # an empty machine has no findings, but that is no cure
+            then = judge(tried)
+            counted = Counter((f.code, f.severity) for f in then.findings)
+            gone = counted[finding.code, finding.severity] < known[finding.code, finding.severity]
+            gone = gone and all(f.message != finding.message for f in then.findings)
+            new = counted - known
+            if gone and not any(severity.rank <= finding.severity.rank for _, severity in new):
+                done = tuple(a for a in actions(q.sheet, q.layout, tried) if a.do is not Do.KEEP)
+                loses = now.installed_gib - then.installed_gib
+                order = (_BETTER[then.verdict], _BETTER[then.at_worst], sum(new.values()), max(loses, 0), len(done))
+                yield order, Cure(done, tried, max(loses, 0), max(-loses, 0), then.verdict)
+
+    found = list(cured(_proposals(q, finding)))
+    if not found and finding.code.startswith("order.") and len(q.sheet.slots) <= _TINY:
+        found = list(cured(_every_arrangement(q)))
+    return min(found, key=lambda f: f[0])[1] if found else None
+
+
+#: Slots up to which every arrangement is tried where no way has led anywhere.
+_TINY = 4
 
 
 def _proposals(q: _Question, finding: Finding) -> Iterator[Layout]:
-    for prefix, ways in _WAYS.items():
-        if finding.code.startswith(prefix):
-            for way in ways:
-                yield from way(q, finding)
+    prefix = next((p for p in _WAYS if finding.code.startswith(p)), "")
+    for way in _WAYS.get(prefix, ()):
+        yield from way(q, finding)
 
 
 # -- ways ---------------------------------------------------------------------------------------------
@@ -121,42 +143,128 @@ def _move_one(q: _Question, finding: Finding) -> Iterator[Layout]:
                 yield Layout({**rest, target: q.layout[source]})
 
 
-#: Slots up to which every single move is tried.
-_SMALL = 8
+#: Slots up to which every single move, and every exchange of two, is tried.
+_SMALL = 12
+
+
+def _exchange(q: _Question, finding: Finding) -> Iterator[Layout]:
+    """One of the finding's modules exchanged with an unlike one elsewhere: nothing is lost."""
+    if len(q.sheet.slots) > _SMALL:
+        return
+    for slot in finding.slots:
+        here = q.layout.get(slot)
+        for other, there in q.layout.items():
+            if isinstance(here, Module) and isinstance(there, Module) and here != there:
+                yield Layout({**q.layout, slot: there, other: here})
+
+
+def _last_first(q: _Question, slots: Iterable[str]) -> list[str]:
+    """Slots by their place in the order, the last to be filled first; without an order by the sheet's, backwards."""
+    place = {s: i for fill in q.sheet.fills for i, s in enumerate(fill.slots)}
+    order = q.sheet.slot_order
+    return sorted(slots, key=lambda s: (-place.get(s, 0), -order.get(s, len(order))))
 
 
 def _take_out(q: _Question, finding: Finding) -> Iterator[Layout]:
-    """Without all of the finding's modules; and without one of them, the smallest that suffices being found by trying."""
-    filled = [s for s in finding.slots if s in q.layout]
-    if filled:
-        yield Layout({s: m for s, m in q.layout.items() if s not in filled})
-    by_size: dict[float, str] = {}
+    """Without the finding's modules: without all of them, and without as many as suffice, of one size and of any, from the
+    last places on; what then stands in wrong slots is put in order."""
+    filled = _last_first(q, [s for s in finding.slots if s in q.layout])
+    sizes: dict[float, list[str]] = {}
     for slot in filled:
         held = q.layout[slot]
-        if not isinstance(held, Unknown):
-            by_size.setdefault(held.capacity_gib or 0, slot)
-    for size in sorted(by_size):
-        yield Layout({s: m for s, m in q.layout.items() if s != by_size[size]})
+        sizes.setdefault(0 if isinstance(held, Unknown) else held.capacity_gib or 0, []).append(slot)
+    for group in (filled, *(slots for _, slots in sorted(sizes.items()))):
+        for count in range(1, len(group) + 1):
+            yield from _and_in_order(q, _without(q.layout, group[:count]))
+
+
+def _without(layout: Layout, slots: Collection[str]) -> Layout:
+    return Layout({s: m for s, m in layout.items() if s not in slots})
+
+
+def _and_in_order(q: _Question, layout: Layout) -> Iterator[Layout]:
+    """The layout as it is, and with each group that its order fills otherwise put in order."""
+    yield layout
+    made = layout
+    for fill in q.sheet.fills:
+        if is_known(made, fill.slots):
+            made = in_order(q.sheet, made, fill, largest_first(made, fill.slots))
+    if made != layout:
+        yield made
+
+
+def _to_a_listed_count(q: _Question, finding: Finding) -> Iterator[Layout]:
+    """Fewer modules, down to the next count that the order lists, the odd ones and the last places first; or more of
+    those that are to be had, up to the next."""
+    for fill in q.sheet.fills:
+        held = [s for s in fill.slots if s in q.layout]
+        if not set(fill.slots) & set(finding.slots) or not is_known(q.layout, fill.slots):
+            continue
+        smaller = max((c for c in fill.layouts if c < len(held)), default=None)
+        larger = min((c for c in fill.layouts if c > len(held)), default=None)
+        if smaller is not None:
+            modules = largest_first(q.layout, held)
+            odd = [s for s in _last_first(q, held) if modules.count(q.layout[s]) % 2]  # type: ignore[arg-type]
+            for last in (_last_first(q, held), [*odd, *(s for s in _last_first(q, held) if s not in odd)]):
+                rest = _without(q.layout, last[: len(held) - smaller])
+                yield in_order(q.sheet, rest, fill, largest_first(rest, fill.slots))
+        if larger is not None:
+            fitted = largest_first(q.layout, held)
+            for spare in _like_ones(q, fitted):
+                more = [*fitted, *[spare] * (larger - len(held))]
+                more.sort(key=lambda m: (-(m.capacity_gib or 0), -(m.package_ranks or 0)))
+                yield in_order(q.sheet, q.layout, fill, more)
+
+
+def _replace(q: _Question, finding: Finding) -> Iterator[Layout]:
+    """The finding's modules replaced by like ones that are to be had: a failed one by a sound one of its kind, another by a
+    kind that stands in the machine already."""
+    filled = [s for s in finding.slots if isinstance(q.layout.get(s), Module)]
+    beside = [m for s, m in q.layout.items() if isinstance(m, Module) and s not in finding.slots]
+    failed = any(isinstance(m := q.layout[s], Module) and m.failed for s in filled)
+    wanted = [m for s in filled if isinstance(m := q.layout[s], Module)] if failed else beside
+    for spare in _like_ones(q, wanted):
+        yield Layout({**q.layout, **dict.fromkeys(filled, spare)})
+
+
+def _like_ones(q: _Question, modules: Iterable[Module]) -> list[Module]:
+    """The kinds to be had that are of the organisation and rate of one of these modules, the very ones first."""
+    wanted = [alike(healthy(m)) for m in modules]
+    kinds = {(organisation(m), m.rate_mts) for m in wanted}
+    found = [m for m in q.spares if (organisation(m), m.rate_mts) in kinds]
+    return sorted(found, key=lambda m: m not in wanted)
+
+
+def _every_arrangement(q: _Question) -> Iterator[Layout]:
+    """Every way in which the modules, or some of them, can stand in the slots of a very small board."""
+    if not is_known(q.layout, q.sheet.slots):
+        return
+    modules = [m for m in q.layout.values() if isinstance(m, Module)]
+    for count in range(len(modules), 0, -1):
+        for chosen in set(combinations(modules, count)):
+            for slots in permutations(q.sheet.slots, count):
+                yield Layout(zip(slots, chosen, strict=True))
 
 
 _Way = Callable[[_Question, Finding], Iterator[Layout]]
 #: Beginning of a code -> ways to try.
 _WAYS: dict[str, tuple[_Way, ...]] = {
-    "order.place": (_put_in_order,),
-    "order.gap": (_put_in_order,),
-    "order.set": (_put_in_order,),
-    "order.larger-first": (_put_in_order,),
-    "order.rank-far": (_put_in_order,),
-    "order.balance": (_put_in_order, _move_one),
+    "order.place": (_put_in_order, _to_a_listed_count),
+    "order.gap": (_put_in_order, _to_a_listed_count),
+    "order.set": (_put_in_order, _to_a_listed_count, _exchange, _replace),
+    "order.larger-first": (_put_in_order, _exchange),
+    "order.rank-far": (_put_in_order, _exchange),
+    "order.balance": (_put_in_order, _move_one, _exchange),
     "order.channel-single": (_put_in_order, _move_one),
-    "order.sockets": (_deal_out,),
+    "order.sockets": (_deal_out, _exchange),
     "order.socket-bare": (_deal_out,),
     "order.no-processor": (_deal_out, _take_out),
-    "fit.": (_take_out,),
-    "power.rail": (_take_out,),
-    "kind.": (_take_out,),
-    "limit.": (_take_out,),
-    "speed.refused": (_take_out,),
-    "risk.": (_take_out,),
-    "mode.unmet": (_put_in_order,),
+    "fit.failed": (_replace, _take_out),
+    "fit.": (_exchange, _replace, _take_out),
+    "power.rail": (_replace, _take_out),
+    "kind.": (_exchange, _replace, _take_out),
+    "limit.": (_exchange, _take_out),
+    "speed.refused": (_replace, _take_out),
+    "risk.": (_exchange, _replace, _take_out),
+    "mode.unmet": (_put_in_order, _to_a_listed_count),
 }

@@ -15,8 +15,9 @@ from umbrak.core.evaluate import evaluate
 from umbrak.core.evidence.belief import Trial
 from umbrak.core.evidence.claims import claims_of
 from umbrak.core.evidence.trouble import Costs
+from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import actions
-from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.machine import Layout, Machine, marked, unmarked
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.routes.problem import Candidate, Problem, Wishes
@@ -24,7 +25,16 @@ from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Work
 from umbrak.formats.asking import CandidateDoc, CostsDoc, Day, DutyDoc, TrialDoc, WishesDoc
 from umbrak.formats.bounds import MAX_DRIVES, Deadline
-from umbrak.formats.documents import Doc, MachineDoc, Name, OccupantsDoc, ShortText, StatementDoc, Text, occupants
+from umbrak.formats.documents import (
+    Doc,
+    MachineDoc,
+    Name,
+    OccupantsDoc,
+    ShortText,
+    StatementDoc,
+    Text,
+    occupants,
+)
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
 from umbrak.formats.to_json import actions_json, answer_json, jsonable, run_sheet_json
@@ -100,10 +110,12 @@ def read_case(text: str | bytes, folder: Path, deadline: Deadline | None = None)
             known = ", ".join(sheet.sockets[socket].processors)
             message = f"{socket} takes {known}, not {processor}"
             raise InputError("wrong-reference", [document.fault(("machine", "processors", socket), message)])
+    broken = _slots_of(document, sheet, doc.failed)
+    fitted = marked(occupants(doc.slots), broken)
     return Case(
         sheet,
         machine,
-        occupants(doc.slots),
+        fitted,
         occupants(doc.goal) if doc.goal is not None else None,
         tuple(s.value(f"case-{i + 1}") for i, s in enumerate(doc.statements)),
         doc.as_of,
@@ -113,7 +125,7 @@ def read_case(text: str | bytes, folder: Path, deadline: Deadline | None = None)
         doc.wishes.value(),
         doc.costs.value(),
         doc.duty,
-        _slots_of(document, sheet, doc.failed),
+        tuple(s for s, m in fitted.items() if isinstance(m, Module) and m.failed),
         {int(n): drive or "" for n, drive in doc.bays.items()},
     )
 
@@ -170,11 +182,13 @@ def _judged(case: Case, layout: Layout, before: Layout | None) -> dict[str, Any]
     """An evaluation with stable names, each finding with its cure or null."""
     evaluation = evaluate(case.sheet, case.machine, layout, case.statements, before)
     result: dict[str, Any] = jsonable(evaluation)
-    found = cures(case.sheet, case.machine, layout, evaluation, case.statements, before)
+    spares = [c.module for c in case.candidates]
+    found = cures(case.sheet, case.machine, layout, evaluation, case.statements, before, spares)
     for finding, cure in zip(result["findings"], found, strict=True):
         finding["cure"] = cure and {
             "actions": actions_json(cure.actions),
             "loses_gib": jsonable(cure.loses_gib),
+            "gains_gib": jsonable(cure.gains_gib),
             "verdict": cure.verdict.value,
         }
     return result
@@ -182,10 +196,12 @@ def _judged(case: Case, layout: Layout, before: Layout | None) -> dict[str, Any]
 
 def problem_of(case: Case, today: date) -> Problem:
     """What the case asks of the optimiser; `today` where it does not say as of when."""
+    # Nobody plans with what has failed.
+    sound = Layout({s: m for s, m in case.layout.items() if s not in case.failed})
     return Problem(
         case.sheet,
         case.machine,
-        case.layout,
+        sound,
         case.candidates,
         case.wishes,
         case.statements,
@@ -222,7 +238,7 @@ def run_sheet_case(case: Case) -> dict[str, Any]:
     Raises
         InputError   neither a goal nor a failed module: there is nothing to do
     """
-    goal = case.goal if case.goal is not None else case.layout if case.failed else None
+    goal = case.goal if case.goal is not None else unmarked(case.layout) if case.failed else None
     if goal is None:
         raise InputError(
             "no-goal", [Fault("name the goal, or the slots that have failed: else nothing is to be done", "goal")]

@@ -11,7 +11,17 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter, model_validator
 
 from umbrak.core.memory.label import decode_label
-from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, alike, complete
+from umbrak.core.memory.module import (
+    Buffering,
+    Form,
+    Generation,
+    Made,
+    MakerCode,
+    Module,
+    alike,
+    complete,
+    healthy,
+)
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant, Unknown
 from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions
 from umbrak.formats.bounds import MAX_PROCESSORS
@@ -82,6 +92,7 @@ class ModuleDoc(Doc):
     revision: Name | None = None
     serial: Name | None = None
     made: MadeDoc | None = None
+    failed: Literal["mapped-out", "in-use"] | None = None
 
     def said(self) -> Module:
         """The module with just what the document says."""
@@ -149,8 +160,8 @@ def module_json(module: Module) -> dict[str, Any]:
 
 
 def like_key(module: Module) -> str:
-    """Equal for modules that are alike: what tells individuals apart is left out."""
-    document = json.dumps(module_json(alike(module)), sort_keys=True)
+    """Equal for modules that are alike: what tells individuals apart is left out, and that one has failed."""
+    document = json.dumps(module_json(healthy(alike(module))), sort_keys=True)
     return hashlib.sha256(document.encode()).hexdigest()[:32]
 
 

@@ -8,10 +8,21 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from itertools import islice
 from typing import Any
 
-from umbrak.core.memory.module import Buffering, Form, Generation, MakerCode, Module, complete, contradictions
+from umbrak.core.memory.module import (
+    IN_USE,
+    MAPPED_OUT,
+    Buffering,
+    Form,
+    Generation,
+    MakerCode,
+    Module,
+    complete,
+    contradictions,
+)
 from umbrak.core.memory.rates import clock_words, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
     DriveFacts,
@@ -236,6 +247,9 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
             )
         )
     module, odd = _module(docs, path, d, capacity or None)
+    if failed:
+        used = bool(capacity) and status.get("State") not in _OUT_OF_USE and status.get("State") is not None
+        module = replace(module, failed=IN_USE if used else MAPPED_OUT)
     docs.warnings += [Warning(f"slot {locator}", words) for words in odd]
     soldered = d.get("BaseModuleType") == "Die"
     state = SlotState.FAILED if failed else SlotState.SOLDERED if soldered else SlotState.FILLED

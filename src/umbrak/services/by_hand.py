@@ -9,7 +9,7 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
-from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.documents import layout_json
 from umbrak.services.accounts import Role, need
@@ -57,14 +57,21 @@ def survey_by_hand(
         for slot in broken:
             if slot not in m.sheet.slots:
                 raise Refused("failed", f"{m.sheet.title} has no slot {slot}.")
-        slots = layout_json(Layout({**m.layout, **told}))
+        slots = layout_json(unmarked(Layout({**m.layout, **told})))
         if slots == known.slots and broken == sorted(known.failed):
             return
         now = datetime.now(UTC)
         # Who has looked settles what was disputed there.
         disputed = {s: d for s, d in known.disputed.items() if s not in told}
         sources = {**sources_of(m), **{s: {"kind": "by hand", "at": now.isoformat()} for s in told}}
-        content = replace(known, slots=slots, failed=broken, sources=sources, disputed=disputed)
+        content = replace(
+            known,
+            slots=slots,
+            failed=broken,
+            in_use=[s for s in known.in_use if s in broken],
+            sources=sources,
+            disputed=disputed,
+        )
         add_survey(db, key, "by hand", content, account.id, None, now)
         refresh(db, key)
         record(db, "surveyed by hand", account.id, key, slots=sorted(told), failed=broken, revision=revision + 1)

@@ -24,9 +24,11 @@ def judge(m: Loaded, layout: Layout, before: Layout | None = None) -> Evaluation
     return _judge(m.sheet, m.machine, layout, before, m.statements)
 
 
-def judge_cures(m: Loaded, layout: Layout, before: Layout | None = None) -> tuple[Cure | None, ...]:
-    """A cure for each finding of `judge`. See core.cures."""
-    return _cures(m.sheet, m.machine, layout, before, m.statements)
+def judge_cures(
+    m: Loaded, layout: Layout, before: Layout | None = None, spares: tuple[Module, ...] = ()
+) -> tuple[Cure | None, ...]:
+    """A cure for each finding of `judge`, with the modules that are to be had. See core.cures."""
+    return _cures(m.sheet, m.machine, layout, before, m.statements, spares)
 
 
 def judge_targets(m: Loaded, layout: Layout, module: Module, taken_from: str | None) -> tuple[Target, ...]:
@@ -43,7 +45,12 @@ def _judge(
 
 @lru_cache(maxsize=_KEPT)
 def _cures(
-    sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None, statements: _Statements
+    sheet: Sheet,
+    machine: Machine,
+    layout: Layout,
+    before: Layout | None,
+    statements: _Statements,
+    spares: tuple[Module, ...],
 ) -> tuple[Cure | None, ...]:
     judged = _judge(sheet, machine, layout, before, statements)
-    return cures(sheet, machine, layout, judged, statements, before)
+    return cures(sheet, machine, layout, judged, statements, before, spares)

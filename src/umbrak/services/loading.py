@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlalchemy import Connection
 
 from umbrak.core.evaluate import Evaluation
-from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, marked
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import MachineDoc, StatementDoc, read_layout
@@ -19,7 +19,7 @@ from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
 from umbrak.store.machines import MachineRow
 from umbrak.store.statements import StatementRow, statements_of
-from umbrak.store.surveys import SurveyRow, newest_survey
+from umbrak.store.surveys import SurveyContent, SurveyRow, newest_survey
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,9 +47,12 @@ def loaded(db: Connection, row: MachineRow) -> Loaded:
     sheet = load_sheet(db, row.sheet_hash)
     claimed = _claimed(survey.content.claim)
     stated = [stated_value(r) for r in statements_of(db, row.id, sheet.id)]
-    return Loaded(
-        row, sheet, machine, survey, read_layout(survey.content.slots), (*stated, *([claimed] if claimed else []))
-    )
+    return Loaded(row, sheet, machine, survey, layout_of(survey.content), (*stated, *([claimed] if claimed else [])))
+
+
+def layout_of(content: SurveyContent) -> Layout:
+    """What is fitted, modules that have failed marked as such."""
+    return marked(read_layout(content.slots), content.failed, content.in_use)
 
 
 def sound_layout(m: Loaded) -> Layout:

@@ -98,7 +98,8 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
         content = told_beside(content, sheet, reading, new.reports, now)
         learn_from(db, sheet, reading, new.reports)
         failed = [slot for slot, i in new.reports.items() if reading.slots[i].state is SlotState.FAILED]
-        content = replace(content, failed=sorted(failed))
+        used = [s for s in failed if reading.slots[new.reports[s]].is_in_use]
+        content = replace(content, failed=sorted(failed), in_use=sorted(used))
     occupants |= seen_slots(sheet, new.fitted, new.emptied, "fitted")
     facts = facts.model_copy(update={"processors": {**facts.processors, **new.processors}})
     _check_facts(sheet, facts)

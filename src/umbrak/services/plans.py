@@ -21,9 +21,9 @@ from umbrak.formats.documents import layout_json, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.judging import judge, judge_cures, judge_targets
-from umbrak.services.loading import Loaded, load_machine, sound_layout
+from umbrak.services.loading import Loaded, layout_of, load_machine, sound_layout
 from umbrak.services.sheets import load_sheet
-from umbrak.services.shelf import note_needs
+from umbrak.services.shelf import note_needs, spares_of
 from umbrak.services.summaries import refresh
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account
@@ -63,6 +63,7 @@ class CureView:
     #: Slot -> what it shall hold, None = nothing.
     changes: Mapping[str, Occupant | None]
     loses_gib: float
+    gains_gib: float
     verdict: Verdict
 
 
@@ -109,6 +110,8 @@ class OpenPlan:
     goal: Layout
     commands: tuple[CommandRow, ...]
     doubts: tuple[DoubtView, ...] = ()
+    #: Kinds of module that are on the shelf or offered.
+    spares: tuple[Module, ...] = ()
 
     @property
     def discarded(self) -> bool:
@@ -266,11 +269,12 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
         raise NotFound("plan")
     machine = load_machine(db, row.machine_id)
     survey = machine.survey if machine.survey.id == row.survey_id else find_survey(db, row.survey_id)
-    now = read_layout(survey.content.slots)
+    now = layout_of(survey.content)
     if machine.row.sheet_hash != row.sheet_hash:
         machine = replace(machine, sheet=load_sheet(db, row.sheet_hash))
     doubts = doubts_about(db, machine.sheet.id)
-    return OpenPlan(row, machine, now, read_layout(row.slots), tuple(store.commands_of(db, key)), doubts)
+    commands = tuple(store.commands_of(db, key))
+    return OpenPlan(row, machine, now, read_layout(row.slots), commands, doubts, spares_of(db))
 
 
 def doubts_about(db: Connection, sheet_id: str) -> tuple[DoubtView, ...]:
@@ -316,12 +320,16 @@ def action_views(done: Iterable[Action]) -> tuple[ActionView, ...]:
 
 def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
     m, goal = plan.machine, plan.goal
-    found = judge_cures(m, goal, plan.now)
+    found = judge_cures(m, goal, plan.now, plan.spares)
     return tuple(
         None
         if c is None
         else CureView(
-            action_views(c.actions), {s: c.layout.get(s) for s in c.layout.changed_from(goal)}, c.loses_gib, c.verdict
+            actions=action_views(c.actions),
+            changes={s: c.layout.get(s) for s in c.layout.changed_from(goal)},
+            loses_gib=c.loses_gib,
+            gains_gib=c.gains_gib,
+            verdict=c.verdict,
         )
         for c in found
     )

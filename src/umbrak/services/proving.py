@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.platform.machine import Layout, Occupant, marked
 from umbrak.core.platform.survey import SlotHealth, SlotState
 from umbrak.core.proof.compare import (
     Comparison,
@@ -308,8 +308,8 @@ def _seen(db: Connection, m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -
 
 
 def seen_layout(fresh: Fresh) -> Layout:
-    """What is there and works."""
-    return Layout({s: o for s, o in fresh.slots.items() if s not in fresh.failed})
+    """What is there, what has failed marked as such."""
+    return marked(Layout(fresh.slots), fresh.failed)
 
 
 def newest_fresh(db: Connection, m: Loaded, entries: Sequence[EntryRow]) -> tuple[Fresh, str] | None:

@@ -6,7 +6,7 @@ settles it or a later survey agrees.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
@@ -15,7 +15,7 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.difference import Change, SlotDifference, compare_slot
-from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.survey import SlotState, SurveyReading, match_processors
 from umbrak.formats.documents import MachineDoc, layout_json
 from umbrak.services.accounts import Role, need
@@ -96,10 +96,8 @@ def place_reports(db: Connection, m: Loaded, intake: Intake, told: Mapping[str, 
 
 
 def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Difference:
-    reading = intake.reading
-    slots = [
-        compare_slot(s, m.layout.get(s), reading.slots[placed[s]].occupant()) for s in m.sheet.slots if s in placed
-    ]
+    reading, fitted = intake.reading, unmarked(m.layout)
+    slots = [compare_slot(s, fitted.get(s), reading.slots[placed[s]].occupant()) for s in m.sheet.slots if s in placed]
     facts = []
     firmware = reading.firmware.version if reading.firmware else None
     if firmware and firmware != m.machine.firmware:
@@ -128,6 +126,14 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
         unplaced,
         tuple(s for s in m.sheet.slots if s not in placed),
     )
+
+
+def _in_use(
+    m: Loaded, intake: Intake, placed: Mapping[str, int], chosen: Collection[str], failed: Sequence[str]
+) -> list[str]:
+    """Of the failed ones those that the machine still uses: by the report where it is taken over, as known elsewhere."""
+    reported = {s for s in chosen if s in placed and intake.reading.slots[placed[s]].is_in_use}
+    return sorted(s for s in failed if s in reported or (s not in chosen and s in m.survey.content.in_use))
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,12 +184,13 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
             {*(s for s in m.survey.content.failed if s not in chosen), *(s for s in found.failed if s in chosen)}
         )
         content = SurveyContent(
-            layout_json(Layout({**m.layout, **occupants})),
-            failed,
-            sources,
-            disputed,
-            m.survey.content.bays,
-            m.survey.content.health,
+            slots=layout_json(unmarked(Layout({**m.layout, **occupants}))),
+            failed=failed,
+            in_use=_in_use(m, intake, placed, chosen, failed),
+            sources=sources,
+            disputed=disputed,
+            bays=m.survey.content.bays,
+            health=m.survey.content.health,
         )
         content = replace(content, claim=m.survey.content.claim, totals=m.survey.content.totals)
         content = told_beside(content, m.sheet, intake.reading, placed, now)

@@ -253,6 +253,14 @@ def candidates_for(db: Connection, sheet: Sheet, machine_id: UUID) -> tuple[Cand
     return tuple(found)
 
 
+def spares_of(db: Connection) -> tuple[Module, ...]:
+    """Kinds of module that are on the shelf in a usable state, or offered; each once, in no particular order."""
+    usable = [r for r in store.all_stock(db) if r.state in _USABLE and r.count]
+    rows = [(r.part, r.module) for r in usable] + [(r.part, r.module) for r in store.all_offers(db)]
+    found = (replace(m, part=m.part or part) for part, document in rows for m in (_module_of(document),))
+    return tuple(dict.fromkeys(map(alike, found)))
+
+
 def note_needs(db: Connection, plan_id: UUID, now: Layout, goal: Layout) -> None:
     """Keep what a plan puts in beyond what is fitted: so much of the shelf it reserves."""
     fitted = Counter(alike(m) for m in now.values() if isinstance(m, Module))

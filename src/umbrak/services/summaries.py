@@ -16,7 +16,7 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Severity
 from umbrak.formats.documents import read_layout
 from umbrak.services.judging import judge
-from umbrak.services.loading import Loaded, known_slots, load_machine, official_gib
+from umbrak.services.loading import Loaded, known_slots, layout_of, load_machine, official_gib
 from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
@@ -97,7 +97,7 @@ def _verdicts(db: Connection, m: Loaded, plans: Sequence[PlanRow]) -> dict[str, 
     for p in plans:
         if p.state not in ("proved", "backed out"):
             of = replace(m, sheet=load_sheet(db, p.sheet_hash)) if p.sheet_hash != m.row.sheet_hash else m
-            base = read_layout(find_survey(db, p.survey_id).content.slots) if p.survey_id != m.survey.id else m.layout
+            base = layout_of(find_survey(db, p.survey_id).content) if p.survey_id != m.survey.id else m.layout
             found[str(p.id)] = _verdict(of, str(p.version), p.name, read_layout(p.slots), base)
     return found
 

@@ -23,6 +23,8 @@ class SurveyContent:
     slots: dict[str, Any] = field(default_factory=dict)
     #: Slots whose module the machine, or somebody, found at fault.
     failed: list[str] = field(default_factory=list)
+    #: Those of them that the machine still uses.
+    in_use: list[str] = field(default_factory=list)
     #: Slot -> {"kind", "at"} of what is known of it; a slot left out has the survey's own.
     sources: dict[str, dict[str, str]] = field(default_factory=dict)
     #: Slot -> {"kind", "at", "says"}: a report that is not believed yet.

@@ -2322,6 +2322,8 @@ export interface components {
             changes: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             };
+            /** Gains Gib */
+            gains_gib: number;
             /** Loses Gib */
             loses_gib: number;
             verdict: components["schemas"]["Verdict"];
@@ -3282,6 +3284,8 @@ export interface components {
             ecc: boolean | null;
             /** Ecc Bits */
             ecc_bits: number | null;
+            /** Failed */
+            failed: string | null;
             form: components["schemas"]["Form"] | null;
             generation: components["schemas"]["Generation"] | null;
             /** Height Mm */
@@ -3329,6 +3333,8 @@ export interface components {
             ecc?: boolean | null;
             /** Ecc Bits */
             ecc_bits?: (0 | 4 | 8) | null;
+            /** Failed */
+            failed?: ("mapped-out" | "in-use") | null;
             /** Form */
             form?: ("DIMM" | "SO-DIMM" | "other") | null;
             /** Generation */

@@ -10,9 +10,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 
-from umbrak.core.evidence.claims import Claim, organisation
+from umbrak.core.evidence.claims import Claim
 from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome, Prior, Table
-from umbrak.core.memory.module import Module, amount
+from umbrak.core.memory.module import Module, amount, organisation
 from umbrak.core.platform.statement import SourceKind
 
 

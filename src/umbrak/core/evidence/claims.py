@@ -61,12 +61,6 @@ class Claim:
         return (self.kind, about)
 
 
-def organisation(module: Module) -> tuple[object, ...]:
-    """What the memory controller sees of a module: two of one organisation differ only in whose they are."""
-    m = module
-    return (m.generation, m.form, m.buffering, m.ecc, m.capacity_gib, m.package_ranks, m.device_width, m.die_gbit)
-
-
 def claims_of(
     sheet: Sheet,
     machine: Machine,

@@ -8,10 +8,9 @@ from datetime import date
 from enum import StrEnum
 
 from umbrak.core.evidence.belief import Belief, Trial, believe
-from umbrak.core.evidence.claims import organisation
 from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome, Table
 from umbrak.core.evidence.trouble import Costs, Trouble, outcome_cost, trouble_of
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, organisation
 
 MIXING = (ClaimKind.MIXED_MAKERS, ClaimKind.MIXED_KITS)
 

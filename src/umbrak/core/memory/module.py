@@ -38,6 +38,10 @@ class Buffering(StrEnum):
 _ALWAYS_ECC = (Buffering.REGISTERED, Buffering.LOAD_REDUCED, Buffering.FULLY_BUFFERED)
 
 
+#: How a module has failed.
+MAPPED_OUT, IN_USE = "mapped-out", "in-use"
+
+
 @dataclass(frozen=True, slots=True)
 class MakerCode:
     """A maker by JEP106: bank (1 = no continuation byte) and code."""
@@ -87,6 +91,8 @@ class Module:
     revision: str | None = None
     serial: str | None = None
     made: Made | None = None
+    #: mapped-out (the machine has taken it out of use) or in-use (failing, and still counted); None = nothing against it.
+    failed: str | None = None
 
     def short(self) -> str:
         """The module in a few words, as the trade says it: "16 GB 2Rx8 DDR4-2400 registered"."""
@@ -121,6 +127,22 @@ class Contradiction:
 def alike(module: Module) -> Module:
     """The module without what only tells individuals apart: two that are alike may stand for each other."""
     return replace(module, serial=None, made=None) if module.serial or module.made else module
+
+
+def organisation(module: Module) -> tuple[object, ...]:
+    """What the memory controller sees of a module: two of one organisation differ only in whose they are."""
+    m = module
+    return (m.generation, m.form, m.buffering, m.ecc, m.capacity_gib, m.package_ranks, m.device_width, m.die_gbit)
+
+
+def healthy(module: Module) -> Module:
+    """The module as it was before it failed: one of its kind."""
+    return replace(module, failed=None) if module.failed else module
+
+
+def usable_size(module: Module) -> float:
+    """What a module adds to a total: nothing once the machine has mapped it out, or where nobody knows its size. [GiB]"""
+    return 0 if module.failed == MAPPED_OUT else module.capacity_gib or 0
 
 
 FIELD_NAMES: tuple[str, ...] = tuple(f.name for f in fields(Module))

@@ -33,7 +33,8 @@ class Action:
 
 
 def actions(sheet: Sheet, now: Layout, goal: Layout, failed: Collection[str] = ()) -> tuple[Action, ...]:
-    """What to do, kept modules first, then in workable order. The modules in `failed` slots leave, whatever the goal has.
+    """What to do, kept modules first, then in workable order. The modules in `failed` slots leave, unless the
+    goal has them as failed.
 
     Like modules are interchangeable. A module whose slot wants its like stays: letting another take its
     place would only touch more. Of the rest, every slot that loses its module and every slot that gains one is
@@ -64,7 +65,9 @@ class _Pairing:
 
 
 def _pairing(slots: list[str], now: Layout, goal: Layout, failed: frozenset[str]) -> _Pairing:
-    kept = [s for s in slots if s in now and s in goal and s not in failed and _alike(now[s]) == _alike(goal[s])]
+    # A goal that has the failed module itself leaves it in.
+    left = {s for s in failed if getattr(goal.get(s), "failed", None)}
+    kept = [s for s in slots if s in now and s in goal and s not in failed - left and _alike(now[s]) == _alike(goal[s])]
     losing = [s for s in slots if s in now and s not in kept]
     gaining = [s for s in slots if s in goal and s not in kept]
     leaves: dict[str, str | None] = {}

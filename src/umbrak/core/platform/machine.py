@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from enum import Enum
 from types import MappingProxyType
 from typing import TypeVar, overload
 
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import IN_USE, MAPPED_OUT, Module, healthy
 
 
 class Unknown(Enum):
@@ -90,3 +90,20 @@ class Layout(Mapping[str, Occupant]):
     def changed_from(self, other: Layout) -> tuple[str, ...]:
         """Slots whose occupant differs, sorted by name."""
         return tuple(sorted(s for s in {*self, *other} if self.get(s) != other.get(s)))
+
+
+def marked(layout: Layout, failed: Iterable[str], in_use: Collection[str] = ()) -> Layout:
+    """The layout with the modules in these slots marked as failed; the mark follows the module and not the slot.
+
+    Parameters
+        failed   slots; those that are empty or not known stay as they are
+        in_use   those of them that the machine still uses
+    """
+    modules = {s: m for s in failed if isinstance(m := layout.get(s), Module)}
+    new = {s: replace(m, failed=m.failed or (IN_USE if s in in_use else MAPPED_OUT)) for s, m in modules.items()}
+    return Layout({**layout, **new})
+
+
+def unmarked(layout: Layout) -> Layout:
+    """The layout as if nothing had failed: one of its kind in each such slot."""
+    return Layout({s: healthy(m) if isinstance(m, Module) else m for s, m in layout.items()})

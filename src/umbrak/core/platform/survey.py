@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import IN_USE, Module, healthy
 from umbrak.core.platform.machine import UNKNOWN, Occupant
 from umbrak.core.platform.sheet import Sheet
 
@@ -84,7 +84,12 @@ class SlotFacts:
         """What to put into a layout for it."""
         if self.state is SlotState.EMPTY:
             return None
-        return self.module if self.module is not None and self.state is not SlotState.UNKNOWN else UNKNOWN
+        return healthy(self.module) if self.module is not None and self.state is not SlotState.UNKNOWN else UNKNOWN
+
+    @property
+    def is_in_use(self) -> bool:
+        """Whether its module is failing and the machine uses it still."""
+        return self.module is not None and self.module.failed == IN_USE
 
 
 @dataclass(frozen=True, slots=True)

@@ -44,6 +44,7 @@ CATALOGUE: dict[str, Code] = {
         Code("fit.form", _STOP, "Wrong form", "a module of another form does not go into the slot", "use a module of the machine's form", "JEDEC outlines of DIMM and SO-DIMM; JESD305, JESD308 for the notch of DDR5"),
         Code("fit.height", (Severity.STOP, Severity.NOTE), "Too tall", "a tall module fouls the case or the airflow", "use a lower module", "the sheet's clearances; MO-268, MO-310 for SO-DIMM"),
         Code("fit.soldered", _STOP, "Soldered memory", "soldered memory has no slot and stays", "leave it and plan for the slots", "the sheet"),
+        Code("fit.failed", (Severity.STOP, Severity.RISK), "Module has failed", "a failed module gives no memory, and still takes its slot, load and ranks", "replace it by one of its kind, or take it out", "the machine's own report; what somebody found"),
         Code("fit.facing", _NOTE, "Faces another way", "a module put in the wrong way round breaks its slot", "mind which way the label faces", "the sheet"),
         Code("power.rail", _STOP, "No common rail", "a module below its rail does not start, above it may be harmed", "use modules made for the board's rail", "JESD79-3-1 (1.35 V), JESD79-4, JESD79-5; the board by the sheet"),
         Code("power.mixed", _NOTE, "Held at the higher rail", "one module without low voltage keeps the others from it", "use low-voltage modules throughout to save power", "JESD79-3-1: a common rail serves all"),

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, TypeVar
 
-from umbrak.core.memory.module import Module, alike
+from umbrak.core.memory.module import Module, alike, usable_size
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Unknown
 from umbrak.core.platform.sheet import Channel, Mode, Processor, RailDomain, Sheet
 from umbrak.core.platform.statement import Source, Statement
@@ -110,7 +110,7 @@ class Context:
     @cached_property
     def ran_modules(self) -> Mapping[str, Module]:
         """Slot -> module, alike, of what is known to have run in this very machine."""
-        return {s: alike(m) for s, m in (self.ran or {}).items() if isinstance(m, Module)}
+        return {s: alike(m) for s, m in (self.ran or {}).items() if isinstance(m, Module) and not m.failed}
 
     @cached_property
     def ran_gib(self) -> float:
@@ -143,7 +143,7 @@ class Context:
 
     @cached_property
     def channel_gib(self) -> Mapping[str, float]:
-        return {c: sum(m.capacity_gib or 0 for _, m in here) for c, here in self.seated.items()}
+        return {c: sum(usable_size(m) for _, m in here) for c, here in self.seated.items()}
 
     def socket_gib(self, socket: str) -> float:
         return sum(self.channel_gib[c.id] for c in self.channels(socket))
@@ -240,8 +240,12 @@ class Context:
         return many if len(self.ordered(slots)) > 1 else one
 
     def names(self, slots: Iterable[str | None]) -> str:
-        """Slots as people read them: "A1, A2 and 3 more"."""
-        printed = [self.sheet.slots[s].printed if s in self.sheet.slots else s for s in self.ordered(slots)]
-        if len(printed) > 4:
-            return ", ".join(printed[:3]) + f" and {len(printed) - 3} more"
-        return " and ".join([", ".join(printed[:-1]), printed[-1]] if len(printed) > 1 else printed)
+        """Slots as people read them, as printed on the board: "A1, A2 and 3 more"."""
+        return listed([self.sheet.slots[s].printed if s in self.sheet.slots else s for s in self.ordered(slots)])
+
+
+def listed(names: Sequence[str]) -> str:
+    """Names as people read them: "A, B and C", "A, B, C and 3 more"."""
+    if len(names) > 4:
+        return ", ".join(names[:3]) + f" and {len(names) - 3} more"
+    return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)

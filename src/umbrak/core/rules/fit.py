@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from umbrak.core.memory.module import Form, Module, amount
+from umbrak.core.memory.module import IN_USE, MAPPED_OUT, Form, Module, amount
 from umbrak.core.platform.sheet import Channel, Clearance
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
@@ -174,6 +174,20 @@ def _taller_than_usual(ctx: Context) -> Iterator[Finding]:
         message = f"{ctx.names(slots)}: {height_mm:g} mm is taller than the standard's {usual:g}; how much room there is, is not told"
         needs = [f"sheet.slots.{s}.clearance_mm" for s in slots]
         yield ctx.ask("fit.height", slots, message, needs, Severity.STOP, ctx.sheet.memory.source)
+
+
+@rule("fit.failed")
+def failed(ctx: Context) -> Iterator[Finding]:
+    """A module that has failed and is still in: without capacity where the machine has mapped it out; still in use, it may
+    lose data at any time. It is the module that has failed, wherever it stands, and not its slot."""
+    out = [s for s, m in ctx.modules.items() if m.failed == MAPPED_OUT]
+    if out:
+        message = f"{ctx.names(out)}: the module{'s have' if len(out) > 1 else ' has'} failed, and {ctx.are(out, 'gives', 'give')} no memory; slot, load and ranks count"
+        yield ctx.finding("fit.failed", Severity.STOP, out, message)
+    failing = [s for s, m in ctx.modules.items() if m.failed == IN_USE]
+    if failing:
+        message = f"{ctx.names(failing)}: the module{'s are' if len(failing) > 1 else ' is'} failing, and still in use"
+        yield ctx.finding("fit.failed", Severity.RISK, failing, message)
 
 
 @rule("fit.facing", applies=lambda ctx: any(ctx.sheet.slots[s].facing for s in ctx.modules))

@@ -10,11 +10,11 @@ import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from umbrak.core.memory.module import Buffering, Module, amount, densest
+from umbrak.core.memory.module import Buffering, Module, amount, densest, usable_size
 from umbrak.core.platform.machine import Unknown
-from umbrak.core.platform.statement import Source, SourceKind, Statement
+from umbrak.core.platform.statement import Source, SourceKind, Statement, version_key
 from umbrak.core.rules.catalogue import rule
-from umbrak.core.rules.context import Context
+from umbrak.core.rules.context import Context, listed
 from umbrak.core.rules.finding import Finding, Severity
 
 
@@ -216,7 +216,7 @@ def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measur
     elif s.capacity_gib is not None:
         for where, seated in _places(ctx, s.scope, sockets):
             if s.where in (None, where):
-                total = sum(m.capacity_gib or 0 for _, m in seated)
+                total = sum(usable_size(m) for _, m in seated)
                 yield s.scope, where, s.capacity_gib, total, "GiB", tuple(x for x, _ in seated), ()
 
 
@@ -284,14 +284,35 @@ def _untold_counting_matters(seated: Iterable[tuple[str | None, Module]], limit:
 _UNIT = {"GiB": "GB", "Gbit": "Gbit", "ranks": "package ranks", "high": "dies high"}
 
 
-def _sentence(ctx: Context, u: _Use) -> str:
-    place = {
-        "machine": "The machine",
-        "die": ctx.names(u.slots) or "A module",
-        "stack": ctx.names(u.slots) or "A module",
-    }.get(u.scope, u.where)
-    has = ctx.are(u.slots, "has", "have") if u.scope in ("die", "stack") else "has"
-    return f"{place} {has} {amount(u.used)} {_UNIT[u.unit]}; {u.statement.source.title} states {amount(u.limit)}"
+def _sentence(ctx: Context, same: list[_Use]) -> str:
+    """What one statement says of one or several places that come to the same."""
+    u = same[0]
+    if u.scope == "machine":
+        place, several = "The machine", False
+    elif u.scope in ("die", "stack"):
+        slots = _slots_of(same)
+        place, several = ctx.names(slots) or "A module", len(ctx.ordered(slots)) > 1
+    elif u.scope == "slot":
+        place, several = ctx.names(_slots_of(same)), len(same) > 1
+    else:
+        place, several = listed([x.where for x in same]), len(same) > 1
+    each = " each" if several and u.scope not in ("die", "stack") else ""
+    used = f"{amount(u.used)} {_UNIT[u.unit]}{each}"
+    return f"{place} {'have' if several else 'has'} {used}; {u.statement.source.title} states {amount(u.limit)}"
+
+
+def _slots_of(same: Iterable[_Use]) -> list[str | None]:
+    return [s for u in same for s in u.slots]
+
+
+def _alike(uses: Iterable[_Use]) -> list[list[_Use]]:
+    """Uses that come to the same thing at several places, together: one finding says it of all."""
+    found: dict[object, list[_Use]] = {}
+    for u in uses:
+        s = u.statement
+        about = (u.scope, u.unit, u.limit, u.used, u.holds, s.hard, s.source, s.firmware, s.system, u.condition_needs)
+        found.setdefault(about, []).append(u)
+    return list(found.values())
 
 
 def _code(s: Statement, scope: str, unit: str) -> str:
@@ -306,7 +327,13 @@ def _code(s: Statement, scope: str, unit: str) -> str:
 
 
 def _met_by_version(ctx: Context, u: _Use) -> Statement | None:
-    """A statement that would allow this much, were the firmware or system another version."""
+    """A statement that would allow this much, were the firmware or system a version that is still to come for this unit: what
+    a newer release took back is no reason to go back."""
+    return next((o.statement for o in _allowed_otherwise(ctx, u) if not _is_past(ctx, o.statement)), None)
+
+
+def _allowed_otherwise(ctx: Context, u: _Use) -> Iterator[_Use]:
+    """Uses of the same place within the limit of a statement that another version is about."""
     for other in _uses(ctx):
         s = other.statement
         if (
@@ -317,8 +344,15 @@ def _met_by_version(ctx: Context, u: _Use) -> Statement | None:
             and (u.statement.id in s.replaces or (s.official and u.statement.official))
             and other.used <= other.limit
         ):
-            return s
-    return None
+            yield other
+
+
+def _is_past(ctx: Context, s: Statement) -> bool:
+    """Whether the versions that a statement is about lie before the one that is fitted."""
+    return any(
+        span.until is not None and version is not None and version_key(version) >= version_key(span.until)
+        for span, version in ((s.firmware, ctx.machine.firmware), (s.system, ctx.machine.system))
+    )
 
 
 def _vouched_for(ctx: Context, u: _Use) -> bool:
@@ -350,20 +384,23 @@ def _find(ctx: Context, code: str) -> Iterator[Finding]:
             verb = "are" if what == "ranks" else "is"
             message = f"The {what} of {ctx.names(unknown) or 'the soldered memory'} {verb} not known; {u.statement.source.title} states {amount(u.limit)} {_UNIT[u.unit]}"
             yield ctx.ask(code, unknown, message, u.needs, severity, u.statement.source)
-    for u in by_place.values():
-        source, slots = u.statement.source, u.slots
+    for same in _alike(by_place.values()):
+        u, slots = same[0], _slots_of(same)
+        source, severity = u.statement.source, Severity.STOP if u.statement.hard else Severity.RISK
         if u.holds is None:
             if not any(n.startswith("machine.processors") for n in u.condition_needs):
                 continue  # hangs on a version: `limit.firmware` asks
-            message = f"{_sentence(ctx, u)}, if that processor is fitted; which one is fitted is not known"
-            yield ctx.ask(
-                code, slots, message, u.condition_needs, Severity.STOP if u.statement.hard else Severity.RISK, source
-            )
-        elif _met_by_version(ctx, u) is None:
+            message = f"{_sentence(ctx, same)}, if that processor is fitted; which one is fitted is not known"
+            yield ctx.ask(code, slots, message, u.condition_needs, severity, source)
+        elif u.statement.hard or _met_by_version(ctx, u) is None:
             clause = f" ({u.statement.condition_words()})" if u.statement.condition_words() else ""
-            yield ctx.finding(
-                code, Severity.STOP if u.statement.hard else Severity.RISK, slots, _sentence(ctx, u) + clause, source
-            )
+            yield ctx.finding(code, severity, slots, _sentence(ctx, same) + clause + _taken_back(ctx, u), source)
+
+
+def _taken_back(ctx: Context, u: _Use) -> str:
+    """That an older version allowed more, which is no advice to go back to it."""
+    older = next((o.statement for o in _allowed_otherwise(ctx, u) if _is_past(ctx, o.statement)), None)
+    return f"; {older.source.title} allowed more, and was taken back" if older else ""
 
 
 def over_open_limits(ctx: Context) -> Iterator[tuple[Statement, tuple[str | None, ...], float, str]]:
@@ -426,18 +463,20 @@ for _name in (
 
 @rule("limit.firmware", applies=lambda ctx: any(u.statement.condition_words() for u in _uses(ctx)))
 def firmware(ctx: Context) -> Iterator[Finding]:
-    """A total met only by another firmware or system version, or nobody knows which version runs."""
-    for u in _uses(ctx):
-        if not u.over or u.holds is False:
-            continue
-        other = _met_by_version(ctx, u)
-        if u.holds is None and any(n.startswith("machine.") and "processors" not in n for n in u.condition_needs):
-            message = f"{_sentence(ctx, u)}; whether that holds hangs on the version, which is not known"
+    """A total met only by another firmware or system version, or nobody knows which version runs. A hard limit of the
+    version that is fitted is `limit.*` alone: what another allows pardons nothing."""
+    passed = [u for u in _uses(ctx) if u.over and u.holds is not False]
+    for same in _alike(u for u in passed if u.holds is None):
+        u = same[0]
+        if any(n.startswith("machine.") and "processors" not in n for n in u.condition_needs):
+            message = f"{_sentence(ctx, same)}; whether that holds hangs on the version, which is not known"
             could = Severity.STOP if u.statement.hard else Severity.RISK
-            yield ctx.ask("limit.firmware", u.slots, message, u.condition_needs, could, u.statement.source)
-        elif u.holds and other is not None:
-            message = f"{_sentence(ctx, u)}; {other.source.title} allows it with {other.condition_words()}"
-            yield ctx.finding("limit.firmware", Severity.RISK, u.slots, message, other.source)
+            yield ctx.ask("limit.firmware", _slots_of(same), message, u.condition_needs, could, u.statement.source)
+    for same in _alike(u for u in passed if u.holds and not u.statement.hard):
+        other = _met_by_version(ctx, same[0])
+        if other is not None:
+            message = f"{_sentence(ctx, same)}; {other.source.title} allows it with {other.condition_words()}"
+            yield ctx.finding("limit.firmware", Severity.RISK, _slots_of(same), message, other.source)
 
 
 @rule("limit.os-width", applies=lambda ctx: bool(ctx.modules))

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
-from umbrak.core.memory.module import Buffering, Form, Generation, Module, complete, contradictions
+from umbrak.core.memory.module import MAPPED_OUT, Buffering, Form, Generation, Module, complete, contradictions
 from umbrak.core.memory.rates import RAILS_V, clock_words, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
     ArrayFacts,
@@ -125,11 +126,12 @@ def _slot(r: Record) -> tuple[SlotFacts, list[str]]:
         present = any(_named(r, name) for name in ("Manufacturer", "Serial Number", "Part Number"))
         if "Size" in r and (present or disabled):
             said.append("a module is there whose size the firmware cannot tell: it is taken as failed")
-            return SlotFacts(locator, bank, SlotState.FAILED, _module(r, None)[0]), said
+            return SlotFacts(locator, bank, SlotState.FAILED, replace(_module(r, None)[0], failed=MAPPED_OUT)), said
         if "Size" in r:
             said.append("its size is not known to the firmware; what sits in it stays unknown")
         return SlotFacts(locator, bank, SlotState.UNKNOWN), said
     module, odd = _module(r, size)
+    module = replace(module, failed=MAPPED_OUT) if disabled else module
     said += odd
     soldered = form in codes.SOLDERED_FORMS
     state = SlotState.SOLDERED if soldered else SlotState.FAILED if disabled else SlotState.FILLED
