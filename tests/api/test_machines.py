@@ -54,10 +54,10 @@ def test_a_machine_by_hand_changed_and_retired(client: Client) -> None:
 def test_a_survey_by_hand_is_laid_over_the_newest(client: Client) -> None:
     browser = client("technician")
     line = machine_named(browser, "wave-01")
-    assert (line["summary"]["known"], line["station"]) == (6, "Survey")
+    assert (line["summary"]["known"], line["station"]) == (10, "Survey")
     url = f"/api/machines/{line['id']}"
     seen = browser.post(f"{url}/surveys", json={"revision": 1, "slots": {"A4": None, "B4": None}, "failed": ["A1"]})
-    assert (seen.json()["survey"]["known"], seen.json()["failed"], seen.json()["survey"]["revision"]) == (8, ["A1"], 2)
+    assert (seen.json()["survey"]["known"], seen.json()["failed"], seen.json()["survey"]["revision"]) == (12, ["A1"], 2)
     assert machine_named(browser, "wave-01")["summary"]["failed"] == 1
     assert [m["name"] for m in browser.get("/api/machines?want=failed").json()["machines"]] == ["hall-02", "wave-01"]
     assert browser.post(f"{url}/surveys", json={"revision": 1, "slots": {"A4": None}}).status_code == 409
@@ -85,8 +85,8 @@ def test_plans_side_by_side_one_like_another_and_discarded(client: Client) -> No
     assert like["goal"] == plan["goal"] and like["now"] == plan["now"]
     now, newest, older = browser.get(url).json()
     assert [p["name"] for p in (now, newest, older)] == ["as it is", "As the other", "Two more"]
-    assert (now["installed_gib"], older["installed_gib"], now["touches"], older["touches"]) == (64, 128, 0, 2)
-    assert (now["data_rate_mts"], older["data_rate_mts"], older["findings"]) == (5600, 3600, {"slow": 1})
+    assert (now["installed_gib"], older["installed_gib"], now["touches"], older["touches"]) == (48, 96, 0, 2)
+    assert (now["data_rate_mts"], older["data_rate_mts"], older["findings"]) == (5200, 4800, {"slow": 1})
     elsewhere = plan_of(browser)["id"]
     assert browser.post(url, json={"like": elsewhere}).status_code == 404
     gone = browser.post(f"/api/plans/{like['id']}/discard", json={"version": 1, "discarded": True}).json()

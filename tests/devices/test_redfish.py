@@ -41,8 +41,8 @@ def test_our_client_reads_what_the_simulated_machine_is(start: Start) -> None:
     assert found.notes == () and told == list(range(1, len(found.documents) + 1))
     reading = read_documents(found.documents, Deadline())
     assert reading.system and (reading.system.maker, reading.system.serial) == ("Brannoch", "SN-hall-02")
-    # 64 slots over several pages; one failed, so what is installed lacks its 32 GB.
-    assert (len(reading.slots), reading.installed_gib) == (64, 24 * 32 - 32)
+    # 64 slots over several pages; one failed, so what is installed lacks its 16 GB.
+    assert (len(reading.slots), reading.installed_gib) == (64, 48 * 16 - 16)
     states = [s.state for s in reading.slots]
     assert (states.count(SlotState.FILLED), states.count(SlotState.FAILED), states.count(SlotState.EMPTY)) == (
         23,

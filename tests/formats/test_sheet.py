@@ -126,6 +126,8 @@ CODES_FIRE: dict[str, tuple[tuple[str, str], ...]] = {
     "rate-not-listed": (("[{rate_mts: 2400}]", "[{rate_mts: 2666}]"),),
     "rate-row-unreachable": (("[{rate_mts: 2400}]", "[{rate_mts: 2400}, {dpc: 3, rate_mts: 2400}]"),),
     "rate-rows-clash": (("[2400]", "[2133, 2400]"), ("[{rate_mts: 2400}]", "[{rate_mts: 2400}, {rate_mts: 2133}]")),
+    "rate-rows-tie": (("[2400]", "[2133, 2400]"), ("[{rate_mts: 2400}]", "[{dpc: 2, rate_mts: 2133}, {ranks: 2, rate_mts: 2400}]")),
+    "limit-official-twice": (("capacity_gib: 64}", "capacity_gib: 64, official: true}\n  - {scope: machine, capacity_gib: 96, official: true, firmware: {from: '2'}}"),),
     "limit-replaces-unknown": (("capacity_gib: 64}", "capacity_gib: 64, replaces: [old]}"),),
     "limit-replaces-circle": (("capacity_gib: 64}", "capacity_gib: 64, id: a, replaces: [b]}\n  - {id: b, replaces: [a], scope: machine, capacity_gib: 32}"),),
     "limit-where-unknown": (("scope: machine, cap", "scope: channel, where: C, cap"),),

@@ -142,7 +142,7 @@ def test_archives_that_are_too_much_or_none(engine: Engine, technician: Account)
 
 
 def test_machines_are_asked_by_what_is_kept_of_them(engine: Engine, technician: Account, start: Start) -> None:
-    controller, folder = start("controller", demo_spec("hall-02", faults={"CPU1.1": "failed", "CPU3.7": "failed"}))
+    controller, folder = start("controller", demo_spec("hall-02", faults={"CPU1.1": "failed", "CPU2.11": "failed"}))
     appliance, _ = start("appliance", demo_spec("gauge-01"))
     authority = (folder / "controller.pem").read_text()
     good = Access(controller, "umbrak", authority, password="tide-gauge-7")

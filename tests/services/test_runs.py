@@ -254,7 +254,7 @@ def test_a_failed_module_is_replaced_and_returned(engine: Engine, technician: Ac
     bench.enter("cleared")
     bench.enter("soak", days=3)
     bench.now += timedelta(days=3)
-    back = {"CPU3.7": Return("RMA 5120", date(2031, 4, 1))}
+    back = {"CPU2.11": Return("RMA 5120", date(2031, 4, 1))}
     run = sign_off(engine, technician, bench.id, SignOff("fine", "", "bench", back), bench.now)
     assert see_machine(engine, run.machine_id).failed == ()
     (line,) = [s for s in see_shelf(engine).stock if s.reference == "RMA 5120"]
@@ -262,7 +262,7 @@ def test_a_failed_module_is_replaced_and_returned(engine: Engine, technician: Ac
         "to-return",
         date(2031, 4, 1),
         "bench",
-        "from hall-02, slot CPU3 7",
+        "from hall-02, slot CPU2 11",
     )
 
 

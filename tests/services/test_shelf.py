@@ -111,12 +111,12 @@ def test_what_is_typed_or_scanned_finds_the_part(
 
 def test_an_offer_has_a_price_a_gigabyte_and_a_newer_one_takes_its_place(engine: Engine, technician: Account) -> None:
     def offers() -> list[tuple[str, Decimal, Decimal | None]]:
-        return [(o.supplier, o.price, o.per_gb) for o in see_shelf(engine, "QD5U-32K2").offers]
+        return [(o.supplier, o.price, o.per_gb) for o in see_shelf(engine, "QD5U-24K2").offers]
 
-    assert offers() == [("Merrow Supply", Decimal(168), Decimal("2.625"))]
-    add_offer(engine, technician, NewOffer("QD5U-32K2", Module(), "Merrow Supply", Decimal("150.5"), kit=2))
-    assert offers() == [("Merrow Supply", Decimal("150.5"), Decimal("2.352"))]
-    withdraw_offer(engine, technician, see_shelf(engine, "QD5U-32K2").offers[0].id)
+    assert offers() == [("Merrow Supply", Decimal(134), Decimal("2.792"))]
+    add_offer(engine, technician, NewOffer("QD5U-24K2", Module(), "Merrow Supply", Decimal("150.5"), kit=2))
+    assert offers() == [("Merrow Supply", Decimal("150.5"), Decimal("3.135"))]
+    withdraw_offer(engine, technician, see_shelf(engine, "QD5U-24K2").offers[0].id)
     assert offers() == []
     with pytest.raises(Refused, match="How large X1 is"):
         add_offer(engine, technician, NewOffer("X1", Module(), "", Decimal(1)))
@@ -211,7 +211,7 @@ def test_failed_modules_are_no_material(engine: Engine, technician: Account) -> 
     found = find_routes(engine, key_of(engine, "hall-02"), Wishes(usable_gib=700), 20)
     assert found.routes
     for route in found.routes:
-        assert all(a.source != "CPU3.7" for a in route.actions)
+        assert all(a.source != "CPU2.11" for a in route.actions)
 
 
 def test_where_there_is_no_route_it_says_which_wish_stands_in_the_way(engine: Engine, technician: Account) -> None:

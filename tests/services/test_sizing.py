@@ -70,7 +70,7 @@ def test_totals_are_those_of_the_routes(engine: Engine, technician: Account) -> 
 
 
 def test_use_that_a_machine_tells_counts_till_somebody_says_otherwise(engine: Engine, technician: Account) -> None:
-    """SNMP's storage table tells 7 of 8 GB in use: starved; somebody saw 2: idle."""
+    """SNMP's storage table tells 7 of 8 GB in use: starved; somebody saw a tenth: idle."""
     machine = key_of(engine, "radar-02")
     kb = 8 << 20
     values = {HR_MEMORY_SIZE: kb, f"{HR_STORAGE}.2.1": f".{HR_STORAGE_RAM}", f"{HR_STORAGE}.4.1": 1024, f"{HR_STORAGE}.5.1": kb, f"{HR_STORAGE}.6.1": 7 << 20}  # fmt: skip
@@ -82,4 +82,4 @@ def test_use_that_a_machine_tells_counts_till_somebody_says_otherwise(engine: En
         add_survey(db, machine, "snmp", content, technician.id, None, datetime.now(UTC))
     view = see_sizing(engine, machine)
     assert view.told_used_gib == 7 and view.use is Use.STARVED
-    assert set_sizing(engine, technician, machine, 0, Sizing(used_gib=1)).use is Use.IDLE
+    assert set_sizing(engine, technician, machine, 0, Sizing(used_gib=0.1)).use is Use.IDLE

@@ -43,13 +43,13 @@ def take_over(engine: Engine, account: Account, machine: UUID, raw: bytes, facts
 def test_what_its_firmware_claims_is_a_statement_of_low_trust(engine: Engine, technician: Account) -> None:
     machine = key_of(engine, "radar-02")
     laptop = {"form": (0x0D, "SODIMM"), "total": 64, "kind": (0x18, "DDR3"), "detail": (1 << 7, "Synchronous"), "speed": 1600, "configured": 1600, "mv": 1350, "rank": 2}  # fmt: skip
-    report = listing([Device("DIMM0", 4096, **laptop), Device("DIMM1", 4096, **laptop)])  # type: ignore[arg-type]
-    # 6 GB is less than its maker vouches for with this firmware: the claim alone raises no doubt.
-    take_over(engine, technician, machine, report.replace("768 GB", "6 GB").encode(), facts=[])
+    report = listing([Device("DIMM0", 4096, **laptop), Device("DIMM1", 1024, **laptop)])  # type: ignore[arg-type]
+    # 3 GB is less than its maker vouches for with this firmware: the claim alone raises no doubt.
+    take_over(engine, technician, machine, report.replace("768 GB", "3 GB").encode(), facts=[])
     seen = see_machine(engine, machine)
-    assert seen.survey.claimed_gib == 6 and seen.evaluation.installed_gib == 8
+    assert seen.survey.claimed_gib == 3 and seen.evaluation.installed_gib == 5
     claimed = [u for u in seen.evaluation.limits if u.source.kind == "survey"]
-    assert [(u.limit, u.used, u.scope) for u in claimed] == [(6, 8, "machine")]
+    assert [(u.limit, u.used, u.scope) for u in claimed] == [(3, 5, "machine")]
     assert "risk.unproved" not in [f.code for f in seen.evaluation.findings]
 
 

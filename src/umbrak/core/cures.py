@@ -17,9 +17,9 @@ from itertools import combinations, permutations
 from umbrak.core.evaluate import Evaluation, evaluate
 from umbrak.core.memory.module import Module, alike, healthy, organisation
 from umbrak.core.plan.actions import Action, Do, actions
-from umbrak.core.plan.arrange import dealt_out, in_order, is_known, is_live, largest_first
+from umbrak.core.plan.arrange import dealt_out, in_order, is_known, is_live, largest_first, orders
 from umbrak.core.platform.machine import Layout, Machine, Unknown
-from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.sheet import FillOrder, Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.rules.finding import Finding, Severity, Verdict
 
@@ -47,6 +47,7 @@ def cures(
     statements: tuple[Statement, ...] = (),
     before: Layout | None = None,
     spares: Collection[Module] = (),
+    ran: Layout | None = None,
 ) -> tuple[Cure | None, ...]:
     """A cure for each finding of the evaluation, in its order; None where none was found.
 
@@ -54,15 +55,17 @@ def cures(
 
     Parameters
         spares   modules that are to be had, on the shelf or by an offer
+        ran      what is known to have run in this very machine, as for `evaluate`
     """
     judged: dict[Layout, Evaluation] = {}
 
     def judge(tried: Layout) -> Evaluation:
         if tried not in judged:
-            judged[tried] = evaluate(sheet, machine, tried, statements, before)
+            judged[tried] = evaluate(sheet, machine, tried, statements, before, ran=ran)
         return judged[tried]
 
-    question = _Question(sheet, machine, layout, tuple(dict.fromkeys(alike(m) for m in spares)))
+    kinds = tuple(dict.fromkeys(alike(m) for m in spares))
+    question = _Question(sheet, machine, layout, kinds, orders(sheet, machine))
     return tuple(_cure(question, f, evaluation, judge) for f in evaluation.findings)
 
 
@@ -73,6 +76,8 @@ class _Question:
     layout: Layout
     #: Kinds of module that are to be had.
     spares: tuple[Module, ...]
+    #: The orders as they are for the sockets that work.
+    orders: tuple[FillOrder, ...]
 
 
 _BETTER = {Verdict.GO: 0, Verdict.AT_RISK: 1, Verdict.UNDECIDED: 2, Verdict.NO_GO: 3}
@@ -120,7 +125,7 @@ def _proposals(q: _Question, finding: Finding) -> Iterator[Layout]:
 
 def _put_in_order(q: _Question, finding: Finding) -> Iterator[Layout]:
     """The modules of the order's group in the order's slots, larger ones first, those that stand right staying."""
-    for fill in q.sheet.fills:
+    for fill in q.orders:
         if set(fill.slots) & set(finding.slots) and is_known(q.layout, fill.slots):
             yield in_order(q.sheet, q.layout, fill, largest_first(q.layout, fill.slots))
 
@@ -160,7 +165,7 @@ def _exchange(q: _Question, finding: Finding) -> Iterator[Layout]:
 
 def _last_first(q: _Question, slots: Iterable[str]) -> list[str]:
     """Slots by their place in the order, the last to be filled first; without an order by the sheet's, backwards."""
-    place = {s: i for fill in q.sheet.fills for i, s in enumerate(fill.slots)}
+    place = {s: i for fill in q.orders for i, s in enumerate(fill.slots)}
     order = q.sheet.slot_order
     return sorted(slots, key=lambda s: (-place.get(s, 0), -order.get(s, len(order))))
 
@@ -186,7 +191,7 @@ def _and_in_order(q: _Question, layout: Layout) -> Iterator[Layout]:
     """The layout as it is, and with each group that its order fills otherwise put in order."""
     yield layout
     made = layout
-    for fill in q.sheet.fills:
+    for fill in q.orders:
         if is_known(made, fill.slots):
             made = in_order(q.sheet, made, fill, largest_first(made, fill.slots))
     if made != layout:
@@ -196,7 +201,7 @@ def _and_in_order(q: _Question, layout: Layout) -> Iterator[Layout]:
 def _to_a_listed_count(q: _Question, finding: Finding) -> Iterator[Layout]:
     """Fewer modules, down to the next count that the order lists, the odd ones and the last places first; or more of
     those that are to be had, up to the next."""
-    for fill in q.sheet.fills:
+    for fill in q.orders:
         held = [s for s in fill.slots if s in q.layout]
         if not set(fill.slots) & set(finding.slots) or not is_known(q.layout, fill.slots):
             continue

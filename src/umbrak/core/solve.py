@@ -41,7 +41,9 @@ def solve_rails(ctx: Context) -> tuple[RailSolution, ...]:
 def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
     seated = ctx.fed_by(domain)
     possible = tuple(v for v in sorted(domain.rails_v) if all(not m.rails_v or v in m.rails_v for _, m in seated))
-    untold = tuple(slot for slot, m in seated if not m.rails_v)
+    # On a board of one rail what ran there runs at it, whatever else its part may do.
+    fixed = len(domain.rails_v) == 1
+    untold = tuple(slot for slot, m in seated if not m.rails_v and not (fixed and m.part and ctx.known_here(m)))
     policy, setting = ctx.sheet.memory.rail_policy, ctx.machine.rail_setting
     if policy == "setting" and setting is not None:
         possible = tuple(v for v in possible if v == setting)

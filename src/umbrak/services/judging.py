@@ -21,14 +21,29 @@ _Statements = tuple[Statement, ...]
 
 def judge(m: Loaded, layout: Layout, before: Layout | None = None) -> Evaluation:
     """A layout in this machine, by its sheet and by what is stated of it beside the sheet. See core.evaluate."""
-    return _judge(m.sheet, m.machine, layout, before, m.statements)
+    return _judge(m.sheet, m.machine, layout, before, m.statements, seen_running(m))
+
+
+#: Sources that tell what lies in a slot, and not that the machine runs with it.
+_NOT_RUNNING = ("by hand", "labels", "spd")
+
+
+def seen_running(m: Loaded) -> Layout:
+    """What the machine itself reported, and so runs with: it needs no rule to be right."""
+    return Layout(
+        {
+            s: o
+            for s, o in m.layout.items()
+            if m.survey.content.sources.get(s, {}).get("kind", m.survey.kind) not in _NOT_RUNNING
+        }
+    )
 
 
 def judge_cures(
     m: Loaded, layout: Layout, before: Layout | None = None, spares: tuple[Module, ...] = ()
 ) -> tuple[Cure | None, ...]:
     """A cure for each finding of `judge`, with the modules that are to be had. See core.cures."""
-    return _cures(m.sheet, m.machine, layout, before, m.statements, spares)
+    return _cures(m.sheet, m.machine, layout, before, m.statements, spares, seen_running(m))
 
 
 def judge_targets(m: Loaded, layout: Layout, module: Module, taken_from: str | None) -> tuple[Target, ...]:
@@ -38,9 +53,9 @@ def judge_targets(m: Loaded, layout: Layout, module: Module, taken_from: str | N
 
 @lru_cache(maxsize=_KEPT)
 def _judge(
-    sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None, statements: _Statements
+    sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None, statements: _Statements, ran: Layout
 ) -> Evaluation:
-    return evaluate(sheet, machine, layout, statements, before)
+    return evaluate(sheet, machine, layout, statements, before, ran=ran)
 
 
 @lru_cache(maxsize=_KEPT)
@@ -51,6 +66,7 @@ def _cures(
     before: Layout | None,
     statements: _Statements,
     spares: tuple[Module, ...],
+    ran: Layout,
 ) -> tuple[Cure | None, ...]:
-    judged = _judge(sheet, machine, layout, before, statements)
-    return cures(sheet, machine, layout, judged, statements, before, spares)
+    judged = _judge(sheet, machine, layout, before, statements, ran)
+    return cures(sheet, machine, layout, judged, statements, before, spares, ran)

@@ -15,6 +15,12 @@ def is_live(machine: Machine, socket: str) -> bool:
     return machine.processors.get(socket, "?") is not None
 
 
+def orders(sheet: Sheet, machine: Machine) -> tuple[FillOrder, ...]:
+    """The sheet's orders as they are for the sockets that hold, or may hold, a processor."""
+    alive = {s for s, socket in sheet.socket_of_slot.items() if is_live(machine, socket)}
+    return tuple(f for fill in sheet.fills if (f := fill.within(alive)).slots)
+
+
 def is_known(layout: Layout, slots: Iterable[str]) -> bool:
     return not any(isinstance(layout.get(s), Unknown) for s in slots)
 
@@ -56,7 +62,7 @@ def dealt_out(sheet: Sheet, machine: Machine, layout: Layout) -> Layout | None:
 
     None where the sheet has no order for each socket, a slot is not known, or the modules do not divide.
     """
-    fills = [f for f in sheet.fills if f.where in sheet.sockets and is_live(machine, f.where)]
+    fills = [f for f in orders(sheet, machine) if f.where in sheet.sockets]
     slots = [s for f in sheet.fills for s in f.slots]
     modules = largest_first(layout, slots)
     if not fills or not is_known(layout, slots) or len(modules) % len(fills):
@@ -79,11 +85,10 @@ def next_set(sheet: Sheet, machine: Machine, layout: Layout, module: Module) -> 
     one slot of each channel of a socket. None where there is no room, or a slot concerned is not known.
     """
     grown: list[tuple[int, int, Layout]] = []
-    for i, fill in enumerate(sheet.fills):
-        live = all(is_live(machine, sheet.socket_of_slot[s]) for s in fill.slots)
+    for i, fill in enumerate(orders(sheet, machine)):
         fitted = largest_first(layout, fill.slots)
         count = min((c for c in fill.layouts if c > len(fitted)), default=None)
-        if live and count is not None and is_known(layout, fill.slots):
+        if count is not None and is_known(layout, fill.slots):
             wanted = _sorted([*fitted, *[module] * (count - len(fitted))])
             grown.append((len(fitted), i, in_order(sheet, layout, fill, wanted)))
     if not sheet.fills:

@@ -5,8 +5,8 @@ formats/sheet.py reads it from YAML; nothing here knows how it was written.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
 from functools import cached_property
 
@@ -230,6 +230,24 @@ class FillOrder:
     alike_in_set: tuple[str, ...] = ()
     larger_first: bool = False
     higher_ranks_far: bool = False
+
+    def within(self, slots: Collection[str]) -> FillOrder:
+        """The order as it is where only these slots work: the others are left out of its sets. Where a count comes about both
+        by leaving some out and as it is written, it is as written."""
+        if all(s in slots for s in self.slots):
+            return self
+        layouts: dict[int, tuple[tuple[str, ...], ...]] = {}
+        whole: set[int] = set()
+        for count, sets in sorted(self.layouts.items()):
+            left = tuple(rest for each in sets if (rest := tuple(s for s in each if s in slots)))
+            rest_count = sum(map(len, left))
+            if rest_count == count:
+                whole.add(count)
+            elif not rest_count or rest_count in layouts:
+                continue
+            if rest_count == count or rest_count not in whole:
+                layouts[rest_count] = left
+        return replace(self, layouts=layouts, slots=tuple(s for s in self.slots if s in slots))
 
 
 @dataclass(frozen=True, slots=True)

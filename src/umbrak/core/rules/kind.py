@@ -64,6 +64,10 @@ def _lacks_only_ecc(ctx: Context, module: Module) -> bool:
     )
 
 
+def _refused_by(ctx: Context, module: Module) -> ModuleTest | None:
+    return next((t for t in ctx.sheet.memory.refuses if t.matches(module)), None)
+
+
 def _accepted_words(ctx: Context) -> str:
     return " or ".join(dict.fromkeys(k.test.words() for k in ctx.sheet.memory.accepts))
 
@@ -78,13 +82,18 @@ def refused(ctx: Context) -> Iterator[Finding]:
     for m, slots in ctx.groups:
         accepted, _ = is_taken(ctx, m)
         if accepted is False and not _lacks_only_ecc(ctx, m) and not wrong_notch(ctx, m):
-            wrong.setdefault(kind_words(m), []).extend(slots)
+            refused = _refused_by(ctx, m)
+            wrong.setdefault(refused.words() if refused else kind_words(m), []).extend(slots)
         elif accepted is None:
             unsure += slots
             tests = [*(k.test for k in ctx.sheet.memory.accepts), *ctx.sheet.memory.refuses]
             needs += [f"{slot}.{name}" for slot in slots for t in tests for name in t.unknown(m)]
     for kind, where in wrong.items():
+        test = _refused_by(ctx, ctx.modules[where[0]])
+        # What is taken but for something that is refused is told by what is refused.
         message = f"{ctx.names(where)}: {kind} is not taken; this machine takes {_accepted_words(ctx)}"
+        if test is not None:
+            message = f"{ctx.names(where)}: this machine refuses {test.words()} modules"
         yield ctx.finding("kind.refused", Severity.STOP, where, message, source)
     if unsure:
         words = _members(needs)
@@ -186,13 +195,13 @@ def ecc_mixed(ctx: Context) -> Iterator[Finding]:
                 source,
             )
         case "untold":
-            message = "Modules with and without ECC are mixed; the sources do not say what that does"
+            message = "Modules with and without ECC stand together; the sources do not say what that does"
             yield ctx.finding("kind.ecc-mixed", Severity.RISK, least, message, source)
         case "loses":
             message = f"{ctx.names(lacking)} {ctx.are(lacking, 'has', 'have')} no ECC; the whole machine loses it"
             yield ctx.finding("kind.ecc-mixed", Severity.RISK, lacking, message, source)
         case _:
-            message = "Modules with and without ECC are mixed, and the sheet does not say what that does"
+            message = "Modules with and without ECC stand together, and the sheet does not say what that does"
             yield ctx.ask("kind.ecc-mixed", least, message, ["sheet.memory.ecc_mixed"], Severity.STOP, source)
 
 
@@ -202,9 +211,12 @@ def _ecc_untold(ctx: Context) -> Iterator[Finding]:
     if not unsure or len(ctx.all_seated) < 2:
         return
     could = Severity.RISK if ctx.sheet.memory.ecc_mixed in ("loses", "untold") else Severity.STOP
-    message = (
-        f"Whether {ctx.names(unsure)} {ctx.are(unsure, 'has', 'have')} ECC is not known; it does not mix with none"
+    does = (
+        "the whole machine loses it by one without"
+        if ctx.sheet.memory.ecc_mixed == "loses"
+        else "modules with and without may not stand together"
     )
+    message = f"Whether {ctx.names(unsure)} {ctx.are(unsure, 'has', 'have')} ECC is not known; {does}"
     yield ctx.ask("kind.ecc-mixed", unsure, message, [f"{s}.ecc" for s in unsure], could, ctx.sheet.memory.source)
 
 

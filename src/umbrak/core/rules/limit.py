@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from umbrak.core.memory.module import Buffering, Module, amount, densest, usable_size
 from umbrak.core.platform.machine import Unknown
+from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement, version_key
 from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context, listed
@@ -295,10 +296,18 @@ def _sentence(ctx: Context, same: list[_Use]) -> str:
     elif u.scope == "slot":
         place, several = ctx.names(_slots_of(same)), len(same) > 1
     else:
-        place, several = listed([x.where for x in same]), len(same) > 1
+        place, several = listed([place_words(ctx.sheet, u.scope, x.where) for x in same]), len(same) > 1
     each = " each" if several and u.scope not in ("die", "stack") else ""
     used = f"{amount(u.used)} {_UNIT[u.unit]}{each}"
-    return f"{place} {'have' if several else 'has'} {used}; {u.statement.source.title} states {amount(u.limit)}"
+    return f"{place[:1].upper()}{place[1:]} {'have' if several else 'has'} {used}; {u.statement.source.title} states {amount(u.limit)}"
+
+
+def place_words(sheet: Sheet, scope: str, where: str) -> str:
+    """A place for people: "channel A of CPU1", "CPU1"."""
+    if scope != "channel":
+        return where
+    channel = sheet.channels[where]
+    return f"channel {channel.name}" + (f" of {channel.socket}" if len(sheet.sockets) > 1 else "")
 
 
 def _slots_of(same: Iterable[_Use]) -> list[str | None]:
@@ -377,7 +386,7 @@ def _find(ctx: Context, code: str) -> Iterator[Finding]:
             severity = Severity.STOP if u.statement.hard else Severity.RISK
             what = {"ranks": "ranks", "Gbit": "die density", "high": "stack height"}[u.unit]
             if "sheet.memory.load_reduced_counts_as" in u.needs:
-                message = f"{u.where}: how the ranks of load-reduced modules count is not told; {u.statement.source.title} states {amount(u.limit)} package ranks"
+                message = f"{place_words(ctx.sheet, u.scope, u.where)}: how the ranks of load-reduced modules count is not told; {u.statement.source.title} states {amount(u.limit)} package ranks"
                 yield ctx.ask(code, u.slots, message, u.needs, severity, u.statement.source)
                 continue
             unknown = [n.rsplit(".", 1)[0] for n in u.needs if not n.startswith("soldered.")]
@@ -414,7 +423,9 @@ def over_open_limits(ctx: Context) -> Iterator[tuple[Statement, tuple[str | None
         ran_there = {where: used for _, where, _, used, _, _, _ in _measure(ran, f.statement, f.socket)} if ran else {}
         for scope, where, most, used, _, slots, missing in _measure(ctx, f.statement, f.socket):
             if used > max(most, ran_there.get(where, 0)) or missing:
-                place = {"machine": "the machine", "die": "a module", "stack": "a module"}.get(scope, where)
+                place = {"machine": "the machine", "die": "a module", "stack": "a module"}.get(scope) or (
+                    ctx.names([where]) if scope == "slot" else place_words(ctx.sheet, scope, where)
+                )
                 yield f.statement, slots or tuple(ctx.modules), used, place
 
 

@@ -16,10 +16,19 @@ from umbrak.core.rules.mode import mode_in_force
 
 def _orders(ctx: Context) -> Iterator[tuple[FillOrder, list[str]]]:
     """Orders whose slots are all known, with the filled ones; a slot not known decides nothing (`fit.unknown`)."""
-    for fill in ctx.sheet.fills:
-        live = [s for s in fill.slots if ctx.sheet.socket_of_slot[s] in ctx.live_sockets]
-        if live and not any(ctx.layout.get(s) is UNKNOWN for s in live):
-            yield fill, [s for s in live if s in ctx.modules]
+    for fill in live_orders(ctx):
+        if fill.slots and not any(ctx.layout.get(s) is UNKNOWN for s in fill.slots):
+            yield fill, [s for s in fill.slots if s in ctx.modules]
+
+
+def live_orders(ctx: Context) -> tuple[FillOrder, ...]:
+    """The orders as they are for the sockets that have, or may have, a processor."""
+
+    def alive() -> tuple[FillOrder, ...]:
+        slots = {s for s, socket in ctx.sheet.socket_of_slot.items() if socket in ctx.live_sockets}
+        return tuple(fill.within(slots) for fill in ctx.sheet.fills)
+
+    return ctx.once("live orders", alive)
 
 
 def expected_sets(fill: FillOrder, count: int) -> tuple[tuple[str, ...], ...]:

@@ -44,6 +44,8 @@ CODES: dict[str, str] = {
     "rate-not-listed": "A row gives a rate that `rates_mts` lacks.",
     "rate-row-unreachable": "A row for more modules than any channel takes.",
     "rate-rows-clash": "Two rows have the same conditions and different rates.",
+    "rate-rows-tie": "Two rows of equal weight and unlike rates can hold for one channel; add the condition that parts them.",
+    "limit-official-twice": "Two official totals hold for one version; let the newer one replace the other.",
     "limit-replaces-unknown": "A limit replaces one that does not exist.",
     "limit-replaces-circle": "Limits replace each other in a circle: all would be silent.",
     "limit-where-unknown": "A limit's `where` is no socket, controller, channel or slot.",

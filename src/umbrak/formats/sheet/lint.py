@@ -10,7 +10,7 @@ from itertools import chain, product
 from umbrak.core.memory.rates import RAILS_V
 from umbrak.core.platform.fact import FACT_OF_AMOUNT, FACTS, State, asked_of
 from umbrak.core.platform.sheet import Channel, Kind, ModuleTest, Processor, RateRow, Sheet
-from umbrak.core.platform.statement import Statement, version_key
+from umbrak.core.platform.statement import Statement, Versions, version_key
 from umbrak.formats.bounds import MAX_TOLD, Deadline
 from umbrak.formats.documents import AMOUNTS
 from umbrak.formats.faults import Fault
@@ -23,7 +23,7 @@ _Found = Iterator[tuple[Path, str, str]]
 
 def lint(document: Document, sheet: Sheet, deadline: Deadline) -> list[Fault]:
     """What the checks find, MAX_TOLD things at most. Raises InputError when it takes too long."""
-    checks = (_open, _rails, partial(_rates, deadline=deadline), _limits, _slots, _ways, _orders, _kinds_and_modes, _unused, _geometry)  # fmt: skip
+    checks = (_open, _rails, partial(_rates, deadline=deadline), _limits, _official_twice, _slots, _ways, _orders, _kinds_and_modes, _unused, _geometry)  # fmt: skip
     found = []
     for each in chain.from_iterable(check(sheet) for check in checks):
         deadline.check("the checks of the whole")
@@ -111,10 +111,31 @@ def _rates(sheet: Sheet, deadline: Deadline) -> _Found:
                 yield at, f"{row.rate_mts} is not among its rates_mts", "rate-not-listed"
             if row.dpc and row.dpc > deepest:
                 yield at, f"no channel takes {row.dpc} modules", "rate-row-unreachable"
+            tie = next((r for r in p.rate_table[:i] if _tie(r, row)), None)
+            if tie is not None:
+                message = f"{row.words} ({row.rate_mts}) and {tie.words} ({tie.rate_mts}) can both hold, and neither says more: the slower wins"
+                yield at, message, "rate-rows-tie"
             like = seen.setdefault((row.dpc, row.ranks, row.rail_v, row.module), row)
             if like.rate_mts != row.rate_mts:
                 message = f"{row.words}: both {like.rate_mts} and {row.rate_mts} MT/s"
                 yield at, message, "rate-rows-clash"
+
+
+def _tie(a: RateRow, b: RateRow) -> bool:
+    """Whether two rows of equal weight and unlike rates can hold for one channel, by different conditions."""
+    if a.rate_mts == b.rate_mts or a.specificity != b.specificity:
+        return False
+    said, other = dict(a.module.wanted), dict(b.module.wanted)
+    if (a.dpc, a.ranks, a.rail_v, said) == (b.dpc, b.ranks, b.rail_v, other):
+        return False  # that is `rate-rows-clash`
+    apart = (a.dpc and b.dpc and a.dpc != b.dpc) or (a.rail_v and b.rail_v and a.rail_v != b.rail_v)
+    alone = 1 in (a.dpc, b.dpc)
+    if a.ranks and b.ranks and a.ranks != b.ranks:
+        # One number is any module's of the channel, a list all of them.
+        single, each = sorted((a.ranks, b.ranks), key=len)
+        apart = apart or alone or (len(single) > 1) or (len(each) > 1 and single[0] not in each)
+    unlike = any(other.get(name, value) != value for name, value in said.items())
+    return not (apart or (unlike and alone))
 
 
 def _depth(channel: Channel) -> int:
@@ -128,15 +149,30 @@ def _may_hold(sheet: Sheet, channel: Channel, processor: str) -> bool:
 def _holes(sheet: Sheet, p: Processor, deepest: int, deadline: Deadline) -> list[str]:
     """Populations that the board allows and no row covers: each kind, depth, rail and common number of ranks."""
     rails = sorted({v for d in sheet.memory.rail_domains for v in d.rails_v})
+    selects = min((s.package_ranks for s in sheet.limits if s.package_ranks and s.hard), default=None)
     holes = []
     for kind, dpc, volts in product(sheet.memory.accepts, range(1, deepest + 1), rails):
         deadline.check(f"the rate table of {p.id}")
-        uncovered = [r for r in (1, 2, 4) if not any(_covers(row, kind, dpc, volts, r) for row in p.rate_table)]
+        uncovered = [
+            r
+            for r in (1, 2, 4)
+            if _may_stand(sheet, kind, dpc, r, selects)
+            and not any(_covers(row, kind, dpc, volts, r) for row in p.rate_table)
+        ]
         if uncovered:
             rail = f" at {volts:g} V" if len(rails) > 1 else ""
             ranks = f", {' or '.join(map(str, uncovered))} ranks" if len(uncovered) < 3 else ""
             holes.append(f"{dpc} {kind.test.words()} module(s) in a channel{rail}{ranks}")
     return holes
+
+
+def _may_stand(sheet: Sheet, kind: Kind, dpc: int, ranks: int, selects: int | None) -> bool:
+    """Whether a module of so many ranks can be among so many in a channel: by its chip selects and what is refused."""
+    said = {**dict(kind.test.wanted), "package_ranks": ranks}
+    if any(all(said.get(name) == value for name, value in test.wanted) for test in sheet.memory.refuses):
+        return False
+    counts_as = sheet.memory.load_reduced_counts_as if said.get("buffering") == "load-reduced" else None
+    return selects is None or (counts_as or ranks) + dpc - 1 <= selects
 
 
 def _covers(row: RateRow, kind: Kind, dpc: int, volts: float, ranks: int) -> bool:
@@ -179,6 +215,30 @@ def _limits(sheet: Sheet) -> _Found:
             yield at, "a limit of scope die gives die_gbit or stack_height", "limit-scope-amount"
         if s.scope == "controller" and not controllers:
             yield at, "the sheet has no controllers", "limit-no-controller"
+
+
+def _official_twice(sheet: Sheet) -> _Found:
+    """Two official totals of the machine that hold at once, of which neither replaces the other."""
+    totals = [(i, s) for i, s in enumerate(x for x in sheet.limits if x.id != "chip-selects") if s.official and s.scope == "machine" and s.capacity_gib is not None]  # fmt: skip
+    for n, (i, s) in enumerate(totals):
+        for _, other in totals[:n]:
+            together = _overlap(s.firmware, other.firmware) and _overlap(s.system, other.system)
+            if (
+                together
+                and s.processor in (None, other.processor)
+                and not {s.id, other.id} & {*s.replaces, *other.replaces}
+            ):
+                message = f"{s.capacity_gib:g} and {other.capacity_gib:g} GB are both official for the same version: let one replace the other"
+                yield ("limits", i), message, "limit-official-twice"
+                break
+
+
+def _overlap(a: Versions, b: Versions) -> bool:
+    """Whether a version can lie in both spans."""
+    return not any(
+        x.until is not None and y.first is not None and version_key(y.first) >= version_key(x.until)
+        for x, y in ((a, b), (b, a))
+    )
 
 
 def _leads_back(start: str, edges: Mapping[str, Iterable[str]]) -> bool:
