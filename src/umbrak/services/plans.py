@@ -143,7 +143,7 @@ def start_plan(
         for slot in wanted or ():
             if slot not in m.sheet.slots:
                 raise Refused(f"goal.{slot}", f"{m.sheet.title} has no slot {slot}.")
-        goal = layout_json(wanted) if wanted is not None else model.slots if model else m.survey.content.slots
+        goal = layout_json(wanted) if wanted is not None else model.slots if model else layout_json(m.layout)
         key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
         if key is None:
             raise Refused("name", f"{m.row.name} has a plan {chosen} already.")

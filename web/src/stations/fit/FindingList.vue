@@ -30,7 +30,7 @@ watch(
 function cureWords(cure: Cure): string {
   const lines = props.board ? actionLines(props.board, cure.actions) : []
   const what = lines.slice(0, 2).map((l) => `${l.label} ${l.words}`)
-  const cost = cure.loses_gib ? `; loses ${gb(cure.loses_gib)} GB` : ''
+  const cost = cure.loses_gib ? `; loses ${gb(cure.loses_gib)} GB` : cure.gains_gib ? `; gains ${gb(cure.gains_gib)} GB` : ''
   return `${what.join(', ')}${lines.length > 2 ? ` and ${lines.length - 2} more` : ''}${cost}`
 }
 

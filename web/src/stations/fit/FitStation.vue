@@ -61,14 +61,11 @@ const kinds = computed(() => knownKinds(now.value, goal.value, typed.value))
 
 const { shelf, offers } = useSources(() => machine.value.id, () => plan.value?.version)
 
-const stillFailed = computed(() => machine.value.failed.filter((s) => same(now.value[s], goal.value[s])))
 watch(
-  [evaluation, stillFailed],
-  ([e, failed]) => {
+  evaluation,
+  (e) => {
     const first = e.findings.find((f) => f.severity !== 'note')
-    const words = countWords(e.findings)
-    if (failed.length) fitState.value = { words: [`${failed.length} failed`, words === 'go' ? '' : words].filter(Boolean).join(', '), severity: 'stop' }
-    else fitState.value = { words, severity: first?.severity ?? 'go' }
+    fitState.value = { words: countWords(e.findings), severity: first?.severity ?? 'go' }
   },
   { immediate: true },
 )
@@ -307,7 +304,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? []) : []" :board="machine.board" :failed="stillFailed" @cure="edit($event.changes)" @point="pointed = $event" />
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? []) : []" :board="machine.board" @cure="edit($event.changes)" @point="pointed = $event" />
     <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">
       <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>
       <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>

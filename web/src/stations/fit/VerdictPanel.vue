@@ -8,12 +8,11 @@ import { couldBecome, VERDICTS } from '@/ui/verdict'
 import { volts } from '@/ui/words'
 import FindingList from './FindingList.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; failed?: string[] }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board }>()
 defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure] }>()
 
 const showHeld = ref(false)
 const showLimits = ref(false)
-const failedNames = computed(() => (props.failed ?? []).map((id) => props.board.slots.find((s) => s.id === id)?.printed ?? id))
 
 /** Limits in force, the one with the least headroom first; of one limit at many places, the fullest. */
 const limits = computed(() => {
@@ -123,8 +122,7 @@ const many = computed(() => props.goal.sockets.length > 1)
     </dl>
     <h2>Findings</h2>
     <div class="scrolling">
-      <p v-if="failedNames.length" class="failed"><SeverityMark severity="stop" /> {{ failedNames.join(', ') }} {{ failedNames.length === 1 ? 'has' : 'have' }} failed and {{ failedNames.length === 1 ? 'is' : 'are' }} still in this layout</p>
-      <FindingList v-if="goal.findings.length || !failedNames.length" :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
+      <FindingList :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
       <div class="held">
         <span><SeverityMark severity="go" /> {{ goal.held.length }} held</span>
         <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
@@ -286,14 +284,6 @@ dd small {
   padding: 0 8px 6px;
   font-size: 12px;
   color: var(--faded);
-}
-.failed {
-  display: flex;
-  gap: 9px;
-  margin: 4px 8px;
-  color: var(--stop);
-  font-size: 14px;
-  font-weight: 600;
 }
 .limits {
   list-style: none;
