@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, onMounted, reactive, ref, shallowRef, watch 
 import { health } from '@/api/health'
 import { api, ask, type Finding, type Module } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { gb, moduleLine, moduleWords, same } from '@/board/state'
+import { gb, moduleLine, moduleWords } from '@/board/state'
 import { session } from '@/frame/session'
 import { historyWords } from '@/ui/history'
 import { clock } from '@/ui/words'
