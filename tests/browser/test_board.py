@@ -20,7 +20,9 @@ def test_the_board_tells_what_is_particular(sign_in: SignIn) -> None:
     expect(page.get_by_text("memory board 4")).to_be_visible()
     expect(verdict(page).get_by_text(re.compile("CPU2 11: the module has failed"))).to_be_visible()
     # Its cure is one of its kind from the Shelf, at a press.
-    verdict(page).get_by_role("listitem").filter(has_text="the module has failed").get_by_role("button", name="Cure it").click()
+    verdict(page).get_by_role("listitem").filter(has_text="the module has failed").get_by_role(
+        "button", name="Cure it"
+    ).click()
     see(page, "CPU2.11", "planned, 16 GB")
     expect(verdict(page).get_by_text(re.compile("the module has failed"))).to_have_count(0)
     # Numbered against the eye: 16 stands left of 1.

@@ -325,6 +325,16 @@ class PlanEdit(Body):
     changes: OccupantsDoc = Field(description="slot -> label text, module, or null to empty it")
 
 
+FactValue = bool | int | float | ShortText | Annotated[list[float], Field(max_length=8)] | None
+
+
+class PlanAnswer(Body):
+    version: Version
+    facts: Annotated[dict[Name, FactValue], Field(min_length=1, max_length=2 * MAX_SLOTS)] = Field(
+        description="need (SLOT.member, machine.member) -> value"
+    )
+
+
 class PlanStep(Body):
     version: Version
     step: Literal["undo", "redo"]

@@ -12,7 +12,7 @@ from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.targets import Target, targets
-from umbrak.services.loading import Loaded
+from umbrak.services.loading import Loaded, sources_of
 
 #: Evaluations kept: of the plans that a few dozen people have open. Each takes some ten kilobytes.
 _KEPT = 512
@@ -30,13 +30,9 @@ _NOT_RUNNING = ("by hand", "labels", "spd")
 
 def seen_running(m: Loaded) -> Layout:
     """What the machine itself reported, and so runs with: it needs no rule to be right."""
-    return Layout(
-        {
-            s: o
-            for s, o in m.layout.items()
-            if m.survey.content.sources.get(s, {}).get("kind", m.survey.kind) not in _NOT_RUNNING
-        }
-    )
+    sources = sources_of(m)
+    told = {s: source.get("over", source["kind"]) for s, source in sources.items()}
+    return Layout({s: o for s, o in m.layout.items() if told.get(s, m.survey.kind) not in _NOT_RUNNING})
 
 
 def judge_cures(

@@ -14,6 +14,7 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Machine, Occupant
 from umbrak.core.platform.survey import SlotHealth
+from umbrak.core.questions import Question, questions_of
 from umbrak.core.targets import Target
 from umbrak.formats.documents import read_layout
 from umbrak.services.asking import ServiceView, service_views
@@ -138,6 +139,8 @@ class MachineView:
     bay_columns: int
     bay_numbering: str
     evaluation: Evaluation
+    #: What to answer first.
+    questions: tuple[Question, ...]
     #: The lowest official total in force; None where nobody states one.
     official_gib: float | None
     plans: tuple[PlanName, ...]
@@ -193,6 +196,7 @@ def view_of(
         bay_columns=m.sheet.bays.columns if m.sheet.bays else 0,
         bay_numbering=m.sheet.bays.numbering if m.sheet.bays else "",
         evaluation=evaluation,
+        questions=questions_of(m.sheet, m.layout, evaluation),
         official_gib=official_gib(evaluation),
         plans=plans,
         need_gib=wanted,

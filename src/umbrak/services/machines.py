@@ -102,7 +102,7 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
         content = replace(content, failed=sorted(failed), in_use=sorted(used))
     occupants |= seen_slots(sheet, new.fitted, new.emptied, "fitted")
     facts = facts.model_copy(update={"processors": {**facts.processors, **new.processors}})
-    _check_facts(sheet, facts)
+    check_facts(sheet, facts)
     site_id = _site(db, new.site, new.zone)
     more = {"keeper": new.keeper.strip(), "warranty_end": new.warranty_end, "serial": serial}
     key = store.add_machine(
@@ -172,7 +172,7 @@ def change_machine(engine: Engine, account: Account, key: UUID, version: int, ch
         if changes.warranty_told and changes.warranty_end != m.row.warranty_end:
             values["warranty_end"] = changes.warranty_end
         if changes.facts is not None:
-            _check_facts(m.sheet, changes.facts)
+            check_facts(m.sheet, changes.facts)
             if (facts := changes.facts.model_dump()) != m.row.facts:
                 values["facts"] = facts
         if values:
@@ -193,7 +193,8 @@ def retire_machine(engine: Engine, account: Account, key: UUID, version: int, re
         record(db, "machine retired" if retired else "machine brought back", account.id, key, version=version + 1)
 
 
-def _check_facts(sheet: Sheet, facts: MachineDoc) -> None:
+def check_facts(sheet: Sheet, facts: MachineDoc) -> None:
+    """Raises Refused for a processor, mode or setting that the model does not have."""
     _check_processors(sheet, facts.processors)
     if facts.mode is not None and facts.mode not in {m.id for m in sheet.memory.modes}:
         raise Refused("facts.mode", f"{sheet.title} has no mode {facts.mode}.")

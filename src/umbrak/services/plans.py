@@ -15,6 +15,7 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.core.questions import Question, questions_of
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.targets import Target
 from umbrak.formats.documents import layout_json, read_layout
@@ -98,6 +99,8 @@ class PlanView:
     first_stage: tuple[str, ...]
     #: Clauses of its sheet that a machine's own proposal contradicted.
     doubts: tuple[DoubtView, ...]
+    #: What to answer first.
+    questions: tuple[Question, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,13 +160,13 @@ def start_plan(
         note_needs(db, key, sound_layout(m), read_layout(goal))
         refresh(db, machine_id)
         record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
-        return _view(open_plan(db, key))
+        return view_of_plan(open_plan(db, key))
 
 
 def see_plan(engine: Engine, key: UUID) -> PlanView:
     """Raises NotFound."""
     with engine.connect() as db:
-        return _view(open_plan(db, key))
+        return view_of_plan(open_plan(db, key))
 
 
 def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name: str) -> PlanView:
@@ -182,7 +185,7 @@ def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name:
             store.rename_plan(db, key, name, version + 1)
             refresh(db, plan.row.machine_id)
             record(db, "plan renamed", account.id, plan.row.machine_id, key, name=name, version=version + 1)
-        return _view(open_plan(db, key))
+        return view_of_plan(open_plan(db, key))
 
 
 def edit_plan(
@@ -200,15 +203,15 @@ def edit_plan(
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
         not_stale(plan, version, {"changes": _occupants_json(wanted)})
-        _may_change(plan)
+        may_change(plan)
         for slot in wanted:
             if slot not in plan.machine.sheet.slots:
                 raise Refused(f"changes.{slot}", f"{plan.machine.sheet.title} has no slot {slot}.")
         goal = Layout({**plan.goal, **wanted})
         changed = goal.changed_from(plan.goal)
         if changed:
-            _append(db, plan, account, "edit", {s: (plan.goal.get(s), goal.get(s)) for s in changed})
-        return _view(open_plan(db, key))
+            append_command(db, plan, account, "edit", {s: (plan.goal.get(s), goal.get(s)) for s in changed})
+        return view_of_plan(open_plan(db, key))
 
 
 def step_plan(engine: Engine, account: Account, key: UUID, version: int, kind: str) -> PlanView:
@@ -217,15 +220,15 @@ def step_plan(engine: Engine, account: Account, key: UUID, version: int, kind: s
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
         not_stale(plan, version, {"step": kind})
-        _may_change(plan)
+        may_change(plan)
         undoable, redoable = _stacks(plan.commands)
         stack = undoable if kind == "undo" else redoable
         if not stack:
             raise Refused("step", f"There is nothing to {kind}.")
         origin, into = ("to", "from") if kind == "undo" else ("from", "to")
         back = {slot: (_occupant(c[origin]), _occupant(c[into])) for slot, c in stack[-1].changes.items()}
-        _append(db, plan, account, kind, back)
-        return _view(open_plan(db, key))
+        append_command(db, plan, account, kind, back)
+        return view_of_plan(open_plan(db, key))
 
 
 def discard_plan(engine: Engine, account: Account, key: UUID, version: int, discarded: bool) -> None:
@@ -234,7 +237,7 @@ def discard_plan(engine: Engine, account: Account, key: UUID, version: int, disc
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
         not_stale(plan, version, {"discarded": discarded})
-        _may_change(plan)
+        may_change(plan)
         if not discarded and plan.discarded and store.plan_named(db, plan.row.machine_id, plan.row.name):
             raise Refused("name", f"{plan.machine.row.name} has another plan {plan.row.name} by now.")
         store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
@@ -281,7 +284,7 @@ def doubts_about(db: Connection, sheet_id: str) -> tuple[DoubtView, ...]:
     return tuple(DoubtView(d.id, d.code, d.clause, d.words, d.by, d.at) for d in doubts_of(db, sheet_id))
 
 
-def _view(plan: OpenPlan) -> PlanView:
+def view_of_plan(plan: OpenPlan) -> PlanView:
     m = plan.machine
     undoable, redoable = _stacks(plan.commands)
     judged = judge(m, plan.goal, plan.now)
@@ -306,6 +309,7 @@ def _view(plan: OpenPlan) -> PlanView:
         discarded=plan.discarded,
         first_stage=_first_stage(plan),
         doubts=plan.doubts,
+        questions=questions_of(m.sheet, plan.goal, judged),
     )
 
 
@@ -335,7 +339,7 @@ def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
     )
 
 
-def _may_change(plan: OpenPlan) -> None:
+def may_change(plan: OpenPlan) -> None:
     """What is on the bench, or was, stays as it was when its run sheet was made."""
     if plan.row.state in ("under way", "proved", "backed out"):
         raise Refused("plan", f"This plan is {plan.row.state}: start another one like it.")
@@ -344,7 +348,9 @@ def _may_change(plan: OpenPlan) -> None:
 def not_stale(plan: OpenPlan, version: int, yours: dict[str, Any]) -> None:
     if version != plan.row.version:
         by = plan.commands[-1].by if plan.commands else None
-        raise Stale(f"{by or 'Somebody'} changed this plan meanwhile; nothing of yours was saved.", _view(plan), yours)
+        raise Stale(
+            f"{by or 'Somebody'} changed this plan meanwhile; nothing of yours was saved.", view_of_plan(plan), yours
+        )
 
 
 def _stacks(commands: Sequence[CommandRow]) -> tuple[list[CommandRow], list[CommandRow]]:
@@ -364,7 +370,7 @@ def _stacks(commands: Sequence[CommandRow]) -> tuple[list[CommandRow], list[Comm
     return undoable, redoable
 
 
-def _append(
+def append_command(
     db: Connection,
     plan: OpenPlan,
     account: Account,

@@ -817,6 +817,26 @@ export interface paths {
         patch: operations["rename_api_plans__plan_id__patch"];
         trace?: never;
     };
+    "/api/plans/{plan_id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Answer a question: facts of the machine, or of modules in the plan and where they are fitted.
+         */
+        post: operations["answer_api_plans__plan_id__answers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/approvals": {
         parameters: {
             query?: never;
@@ -1780,6 +1800,18 @@ export interface components {
             text: string;
             /** Used Gib */
             used_gib: number;
+        };
+        /**
+         * Answer
+         * @description One answer to press, and the facts that it tells.
+         */
+        Answer: {
+            /** Facts */
+            facts: {
+                [key: string]: unknown;
+            };
+            /** Words */
+            words: string;
         };
         /** ApprovalView */
         ApprovalView: {
@@ -3130,6 +3162,8 @@ export interface components {
             place: string;
             /** Plans */
             plans: components["schemas"]["PlanName"][];
+            /** Questions */
+            questions: components["schemas"]["Question"][];
             /** Retired At */
             retired_at: string | null;
             /** Runs */
@@ -3731,6 +3765,21 @@ export interface components {
             /** Value */
             value: unknown;
         };
+        /** PlanAnswer */
+        PlanAnswer: {
+            /**
+             * Facts
+             * @description need (SLOT.member, machine.member) -> value
+             */
+            facts: {
+                [key: string]: boolean | number | string | number[] | null;
+            };
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
+        };
         /** PlanApproval */
         PlanApproval: {
             /**
@@ -3893,6 +3942,8 @@ export interface components {
             now: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
+            /** Questions */
+            questions: components["schemas"]["Question"][];
             /** Sheet Changed */
             sheet_changed: boolean;
             /** State */
@@ -4085,6 +4136,26 @@ export interface components {
                 [key: string]: string;
             };
             verdict: components["schemas"]["Verdict"];
+        };
+        /** Question */
+        Question: {
+            /** Answers */
+            answers: components["schemas"]["Answer"][];
+            hides: components["schemas"]["Severity"];
+            /** Look At */
+            look_at: string;
+            /** Needs */
+            needs: string[];
+            /** Of Sheet */
+            of_sheet: string | null;
+            /** Slots */
+            slots: string[];
+            /** Text */
+            text: string;
+            /** Typed */
+            typed: string | null;
+            /** Why */
+            why: string;
         };
         /**
          * Rail
@@ -8674,6 +8745,83 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlanRename"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answer_api_plans__plan_id__answers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanAnswer"];
             };
         };
         responses: {

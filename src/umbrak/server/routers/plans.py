@@ -8,9 +8,10 @@ from fastapi import APIRouter
 
 from umbrak.core.targets import Target
 from umbrak.formats.documents import occupants
-from umbrak.server.bodies import ArrangementOf, PlanDiscard, PlanEdit, PlanRename, PlanStep, TargetsOf
+from umbrak.server.bodies import ArrangementOf, PlanAnswer, PlanDiscard, PlanEdit, PlanRename, PlanStep, TargetsOf
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.services.answers import answer_plan
 from umbrak.services.plans import (
     PlanView,
     discard_plan,
@@ -42,6 +43,12 @@ def edit(plan_id: UUID, body: PlanEdit, engine: Db, account: Person) -> PlanView
     """Put modules into slots, or empty slots, as one command that undo takes back."""
     emptied = [slot for slot, given in body.changes.items() if given is None]
     return edit_plan(engine, account, plan_id, body.version, occupants(body.changes), emptied)
+
+
+@router.post("/{plan_id}/answers", responses=describe(401, 403, 404, 409, 422))
+def answer(plan_id: UUID, body: PlanAnswer, engine: Db, account: Person) -> PlanView:
+    """Answer a question: facts of the machine, or of modules in the plan and where they are fitted."""
+    return answer_plan(engine, account, plan_id, body.version, body.facts)
 
 
 @router.post("/{plan_id}/steps", responses=describe(401, 403, 404, 409, 422))

@@ -1,15 +1,16 @@
 <script setup lang="ts">
 /** The verdict: total now and after, rate and what binds it, rail, balance, findings worst first. */
 import { computed, ref } from 'vue'
-import type { Board, Cure, Evaluation, Finding } from '@/api/client'
+import type { Board, Cure, Evaluation, Finding, Question } from '@/api/client'
 import { gb } from '@/board/state'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { couldBecome, VERDICTS } from '@/ui/verdict'
 import { volts } from '@/ui/words'
+import AnswerFirst from './AnswerFirst.vue'
 import FindingList from './FindingList.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board }>()
-defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure] }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string }>()
+defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts']] }>()
 
 const showHeld = ref(false)
 const showLimits = ref(false)
@@ -120,8 +121,9 @@ const many = computed(() => props.goal.sockets.length > 1)
         <small v-if="many && goal.evenness !== null && goal.evenness !== 1">sockets {{ goal.evenness?.toFixed(2) }} even</small>
       </dd>
     </dl>
-    <h2>Findings</h2>
     <div class="scrolling">
+      <AnswerFirst v-if="questions.length" :questions="questions" :may-answer="mayAnswer" :machine-id="machineId" @answer="$emit('answer', $event)" />
+      <h2>Findings</h2>
       <FindingList :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
       <div class="held">
         <span><SeverityMark severity="go" /> {{ goal.held.length }} held</span>

@@ -103,6 +103,14 @@ export function usePlan(machine: () => MachineView) {
     return enqueue(() => send('edits', { changes }), changes)
   }
 
+  /** Facts that a question wants: of the machine, or of modules. */
+  const answer = (facts: Record<string, unknown>) =>
+    enqueue(async () => {
+      if (!plan.value) plan.value = await start()
+      const params = { path: { plan_id: plan.value.id } }
+      show(await ask(api.POST('/api/plans/{plan_id}/answers', { params, body: { version: plan.value.version, facts: facts as never } })))
+    })
+
   const step = (kind: 'undo' | 'redo') =>
     enqueue(async () => {
       await send('steps', { step: kind })
@@ -166,6 +174,7 @@ export function usePlan(machine: () => MachineView) {
     propose,
     discard,
     edit,
+    answer,
     step,
     rename,
     settle,

@@ -1,0 +1,134 @@
+<script setup lang="ts">
+/** What to answer first: one question at a time, with what it could hide, where to look, and answers to press. */
+import { computed, ref, watch } from 'vue'
+import { RouterLink } from 'vue-router'
+import type { Question } from '@/api/client'
+import SeverityMark from '@/ui/SeverityMark.vue'
+
+const props = defineProps<{ questions: Question[]; mayAnswer: boolean; machineId: string }>()
+const emit = defineEmits<{ answer: [facts: Question['answers'][number]['facts']] }>()
+
+const at = ref(0)
+const typed = ref('')
+const shown = computed(() => props.questions[Math.min(at.value, props.questions.length - 1)])
+watch(
+  () => props.questions.map((q) => q.needs.join(' ')).join('|'),
+  () => {
+    at.value = 0
+    typed.value = ''
+  },
+)
+
+const HIDES: Record<string, string> = { stop: 'could hide a stop', risk: 'could hide a risk', slow: 'could hide that it runs slower' }
+/** Facts that are read as numbers; versions stay text. */
+const isNumber = (need: string) => need.endsWith('_mib') || need.endsWith('_gib')
+
+function keep(): void {
+  const need = shown.value?.typed
+  const value = typed.value.trim()
+  if (!need || !value) return
+  emit('answer', { [need]: isNumber(need) ? Number(value.replace(',', '.')) : value })
+}
+</script>
+
+<template>
+  <section v-if="shown" class="answer" aria-labelledby="answer-title">
+    <div class="top">
+      <h2 id="answer-title">Answer first</h2>
+      <span>{{ Math.min(at, questions.length - 1) + 1 }} of {{ questions.length }}; {{ HIDES[shown.hides] ?? shown.hides }}</span>
+    </div>
+    <p class="text"><SeverityMark severity="ask" /> <strong>{{ shown.text }}</strong></p>
+    <p class="why">{{ shown.why }}. <b>Look at:</b> {{ shown.look_at }}.<template v-if="shown.of_sheet && shown.of_sheet !== 'limits'"> It belongs into the model's sheet.</template></p>
+    <div class="answers">
+      <template v-if="mayAnswer">
+        <button v-for="a in shown.answers" :key="a.words" type="button" class="press" @click="emit('answer', a.facts)">{{ a.words }}</button>
+        <form v-if="shown.typed" @submit.prevent="keep">
+          <input v-model="typed" :aria-label="shown.text" :inputmode="isNumber(shown.typed) ? 'decimal' : 'text'" maxlength="60" />
+          <button type="submit" class="press" :disabled="!typed.trim()">Keep it</button>
+        </form>
+      </template>
+      <RouterLink v-if="shown.of_sheet === 'limits'" class="press" :to="`/machines/${machineId}/ceiling`">State a limit</RouterLink>
+      <button v-if="questions.length > 1" type="button" class="press later" @click="at = (Math.min(at, questions.length - 1) + 1) % questions.length">
+        Not now
+      </button>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.answer {
+  margin: 0 -12px 10px -16px;
+  padding: 8px 12px 10px 16px;
+  background: color-mix(in srgb, var(--ask) 9%, transparent);
+  border-block: 1px solid color-mix(in srgb, var(--ask) 30%, transparent);
+}
+.top {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  align-items: baseline;
+  font-size: 13px;
+  color: var(--ask);
+}
+.top h2 {
+  margin: 0;
+  color: var(--ask);
+}
+p {
+  margin: 4px 0 0;
+}
+.text {
+  display: flex;
+  gap: 9px;
+  align-items: flex-start;
+  font-size: 14px;
+  line-height: 1.3;
+}
+.text .mark {
+  margin-top: 2px;
+}
+.why {
+  padding-left: 24px;
+  font-size: 13px;
+  line-height: 1.35;
+  color: var(--faded);
+}
+.why b {
+  color: var(--ink);
+}
+.answers,
+form {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+.answers {
+  padding: 8px 0 0 24px;
+}
+.press {
+  padding: 4px 9px;
+  border: 1px solid var(--ask);
+  border-radius: 4px;
+  background: var(--paper);
+  color: var(--ask);
+  font-size: 13px;
+  font-weight: 600;
+  text-decoration: none;
+}
+.press:disabled {
+  opacity: 0.5;
+}
+.later {
+  border-color: var(--rule);
+  color: inherit;
+  font-weight: 400;
+}
+input {
+  width: 110px;
+  padding: 3px 7px;
+  border: 1px solid var(--rule);
+  border-radius: 4px;
+  background: var(--paper);
+  color: inherit;
+}
+</style>
