@@ -318,6 +318,33 @@ def test_a_modules_spd_is_read_and_given_to_its_slot(client: Client) -> None:
     assert (short.status_code, short.json()["errors"][0]["field"]) == (422, "byte 2")
 
 
+def test_an_answer_is_a_fact_of_module_survey_or_machine(client: Client) -> None:
+    browser = client("technician")
+    machine = machine_named(browser, "radar-02")["id"]
+    plan = browser.post(f"/api/machines/{machine}/plans", json={}).json()
+    url = f"/api/plans/{plan['id']}"
+
+    def answer(version: int, **facts: Any) -> Any:
+        return browser.post(f"{url}/answers", json={"version": version, "facts": facts})
+
+    # Of the fitted module: in the plan, and in a survey by hand that the plan then starts from.
+    told = answer(1, **{"A.device_width": 8}).json()
+    assert (told["goal"]["A"]["device_width"], told["now"]["A"]["device_width"], told["survey_changed"]) == (
+        8,
+        8,
+        False,
+    )
+    seen = browser.get(f"/api/machines/{machine}").json()
+    assert (seen["slots"]["A"]["device_width"], seen["survey"]["sources"]["A"]["kind"]) == (8, "by hand")
+    # Of the machine.
+    told = answer(told["version"], **{"machine.firmware": "7.4"}).json()
+    assert browser.get(f"/api/machines/{machine}").json()["facts"]["firmware"] == "7.4"
+    for facts, field in (({"B.ecc": True}, "facts.B.ecc"), ({"A.ecc": "often"}, "facts.A.ecc"), ({"machine.os_bits": 12}, "facts.machine.os_bits"), ({"machine.mode": "fast"}, "facts.mode")):  # fmt: skip
+        refused = answer(told["version"], **facts)
+        assert (refused.status_code, refused.json()["errors"][0]["field"]) == (422, field)
+    assert answer(1, **{"A.ecc": False}).status_code == 409
+
+
 def test_edit_undo_redo_and_rename(client: Client) -> None:
     browser = client("technician")
     machine = machine_named(browser, "radar-02")["id"]

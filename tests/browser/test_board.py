@@ -15,7 +15,7 @@ from tests.formats.spd_facts import Chip, fb_dimm
 def test_the_board_tells_what_is_particular(sign_in: SignIn) -> None:
     page = sign_in()
     open_fit(page, "hall-02")
-    see(page, "CPU2.11", "CPU2 11, fitted, 16 GB DDR4 registered 2133 1.2 V, failed")
+    see(page, "CPU2.11", "CPU2 11, fitted, 16 GB DDR4 registered 2133 1.2 V, stop, failed")
     see(page, "CPU4.1", "CPU4 1, empty, no processor")
     expect(page.get_by_text("memory board 4")).to_be_visible()
     expect(verdict(page).get_by_text(re.compile("CPU2 11: the module has failed"))).to_be_visible()
@@ -293,3 +293,23 @@ def test_a_trial_is_noted_and_the_machine_is_believed_more(sign_in: SignIn) -> N
     table = b"model,outcome,who,date,total gb\nFjell N2,splendid,named,2026-01-31,24\n"
     page.get_by_label("From a file").set_input_files({"name": "notes.csv", "mimeType": "text/csv", "buffer": table})
     expect(page.get_by_role("alert")).to_contain_text("row 2, outcome")
+
+
+def test_a_shops_label_is_asked_for_what_it_leaves_out(sign_in: SignIn) -> None:
+    """A label that tells no ECC: the chips do, at a press, and the module in the plan is then known."""
+    page = sign_in()
+    open_fit(page, "radar-02")
+    type_label(page, "1GB DDR3L-1333 1Rx8 SODIMM")
+    page.get_by_label("Type what the label says").press("Enter")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    question = verdict(page).get_by_role("region", name="Answer first")
+    expect(question).to_contain_text("Has the module in SLOT 2 ECC?")
+    expect(question).to_contain_text("could hide a stop")
+    question.get_by_role("button", name="9 chips: yes").click()
+    expect(verdict(page).get_by_text(re.compile("unbuffered ECC is not taken"))).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    question.get_by_role("button", name="8 chips: no").click()
+    expect(question).to_have_count(0)
+    expect(verdict(page).get_by_text("undecided")).to_have_count(0)

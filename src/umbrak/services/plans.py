@@ -11,6 +11,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.cures import Cure
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Action, Do, actions
@@ -323,8 +324,17 @@ def action_views(done: Iterable[Action]) -> tuple[ActionView, ...]:
 
 
 def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
-    m, goal = plan.machine, plan.goal
-    found = judge_cures(m, goal, plan.now, plan.spares)
+    return _cure_views(judge_cures(plan.machine, plan.goal, plan.now, plan.spares), plan.goal)
+
+
+def machine_cures(engine: Engine, machine_id: UUID) -> tuple[CureView | None, ...]:
+    """A cure for each finding of the machine as it is. Raises NotFound."""
+    with engine.connect() as db:
+        m = load_machine(db, machine_id)
+        return _cure_views(judge_cures(m, m.layout, None, spares_of(db)), m.layout)
+
+
+def _cure_views(found: Iterable[Cure | None], goal: Layout) -> tuple[CureView | None, ...]:
     return tuple(
         None
         if c is None

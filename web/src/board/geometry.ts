@@ -314,7 +314,10 @@ function layOutLeaves(board: Board, socket: string, foot: number): BoardGeometry
   }
   placed.width = x - sizes.slotGap * 2
   const barsTop = box.y + box.height + 14
-  const barStep = Math.max(20, (placed.height - barsTop - 6) / Math.max(1, channels.length))
+  // Many channels stand in two columns: below each bar its name and figure have to be read.
+  const columns = channels.length > 4 ? 2 : 1
+  const barWidth = (box.width - 10 * (columns - 1)) / columns
+  const barStep = Math.max(20, (placed.height - barsTop - 6) / Math.max(1, Math.ceil(channels.length / columns)))
   channels.forEach((channel, i) => {
     const y = sizes.leafTitle + sizes.traceStep * (i + 1)
     const own = placed.slots.filter((s) => s.channel === channel.id)
@@ -332,7 +335,7 @@ function layOutLeaves(board: Board, socket: string, foot: number): BoardGeometry
           [s.x + s.width / 2, top - sizes.cap - 3],
         ]),
       ],
-      bar: { x: box.x, y: barsTop + i * barStep, width: box.width, height: 6 },
+      bar: { x: box.x + (i % columns) * (barWidth + 10), y: barsTop + Math.floor(i / columns) * barStep, width: barWidth, height: 6 },
       soldered: null,
     })
   })

@@ -148,7 +148,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
               <div class="small nowrap" :class="l.summary.known < l.summary.total ? 'lacking' : 'faded'">{{ l.summary.known }} of {{ l.summary.total }} known</div>
             </td>
             <td>
-              <div v-if="l.summary.failed" class="worst failed">
+              <div v-if="l.summary.failed && l.summary.worst_severity !== 'stop'" class="worst failed">
                 <SeverityMark severity="stop" />
                 <strong>{{ plural(l.summary.failed, 'module') }} failed</strong>
               </div>

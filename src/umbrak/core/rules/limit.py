@@ -486,7 +486,7 @@ def firmware(ctx: Context) -> Iterator[Finding]:
     for same in _alike(u for u in passed if u.holds and not u.statement.hard):
         other = _met_by_version(ctx, same[0])
         if other is not None:
-            message = f"{_sentence(ctx, same)}; {other.source.title} allows it with {other.condition_words()}"
+            message = f"{_sentence(ctx, same)}; allowed by {other.source.title} with {other.condition_words()}"
             yield ctx.finding("limit.firmware", Severity.RISK, _slots_of(same), message, other.source)
 
 

@@ -32,7 +32,7 @@ from umbrak.services.loading import load_machine
 from umbrak.services.machine_list import MachinePage, list_machines
 from umbrak.services.machine_view import Drive, MachineView, machine_history, machine_targets, see_machine
 from umbrak.services.machines import make_machine
-from umbrak.services.plans import PlanView, start_plan
+from umbrak.services.plans import CureView, PlanView, machine_cures, start_plan
 from umbrak.services.proposals import PlanBrief, compare_plans
 from umbrak.services.rejudging import NewerSheet, Rejudged, changed_verdicts, newer_sheet, take_newer_sheet
 from umbrak.services.resurvey import Difference, see_difference
@@ -199,3 +199,9 @@ def take_newer(machine_id: UUID, body: SheetTaken, engine: Db, account: Person) 
 def where_to(machine_id: UUID, body: TargetsOf, engine: Db, _: Person) -> tuple[Target, ...]:
     """Every slot of the machine as it is, as a place for a module: allowed, or why not."""
     return machine_targets(engine, machine_id, body.module.value(), body.taken_from)
+
+
+@router.get("/{machine_id}/cures", responses=describe(401, 404, 422))
+def cures(machine_id: UUID, engine: Db, _: Person) -> tuple[CureView | None, ...]:
+    """A cure for each finding of the machine as it is, in their order."""
+    return machine_cures(engine, machine_id)

@@ -57,10 +57,11 @@ function keep(): void {
 
 <style scoped>
 .answer {
-  margin: 0 -12px 10px -16px;
-  padding: 8px 12px 10px 16px;
+  margin: 2px 0 10px;
+  padding: 7px 10px 10px;
+  border-radius: 4px;
   background: color-mix(in srgb, var(--ask) 9%, transparent);
-  border-block: 1px solid color-mix(in srgb, var(--ask) 30%, transparent);
+  border: 1px solid color-mix(in srgb, var(--ask) 30%, transparent);
 }
 .top {
   display: flex;

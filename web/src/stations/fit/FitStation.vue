@@ -2,7 +2,7 @@
 /** Fit: the plan on the board, the tray below, the verdict beside it, following every touch. */
 import { computed, onBeforeUnmount, onMounted, reactive, ref, shallowRef, watch } from 'vue'
 import { health } from '@/api/health'
-import { api, ask, type Finding, type Module } from '@/api/client'
+import { api, ask, type Cure, type Finding, type Module } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { gb, moduleLine, moduleWords } from '@/board/state'
 import { session } from '@/frame/session'
@@ -55,6 +55,21 @@ const now = computed(() => plan.value?.now ?? machine.value.slots)
 const evaluationNow = computed(() => plan.value?.evaluation_now ?? machine.value.evaluation)
 const evaluation = computed(() => plan.value?.evaluation ?? machine.value.evaluation)
 const done = computed(() => actionLines(machine.value.board, plan.value?.actions ?? []))
+/** Cures of the machine as it is, while there is no plan: the first press starts one. */
+const ofMachine = shallowRef<(Cure | null)[]>([])
+watch(
+  () => (plan.value ? '' : `${machine.value.id} ${machine.value.survey.revision} ${machine.value.version}`),
+  async (as) => {
+    ofMachine.value = []
+    if (!as || !mayWrite.value) return
+    try {
+      ofMachine.value = await ask(api.GET('/api/machines/{machine_id}/cures', { params: { path: { machine_id: machine.value.id } } }))
+    } catch {
+      // the findings stand without them; a recovery loads again
+    }
+  },
+  { immediate: true },
+)
 const severities = computed(() => severityBySlot(evaluation.value.findings))
 const outgoing = computed(() => comesOut(now.value, goal.value))
 const kinds = computed(() => knownKinds(now.value, goal.value, typed.value))
@@ -304,7 +319,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? []) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" />
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" />
     <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">
       <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>
       <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>
