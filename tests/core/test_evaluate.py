@@ -478,3 +478,51 @@ def test_layout_is_a_value() -> None:
 def test_the_rules_page_is_current() -> None:
     kept = (Path(__file__).resolve().parents[2] / "docs/rules.md").read_text("utf-8")
     assert kept == rules_page(), "write it anew: python -m umbrak.core.rules.page > docs/rules.md"
+
+
+# -- what the fitted version says, orders of sockets that work, and words ----------------------------------------
+
+HARD = limit(id="first", scope="machine", capacity_gib=8, hard=True)
+HARD["limits"].append({"source": "guide", "scope": "machine", "capacity_gib": 16, "official": True, "firmware": {"from": "7.4"}, "replaces": ["first"]})  # fmt: skip
+
+
+@pytest.mark.parametrize(("version", "code"), [("7.2", "limit.machine"), ("7.4", None), (None, "limit.firmware")])
+def test_a_hard_limit_of_the_fitted_version_is_pardoned_by_no_other(version: str | None, code: str | None) -> None:
+    e = judge(HARD, {"A1": L8, "B1": L4}, Machine(firmware=version))
+    assert {f.code for f in e.findings} & {"limit.machine", "limit.firmware"} == ({code} if code else set())
+    assert e.at_worst == ("no-go" if code else "go")
+
+
+def test_what_a_newer_release_took_back_is_no_advice_to_go_back() -> None:
+    back = limit(id="first", scope="machine", capacity_gib=8, official=True, firmware={"from": "7.4"})
+    back["limits"].append({"source": "guide", "scope": "machine", "capacity_gib": 16, "official": True, "firmware": {"until": "7.4"}})  # fmt: skip
+    (finding,) = [f for f in judge(back, {"A1": L8, "B1": L4}, Machine(firmware="7.4")).findings if f.severity is Severity.RISK]  # fmt: skip
+    assert (finding.code, "took back" in finding.message or "taken back" in finding.message) == (
+        "risk.over-official",
+        True,
+    )
+
+
+ACROSS = merged(TWIN, {"population": [{"source": "guide", "scope": "machine", "fill": [["P1.A1", "P2.A1"], ["P1.B1", "P2.B1"]], "other_counts": "refused", "otherwise": "refused"}]})  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("slots", "codes"),
+    [
+        ({"P1.A1": R16}, set()),
+        ({"P1.A1": R16, "P1.B1": R16}, set()),
+        ({"P1.B1": R16}, {"order.place"}),
+    ],
+)
+def test_an_order_over_all_sockets_is_kept_on_those_that_work(slots: dict[str, str], codes: set[str]) -> None:
+    e = judge(ACROSS, slots, Machine({"P1": "p", "P2": None}))
+    assert {f.code for f in e.findings if f.severity is Severity.STOP} == codes
+
+
+def test_alike_findings_are_one_and_a_refused_kind_is_not_said_to_be_taken() -> None:
+    ranks = judge(small(memory={"package_ranks_per_channel": 2}), {"A1": L8, "A2": L8, "B1": L8, "B2": L8})
+    (one,) = [f for f in ranks.findings if f.code == "limit.ranks"]
+    assert one.slots == ("A1", "A2", "B1", "B2") and one.message.startswith("Channel A and channel B have 4 package ranks each")  # fmt: skip
+    refused = judge(small(memory={"refuses": [{"device_width": 16}]}), {"A1": "4GB 1Rx16 PC3L-12800U"})
+    (said,) = [f.message for f in refused.findings if f.code == "kind.refused"]
+    assert said == "A1: this machine refuses x16 modules"

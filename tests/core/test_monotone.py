@@ -14,7 +14,10 @@ from tests.core.facts import Situation, blanks
 from tests.core.sheets import layout as layout_of
 from tests.core.test_cases import CASES, SHEETS, spread
 from umbrak.core.evaluate import Evaluation, evaluate
-from umbrak.core.platform.machine import Machine
+from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
+from umbrak.core.plan.arrange import next_set
+from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.documents import MachineDoc, StatementDoc
 from umbrak.formats.yaml_text import load_yaml
@@ -95,3 +98,51 @@ def test_a_blanked_fact_never_betters_the_answer_and_is_asked_exactly_where_it_d
                     (blank.what, f"{vague.verdict}/{vague.at_worst} where its values come to {verdict}/{worst}")
                 )
     assert not wrong
+
+
+#: A module of each architecture's kind, as its label says.
+LABELS = {
+    "one-socket-two-so-dimm": "8GB 1Rx8 PC4-2400T-SA1",
+    "soldered-plus-one": "8GB 1Rx8 PC4-2400T-SA1",
+    "one-socket-two-by-two": "8GB 1Rx8 PC4-2666V-UA2",
+    "four-channels-of-two": "16GB 1Rx4 PC4-2666V-RC2",
+    "three-channels": "4GB 2Rx8 PC3L-10600E",
+    "two-risers-fully-buffered": "2GB 2Rx8 PC2-5300F",
+    "two-sockets-six-by-two": "16GB 1Rx4 PC4-2666V-RC2",
+    "two-sockets-eight-by-two": "32GB 2Rx8 PC5-4800B-RA0",
+    "four-sockets-memory-boards": "16GB 1Rx4 PC4-2666V-RC2",
+}
+
+
+def asks(e: Evaluation) -> list[str]:
+    return [f.message for f in e.findings if f.severity.value == "ask"]
+
+
+@pytest.mark.parametrize("name", [n for n in of_demo() if "as planned" not in n])
+def test_like_for_like_on_a_machine_that_runs_asks_one_thing_at_most(name: str) -> None:
+    """Each empty slot filled with the like of what is fitted, one and all."""
+    s = SITUATIONS[name]
+    like = next(m for m in s.layout.values() if isinstance(m, Module))
+    empty = [x for x in s.sheet.slots if x not in s.layout and s.machine.processors[s.sheet.socket_of_slot[x]]]
+    for count in {1, len(empty)} if empty else set():
+        goal = Layout({**s.layout, **dict.fromkeys(empty[:count], like)})
+        assert len(asks(evaluate(s.sheet, s.machine, goal, (), s.layout))) <= 1
+
+
+@pytest.mark.parametrize("name", LABELS)
+def test_a_plan_on_a_freshly_built_board_asks_three_things_at_most(name: str) -> None:
+    """A board of which nobody has looked anything up: the next sets, or without an order one module more at a time."""
+    sheet, like = SHEETS[name], decode_label(LABELS[name]).module
+    machine = Machine({x: None if s.may_be_absent else s.processors[0] for x, s in sheet.sockets.items()})
+    ran = Layout({next(iter(sheet.slots)): like})
+    if sheet.fills:
+        ran = Layout(dict.fromkeys((s for each in next(iter(sheet.fills[0].layouts.values())) for s in each), like))
+    layout = ran
+    for _ in sheet.slots:
+        empty = [x for x in sheet.slots if x not in layout and machine.processors[sheet.socket_of_slot[x]]]
+        grown = next_set(sheet, machine, layout, like) if sheet.fills else Layout({**layout, **dict.fromkeys(empty[:1], like)})  # fmt: skip
+        if grown is None or grown == layout:
+            break
+        layout = grown
+        e = evaluate(sheet, machine, layout, (), ran)
+        assert len(asks(e)) <= 3 and e.verdict is Verdict.UNDECIDED, asks(e)
