@@ -38,7 +38,7 @@ from umbrak.store.engine import open_engine
 
 MACHINES = 10_000
 DROPS = 60
-_SERVE = """
+SERVE = """
 import sys
 from pathlib import Path
 import uvicorn
@@ -70,7 +70,7 @@ def served() -> Iterator[tuple[Engine, str, str, str]]:
         machine = make_machine(engine, known.account, NewMachine("big", sheet.hash, fitted=fitted, emptied=empty))
         plan = start_plan(engine, known.account, machine).id
         port = free_port()
-        command = [sys.executable, "-c", _SERVE, url, str(ROOT / "web/dist"), str(port)]
+        command = [sys.executable, "-c", SERVE, url, str(ROOT / "web/dist"), str(port)]
         process = subprocess.Popen(command)
         address = f"http://127.0.0.1:{port}"
         try:
