@@ -148,6 +148,7 @@ FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, 
     "taller than any standard's, and no room told": (SMALL, {"A1": L4 + " 40mm"}, Machine(), ("fit.height", "ask", ("A1",))),
     "a policy that may be the firmware's setting": (small(memory={"rail_policy": None}), {"A1": H8}, Machine(), ("power.rail", "ask", ("A1",))),
     "rating unknown where a slow one would not start": (SMALL, {"A1": "4GB 2Rx8 DDR3L UDIMM"}, Machine(), ("speed.untold", "ask", ("A1",))),
+    "no rates told, nor which slots share a channel": (merged(TWIN, {"rate_alike": None, "repeat": None, "sockets": {"P2": None}, "processors": {"q": None, "p": {"rates_mts": [], "rate_table": "open", "faster_modules": "open"}}, "channels": {"open": "which share one", "seen": {"A": {"socket": "P1", "slots": ["A1", "A2"]}}}}) | {"sockets": {"P1": {"processors": ["p"]}}}, {"A1": R16, "A2": R16}, Machine(), ("speed.untold", "ask", ("A1", "A2"))),
     "soldered memory of unknown size": (small(channels={"A": {"soldered": {}}, "B": ["B1", "B2"]}), {"B1": L4}, Machine(), ("fit.unknown", "ask", ())),
     "uncertified, if it has no ECC": (small(memory={"accepts": [{"buffering": "unbuffered", "ecc": True}, {"buffering": "unbuffered", "certified": False}]}), {"A1": "4GB DDR3L UDIMM 1600 2Rx8"}, Machine(), ("kind.uncertified", "ask", ("A1",))),
     # what was taken for known

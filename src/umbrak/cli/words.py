@@ -107,7 +107,8 @@ def _evaluation_words(e: dict[str, Any]) -> list[str]:
         f"{e['verdict']}{' (could become ' + e['at_worst'] + ')' if e['verdict'] == 'undecided' else ''}: {e['installed_gib']:g} GB installed, {e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"
     ]
     for s in e["sockets"]:
-        balance = "empty" if s["balance"] is None else f"balance {s['balance']:.2f}"
+        untold = "balance not told" if s["gib"] else "empty"
+        balance = untold if s["balance"] is None else f"balance {s['balance']:.2f}"
         speed = f", {s['sustained_gbs']:g} of {s['peak_gbs']:g} GB/s" if s["sustained_gbs"] is not None else ""
         lines.append(f"  {s['id']}: {s['gib']:g} GB, {balance}{speed}")
     for f in e["findings"]:

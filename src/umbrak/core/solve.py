@@ -142,7 +142,12 @@ def _solve_socket(ctx: Context, socket: str, rail_of: Mapping[str, RailSolution]
     if not seated:
         return RateSolution(socket, None)
     if len(seated) > 1 and ctx.sheet.not_told("channels"):
-        return RateSolution(socket, None)  # `sheet.open` asks which slots share a channel
+        # `sheet.open` asks which slots share a channel; whether there is any rate to be told is asked all the same.
+        fitted = ctx.processors[socket]
+        if isinstance(fitted, Processor) and not fitted.rate_table:
+            needs = (f"sheet.processors.{fitted.id}.rate_table",)
+            return RateSolution(socket, None, needs=needs, untold=tuple(s for s, _ in seated))
+        return RateSolution(socket, None)
     processor = ctx.processors[socket]
     if isinstance(processor, Unknown):
         # Where it makes no difference which of them is fitted, nobody needs to be asked.

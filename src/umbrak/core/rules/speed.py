@@ -160,7 +160,16 @@ def untold(ctx: Context) -> Iterator[Finding]:
         what = f" of {ctx.names(slots)}" if ctx.ordered(slots) and not kinds[0].startswith("processor of") else ""
         message = f"The data rate cannot be told: {words}{what} is not known"
         if any(k == "rate_table" for k in kinds):
-            message = f"The data rate cannot be told: no row of the rate table covers {ctx.names(slots)} as filled"
+            bare = [
+                p
+                for p in ctx.sheet.processors.values()
+                if not p.rate_table and f"sheet.processors.{p.id}.rate_table" in needs
+            ]
+            message = (
+                f"The data rate cannot be told: nobody tells what rates {' and '.join(p.title for p in bare)} runs"
+                if bare
+                else f"The data rate cannot be told: no row of the rate table covers {ctx.names(slots)} as filled"
+            )
         could = (
             Severity.STOP if any(n.endswith(".rate_mts") for n in needs) and _may_be_too_slow(ctx) else Severity.SLOW
         )

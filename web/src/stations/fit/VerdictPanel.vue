@@ -110,7 +110,7 @@ const many = computed(() => props.goal.sockets.length > 1)
       <dd><strong>{{ volts(goal.rails) }}</strong></dd>
       <dt>Balance</dt>
       <dd>
-        <strong>{{ balance === null ? 'empty' : balance.toFixed(2) }}</strong>
+        <strong>{{ balance === null ? (filled.length ? 'not told' : 'empty') : balance.toFixed(2) }}</strong>
         <span class="bars" aria-hidden="true" :style="{ '--bar': `${barWidth}px` }">
           <template v-for="s in goal.sockets" :key="s.id">
             <i v-for="(gib, name) in s.channels" :key="name" :style="{ height: `${Math.max(2, (16 * gib) / fullest)}px` }" :class="{ none: !gib }"></i>
