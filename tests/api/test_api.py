@@ -345,6 +345,34 @@ def test_an_answer_is_a_fact_of_module_survey_or_machine(client: Client) -> None
     assert answer(1, **{"A.ecc": False}).status_code == 409
 
 
+def test_a_plan_is_judged_by_what_it_will_run_with_and_by_today(client: Client) -> None:
+    browser = client("technician")
+    machine = machine_named(browser, "radar-02")["id"]
+    plan = browser.post(f"/api/machines/{machine}/plans", json={}).json()
+    url = f"/api/plans/{plan['id']}"
+    two = browser.post(f"{url}/edits", json={"version": 1, "changes": {"A": "4GB 2Rx8 PC3L-10600S P/N: OSM3L-4S13", "B": "4GB 2Rx8 PC3L-10600S P/N: OSM3L-4S13"}})  # fmt: skip
+    version = two.json()["version"]
+    # 8 GB are over the 5 of this firmware, and within the 9 of 7.4.
+    assert "limit.firmware" in {f["code"] for f in two.json()["evaluation"]["findings"]}
+    assert (two.json()["runs_with"], two.json()["verdict_today"]) == ({}, None)
+
+    def runs_with(version: int, **facts: Any) -> Any:
+        return browser.put(f"{url}/runs-with", json={"version": version, **facts})
+
+    then = runs_with(version, firmware="7.4", processors={"CPU": "corrin-sike"}).json()
+    assert then["runs_with"] == {"firmware": "7.4"}  # the processor is the one that is fitted
+    assert "limit.firmware" not in {f["code"] for f in then["evaluation"]["findings"]}
+    assert then["verdict_today"] == two.json()["evaluation"]["verdict"]
+    steps = browser.get(f"{url}/run-sheet").json()["steps"]
+    assert [s["hold"] for s in steps if s["text"] == "Bring it to firmware 7.4 (now 7.2) first"] == [True]
+    assert machine_named(browser, "radar-02")["summary"]["verdict"] == then["evaluation"]["verdict"]
+    assert runs_with(version, firmware="8").status_code == 409
+    refused = runs_with(then["version"], mode="fast")
+    assert (refused.status_code, refused.json()["errors"][0]["field"]) == (422, "facts.mode")
+    # What is as today is no wish.
+    assert runs_with(then["version"], firmware="7.2").json()["runs_with"] == {}
+
+
 def test_edit_undo_redo_and_rename(client: Client) -> None:
     browser = client("technician")
     machine = machine_named(browser, "radar-02")["id"]

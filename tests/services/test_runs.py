@@ -30,7 +30,7 @@ from umbrak.services.machine_view import see_machine
 from umbrak.services.machines import MachineChanges, change_machine
 from umbrak.services.notes import list_trials
 from umbrak.services.papers import run_calendar, run_pdf
-from umbrak.services.plans import edit_plan, see_plan, start_plan
+from umbrak.services.plans import edit_plan, see_plan, set_runs_with, start_plan
 from umbrak.services.proving import add_log, enter, see_proof, settle_doubt
 from umbrak.services.rejudging import changed_verdicts, newer_sheet, take_newer_sheet
 from umbrak.services.runs import RunView, add_photo, compare_label, see_attachment, see_run, set_window, start_run
@@ -106,6 +106,7 @@ def replacing(engine: Engine, technician: Account, lead: Account) -> Bench:
     # As it is it will not do: its cure is another of its kind, from the Shelf.
     assert plan.evaluation.findings[0].code == "fit.failed" and plan.cures[0] is not None
     plan = edit_plan(engine, technician, plan.id, plan.version, Layout(plan.cures[0].changes), [])
+    plan = set_runs_with(engine, technician, plan.id, plan.version, {"firmware": "4.3"})
     if see_risk(engine, plan.id).needed:
         approve(engine, lead, plan.id, plan.version)
     return Bench(engine, technician, start_run(engine, technician, plan.id))
@@ -259,7 +260,9 @@ def test_a_failed_module_is_replaced_and_returned(engine: Engine, technician: Ac
     bench.now += timedelta(days=3)
     back = {"CPU2.11": Return("RMA 5120", date(2031, 4, 1))}
     run = sign_off(engine, technician, bench.id, SignOff("fine", "", "bench", back), bench.now)
-    assert see_machine(engine, run.machine_id).failed == ()
+    seen = see_machine(engine, run.machine_id)
+    # It runs with what the plan said: bringing it there was a step of the run.
+    assert (seen.failed, seen.facts.firmware) == ((), "4.3")
     (line,) = [s for s in see_shelf(engine).stock if s.reference == "RMA 5120"]
     assert (line.state, line.due_on, line.place, line.note) == (
         "to-return",

@@ -320,6 +320,16 @@ class PlanRename(Body):
     name: Name
 
 
+class RunsWith(Body):
+    """What the machine will run with; what is left out, or as it is today, stays."""
+
+    version: Version
+    firmware: Name | None = None
+    system: Name | None = None
+    mode: Name | None = None
+    processors: dict[Name, Name | None] = Field(default={}, max_length=MAX_PROCESSORS)
+
+
 class PlanEdit(Body):
     version: Version
     changes: OccupantsDoc = Field(description="slot -> label text, module, or null to empty it")

@@ -16,8 +16,7 @@ from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.formats.documents import MachineDoc, ModuleDoc, layout_json, module_json
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import Refused
-from umbrak.services.loading import Loaded, sources_of
-from umbrak.services.machines import check_facts
+from umbrak.services.loading import Loaded, check_facts, sources_of
 from umbrak.services.plans import OpenPlan, PlanView, append_command, may_change, not_stale, open_plan, view_of_plan
 from umbrak.services.summaries import refresh
 from umbrak.store import machines as machine_store

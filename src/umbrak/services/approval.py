@@ -97,8 +97,8 @@ def _weigh(db: Connection, plan: OpenPlan) -> _Weighed:
     m = plan.machine
     problem = problem_of(db, m, Wishes())
     scales = Scales(problem)
-    judged = judge(m, plan.goal, plan.now)
-    claims = claims_of(m.sheet, m.machine, plan.goal, judged, problem.layout, scales.listed)
+    judged = judge(plan.then, plan.goal, plan.now)
+    claims = claims_of(m.sheet, plan.then.machine, plan.goal, judged, problem.layout, scales.listed)
     return _Weighed(plan, problem, scales, judged, claims)
 
 
@@ -120,6 +120,7 @@ def _fingerprint(w: _Weighed) -> str:
     plan, judged = w.plan, w.judged
     against = [[f.code, f.severity.value, list(f.slots), f.message] for f in judged.findings if f.severity in _AGAINST]
     seen = [plan.row.slots, plan.row.sheet_hash, against, [c.words for c in w.claims]]
+    seen += [plan.row.runs_with] if plan.row.runs_with else []
     return hashlib.sha256(json.dumps(seen, sort_keys=True).encode()).hexdigest()
 
 

@@ -14,7 +14,7 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, marked
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import MachineDoc, StatementDoc, read_layout
-from umbrak.services.errors import NotFound
+from umbrak.services.errors import NotFound, Refused
 from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
 from umbrak.store.machines import MachineRow
@@ -55,6 +55,15 @@ def layout_of(content: SurveyContent) -> Layout:
     return marked(read_layout(content.slots), content.failed, content.in_use)
 
 
+def as_planned(m: Loaded, runs_with: Mapping[str, Any] | None) -> Loaded:
+    """The machine as a plan will have it run: other versions, processors or mode than today's."""
+    if not runs_with:
+        return m
+    facts = {**m.row.facts, **runs_with}
+    facts["processors"] = {**m.row.facts.get("processors", {}), **runs_with.get("processors", {})}
+    return replace(m, machine=MachineDoc(**facts).value())
+
+
 def sound_layout(m: Loaded) -> Layout:
     """What is fitted without the modules that have failed: nobody plans with those."""
     failed = set(m.survey.content.failed)
@@ -92,3 +101,21 @@ def official_gib(evaluation: Evaluation) -> float | None:
         if u.scope == "machine" and u.unit == "GiB" and u.source.kind == "machine-maker"
     ]
     return min(stated, default=None)
+
+
+def check_facts(sheet: Sheet, facts: MachineDoc) -> None:
+    """Raises Refused for a processor, mode or setting that the model does not have."""
+    check_processors(sheet, facts.processors)
+    if facts.mode is not None and facts.mode not in {m.id for m in sheet.memory.modes}:
+        raise Refused("facts.mode", f"{sheet.title} has no mode {facts.mode}.")
+
+
+def check_processors(sheet: Sheet, processors: Mapping[str, str | None]) -> None:
+    for socket, processor in processors.items():
+        if socket not in sheet.sockets:
+            raise Refused(f"processors.{socket}", f"{sheet.title} has no socket {socket}.")
+        known = sheet.sockets[socket]
+        if processor is None and not known.may_be_absent:
+            raise Refused(f"processors.{socket}", f"{socket} always holds a processor.")
+        if processor is not None and processor not in known.processors:
+            raise Refused(f"processors.{socket}", f"{socket} does not take {processor}.")

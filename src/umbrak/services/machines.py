@@ -19,6 +19,7 @@ from umbrak.services.accounts import Role, need
 from umbrak.services.by_hand import seen_slots
 from umbrak.services.errors import Refused
 from umbrak.services.intake import learn_from, load_intake, told_beside
+from umbrak.services.loading import check_facts
 from umbrak.services.machine_view import current
 from umbrak.services.sheets import load_sheet
 from umbrak.services.summaries import refresh
@@ -191,21 +192,3 @@ def retire_machine(engine: Engine, account: Account, key: UUID, version: int, re
         store.change_machine(db, key, version + 1, values)
         refresh(db, key)
         record(db, "machine retired" if retired else "machine brought back", account.id, key, version=version + 1)
-
-
-def check_facts(sheet: Sheet, facts: MachineDoc) -> None:
-    """Raises Refused for a processor, mode or setting that the model does not have."""
-    _check_processors(sheet, facts.processors)
-    if facts.mode is not None and facts.mode not in {m.id for m in sheet.memory.modes}:
-        raise Refused("facts.mode", f"{sheet.title} has no mode {facts.mode}.")
-
-
-def _check_processors(sheet: Sheet, processors: Mapping[str, str | None]) -> None:
-    for socket, processor in processors.items():
-        if socket not in sheet.sockets:
-            raise Refused(f"processors.{socket}", f"{sheet.title} has no socket {socket}.")
-        known = sheet.sockets[socket]
-        if processor is None and not known.may_be_absent:
-            raise Refused(f"processors.{socket}", f"{socket} always holds a processor.")
-        if processor is not None and processor not in known.processors:
-            raise Refused(f"processors.{socket}", f"{socket} does not take {processor}.")

@@ -19,11 +19,11 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.questions import Question, questions_of
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.targets import Target
-from umbrak.formats.documents import layout_json, read_layout
+from umbrak.formats.documents import MachineDoc, layout_json, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.judging import judge, judge_cures, judge_targets
-from umbrak.services.loading import Loaded, layout_of, load_machine, sound_layout
+from umbrak.services.loading import Loaded, as_planned, check_facts, layout_of, load_machine, sound_layout
 from umbrak.services.sheets import load_sheet
 from umbrak.services.shelf import note_needs, spares_of
 from umbrak.services.summaries import refresh
@@ -102,6 +102,10 @@ class PlanView:
     doubts: tuple[DoubtView, ...]
     #: What to answer first.
     questions: tuple[Question, ...]
+    #: Facts of the machine (firmware, system, processors, mode) that it will run with, where they are not today's.
+    runs_with: Mapping[str, Any]
+    #: What the goal comes to by what runs today; None where nothing else will run then.
+    verdict_today: Verdict | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,6 +120,11 @@ class OpenPlan:
     doubts: tuple[DoubtView, ...] = ()
     #: Kinds of module that are on the shelf or offered.
     spares: tuple[Module, ...] = ()
+
+    @property
+    def then(self) -> Loaded:
+        """The machine as the plan will have it run."""
+        return as_planned(self.machine, self.row.runs_with)
 
     @property
     def discarded(self) -> bool:
@@ -189,6 +198,32 @@ def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name:
         return view_of_plan(open_plan(db, key))
 
 
+def set_runs_with(engine: Engine, account: Account, key: UUID, version: int, facts: Mapping[str, Any]) -> PlanView:
+    """Say with which firmware, system, processors and mode the machine will run under the plan: it is judged by those, and
+    what is not so yet becomes a step before the modules.
+
+    Raises NotFound, Stale as `edit_plan`; Refused for a processor or mode that the model does not have.
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        plan = open_plan(db, key, lock=True)
+        not_stale(plan, version, {"runs_with": dict(facts)})
+        may_change(plan)
+        known = plan.machine.row.facts
+        processors = {
+            s: p for s, p in facts.get("processors", {}).items() if known.get("processors", {}).get(s, "") != p
+        }
+        other = {n: v for n, v in facts.items() if n != "processors" and v is not None and known.get(n) != v}
+        wanted = {**other, **({"processors": processors} if processors else {})}
+        check_facts(plan.machine.sheet, MachineDoc(**wanted))
+        if wanted != (plan.row.runs_with or {}):
+            store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
+            store.set_runs_with(db, key, wanted, version + 1)
+            refresh(db, plan.row.machine_id)
+            record(db, "plan runs with", account.id, plan.row.machine_id, key, facts=wanted, version=version + 1)
+        return view_of_plan(open_plan(db, key))
+
+
 def edit_plan(
     engine: Engine, account: Account, key: UUID, version: int, changes: Layout, emptied: Sequence[str]
 ) -> PlanView:
@@ -252,7 +287,7 @@ def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | No
     """Every slot as a place for a module (see core.targets). Raises NotFound."""
     with engine.connect() as db:
         plan = open_plan(db, key)
-    return judge_targets(plan.machine, plan.goal, module, taken_from)
+    return judge_targets(plan.then, plan.goal, module, taken_from)
 
 
 def stage_layouts(plan: OpenPlan) -> tuple[Layout, ...]:
@@ -288,7 +323,7 @@ def doubts_about(db: Connection, sheet_id: str) -> tuple[DoubtView, ...]:
 def view_of_plan(plan: OpenPlan) -> PlanView:
     m = plan.machine
     undoable, redoable = _stacks(plan.commands)
-    judged = judge(m, plan.goal, plan.now)
+    judged = judge(plan.then, plan.goal, plan.now)
     return PlanView(
         id=plan.row.id,
         machine_id=plan.row.machine_id,
@@ -300,6 +335,8 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         goal=dict(plan.goal),
         evaluation_now=judge(m, plan.now),
         evaluation=judged,
+        runs_with=plan.row.runs_with or {},
+        verdict_today=judge(m, plan.goal, plan.now).verdict if plan.row.runs_with else None,
         cures=_cures(plan),
         actions=action_views(actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)),
         can_undo=bool(undoable),
@@ -324,7 +361,7 @@ def action_views(done: Iterable[Action]) -> tuple[ActionView, ...]:
 
 
 def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
-    return _cure_views(judge_cures(plan.machine, plan.goal, plan.now, plan.spares), plan.goal)
+    return _cure_views(judge_cures(plan.then, plan.goal, plan.now, plan.spares), plan.goal)
 
 
 def machine_cures(engine: Engine, machine_id: UUID) -> tuple[CureView | None, ...]:

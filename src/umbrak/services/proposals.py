@@ -61,7 +61,7 @@ def compare_plans(engine: Engine, machine_id: UUID) -> tuple[PlanBrief, ...]:
     as_it_is = _brief(m, None, m.layout, m.layout, judge(m, m.layout))
     return (
         as_it_is,
-        *(_brief(p.machine, p.row, p.now, p.goal, judge(p.machine, p.goal, p.now)) for p in opened),
+        *(_brief(p.machine, p.row, p.now, p.goal, judge(p.then, p.goal, p.now)) for p in opened),
     )
 
 

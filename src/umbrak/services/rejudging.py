@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evaluate import evaluate
 from umbrak.core.platform.machine import Layout
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.documents import read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import Refused
-from umbrak.services.loading import Loaded
+from umbrak.services.judging import judge
+from umbrak.services.loading import Loaded, as_planned
 from umbrak.services.machine_view import current
 from umbrak.services.sheets import load_sheet
 from umbrak.services.summaries import refresh
@@ -89,19 +89,19 @@ def newer_sheet(db: Connection, m: Loaded) -> NewerSheet | None:
     if row is None or row.hash == m.row.sheet_hash:
         return None
     sheet = load_sheet(db, row.hash)
-    layouts: list[tuple[str, Layout, Layout | None]] = [("what is fitted", m.layout, None)]
+    layouts: list[tuple[str, Loaded, Layout, Layout | None]] = [("what is fitted", m, m.layout, None)]
     layouts += [
-        (p.name, read_layout(p.slots), m.layout)
+        (p.name, as_planned(m, p.runs_with), read_layout(p.slots), m.layout)
         for p in plans_of(db, m.row.id)
         if p.state not in ("proved", "backed out")
     ]
     judged = tuple(
         WouldBe(
             name,
-            evaluate(sheet, m.machine, layout, m.statements, before).verdict,
-            evaluate(m.sheet, m.machine, layout, m.statements, before).verdict,
+            judge(replace(then, sheet=sheet), layout, before).verdict,
+            judge(then, layout, before).verdict,
         )
-        for name, layout, before in layouts
+        for name, then, layout, before in layouts
     )
     return NewerSheet(row.hash, row.revision, judged)
 

@@ -174,12 +174,19 @@ def work_of(db: Connection, plan: OpenPlan, soak_days: float = 3.0) -> list[Work
         claims=claims,
         backup_tiers=max(1, money_settings(db).backup_tiers),
         soak_days=soak_days,
+        versions=versions_of(plan),
         under_warranty=m.row.warranty_end is not None and m.row.warranty_end >= today,
     )
     works = [first]
     for i, goal in enumerate(stages[1:], 2):
         works.append(replace(first, now=stages[i - 2], goal=goal, failed=frozenset(), stage=i))
     return works
+
+
+def versions_of(plan: OpenPlan) -> tuple[tuple[str, str, str], ...]:
+    """(what, as it is, as it will be) of the firmware and system that the plan runs with."""
+    then, now = plan.row.runs_with or {}, plan.machine.row.facts
+    return tuple((what, now.get(what) or "", then[what]) for what in ("firmware", "system") if then.get(what))
 
 
 def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float = 3.0) -> RunView:
@@ -204,7 +211,7 @@ def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float 
         made = run_sheet(m.sheet, m.machine, work)
         if not any(s.action for s in made.steps):
             raise Refused("plan", "The plan changes nothing: plan modules in Fit first.")
-        judged = judge(m, plan.goal, plan.now)
+        judged = judge(plan.then, plan.goal, plan.now)
         document = {
             "schema": 1,
             "sheet": run_sheet_json(made),
@@ -230,7 +237,7 @@ def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float 
 
 
 def _may_start(db: Connection, plan: OpenPlan) -> None:
-    judged = judge(plan.machine, plan.goal, plan.now)
+    judged = judge(plan.then, plan.goal, plan.now)
     if plan.discarded or plan.row.state in ("proved", "backed out"):
         raise Refused("plan", f"This plan is {'discarded' if plan.discarded else plan.row.state}: start another one.")
     if plan.machine.layout != plan.now:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime
 from uuid import UUID
 
@@ -19,12 +19,13 @@ from umbrak.formats.documents import layout_json, like_key, read_layout
 from umbrak.services.accounts import Role, need
 from umbrak.services.errors import Refused
 from umbrak.services.judging import judge
-from umbrak.services.loading import Loaded, load_machine, sources_of
+from umbrak.services.loading import Loaded, as_planned, load_machine, sources_of
 from umbrak.services.notes import NewTrial, note_trial
 from umbrak.services.proving import newest_fresh, proof_view
 from umbrak.services.runs import RunView, found_run, layouts_of, run_view, under_way
 from umbrak.services.shelf import clear_needs, put_away, take_from_shelf
 from umbrak.services.summaries import refresh
+from umbrak.store import machines as machine_store
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store
 from umbrak.store.accounts import Account
@@ -68,6 +69,7 @@ def sign_off(engine: Engine, account: Account, key: UUID, said: SignOff, now: da
             raise Refused("proof", f"It cannot be signed off yet; lacking: {'; '.join(proof.lacking)}.")
         m = load_machine(db, row.machine_id)
         survey_id, fitted = _becomes_fitted(db, account, m, row, now)
+        _runs_as_planned(db, account, m, row)
         came_out = _sort_out(db, account, m, row, said)
         note_trials(db, account, row, said.outcome, proof.soak.day if proof.soak else 0.0, said.note, now)
         store.end_run(db, key, "proved", now)
@@ -126,6 +128,15 @@ def _becomes_fitted(db: Connection, account: Account, m: Loaded, row: RunRow, no
     )
     assert isinstance(content, SurveyContent)
     return add_survey(db, row.machine_id, "proof", content, account.id, None, now), Layout(fitted)
+
+
+def _runs_as_planned(db: Connection, account: Account, m: Loaded, row: RunRow) -> None:
+    """What the plan said that the machine would run with is what it runs with: bringing it there was a step of the run."""
+    plan = plan_store.find_plan(db, row.plan_id)
+    facts = asdict(as_planned(m, plan.runs_with if plan else None).machine)
+    if facts != asdict(m.machine):
+        machine_store.change_machine(db, m.row.id, m.row.version + 1, {"facts": facts})
+        record(db, "machine changed", account.id, m.row.id, changed={"facts": None}, version=m.row.version + 1)
 
 
 def _learn(db: Connection, account: Account, row: RunRow, fitted: Layout) -> None:

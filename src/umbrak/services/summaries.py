@@ -16,7 +16,7 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Severity
 from umbrak.formats.documents import read_layout
 from umbrak.services.judging import judge
-from umbrak.services.loading import Loaded, known_slots, layout_of, load_machine, official_gib
+from umbrak.services.loading import Loaded, as_planned, known_slots, layout_of, load_machine, official_gib
 from umbrak.services.sheets import load_sheet
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
@@ -74,7 +74,7 @@ def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
     m = load_machine(db, machine_id)
     plans = plan_store.plans_of(db, machine_id)
     plan = next(iter(plans), None)
-    document = _summarise(m, read_layout(plan.slots) if plan else None)
+    document = _summarise(m, read_layout(plan.slots) if plan else None, as_planned(m, plan.runs_with) if plan else m)
     document["verdicts"] = _verdicts(db, m, plans)
     _tell_changes(db, m, store.summary_of(db, machine_id), document["verdicts"])
     severity = document["worst_severity"]
@@ -98,7 +98,7 @@ def _verdicts(db: Connection, m: Loaded, plans: Sequence[PlanRow]) -> dict[str, 
         if p.state not in ("proved", "backed out"):
             of = replace(m, sheet=load_sheet(db, p.sheet_hash)) if p.sheet_hash != m.row.sheet_hash else m
             base = layout_of(find_survey(db, p.survey_id).content) if p.survey_id != m.survey.id else m.layout
-            found[str(p.id)] = _verdict(of, str(p.version), p.name, read_layout(p.slots), base)
+            found[str(p.id)] = _verdict(as_planned(of, p.runs_with), str(p.version), p.name, read_layout(p.slots), base)
     return found
 
 
@@ -170,17 +170,17 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
     return document
 
 
-def _summarise(m: Loaded, goal: Layout | None) -> dict[str, Any]:
+def _summarise(m: Loaded, goal: Layout | None, then: Loaded) -> dict[str, Any]:
     now = judge(m, m.layout)
-    shown = judge(m, goal, m.layout) if goal is not None else now
+    shown = judge(then, goal, m.layout) if goal is not None else now
     against = worst(shown)
-    then = goal if goal is not None else m.layout
+    after = goal if goal is not None else m.layout
     failed = set(m.survey.content.failed)
     glyph = []
     for socket in m.sheet.sockets:
         slots = [s for c in m.sheet.channels_of[socket] for s in c.slots]
         soldered = sum(1 for c in m.sheet.channels_of[socket] if c.soldered)
-        states = "".join(_glyph_letter(m.layout.get(s), then.get(s), s in failed) for s in slots)
+        states = "".join(_glyph_letter(m.layout.get(s), after.get(s), s in failed) for s in slots)
         glyph.append({"socket": socket, "slots": states, "soldered": soldered})
     return {
         "installed_gib": now.installed_gib,

@@ -29,6 +29,8 @@ class PlanRow:
     discarded_at: datetime | None
     #: What is fitted first: slot -> module; None = all at once.
     first_stage: dict[str, Any] | None = None
+    #: Facts of the machine (firmware, system, processors, mode) that it will run with; those left out stay as they are.
+    runs_with: dict[str, Any] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,12 +63,20 @@ def plan_row(row: Any, prefix: str = "") -> PlanRow:
     return PlanRow(
         of("id"), of("machine_id"), of("name"), of("state"), of("sheet_hash"), of("survey_id"), of("goal")["slots"],
         of("version"), of("updated_at"), of("discarded_at"), (of("first_stage") or {}).get("slots"),
+        (of("runs_with") or {}).get("facts"),
     )  # fmt: skip
 
 
 def set_first_stage(db: Connection, key: UUID, slots: dict[str, Any] | None) -> None:
     stage = None if slots is None else {"schema": 1, "slots": slots}
     db.execute(update(plan).where(plan.c.id == key).values(first_stage=stage))
+
+
+def set_runs_with(db: Connection, key: UUID, facts: dict[str, Any], version: int) -> None:
+    """What the machine will run with under this plan; empty = what it runs with."""
+    document = {"schema": 1, "facts": facts} if facts else None
+    values = {"runs_with": document, "version": version, "updated_at": func.clock_timestamp()}
+    db.execute(update(plan).where(plan.c.id == key).values(values))
 
 
 def set_sheet(db: Connection, key: UUID, sheet_hash: str) -> None:

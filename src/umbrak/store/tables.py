@@ -389,6 +389,8 @@ plan = Table(
     Column("discarded_at", TIMESTAMP(timezone=True), nullable=True),
     #: {"schema": 1, "slots": {...}}: what is fitted and proved first; null = all at once.
     Column("first_stage", JSONB, nullable=True),
+    #: {"schema": 1, "facts": {...}}: what the machine will run with, where that is not what it runs with today.
+    Column("runs_with", JSONB, nullable=True),
 )
 #: A discarded plan gives its name free.
 Index(

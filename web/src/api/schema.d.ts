@@ -997,6 +997,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/runs-with": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Runs With
+         * @description Say with which firmware, system, processors and mode the machine will run: the plan is judged by those.
+         */
+        put: operations["runs_with_api_plans__plan_id__runs_with_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/steps": {
         parameters: {
             query?: never;
@@ -3964,6 +3984,10 @@ export interface components {
             };
             /** Questions */
             questions: components["schemas"]["Question"][];
+            /** Runs With */
+            runs_with: {
+                [key: string]: unknown;
+            };
             /** Sheet Changed */
             sheet_changed: boolean;
             /** State */
@@ -3975,6 +3999,7 @@ export interface components {
              * Format: date-time
              */
             updated_at: string;
+            verdict_today: components["schemas"]["Verdict"] | null;
             /** Version */
             version: number;
         };
@@ -4611,6 +4636,30 @@ export interface components {
             end: string | null;
             /** Start */
             start: string | null;
+        };
+        /**
+         * RunsWith
+         * @description What the machine will run with; what is left out, or as it is today, stays.
+         */
+        RunsWith: {
+            /** Firmware */
+            firmware?: string | null;
+            /** Mode */
+            mode?: string | null;
+            /**
+             * Processors
+             * @default {}
+             */
+            processors?: {
+                [key: string]: string | null;
+            };
+            /** System */
+            system?: string | null;
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
         };
         /**
          * SavingView
@@ -9400,6 +9449,83 @@ export interface operations {
             };
             /** @description Not found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    runs_with_api_plans__plan_id__runs_with_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunsWith"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

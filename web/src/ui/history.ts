@@ -62,6 +62,7 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'plan undo': `undid a change of ${slots} in${plan}`,
     'plan redo': `did a change of ${slots} in${plan} again`,
     'plan renamed': `called a plan “${String(line.detail.name)}”`,
+    'plan runs with': `said what the machine will run with: ${Object.entries((line.detail.facts as Record<string, unknown>) ?? {}).map(([n, v]) => (n === 'processors' ? 'processors' : `${n} ${String(v)}`)).join(', ') || 'as today'}`,
     'plan discarded': `discarded${plan}`,
     'plan brought back': `brought back${plan}`,
   }

@@ -54,13 +54,7 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
                      "One pass of a memory test finds nothing."),
             minutes=Minutes(30, 240), waits=True,
         )  # fmt: skip
-    yield Step(
-        "before:firmware", Phase.BEFORE, "Bring firmware and system up to date first",
-        why="a release can raise a limit, or tighten one",
-        details=("Read the notes of every release between for memory: limits, kinds refused, slots moved.",
-                 "Enter the new version in Survey: the plan is judged again by it."),
-        minutes=Minutes(10, 40),
-    )  # fmt: skip
+    yield _firmware(work)
     yield from _backups(sheet, work)
     yield from _parts(sheet, work)
     if work.group:
@@ -73,6 +67,24 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
         "before:go", Phase.BEFORE, "Everything is ready: switch off now?", hold=True, who=Who.SECOND,
         why="from here on the machine is down",
         back_out=(*(("Put it back into its group.",) if work.group else ()), "Tell monitoring that nothing happens."),
+    )  # fmt: skip
+
+
+def _firmware(work: Work) -> Step:
+    """The versions that the plan is judged by come first: without them its modules may not be seen."""
+    notes = "Read the notes of every release between for memory: limits, kinds refused, slots moved."
+    enter = "Enter the new version in Survey: the plan is judged again by it."
+    if not work.versions:
+        return Step(
+            "before:firmware", Phase.BEFORE, "Bring firmware and system up to date first",
+            why="a release can raise a limit, or tighten one", details=(notes, enter), minutes=Minutes(10, 40),
+        )  # fmt: skip
+    wanted = " and ".join(f"{what} {then}" + (f" (now {now})" if now else "") for what, now, then in work.versions)
+    return Step(
+        "before:firmware", Phase.BEFORE, f"Bring it to {wanted} first", hold=True,
+        why="the plan is judged by it; with what runs today its modules may not do",
+        details=(notes, "See that it starts with it, on the present memory.", enter), minutes=Minutes(10, 40),
+        back_out=("Nothing has been opened: stay at the version that runs, or bring it back by its maker's way.",),
     )  # fmt: skip
 
 

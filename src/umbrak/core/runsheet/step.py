@@ -96,6 +96,8 @@ class Work:
     #: How long it is watched before it is back on duty. [d]
     soak_days: float = 3.0
     under_warranty: bool = False
+    #: (firmware or system, the version that runs, the one that the plan wants) of those that the plan changes.
+    versions: tuple[tuple[str, str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

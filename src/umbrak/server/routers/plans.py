@@ -8,7 +8,16 @@ from fastapi import APIRouter
 
 from umbrak.core.targets import Target
 from umbrak.formats.documents import occupants
-from umbrak.server.bodies import ArrangementOf, PlanAnswer, PlanDiscard, PlanEdit, PlanRename, PlanStep, TargetsOf
+from umbrak.server.bodies import (
+    ArrangementOf,
+    PlanAnswer,
+    PlanDiscard,
+    PlanEdit,
+    PlanRename,
+    PlanStep,
+    RunsWith,
+    TargetsOf,
+)
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.answers import answer_plan
@@ -19,6 +28,7 @@ from umbrak.services.plans import (
     plan_targets,
     rename_plan,
     see_plan,
+    set_runs_with,
     step_plan,
 )
 from umbrak.services.proposals import Arrangement, arrange_plan
@@ -49,6 +59,12 @@ def edit(plan_id: UUID, body: PlanEdit, engine: Db, account: Person) -> PlanView
 def answer(plan_id: UUID, body: PlanAnswer, engine: Db, account: Person) -> PlanView:
     """Answer a question: facts of the machine, or of modules in the plan and where they are fitted."""
     return answer_plan(engine, account, plan_id, body.version, body.facts)
+
+
+@router.put("/{plan_id}/runs-with", responses=describe(401, 403, 404, 409, 422))
+def runs_with(plan_id: UUID, body: RunsWith, engine: Db, account: Person) -> PlanView:
+    """Say with which firmware, system, processors and mode the machine will run: the plan is judged by those."""
+    return set_runs_with(engine, account, plan_id, body.version, body.model_dump(exclude={"version"}))
 
 
 @router.post("/{plan_id}/steps", responses=describe(401, 403, 404, 409, 422))

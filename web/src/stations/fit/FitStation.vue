@@ -19,10 +19,11 @@ import FitTray from './FitTray.vue'
 import { usePlan, type Arrangement, type Changes } from './plan'
 import { actionLines, comesOut, knownKinds } from './tray'
 import { useSources } from './sources'
+import RunsWith from './RunsWith.vue'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
-const { plan, goal, saving, wrong, conflict, open, startNew, edit, answer, step, rename, settle, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
+const { plan, goal, saving, wrong, conflict, open, startNew, edit, answer, runWith, step, rename, settle, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
 const board = ref<InstanceType<typeof BoardView>>()
 const ready = ref(false)
 const name = ref('')
@@ -319,7 +320,9 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" />
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null">
+      <template #runs-with><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith" /></template>
+    </VerdictPanel>
     <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">
       <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>
       <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>

@@ -9,7 +9,7 @@ import { volts } from '@/ui/words'
 import AnswerFirst from './AnswerFirst.vue'
 import FindingList from './FindingList.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null }>()
 defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts']] }>()
 
 const showHeld = ref(false)
@@ -108,6 +108,13 @@ const many = computed(() => props.goal.sockets.length > 1)
       </dd>
       <dt>Rail</dt>
       <dd><strong>{{ volts(goal.rails) }}</strong></dd>
+      <template v-if="$slots['runs-with']">
+        <dt>Runs with</dt>
+        <dd>
+          <slot name="runs-with" />
+          <small v-if="today">with what runs today: {{ VERDICTS[today].words }}</small>
+        </dd>
+      </template>
       <dt>Balance</dt>
       <dd>
         <strong>{{ balance === null ? (filled.length ? 'not told' : 'empty') : balance.toFixed(2) }}</strong>

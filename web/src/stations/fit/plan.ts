@@ -111,6 +111,14 @@ export function usePlan(machine: () => MachineView) {
       show(await ask(api.POST('/api/plans/{plan_id}/answers', { params, body: { version: plan.value.version, facts: facts as never } })))
     })
 
+  /** What the machine will run with under the plan. */
+  const runWith = (facts: Record<string, unknown>) =>
+    enqueue(async () => {
+      if (!plan.value) plan.value = await start()
+      const params = { path: { plan_id: plan.value.id } }
+      show(await ask(api.PUT('/api/plans/{plan_id}/runs-with', { params, body: { version: plan.value.version, ...facts } as never })))
+    })
+
   const step = (kind: 'undo' | 'redo') =>
     enqueue(async () => {
       await send('steps', { step: kind })
@@ -175,6 +183,7 @@ export function usePlan(machine: () => MachineView) {
     discard,
     edit,
     answer,
+    runWith,
     step,
     rename,
     settle,
