@@ -78,6 +78,8 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/plans/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("PATCH", f"/api/plans/{NOBODY_ID}", {"version": 1, "name": "x"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/edits", {"version": 1, "changes": {}}, (401, 403, 404, 404)),
+    ("POST", f"/api/plans/{NOBODY_ID}/answers", {"version": 1, "facts": {"machine.firmware": "1"}}, (401, 403, 404, 404)),
+    ("PUT", f"/api/plans/{NOBODY_ID}/runs-with", {"version": 1, "firmware": "1"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/steps", {"version": 1, "step": "undo"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/targets", {"module": {}}, (401, 404, 404, 404)),
     ("POST", "/api/intakes", None, (401, 422, 422, 422)),
@@ -141,6 +143,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/plans/{NOBODY_ID}/risk", None, (401, 404, 404, 404)),
     ("GET", "/api/machines/verdicts/changed", None, (401, 200, 200, 200)),
     ("GET", f"/api/machines/{NOBODY_ID}/newer-sheet", None, (401, 404, 404, 404)),
+    ("GET", f"/api/machines/{NOBODY_ID}/cures", None, (401, 404, 404, 404)),
     ("POST", f"/api/machines/{NOBODY_ID}/newer-sheet", {"version": 1}, (401, 403, 404, 404)),
     ("POST", f"/api/runs/{NOBODY_ID}/slots/{NOBODY_ID}/label", {"text": "16GB"}, (401, 404, 404, 404)),
     ("GET", f"/api/plans/{NOBODY_ID}/run-sheet", None, (401, 404, 404, 404)),
@@ -213,7 +216,7 @@ def test_machines_come_with_computed_totals_and_worst_finding(client: Client) ->
     )
     assert hall["worst_message"] == "CPU2 F2 holds all back: rated 4400 among modules that would run at 4800 MT/s"
     assert (radar["installed_gib"], radar["official_gib"], radar["worst_severity"]) == (1, 5, "slow")
-    assert radar["worst_message"] == "The volts of SLOT 1 are not known; the board gives 1.35 V"
+    assert radar["worst_message"] == "CPU: only channel A of 2 works; 50% of the peak"
     assert [m["name"] for m in browser.get("/api/machines?q=radar").json()["machines"]] == ["radar-02"]
     assert browser.get("/api/machines?q=100%25").json()["total"] == 0
 
