@@ -65,9 +65,9 @@ def big_sheet_data() -> dict[str, object]:
     }
     return {
         "umbrak-sheet": 1, "id": "big", "title": "Big", "class": "server", "sources": {"guide": guide}, "rate_alike": "machine",
-        "processors": {"p": {"rates_mts": [4000, 4400, 4800], "rate_table": rows, "limits": [{"scope": "channel", "capacity_gib": 256, "hard": True}]}},
+        "processors": {"p": {"rates_mts": [4000, 4400, 4800], "rate_table": rows, "faster_modules": "slowed", "limits": [{"scope": "channel", "capacity_gib": 256, "hard": True}, {"scope": "die", "die_gbit": 32}]}},
         "sockets": {s: {"processors": ["p"]} for s in sockets},
-        "memory": {"generation": "DDR5", "form": "DIMM", "rails_v": [1.1], "accepts": [{"buffering": "registered", "ecc": True}], "package_ranks_per_channel": 8},
+        "memory": {"generation": "DDR5", "form": "DIMM", "rails_v": [1.1], "accepts": [{"buffering": "registered", "ecc": True}], "never_together": "none", "package_ranks_per_channel": 8},
         "repeat": {"over": sockets, "channels": channels, "population": [order]},
         "limits": [{"scope": "machine", "capacity_gib": 8192, "official": True}],
     }  # fmt: skip

@@ -78,7 +78,12 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/plans/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("PATCH", f"/api/plans/{NOBODY_ID}", {"version": 1, "name": "x"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/edits", {"version": 1, "changes": {}}, (401, 403, 404, 404)),
-    ("POST", f"/api/plans/{NOBODY_ID}/answers", {"version": 1, "facts": {"machine.firmware": "1"}}, (401, 403, 404, 404)),
+    (
+        "POST",
+        f"/api/plans/{NOBODY_ID}/answers",
+        {"version": 1, "facts": {"machine.firmware": "1"}},
+        (401, 403, 404, 404),
+    ),
     ("PUT", f"/api/plans/{NOBODY_ID}/runs-with", {"version": 1, "firmware": "1"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/steps", {"version": 1, "step": "undo"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/targets", {"module": {}}, (401, 404, 404, 404)),

@@ -409,6 +409,11 @@ class Sheet:
         return self.access.get((known and known.access) or (carrier and carrier.access) or "")
 
     @cached_property
+    def tells_room(self) -> bool:
+        """Whether it tells of any slot how much room there is above it."""
+        return any(s.clearance != Clearance() for s in self.slots.values())
+
+    @cached_property
     def slot_order(self) -> Mapping[str, int]:
         """Slot id -> its place in the sheet, by which everything listed is sorted."""
         return {slot: i for i, slot in enumerate(self.slots)}

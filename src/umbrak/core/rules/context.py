@@ -124,8 +124,9 @@ class Context:
     @cached_property
     def as_it_ran(self) -> bool:
         """Whether modules and places are those that ran: such a layout needs no rule to be right."""
-        alike_now = Counter(alike(m) for m in self.modules.values())
-        return self.places_ran and alike_now == Counter(self.ran_modules.values())
+        if not self.places_ran:
+            return False
+        return Counter(alike(m) for m in self.modules.values()) == Counter(self.ran_modules.values())
 
     def known_here(self, module: Module) -> bool:
         """Whether a module alike ran in this machine."""

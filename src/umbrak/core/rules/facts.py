@@ -71,7 +71,10 @@ def _all(ctx: Context) -> Iterator[Question]:
 
 
 def _on_live(ctx: Context) -> Mapping[str, Module]:
-    return {s: m for s, m in ctx.modules.items() if ctx.sheet.socket_of_slot[s] in ctx.live_sockets}
+    def on_live() -> Mapping[str, Module]:
+        return {s: m for s, m in ctx.modules.items() if ctx.sheet.socket_of_slot[s] in ctx.live_sockets}
+
+    return ctx.modules if len(ctx.live_sockets) == len(ctx.sheet.sockets) else ctx.once("on live sockets", on_live)
 
 
 # -- kinds ------------------------------------------------------------------------------------------------
@@ -218,17 +221,19 @@ def _open_limits(ctx: Context) -> Iterator[Question]:
 def _dies(ctx: Context) -> Iterator[Question]:
     """Dies denser than any that ran, is listed, or that the stated total needs, where nobody states a density."""
     ran = max((m.die_gbit or densest(m) or 0 for m in ctx.ran_modules.values()), default=0)
-    covered = _stated(ctx, "die_gbit", with_open=True)
-    odd = []
-    for slot, m in _on_live(ctx).items():
+    live = _on_live(ctx)
+    denser = []
+    for m, slots in ctx.groups:
         density = m.die_gbit or densest(m)
-        if covered[slot] or ctx.sheet.lists(m.part) or (density is not None and density <= max(ran, _needed(ctx, m))):
-            continue
-        odd.append(slot)
+        if not (density is not None and density <= max(ran, _needed(ctx, m))) and not ctx.sheet.lists(m.part):
+            denser += [s for s in slots if s in live]
+    covered = _stated(ctx, "die_gbit", with_open=True) if denser else {}
+    odd = [s for s in denser if not covered[s]]
     if odd:
         known = [d for s in odd if (d := ctx.modules[s].die_gbit)]
+        has = f"{ctx.names(odd)} {ctx.are(odd, 'has', 'have')}"
         why = (
-            f"{ctx.names(odd)} {ctx.are(odd, 'has', 'have')} {amount(max(known))} Gbit dies"
+            f"{has} {amount(max(known))} Gbit dies"
             if known
             else f"the dies of {ctx.names(odd)} may be denser than any that ran"
         )
@@ -300,13 +305,13 @@ def _seen_number(missing: Unsaid) -> float:
 
 def _stacks(ctx: Context) -> Iterator[Question]:
     """Stacked dies, where nobody states how high they may be."""
-    covered = _stated(ctx, "stack_height", with_open=True)
     ran = max((m.stack_height or 1 for m in ctx.ran_modules.values()), default=1)
-    odd = tuple(
-        s
-        for s, m in _on_live(ctx).items()
-        if (m.stack_height or 1) > ran and not covered[s] and not ctx.sheet.lists(m.part)
-    )
+    live = _on_live(ctx)
+    higher = [
+        s for m, slots in ctx.groups if (m.stack_height or 1) > ran and not ctx.sheet.lists(m.part) for s in slots
+    ]
+    covered = _stated(ctx, "stack_height", with_open=True) if higher else {}
+    odd = tuple(s for s in higher if s in live and not covered[s])
     if odd:
         why = f"{ctx.names(odd)}: dies stacked {max(ctx.modules[s].stack_height or 1 for s in odd)} high"
         yield Question("limits.stack_height", Unsaid(State.OPEN, named=False), odd, why)

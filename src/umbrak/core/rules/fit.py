@@ -137,7 +137,10 @@ def _ddr5_notch(buffering: object) -> int:
 
 @rule(
     "fit.height",
-    applies=lambda ctx: any(ctx.sheet.slots[s].clearance != Clearance() or m.height_mm for s, m in ctx.modules.items()),
+    applies=lambda ctx: (
+        any(m.height_mm for m, _ in ctx.groups)
+        or (ctx.sheet.tells_room and any(ctx.sheet.slots[s].clearance != Clearance() for s in ctx.modules))
+    ),
 )
 def height(ctx: Context) -> Iterator[Finding]:
     """Taller than the room above the slot; only taller than the way in is a note. Where nobody tells the room, a module of

@@ -24,6 +24,9 @@ def _orders(ctx: Context) -> Iterator[tuple[FillOrder, list[str]]]:
 def live_orders(ctx: Context) -> tuple[FillOrder, ...]:
     """The orders as they are for the sockets that have, or may have, a processor."""
 
+    if len(ctx.live_sockets) == len(ctx.sheet.sockets):
+        return ctx.sheet.fills
+
     def alive() -> tuple[FillOrder, ...]:
         slots = {s for s, socket in ctx.sheet.socket_of_slot.items() if socket in ctx.live_sockets}
         return tuple(fill.within(slots) for fill in ctx.sheet.fills)
