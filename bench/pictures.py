@@ -7,10 +7,7 @@ python -m bench.pictures fit shelf   those named
 from __future__ import annotations
 
 import re
-import subprocess
 import sys
-import time
-import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
@@ -18,8 +15,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 
 from bench.__main__ import ROOT
 from bench.database import throw_away
-from bench.served import SERVE
-from umbrak.cli.cluster import free_port
+from bench.served import serving
 from umbrak.demo import seed
 from umbrak.store.engine import open_engine
 
@@ -59,20 +55,8 @@ def demo() -> Iterator[str]:
         engine = open_engine(url)
         seed.seed(engine)
         engine.dispose()
-        port = free_port()
-        process = subprocess.Popen([sys.executable, "-c", SERVE, url, str(ROOT / "web/dist"), str(port)])
-        address = f"http://127.0.0.1:{port}"
-        try:
-            for _ in range(400):
-                try:
-                    urllib.request.urlopen(f"{address}/readyz", timeout=5)
-                    break
-                except OSError:
-                    time.sleep(0.05)
+        with serving(url) as address:
             yield address
-        finally:
-            process.terminate()
-            process.wait()
 
 
 def _machine(page: Page, name: str, station: str) -> None:

@@ -38,7 +38,7 @@ from umbrak.store.engine import open_engine
 
 MACHINES = 10_000
 DROPS = 60
-SERVE = """
+_SERVE = """
 import sys
 from pathlib import Path
 import uvicorn
@@ -69,22 +69,28 @@ def served() -> Iterator[tuple[Engine, str, str, str]]:
         empty = [s for s in sheet.slots if s.endswith("3")]
         machine = make_machine(engine, known.account, NewMachine("big", sheet.hash, fitted=fitted, emptied=empty))
         plan = start_plan(engine, known.account, machine).id
-        port = free_port()
-        command = [sys.executable, "-c", SERVE, url, str(ROOT / "web/dist"), str(port)]
-        process = subprocess.Popen(command)
-        address = f"http://127.0.0.1:{port}"
-        try:
-            for _ in range(400):
-                try:
-                    urllib.request.urlopen(f"{address}/readyz", timeout=5)
-                    break
-                except OSError:
-                    time.sleep(0.05)
+        with serving(url) as address:
             yield engine, address, str(machine), str(plan)
-        finally:
-            process.terminate()
-            process.wait()
-            engine.dispose()
+        engine.dispose()
+
+
+@contextmanager
+def serving(url: str) -> Iterator[str]:
+    """The address of a server of its own process on this database."""
+    port = free_port()
+    process = subprocess.Popen([sys.executable, "-c", _SERVE, url, str(ROOT / "web/dist"), str(port)])
+    address = f"http://127.0.0.1:{port}"
+    try:
+        for _ in range(400):
+            try:
+                urllib.request.urlopen(f"{address}/readyz", timeout=5)
+                break
+            except OSError:
+                time.sleep(0.05)
+        yield address
+    finally:
+        process.terminate()
+        process.wait()
 
 
 def browser_of(address: str) -> httpx.Client:
