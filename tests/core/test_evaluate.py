@@ -151,6 +151,8 @@ FIRES: dict[str, tuple[dict[str, Any], dict[str, Any], Machine, tuple[str, str, 
     "no rates told, nor which slots share a channel": (merged(TWIN, {"rate_alike": None, "repeat": None, "sockets": {"P2": None}, "processors": {"q": None, "p": {"rates_mts": [], "rate_table": "open", "faster_modules": "open"}}, "channels": {"open": "which share one", "seen": {"A": {"socket": "P1", "slots": ["A1", "A2"]}}}}) | {"sockets": {"P1": {"processors": ["p"]}}}, {"A1": R16, "A2": R16}, Machine(), ("speed.untold", "ask", ("A1", "A2"))),
     "soldered memory of unknown size": (small(channels={"A": {"soldered": {}}, "B": ["B1", "B2"]}), {"B1": L4}, Machine(), ("fit.unknown", "ask", ())),
     "uncertified, if it has no ECC": (small(memory={"accepts": [{"buffering": "unbuffered", "ecc": True}, {"buffering": "unbuffered", "certified": False}]}), {"A1": "4GB DDR3L UDIMM 1600 2Rx8"}, Machine(), ("kind.uncertified", "ask", ("A1",))),
+    "stacked dies, and nobody says how high": (TWIN, {"P1.A1": "128GB 2S2Rx4 PC4-2666V-RB2"}, P, ("sheet.open", "ask", ("P1.A1",))),
+    "dies that may be stacked": (TWIN, {"P1.A1": {"generation": "DDR4", "form": "DIMM", "buffering": "registered", "capacity_gib": 16, "package_ranks": 1, "device_width": 4, "rate_mts": 2666}}, P, ("sheet.open", "ask", ("P1.A1",))),
     # what was taken for known
     "setting unknown, and one rail will not do": (small(memory={"rail_policy": "setting"}), {"A1": H8}, Machine(), ("power.rail", "ask", ("A1",))),
     "rated below the processor's lowest": (SMALL, {"A1": "2GB 1Rx8 PC3L-6400U"}, Machine(), ("speed.refused", "stop", ("A1",))),
@@ -527,3 +529,9 @@ def test_alike_findings_are_one_and_a_refused_kind_is_not_said_to_be_taken() -> 
     refused = judge(small(memory={"refuses": [{"device_width": 16}]}), {"A1": "4GB 1Rx16 PC3L-12800U"})
     (said,) = [f.message for f in refused.findings if f.code == "kind.refused"]
     assert said == "A1: this machine refuses x16 modules"
+
+
+def test_what_ran_may_have_stood_in_slots_that_the_sheet_lacks() -> None:
+    open_ = small(population=None, limits=None, memory={"package_ranks_per_channel": None, "accepts": None})
+    e = judge(open_, {"A1": L4, "A2": L4}, before={"Z9": L4, "A1": L4})
+    assert e.verdict == "undecided"

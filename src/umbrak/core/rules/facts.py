@@ -268,7 +268,7 @@ def _ranks(ctx: Context) -> Iterator[Question]:
         if not slots or all(covered[s] for s in slots if s):
             continue
         heavy = [m for _, m in seated if not _light(ctx, m)]
-        ran = [m for s, m in ctx.ran_modules.items() if ctx.sheet.slots[s].channel == channel] if ctx.ran else []
+        ran = [m for s, m in ctx.ran_modules.items() if s in ctx.sheet.slots and ctx.sheet.slots[s].channel == channel]
         if (len(seated) > 2 or heavy) and not _load(ctx, seated) <= max(
             _load(ctx, ((None, m) for m in ran)), _seen_number(missing)
         ):
@@ -307,14 +307,24 @@ def _stacks(ctx: Context) -> Iterator[Question]:
     """Stacked dies, where nobody states how high they may be."""
     ran = max((m.stack_height or 1 for m in ctx.ran_modules.values()), default=1)
     live = _on_live(ctx)
-    higher = [
-        s for m, slots in ctx.groups if (m.stack_height or 1) > ran and not ctx.sheet.lists(m.part) for s in slots
-    ]
+    higher = [s for m, slots in ctx.groups if _may_be_higher(ctx, m, ran) for s in slots]
     covered = _stated(ctx, "stack_height", with_open=True) if higher else {}
     odd = tuple(s for s in higher if s in live and not covered[s])
     if odd:
-        why = f"{ctx.names(odd)}: dies stacked {max(ctx.modules[s].stack_height or 1 for s in odd)} high"
+        known = max(ctx.modules[s].stack_height or 1 for s in odd)
+        why = (
+            f"{ctx.names(odd)}: dies stacked {known} high"
+            if known > 1
+            else f"the dies of {ctx.names(odd)} may be stacked"
+        )
         yield Question("limits.stack_height", Unsaid(State.OPEN, named=False), odd, why)
+
+
+def _may_be_higher(ctx: Context, m: Module, ran: int) -> bool:
+    """Whether a module's dies are, or may be, stacked higher than any that ran or is listed."""
+    if ctx.sheet.lists(m.part):
+        return False
+    return m.stack_height > ran if m.stack_height else _is_stacked(m) is None and not ctx.known_here(m)
 
 
 def _load_reduced(ctx: Context) -> Iterator[Question]:
