@@ -45,12 +45,12 @@ def test_our_client_reads_what_the_simulated_machine_is(start: Start) -> None:
     assert (len(reading.slots), reading.installed_gib) == (64, 48 * 16 - 16)
     states = [s.state for s in reading.slots]
     assert (states.count(SlotState.FILLED), states.count(SlotState.FAILED), states.count(SlotState.EMPTY)) == (
-        23,
+        47,
         1,
-        40,
+        16,
     )
     module = reading.slots[0].module
-    assert module and (module.generation, module.capacity_gib, module.rate_mts) == (Generation.DDR4, 32, 1866)
+    assert module and (module.generation, module.capacity_gib, module.rate_mts) == (Generation.DDR4, 16, 2133)
     assert reading.slots[0].health and reading.slots[0].health.correctable == 0
     assert [p.populated for p in reading.processors] == [True, True, True, False]
     assert [(d.bay, d.serial) for d in reading.drives] == [(1, "KX-0001"), (2, "KX-0002")]
