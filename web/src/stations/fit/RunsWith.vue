@@ -48,7 +48,7 @@ function save(): void {
       <label v-if="machine.modes.length">
         Mode
         <select v-model="form.mode">
-          <option value="">independent channels</option>
+          <option value="">{{ machine.facts.mode ? 'as today' : 'independent channels' }}</option>
           <option v-for="m in machine.modes" :key="m" :value="m">{{ m }}</option>
         </select>
       </label>
@@ -56,7 +56,7 @@ function save(): void {
         <label v-if="choices.length > 1 || machine.may_be_bare.includes(String(socket))">
           {{ socket }}
           <select v-model="form.processors[socket]">
-            <option value="">not known</option>
+            <option v-if="!(socket in machine.facts.processors)" value="">not known</option>
             <option v-for="p in choices" :key="p" :value="p">{{ p }}</option>
             <option v-if="machine.may_be_bare.includes(String(socket))" value="-">none</option>
           </select>
