@@ -48,15 +48,22 @@ class Question:
 
 
 def questions_of(sheet: Sheet, layout: Layout, evaluation: Evaluation) -> tuple[Question, ...]:
-    """The first questions of an evaluation, those that could hide most first; one that is answered with another is left out."""
+    """The first questions of an evaluation, those that could hide most first; one that is answered with another is left out.
+
+    Of those that could hide as much, what can be seen at the machine goes before what the guide must tell.
+    """
     found: list[Question] = []
     asked: set[str] = set()
-    for finding in evaluation.findings:
+    for finding in sorted(evaluation.findings, key=_urgency):
         if finding.severity is not Severity.ASK or set(finding.needs) <= asked:
             continue
         found.append(_question(sheet, layout, finding))
         asked |= set(finding.needs)
     return tuple(found[:_FIRST])
+
+
+def _urgency(f: Finding) -> tuple[int, bool]:
+    return (f.could_be or Severity.STOP).rank, any(n.startswith("sheet.") for n in f.needs)
 
 
 def _question(sheet: Sheet, layout: Layout, f: Finding) -> Question:
