@@ -21,7 +21,7 @@ from tests.api.fuzz import fuzz
 from bench.database import throw_away
 from umbrak.demo import seed
 from umbrak.server.app import make_app
-from umbrak.services.accounts import add_account
+from umbrak.services.people.accounts import add_account
 from umbrak.store.engine import open_engine
 
 PASSWORD = "a password of the bench"

@@ -29,10 +29,10 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
 from umbrak.demo import seed
 from umbrak.formats.sheet.reading import SheetReading, sheet_from_data
-from umbrak.services.machines import NewMachine, make_machine
-from umbrak.services.plans import start_plan
-from umbrak.services.sheets import keep_sheet
-from umbrak.services.summaries import refresh_stale
+from umbrak.services.known.summaries import refresh_stale
+from umbrak.services.machines.making import NewMachine, make_machine
+from umbrak.services.plans.editing import start_plan
+from umbrak.services.sheets.library import keep_sheet
 from umbrak.store.accounts import find_credentials
 from umbrak.store.engine import open_engine
 

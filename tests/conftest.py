@@ -80,7 +80,7 @@ def _cheap_passwords() -> Iterator[None]:
     from pwdlib import PasswordHash
     from pwdlib.hashers.argon2 import Argon2Hasher
 
-    from umbrak.services import accounts
+    from umbrak.services.people import accounts
 
     kept, accounts._hasher = accounts._hasher, PasswordHash((Argon2Hasher(time_cost=1, memory_cost=8, parallelism=1),))
     yield

@@ -10,7 +10,7 @@ from sqlalchemy import Engine
 
 from umbrak.demo import seed
 from umbrak.server.app import make_app
-from umbrak.services.accounts import add_account
+from umbrak.services.people.accounts import add_account
 
 PASSWORD = "a password of tests"
 Client = Callable[[str | None], TestClient]

@@ -20,8 +20,8 @@ from tests.api.conftest import PASSWORD, Client
 from umbrak.formats.bounds import MAX_FORM_BYTES
 from umbrak.server import routers
 from umbrak.server.guard import BODY_BYTES
-from umbrak.services.accounts import NAMES_OF_ADDRESS, TRIES, TRIES_OF_NAME
-from umbrak.services.summaries import refresh_stale
+from umbrak.services.known.summaries import refresh_stale
+from umbrak.services.people.accounts import NAMES_OF_ADDRESS, TRIES, TRIES_OF_NAME
 
 PROBLEM = "application/problem+json"
 

@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import Engine, text
 
 from tests.api.conftest import PASSWORD, Client
-from umbrak.services.accounts import TRIES
+from umbrak.services.people.accounts import TRIES
 
 
 def test_a_lead_adds_changes_and_keeps_out(client: Client) -> None:

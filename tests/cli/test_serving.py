@@ -19,7 +19,7 @@ import pytest
 from sqlalchemy import create_engine, text
 
 from umbrak.demo import seed
-from umbrak.services.accounts import TRIES
+from umbrak.services.people.accounts import TRIES
 
 ROOT = Path(__file__).resolve().parents[2]
 

@@ -17,11 +17,20 @@ from tests.formats.test_reports import MEMORY, collection
 from umbrak.demo.seed import Scenario
 from umbrak.devices.networks import Networks
 from umbrak.jobs.queue import Queue
-from umbrak.services.asking import Access, ask_machine, ask_once, keep_service
 from umbrak.services.errors import Refused
-from umbrak.services.machine_view import see_machine
-from umbrak.services.outside import Outside, Vault
-from umbrak.services.work import GivenFile, JobView, list_jobs, run_job, see_job, start_polling, start_reading, stop_job
+from umbrak.services.machines.in_bulk import (
+    GivenFile,
+    JobView,
+    list_jobs,
+    run_job,
+    see_job,
+    start_polling,
+    start_reading,
+    stop_job,
+)
+from umbrak.services.machines.page import see_machine
+from umbrak.services.surveys.network import Access, ask_machine, ask_once, keep_service
+from umbrak.services.surveys.reach import Outside, Vault
 from umbrak.store import jobs as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import history_of

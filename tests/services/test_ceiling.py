@@ -11,11 +11,11 @@ from sqlalchemy import Engine
 from tests.services.test_taking_in import key_of
 from umbrak.core.platform.machine import Layout
 from umbrak.formats.documents import StatementDoc
-from umbrak.services.ceiling import add_statement, see_ceiling, withdraw_statement
 from umbrak.services.errors import NotFound, Refused
-from umbrak.services.machine_list import list_machines
-from umbrak.services.machine_view import see_machine
-from umbrak.services.machines import NewMachine, make_machine
+from umbrak.services.evidence.ceiling import add_statement, see_ceiling, withdraw_statement
+from umbrak.services.machines.listing import list_machines
+from umbrak.services.machines.making import NewMachine, make_machine
+from umbrak.services.machines.page import see_machine
 from umbrak.store.accounts import Account
 
 LESS = {

@@ -13,10 +13,18 @@ from tests.services.test_taking_in import key_of
 from umbrak.core.evidence.table import ClaimKind
 from umbrak.core.memory.label import decode_label
 from umbrak.formats.spreadsheet import read_table
-from umbrak.services.ceiling import see_ceiling
 from umbrak.services.errors import NotAllowed, NotFound, Refused
-from umbrak.services.notes import COLUMNS, NewTrial, add_trial, export_trials, list_trials, take_trials, withdraw_trial
-from umbrak.services.settings import see_evidence, set_evidence
+from umbrak.services.evidence.ceiling import see_ceiling
+from umbrak.services.evidence.trials import (
+    COLUMNS,
+    NewTrial,
+    add_trial,
+    export_trials,
+    list_trials,
+    take_trials,
+    withdraw_trial,
+)
+from umbrak.services.people.settings import see_evidence, set_evidence
 from umbrak.store.accounts import Account, find_credentials
 
 TODAY = datetime.now(UTC).date()

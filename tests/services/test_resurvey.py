@@ -9,9 +9,9 @@ from tests.formats.smbios_facts import Device, listing
 from umbrak.core.platform.difference import Change
 from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
-from umbrak.services.intake import take_in
-from umbrak.services.machine_view import MachineView, see_machine
-from umbrak.services.resurvey import Acceptance, accept, see_difference, settle
+from umbrak.services.machines.page import MachineView, see_machine
+from umbrak.services.surveys.intake import take_in
+from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference, settle
 from umbrak.store.accounts import Account, find_credentials
 
 LAPTOP = {"form": (0x0D, "SODIMM"), "total": 64, "kind": (0x18, "DDR3"), "detail": (1 << 7, "Synchronous"), "speed": 1600, "configured": 1600, "mv": 1350, "rank": 2}  # fmt: skip

@@ -21,22 +21,22 @@ from umbrak.core.proof.compare import Seen
 from umbrak.formats.documents import MachineDoc, StatementDoc
 from umbrak.formats.entries import ENTRY
 from umbrak.formats.faults import InputError
-from umbrak.services.approval import approve, see_risk
-from umbrak.services.ceiling import add_statement
+from umbrak.services.bench.paper import run_calendar, run_pdf
+from umbrak.services.bench.runs import RunView, add_photo, compare_label, see_attachment, see_run, set_window, start_run
 from umbrak.services.errors import NotAllowed, NotFound, Refused, Stale
-from umbrak.services.intake import take_in
-from umbrak.services.loading import load_machine
-from umbrak.services.machine_view import see_machine
-from umbrak.services.machines import MachineChanges, change_machine
-from umbrak.services.notes import list_trials
-from umbrak.services.papers import run_calendar, run_pdf
-from umbrak.services.plans import edit_plan, see_plan, set_runs_with, start_plan
-from umbrak.services.proving import add_log, enter, see_proof, settle_doubt
-from umbrak.services.rejudging import changed_verdicts, newer_sheet, take_newer_sheet
-from umbrak.services.runs import RunView, add_photo, compare_label, see_attachment, see_run, set_window, start_run
-from umbrak.services.sheets import add_sheet
-from umbrak.services.shelf import see_shelf
-from umbrak.services.signing import Return, SignOff, back_out, sign_off
+from umbrak.services.evidence.ceiling import add_statement
+from umbrak.services.evidence.trials import list_trials
+from umbrak.services.known.loading import load_machine
+from umbrak.services.machines.making import MachineChanges, change_machine
+from umbrak.services.machines.newer import changed_verdicts, newer_sheet, take_newer_sheet
+from umbrak.services.machines.page import see_machine
+from umbrak.services.plans.approval import approve, see_risk
+from umbrak.services.plans.editing import edit_plan, see_plan, set_runs_with, start_plan
+from umbrak.services.proof.proof import add_log, enter, see_proof, settle_doubt
+from umbrak.services.proof.signing import Return, SignOff, back_out, sign_off
+from umbrak.services.sheets.library import add_sheet
+from umbrak.services.shelf.shelf import see_shelf
+from umbrak.services.surveys.intake import take_in
 from umbrak.store.accounts import Account, find_credentials
 
 ROOT = Path(__file__).resolve().parents[2]

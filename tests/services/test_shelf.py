@@ -16,9 +16,9 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.problem import Wishes
 from umbrak.services.errors import NotFound, Refused, Stale
-from umbrak.services.plans import discard_plan, edit_plan, start_plan
-from umbrak.services.routes import find_routes
-from umbrak.services.shelf import (
+from umbrak.services.plans.editing import discard_plan, edit_plan, start_plan
+from umbrak.services.routes.finding import find_routes
+from umbrak.services.shelf.shelf import (
     OFFER_COLUMNS,
     STOCK_COLUMNS,
     NewOffer,

@@ -13,11 +13,11 @@ from umbrak.core.routes.problem import Wishes
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.snmp import HR_MEMORY_SIZE, HR_STORAGE, HR_STORAGE_RAM, read_snmp, write_snmp
 from umbrak.services.errors import Stale
-from umbrak.services.intake import told_beside
-from umbrak.services.loading import load_machine
-from umbrak.services.machine_view import see_machine
-from umbrak.services.routes import find_routes
-from umbrak.services.sizing import LIKELY, reachable_totals, see_sizing, set_sizing
+from umbrak.services.known.loading import load_machine
+from umbrak.services.machines.page import see_machine
+from umbrak.services.routes.finding import find_routes
+from umbrak.services.routes.sizing import LIKELY, reachable_totals, see_sizing, set_sizing
+from umbrak.services.surveys.intake import told_beside
 from umbrak.store.accounts import Account
 from umbrak.store.surveys import add_survey
 

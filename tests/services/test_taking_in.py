@@ -12,12 +12,12 @@ from sqlalchemy import Engine, text
 from tests.formats.smbios_facts import Device, listing, table
 from tests.formats.test_reports import MEMORY, collection, xlsx
 from umbrak.services.errors import NotAllowed, Refused
-from umbrak.services.fleet import take_fleet
-from umbrak.services.intake import load_intake, take_in
-from umbrak.services.machine_list import list_machines
-from umbrak.services.machine_view import see_machine
-from umbrak.services.machines import NewMachine, make_machine
-from umbrak.services.resurvey import Acceptance, accept, see_difference
+from umbrak.services.machines.listing import list_machines
+from umbrak.services.machines.making import NewMachine, make_machine
+from umbrak.services.machines.page import see_machine
+from umbrak.services.machines.table import take_fleet
+from umbrak.services.surveys.intake import load_intake, take_in
+from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference
 from umbrak.store.accounts import Account
 
 

@@ -23,9 +23,9 @@ from umbrak.cli.provision import need_front_end, need_packages
 from umbrak.cli.trouble import Trouble
 from umbrak.devices.networks import Networks
 from umbrak.server.app import make_app
-from umbrak.services.outside import Outside, Vault
-from umbrak.services.sheets import keep_shipped
-from umbrak.services.summaries import refresh_stale
+from umbrak.services.known.summaries import refresh_stale
+from umbrak.services.sheets.library import keep_shipped
+from umbrak.services.surveys.reach import Outside, Vault
 from umbrak.store.engine import NewerSchemaError, ensure_database, migrate, open_engine, setting_up
 
 DEFAULT_PORT = 8470
@@ -220,8 +220,8 @@ def _listen(port: int | None) -> socket.socket:
 
 def add_user(name: str, shown_as: str, role: str) -> None:
     """An account in the served database. The password is asked for twice, or is standard input's first line."""
-    from umbrak.services.accounts import add_account
     from umbrak.services.errors import Refused
+    from umbrak.services.people.accounts import add_account
 
     if sys.stdin.isatty():
         password = getpass.getpass("Password: ")

@@ -18,14 +18,14 @@ from umbrak.core.platform.machine import Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.documents import MachineDoc, layout_json, read_layout
 from umbrak.formats.sheet.reading import SheetReading, read_sheet
-from umbrak.services.accounts import add_account
-from umbrak.services.notes import NewTrial, add_trial
-from umbrak.services.plans import edit_plan, start_plan
-from umbrak.services.settings import MoneySettings, set_money
-from umbrak.services.sheets import keep_sheet, keep_shipped
-from umbrak.services.shelf import NewOffer, NewStock, add_offer, add_stock
-from umbrak.services.sizing import set_sizing
-from umbrak.services.summaries import refresh
+from umbrak.services.evidence.trials import NewTrial, add_trial
+from umbrak.services.known.summaries import refresh
+from umbrak.services.people.accounts import add_account
+from umbrak.services.people.settings import MoneySettings, set_money
+from umbrak.services.plans.editing import edit_plan, start_plan
+from umbrak.services.routes.sizing import set_sizing
+from umbrak.services.sheets.library import keep_sheet, keep_shipped
+from umbrak.services.shelf.shelf import NewOffer, NewStock, add_offer, add_stock
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
 from umbrak.store.engine import setting_up

@@ -23,7 +23,6 @@ from umbrak.core.platform.statement import Statement
 from umbrak.core.routes.problem import Candidate, Problem, Wishes
 from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Work
-from umbrak.formats.asking import CandidateDoc, CostsDoc, Day, DutyDoc, TrialDoc, WishesDoc
 from umbrak.formats.bounds import MAX_DRIVES, Deadline
 from umbrak.formats.documents import (
     Doc,
@@ -36,6 +35,7 @@ from umbrak.formats.documents import (
     occupants,
 )
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.planning import CandidateDoc, CostsDoc, Day, DutyDoc, TrialDoc, WishesDoc
 from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
 from umbrak.formats.to_json import actions_json, answer_json, jsonable, run_sheet_json
 from umbrak.formats.yaml_text import Document, check, load_yaml

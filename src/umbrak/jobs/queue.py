@@ -17,8 +17,8 @@ from procrastinate.exceptions import AlreadyEnqueued
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from umbrak.services.outside import Outside
-from umbrak.services.work import run_job
+from umbrak.services.machines.in_bulk import run_job
+from umbrak.services.surveys.reach import Outside
 from umbrak.store.jobs import unfinished_jobs
 
 #: Seconds between two looks for jobs whose process died.

@@ -38,7 +38,7 @@ from umbrak.server.routers import (
     shelf,
     sizing,
 )
-from umbrak.services.outside import Outside
+from umbrak.services.surveys.reach import Outside
 
 Next = Callable[[Request], Awaitable[Response]]
 _SAFE_METHODS = ("GET", "HEAD", "OPTIONS")

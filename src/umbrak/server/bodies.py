@@ -10,7 +10,6 @@ from pydantic import AwareDatetime, ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
 from umbrak.core.plan.sizing import Sizing, Workload
-from umbrak.formats.asking import Money, WishesDoc
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
 from umbrak.formats.documents import (
     Doc,
@@ -25,6 +24,7 @@ from umbrak.formats.documents import (
     Text,
 )
 from umbrak.formats.entries import EntryDoc
+from umbrak.formats.planning import Money, WishesDoc
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]

@@ -10,8 +10,8 @@ from pydantic import AfterValidator
 from sqlalchemy import Engine
 
 from umbrak.formats.text import printed
-from umbrak.services.accounts import signed_in
-from umbrak.services.outside import Outside
+from umbrak.services.people.accounts import signed_in
+from umbrak.services.surveys.reach import Outside
 from umbrak.store.accounts import Account
 
 COOKIE = "umbrak_session"

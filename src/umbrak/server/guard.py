@@ -10,7 +10,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from umbrak.server.deps import COOKIE
 from umbrak.server.problems import handled, note, too_large, unexpected
-from umbrak.services.accounts import signed_in
+from umbrak.services.people.accounts import signed_in
 
 #: Of a request whose route says nothing else [bytes]: the largest layout in full words is half of it.
 BODY_BYTES = 1 << 20

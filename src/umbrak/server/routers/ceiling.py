@@ -9,7 +9,7 @@ from fastapi import APIRouter
 from umbrak.server.bodies import NewStatement
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.ceiling import CeilingView, add_statement, see_ceiling, withdraw_statement
+from umbrak.services.evidence.ceiling import CeilingView, add_statement, see_ceiling, withdraw_statement
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["ceiling"])
 

@@ -13,7 +13,7 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 from umbrak.server.deps import Person, Token
 from umbrak.server.events import Hub
 from umbrak.server.problems import describe
-from umbrak.services.accounts import token_hash
+from umbrak.services.people.accounts import token_hash
 
 router = APIRouter(prefix="/events", tags=["events"])
 

@@ -12,8 +12,8 @@ from umbrak.formats.documents import Name
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
-from umbrak.services.fleet import Fleet, take_fleet
-from umbrak.services.intake import (
+from umbrak.services.machines.table import Fleet, take_fleet
+from umbrak.services.surveys.intake import (
     Intake,
     Match,
     Suggestion,

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from umbrak.server.bodies import Polling
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.work import (
+from umbrak.services.machines.in_bulk import (
     MAX_ALL_BYTES,
     MAX_FILES,
     GivenFile,

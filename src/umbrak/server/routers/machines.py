@@ -25,17 +25,17 @@ from umbrak.server.bodies import (
 )
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
-from umbrak.services import by_hand, resurvey
-from umbrak.services import machines as service
 from umbrak.services.errors import Refused
-from umbrak.services.loading import load_machine
-from umbrak.services.machine_list import MachinePage, list_machines
-from umbrak.services.machine_view import Drive, MachineView, machine_history, machine_targets, see_machine
-from umbrak.services.machines import make_machine
-from umbrak.services.plans import CureView, PlanView, machine_cures, start_plan
-from umbrak.services.proposals import PlanBrief, compare_plans
-from umbrak.services.rejudging import NewerSheet, Rejudged, changed_verdicts, newer_sheet, take_newer_sheet
-from umbrak.services.resurvey import Difference, see_difference
+from umbrak.services.known.loading import load_machine
+from umbrak.services.machines import making as service
+from umbrak.services.machines.listing import MachinePage, list_machines
+from umbrak.services.machines.making import make_machine
+from umbrak.services.machines.newer import NewerSheet, Rejudged, changed_verdicts, newer_sheet, take_newer_sheet
+from umbrak.services.machines.page import Drive, MachineView, machine_history, machine_targets, see_machine
+from umbrak.services.plans.editing import CureView, PlanView, machine_cures, start_plan
+from umbrak.services.plans.proposals import PlanBrief, compare_plans
+from umbrak.services.surveys import by_hand, resurvey
+from umbrak.services.surveys.resurvey import Difference, see_difference
 from umbrak.store.history import HistoryLine
 
 router = APIRouter(prefix="/machines", tags=["machines"])

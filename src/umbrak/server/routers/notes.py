@@ -12,7 +12,7 @@ from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies import EvidenceBody, TrialBody
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
-from umbrak.services.notes import (
+from umbrak.services.evidence.trials import (
     NewTrial,
     TakenNotes,
     TrialView,
@@ -22,7 +22,7 @@ from umbrak.services.notes import (
     take_trials,
     withdraw_trial,
 )
-from umbrak.services.settings import EvidenceSettings, see_evidence, set_evidence
+from umbrak.services.people.settings import EvidenceSettings, see_evidence, set_evidence
 
 router = APIRouter(prefix="/trials", tags=["field notes"])
 

@@ -9,7 +9,7 @@ from fastapi import APIRouter
 from umbrak.server.bodies import AccountChange, NewAccount
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.accounts import add_account, change_account, list_accounts
+from umbrak.services.people.accounts import add_account, change_account, list_accounts
 from umbrak.store.accounts import Account
 
 router = APIRouter(prefix="/people", tags=["people"])

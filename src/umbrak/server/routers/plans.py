@@ -20,8 +20,8 @@ from umbrak.server.bodies import (
 )
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.answers import answer_plan
-from umbrak.services.plans import (
+from umbrak.services.plans.answers import answer_plan
+from umbrak.services.plans.editing import (
     PlanView,
     discard_plan,
     edit_plan,
@@ -31,7 +31,7 @@ from umbrak.services.plans import (
     set_runs_with,
     step_plan,
 )
-from umbrak.services.proposals import Arrangement, arrange_plan
+from umbrak.services.plans.proposals import Arrangement, arrange_plan
 
 router = APIRouter(prefix="/plans", tags=["plans"])
 

@@ -10,7 +10,7 @@ from umbrak.server.bodies import RoutesOf
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for
-from umbrak.services.routes import RoutesView, find_routes
+from umbrak.services.routes.finding import RoutesView, find_routes
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["routes"])
 

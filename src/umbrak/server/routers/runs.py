@@ -15,10 +15,14 @@ from umbrak.formats.photo import MAX_PHOTO_BYTES
 from umbrak.server.bodies import BackOut, LabelText, PlanApproval, RunEntry, RunStart, RunWindow, SignOffBody
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
-from umbrak.services import approval, papers, proving, runs, signing
-from umbrak.services.approval import RiskView
-from umbrak.services.proving import ProofView
-from umbrak.services.runs import InHand, PreviewView, RunView
+from umbrak.services.bench import paper as papers
+from umbrak.services.bench import runs
+from umbrak.services.bench.runs import InHand, PreviewView, RunView
+from umbrak.services.plans import approval
+from umbrak.services.plans.approval import RiskView
+from umbrak.services.proof import proof as proving
+from umbrak.services.proof import signing
+from umbrak.services.proof.proof import ProofView
 
 router = APIRouter(tags=["runs"])
 At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]

@@ -9,9 +9,9 @@ from fastapi import APIRouter
 from umbrak.server.bodies import AccessBody
 from umbrak.server.deps import Db, Out, Person
 from umbrak.server.problems import describe
-from umbrak.services.asking import Access, ServiceKind, ask_machine, ask_once, drop_service, keep_service
-from umbrak.services.intake import Intake
-from umbrak.services.machine_view import MachineView, see_machine
+from umbrak.services.machines.page import MachineView, see_machine
+from umbrak.services.surveys.intake import Intake
+from umbrak.services.surveys.network import Access, ServiceKind, ask_machine, ask_once, drop_service, keep_service
 
 router = APIRouter(tags=["services"])
 

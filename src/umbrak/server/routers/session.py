@@ -12,7 +12,7 @@ from fastapi import APIRouter, Cookie, Request, Response
 from umbrak.server.bodies import NewPassword, SignIn
 from umbrak.server.deps import COOKIE, Db, Person, Token
 from umbrak.server.problems import describe
-from umbrak.services.accounts import (
+from umbrak.services.people.accounts import (
     BROWSER_KEPT,
     SESSION_LASTS,
     admit,

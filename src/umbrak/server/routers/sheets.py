@@ -9,7 +9,7 @@ from umbrak.server.bodies import SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for
-from umbrak.services.sheets import KeptSheet, SheetView, add_sheet, list_sheets, see_sheet
+from umbrak.services.sheets.library import KeptSheet, SheetView, add_sheet, list_sheets, see_sheet
 from umbrak.store.sheets import SheetRow
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])

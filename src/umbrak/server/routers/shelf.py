@@ -11,8 +11,8 @@ from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies import MoneyBody, OfferBody, StockBody, StockChange
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
-from umbrak.services.settings import MoneySettings, see_money, set_money
-from umbrak.services.shelf import (
+from umbrak.services.people.settings import MoneySettings, see_money, set_money
+from umbrak.services.shelf.shelf import (
     NewOffer,
     NewStock,
     ShelfView,

@@ -10,7 +10,7 @@ from umbrak.server.bodies import SizingBody, TotalsOf
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for
-from umbrak.services.sizing import SizingView, TotalsView, reachable_totals, see_sizing, set_sizing
+from umbrak.services.routes.sizing import SizingView, TotalsView, reachable_totals, see_sizing, set_sizing
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["target"])
 

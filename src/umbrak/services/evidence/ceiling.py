@@ -1,0 +1,257 @@
+"""How high a machine can go: every statement with its source, what they come to, and stating one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.ceiling import Ceiling, CeilingKind, Lift, Stated, ceilings
+from umbrak.core.evidence.belief import believe
+from umbrak.core.evidence.claims import Claim
+from umbrak.core.evidence.table import ClaimKind, Outcome
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import Source, SourceKind, Statement
+from umbrak.formats.documents import StatementDoc, read_layout
+from umbrak.services.errors import NotFound, Refused
+from umbrak.services.evidence.trials import BeliefView, belief_view, beliefs_of, trial_of
+from umbrak.services.known.judging import judge
+from umbrak.services.known.loading import Loaded, load_machine
+from umbrak.services.known.summaries import refresh_or_tell
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.people.settings import evidence_table
+from umbrak.services.sheets.library import load_sheet
+from umbrak.store import plans as plan_store
+from umbrak.store import sheets as sheet_store
+from umbrak.store import statements as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.trials import trials_like
+
+
+@dataclass(frozen=True, slots=True)
+class StatementView:
+    """A statement in words and numbers."""
+
+    id: str
+    #: sheet, processor, survey, or here (stated by a person).
+    origin: str
+    scope: str
+    where: str | None
+    #: What it allows at each place, in its unit: GB, Gbit, ranks, high.
+    amount: float
+    unit: str
+    official: bool
+    hard: bool
+    source: Source
+    #: Rank of trust, 0 = highest.
+    trust: int
+    #: "firmware from 7.4"; "" = always.
+    condition: str
+    #: The processor that it is about, by its title; "" = any.
+    processor: str
+    total_gib: float | None
+    places: int
+    holds: bool | None
+    needs: tuple[str, ...]
+    why_not: str
+    binds: tuple[CeilingKind, ...]
+    #: Of one stated by a person: who and when, and whether it is of every machine of the model.
+    stated_by: str | None
+    stated_at: datetime | None
+    of_model: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Elsewhere:
+    """What another model with the same processor is said to hold: no limit here, and worth knowing."""
+
+    sheet: str
+    processor: str
+    scope: str
+    gib: float
+    official: bool
+    source: Source
+    condition: str
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A total that somebody tried on this model or with its processor, and how far it is believed to work here."""
+
+    gib: float
+    outcome: Outcome
+    who: SourceKind
+    tried_on: date
+    #: Where it was tried: "" = on this model.
+    elsewhere: str
+    #: Probability that so much is fine here, by all trials: its mean, and where 90 % of it lies.
+    mean: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True)
+class CeilingView:
+    statements: tuple[StatementView, ...]
+    ceilings: tuple[Ceiling, ...]
+    lifts: tuple[Lift, ...]
+    elsewhere: tuple[Elsewhere, ...]
+    #: By total.
+    shown: tuple[Shown, ...]
+    #: What the machine as it stands, and its plan, rest on that nobody vouches for, the weakest first.
+    rests_on: tuple[BeliefView, ...]
+    #: As it stands; and what the plan changed last comes to, None where there is none.
+    now_gib: float
+    planned_gib: float | None
+    #: Largest module that a slot can take, by standard and hard limits.
+    largest_module_gib: float
+
+
+def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
+    """Raises NotFound."""
+    with engine.connect() as db:
+        m = load_machine(db, machine_id)
+        people = {str(r.id): r for r in store.statements_of(db, machine_id, m.sheet.id)}
+        plan = next(iter(plan_store.plans_of(db, machine_id)), None)
+        elsewhere = tuple(_elsewhere(db, m))
+        shown = tuple(_shown(db, m))
+        goal = read_layout(plan.slots) if plan else None
+        beliefs = beliefs_of(db, m, goal if goal is not None else m.layout, m.layout if goal is not None else None)
+    found = ceilings(m.sheet, m.machine, m.statements)
+    return CeilingView(
+        tuple(_view(m.sheet, s, people.get(s.statement.id)) for s in found.stated),
+        found.ceilings,
+        found.lifts,
+        elsewhere,
+        shown,
+        tuple(belief_view(b) for b in beliefs),
+        judge(m, m.layout).installed_gib,
+        judge(m, goal, m.layout).installed_gib if goal is not None else None,
+        found.largest_module_gib,
+    )
+
+
+_UNITS = {"capacity_gib": "GB", "die_gbit": "Gbit", "package_ranks": "ranks", "stack_height": "high"}
+
+
+def _view(sheet: Sheet, s: Stated, row: store.StatementRow | None) -> StatementView:
+    st = s.statement
+    member = next(n for n in _UNITS if getattr(st, n) is not None)
+    about = next((p.title for p in sheet.processors.values() if p.id == st.processor or st in p.limits), "")
+    return StatementView(
+        id=st.id,
+        origin="survey" if st.source.kind == "survey" and row is None else s.origin,
+        scope=st.scope,
+        where=st.where,
+        amount=getattr(st, member),
+        unit=_UNITS[member],
+        official=st.official,
+        hard=st.hard,
+        source=st.source,
+        trust=st.source.trust,
+        condition=st.condition_words(),
+        processor=about,
+        total_gib=s.total_gib,
+        places=s.places,
+        holds=s.holds,
+        needs=s.needs,
+        why_not=s.why_not,
+        binds=s.binds,
+        stated_by=row.by if row else None,
+        stated_at=row.at if row else None,
+        of_model=bool(row and row.sheet_id),
+    )
+
+
+def _elsewhere(db: Connection, m: Loaded) -> list[Elsewhere]:
+    """Statements of other sheets about a processor that this machine holds, and their machines' official totals."""
+    known = m.sheet.processors
+    fitted = {known[p].title.casefold() for p in m.machine.processors.values() if p is not None and p in known}
+    found = []
+    for row in sheet_store.current_sheets(db):
+        other = load_sheet(db, row.hash)
+        if other.id == m.sheet.id or other.archetype:
+            continue
+        for p in other.processors.values():
+            if p.title.casefold() in fitted:
+                said: list[Statement] = [*p.limits, *(s for s in other.limits if s.scope == "machine" and s.official)]
+                found += [
+                    Elsewhere(other.title, p.title, s.scope, s.capacity_gib, s.official, s.source, s.condition_words())
+                    for s in said
+                    if s.capacity_gib is not None
+                ]
+    return found
+
+
+def _shown(db: Connection, m: Loaded) -> list[Shown]:
+    """Totals that were tried, each with the belief that so much runs here."""
+    fitted = [p for p in m.machine.processors.values() if p]
+    rows = [r for r in trials_like(db, m.sheet.id, fitted) if r.total_gib is not None]
+    trials = [trial_of(r) for r in rows]
+    titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
+    today, table = datetime.now(UTC).date(), evidence_table(db)
+    found = []
+    for t in sorted(trials, key=lambda t: (t.total_gib or 0, t.date)):
+        words = f"{m.sheet.title} runs {t.total_gib:g} GB"
+        belief = believe(
+            Claim(ClaimKind.OVER_OFFICIAL, words, m.sheet.id, tuple(fitted), t.total_gib), trials, today, table
+        )
+        where = "" if t.sheet == m.sheet.id else titles.get(t.sheet, t.sheet)
+        found.append(Shown(t.total_gib or 0, t.outcome, t.who, t.date, where, belief.mean(), *belief.interval()))
+    return found
+
+
+def add_statement(engine: Engine, account: Account, machine_id: UUID, said: StatementDoc, of_model: bool) -> None:
+    """State a limit of this machine, or of every machine of its model. Raises NotFound, Refused."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = load_machine(db, machine_id)
+        _check(m.sheet, said)
+        document = said.model_dump(mode="json", by_alias=True, exclude_none=True)
+        key = store.add_statement(
+            db, account.id, document, None if of_model else machine_id, m.sheet.id if of_model else None
+        )
+        _refresh(db, machine_id, m.sheet.id if of_model else None)
+        amount = said.capacity_gib or said.die_gbit or said.package_ranks or said.stack_height
+        record(
+            db, "stated", account.id, machine_id, id=str(key), source=said.source.title, amount=amount, model=of_model
+        )
+
+
+def withdraw_statement(engine: Engine, account: Account, machine_id: UUID, key: UUID) -> None:
+    """Take back what somebody stated; it stays in the history. Raises NotFound."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = load_machine(db, machine_id)
+        row = next((r for r in store.statements_of(db, machine_id, m.sheet.id) if r.id == key), None)
+        if row is None:
+            raise NotFound("statement")
+        store.withdraw_statement(db, key)
+        _refresh(db, machine_id, row.sheet_id)
+        title = StatementDoc(**row.document).source.title
+        record(db, "statement withdrawn", account.id, machine_id, id=str(key), source=title)
+
+
+def _refresh(db: Connection, machine_id: UUID, sheet_id: str | None) -> None:
+    for key in store.machines_of_model(db, sheet_id) if sheet_id else [machine_id]:
+        refresh_or_tell(db, key)
+
+
+def _check(sheet: Sheet, said: StatementDoc) -> None:
+    places = {
+        "socket": set(sheet.sockets),
+        "controller": {c.controller for c in sheet.channels.values() if c.controller},
+        "channel": set(sheet.channels),
+        "slot": set(sheet.slots),
+    }
+    if said.where is not None and said.where not in places.get(said.scope, set()):
+        raise Refused("where", f"{sheet.title} has no {said.scope} {said.where}.")
+    if said.processor is not None and said.processor not in sheet.processors:
+        raise Refused("processor", f"{sheet.title} takes no processor {said.processor}.")
+    known = {s.id for s in sheet.limits} | {s.id for p in sheet.processors.values() for s in p.limits}
+    for name in said.replaces:
+        if name not in known:
+            raise Refused("replaces", f"{sheet.title} has no statement {name}.")

@@ -1,0 +1,336 @@
+"""Field notes: what was tried where, how it went, and what that does to a belief."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.evidence.belief import Belief, Contribution, Trial, believe
+from umbrak.core.evidence.claims import Claim, claims_of
+from umbrak.core.evidence.table import ClaimKind, Outcome, Table
+from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import SourceKind
+from umbrak.formats.documents import module_json, read_layout
+from umbrak.formats.spreadsheet import Row, read_table
+from umbrak.services.errors import NotFound, Refused
+from umbrak.services.known.judging import judge
+from umbrak.services.known.loading import Loaded
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.people.settings import evidence_table
+from umbrak.services.sheets.library import load_sheet
+from umbrak.store import sheets as sheet_store
+from umbrak.store import trials as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.trials import TrialRow
+
+
+@dataclass(frozen=True, slots=True)
+class NewTrial:
+    """A trial as a person notes it; part and organisation come from the label where they are not given."""
+
+    sheet_id: str
+    outcome: str
+    who: str
+    tried_on: date
+    processor: str | None = None
+    part: str | None = None
+    revision: str | None = None
+    module: Module | None = None
+    total_gib: float | None = None
+    soak_days: float = 0
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class BeliefView:
+    """A claim, how far it is believed, and every term of that."""
+
+    words: str
+    kind: ClaimKind
+    #: Probability of "fine": its mean, and where 90 % of it lies.
+    mean: float
+    low: float
+    high: float
+    #: Outcome -> pseudo-counts of the prior, and of prior and trials together.
+    prior: dict[str, float]
+    counts: dict[str, float]
+    because: str
+    contributions: tuple[Contribution, ...]
+    #: True where no trial speaks of it: then it is the prior alone.
+    is_prior: bool
+
+
+def belief_view(b: Belief) -> BeliefView:
+    prior = b.prior
+    low, high = b.interval()
+    return BeliefView(
+        b.claim.words,
+        b.claim.kind,
+        b.mean(),
+        low,
+        high,
+        {o.value: n for o, n in prior.counts().items()},
+        {o.value: n for o, n in b.counts.items()},
+        prior.because,
+        b.contributions,
+        b.is_prior,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class TrialView:
+    id: UUID
+    sheet_id: str
+    #: Title of the model, or its id where no sheet of it is kept.
+    model: str
+    processor: str | None
+    part: str | None
+    revision: str | None
+    #: The module in a few words; "" where nobody said.
+    module: str
+    total_gib: float | None
+    outcome: Outcome
+    who: SourceKind
+    tried_on: date
+    soak_days: float
+    note: str
+    noted_by: str
+    #: What it weighs today where it speaks of just what was tried, and what it did to the belief in that.
+    weight: float
+    claim: str
+    before: float
+    after: float
+
+
+def trial_of(row: TrialRow) -> Trial:
+    module = read_layout({"x": row.module}).get("x") if row.module else None
+    return Trial(
+        str(row.id),
+        row.sheet_id,
+        Outcome(row.outcome),
+        SourceKind(row.who),
+        row.tried_on,
+        row.processor,
+        row.part,
+        row.revision,
+        module if isinstance(module, Module) else None,
+        row.total_gib,
+        row.soak_days,
+    )
+
+
+def list_trials(engine: Engine, text: str = "") -> list[TrialView]:
+    """The newest first, with what each does to the belief in what it tried."""
+    with engine.connect() as db:
+        rows = store.all_trials(db, text.strip())
+        titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
+        table = evidence_table(db)
+    known = [trial_of(r) for r in rows]
+    today = datetime.now(UTC).date()
+    return [_view(row, titles, known, today, table) for row in rows]
+
+
+def _view(row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: date, table: Table) -> TrialView:
+    t = trial_of(row)
+    model = titles.get(row.sheet_id, row.sheet_id)
+    claim = _claim_of(t, model)
+    others = [k for k in known if k.id != t.id]
+    before, after = believe(claim, others, today, table), believe(claim, [*others, t], today, table)
+    own = next((c for c in after.contributions if c.trial == t.id), None)
+    return TrialView(
+        row.id, row.sheet_id, model, row.processor, row.part, row.revision, t.module.short() if t.module else "", row.total_gib,
+        t.outcome, t.who, row.tried_on, row.soak_days, row.note, row.by, own.weight if own else 0.0, claim.words, before.mean(), after.mean(),
+    )  # fmt: skip
+
+
+def _claim_of(t: Trial, model: str) -> Claim:
+    """What a trial tried: its part on its board, or where no module is told its total."""
+    processors = (t.processor,) if t.processor else ()
+    if t.module is None and not t.part:
+        return Claim(ClaimKind.OVER_OFFICIAL, f"{model} runs {t.total_gib:g} GB", t.sheet, processors, t.total_gib)
+    module = replace(t.module or Module(), part=t.part, revision=t.revision)
+    return Claim(ClaimKind.PART, f"{t.part or module.short()} runs on {model}", t.sheet, processors, None, module)
+
+
+def beliefs_of(db: Connection, m: Loaded, layout: Layout, before: Layout | None = None) -> tuple[Belief, ...]:
+    """How far each claim that a layout rests on is believed, the weakest first."""
+    claims = claims_of(m.sheet, m.machine, layout, judge(m, layout, before))
+    fitted = [p for p in m.machine.processors.values() if p]
+    trials = [trial_of(r) for r in store.trials_like(db, m.sheet.id, fitted)] if claims else []
+    today, table = datetime.now(UTC).date(), evidence_table(db)
+    return tuple(sorted((believe(c, trials, today, table) for c in claims), key=lambda b: b.mean()))
+
+
+def add_trial(engine: Engine, account: Account, new: NewTrial) -> UUID:
+    """Note a trial. Raises Refused, which names the field."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        return note_trial(db, account, new)
+
+
+def note_trial(db: Connection, account: Account, new: NewTrial, today: date | None = None) -> UUID:
+    """Note a trial within a transaction; `today` where another clock than the system's says so. Raises Refused."""
+    return _add(db, account, new, {s.sheet_id: s.hash for s in sheet_store.current_sheets(db)}, today)
+
+
+def _add(db: Connection, account: Account, new: NewTrial, sheets: dict[str, str], today: date | None = None) -> UUID:
+    if new.sheet_id not in sheets:
+        raise Refused("model", f"There is no sheet {new.sheet_id}.")
+    sheet: Sheet = load_sheet(db, sheets[new.sheet_id])
+    if new.processor is not None and new.processor not in sheet.processors:
+        raise Refused(
+            "processor", f"{sheet.title} takes no processor {new.processor}; it takes {', '.join(sheet.processors)}."
+        )
+    if new.module is None and not new.part and new.total_gib is None:
+        raise Refused("module", "Say what was tried: a module, a part number, or the total.")
+    if new.tried_on > (today or datetime.now(UTC).date()):
+        raise Refused("date", f"{new.tried_on} has not come yet.")
+    part = new.part or (new.module.part if new.module else None)
+    values = {
+        "sheet_id": new.sheet_id, "processor": new.processor, "part": part, "revision": new.revision or (new.module and new.module.revision),
+        "module": module_json(new.module) if new.module else None, "total_gib": new.total_gib, "outcome": Outcome(new.outcome).value,
+        "who": SourceKind(new.who).value, "tried_on": new.tried_on, "soak_days": new.soak_days, "note": new.note.strip(),
+    }  # fmt: skip
+    key = store.add_trial(db, account.id, values)
+    record(db, "trial noted", account.id, id=str(key), sheet=new.sheet_id, outcome=values["outcome"])
+    return key
+
+
+def withdraw_trial(engine: Engine, account: Account, key: UUID) -> None:
+    """Take a trial back; it stays in the history. Raises NotFound."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        if not store.withdraw_trial(db, key):
+            raise NotFound("trial")
+        record(db, "trial withdrawn", account.id, id=str(key))
+
+
+#: Columns of the file, as it is written and read.
+COLUMNS = (
+    "model",
+    "processor",
+    "part",
+    "revision",
+    "module",
+    "total gb",
+    "outcome",
+    "who",
+    "date",
+    "soak days",
+    "note",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class RowError:
+    row: int
+    column: str
+    message: str
+
+
+@dataclass(frozen=True, slots=True)
+class TakenNotes:
+    good: int
+    errors: tuple[RowError, ...]
+    kept: bool
+
+
+def export_trials(engine: Engine) -> str:
+    """Every trial as CSV (RFC 4180)."""
+    with engine.connect() as db:
+        rows = store.all_trials(db)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(COLUMNS)
+    for r in rows:
+        t = trial_of(r)
+        module = t.module.short() if t.module else ""
+        total = "" if r.total_gib is None else f"{r.total_gib:g}"
+        cells = [
+            r.sheet_id,
+            r.processor,
+            r.part,
+            r.revision,
+            module,
+            total,
+            r.outcome,
+            r.who,
+            r.tried_on,
+            f"{r.soak_days:g}",
+            r.note,
+        ]
+        writer.writerow(["" if c is None else harmless(str(c)) for c in cells])
+    return out.getvalue()
+
+
+def harmless(cell: str) -> str:
+    """A cell that no spreadsheet takes for a formula."""
+    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
+
+
+def take_trials(engine: Engine, account: Account, raw: bytes, keep: bool) -> TakenNotes:
+    """Trials from CSV or XLSX. With `keep` they are noted, unless a row is wrong: then none is.
+
+    Raises InputError when it is no table, Refused where a needed column is missing.
+    """
+    need(account, Role.technician)
+    table = read_table(raw)
+    for needed in ("model", "outcome", "who", "date"):
+        if needed not in table.columns:
+            raise Refused("file", f"The table has no column “{needed}”; it has {', '.join(table.columns)}.")
+    errors: list[RowError] = []
+    with engine.begin() as db:
+        sheets = {s.sheet_id: s.hash for s in sheet_store.current_sheets(db)}
+        titles = {s.title.casefold(): s.sheet_id for s in sheet_store.current_sheets(db)}
+        outer = db.begin_nested()
+        for row in table.rows:
+            try:
+                _add(db, account, _read_row(row, titles), sheets)
+            except Refused as error:
+                errors.append(RowError(row.number, error.field, str(error)))
+        kept = keep and not errors
+        if kept:
+            outer.commit()
+        else:
+            outer.rollback()
+    wrong = len({e.row for e in errors})
+    return TakenNotes(len(table.rows) - wrong, tuple(errors), kept)
+
+
+def _read_row(row: Row, titles: dict[str, str]) -> NewTrial:
+    def cell(column: str, read: Callable[[str], Any], wanted: str, empty: Any = None) -> Any:
+        text = row.cells.get(column, "").removeprefix("'")
+        if not text:
+            return empty
+        try:
+            return read(text)
+        except ValueError as error:
+            raise Refused(column, f"“{text[:60]}” is no {wanted}.") from error
+
+    model = row.cells.get("model", "")
+    kinds = ", ".join(SourceKind)
+    label = row.cells.get("module")
+    return NewTrial(
+        titles.get(model.casefold(), model),
+        cell("outcome", Outcome, f"outcome; write one of {', '.join(Outcome)}", Outcome.FINE),
+        cell("who", SourceKind, f"kind of source; write one of {kinds}", SourceKind.HEARSAY),
+        cell("date", date.fromisoformat, "date; write 2026-03-31", date.today()),
+        row.cells.get("processor"),
+        row.cells.get("part"),
+        row.cells.get("revision"),
+        decode_label(label[:MAX_LABEL_LENGTH]).module if label else None,
+        cell("total gb", float, "number of GB"),
+        cell("soak days", float, "number of days", 0.0),
+        cell("note", str, "text", ""),
+    )

@@ -1,0 +1,68 @@
+"""Judgements, remembered: one layout is asked about by plan, summary and list within one request, and again by the
+next. Everything that they depend on is in their arguments, so what is remembered is never out of date."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from umbrak.core.cures import Cure, cures
+from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import Statement
+from umbrak.core.targets import Target, targets
+from umbrak.services.known.loading import Loaded, sources_of
+
+#: Evaluations kept: of the plans that a few dozen people have open. Each takes some ten kilobytes.
+_KEPT = 512
+_Statements = tuple[Statement, ...]
+
+
+def judge(m: Loaded, layout: Layout, before: Layout | None = None) -> Evaluation:
+    """A layout in this machine, by its sheet and by what is stated of it beside the sheet. See core.evaluate."""
+    return _judge(m.sheet, m.machine, layout, before, m.statements, seen_running(m))
+
+
+#: Sources that tell what lies in a slot, and not that the machine runs with it.
+_NOT_RUNNING = ("by hand", "labels", "spd")
+
+
+def seen_running(m: Loaded) -> Layout:
+    """What the machine itself reported, and so runs with: it needs no rule to be right."""
+    sources = sources_of(m)
+    told = {s: source.get("over", source["kind"]) for s, source in sources.items()}
+    return Layout({s: o for s, o in m.layout.items() if told.get(s, m.survey.kind) not in _NOT_RUNNING})
+
+
+def judge_cures(
+    m: Loaded, layout: Layout, before: Layout | None = None, spares: tuple[Module, ...] = ()
+) -> tuple[Cure | None, ...]:
+    """A cure for each finding of `judge`, with the modules that are to be had. See core.cures."""
+    return _cures(m.sheet, m.machine, layout, before, m.statements, spares, seen_running(m))
+
+
+def judge_targets(m: Loaded, layout: Layout, module: Module, taken_from: str | None) -> tuple[Target, ...]:
+    """Every slot as a place for a module. See core.targets."""
+    return targets(m.sheet, m.machine, layout, module, m.statements, taken_from=taken_from)
+
+
+@lru_cache(maxsize=_KEPT)
+def _judge(
+    sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None, statements: _Statements, ran: Layout
+) -> Evaluation:
+    return evaluate(sheet, machine, layout, statements, before, ran=ran)
+
+
+@lru_cache(maxsize=_KEPT)
+def _cures(
+    sheet: Sheet,
+    machine: Machine,
+    layout: Layout,
+    before: Layout | None,
+    statements: _Statements,
+    spares: tuple[Module, ...],
+    ran: Layout,
+) -> tuple[Cure | None, ...]:
+    judged = _judge(sheet, machine, layout, before, statements, ran)
+    return cures(sheet, machine, layout, judged, statements, before, spares, ran)

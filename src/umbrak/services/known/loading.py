@@ -1,0 +1,121 @@
+"""A machine with all that judging it takes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection
+
+from umbrak.core.evaluate import Evaluation
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, marked
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import Source, SourceKind, Statement
+from umbrak.formats.documents import MachineDoc, StatementDoc, read_layout
+from umbrak.services.errors import NotFound, Refused
+from umbrak.services.sheets.library import load_sheet
+from umbrak.store import machines as store
+from umbrak.store.machines import MachineRow
+from umbrak.store.statements import StatementRow, statements_of
+from umbrak.store.surveys import SurveyContent, SurveyRow, newest_survey
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    row: MachineRow
+    sheet: Sheet
+    machine: Machine
+    survey: SurveyRow
+    layout: Layout
+    #: Limits stated beside the sheet's own.
+    statements: tuple[Statement, ...] = ()
+
+
+def load_machine(db: Connection, key: UUID) -> Loaded:
+    """Raises NotFound."""
+    row = store.find_machine(db, key)
+    if row is None:
+        raise NotFound("machine")
+    return loaded(db, row)
+
+
+def loaded(db: Connection, row: MachineRow) -> Loaded:
+    survey = newest_survey(db, row.id)
+    machine = MachineDoc(**row.facts).value()
+    sheet = load_sheet(db, row.sheet_hash)
+    claimed = _claimed(survey.content.claim)
+    stated = [stated_value(r) for r in statements_of(db, row.id, sheet.id)]
+    return Loaded(row, sheet, machine, survey, layout_of(survey.content), (*stated, *([claimed] if claimed else [])))
+
+
+def layout_of(content: SurveyContent) -> Layout:
+    """What is fitted, modules that have failed marked as such."""
+    return marked(read_layout(content.slots), content.failed, content.in_use)
+
+
+def as_planned(m: Loaded, runs_with: Mapping[str, Any] | None) -> Loaded:
+    """The machine as a plan will have it run: other versions, processors or mode than today's."""
+    if not runs_with:
+        return m
+    facts = {**m.row.facts, **runs_with}
+    facts["processors"] = {**m.row.facts.get("processors", {}), **runs_with.get("processors", {})}
+    return replace(m, machine=MachineDoc(**facts).value())
+
+
+def sound_layout(m: Loaded) -> Layout:
+    """What is fitted without the modules that have failed: nobody plans with those."""
+    failed = set(m.survey.content.failed)
+    return Layout({s: o for s, o in m.layout.items() if s not in failed}) if failed else m.layout
+
+
+def stated_value(row: StatementRow) -> Statement:
+    """What somebody stated, under its row's id: unlike a sheet's ids, that is nobody else's."""
+    return replace(StatementDoc(**row.document).value(str(row.id)), id=str(row.id))
+
+
+def _claimed(claim: Mapping[str, Any]) -> Statement | None:
+    """What the machine's firmware claims it can hold, as a statement: often copied from another board, so of low trust."""
+    if not claim:
+        return None
+    source = Source("what its firmware claims", SourceKind.SURVEY, claim["at"][:10])
+    return Statement("survey-claim", "machine", source, capacity_gib=claim["gib"])
+
+
+def sources_of(m: Loaded) -> dict[str, dict[str, str]]:
+    """Slot -> {"kind", "at"} of what is known of it: the survey's own where nothing else is kept."""
+    own = {"kind": m.survey.kind, "at": m.survey.taken_at.isoformat()}
+    return {slot: m.survey.content.sources.get(slot, own) for slot in m.sheet.slots}
+
+
+def known_slots(m: Loaded) -> int:
+    return sum(1 for s in m.sheet.slots if m.layout.get(s) is not UNKNOWN)
+
+
+def official_gib(evaluation: Evaluation) -> float | None:
+    """The lowest machine-wide total that the machine's maker states and that is in force."""
+    stated = [
+        u.limit
+        for u in evaluation.limits
+        if u.scope == "machine" and u.unit == "GiB" and u.source.kind == "machine-maker"
+    ]
+    return min(stated, default=None)
+
+
+def check_facts(sheet: Sheet, facts: MachineDoc) -> None:
+    """Raises Refused for a processor, mode or setting that the model does not have."""
+    check_processors(sheet, facts.processors)
+    if facts.mode is not None and facts.mode not in {m.id for m in sheet.memory.modes}:
+        raise Refused("facts.mode", f"{sheet.title} has no mode {facts.mode}.")
+
+
+def check_processors(sheet: Sheet, processors: Mapping[str, str | None]) -> None:
+    for socket, processor in processors.items():
+        if socket not in sheet.sockets:
+            raise Refused(f"processors.{socket}", f"{sheet.title} has no socket {socket}.")
+        known = sheet.sockets[socket]
+        if processor is None and not known.may_be_absent:
+            raise Refused(f"processors.{socket}", f"{socket} always holds a processor.")
+        if processor is not None and processor not in known.processors:
+            raise Refused(f"processors.{socket}", f"{socket} does not take {processor}.")

@@ -1,0 +1,203 @@
+"""Summaries of machines: kept anew in each transaction that changes what they rest on, so that thousands list at once."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+from sqlalchemy.exc import SQLAlchemyError
+
+from umbrak.core.evaluate import RULES_VERSION, worst
+from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.core.rules.finding import Severity
+from umbrak.formats.documents import read_layout
+from umbrak.services.known.judging import judge
+from umbrak.services.known.loading import Loaded, as_planned, known_slots, layout_of, load_machine, official_gib
+from umbrak.services.sheets.library import load_sheet
+from umbrak.store import machines as store
+from umbrak.store import plans as plan_store
+from umbrak.store.history import record
+from umbrak.store.plans import PlanRow
+from umbrak.store.surveys import find_survey
+
+_log = logging.getLogger("umbrak.summaries")
+
+#: Rank of "nothing against it", after every severity.
+_NOTHING = 9
+#: Summaries computed in one transaction when rules have changed.
+_BATCH = 50
+
+
+@dataclass(frozen=True, slots=True)
+class GlyphGroup:
+    """One socket of the small board: a letter for each slot in the sheet's order.
+
+    f filled and stays, e empty, u unknown, p planned, x comes out, c changes, b failed (broken)
+    """
+
+    socket: str
+    slots: str
+    soldered: int
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """What the list of machines shows of one."""
+
+    installed_gib: float
+    planned_gib: float | None
+    official_gib: float | None
+    verdict: str
+    #: What it could still become.
+    at_worst: str
+    worst_severity: str | None
+    worst_message: str | None
+    known: int
+    total: int
+    #: Failed modules.
+    failed: int
+    glyph: tuple[GlyphGroup, ...]
+
+
+def summary_key(m: store.MachineRow, survey_id: UUID, plan: PlanRow | None) -> str:
+    """What a summary is computed from: any difference makes it stale."""
+    planned = f"{plan.id}:{plan.version}" if plan else "-"
+    return f"{m.version}:{m.sheet_hash}:{survey_id}:{planned}:{RULES_VERSION}"
+
+
+def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
+    """Compute a machine's summary and keep it: called within each transaction that changes what it rests on."""
+    m = load_machine(db, machine_id)
+    plans = plan_store.plans_of(db, machine_id)
+    plan = next(iter(plans), None)
+    document = _summarise(m, read_layout(plan.slots) if plan else None, as_planned(m, plan.runs_with) if plan else m)
+    document["verdicts"] = _verdicts(db, m, plans)
+    _tell_changes(db, m, store.summary_of(db, machine_id), document["verdicts"])
+    severity = document["worst_severity"]
+    store.keep_summary(
+        db,
+        machine_id,
+        summary_key(m.row, m.survey.id, plan),
+        RULES_VERSION,
+        document["installed_gib"],
+        _RANKS[severity] if severity else _NOTHING,
+        document["failed"],
+        document,
+    )
+    return document
+
+
+def _verdicts(db: Connection, m: Loaded, plans: Sequence[PlanRow]) -> dict[str, Any]:
+    """What is fitted and each plan that stands -> {what it is of, its verdict, what speaks against it}."""
+    found = {"fitted": _verdict(m, str(m.survey.id), "what is fitted", m.layout, None)}
+    for p in plans:
+        if p.state not in ("proved", "backed out"):
+            of = replace(m, sheet=load_sheet(db, p.sheet_hash)) if p.sheet_hash != m.row.sheet_hash else m
+            base = layout_of(find_survey(db, p.survey_id).content) if p.survey_id != m.survey.id else m.layout
+            found[str(p.id)] = _verdict(as_planned(of, p.runs_with), str(p.version), p.name, read_layout(p.slots), base)
+    return found
+
+
+def _verdict(m: Loaded, of: str, name: str, layout: Layout, before: Layout | None) -> dict[str, Any]:
+    judged = judge(m, layout, before)
+    against = {f.code: f.message for f in reversed(judged.findings) if f.severity in _AGAINST}
+    return {"of": of, "name": name, "verdict": judged.verdict.value, "against": against}
+
+
+_AGAINST = (Severity.STOP, Severity.ASK, Severity.RISK)
+
+
+def _tell_changes(db: Connection, m: Loaded, before: dict[str, Any] | None, now: dict[str, Any]) -> None:
+    """Write down where the same layout is judged otherwise than before: a firmware version, a statement or a corrected sheet
+    did that, and whoever planned or proved it should know."""
+    for key, new in now.items():
+        old = (before or {}).get("verdicts", {}).get(key)
+        if old is None or old["of"] != new["of"] or old["verdict"] == new["verdict"]:
+            continue
+        came = [words for code, words in new["against"].items() if code not in old["against"]]
+        went = [words for code, words in old["against"].items() if code not in new["against"]]
+        because = came[0] if came else f"no longer: {went[0]}" if went else ""
+        plan_id = None if key == "fitted" else UUID(key)
+        told = {"was": old["verdict"], "verdict": new["verdict"], "because": because, "name": new["name"]}
+        record(db, "verdict changed", None, m.row.id, plan_id, **told)
+
+
+_RANKS = {"stop": 0, "ask": 1, "risk": 2, "slow": 3, "note": 4}
+
+
+def refresh_stale(engine: Engine) -> int:
+    """Bring every summary up to these rules, a batch a transaction. Returns how many were computed."""
+    done = 0
+    while True:
+        with engine.begin() as db:
+            batch = store.summaries_lacking(db, RULES_VERSION, _BATCH)
+            for machine_id in batch:
+                refresh_or_tell(db, machine_id)
+        done += len(batch)
+        if not batch:
+            return done
+
+
+def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
+    """`refresh`, or a summary that says that what is kept of the machine cannot be read: that costs its own line alone."""
+    try:
+        with db.begin_nested():
+            return refresh(db, machine_id)
+    except SQLAlchemyError:
+        raise
+    except Exception as error:  # a document that this version does not understand: any reader of it may stumble
+        _log.error("what is kept of machine %s cannot be read: %s", machine_id, type(error).__name__, exc_info=error)
+    document: dict[str, Any] = {
+        "installed_gib": 0,
+        "planned_gib": None,
+        "official_gib": None,
+        "verdict": "undecided",
+        "at_worst": "no-go",
+        "worst_severity": "stop",
+        "worst_message": "What is kept of this machine cannot be read by this version: start the version that wrote it, or restore a backup.",
+        "known": 0,
+        "total": 0,
+        "failed": 0,
+        "glyph": [],
+        "verdicts": {},
+    }
+    # Under a key that nothing has: each look tries anew, so that what was mended is shown.
+    store.keep_summary(db, machine_id, "unreadable", RULES_VERSION, 0, _RANKS["stop"], 0, document)
+    return document
+
+
+def _summarise(m: Loaded, goal: Layout | None, then: Loaded) -> dict[str, Any]:
+    now = judge(m, m.layout)
+    shown = judge(then, goal, m.layout) if goal is not None else now
+    against = worst(shown)
+    after = goal if goal is not None else m.layout
+    failed = set(m.survey.content.failed)
+    glyph = []
+    for socket in m.sheet.sockets:
+        slots = [s for c in m.sheet.channels_of[socket] for s in c.slots]
+        soldered = sum(1 for c in m.sheet.channels_of[socket] if c.soldered)
+        states = "".join(_glyph_letter(m.layout.get(s), after.get(s), s in failed) for s in slots)
+        glyph.append({"socket": socket, "slots": states, "soldered": soldered})
+    return {
+        "installed_gib": now.installed_gib,
+        "planned_gib": shown.installed_gib if goal is not None and goal != m.layout else None,
+        "official_gib": official_gib(now),
+        "verdict": shown.verdict.value,
+        "at_worst": shown.at_worst.value,
+        "worst_severity": against.severity.value if against else None,
+        "worst_message": against.message if against else None,
+        "known": known_slots(m),
+        "total": len(m.sheet.slots),
+        "failed": len(failed),
+        "glyph": glyph,
+    }
+
+
+def _glyph_letter(now: Occupant | None, then: Occupant | None, failed: bool) -> str:
+    if now == then:
+        return "b" if failed else "e" if now is None else "u" if now is UNKNOWN else "f"
+    return "x" if then is None else "p" if now is None or now is UNKNOWN else "c"

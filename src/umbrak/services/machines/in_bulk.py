@@ -1,0 +1,307 @@
+"""Long work as jobs: reading many files, asking many machines.
+
+A job is a row with its steps in the database. Each step is done whole, in one transaction with what it brings, or not at
+all: a job that was cut off goes on with the first step that still waits.
+"""
+
+from __future__ import annotations
+
+import io
+import logging
+import zipfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import PurePosixPath
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+from sqlalchemy.exc import SQLAlchemyError
+
+from umbrak.core.platform.difference import Change
+from umbrak.devices.networks import DeviceError
+from umbrak.formats.bounds import MAX_BYTES
+from umbrak.formats.faults import InputError
+from umbrak.services.errors import NotFound, Refused, ServiceError
+from umbrak.services.known.loading import load_machine
+from umbrak.services.machines.making import NewMachine, make_within
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.surveys.intake import Intake, Library, keep_intake, suggestions
+from umbrak.services.surveys.network import ask_machine
+from umbrak.services.surveys.reach import Outside
+from umbrak.services.surveys.resurvey import Difference, compare
+from umbrak.store import jobs as store
+from umbrak.store.accounts import Account, find_account
+from umbrak.store.jobs import Ended, JobRow, NewStep, StepRow
+from umbrak.store.machine_services import machines_with_services
+from umbrak.store.machines import machine_by_name_or_serial
+
+_log = logging.getLogger("umbrak.work")
+
+#: Files of one job, and their bytes in all.
+MAX_FILES = 20_000
+MAX_ALL_BYTES = 200 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class GivenFile:
+    name: str
+    raw: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class JobView:
+    id: UUID
+    kind: str
+    #: waiting, running, done, stopped
+    state: str
+    #: It was told to stop and finishes the step at hand.
+    stopping: bool
+    by: str
+    title: str
+    started_at: datetime
+    ended_at: datetime | None
+    total: int
+    done: int
+    failed: int
+    #: Steps that were not done because it was stopped.
+    left: int
+
+
+def _view(row: JobRow) -> JobView:
+    counts = row.counts
+    return JobView(
+        row.id,
+        row.kind,
+        row.state,
+        row.stop_asked and row.state in ("waiting", "running"),
+        row.by,
+        row.title,
+        row.created_at,
+        row.ended_at,
+        sum(counts.values()),
+        counts.get("done", 0),
+        counts.get("failed", 0),
+        counts.get("left", 0),
+    )
+
+
+def start_reading(engine: Engine, account: Account, files: Sequence[GivenFile], make: bool) -> UUID:
+    """A job that reads files, those within archives too. `make`: a report whose model is clear becomes a machine.
+
+    Raises Refused for too many or too large files, or an archive that is none.
+    """
+    need(account, Role.technician)
+    steps: list[NewStep] = []
+    size = 0
+    for given in files:
+        for name, raw in _unpacked(given):
+            size += len(raw)
+            if len(raw) > MAX_BYTES:
+                raise Refused("files", f"{name} has more than {MAX_BYTES >> 20} MiB.")
+            if size > MAX_ALL_BYTES or len(steps) >= MAX_FILES:
+                raise Refused("files", f"At most {MAX_FILES} files and {MAX_ALL_BYTES >> 20} MiB are read at a time.")
+            steps.append(NewStep(name, raw))
+    if not steps:
+        raise Refused("files", "Give at least one file.")
+    title = f"Read {len(steps)} {'file' if len(steps) == 1 else 'files'}"
+    with engine.begin() as db:
+        return store.add_job(db, "read", account.id, title, {"schema": 1, "make": make}, steps)
+
+
+def _unpacked(given: GivenFile) -> list[tuple[str, bytes]]:
+    """An archive's files, or the file itself. What an archive says of its sizes is checked before anything is unpacked;
+    the library reads no more of a member than its entry says."""
+    if not given.raw.startswith(b"PK\x03\x04"):
+        return [(given.name, given.raw)]
+    try:
+        with zipfile.ZipFile(io.BytesIO(given.raw)) as archive:
+            members = [
+                m for m in archive.infolist() if not m.is_dir() and not PurePosixPath(m.filename).name.startswith(".")
+            ]
+            if len(members) > MAX_FILES or sum(m.file_size for m in members) > MAX_ALL_BYTES:
+                raise Refused(
+                    "files", f"{given.name} unpacks to more than {MAX_FILES} files or {MAX_ALL_BYTES >> 20} MiB."
+                )
+            return [(PurePosixPath(m.filename).name, archive.read(m)) for m in members]
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, OSError, EOFError) as error:
+        raise Refused("files", f"{given.name} is no archive that can be unpacked: {error}.") from error
+
+
+def start_polling(engine: Engine, account: Account, machines: Sequence[UUID] | None = None) -> UUID:
+    """A job that asks machines by their kept services; None = all that have one. Raises Refused where none has."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        services = machines_with_services(db, machines)
+        if not services:
+            raise Refused("machines", "None of these machines can be asked: give one its address in Survey first.")
+        steps = [NewStep(f"{s.machine} by {s.kind}", s.kind.encode(), s.machine_id) for s in services]
+        title = f"Ask {len(steps)} {'machine' if len(steps) == 1 else 'machines'}"
+        return store.add_job(db, "poll", account.id, title, {"schema": 1}, steps)
+
+
+def see_job(engine: Engine, key: UUID, after: int = 0) -> tuple[JobView, list[StepRow]]:
+    """A job and a page of its steps. Raises NotFound."""
+    with engine.connect() as db:
+        row = store.find_job(db, key)
+        if row is None:
+            raise NotFound("job")
+        return _view(row), store.steps_of(db, key, after)
+
+
+def list_jobs(engine: Engine) -> list[JobView]:
+    """The newest jobs first."""
+    with engine.connect() as db:
+        return [_view(row) for row in store.newest_jobs(db)]
+
+
+def stop_job(engine: Engine, account: Account, key: UUID) -> None:
+    """Stop it after the step at hand; what was done stays. Raises NotFound."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        if store.find_job(db, key) is None:
+            raise NotFound("job")
+        store.ask_to_stop(db, key)
+
+
+def run_job(engine: Engine, outside: Outside, key: UUID, interrupted: Callable[[], bool] = lambda: False) -> None:
+    """Do a job's waiting steps till it is done or told to stop. Where another process does it, nothing happens.
+
+    Parameters
+        interrupted    asked before each step: whether this process ends; the job is then left as it is
+    """
+    with engine.connect() as held:
+        if not store.claim(held, key):
+            return
+        held.commit()  # the lock is the connection's; no transaction stays open meanwhile
+        try:
+            while not interrupted() and _do_next(engine, outside, key):
+                pass
+        finally:
+            store.release(held, key)
+            held.commit()
+
+
+#: Files read in one transaction: fewer would cost more than the reading, more would keep who stops it waiting.
+_BATCH = 50
+
+
+def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
+    """Do the next steps. False when there is none, or it was told to stop."""
+    with engine.begin() as db:
+        head = store.job_head(db, key)
+        if head is None or head.state in ("done", "stopped"):
+            return False
+        found = store.next_steps(db, key, _BATCH if head.kind == "read" else 1)
+        if head.stop_asked or not found:
+            store.leave_waiting(db, key)
+            store.set_state(db, key, "stopped" if head.stop_asked and found else "done")
+            return False
+        if head.state == "waiting":
+            store.set_state(db, key, "running")
+        account = find_account(db, head.account_id)
+    # All at once; where one of them makes Umbrak stumble, one by one, so that it costs itself alone.
+    for some in (found, *([one] for one in found)) if len(found) > 1 else (found,):
+        try:
+            if account is None:
+                raise NotFound("account")
+            if head.kind == "poll":
+                _ask(engine, outside, account, key, *some[0])
+            else:
+                with engine.begin() as db:
+                    _read(db, account, key, some, head.document["make"])
+        except SQLAlchemyError:
+            raise  # the database is away, or does not take it: they are tried again
+        except Exception as error:
+            if len(some) == 1:
+                _failed(engine, key, some[0][0], error)
+        else:
+            if some is found:
+                break
+    return True
+
+
+def _failed(engine: Engine, key: UUID, step: StepRow, error: Exception) -> None:
+    known = isinstance(error, DeviceError | ServiceError | InputError)
+    if not known:
+        _log.error("step %s of job %s", step.number, key, exc_info=error)
+    outcome = str(error) if known else "An error of Umbrak's own; its log says more. The rest of the job goes on."
+    with engine.begin() as db:
+        store.end_step(db, key, step.number, "failed", outcome)
+
+
+def _ask(engine: Engine, outside: Outside, account: Account, key: UUID, step: StepRow, kind: bytes | None) -> None:
+    if step.machine_id is None:
+        raise NotFound("machine")
+    intake = ask_machine(engine, account, outside, step.machine_id, "redfish" if kind == b"redfish" else "snmp")
+    with engine.begin() as db:
+        outcome = _beside_what_is_known(db, step.machine_id, intake)
+        store.end_step(db, key, step.number, "done", outcome, intake.id)
+
+
+def _read(
+    db: Connection, account: Account, key: UUID, steps: Sequence[tuple[StepRow, bytes | None]], make: bool
+) -> None:
+    need(account, Role.technician)
+    library = Library.load(db)
+    ended = []
+    for step, raw in steps:
+        try:
+            intake = keep_intake(db, account.id, step.name, raw or b"", library=library)
+        except InputError as error:
+            ended.append(Ended(step.number, "failed", str(error)))
+            continue
+        machine_id, outcome = _placed(db, account, step.name, intake, make, library)
+        ended.append(Ended(step.number, "done", outcome, intake.id, machine_id))
+    store.end_steps(db, key, ended)
+
+
+def _placed(
+    db: Connection, account: Account, name: str, intake: Intake, make: bool, library: Library
+) -> tuple[UUID | None, str]:
+    """Which machine a report is of, and what it says there; one is made of it where that is wanted and clear."""
+    system = intake.reading.system
+    stem = name.rsplit(".", 1)[0] if "." in name else name
+    known = machine_by_name_or_serial(db, stem, (system and system.serial) or "")
+    if known is not None:
+        return known.id, _beside_what_is_known(db, known.id, intake)
+    likely = suggestions(db, intake.reading, library)
+    if not likely:
+        return None, "new, and no sheet is like it"
+    first = likely[0]
+    clear = first.certain and (len(likely) == 1 or not likely[1].certain)
+    if not make or not clear:
+        return None, f"new; it may be {first.title}: {', '.join(first.reasons)}"
+    reports = {slot: i for i, slot in enumerate(first.match.slots) if slot is not None}
+    new = NewMachine(stem, first.hash, intake.id, reports, processors=first.match.processors)
+    try:
+        with db.begin_nested():
+            return make_within(db, account, new), f"new: made as {first.title}"
+    except ServiceError as error:
+        return None, f"new, and not made: {error}"
+
+
+def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> str:
+    """What a report says beside what is known, in words."""
+    m = load_machine(db, machine_id)
+    found, reading = compare(db, m, intake), intake.reading
+    parts = [
+        *_slot_words(found, m.survey.content.failed),
+        *(f"{f.fact.removeprefix('processors.')}: {f.reported}" for f in found.facts[:3]),
+    ]
+    if not reading.slots and reading.usable_gib is not None:
+        parts.append(f"it tells {reading.usable_gib:.1f} GB usable")
+    return "; ".join(parts) or "agrees with what is known"
+
+
+def _slot_words(found: Difference, known_failed: Sequence[str]) -> list[str]:
+    counts = {c: sum(1 for d in found.slots if d.change is c) for c in Change}
+    differing = counts[Change.DIFFERS] + counts[Change.GOES] + counts[Change.COMES]
+    words = []
+    if differing:
+        words.append(f"{differing} {'slot differs' if differing == 1 else 'slots differ'}")
+    if fresh := [s for s in found.failed if s not in known_failed]:
+        words.append(f"{len(fresh)} failed")
+    if found.unplaced:
+        words.append(f"{len(found.unplaced)} of no known slot")
+    return words

@@ -1,0 +1,194 @@
+"""Machines: making one from what it reports, changing what is said of it, retiring it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from datetime import UTC, date, datetime
+from typing import Any
+from uuid import UUID
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.survey import SlotState, SurveyReading
+from umbrak.formats.documents import MachineDoc, layout_json
+from umbrak.services.errors import Refused
+from umbrak.services.known.loading import check_facts
+from umbrak.services.known.summaries import refresh
+from umbrak.services.machines.page import current
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.sheets.library import load_sheet
+from umbrak.services.surveys.by_hand import seen_slots
+from umbrak.services.surveys.intake import learn_from, load_intake, told_beside
+from umbrak.store import machines as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.surveys import SurveyContent, add_survey
+
+
+@dataclass(frozen=True, slots=True)
+class MachineChanges:
+    """What a person may change of a machine; None = leave it as it is, except in `facts`, which is the whole."""
+
+    name: str | None = None
+    place: str | None = None
+    site: str | None = None
+    zone: str | None = None
+    duty_group: str | None = None
+    keeper: str | None = None
+    serial: str | None = None
+    facts: MachineDoc | None = None
+    #: Until when its maker answers for it; read only where `warranty_told`.
+    warranty_end: date | None = None
+    warranty_told: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class NewMachine:
+    """What a machine is made from: an intake and which slot each report is about, or its slots by hand."""
+
+    name: str
+    sheet_hash: str
+    intake_id: UUID | None = None
+    #: Slot -> index of its report in the intake's reading.
+    reports: Mapping[str, int] = field(default_factory=dict)
+    #: By hand: what is in the slots that somebody looked into; `emptied` are the ones found empty.
+    fitted: Layout = field(default_factory=Layout)
+    emptied: Sequence[str] = ()
+    #: Socket -> processor id, or None where the socket is empty; left out = unknown.
+    processors: Mapping[str, str | None] = field(default_factory=dict)
+    place: str = ""
+    site: str | None = None
+    zone: str = "UTC"
+    duty_group: str = ""
+    keeper: str = ""
+    warranty_end: date | None = None
+    #: What else is known of it; its processors may be in `processors` too.
+    facts: MachineDoc | None = None
+
+
+def make_machine(engine: Engine, account: Account, new: NewMachine) -> UUID:
+    """A machine; slots that nobody told of stay unknown.
+
+    Raises
+        Refused      a name that is taken, a slot, report or processor that does not exist; names the field
+        NotFound     no such sheet or intake
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        return make_within(db, account, new)
+
+
+def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
+    """`make_machine`, as a part of a transaction."""
+    name = _named(new.name)
+    _check_zone(new.zone)
+    sheet = load_sheet(db, new.sheet_hash)
+    now = datetime.now(UTC)
+    occupants: dict[str, Occupant | None] = dict.fromkeys(sheet.slots, UNKNOWN)
+    content, kind, facts, serial = SurveyContent(), "by hand", new.facts or MachineDoc(), ""
+    if new.intake_id:
+        reading = load_intake(db, new.intake_id).reading
+        kind = reading.kind
+        facts = facts.model_copy(update={"firmware": reading.firmware.version if reading.firmware else None})
+        serial = (reading.system and reading.system.serial) or ""
+        occupants |= _reported(sheet, reading, new.reports)
+        content = told_beside(content, sheet, reading, new.reports, now)
+        learn_from(db, sheet, reading, new.reports)
+        failed = [slot for slot, i in new.reports.items() if reading.slots[i].state is SlotState.FAILED]
+        used = [s for s in failed if reading.slots[new.reports[s]].is_in_use]
+        content = replace(content, failed=sorted(failed), in_use=sorted(used))
+    occupants |= seen_slots(sheet, new.fitted, new.emptied, "fitted")
+    facts = facts.model_copy(update={"processors": {**facts.processors, **new.processors}})
+    check_facts(sheet, facts)
+    site_id = _site(db, new.site, new.zone)
+    more = {"keeper": new.keeper.strip(), "warranty_end": new.warranty_end, "serial": serial}
+    key = store.add_machine(
+        db, name, site_id, new.place.strip(), new.sheet_hash, facts.model_dump(), new.duty_group.strip(), **more
+    )
+    if key is None:
+        raise Refused("name", f"There is a machine {name} already.")
+    content = replace(content, slots=layout_json(Layout(occupants)))
+    add_survey(db, key, kind, content, account.id, new.intake_id, now)
+    refresh(db, key)
+    record(db, "machine made", account.id, key, name=name, sheet=new.sheet_hash)
+    return key
+
+
+def _named(name: str) -> str:
+    if not (name := name.strip()):
+        raise Refused("name", "Give the machine a name.")
+    return name
+
+
+def _check_zone(zone: str) -> None:
+    try:
+        ZoneInfo(zone)
+    except (ZoneInfoNotFoundError, ValueError, OSError) as error:
+        raise Refused("zone", f"{zone} is no time zone; write one such as Atlantic/Faroe.") from error
+
+
+def _site(db: Connection, site: str | None, zone: str) -> UUID | None:
+    return store.find_or_add_site(db, site.strip(), zone) if site and site.strip() else None
+
+
+def _reported(sheet: Sheet, reading: SurveyReading, reports: Mapping[str, int]) -> dict[str, Occupant | None]:
+    """What an intake's reports say of the slots that they are mapped to."""
+    occupants: dict[str, Occupant | None] = {}
+    used: dict[int, str] = {}
+    for slot, index in reports.items():
+        if slot not in sheet.slots:
+            raise Refused(f"slots.{slot}", f"{sheet.title} has no slot {slot}.")
+        if not 0 <= index < len(reading.slots) or reading.slots[index].state is SlotState.SOLDERED:
+            raise Refused(f"slots.{slot}", f"There is no report {index} of a slot.")
+        if index in used:
+            told = reading.slots[index].locator
+            raise Refused(f"slots.{slot}", f"The report of {told} is given to {used[index]} already.")
+        used[index] = slot
+        occupants[slot] = reading.slots[index].occupant()
+    return occupants
+
+
+def change_machine(engine: Engine, account: Account, key: UUID, version: int, changes: MachineChanges) -> None:
+    """Change what is given. Raises NotFound, Refused for wrong input, Stale with the machine as it is."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = current(db, key, version, asdict(changes))
+        values: dict[str, Any] = {}
+        if changes.name is not None and (name := _named(changes.name)) != m.row.name:
+            if store.name_taken(db, name, key):
+                raise Refused("name", f"There is a machine {name} already.")
+            values["name"] = name
+        for column in ("place", "duty_group", "keeper", "serial"):
+            given = getattr(changes, column)
+            if given is not None and given.strip() != getattr(m.row, column):
+                values[column] = given.strip()
+        zone = changes.zone or m.row.zone
+        _check_zone(zone)
+        if changes.site is not None and changes.site.strip() != (m.row.site or ""):
+            values["site_id"] = _site(db, changes.site, zone)
+        if changes.warranty_told and changes.warranty_end != m.row.warranty_end:
+            values["warranty_end"] = changes.warranty_end
+        if changes.facts is not None:
+            check_facts(m.sheet, changes.facts)
+            if (facts := changes.facts.model_dump()) != m.row.facts:
+                values["facts"] = facts
+        if values:
+            store.change_machine(db, key, version + 1, values)
+            refresh(db, key)
+            told = {k.removesuffix("_id"): v if isinstance(v, str) else None for k, v in values.items()}
+            record(db, "machine changed", account.id, key, changed=told, version=version + 1)
+
+
+def retire_machine(engine: Engine, account: Account, key: UUID, version: int, retired: bool) -> None:
+    """Take a machine from the list, or bring it back; nothing of it is lost. Raises NotFound, Stale."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        current(db, key, version, {"retired": retired})
+        values = {"retired_at": datetime.now(UTC) if retired else None}
+        store.change_machine(db, key, version + 1, values)
+        refresh(db, key)
+        record(db, "machine retired" if retired else "machine brought back", account.id, key, version=version + 1)

@@ -1,0 +1,134 @@
+"""Verdicts that changed although nobody changed the layout; and a machine brought under a corrected sheet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.platform.machine import Layout
+from umbrak.core.rules.finding import Verdict
+from umbrak.formats.documents import read_layout
+from umbrak.services.errors import Refused
+from umbrak.services.known.judging import judge
+from umbrak.services.known.loading import Loaded, as_planned
+from umbrak.services.known.summaries import refresh
+from umbrak.services.machines.page import current
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.sheets.library import load_sheet
+from umbrak.store import machines as store
+from umbrak.store import plans as plan_store
+from umbrak.store import sheets as sheet_store
+from umbrak.store.accounts import Account
+from umbrak.store.history import newest_of, record
+from umbrak.store.plans import plans_of
+
+
+@dataclass(frozen=True, slots=True)
+class Rejudged:
+    """A layout that is judged otherwise than before."""
+
+    machine_id: UUID
+    machine: str
+    #: None = what is fitted.
+    plan_id: UUID | None
+    name: str
+    was: str
+    verdict: str
+    because: str
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class WouldBe:
+    """What a corrected sheet makes of one layout of a machine."""
+
+    name: str
+    verdict: Verdict
+    #: By the sheet that the machine is under now.
+    was: Verdict
+
+
+@dataclass(frozen=True, slots=True)
+class NewerSheet:
+    """A revision of the machine's sheet that came after the one it is under."""
+
+    hash: str
+    revision: int
+    layouts: tuple[WouldBe, ...]
+
+
+def changed_verdicts(engine: Engine) -> list[Rejudged]:
+    """The newest first, of machines that are still looked after."""
+    found = []
+    with engine.connect() as db:
+        for line in newest_of(db, "verdict changed"):
+            row = store.find_machine(db, line.machine_id) if line.machine_id else None
+            if row is not None and row.retired_at is None:
+                d = line.detail
+                found.append(
+                    Rejudged(
+                        row.id,
+                        row.name,
+                        line.plan_id,
+                        line.plan or d["name"],
+                        d["was"],
+                        d["verdict"],
+                        d["because"],
+                        line.at,
+                    )
+                )
+    return found
+
+
+def newer_sheet(db: Connection, m: Loaded) -> NewerSheet | None:
+    """What a newer revision of its sheet would make of a machine and its plans; None where there is none."""
+    row = next((s for s in sheet_store.current_sheets(db) if s.sheet_id == m.sheet.id), None)
+    if row is None or row.hash == m.row.sheet_hash:
+        return None
+    sheet = load_sheet(db, row.hash)
+    layouts: list[tuple[str, Loaded, Layout, Layout | None]] = [("what is fitted", m, m.layout, None)]
+    layouts += [
+        (p.name, as_planned(m, p.runs_with), read_layout(p.slots), m.layout)
+        for p in plans_of(db, m.row.id)
+        if p.state not in ("proved", "backed out")
+    ]
+    judged = tuple(
+        WouldBe(
+            name,
+            judge(replace(then, sheet=sheet), layout, before).verdict,
+            judge(then, layout, before).verdict,
+        )
+        for name, then, layout, before in layouts
+    )
+    return NewerSheet(row.hash, row.revision, judged)
+
+
+def take_newer_sheet(engine: Engine, account: Account, key: UUID, version: int) -> None:
+    """Bring a machine, and its plans that are not on the bench, under the newest revision of its sheet.
+
+    Raises NotFound, Stale; Refused where there is none, it lacks a slot or processor that is in use, or it is on the bench.
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = current(db, key, version, None)
+        newer = newer_sheet(db, m)
+        if newer is None:
+            raise Refused("sheet", f"{m.row.name} is under the newest revision of its sheet already.")
+        sheet = load_sheet(db, newer.hash)
+        plans = [p for p in plan_store.plans_of(db, key) if p.state in ("draft", "approved")]
+        if any(p.state == "under way" for p in plan_store.plans_of(db, key)):
+            raise Refused("sheet", f"{m.row.name} is on the bench: end its run first.")
+        used = {*m.layout, *(s for p in plans for s in p.slots)}
+        if gone := sorted(used - set(sheet.slots)):
+            raise Refused("sheet", f"The newer sheet has no slot {gone[0]}, and one is in use.")
+        known = {p for s in sheet.sockets.values() for p in s.processors}
+        if odd := next((p for p in m.machine.processors.values() if p and p not in known), None):
+            raise Refused("sheet", f"The newer sheet knows no processor {odd}.")
+        store.change_machine(db, key, version + 1, {"sheet_hash": newer.hash})
+        for p in plans:
+            plan_store.set_sheet(db, p.id, newer.hash)
+        refresh(db, key)
+        record(db, "sheet taken", account.id, key, revision=newer.revision, version=version + 1)

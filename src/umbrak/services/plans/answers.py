@@ -1,0 +1,114 @@
+"""Answers to what a plan's verdict asks: facts of the machine and of modules, kept where they belong, with who told them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import UTC, datetime
+from typing import Any
+from uuid import UUID
+
+from pydantic import ValidationError
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout, Occupant, unmarked
+from umbrak.formats.documents import MachineDoc, ModuleDoc, layout_json, module_json
+from umbrak.services.errors import Refused
+from umbrak.services.known.loading import Loaded, check_facts, sources_of
+from umbrak.services.known.summaries import refresh
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.plans.editing import (
+    OpenPlan,
+    PlanView,
+    append_command,
+    may_change,
+    not_stale,
+    open_plan,
+    view_of_plan,
+)
+from umbrak.store import machines as machine_store
+from umbrak.store import plans as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.surveys import add_survey
+
+_MACHINE = "machine."
+
+
+def answer_plan(engine: Engine, account: Account, key: UUID, version: int, facts: Mapping[str, Any]) -> PlanView:
+    """Keep the answer to a question of a plan: facts of the machine with the machine, of modules in the plan, and of those
+    that are fitted in a survey by hand too, which the plan then starts from.
+
+    Parameters
+        facts   need ("SLOT.member", "machine.member") -> value
+
+    Raises
+        NotFound, Stale   as `edit_plan`
+        Refused           a need that nobody asks, or a value that it cannot have; names it
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        plan = open_plan(db, key, lock=True)
+        not_stale(plan, version, {"answer": dict(facts)})
+        may_change(plan)
+        told = _told(plan, {n: v for n, v in facts.items() if not n.startswith(_MACHINE)})
+        _tell_machine(db, account, plan.machine, {n: v for n, v in facts.items() if n.startswith(_MACHINE)})
+        fitted = {s: m for s, m in told.items() if plan.now.get(s) == plan.goal.get(s)}
+        if fitted:
+            store.set_state(db, key, plan.row.state, _survey(db, account, plan, fitted))
+        if told:
+            append_command(db, plan, account, "edit", {s: (plan.goal.get(s), m) for s, m in told.items()})
+        refresh(db, plan.row.machine_id)
+        return view_of_plan(open_plan(db, key))
+
+
+def _told(plan: OpenPlan, facts: Mapping[str, Any]) -> dict[str, Occupant]:
+    """Slot -> its module with what is told of it."""
+    told: dict[str, Occupant] = {}
+    for name, value in facts.items():
+        slot, _, member = name.rpartition(".")
+        held = told.get(slot, plan.goal.get(slot))
+        if not isinstance(held, Module) or member not in ModuleDoc.model_fields:
+            raise Refused(
+                f"facts.{name}", f"There is no module in {slot or 'that slot'} of which {member} could be told."
+            )
+        try:
+            told[slot] = ModuleDoc(**{**module_json(held), member: value}).value()
+        except ValidationError as error:
+            raise Refused(f"facts.{name}", error.errors()[0]["msg"].removeprefix("Input should be ")) from error
+    return told
+
+
+def _tell_machine(db: Connection, account: Account, m: Loaded, facts: Mapping[str, Any]) -> None:
+    """What is told of the machine, kept with it."""
+    if not facts:
+        return
+    known: dict[str, Any] = dict(m.row.facts)
+    for name, value in facts.items():
+        member, _, socket = name.removeprefix(_MACHINE).partition(".")
+        known[member] = {**known.get(member, {}), socket: value} if socket else value
+    try:
+        document = MachineDoc(**known)
+    except ValidationError as error:
+        where = ".".join(map(str, error.errors()[0]["loc"]))
+        raise Refused(f"facts.{_MACHINE}{where}", error.errors()[0]["msg"].removeprefix("Input should be ")) from error
+    check_facts(m.sheet, document)
+    machine_store.change_machine(db, m.row.id, m.row.version + 1, {"facts": document.model_dump()})
+    record(db, "machine changed", account.id, m.row.id, changed={"facts": None}, version=m.row.version + 1)
+
+
+def _survey(db: Connection, account: Account, plan: OpenPlan, fitted: Mapping[str, Occupant]) -> UUID:
+    """A survey by hand with what is told of fitted modules. Returns its id."""
+    m, now = plan.machine, datetime.now(UTC)
+    known = m.survey.content
+    slots = layout_json(unmarked(Layout({**m.layout, **fitted})))
+    sources = sources_of(m)
+    # Over the machine's own report: that it runs with the module stays known.
+    told = {
+        s: {"kind": "by hand", "at": now.isoformat(), "over": sources[s].get("over", sources[s]["kind"])}
+        for s in fitted
+    }
+    content = replace(known, slots=slots, sources={**sources, **told})
+    record(db, "surveyed by hand", account.id, m.row.id, slots=sorted(fitted), revision=m.survey.revision + 1)
+    return add_survey(db, m.row.id, "by hand", content, account.id, None, now)

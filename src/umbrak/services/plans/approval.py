@@ -1,0 +1,221 @@
+"""The risk of a plan as a lead sees it before taking it, and the lead's word for it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections import Counter
+from dataclasses import dataclass
+from datetime import datetime
+from decimal import Decimal
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.evaluate import Evaluation
+from umbrak.core.evidence.claims import Claim, claims_of
+from umbrak.core.evidence.levers import Lever, levers_of
+from umbrak.core.evidence.trouble import Trouble, break_even, trouble_of
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.plan.actions import Do, actions
+from umbrak.core.routes.problem import Problem, Wishes
+from umbrak.core.routes.search import search
+from umbrak.core.routes.weighing import Scales
+from umbrak.core.rules.finding import Finding, Severity, Verdict, could_harm
+from umbrak.services.errors import Refused
+from umbrak.services.evidence.trials import BeliefView, belief_view
+from umbrak.services.known.judging import judge
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.people.settings import money_settings
+from umbrak.services.plans.editing import OpenPlan, not_stale, open_plan
+from umbrak.services.routes.finding import LossView, losses_of, problem_of
+from umbrak.store import plans as plan_store
+from umbrak.store import runs as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+
+#: How long the cheapest way that the maker stands behind is looked for. [s]
+_SECONDS = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class ApprovalView:
+    by: str
+    at: datetime
+    #: False where what was approved has changed since: then it is asked anew.
+    stands: bool
+
+
+@dataclass(frozen=True, slots=True)
+class SavingView:
+    """What the plan saves against the cheapest way that the maker stands behind and that gives as much."""
+
+    cost: Decimal
+    official_cost: Decimal
+    saving: float
+    #: The probability of trouble at which the saving is eaten up; None where trouble costs nothing.
+    trouble: float | None
+    worth_it: bool
+
+
+@dataclass(frozen=True, slots=True)
+class RiskView:
+    verdict: Verdict
+    #: Whether a lead has to take it before it runs.
+    needed: bool
+    approval: ApprovalView | None
+    #: What speaks against it: risks, and facts that are not known.
+    reasons: tuple[Finding, ...]
+    trouble: float
+    trouble_90: tuple[float, ...]
+    expected_loss: float
+    losses: tuple[LossView, ...]
+    beliefs: tuple[BeliefView, ...]
+    levers: tuple[Lever, ...]
+    #: None where its parts are not all at hand with a price, or nothing that the maker stands behind gives as much.
+    saving: SavingView | None
+    currency: str
+
+
+@dataclass(frozen=True, slots=True)
+class _Weighed:
+    """A plan with what it rests on that nobody vouches for."""
+
+    plan: OpenPlan
+    problem: Problem
+    scales: Scales
+    judged: Evaluation
+    claims: tuple[Claim, ...]
+
+    @property
+    def needed(self) -> bool:
+        """Whether it runs only with a lead's word."""
+        return self.judged.verdict in (Verdict.AT_RISK, Verdict.UNDECIDED) or bool(self.claims)
+
+
+def _weigh(db: Connection, plan: OpenPlan) -> _Weighed:
+    m = plan.machine
+    problem = problem_of(db, m, Wishes())
+    scales = Scales(problem)
+    judged = judge(plan.then, plan.goal, plan.now)
+    claims = claims_of(m.sheet, plan.then.machine, plan.goal, judged, problem.layout, scales.listed)
+    return _Weighed(plan, problem, scales, judged, claims)
+
+
+def may_run(db: Connection, plan: OpenPlan) -> str:
+    """Why a plan may not run yet for want of a lead's word; "" where it may."""
+    w = _weigh(db, plan)
+    approval = _approval(db, w)
+    if not w.needed or (approval and approval.stands):
+        return ""
+    return (
+        "It has changed since a lead approved it: ask again."
+        if approval
+        else "It is at risk: a lead has to approve it first."
+    )
+
+
+def _fingerprint(w: _Weighed) -> str:
+    """What an approval is of: the goal, the sheet, and everything that speaks against it, as it stands now."""
+    plan, judged = w.plan, w.judged
+    against = [[f.code, f.severity.value, list(f.slots), f.message] for f in judged.findings if f.severity in _AGAINST]
+    seen = [plan.row.slots, plan.row.sheet_hash, against, [c.words for c in w.claims]]
+    seen += [plan.row.runs_with] if plan.row.runs_with else []
+    return hashlib.sha256(json.dumps(seen, sort_keys=True).encode()).hexdigest()
+
+
+#: Why a plan over a fact that could hide harm is nobody's to take.
+HARM = "A fact that is not known could hide harm to the machine or its modules: find it first; Fit says which."
+_AGAINST = (Severity.STOP, Severity.ASK, Severity.RISK)
+
+
+def _approval(db: Connection, w: _Weighed) -> ApprovalView | None:
+    """The newest approval of a plan; None where nobody gave one."""
+    row = store.newest_approval(db, w.plan.row.id)
+    return ApprovalView(row.by, row.at, row.fingerprint == _fingerprint(w)) if row else None
+
+
+def see_risk(engine: Engine, key: UUID) -> RiskView:
+    """What a plan risks, with everything that a lead should see before taking it. Raises NotFound."""
+    with engine.connect() as db:
+        return _risk(db, _weigh(db, open_plan(db, key)))
+
+
+def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskView:
+    """A lead's word for a plan as it is now.
+
+    Raises
+        NotFound, NotAllowed
+        Stale     the plan was changed since it was seen
+        Refused   it cannot run at all, or needs no approval
+    """
+    need(account, Role.lead)
+    with engine.begin() as db:
+        plan = open_plan(db, key, lock=True)
+        not_stale(plan, version, {"approve": True})
+        w = _weigh(db, plan)
+        if w.judged.verdict is Verdict.NO_GO:
+            raise Refused("plan", "This plan cannot work: change it in Fit until nothing stops it.")
+        if could_harm(w.judged.findings):
+            raise Refused("plan", HARM)
+        if not w.needed:
+            raise Refused("plan", "Nothing in this plan is at risk: it needs no approval.")
+        risk = _risk(db, w)
+        document = {
+            "verdict": risk.verdict.value,
+            "trouble": risk.trouble,
+            "reasons": [f.message for f in risk.reasons],
+            "version": version,
+        }
+        store.add_approval(db, key, _fingerprint(w), document, account.id)
+        if plan.row.state == "draft":
+            plan_store.set_state(db, key, "approved")
+        record(
+            db,
+            "plan approved",
+            account.id,
+            plan.row.machine_id,
+            key,
+            name=plan.row.name,
+            trouble=risk.trouble,
+            version=version,
+        )
+        return _risk(db, _weigh(db, open_plan(db, key)))
+
+
+def _risk(db: Connection, w: _Weighed) -> RiskView:
+    plan, problem, judged, m = w.plan, w.problem, w.judged, w.plan.machine
+    trouble = trouble_of([w.scales.belief(c) for c in w.claims], problem.costs, problem.table)
+    done = actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)
+    comes = sum(a.do is Do.PUT_IN and a.source is None for a in done)
+    goes = sum(a.do is Do.TAKE_OUT and a.target is None for a in done)
+    return RiskView(
+        verdict=judged.verdict,
+        needed=w.needed,
+        approval=_approval(db, w),
+        reasons=tuple(f for f in judged.findings if f.severity in _AGAINST),
+        trouble=trouble.probability,
+        trouble_90=(trouble.low, trouble.high),
+        expected_loss=round(trouble.expected_loss, 2),
+        losses=losses_of(trouble),
+        beliefs=tuple(belief_view(b) for b in trouble.beliefs),
+        levers=levers_of(trouble, problem.costs, comes, goes, problem.trials, problem.today, problem.table),
+        saving=_saving(db, plan, w.scales, trouble),
+        currency=money_settings(db).currency,
+    )
+
+
+def _saving(db: Connection, plan: OpenPlan, scales: Scales, trouble: Trouble) -> SavingView | None:
+    """Against the cheapest way in the maker's word to as much memory; it is looked for only while anything is claimed."""
+    wanted = Counter(alike(x) if isinstance(x, Module) else None for x in plan.goal.values())
+    at_hand = {k.module: len(k.cost) - 1 for k in scales.kinds}
+    if not trouble.beliefs or any(count > at_hand.get(kind, 0) for kind, count in wanted.items()):
+        return None
+    w = scales.weigh(plan.goal)
+    safe = Wishes(usable_gib=w.measures.usable_gib, keep_warranty=True, third_party=False, over_official=False)
+    found = search(problem_of(db, plan.machine, safe), _SECONDS).routes
+    official = min((r.cost for r in found if not r.trouble.beliefs), default=None)
+    if official is None:
+        return None
+    saved = break_even(float(official - w.cost), trouble)
+    return SavingView(w.cost, official, round(saved.saving, 2), saved.trouble, saved.worth_it)

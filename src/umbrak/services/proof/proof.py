@@ -1,0 +1,422 @@
+"""Proof of a run: everything that follows from what was entered of it, worked out anew each time it is looked at."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout, Occupant, marked
+from umbrak.core.platform.survey import SlotHealth, SlotState
+from umbrak.core.proof.compare import (
+    Comparison,
+    Fresh,
+    after_moves,
+    alert_is_expected,
+    compare,
+    contradicted,
+)
+from umbrak.core.proof.soak import Reading, Soak, soak
+from umbrak.core.rules.finding import Verdict
+from umbrak.core.runsheet.handling import slot_words
+from umbrak.formats.documents import OccupantsDoc, occupants
+from umbrak.formats.entries import EntryDoc, ProposalDoc, ReadingDoc, SurveyDoc, SymptomDoc
+from umbrak.formats.test_log import read_test_log
+from umbrak.services.bench.runs import add_entry, found_run, keep, layouts_of, under_way
+from umbrak.services.errors import Refused
+from umbrak.services.known.judging import judge
+from umbrak.services.known.loading import Loaded, load_machine
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.proof import faults as fault_finding
+from umbrak.services.proof.faults import FaultView, see_faults
+from umbrak.services.surveys.intake import load_intake
+from umbrak.services.surveys.resurvey import place_reports
+from umbrak.store import runs as store
+from umbrak.store.accounts import Account
+from umbrak.store.runs import EntryRow, RunRow
+from umbrak.store.shelf import all_offers
+
+
+@dataclass(frozen=True, slots=True)
+class SeenView:
+    """A fresh survey against the goal."""
+
+    at: datetime
+    by: str
+    source: str
+    comparison: Comparison
+    right: bool
+    verdict: Verdict
+
+
+@dataclass(frozen=True, slots=True)
+class AlertView:
+    text: str
+    #: True, False, or None where neither its words nor a person say.
+    expected: bool | None
+    at: datetime
+    by: str
+
+
+@dataclass(frozen=True, slots=True)
+class TestView:
+    id: UUID
+    tool: str
+    passes: int
+    errors: int
+    #: The lines of its log that say so, or what a person wrote.
+    because: tuple[str, ...]
+    has_log: bool
+    at: datetime
+    by: str
+
+
+@dataclass(frozen=True, slots=True)
+class AllocationView:
+    share_gib: float
+    used_gib: float
+    #: Whether the machine really gave it.
+    given: bool
+    text: str
+    at: datetime
+    by: str
+
+
+@dataclass(frozen=True, slots=True)
+class ProposalView:
+    moves: Mapping[str, str]
+    verdict: Verdict
+    #: Clauses of the sheet that it contradicts.
+    contradicts: tuple[str, ...]
+    at: datetime
+    by: str
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingView:
+    #: Since the soak began. [d]
+    day: float
+    slots: Mapping[str, SlotHealth]
+    by: str
+
+
+@dataclass(frozen=True, slots=True)
+class SoakView:
+    started_at: datetime
+    days: float
+    day: float
+    state: Soak
+    readings: tuple[ReadingView, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ProofView:
+    run_id: UUID
+    state: str
+    seen: SeenView | None
+    alerts: tuple[AlertView, ...]
+    #: What came back after clearing; None = not cleared yet.
+    cleared: str | None
+    tests: tuple[TestView, ...]
+    allocations: tuple[AllocationView, ...]
+    proposals: tuple[ProposalView, ...]
+    soak: SoakView | None
+    #: The newest fault search; None where none was begun.
+    faults: FaultView | None
+    #: What is lacking to sign it off; empty = it can be.
+    lacking: tuple[str, ...]
+    #: How an allocation trial is made, as far as the sheet says.
+    os_notes: tuple[str, ...]
+    #: How long the soak lasts if nobody says otherwise. [d]
+    soak_days: float
+
+
+def see_proof(engine: Engine, key: UUID, now: datetime) -> ProofView:
+    """Raises NotFound."""
+    with engine.connect() as db:
+        return proof_view(db, found_run(db, key), now)
+
+
+def enter(
+    engine: Engine, account: Account, run_id: UUID, entry_id: UUID, entry: EntryDoc, at: datetime, now: datetime
+) -> None:
+    """Keep an entry (see `add_entry`) after checking what only the machine can tell: its slots, its reports.
+
+    Raises NotFound, Refused, NotAllowed.
+    """
+    need(account, Role.technician)
+    with engine.connect() as db:
+        row = found_run(db, run_id)
+        m = load_machine(db, row.machine_id)
+        _check(db, m, row, entry)
+    # Ticks carry the bench's clock, since they may come late; what is measured counts from when it came.
+    add_entry(engine, account, run_id, entry_id, entry, at if entry.kind in _AT_THE_BENCH else now, now)
+    if isinstance(entry, ProposalDoc):
+        _doubt(engine, account, run_id, entry)
+
+
+#: Entries that are made without a connection.
+_AT_THE_BENCH = ("done", "undone", "not-right", "note")
+
+
+def add_log(
+    engine: Engine, account: Account, run_id: UUID, entry_id: UUID, tool: str, raw: bytes, now: datetime
+) -> None:
+    """A memory test's log: searched for its verdict, and kept. Raises NotFound, Refused, InputError without a verdict."""
+    need(account, Role.technician)
+    found = read_test_log(raw)
+    with engine.begin() as db:
+        row = under_way(db, run_id)
+        document = {
+            "tool": tool,
+            "passes": found.passes,
+            "errors": found.errors,
+            "text": "",
+            "because": list(found.because),
+        }
+        keep(db, account, row, entry_id, "memory-test", None, document, now, raw, "text/plain; charset=utf-8")
+
+
+def _check(db: Connection, m: Loaded, row: RunRow, entry: EntryDoc) -> None:
+    slots: Sequence[str] = ()
+    if isinstance(entry, SurveyDoc):
+        if (entry.intake_id is None) == (
+            entry.slots is None and entry.installed_gib is None and entry.usable_gib is None
+        ):
+            raise Refused("intake_id", "Give a report that was taken in, or what is seen by hand.")
+        slots = [*entry.reports, *(entry.slots or {})]
+        _fresh(db, m, entry.model_dump(mode="json"))
+    elif isinstance(entry, ReadingDoc):
+        slots = list(entry.slots)
+        if not _health(db, m, entry.model_dump(mode="json")):
+            raise Refused("slots", "This tells no counter and no temperature: enter one by hand.")
+    elif isinstance(entry, ProposalDoc):
+        _, goal, _ = layouts_of(row)
+        try:
+            after_moves(goal, entry.moves)
+        except ValueError as error:
+            raise Refused("moves", f"{str(error)[0].upper()}{str(error)[1:]}.") from error
+        slots = list(entry.moves.values())
+    elif isinstance(entry, SymptomDoc):
+        slots = entry.dark
+    elif entry.kind == "boot":
+        fault_finding.check_boot(row, entry)
+    for slot in slots:
+        if slot not in m.sheet.slots:
+            raise Refused("slots", f"{m.sheet.title} has no slot {slot}.")
+
+
+def _doubt(engine: Engine, account: Account, run_id: UUID, entry: ProposalDoc) -> None:
+    """Mark the clauses that a proposal contradicts, each once."""
+    with engine.begin() as db:
+        row = found_run(db, run_id)
+        m = load_machine(db, row.machine_id)
+        _, goal, _ = layouts_of(row)
+        known = {(d.code, d.clause) for d in store.doubts_of(db, m.sheet.id)}
+        for c in contradicted(judge(m, goal), judge(m, after_moves(goal, entry.moves))):
+            if (c.code, c.clause) not in known:
+                store.add_doubt(db, m.sheet.id, c.code, c.clause, c.words, run_id, account.id)
+
+
+def settle_doubt(engine: Engine, account: Account, key: UUID) -> None:
+    """A clause in doubt was looked into: it stands, or its sheet was corrected. Raises NotFound."""
+    from umbrak.services.errors import NotFound
+    from umbrak.store.history import record
+
+    need(account, Role.technician)
+    with engine.begin() as db:
+        sheet_id = store.settle_doubt(db, key)
+        if sheet_id is None:
+            raise NotFound("doubt")
+        record(db, "doubt settled", account.id, sheet=sheet_id, id=str(key))
+
+
+def proof_view(db: Connection, row: RunRow, now: datetime) -> ProofView:
+    m = load_machine(db, row.machine_id)
+    entries = store.entries_of(db, row.id)
+    seen = _seen(db, m, row, entries)
+    _, goal, _ = layouts_of(row)
+    unlisted = _unlisted(db, m, goal)
+    tests = tuple(_test(e) for e in entries if e.kind == "memory-test")
+    soaked = _soak(db, m, row, entries, tests, row.ended_at or now)
+    cleared = next((e.document["back"] for e in reversed(entries) if e.kind == "cleared"), None)
+    return ProofView(
+        run_id=row.id,
+        state=row.state,
+        seen=seen,
+        alerts=tuple(_alert(e, unlisted) for e in entries if e.kind == "alert"),
+        cleared=cleared,
+        tests=tests,
+        allocations=tuple(_allocation(e) for e in entries if e.kind == "allocation"),
+        proposals=tuple(_proposal(m, goal, e) for e in entries if e.kind == "proposal"),
+        soak=soaked,
+        faults=see_faults(m, row, entries),
+        lacking=_lacking(seen, tests, soaked, cleared),
+        os_notes=tuple(n.text for n in m.sheet.os_notes),
+        soak_days=row.document["soak_days"],
+    )
+
+
+def _unlisted(db: Connection, m: Loaded, goal: Layout) -> bool | None:
+    """Whether parts are fitted that the machine's maker does not list: by its sheet, or as offers tell; None = nobody says."""
+    parts = {x.part for x in goal.values() if isinstance(x, Module)}
+    if m.sheet.listed:
+        return any(not m.sheet.lists(p) for p in parts)
+    told = {o.part: o.listed for o in all_offers(db) if o.listed is not None}
+    answers = {told.get(p or "") for p in parts}
+    return True if False in answers else False if answers == {True} else None
+
+
+def _lacking(
+    seen: SeenView | None, tests: Sequence[TestView], soaked: SoakView | None, cleared: str | None
+) -> tuple[str, ...]:
+    lacks = []
+    if seen is None:
+        lacks.append("a survey of what it shows now")
+    elif not seen.right:
+        lacks.append("every slot as planned")
+    newest = tests[-1] if tests else None
+    if newest is None or newest.passes < 1 or newest.errors:
+        lacks.append("a memory test without errors")
+    if cleared is None:
+        lacks.append("old alerts and lights cleared and read again")
+    elif cleared:
+        lacks.append("no alert that comes back")
+    if soaked is None:
+        lacks.append("the soak")
+    elif soaked.state.passed is not True:
+        lacks.append("a clean soak" if soaked.state.passed is False else "the end of the soak")
+    return tuple(lacks)
+
+
+# -- survey ---------------------------------------------------------------------------------------------
+
+
+def _seen(db: Connection, m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> SeenView | None:
+    newest = next((e for e in reversed(entries) if e.kind == "survey"), None)
+    if newest is None:
+        return None
+    fresh, source = _fresh(db, m, newest.document)
+    _, goal, _ = layouts_of(row)
+    found = compare(m.sheet, goal, judge(m, goal), fresh, judge(m, seen_layout(fresh)))
+    return SeenView(newest.at, newest.by, source, found, found.right, judge(m, seen_layout(fresh)).verdict)
+
+
+def seen_layout(fresh: Fresh) -> Layout:
+    """What is there, what has failed marked as such."""
+    return marked(Layout(fresh.slots), fresh.failed)
+
+
+def newest_fresh(db: Connection, m: Loaded, entries: Sequence[EntryRow]) -> tuple[Fresh, str] | None:
+    """(what was seen last, where it comes from)"""
+    newest = next((e for e in reversed(entries) if e.kind == "survey"), None)
+    return _fresh(db, m, newest.document) if newest else None
+
+
+def _fresh(db: Connection, m: Loaded, document: Mapping[str, Any]) -> tuple[Fresh, str]:
+    if document["intake_id"] is None:
+        given = document["slots"] or {}
+        layout = occupants(_occupants(given))
+        slots: dict[str, Occupant | None] = {s: layout.get(s) for s in given}
+        return Fresh(slots, installed_gib=document["installed_gib"], usable_gib=document["usable_gib"]), "by hand"
+    intake = load_intake(db, UUID(document["intake_id"]))
+    reading = intake.reading
+    placed = place_reports(db, m, intake, document["reports"])
+    reports = {s: reading.slots[i] for s, i in placed.items()}
+    return Fresh(
+        {s: r.occupant() for s, r in reports.items()},
+        frozenset(s for s, r in reports.items() if r.state is SlotState.FAILED),
+        {s: r.configured_mts for s, r in reports.items() if r.configured_mts},
+        reading.installed_gib,
+        reading.usable_gib,
+        reading.kind,
+    ), intake.source_name
+
+
+def _occupants(given: Mapping[str, Any]) -> Any:
+    from pydantic import TypeAdapter
+
+    return TypeAdapter(OccupantsDoc).validate_python(given)
+
+
+# -- the rest -------------------------------------------------------------------------------------------
+
+
+def _alert(e: EntryRow, unlisted: bool | None) -> AlertView:
+    said = e.document["expected"]
+    return AlertView(
+        e.document["text"],
+        said if said is not None else alert_is_expected(e.document["text"], unlisted),
+        e.at,
+        e.by,
+    )
+
+
+def _test(e: EntryRow) -> TestView:
+    d = e.document
+    because = tuple(d.get("because", ())) or ((d["text"],) if d["text"] else ())
+    return TestView(e.id, d["tool"], d["passes"], d["errors"], because, bool(e.media_type), e.at, e.by)
+
+
+#: A share counts as given when so much of it was used.
+_GIVEN = 0.9
+
+
+def _allocation(e: EntryRow) -> AllocationView:
+    share, used = e.document["share_gib"], e.document["used_gib"]
+    return AllocationView(share, used, used >= _GIVEN * share, e.document["text"], e.at, e.by)
+
+
+def _proposal(m: Loaded, goal: Layout, e: EntryRow) -> ProposalView:
+    moved = judge(m, after_moves(goal, e.document["moves"]))
+    against = contradicted(judge(m, goal), moved)
+    return ProposalView(
+        e.document["moves"], moved.verdict, tuple(f"{c.clause}: {c.words}" for c in against), e.at, e.by
+    )
+
+
+def _health(db: Connection, m: Loaded, document: Mapping[str, Any]) -> dict[str, SlotHealth]:
+    if document["intake_id"] is None:
+        found = {s: SlotHealth(**h) for s, h in document["slots"].items()}
+    else:
+        intake = load_intake(db, UUID(document["intake_id"]))
+        placed = place_reports(db, m, intake, {})
+        found = {s: h for s, i in placed.items() if (h := intake.reading.slots[i].health) is not None}
+    return {s: h for s, h in found.items() if h != SlotHealth()}
+
+
+def _soak(
+    db: Connection, m: Loaded, row: RunRow, entries: Sequence[EntryRow], tests: Sequence[TestView], now: datetime
+) -> SoakView | None:
+    began = next((e for e in reversed(entries) if e.kind == "soak"), None)
+    if began is None:
+        return None
+
+    def day_of(at: datetime) -> float:
+        return max(0.0, (at - began.at).total_seconds() / 86400)
+
+    told = [(e, _health(db, m, e.document)) for e in entries if e.kind == "reading"]
+    before = [(e, h) for e, h in told if e.at <= began.at]
+    counted = [*before[-1:], *((e, h) for e, h in told if e.at > began.at)]
+    meanwhile = [e for e in entries if e.at >= began.at]
+    passes = sum(t.passes for t in tests if not t.errors)
+    scrubs = [e.document["clean"] for e in entries if e.kind == "scrub"]
+    _, goal, _ = layouts_of(row)
+    state = soak(
+        [Reading(day_of(e.at), h) for e, h in counted],
+        day_of(now),
+        [s for s in m.sheet.slots if s in goal],
+        passes,
+        tests[-1].errors if tests else 0,
+        sum(1 for e in meanwhile if e.kind == "restart"),
+        scrubs[-1] if scrubs else None,
+        began.document["days"],
+        lambda s: slot_words(m.sheet, s),
+    )
+    views = tuple(ReadingView(day_of(e.at), h, e.by) for e, h in counted)
+    return SoakView(began.at, began.document["days"], day_of(now), state, views)

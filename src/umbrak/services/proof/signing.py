@@ -1,0 +1,190 @@
+"""How a run ends: signed off, with everything that follows from that, or backed out."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, replace
+from datetime import date, datetime
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.plan.actions import Do, actions
+from umbrak.core.platform.difference import compare_slot
+from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.platform.statement import SourceKind
+from umbrak.formats.documents import layout_json, like_key, read_layout
+from umbrak.services.bench.runs import RunView, found_run, layouts_of, run_view, under_way
+from umbrak.services.errors import Refused
+from umbrak.services.evidence.trials import NewTrial, note_trial
+from umbrak.services.known.judging import judge
+from umbrak.services.known.loading import Loaded, as_planned, load_machine, sources_of
+from umbrak.services.known.summaries import refresh
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.proof.proof import newest_fresh, proof_view
+from umbrak.services.shelf.shelf import clear_needs, put_away, take_from_shelf
+from umbrak.store import machines as machine_store
+from umbrak.store import plans as plan_store
+from umbrak.store import runs as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.runs import RunRow
+from umbrak.store.surveys import SurveyContent, add_survey
+
+
+@dataclass(frozen=True, slots=True)
+class Return:
+    """A module that goes back to its maker or seller."""
+
+    reference: str
+    due_on: date | None
+
+
+@dataclass(frozen=True, slots=True)
+class SignOff:
+    """What a person says when signing off."""
+
+    #: fine or quirks.
+    outcome: str
+    note: str
+    #: Where what came out is put.
+    place: str
+    #: Slot that a module came out of -> its return; the others go on the Shelf as pulled.
+    returns: Mapping[str, Return]
+
+
+def sign_off(engine: Engine, account: Account, key: UUID, said: SignOff, now: datetime) -> RunView:
+    """End a proved run: what was planned is what is fitted, what came out goes on the Shelf or back, what was tried goes to
+    Field notes, the machine returns to duty (or waits for its next stage).
+
+    Raises NotFound; Refused, which names what is lacking.
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        row = under_way(db, key)
+        proof = proof_view(db, row, now)
+        if proof.lacking:
+            raise Refused("proof", f"It cannot be signed off yet; lacking: {'; '.join(proof.lacking)}.")
+        m = load_machine(db, row.machine_id)
+        survey_id, fitted = _becomes_fitted(db, account, m, row, now)
+        _runs_as_planned(db, account, m, row)
+        came_out = _sort_out(db, account, m, row, said)
+        note_trials(db, account, row, said.outcome, proof.soak.day if proof.soak else 0.0, said.note, now)
+        store.end_run(db, key, "proved", now)
+        last = row.stage == row.stages
+        plan_store.set_state(db, row.plan_id, "proved" if last else "under way", survey_id)
+        _learn(db, account, row, fitted)
+        if last:
+            clear_needs(db, row.plan_id)
+        refresh(db, row.machine_id)
+        record(
+            db, "run proved", account.id, row.machine_id, row.plan_id, run=str(key), came_out=came_out, stage=row.stage
+        )
+        return run_view(db, found_run(db, key))
+
+
+def back_out(
+    engine: Engine, account: Account, key: UUID, reason: str, now: datetime, outcome: str | None = None
+) -> RunView:
+    """End a run with the machine as it was before. `outcome` (not-seen, unstable) becomes a trial in Field notes.
+
+    Raises NotFound, Refused where it has ended, or nobody says why.
+    """
+    need(account, Role.technician)
+    if not reason.strip():
+        raise Refused("reason", "Say why: whoever plans again wants to know.")
+    with engine.begin() as db:
+        row = under_way(db, key)
+        store.end_run(db, key, "backed out", now)
+        plan_store.set_state(db, row.plan_id, "backed out")
+        clear_needs(db, row.plan_id)
+        if outcome is not None:
+            note_trials(db, account, row, outcome, 0.0, reason.strip(), now)
+        refresh(db, row.machine_id)
+        record(db, "run backed out", account.id, row.machine_id, row.plan_id, run=str(key), reason=reason.strip())
+        return run_view(db, found_run(db, key))
+
+
+def _becomes_fitted(db: Connection, account: Account, m: Loaded, row: RunRow, now: datetime) -> tuple[UUID, Layout]:
+    """A new survey: the goal, with what the machine told of each module beside it."""
+    _, goal, _ = layouts_of(row)
+    fresh = newest_fresh(db, m, store.entries_of(db, row.id))
+    seen = fresh[0].slots if fresh else {}
+    fitted: dict[str, Occupant | None] = {
+        s: compare_slot(s, o, seen[s]).merged if s in seen else o for s, o in goal.items()
+    }
+    known = m.survey.content
+    source = {"kind": "proof", "at": now.isoformat()}
+    content = replace(
+        known,
+        slots=layout_json(Layout(fitted)),
+        failed=[],
+        sources={**sources_of(m), **dict.fromkeys(m.sheet.slots, source)},
+        disputed={},
+        health={},
+        totals={},
+    )
+    assert isinstance(content, SurveyContent)
+    return add_survey(db, row.machine_id, "proof", content, account.id, None, now), Layout(fitted)
+
+
+def _runs_as_planned(db: Connection, account: Account, m: Loaded, row: RunRow) -> None:
+    """What the plan said that the machine would run with is what it runs with: bringing it there was a step of the run."""
+    plan = plan_store.find_plan(db, row.plan_id)
+    facts = asdict(as_planned(m, plan.runs_with if plan else None).machine)
+    if facts != asdict(m.machine):
+        machine_store.change_machine(db, m.row.id, m.row.version + 1, {"facts": facts})
+        record(db, "machine changed", account.id, m.row.id, changed={"facts": None}, version=m.row.version + 1)
+
+
+def _learn(db: Connection, account: Account, row: RunRow, fitted: Layout) -> None:
+    """The plan's goal with what is known by now of the modules that this stage fitted: its next stage must not take them for
+    others."""
+    plan = plan_store.find_plan(db, row.plan_id)
+    assert plan is not None
+    _, stage, _ = layouts_of(row)
+    goal = read_layout(plan.slots)
+    known = {s: fitted.get(s) if goal.get(s) == stage.get(s) else goal.get(s) for s in {*goal, *fitted}}
+    slots = layout_json(Layout(known))
+    if slots != plan.slots:
+        plan_store.add_command(db, plan.id, plan.version + 1, "edit", {}, slots, account.id)
+
+
+def _sort_out(db: Connection, account: Account, m: Loaded, row: RunRow, said: SignOff) -> list[str]:
+    """Modules that left go on the Shelf; modules that came are taken from it, where it had them."""
+    before, goal, failed = layouts_of(row)
+    done = actions(m.sheet, before, goal, failed)
+    told = []
+    for a in done:
+        if a.do is Do.TAKE_OUT and a.target is None and a.module is not None and a.source is not None:
+            back = said.returns.get(a.source)
+            state = "to-return" if back else "suspect" if a.source in failed else "pulled"
+            note = f"from {m.row.name}, slot {m.sheet.slots[a.source].printed}"
+            put_away(db, account, a.module, state, said.place, note, back.reference if back else "", back.due_on if back else None)  # fmt: skip
+            told.append(a.source)
+    came = Counter(alike(a.module) for a in done if a.do is Do.PUT_IN and a.source is None and a.module is not None)
+    for module, count in came.items():
+        take_from_shelf(db, account, like_key(module), count)
+    return told
+
+
+def note_trials(
+    db: Connection, account: Account, row: RunRow, outcome: str, days: float, note: str, now: datetime
+) -> None:
+    """What was tried, for Field notes: each kind of module that came in, and the total it made."""
+    m = load_machine(db, row.machine_id)
+    before, goal, failed = layouts_of(row)
+    came = {
+        alike(a.module) for a in actions(m.sheet, before, goal, failed) if a.do is Do.PUT_IN and a.module is not None
+    }
+    new = [x for x in came if x not in {alike(o) for o in before.values() if isinstance(o, Module)}] or sorted(came, key=like_key)[:1]  # fmt: skip
+    processor = next((p for p in m.machine.processors.values() if p), None)
+    total = judge(m, goal).installed_gib
+    for module in sorted(new, key=like_key):
+        trial = NewTrial(
+            m.sheet.id, outcome, SourceKind.OWN_PROOF.value, now.date(), processor, module.part, module.revision, module, total, round(days, 2),
+            " ".join(p for p in (f"{m.row.name}, {row.plan}.", note) if p),
+        )  # fmt: skip
+        note_trial(db, account, trial, now.date())

@@ -1,0 +1,198 @@
+"""Routes of one machine: what may be asked, the optimiser's answer with every figure's terms, and a plan from a route."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from decimal import Decimal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.evaluate import Evaluation
+from umbrak.core.evidence.levers import Experiment, Lever
+from umbrak.core.evidence.trouble import Trouble
+from umbrak.core.platform.machine import Occupant
+from umbrak.core.routes.answer import Answer, Route, answer
+from umbrak.core.routes.problem import Problem, Wishes
+from umbrak.core.routes.search import Progress
+from umbrak.services.evidence.trials import BeliefView, belief_view, trial_of
+from umbrak.services.known.judging import judge
+from umbrak.services.known.loading import Loaded, load_machine, sound_layout
+from umbrak.services.people.settings import MoneySettings, evidence_table, money_settings
+from umbrak.services.plans.editing import ActionView, action_views
+from umbrak.services.shelf.shelf import candidates_for
+from umbrak.store.trials import trials_like
+
+
+class BoughtView(BaseModel):
+    """What is bought or taken of one candidate: modules in whole kits, and what all of them cost."""
+
+    part: str
+    origin: str = Field(serialization_alias="from")
+    count: int
+    kits: int
+    price: Decimal
+    lead_days: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class BreakEvenView:
+    """What a route saves against one that the maker stands behind, and what it risks for that."""
+
+    #: Place of that route in the list.
+    against: int
+    saving: float
+    expected_loss: float
+    #: The probability of trouble at which the saving is eaten up; None where trouble costs nothing.
+    trouble: float | None
+    worth_it: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LossView:
+    """One outcome's part of the expected loss."""
+
+    outcome: str
+    probability: float
+    cost: float
+
+
+@dataclass(frozen=True, slots=True)
+class RouteView:
+    """A route under the names of the command line's contract, with its evaluation and what its trouble is made of."""
+
+    slots: Mapping[str, Occupant]
+    actions: tuple[ActionView, ...]
+    buy: tuple[BoughtView, ...]
+    cost: Decimal
+    trouble: float
+    #: Where 90 % of it lies: low, high.
+    trouble_90: tuple[float, ...]
+    expected_loss: float
+    losses: tuple[LossView, ...]
+    beliefs: tuple[BeliefView, ...]
+    break_even: BreakEvenView | None
+    sustained_gbs: float
+    usable_gib: float
+    free_slots: int
+    touches: int
+    names: tuple[str, ...]
+    in_warranty: bool
+    #: What the machine holds after the first module, where the route is better done in two stages.
+    first_stage: Mapping[str, Occupant] | None
+    #: What lowers trouble or its cost; which act would tell most, the best first.
+    levers: tuple[Lever, ...]
+    experiments: tuple[Experiment, ...]
+    evaluation: Evaluation
+
+
+@dataclass(frozen=True, slots=True)
+class RoutesView:
+    routes: tuple[RouteView, ...]
+    money: MoneySettings
+    #: Whether nothing was left out; otherwise how far the cheapest may be above the cheapest there is.
+    proved: bool
+    gap: float | None
+    #: Where there is no route: the smallest sets of wishes to give up.
+    relax: tuple[tuple[str, ...], ...]
+    weighed: int
+    seconds: float
+    #: Candidates at hand for this machine: on the shelf, on offer.
+    on_shelf: int
+    on_offer: int
+    #: As it is now.
+    now: Evaluation
+
+
+def find_routes(
+    engine: Engine,
+    machine_id: UUID,
+    wishes: Wishes,
+    seconds: float,
+    report: Callable[[Progress], None] = lambda _: None,
+    stopped: Callable[[], bool] = lambda: False,
+) -> RoutesView:
+    """The routes of a machine from the Shelf and the offers. Raises NotFound.
+
+    Parameters
+        seconds   after which the best so far is told, with its proved gap
+    """
+    with engine.connect() as db:
+        m = load_machine(db, machine_id)
+        money = money_settings(db)
+        problem = problem_of(db, m, wishes)
+    found = answer(problem, seconds, report, stopped)
+    on_shelf = sum(1 for c in problem.candidates if c.origin == "shelf")
+    return _view(found, money, on_shelf, len(problem.candidates) - on_shelf, judge(m, m.layout))
+
+
+def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
+    """What is asked of the optimiser for a machine, with all that is at hand for it today."""
+    fitted = [p for p in m.machine.processors.values() if p]
+    return Problem(
+        m.sheet,
+        m.machine,
+        sound_layout(m),
+        candidates_for(db, m.sheet, m.row.id),
+        wishes,
+        m.statements,
+        tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted)),
+        money_settings(db).costs(),
+        evidence_table(db),
+        today=datetime.now(UTC).date(),
+    )
+
+
+def _view(found: Answer, money: MoneySettings, on_shelf: int, on_offer: int, now: Evaluation) -> RoutesView:
+    return RoutesView(
+        tuple(_route(r) for r in found.routes), money, found.proved, found.gap, found.relax, found.weighed,
+        round(found.seconds, 3), on_shelf, on_offer, now,
+    )  # fmt: skip
+
+
+def _route(r: Route) -> RouteView:
+    w, saving = r.weighed, r.against_official
+    against = None
+    if saving is not None and r.official is not None:
+        against = BreakEvenView(
+            r.official, round(saving.saving, 2), round(saving.expected_loss, 2), saving.trouble, saving.worth_it
+        )
+    return RouteView(
+        slots=dict(w.layout),
+        actions=action_views(r.actions),
+        buy=tuple(
+            BoughtView(
+                part=b.candidate.part,
+                origin=b.candidate.origin.value,
+                count=b.modules,
+                kits=b.kits,
+                price=b.price,
+                lead_days=b.candidate.lead_days,
+            )
+            for b in w.bought
+        ),
+        cost=w.cost,
+        trouble=w.trouble.probability,
+        trouble_90=(w.trouble.low, w.trouble.high),
+        expected_loss=round(w.trouble.expected_loss, 2),
+        losses=losses_of(w.trouble),
+        beliefs=tuple(belief_view(b) for b in w.trouble.beliefs),
+        break_even=against,
+        sustained_gbs=round(w.measures.sustained_gbs, 3),
+        usable_gib=w.measures.usable_gib,
+        free_slots=w.measures.free_slots,
+        touches=w.measures.touches,
+        names=r.names,
+        in_warranty=r.in_warranty,
+        first_stage=None if r.first_stage is None else dict(r.first_stage),
+        levers=r.levers,
+        experiments=r.experiments,
+        evaluation=w.evaluation,
+    )
+
+
+def losses_of(trouble: Trouble) -> tuple[LossView, ...]:
+    return tuple(LossView(t.outcome.value, t.probability, t.cost) for t in trouble.terms)

@@ -1,0 +1,191 @@
+"""How much is worth having: a machine's need, the totals it can reach at each risk, whether it may be opened now."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.memory.module import Module
+from umbrak.core.plan.sizing import Duty, Member, Need, Sizing, Use, Workload, duty_while_open, need_of, use_of
+from umbrak.core.routes.problem import Wishes
+from umbrak.services.errors import Stale
+from umbrak.services.known.judging import judge
+from umbrak.services.known.loading import load_machine
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.routes.finding import RouteView, find_routes
+from umbrak.store import sizings as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+
+#: Probability of trouble up to which a total counts as likely to work.
+LIKELY = 0.25
+
+
+@dataclass(frozen=True, slots=True)
+class MemberView:
+    id: UUID
+    name: str
+    usable_gib: float
+    #: None = nobody said what it carries.
+    load_gib: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class DutyView:
+    group: str
+    members: tuple[MemberView, ...]
+    load_gib: float
+    room_gib: float
+    room_with_one_lost_gib: float
+    #: Whether the rest carries the load while this machine is open; None where a load is not known.
+    fits: bool | None
+    fits_with_one_lost: bool | None
+    unknown: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SizingView:
+    #: 0 = nobody has said anything yet.
+    version: int
+    sizing: Sizing
+    need: Need
+    usable_gib: float
+    #: What its memory is doing today, by what somebody saw or else the machine told; None where neither did.
+    use: Use | None
+    #: What the machine told of its use when it was last asked; None where it told none. [GiB]
+    told_used_gib: float | None
+    #: None where it is in no group.
+    duty: DutyView | None
+
+
+@dataclass(frozen=True, slots=True)
+class PriceAt:
+    """The cheapest way to a total at one risk."""
+
+    cost: Decimal
+    modules: int
+    trouble: float
+    data_rate_mts: int | None
+    balance: float | None
+    verdict: str
+
+
+@dataclass(frozen=True, slots=True)
+class TotalView:
+    """A total that this machine can reach."""
+
+    usable_gib: float
+    installed_gib: float
+    #: What the machine's maker stands behind; what is likely to work; anything that may.
+    vouched: PriceAt | None
+    likely: PriceAt | None
+    bold: PriceAt | None
+
+
+@dataclass(frozen=True, slots=True)
+class TotalsView:
+    totals: tuple[TotalView, ...]
+    currency: str
+    proved: bool
+    at_hand: int
+
+
+def see_sizing(engine: Engine, machine_id: UUID) -> SizingView:
+    """Raises NotFound."""
+    with engine.connect() as db:
+        return _view(db, machine_id)
+
+
+def need_gib(db: Connection, machine_id: UUID) -> float | None:
+    """What a machine is to have usable; None where nobody said."""
+    found = store.find_sizing(db, machine_id)
+    return (need_of(_sizing(found[1])).total or None) if found else None
+
+
+def set_sizing(engine: Engine, account: Account, machine_id: UUID, version: int, new: Sizing) -> SizingView:
+    """Say what a machine is to carry. Raises NotFound, Stale when somebody else said so meanwhile."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        load_machine(db, machine_id)
+        if not store.keep_sizing(db, machine_id, version, asdict(new)):
+            raise Stale(
+                "Somebody changed this need meanwhile; nothing of yours was saved.", _view(db, machine_id), None
+            )
+        record(db, "need said", account.id, machine_id, need=need_of(new).total)
+        return _view(db, machine_id)
+
+
+def _sizing(document: dict[str, Any]) -> Sizing:
+    rest = {k: v for k, v in document.items() if k not in ("schema", "workloads")}
+    return Sizing(tuple(Workload(**w) for w in document["workloads"]), **rest)
+
+
+def _view(db: Connection, machine_id: UUID) -> SizingView:
+    m = load_machine(db, machine_id)
+    found = store.find_sizing(db, machine_id)
+    version, sizing = (found[0], _sizing(found[1])) if found else (0, Sizing())
+    usable = judge(m, m.layout).usable_gib
+    told = m.survey.content.totals.get("used_gib")
+    used = sizing.used_gib if sizing.used_gib is not None else told
+    return SizingView(
+        version,
+        sizing,
+        need_of(sizing),
+        usable,
+        use_of(used, usable),
+        told,
+        duty_of(db, machine_id, m.row.duty_group),
+    )
+
+
+def duty_of(db: Connection, machine_id: UUID, group: str) -> DutyView | None:
+    if not group:
+        return None
+    members = []
+    for key in store.machines_of_group(db, group):
+        m = load_machine(db, key)
+        found = store.find_sizing(db, key)
+        load = need_of(_sizing(found[1])).load_today if found else None
+        members.append(MemberView(key, m.row.name, judge(m, m.layout).usable_gib, load))
+    duty: Duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in members], next((v.name for v in members if v.id == machine_id), ""))  # fmt: skip
+    return DutyView(
+        group, tuple(members), duty.load_gib, duty.room_gib, duty.room_with_one_lost_gib, duty.fits, duty.fits_with_one_lost, duty.unknown
+    )  # fmt: skip
+
+
+def reachable_totals(
+    engine: Engine, machine_id: UUID, seconds: float, stopped: Callable[[], bool] = lambda: False
+) -> TotalsView:
+    """The totals that this machine can reach with what is at hand, each with its cheapest way at each risk. A total that
+    costs no less than a larger one at the same risk is left out. Raises NotFound."""
+    found = find_routes(engine, machine_id, Wishes(usable_gib=1.0), seconds, stopped=stopped)
+    by_total: dict[float, list[RouteView]] = {}
+    for route in found.routes:
+        by_total.setdefault(route.usable_gib, []).append(route)
+    totals = [
+        TotalView(
+            usable,
+            routes[0].evaluation.installed_gib,
+            _cheapest([r for r in routes if r.in_warranty]),
+            _cheapest([r for r in routes if r.trouble <= LIKELY]),
+            _cheapest(routes),
+        )
+        for usable, routes in sorted(by_total.items(), reverse=True)
+    ]
+    return TotalsView(tuple(totals), found.money.currency, found.proved, found.on_shelf + found.on_offer)
+
+
+def _cheapest(routes: list[RouteView]) -> PriceAt | None:
+    if not routes:
+        return None
+    r = min(routes, key=lambda r: (r.cost, r.trouble, r.touches))
+    told = [s.balance for s in r.evaluation.sockets if s.balance is not None]
+    modules = sum(isinstance(m, Module) for m in r.slots.values())
+    return PriceAt(
+        r.cost, modules, r.trouble, r.evaluation.data_rate_mts, min(told, default=None), r.evaluation.verdict.value
+    )

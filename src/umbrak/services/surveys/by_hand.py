@@ -1,0 +1,114 @@
+"""What somebody saw with their own eyes: modules in slots, drives in bays."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, replace
+from datetime import UTC, datetime
+from uuid import UUID
+
+from sqlalchemy import Engine
+
+from umbrak.core.platform.machine import Layout, Occupant, unmarked
+from umbrak.core.platform.sheet import Sheet
+from umbrak.formats.documents import layout_json
+from umbrak.services.errors import Refused, Stale
+from umbrak.services.known.loading import sources_of
+from umbrak.services.known.summaries import refresh
+from umbrak.services.machines.page import Drive, current, view_of
+from umbrak.services.people.accounts import Role, need
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.surveys import add_survey
+
+
+def seen_slots(sheet: Sheet, fitted: Layout, emptied: Sequence[str], field_name: str) -> dict[str, Occupant | None]:
+    told: dict[str, Occupant | None] = {**dict.fromkeys(emptied), **fitted}
+    for slot in told:
+        if slot not in sheet.slots:
+            raise Refused(f"{field_name}.{slot}", f"{sheet.title} has no slot {slot}.")
+    return told
+
+
+def survey_by_hand(
+    engine: Engine,
+    account: Account,
+    key: UUID,
+    revision: int,
+    found: Layout,
+    emptied: Sequence[str],
+    failed: Sequence[str] | None = None,
+) -> None:
+    """What somebody saw in some slots, as a new survey over the newest one; `failed` = all slots now at fault.
+
+    Raises
+        NotFound, Refused
+        Stale      the newest survey is not `revision` any more
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = current(db, key, None, {})
+        told = seen_slots(m.sheet, found, emptied, "slots")
+        if m.survey.revision != revision:
+            yours = {"slots": layout_json(found), "emptied": list(emptied)}
+            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), yours)
+        known = m.survey.content
+        broken = sorted(known.failed if failed is None else failed)
+        for slot in broken:
+            if slot not in m.sheet.slots:
+                raise Refused("failed", f"{m.sheet.title} has no slot {slot}.")
+        slots = layout_json(unmarked(Layout({**m.layout, **told})))
+        if slots == known.slots and broken == sorted(known.failed):
+            return
+        now = datetime.now(UTC)
+        # Who has looked settles what was disputed there.
+        disputed = {s: d for s, d in known.disputed.items() if s not in told}
+        sources = {**sources_of(m), **{s: {"kind": "by hand", "at": now.isoformat()} for s in told}}
+        content = replace(
+            known,
+            slots=slots,
+            failed=broken,
+            in_use=[s for s in known.in_use if s in broken],
+            sources=sources,
+            disputed=disputed,
+        )
+        add_survey(db, key, "by hand", content, account.id, None, now)
+        refresh(db, key)
+        record(db, "surveyed by hand", account.id, key, slots=sorted(told), failed=broken, revision=revision + 1)
+
+
+def record_bays(
+    engine: Engine,
+    account: Account,
+    key: UUID,
+    revision: int,
+    bays: Mapping[int, Drive | None],
+    unknown: Sequence[int] = (),
+) -> None:
+    """Which drive somebody saw in which bay, None = empty, over what is known. Raises NotFound, Refused, Stale."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        m = current(db, key, None, {})
+        count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
+        for number in (*bays, *unknown):
+            if not 1 <= number <= count:
+                raise Refused(f"bays.{number}", f"{m.sheet.title} has no bay {number}; it has {count}.")
+        if m.survey.revision != revision:
+            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), None)
+        told = {str(n): None if d is None else asdict(d) for n, d in bays.items()}
+        before = m.survey.content.bays
+        known = {n: d for n, d in {**before, **told}.items() if int(n) not in unknown}
+        check_drives(known)
+        if known == before:
+            return
+        content = replace(m.survey.content, bays=known, sources=sources_of(m))
+        add_survey(db, key, m.survey.kind, content, account.id, None, m.survey.taken_at)
+        record(db, "bays recorded", account.id, key, bays=sorted(map(int, told)), revision=revision + 1)
+
+
+def check_drives(bays: Mapping[str, Mapping[str, str] | None]) -> None:
+    """Raises Refused when one drive is said to be in two bays."""
+    serials = [d["serial"].casefold() for d in bays.values() if d and d["serial"]]
+    twice = next((s for s in serials if serials.count(s) > 1), None)
+    if twice:
+        raise Refused("bays", f"The drive {twice} cannot be in two bays.")

@@ -1,0 +1,282 @@
+"""A machine surveyed again: what a new report says beside what is known, slot by slot, and what of it is taken over.
+
+What is not taken over is not forgotten: it is kept beside what is known as disputed, with its source, until somebody
+settles it or a later survey agrees.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.platform.difference import Change, SlotDifference, compare_slot
+from umbrak.core.platform.machine import Layout, Occupant, unmarked
+from umbrak.core.platform.survey import SlotState, SurveyReading, match_processors
+from umbrak.formats.documents import MachineDoc, layout_json
+from umbrak.services.errors import NotFound, Refused, Stale
+from umbrak.services.known.loading import Loaded, load_machine, loaded, sources_of
+from umbrak.services.known.summaries import refresh
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.surveys.by_hand import check_drives
+from umbrak.services.surveys.intake import Intake, learn_from, load_intake, match_reports, told_beside
+from umbrak.store import machines as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.surveys import SurveyContent, add_survey
+
+
+@dataclass(frozen=True, slots=True)
+class FactDifference:
+    """A fact about the whole machine: "firmware", "serial", "processors.SOCKET", or the drive of "bays.NUMBER"."""
+
+    fact: str
+    known: str | None
+    reported: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Unplaced:
+    """A report that no slot is known for."""
+
+    index: int
+    locator: str
+    bank: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """All that a report says beside what is known."""
+
+    #: The survey that it is compared with.
+    revision: int
+    kind: str
+    source_name: str
+    #: Slot -> index of its report.
+    reports: Mapping[str, int]
+    slots: tuple[SlotDifference, ...]
+    facts: tuple[FactDifference, ...]
+    #: Slots whose module is reported as failed.
+    failed: tuple[str, ...]
+    unplaced: tuple[Unplaced, ...]
+    #: Slots of the machine that no report is about.
+    unreported: tuple[str, ...]
+
+
+def see_difference(
+    engine: Engine, machine_id: UUID, intake_id: UUID, reports: Mapping[str, int] | None = None
+) -> Difference:
+    """Compare; `reports` says which report is which slot where the names do not. Raises NotFound, Refused."""
+    with engine.connect() as db:
+        m, intake = load_machine(db, machine_id), load_intake(db, intake_id)
+        placed = place_reports(db, m, intake, reports or {})
+    return _difference(m, intake, placed)
+
+
+def compare(db: Connection, m: Loaded, intake: Intake) -> Difference:
+    """What a report says beside what is known, as far as its names tell which slot is which."""
+    return _difference(m, intake, place_reports(db, m, intake, {}))
+
+
+def place_reports(db: Connection, m: Loaded, intake: Intake, told: Mapping[str, int]) -> dict[str, int]:
+    """Slot -> report: as told, else as names or what was told of this model before say."""
+    found = match_reports(db, m.sheet, intake.reading.slots)
+    placed = {slot: i for i, slot in enumerate(found) if slot is not None and i not in told.values()}
+    placed |= told
+    for slot, index in placed.items():
+        if slot not in m.sheet.slots:
+            raise Refused(f"reports.{slot}", f"{m.sheet.title} has no slot {slot}.")
+        if not 0 <= index < len(intake.reading.slots):
+            raise Refused(f"reports.{slot}", f"There is no report {index}.")
+    return {s: i for s, i in placed.items() if intake.reading.slots[i].state is not SlotState.SOLDERED}
+
+
+def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Difference:
+    reading, fitted = intake.reading, unmarked(m.layout)
+    slots = [compare_slot(s, fitted.get(s), reading.slots[placed[s]].occupant()) for s in m.sheet.slots if s in placed]
+    facts = []
+    firmware = reading.firmware.version if reading.firmware else None
+    if firmware and firmware != m.machine.firmware:
+        facts.append(FactDifference("firmware", m.machine.firmware, firmware))
+    for socket, processor in match_processors(m.sheet, reading.processors).items():
+        known = m.machine.processors.get(socket, "")
+        if known != processor:
+            facts.append(FactDifference(f"processors.{socket}", known or None, processor or "none"))
+    if reading.system and reading.system.serial and reading.system.serial != m.row.serial:
+        facts.append(FactDifference("serial", m.row.serial or None, reading.system.serial))
+    facts += _drive_differences(m, reading)
+    failed = [s for s, i in placed.items() if reading.slots[i].state is SlotState.FAILED]
+    unplaced = tuple(
+        Unplaced(i, r.locator or f"report {i + 1}", r.bank)
+        for i, r in enumerate(reading.slots)
+        if i not in placed.values() and r.state is not SlotState.SOLDERED
+    )
+    return Difference(
+        m.survey.revision,
+        reading.kind,
+        intake.source_name,
+        dict(placed),
+        tuple(slots),
+        tuple(facts),
+        tuple(s for s in m.sheet.slots if s in failed),
+        unplaced,
+        tuple(s for s in m.sheet.slots if s not in placed),
+    )
+
+
+def _in_use(
+    m: Loaded, intake: Intake, placed: Mapping[str, int], chosen: Collection[str], failed: Sequence[str]
+) -> list[str]:
+    """Of the failed ones those that the machine still uses: by the report where it is taken over, as known elsewhere."""
+    reported = {s for s in chosen if s in placed and intake.reading.slots[placed[s]].is_in_use}
+    return sorted(s for s in failed if s in reported or (s not in chosen and s in m.survey.content.in_use))
+
+
+@dataclass(frozen=True, slots=True)
+class Acceptance:
+    """What of a difference is taken over."""
+
+    intake_id: UUID
+    #: The survey that the difference was seen against.
+    revision: int
+    reports: Mapping[str, int]
+    slots: Sequence[str]
+    facts: Sequence[str]
+
+
+def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance) -> None:
+    """Make a new survey of what is taken over; slots that differ and are not taken stay disputed.
+
+    Raises
+        NotFound, Refused
+        Stale      the machine was surveyed again since the difference was seen
+    """
+    need(account, Role.technician)
+    now = datetime.now(UTC)
+    with engine.begin() as db:
+        row = store.find_machine(db, machine_id, lock=True)
+        if row is None:
+            raise NotFound("machine")
+        m, intake = loaded(db, row), load_intake(db, taken.intake_id)
+        placed = place_reports(db, m, intake, taken.reports)
+        found = _difference(m, intake, placed)
+        if taken.revision != m.survey.revision:
+            yours = {"slots": list(taken.slots), "facts": list(taken.facts)}
+            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", found, yours)
+        by_slot = {d.slot: d for d in found.slots}
+        for slot in taken.slots:
+            if slot not in by_slot:
+                raise Refused("slots", f"No report is about {slot}.")
+        chosen = set(taken.slots)
+        occupants: dict[str, Occupant | None] = {s: by_slot[s].merged for s in chosen}
+        source = {"kind": intake.reading.kind, "at": now.isoformat()}
+        agreed = {d.slot for d in found.slots if d.change is Change.SAME}
+        disputed = {s: d for s, d in m.survey.content.disputed.items() if s not in chosen | agreed}
+        for d in found.slots:
+            if d.change in (Change.DIFFERS, Change.GOES, Change.COMES) and d.slot not in chosen:
+                disputed[d.slot] = {**source, "says": layout_json(Layout({"x": d.reported})).get("x")}
+        sources = {**sources_of(m), **dict.fromkeys(sorted(chosen | agreed), source)}
+        failed = sorted(
+            {*(s for s in m.survey.content.failed if s not in chosen), *(s for s in found.failed if s in chosen)}
+        )
+        content = SurveyContent(
+            slots=layout_json(unmarked(Layout({**m.layout, **occupants}))),
+            failed=failed,
+            in_use=_in_use(m, intake, placed, chosen, failed),
+            sources=sources,
+            disputed=disputed,
+            bays=m.survey.content.bays,
+            health=m.survey.content.health,
+        )
+        content = replace(content, claim=m.survey.content.claim, totals=m.survey.content.totals)
+        content = told_beside(content, m.sheet, intake.reading, placed, now)
+        content = replace(content, bays=_with_drives(content.bays, intake.reading, taken.facts))
+        check_drives(content.bays)
+        add_survey(db, machine_id, intake.reading.kind, content, account.id, intake.id, now)
+        _take_facts(db, m, found, taken.facts)
+        learn_from(db, m.sheet, intake.reading, placed)
+        refresh(db, machine_id)
+        told: dict[str, Any] = {"slots": sorted(chosen), "disputed": sorted(disputed), "source": intake.source_name}
+        record(db, "surveyed", account.id, machine_id, revision=m.survey.revision + 1, **told)
+
+
+def _drive_differences(m: Loaded, reading: SurveyReading) -> list[FactDifference]:
+    """Drives whose bay the report tells and that are not known there."""
+    known = m.survey.content.bays
+    count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
+    found = []
+    for drive in reading.drives:
+        if drive.bay is not None and drive.serial and 1 <= drive.bay <= count:
+            before = known.get(str(drive.bay))
+            if before is None or before["serial"].casefold() != drive.serial.casefold():
+                told = (
+                    "empty"
+                    if before is None and str(drive.bay) in known
+                    else before and (before["serial"] or before["label"])
+                )
+                found.append(FactDifference(f"bays.{drive.bay}", told or None, drive.serial))
+    return found
+
+
+def _with_drives(
+    bays: Mapping[str, dict[str, str] | None], reading: SurveyReading, chosen: Sequence[str]
+) -> dict[str, dict[str, str] | None]:
+    """Bays with the chosen of the drives that were told; where a drive was before, its bay is not known any more."""
+    told = {str(d.bay): d for d in reading.drives if d.serial and f"bays.{d.bay}" in chosen}
+    moved = {d.serial.casefold() for d in told.values() if d.serial}
+    kept = {n: d for n, d in bays.items() if d is None or d["serial"].casefold() not in moved}
+    return {
+        **kept,
+        **{n: {"serial": d.serial or "", "label": (bays.get(n) or {}).get("label", "")} for n, d in told.items()},
+    }
+
+
+def _take_facts(db: Connection, m: Loaded, found: Difference, chosen: Sequence[str]) -> None:
+    by_name = {f.fact: f for f in found.facts}
+    facts: dict[str, Any] = MachineDoc(**m.row.facts).model_dump()
+    columns: dict[str, Any] = {}
+    for name in chosen:
+        if name not in by_name:
+            raise Refused("facts", f"The report says nothing new of {name}.")
+        reported = by_name[name].reported
+        if name == "firmware":
+            facts["firmware"] = reported
+        elif name == "serial":
+            columns["serial"] = reported
+        elif name.startswith("processors."):
+            facts["processors"][name.removeprefix("processors.")] = None if reported == "none" else reported
+    if facts != m.row.facts:
+        columns["facts"] = facts
+    if columns:
+        store.change_machine(db, m.row.id, m.row.version + 1, columns)
+
+
+def settle(engine: Engine, account: Account, machine_id: UUID, revision: int, slot: str, report: bool) -> None:
+    """Settle a disputed slot: the report's side, or what was known. Raises NotFound, Refused, Stale."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        row = store.find_machine(db, machine_id, lock=True)
+        if row is None:
+            raise NotFound("machine")
+        m = loaded(db, row)
+        if m.survey.revision != revision:
+            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", None, {"slot": slot})
+        if slot not in m.survey.content.disputed:
+            raise Refused("slot", f"Nothing is disputed about {slot}.")
+        known = m.survey.content
+        rest = {s: d for s, d in m.survey.content.disputed.items() if s != slot}
+        dispute = m.survey.content.disputed[slot]
+        slots, sources = dict(known.slots), sources_of(m)
+        if report:
+            slots.pop(slot, None)
+            if dispute["says"] is not None:
+                slots[slot] = dispute["says"]
+            sources[slot] = {"kind": dispute["kind"], "at": dispute["at"]}
+        content = replace(known, slots=slots, sources=sources, disputed=rest)
+        add_survey(db, machine_id, "by hand", content, account.id, None, datetime.now(UTC))
+        refresh(db, machine_id)
+        record(db, "dispute settled", account.id, machine_id, slots=[slot], report=report, revision=revision + 1)
