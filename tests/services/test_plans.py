@@ -15,7 +15,8 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
 from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
-from umbrak.services.plans.editing import edit_plan, rename_plan, see_plan, start_plan, step_plan
+from umbrak.services.plans.editing import edit_plan, rename_plan, start_plan, step_plan
+from umbrak.services.plans.view import see_plan
 from umbrak.store.accounts import Account, find_credentials
 
 L4, L8 = decode_label("4GB 2Rx8 PC3L-12800S").module, decode_label("8GB 2Rx8 PC3L-12800S").module

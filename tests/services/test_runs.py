@@ -21,8 +21,10 @@ from umbrak.core.proof.compare import Seen
 from umbrak.formats.documents import MachineDoc, StatementDoc
 from umbrak.formats.entries import ENTRY
 from umbrak.formats.faults import InputError
+from umbrak.services.bench.entering import add_photo, compare_label, see_attachment, set_window
+from umbrak.services.bench.making import start_run
 from umbrak.services.bench.paper import run_calendar, run_pdf
-from umbrak.services.bench.runs import RunView, add_photo, compare_label, see_attachment, see_run, set_window, start_run
+from umbrak.services.bench.view import RunView, see_run
 from umbrak.services.errors import NotAllowed, NotFound, Refused, Stale
 from umbrak.services.evidence.ceiling import add_statement
 from umbrak.services.evidence.trials import list_trials
@@ -31,11 +33,14 @@ from umbrak.services.machines.making import MachineChanges, change_machine
 from umbrak.services.machines.newer import changed_verdicts, newer_sheet, take_newer_sheet
 from umbrak.services.machines.page import see_machine
 from umbrak.services.plans.approval import approve, see_risk
-from umbrak.services.plans.editing import edit_plan, see_plan, set_runs_with, start_plan
-from umbrak.services.proof.proof import add_log, enter, see_proof, settle_doubt
+from umbrak.services.plans.editing import edit_plan, set_runs_with, start_plan
+from umbrak.services.plans.view import see_plan
+from umbrak.services.proof.entering import add_log, enter
 from umbrak.services.proof.signing import Return, SignOff, back_out, sign_off
+from umbrak.services.proof.view import see_proof
+from umbrak.services.sheets.doubts import settle_doubt
 from umbrak.services.sheets.library import add_sheet
-from umbrak.services.shelf.shelf import see_shelf
+from umbrak.services.shelf.view import see_shelf
 from umbrak.services.surveys.intake import take_in
 from umbrak.store.accounts import Account, find_credentials
 

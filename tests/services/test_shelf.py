@@ -18,19 +18,9 @@ from umbrak.core.routes.problem import Wishes
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.plans.editing import discard_plan, edit_plan, start_plan
 from umbrak.services.routes.finding import find_routes
-from umbrak.services.shelf.shelf import (
-    OFFER_COLUMNS,
-    STOCK_COLUMNS,
-    NewOffer,
-    NewStock,
-    add_offer,
-    add_stock,
-    change_stock,
-    export_table,
-    see_shelf,
-    take_table,
-    withdraw_offer,
-)
+from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock, change_stock, withdraw_offer
+from umbrak.services.shelf.tables import OFFER_COLUMNS, STOCK_COLUMNS, export_table, take_table
+from umbrak.services.shelf.view import see_shelf
 from umbrak.store.accounts import Account
 
 R16 = decode_label("16GB 1Rx8 PC5-4800B-RC0").module

@@ -16,7 +16,8 @@ from umbrak.cli.cluster import Cluster
 from umbrak.core.platform.machine import Layout
 from umbrak.demo import seed
 from umbrak.services.machines.listing import list_machines
-from umbrak.services.plans.editing import edit_plan, see_plan
+from umbrak.services.plans.editing import edit_plan
+from umbrak.services.plans.view import see_plan
 from umbrak.store.accounts import find_credentials
 from umbrak.store.engine import ensure_database, migrate, open_engine
 from umbrak.store.plans import plans_of

@@ -25,7 +25,7 @@ from umbrak.services.people.settings import MoneySettings, set_money
 from umbrak.services.plans.editing import edit_plan, start_plan
 from umbrak.services.routes.sizing import set_sizing
 from umbrak.services.sheets.library import keep_sheet, keep_shipped
-from umbrak.services.shelf.shelf import NewOffer, NewStock, add_offer, add_stock
+from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
 from umbrak.store.engine import setting_up

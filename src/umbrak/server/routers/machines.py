@@ -27,13 +27,15 @@ from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import load_machine
+from umbrak.services.known.view import Drive
 from umbrak.services.machines import making as service
 from umbrak.services.machines.listing import MachinePage, list_machines
 from umbrak.services.machines.making import make_machine
 from umbrak.services.machines.newer import NewerSheet, Rejudged, changed_verdicts, newer_sheet, take_newer_sheet
-from umbrak.services.machines.page import Drive, MachineView, machine_history, machine_targets, see_machine
-from umbrak.services.plans.editing import CureView, PlanView, machine_cures, start_plan
+from umbrak.services.machines.page import MachineView, machine_history, machine_targets, see_machine
+from umbrak.services.plans.editing import start_plan
 from umbrak.services.plans.proposals import PlanBrief, compare_plans
+from umbrak.services.plans.view import CureView, PlanView, machine_cures
 from umbrak.services.surveys import by_hand, resurvey
 from umbrak.services.surveys.resurvey import Difference, see_difference
 from umbrak.store.history import HistoryLine

@@ -21,17 +21,9 @@ from umbrak.server.bodies import (
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.plans.answers import answer_plan
-from umbrak.services.plans.editing import (
-    PlanView,
-    discard_plan,
-    edit_plan,
-    plan_targets,
-    rename_plan,
-    see_plan,
-    set_runs_with,
-    step_plan,
-)
+from umbrak.services.plans.editing import discard_plan, edit_plan, plan_targets, rename_plan, set_runs_with, step_plan
 from umbrak.services.plans.proposals import Arrangement, arrange_plan
+from umbrak.services.plans.view import PlanView, see_plan
 
 router = APIRouter(prefix="/plans", tags=["plans"])
 

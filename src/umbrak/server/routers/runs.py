@@ -15,14 +15,18 @@ from umbrak.formats.photo import MAX_PHOTO_BYTES
 from umbrak.server.bodies import BackOut, LabelText, PlanApproval, RunEntry, RunStart, RunWindow, SignOffBody
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
-from umbrak.services.bench import paper as papers
-from umbrak.services.bench import runs
-from umbrak.services.bench.runs import InHand, PreviewView, RunView
+from umbrak.services.bench import making, paper
+from umbrak.services.bench.entering import InHand, add_photo, compare_label, see_attachment, set_window
+from umbrak.services.bench.making import PreviewView
+from umbrak.services.bench.view import RunView, see_run
 from umbrak.services.plans import approval
 from umbrak.services.plans.approval import RiskView
-from umbrak.services.proof import proof as proving
+from umbrak.services.proof import entering as proof_entering
 from umbrak.services.proof import signing
-from umbrak.services.proof.proof import ProofView
+from umbrak.services.proof import view as proving
+from umbrak.services.proof.entering import add_log
+from umbrak.services.proof.view import ProofView
+from umbrak.services.sheets.doubts import settle_doubt
 
 router = APIRouter(tags=["runs"])
 At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]
@@ -43,31 +47,31 @@ def approve(plan_id: UUID, body: PlanApproval, engine: Db, account: Person) -> R
 @router.get("/plans/{plan_id}/run-sheet", responses=describe(401, 404, 422))
 def preview(plan_id: UUID, engine: Db, _: Person) -> PreviewView:
     """The run sheet that the plan's next stage would have today."""
-    return runs.preview(engine, plan_id)
+    return making.preview(engine, plan_id)
 
 
 @router.post("/plans/{plan_id}/runs", status_code=201, responses=describe(401, 403, 404, 422))
 def start(plan_id: UUID, body: RunStart, engine: Db, account: Person) -> RunView:
     """Make the run sheet of the plan's next stage, and begin."""
-    return runs.start_run(engine, account, plan_id, body.soak_days)
+    return making.start_run(engine, account, plan_id, body.soak_days)
 
 
 @router.get("/runs/{run_id}", responses=describe(401, 404, 422))
 def see(run_id: UUID, engine: Db, _: Person) -> RunView:
     """A run: its steps and how each stands."""
-    return runs.see_run(engine, run_id)
+    return see_run(engine, run_id)
 
 
 @router.put("/runs/{run_id}/window", responses=describe(401, 403, 404, 422))
 def window(run_id: UUID, body: RunWindow, engine: Db, account: Person) -> RunView:
     """Set the maintenance window."""
-    return runs.set_window(engine, account, run_id, body.start, body.end)
+    return set_window(engine, account, run_id, body.start, body.end)
 
 
 @router.put("/runs/{run_id}/entries/{entry_id}", status_code=204, responses=describe(401, 403, 404, 422))
 def enter(run_id: UUID, entry_id: UUID, body: RunEntry, engine: Db, account: Person, now: Now) -> None:
     """Keep what was ticked, noted or seen, under an id that the bench made; sent again it changes nothing."""
-    proving.enter(engine, account, run_id, entry_id, body.entry, body.at, now)
+    proof_entering.enter(engine, account, run_id, entry_id, body.entry, body.at, now)
 
 
 @router.put(
@@ -88,7 +92,7 @@ def photo(
 ) -> None:
     """Keep a photo; it is written anew, and where and with what it was taken stays behind."""
     moment: datetime = at
-    runs.add_photo(engine, account, run_id, entry_id, step, file.file.read(MAX_PHOTO_BYTES + 1), moment, now)
+    add_photo(engine, account, run_id, entry_id, step, file.file.read(MAX_PHOTO_BYTES + 1), moment, now)
 
 
 @router.put(
@@ -108,19 +112,19 @@ def log(
 ) -> None:
     """Keep a memory test's log and search it for the verdict."""
     name = tool.strip() or file.filename or "memory test"
-    proving.add_log(engine, account, run_id, entry_id, name[:200], file.file.read(MAX_BYTES + 1), now)
+    add_log(engine, account, run_id, entry_id, name[:200], file.file.read(MAX_BYTES + 1), now)
 
 
 @router.post("/runs/{run_id}/slots/{slot}/label", responses=describe(401, 404, 422))
 def in_hand(run_id: UUID, slot: Name, body: LabelText, engine: Db, _: Person) -> InHand:
     """What the label of the module in hand says beside what the slot is to get."""
-    return runs.compare_label(engine, run_id, slot, body.text)
+    return compare_label(engine, run_id, slot, body.text)
 
 
 @router.get("/runs/{run_id}/attachments/{entry_id}", response_class=Response, responses=describe(401, 404, 422))
 def attachment(run_id: UUID, entry_id: UUID, engine: Db, _: Person) -> Response:
     """A photo or a log."""
-    raw, kind = runs.see_attachment(engine, run_id, entry_id)
+    raw, kind = see_attachment(engine, run_id, entry_id)
     policy = {"Content-Security-Policy": "default-src 'none'; sandbox", "Cache-Control": "private, max-age=86400"}
     return Response(raw, media_type=kind, headers=policy)
 
@@ -128,7 +132,7 @@ def attachment(run_id: UUID, entry_id: UUID, engine: Db, _: Person) -> Response:
 @router.get("/runs/{run_id}/sheet.pdf", response_class=Response, responses=describe(401, 404, 422))
 def pdf(run_id: UUID, engine: Db, _: Person, now: Now) -> Response:
     """The run sheet on paper: steps, slot map, bay labels."""
-    name, raw = papers.run_pdf(engine, run_id, now)
+    name, raw = paper.run_pdf(engine, run_id, now)
     return Response(
         raw, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{_plain(name)}"'}
     )
@@ -137,7 +141,7 @@ def pdf(run_id: UUID, engine: Db, _: Person, now: Now) -> Response:
 @router.get("/runs/{run_id}/window.ics", response_class=Response, responses=describe(401, 404, 422))
 def calendar(run_id: UUID, engine: Db, _: Person, now: Now) -> Response:
     """The maintenance window as iCalendar."""
-    name, raw = papers.run_calendar(engine, run_id, now)
+    name, raw = paper.run_calendar(engine, run_id, now)
     headers = {"Content-Disposition": f'attachment; filename="{_plain(name)}"'}
     return Response(raw, media_type="text/calendar; charset=utf-8", headers=headers)
 
@@ -169,4 +173,4 @@ def back_out(run_id: UUID, body: BackOut, engine: Db, account: Person, now: Now)
 @router.post("/doubts/{doubt_id}/settlement", status_code=204, responses=describe(401, 403, 404, 422))
 def settle(doubt_id: UUID, engine: Db, account: Person) -> None:
     """A clause in doubt was looked into."""
-    proving.settle_doubt(engine, account, doubt_id)
+    settle_doubt(engine, account, doubt_id)

@@ -12,19 +12,9 @@ from umbrak.server.bodies import MoneyBody, OfferBody, StockBody, StockChange
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.people.settings import MoneySettings, see_money, set_money
-from umbrak.services.shelf.shelf import (
-    NewOffer,
-    NewStock,
-    ShelfView,
-    TakenTable,
-    add_offer,
-    add_stock,
-    change_stock,
-    export_table,
-    see_shelf,
-    take_table,
-    withdraw_offer,
-)
+from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock, change_stock, withdraw_offer
+from umbrak.services.shelf.tables import TakenTable, export_table, take_table
+from umbrak.services.shelf.view import ShelfView, see_shelf
 
 router = APIRouter(prefix="/shelf", tags=["shelf"])
 TableKind = Annotated[Literal["stock", "offers"], Query(description="modules on hand, or offers")]

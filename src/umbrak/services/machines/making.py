@@ -18,7 +18,7 @@ from umbrak.formats.documents import MachineDoc, layout_json
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import check_facts
 from umbrak.services.known.summaries import refresh
-from umbrak.services.machines.page import current
+from umbrak.services.known.view import current
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.library import load_sheet
 from umbrak.services.surveys.by_hand import seen_slots

@@ -15,7 +15,7 @@ from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned
 from umbrak.services.known.summaries import refresh
-from umbrak.services.machines.page import current
+from umbrak.services.known.view import current
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import machines as store

@@ -2,28 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
-from datetime import date, datetime
-from typing import Any
+from dataclasses import dataclass, fields
+from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import Connection, Engine
+from sqlalchemy import Engine
 
-from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.machine import Machine, Occupant
-from umbrak.core.platform.survey import SlotHealth
-from umbrak.core.questions import Question, questions_of
 from umbrak.core.targets import Target
-from umbrak.formats.documents import read_layout
-from umbrak.services.bench.runs import RunBrief, runs_of_machine
-from umbrak.services.errors import NotFound, Stale
-from umbrak.services.known.judging import judge, judge_targets
-from umbrak.services.known.loading import Loaded, known_slots, load_machine, loaded, official_gib, sources_of
-from umbrak.services.plans.editing import DoubtView, doubts_about
+from umbrak.services.bench.view import RunBrief, runs_of_machine
+from umbrak.services.errors import NotFound
+from umbrak.services.known.judging import judge_targets
+from umbrak.services.known.loading import load_machine
+from umbrak.services.known.view import MachineState, view_of
 from umbrak.services.routes.sizing import need_gib
-from umbrak.services.sheets.board import Board, board_of
+from umbrak.services.sheets.doubts import DoubtView, doubts_about
 from umbrak.services.surveys.network import ServiceView, service_views
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
@@ -40,109 +33,9 @@ class PlanName:
 
 
 @dataclass(frozen=True, slots=True)
-class SurveyFacts:
-    """What is known of the slots, from where and since when."""
+class MachineView(MachineState):
+    """One machine, with everything that was planned, done and told around it."""
 
-    revision: int
-    kind: str
-    taken_at: datetime
-    taken_by: str | None
-    known: int
-    total: int
-    #: Slot -> what is known of it is from where and when.
-    sources: Mapping[str, FactSource]
-    #: Slot -> a report that differs and is not settled yet.
-    disputed: Mapping[str, Dispute]
-    #: Slot -> what the machine counted and measured there, as it told last.
-    health: Mapping[str, SlotHealth]
-    #: Totals that the machine told; None where it never did.
-    told: ToldTotals | None
-    #: The most that its firmware claims it can hold [GiB].
-    claimed_gib: float | None
-
-
-@dataclass(frozen=True, slots=True)
-class Drive:
-    """A drive as told apart from others: its serial number, or what is written on it."""
-
-    serial: str = ""
-    label: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class BayView:
-    number: int
-    known: bool
-    #: None where the bay is empty, or not known.
-    drive: Drive | None
-
-
-@dataclass(frozen=True, slots=True)
-class FactSource:
-    kind: str
-    at: datetime
-
-
-@dataclass(frozen=True, slots=True)
-class ToldTotals:
-    """Totals that a machine told apart from its slots. [GiB]"""
-
-    installed_gib: float | None
-    usable_gib: float | None
-    kind: str
-    at: datetime
-    #: Why they do not agree with what is known of the slots; "" where they do, or where that cannot be told.
-    conflict: str
-
-
-@dataclass(frozen=True, slots=True)
-class Dispute:
-    """What another source says of a slot."""
-
-    kind: str
-    at: datetime
-    says: Occupant | None
-
-
-@dataclass(frozen=True, slots=True)
-class MachineView:
-    """One machine with its board and what it comes to as it stands."""
-
-    id: UUID
-    name: str
-    place: str
-    site: str | None
-    zone: str
-    sheet_title: str
-    version: int
-    duty_group: str
-    keeper: str
-    warranty_end: date | None
-    serial: str
-    retired_at: datetime | None
-    #: What is particular to this unit; what is left out is unknown.
-    facts: Machine
-    sheet_hash: str
-    #: Modes that its sheet names.
-    modes: tuple[str, ...]
-    #: Socket -> the processors it may hold, in the sheet's order.
-    may_hold: Mapping[str, tuple[str, ...]]
-    #: Sockets that may be empty.
-    may_be_bare: tuple[str, ...]
-    survey: SurveyFacts
-    board: Board
-    slots: Mapping[str, Occupant]
-    #: Slots whose module is at fault.
-    failed: tuple[str, ...]
-    #: Drive bays by number, and how they stand on the front; none where the model has none.
-    bays: tuple[BayView, ...]
-    bay_columns: int
-    bay_numbering: str
-    evaluation: Evaluation
-    #: What to answer first.
-    questions: tuple[Question, ...]
-    #: The lowest official total in force; None where nobody states one.
-    official_gib: float | None
     plans: tuple[PlanName, ...]
     #: What it is to have usable; None where nobody said.
     need_gib: float | None
@@ -158,123 +51,15 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
     """Raises NotFound."""
     with engine.connect() as db:
         m = load_machine(db, key)
-        plans = tuple(PlanName(p.id, p.name, p.state, p.updated_at) for p in plan_store.plans_of(db, key))
-        services = service_views(services_of(db, key))
-        wanted = need_gib(db, key)
-        return replace(
-            view_of(m, plans, services, wanted), runs=runs_of_machine(db, key), doubts=doubts_about(db, m.sheet.id)
+        state = view_of(m)
+        return MachineView(
+            **{f.name: getattr(state, f.name) for f in fields(state)},
+            plans=tuple(PlanName(p.id, p.name, p.state, p.updated_at) for p in plan_store.plans_of(db, key)),
+            need_gib=need_gib(db, key),
+            services=service_views(services_of(db, key)),
+            runs=runs_of_machine(db, key),
+            doubts=doubts_about(db, m.sheet.id),
         )
-
-
-def view_of(
-    m: Loaded, plans: tuple[PlanName, ...] = (), services: tuple[ServiceView, ...] = (), wanted: float | None = None
-) -> MachineView:
-    evaluation = judge(m, m.layout)
-    return MachineView(
-        id=m.row.id,
-        name=m.row.name,
-        place=m.row.place,
-        site=m.row.site,
-        zone=m.row.zone,
-        sheet_title=m.row.sheet_title,
-        version=m.row.version,
-        duty_group=m.row.duty_group,
-        keeper=m.row.keeper,
-        warranty_end=m.row.warranty_end,
-        serial=m.row.serial,
-        retired_at=m.row.retired_at,
-        facts=m.machine,
-        sheet_hash=m.row.sheet_hash,
-        modes=tuple(mode.id for mode in m.sheet.memory.modes),
-        may_hold={s.id: s.processors for s in m.sheet.sockets.values()},
-        may_be_bare=tuple(s.id for s in m.sheet.sockets.values() if s.may_be_absent),
-        survey=_survey_facts(m, evaluation),
-        board=board_of(m.sheet, m.machine),
-        slots=dict(m.layout),
-        failed=tuple(s for s in m.sheet.slots if s in m.survey.content.failed),
-        bays=_bays(m),
-        bay_columns=m.sheet.bays.columns if m.sheet.bays else 0,
-        bay_numbering=m.sheet.bays.numbering if m.sheet.bays else "",
-        evaluation=evaluation,
-        questions=questions_of(m.sheet, m.layout, evaluation),
-        official_gib=official_gib(evaluation),
-        plans=plans,
-        need_gib=wanted,
-        services=services,
-        runs=(),
-        doubts=(),
-    )
-
-
-def _bays(m: Loaded) -> tuple[BayView, ...]:
-    count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
-    known = m.survey.content.bays
-    return tuple(
-        BayView(n, str(n) in known, Drive(**drive) if (drive := known.get(str(n))) else None)
-        for n in range(1, count + 1)
-    )
-
-
-def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:
-    s = m.survey
-    return SurveyFacts(
-        revision=s.revision,
-        kind=s.kind,
-        taken_at=s.taken_at,
-        taken_by=s.taken_by,
-        known=known_slots(m),
-        total=len(m.sheet.slots),
-        sources={slot: FactSource(x["kind"], datetime.fromisoformat(x["at"])) for slot, x in sources_of(m).items()},
-        disputed={
-            slot: Dispute(d["kind"], datetime.fromisoformat(d["at"]), read_layout({"x": d["says"]}).get("x"))
-            for slot, d in s.content.disputed.items()
-        },
-        health={slot: SlotHealth(**h) for slot, h in s.content.health.items()},
-        told=_told_totals(m, evaluation),
-        claimed_gib=s.content.claim.get("gib"),
-    )
-
-
-#: Between what a system tells and what is computed, where the sheet does not say how far they may be apart: firmware,
-#: graphics and kernel keep some for themselves. [share of the installed]
-_SLACK = 0.05
-
-
-def _told_totals(m: Loaded, evaluation: Evaluation) -> ToldTotals | None:
-    """What the machine told of its totals beside what its slots come to, as far as all of them are known."""
-    told = m.survey.content.totals
-    if not told:
-        return None
-    installed, usable, conflict = told["installed_gib"], told["usable_gib"], ""
-    if known_slots(m) == len(m.sheet.slots):
-        seen = sum(
-            x.capacity_gib or 0
-            for s, x in m.layout.items()
-            if isinstance(x, Module) and s not in m.survey.content.failed
-        )
-        soldered = sum(c.soldered.capacity_gib or 0 for c in m.sheet.channels.values() if c.soldered)
-        reserved = m.sheet.reserve.tolerance_mib / 1024 if m.sheet.reserve else 0
-        slack = max(reserved, _SLACK * (seen + soldered))
-        if installed is not None and abs(installed - seen - soldered) > 0.01 * installed:
-            conflict = f"it tells {_gb(installed)} GB installed; its slots come to {_gb(seen + soldered)}"
-        elif usable is not None and not -slack <= usable - evaluation.usable_gib <= slack:
-            conflict = f"it tells {_gb(usable)} GB usable; its slots come to about {_gb(evaluation.usable_gib)}"
-    return ToldTotals(installed, usable, told["kind"], datetime.fromisoformat(told["at"]), conflict)
-
-
-def _gb(gib: float) -> str:
-    return f"{gib:.1f}".removesuffix(".0")
-
-
-def current(db: Connection, key: UUID, version: int | None, yours: Any) -> Loaded:
-    """The machine, locked. Raises NotFound, or Stale when it is not at `version` any more."""
-    row = store.find_machine(db, key, lock=True)
-    if row is None:
-        raise NotFound("machine")
-    m = loaded(db, row)
-    if version is not None and row.version != version:
-        raise Stale(f"{row.name} was changed meanwhile; nothing of yours was saved.", view_of(m), yours)
-    return m
 
 
 def machine_history(engine: Engine, key: UUID, before: int | None = None) -> list[HistoryLine]:

@@ -18,15 +18,8 @@ from umbrak.services.errors import Refused
 from umbrak.services.known.loading import Loaded, check_facts, sources_of
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.plans.editing import (
-    OpenPlan,
-    PlanView,
-    append_command,
-    may_change,
-    not_stale,
-    open_plan,
-    view_of_plan,
-)
+from umbrak.services.plans.editing import append_command, may_change, not_stale
+from umbrak.services.plans.view import OpenPlan, PlanView, open_plan, view_of_plan
 from umbrak.store import machines as machine_store
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account

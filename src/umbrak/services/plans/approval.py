@@ -27,7 +27,8 @@ from umbrak.services.evidence.trials import BeliefView, belief_view
 from umbrak.services.known.judging import judge
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings
-from umbrak.services.plans.editing import OpenPlan, not_stale, open_plan
+from umbrak.services.plans.editing import not_stale
+from umbrak.services.plans.view import OpenPlan, open_plan
 from umbrak.services.routes.finding import LossView, losses_of, problem_of
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store

@@ -2,133 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
-from datetime import datetime
+from collections.abc import Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
-from pydantic import BaseModel, Field
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.cures import Cure
-from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
-from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
-from umbrak.core.questions import Question, questions_of
-from umbrak.core.rules.finding import Verdict
 from umbrak.core.targets import Target
 from umbrak.formats.documents import MachineDoc, layout_json, read_layout
 from umbrak.services.errors import NotFound, Refused, Stale
-from umbrak.services.known.judging import judge, judge_cures, judge_targets
-from umbrak.services.known.loading import Loaded, as_planned, check_facts, layout_of, load_machine, sound_layout
+from umbrak.services.known.judging import judge_targets
+from umbrak.services.known.loading import check_facts, load_machine, sound_layout
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.sheets.library import load_sheet
-from umbrak.services.shelf.shelf import note_needs, spares_of
+from umbrak.services.plans.view import OpenPlan, PlanView, _stacks, open_plan, view_of_plan
+from umbrak.services.shelf.changing import note_needs
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
-from umbrak.store.plans import CommandRow, PlanRow
-from umbrak.store.runs import doubts_of
-from umbrak.store.surveys import find_survey
-
-
-class ActionView(BaseModel):
-    """An action under the names of the command line's contract: `from` is no name for a Python field."""
-
-    do: Do
-    module: Module | None
-    source: str | None = Field(serialization_alias="from")
-    target: str | None = Field(serialization_alias="to")
-
-
-@dataclass(frozen=True, slots=True)
-class DoubtView:
-    """A clause of a sheet that a machine's own proposal contradicted."""
-
-    id: UUID
-    #: Of the rule that rests on it.
-    code: str
-    clause: str
-    words: str
-    by: str
-    at: datetime
-
-
-@dataclass(frozen=True, slots=True)
-class CureView:
-    """A cure as an edit: what to do in words of actions, and the slots that it changes."""
-
-    actions: tuple[ActionView, ...]
-    #: Slot -> what it shall hold, None = nothing.
-    changes: Mapping[str, Occupant | None]
-    loses_gib: float
-    gains_gib: float
-    verdict: Verdict
-
-
-@dataclass(frozen=True, slots=True)
-class PlanView:
-    """A plan with what it starts from and what it comes to."""
-
-    id: UUID
-    machine_id: UUID
-    name: str
-    state: str
-    version: int
-    updated_at: datetime
-    #: The layout that the plan starts from, and its goal; slots left out are empty.
-    now: Mapping[str, Occupant]
-    goal: Mapping[str, Occupant]
-    evaluation_now: Evaluation
-    evaluation: Evaluation
-    #: For each finding of the goal's evaluation, in its order; None where there is none.
-    cures: tuple[CureView | None, ...]
-    #: From now to the goal: kept modules first, then in workable order.
-    actions: tuple[ActionView, ...]
-    can_undo: bool
-    can_redo: bool
-    #: Who changed it last; None when nobody has.
-    changed_by: str | None
-    #: True when a newer survey found something else in the slots, or the machine has another sheet, than it was made with.
-    survey_changed: bool
-    sheet_changed: bool
-    discarded: bool
-    #: Slots that the first of two stages changes; empty = all at once.
-    first_stage: tuple[str, ...]
-    #: Clauses of its sheet that a machine's own proposal contradicted.
-    doubts: tuple[DoubtView, ...]
-    #: What to answer first.
-    questions: tuple[Question, ...]
-    #: Facts of the machine (firmware, system, processors, mode) that it will run with, where they are not today's.
-    runs_with: Mapping[str, Any]
-    #: What the goal comes to by what runs today; None where nothing else will run then.
-    verdict_today: Verdict | None
-
-
-@dataclass(frozen=True, slots=True)
-class OpenPlan:
-    """A plan being worked on inside a transaction."""
-
-    row: PlanRow
-    machine: Loaded
-    now: Layout
-    goal: Layout
-    commands: tuple[CommandRow, ...]
-    doubts: tuple[DoubtView, ...] = ()
-    #: Kinds of module that are on the shelf or offered.
-    spares: tuple[Module, ...] = ()
-
-    @property
-    def then(self) -> Loaded:
-        """The machine as the plan will have it run."""
-        return as_planned(self.machine, self.row.runs_with)
-
-    @property
-    def discarded(self) -> bool:
-        return self.row.discarded_at is not None
 
 
 def start_plan(
@@ -170,12 +63,6 @@ def start_plan(
         note_needs(db, key, sound_layout(m), read_layout(goal))
         refresh(db, machine_id)
         record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
-        return view_of_plan(open_plan(db, key))
-
-
-def see_plan(engine: Engine, key: UUID) -> PlanView:
-    """Raises NotFound."""
-    with engine.connect() as db:
         return view_of_plan(open_plan(db, key))
 
 
@@ -290,102 +177,6 @@ def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | No
     return judge_targets(plan.then, plan.goal, module, taken_from)
 
 
-def stage_layouts(plan: OpenPlan) -> tuple[Layout, ...]:
-    """What is fitted after each stage; the last is the goal. Of a first stage only what is still part of the goal counts:
-    the plan may have been changed since."""
-    wanted = read_layout(plan.row.first_stage) if plan.row.first_stage else None
-    if wanted is None:
-        return (plan.goal,)
-    first = Layout(
-        {s: wanted.get(s) if wanted.get(s) == plan.goal.get(s) else plan.now.get(s) for s in plan.machine.sheet.slots}
-    )
-    return (plan.goal,) if first in (plan.now, plan.goal) else (first, plan.goal)
-
-
-def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
-    row = store.find_plan(db, key, lock)
-    if row is None:
-        raise NotFound("plan")
-    machine = load_machine(db, row.machine_id)
-    survey = machine.survey if machine.survey.id == row.survey_id else find_survey(db, row.survey_id)
-    now = layout_of(survey.content)
-    if machine.row.sheet_hash != row.sheet_hash:
-        machine = replace(machine, sheet=load_sheet(db, row.sheet_hash))
-    doubts = doubts_about(db, machine.sheet.id)
-    commands = tuple(store.commands_of(db, key))
-    return OpenPlan(row, machine, now, read_layout(row.slots), commands, doubts, spares_of(db))
-
-
-def doubts_about(db: Connection, sheet_id: str) -> tuple[DoubtView, ...]:
-    return tuple(DoubtView(d.id, d.code, d.clause, d.words, d.by, d.at) for d in doubts_of(db, sheet_id))
-
-
-def view_of_plan(plan: OpenPlan) -> PlanView:
-    m = plan.machine
-    undoable, redoable = _stacks(plan.commands)
-    judged = judge(plan.then, plan.goal, plan.now)
-    return PlanView(
-        id=plan.row.id,
-        machine_id=plan.row.machine_id,
-        name=plan.row.name,
-        state=plan.row.state,
-        version=plan.row.version,
-        updated_at=plan.row.updated_at,
-        now=dict(plan.now),
-        goal=dict(plan.goal),
-        evaluation_now=judge(m, plan.now),
-        evaluation=judged,
-        runs_with=plan.row.runs_with or {},
-        verdict_today=judge(m, plan.goal, plan.now).verdict if plan.row.runs_with else None,
-        cures=_cures(plan),
-        actions=action_views(actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)),
-        can_undo=bool(undoable),
-        can_redo=bool(redoable),
-        changed_by=plan.commands[-1].by if plan.commands else None,
-        survey_changed=m.layout != plan.now,
-        sheet_changed=m.row.sheet_hash != plan.row.sheet_hash,
-        discarded=plan.discarded,
-        first_stage=_first_stage(plan),
-        doubts=plan.doubts,
-        questions=questions_of(m.sheet, plan.goal, judged),
-    )
-
-
-def _first_stage(plan: OpenPlan) -> tuple[str, ...]:
-    stages = stage_layouts(plan)
-    return stages[0].changed_from(plan.now) if len(stages) > 1 else ()
-
-
-def action_views(done: Iterable[Action]) -> tuple[ActionView, ...]:
-    return tuple(ActionView(do=a.do, module=a.module, source=a.source, target=a.target) for a in done)
-
-
-def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
-    return _cure_views(judge_cures(plan.then, plan.goal, plan.now, plan.spares), plan.goal)
-
-
-def machine_cures(engine: Engine, machine_id: UUID) -> tuple[CureView | None, ...]:
-    """A cure for each finding of the machine as it is. Raises NotFound."""
-    with engine.connect() as db:
-        m = load_machine(db, machine_id)
-        return _cure_views(judge_cures(m, m.layout, None, spares_of(db)), m.layout)
-
-
-def _cure_views(found: Iterable[Cure | None], goal: Layout) -> tuple[CureView | None, ...]:
-    return tuple(
-        None
-        if c is None
-        else CureView(
-            actions=action_views(c.actions),
-            changes={s: c.layout.get(s) for s in c.layout.changed_from(goal)},
-            loses_gib=c.loses_gib,
-            gains_gib=c.gains_gib,
-            verdict=c.verdict,
-        )
-        for c in found
-    )
-
-
 def may_change(plan: OpenPlan) -> None:
     """What is on the bench, or was, stays as it was when its run sheet was made."""
     if plan.row.state in ("under way", "proved", "backed out"):
@@ -398,23 +189,6 @@ def not_stale(plan: OpenPlan, version: int, yours: dict[str, Any]) -> None:
         raise Stale(
             f"{by or 'Somebody'} changed this plan meanwhile; nothing of yours was saved.", view_of_plan(plan), yours
         )
-
-
-def _stacks(commands: Sequence[CommandRow]) -> tuple[list[CommandRow], list[CommandRow]]:
-    """(edits that can be undone, edits that can be redone), each with the next one last."""
-    undoable: list[CommandRow] = []
-    redoable: list[CommandRow] = []
-    for command in commands:
-        if not command.changes:
-            continue  # a new name is no move on the board
-        if command.kind == "edit":
-            undoable.append(command)
-            redoable.clear()
-        elif command.kind == "undo":
-            redoable.append(undoable.pop())
-        else:
-            undoable.append(redoable.pop())
-    return undoable, redoable
 
 
 def append_command(

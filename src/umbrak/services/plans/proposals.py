@@ -19,7 +19,8 @@ from umbrak.core.rules.finding import Verdict
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
-from umbrak.services.plans.editing import ActionView, action_views, open_plan
+from umbrak.services.known.moves import ActionView, action_views
+from umbrak.services.plans.view import open_plan
 from umbrak.store import plans as store
 from umbrak.store.plans import PlanRow
 

@@ -17,7 +17,7 @@ from umbrak.core.rules.finding import Severity
 from umbrak.core.runsheet.after import start_minutes
 from umbrak.core.runsheet.handling import slot_words
 from umbrak.formats.entries import EntryDoc
-from umbrak.services.bench.runs import layouts_of
+from umbrak.services.bench.view import layouts_of
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded

@@ -16,15 +16,16 @@ from umbrak.core.platform.difference import compare_slot
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.statement import SourceKind
 from umbrak.formats.documents import layout_json, like_key, read_layout
-from umbrak.services.bench.runs import RunView, found_run, layouts_of, run_view, under_way
+from umbrak.services.bench.entering import under_way
+from umbrak.services.bench.view import RunView, found_run, layouts_of, run_view
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import NewTrial, note_trial
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned, load_machine, sources_of
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.proof.proof import newest_fresh, proof_view
-from umbrak.services.shelf.shelf import clear_needs, put_away, take_from_shelf
+from umbrak.services.proof.view import newest_fresh, proof_view
+from umbrak.services.shelf.changing import clear_needs, put_away, take_from_shelf
 from umbrak.store import machines as machine_store
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store

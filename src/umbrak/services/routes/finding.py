@@ -21,9 +21,9 @@ from umbrak.core.routes.search import Progress
 from umbrak.services.evidence.trials import BeliefView, belief_view, trial_of
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine, sound_layout
+from umbrak.services.known.moves import ActionView, action_views
 from umbrak.services.people.settings import MoneySettings, evidence_table, money_settings
-from umbrak.services.plans.editing import ActionView, action_views
-from umbrak.services.shelf.shelf import candidates_for
+from umbrak.services.shelf.view import candidates_for
 from umbrak.store.trials import trials_like
 
 

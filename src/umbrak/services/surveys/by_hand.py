@@ -15,7 +15,7 @@ from umbrak.formats.documents import layout_json
 from umbrak.services.errors import Refused, Stale
 from umbrak.services.known.loading import sources_of
 from umbrak.services.known.summaries import refresh
-from umbrak.services.machines.page import Drive, current, view_of
+from umbrak.services.known.view import Drive, current, view_of
 from umbrak.services.people.accounts import Role, need
 from umbrak.store.accounts import Account
 from umbrak.store.history import record

@@ -1,0 +1,162 @@
+"""Runs: the run sheet of one stage made and kept, what is ticked and noted of it, and how it ends early.
+
+Everything that happens at the bench is an entry under an id that the bench made: sent twice it is kept once, and what is kept
+is never changed. What a step's state is, and what is proved, follows from the entries.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.evaluate import RULES_VERSION
+from umbrak.core.plan.sizing import Member, duty_while_open
+from umbrak.core.rules.finding import Verdict, could_harm
+from umbrak.core.runsheet.make import run_sheet
+from umbrak.core.runsheet.step import Minutes, Work
+from umbrak.formats.documents import layout_json
+from umbrak.formats.to_json import run_sheet_json
+from umbrak.services.bench.view import RunView, StepView, _step, found_run, run_view
+from umbrak.services.errors import Refused
+from umbrak.services.evidence.trials import beliefs_of
+from umbrak.services.known.judging import judge
+from umbrak.services.known.summaries import refresh
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.people.settings import money_settings
+from umbrak.services.plans.approval import HARM, may_run
+from umbrak.services.plans.view import OpenPlan, open_plan, stage_layouts
+from umbrak.services.routes.sizing import duty_of
+from umbrak.store import plans as plan_store
+from umbrak.store import runs as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+
+
+@dataclass(frozen=True, slots=True)
+class PreviewView:
+    """A run sheet before it is begun; no steps where the plan changes nothing."""
+
+    steps: tuple[StepView, ...]
+    down: Minutes
+    hands_on: Minutes
+    stages: int
+
+
+def work_of(db: Connection, plan: OpenPlan, soak_days: float = 3.0) -> list[Work]:
+    """What is to be done in each stage of a plan, with all that stands around it."""
+    m = plan.machine
+    stages = stage_layouts(plan)
+    group = duty_of(db, m.row.id, m.row.duty_group)
+    duty = None
+    if group is not None and len(group.members) > 1:
+        duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in group.members], m.row.name)
+    today = datetime.now(UTC).date()
+    content = m.survey.content
+    claims = tuple(b.claim.words for b in beliefs_of(db, m, plan.goal, plan.now))
+    first = Work(
+        now=plan.now,
+        goal=stages[0],
+        failed=frozenset(content.failed),
+        stages=len(stages),
+        title=f"{m.row.name}: {plan.row.name}",
+        bays={int(n): (d["serial"] or d["label"]) if d else "" for n, d in content.bays.items()},
+        group=m.row.duty_group,
+        duty=duty,
+        claims=claims,
+        backup_tiers=max(1, money_settings(db).backup_tiers),
+        soak_days=soak_days,
+        versions=versions_of(plan),
+        under_warranty=m.row.warranty_end is not None and m.row.warranty_end >= today,
+    )
+    works = [first]
+    for i, goal in enumerate(stages[1:], 2):
+        works.append(replace(first, now=stages[i - 2], goal=goal, failed=frozenset(), stage=i))
+    return works
+
+
+def versions_of(plan: OpenPlan) -> tuple[tuple[str, str, str], ...]:
+    """(what, as it is, as it will be) of the firmware and system that the plan runs with."""
+    then, now = plan.row.runs_with or {}, plan.machine.row.facts
+    return tuple((what, now.get(what) or "", then[what]) for what in ("firmware", "system") if then.get(what))
+
+
+def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float = 3.0) -> RunView:
+    """Make the run sheet of the plan's next stage and begin it.
+
+    Raises
+        NotFound
+        Refused   there is nothing to do, or a stop against it; a lead has to approve it first; the machine is at work already; its
+                  slots are not known to be what the plan starts from
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        plan = open_plan(db, plan_id, lock=True)
+        m = plan.machine
+        done = [r for r in store.runs_of_plan(db, plan_id) if r.state == "proved"]
+        _may_start(db, plan)
+        works = work_of(db, plan, soak_days)
+        # Proved stages are in the plan's `now` already.
+        stage = len(done) + 1
+        stages = len(done) + len(works)
+        work = replace(works[0], stage=stage, stages=stages)
+        made = run_sheet(m.sheet, m.machine, work)
+        if not any(s.action for s in made.steps):
+            raise Refused("plan", "The plan changes nothing: plan modules in Fit first.")
+        judged = judge(plan.then, plan.goal, plan.now)
+        document = {
+            "schema": 1,
+            "sheet": run_sheet_json(made),
+            "now": layout_json(work.now),
+            "goal": layout_json(work.goal),
+            "failed": sorted(work.failed),
+            "bays": {str(n): d for n, d in work.bays.items()},
+            "soak_days": soak_days,
+            "verdict": judged.verdict.value,
+            "findings": sorted({f.code for f in judged.findings}),
+            "sheet_hash": m.sheet.hash,
+            "firmware": m.machine.firmware,
+            "rules": RULES_VERSION,
+        }
+        values = {"machine_id": m.row.id, "plan_id": plan_id, "stage": stage, "stages": stages, "document": document}
+        key = store.add_run(db, {**values, "account_id": account.id})
+        if key is None:
+            raise Refused("machine", f"{m.row.name} is on the bench already: end the run that is under way first.")
+        plan_store.set_state(db, plan_id, "under way")
+        refresh(db, m.row.id)
+        record(db, "run started", account.id, m.row.id, plan_id, run=str(key), stage=stage, stages=stages)
+        return run_view(db, found_run(db, key))
+
+
+def _may_start(db: Connection, plan: OpenPlan) -> None:
+    judged = judge(plan.then, plan.goal, plan.now)
+    if plan.discarded or plan.row.state in ("proved", "backed out"):
+        raise Refused("plan", f"This plan is {'discarded' if plan.discarded else plan.row.state}: start another one.")
+    if plan.machine.layout != plan.now:
+        raise Refused(
+            "plan", "A newer survey found something else in the slots: make a new plan from what is fitted now."
+        )
+    if judged.verdict is Verdict.NO_GO:
+        raise Refused("plan", "Something stops this plan: Fit says what. Nothing of it may be fitted.")
+    if could_harm(judged.findings):
+        raise Refused("plan", HARM)
+    if why := may_run(db, plan):
+        raise Refused("approval", why)
+
+
+def preview(engine: Engine, plan_id: UUID) -> PreviewView:
+    """The run sheet that the plan's next stage would have today. Raises NotFound."""
+    with engine.connect() as db:
+        plan = open_plan(db, plan_id)
+        work = work_of(db, plan)[0]
+        made = run_sheet(plan.machine.sheet, plan.machine.machine, work)
+    steps = run_sheet_json(made)["steps"]
+    changes = any(s.action for s in made.steps)
+    return PreviewView(
+        tuple(_step(i, s, None, None) for i, s in enumerate(steps, 1)) if changes else (),
+        made.down,
+        made.hands_on,
+        work.stages,
+    )

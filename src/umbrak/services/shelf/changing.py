@@ -1,0 +1,191 @@
+"""Putting modules on the Shelf and taking them off, keeping offers and withdrawing them."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine, func
+
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.platform.machine import Layout
+from umbrak.formats.documents import like_key, module_json
+from umbrak.services.errors import NotFound, Refused, Stale
+from umbrak.services.people.accounts import Role, need
+from umbrak.services.shelf.view import _USABLE, STATES, ShelfView, _module_of, _shelf
+from umbrak.store import shelf as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+
+
+@dataclass(frozen=True, slots=True)
+class NewStock:
+    """Modules put on the shelf."""
+
+    module: Module
+    count: int = 1
+    state: str = "new"
+    part: str | None = None
+    place: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class NewOffer:
+    """What a supplier asks for a kit."""
+
+    part: str
+    module: Module
+    supplier: str
+    price: Decimal
+    kit: int = 1
+    stock: int | None = None
+    lead_days: int | None = None
+    listed: bool | None = None
+    priced_on: date | None = None
+
+
+def note_needs(db: Connection, plan_id: UUID, now: Layout, goal: Layout) -> None:
+    """Keep what a plan puts in beyond what is fitted: so much of the shelf it reserves."""
+    fitted = Counter(alike(m) for m in now.values() if isinstance(m, Module))
+    wanted = Counter(alike(m) for m in goal.values() if isinstance(m, Module))
+    store.set_needs(db, plan_id, {like_key(m): n for m, n in (wanted - fitted).items()})
+
+
+def clear_needs(db: Connection, plan_id: UUID) -> None:
+    """A plan that is over needs nothing any more."""
+    store.set_needs(db, plan_id, {})
+
+
+def add_stock(engine: Engine, account: Account, new: NewStock) -> ShelfView:
+    """Put modules on the shelf. Raises Refused, which names the field."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        _add_stock(db, account, new)
+        return _shelf(db)
+
+
+def _add_stock(db: Connection, account: Account, new: NewStock) -> None:
+    module = _described(db, new.module, new.part)
+    if module.capacity_gib is None:
+        raise Refused("module", "How large the modules are is needed: give the label, or a part that is known here.")
+    if new.state not in STATES:
+        raise Refused("state", f"“{new.state}” is no state; write one of {', '.join(STATES)}.")
+    if not 0 < new.count <= 100_000:
+        raise Refused("count", "At least one module is put on the shelf.")
+    if module.serial and new.count > 1:
+        raise Refused("count", "One serial is one module.")
+    values = {
+        "part": module.part, "module": module_json(module), "kind": like_key(module), "count": new.count,
+        "state": new.state, "place": new.place.strip(), "note": new.note.strip(),
+    }  # fmt: skip
+    key = store.add_stock(db, account.id, values)
+    record(db, "put on shelf", account.id, id=str(key), part=module.part, count=new.count)
+
+
+def put_away(
+    db: Connection,
+    account: Account,
+    module: Module,
+    state: str,
+    place: str,
+    note: str,
+    reference: str = "",
+    due_on: date | None = None,
+) -> None:
+    """Put one module that came out of a machine on the shelf: as pulled, suspect, or to be returned."""
+    values = {
+        "part": module.part, "module": module_json(module), "kind": like_key(module), "count": 1, "state": state,
+        "place": place.strip(), "note": note, "reference": reference.strip(), "due_on": due_on,
+    }  # fmt: skip
+    key = store.add_stock(db, account.id, values)
+    record(db, "put on shelf", account.id, id=str(key), part=module.part, count=1)
+
+
+def take_from_shelf(db: Connection, account: Account, kind: str, count: int) -> int:
+    """Take usable modules of a kind off the shelf, the oldest line first. Returns how many it had."""
+    wanted = count
+    for row in sorted(store.all_stock(db), key=lambda r: (r.state != "new", r.id)):
+        if row.kind == kind and row.state in _USABLE and wanted:
+            taken = min(wanted, row.count)
+            left = {"count": row.count - taken} if taken < row.count else {"gone_at": func.now()}
+            store.change_stock(db, row.id, row.version, left)
+            record(db, "taken from shelf", account.id, id=str(row.id), part=row.part, count=taken)
+            wanted -= taken
+    return count - wanted
+
+
+def _described(db: Connection, module: Module, part: str | None) -> Module:
+    """The module with its part number; one that is known by its part alone as the shelf or an offer describes it."""
+    part = (part or module.part or "").strip() or None
+    if module.capacity_gib is None and part:
+        kept = [(o.part, o.module) for o in store.all_offers(db)] + [(x.part, x.module) for x in store.all_stock(db)]
+        known = next((document for name, document in kept if name == part), None)
+        if known:
+            return replace(alike(_module_of(known)), serial=module.serial)
+    return replace(module, part=part)
+
+
+def change_stock(engine: Engine, account: Account, key: UUID, version: int, changes: dict[str, Any]) -> ShelfView:
+    """Change count, state, place or note of a line; a count of 0 takes it off.
+
+    Raises NotFound, Refused, Stale when it changed meanwhile.
+    """
+    need(account, Role.technician)
+    values = dict(changes)
+    if "state" in values and values["state"] not in STATES:
+        raise Refused("state", f"“{values['state']}” is no state; write one of {', '.join(STATES)}.")
+    if values.get("count") == 0:
+        values = {"gone_at": datetime.now(UTC)}
+    with engine.begin() as db:
+        kept = store.stock_version(db, key)
+        if kept is None:
+            raise NotFound("line on the shelf")
+        if kept != version or not store.change_stock(db, key, version, values):
+            raise Stale("Somebody changed this line meanwhile; nothing of yours was saved.", _shelf(db), changes)
+        record(db, "shelf changed", account.id, id=str(key), **changes)
+        return _shelf(db)
+
+
+def add_offer(engine: Engine, account: Account, new: NewOffer) -> ShelfView:
+    """Keep an offer; it takes the place of the supplier's older one for the same part and kit. Raises Refused."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        _add_offer(db, account, new)
+        return _shelf(db)
+
+
+def _add_offer(db: Connection, account: Account, new: NewOffer) -> None:
+    part = new.part.strip()
+    if not part:
+        raise Refused("part", "Give the part number.")
+    module = replace(_described(db, new.module, part), serial=None, made=None)
+    if module.capacity_gib is None:
+        raise Refused("module", f"How large {part} is, is needed: give its label.")
+    if new.price < 0 or new.kit < 1:
+        raise Refused(
+            "price" if new.price < 0 else "kit", "A kit holds one module at least and costs nothing at least."
+        )
+    today = datetime.now(UTC).date()
+    if new.priced_on and new.priced_on > today:
+        raise Refused("date", f"{new.priced_on} has not come yet.")
+    values = {
+        "part": part, "module": module_json(module), "kind": like_key(module), "supplier": new.supplier.strip(), "price": new.price,
+        "kit": new.kit, "stock": new.stock, "lead_days": new.lead_days, "listed": new.listed, "priced_on": new.priced_on or today,
+    }  # fmt: skip
+    key = store.add_offer(db, account.id, values)
+    record(db, "offer kept", account.id, id=str(key), part=part, price=str(new.price))
+
+
+def withdraw_offer(engine: Engine, account: Account, key: UUID) -> ShelfView:
+    """Take an offer away. Raises NotFound."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        if not store.withdraw_offer(db, key):
+            raise NotFound("offer")
+        record(db, "offer withdrawn", account.id, id=str(key))
+        return _shelf(db)

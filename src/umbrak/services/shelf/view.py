@@ -1,0 +1,231 @@
+"""The Shelf: modules on hand, suppliers' offers, which part is which, what plans have reserved."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.evidence.belief import unlike
+from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.routes.problem import Candidate, Origin
+from umbrak.formats.documents import read_layout
+from umbrak.services.evidence.trials import trial_of
+from umbrak.services.known.loading import load_machine
+from umbrak.services.people.settings import money_settings
+from umbrak.services.sheets.library import load_sheet
+from umbrak.store import sheets as sheet_store
+from umbrak.store import shelf as store
+from umbrak.store.shelf import OfferRow, StockRow
+from umbrak.store.trials import trials_of_parts
+
+STATES = ("new", "pulled", "suspect", "to-return")
+#: States from which a module may go into a machine.
+_USABLE = ("new", "pulled")
+
+
+@dataclass(frozen=True, slots=True)
+class Reservation:
+    """Modules of a kind that a plan is going to use."""
+
+    plan_id: UUID
+    plan: str
+    machine_id: UUID
+    machine: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class StockView:
+    id: UUID
+    version: int
+    part: str | None
+    module: Module
+    #: The module in a few words.
+    words: str
+    count: int
+    state: str
+    place: str
+    note: str
+    reserved: tuple[Reservation, ...]
+    #: How many of the line no plan has reserved.
+    free: int
+    #: Models whose maker lists the part.
+    listed_by: tuple[str, ...]
+    #: In what the module differs from those of the same part that were tried: their trials do not speak for it.
+    unlike_tried: tuple[str, ...]
+    updated_at: datetime
+    #: Of what goes back: under which reference, and by when it must have been answered.
+    reference: str
+    due_on: date | None
+
+
+@dataclass(frozen=True, slots=True)
+class OfferView:
+    id: UUID
+    part: str
+    module: Module
+    words: str
+    supplier: str
+    price: Decimal
+    kit: int
+    #: Price of a kit over what it holds; None where the module's size is not known.
+    per_gb: Decimal | None
+    stock: int | None
+    lead_days: int | None
+    listed: bool | None
+    listed_by: tuple[str, ...]
+    priced_on: date
+    age_days: int
+
+
+@dataclass(frozen=True, slots=True)
+class ShelfView:
+    currency: str
+    stock: tuple[StockView, ...]
+    offers: tuple[OfferView, ...]
+    #: What the text that was looked for was understood as, where it is a label.
+    understood: str
+
+
+def see_shelf(engine: Engine, text: str = "", machine_id: UUID | None = None) -> ShelfView:
+    """What is on hand and on offer; with a text only what has it in its part, place or supplier, or is such a module;
+    with a machine only what its slots take by generation and form. Raises NotFound."""
+    with engine.connect() as db:
+        view = _shelf(db, text.strip())
+        if machine_id is None:
+            return view
+        sheet = load_machine(db, machine_id).sheet
+    stock = tuple(s for s in view.stock if _goes_in(sheet, s.module))
+    return replace(view, stock=stock, offers=tuple(o for o in view.offers if _goes_in(sheet, o.module)))
+
+
+def _goes_in(sheet: Sheet, module: Module) -> bool:
+    """Whether slots of this model take the module as far as generation and form say."""
+    memory = sheet.memory
+    return module.generation in (None, memory.generation) and module.form in (None, memory.form)
+
+
+def _shelf(db: Connection, text: str = "") -> ShelfView:
+    listing = _Listing.of(db)
+    stock = _stock_views(db, store.all_stock(db), listing)
+    today = datetime.now(UTC).date()
+    offers = [_offer_view(r, listing, today) for r in store.all_offers(db)]
+    understood = ""
+    if text:
+        wanted = decode_label(text[:MAX_LABEL_LENGTH]).module
+        known = [v.part for v in stock] + [v.part for v in offers]
+        parts = {p for p in known if p and p.casefold() in text.casefold()}
+        understood = "" if parts or not wanted.capacity_gib else wanted.short()
+        stock = [v for v in stock if _meets(text, wanted, parts, v.part, v.module, v.words, v.place, v.note, v.state)]
+        offers = [v for v in offers if _meets(text, wanted, parts, v.part, v.module, v.words, v.supplier)]
+    return ShelfView(money_settings(db).currency, tuple(stock), tuple(offers), understood)
+
+
+def _meets(text: str, wanted: Module, parts: set[str], part: str | None, module: Module, *words: str) -> bool:
+    """Whether a line is what was typed or scanned: its part number, such a module, or words in it."""
+    if parts:
+        return part in parts
+    if wanted.capacity_gib and _is_such(wanted, module):
+        return True
+    return any(text.casefold() in (w or "").casefold() for w in (part, *words))
+
+
+def _is_such(wanted: Module, module: Module) -> bool:
+    """Whether a module has every member that a label told; what only tells bins and revisions apart is left out."""
+    members = ("generation", "form", "buffering", "ecc", "capacity_gib", "package_ranks", "device_width", "rate_mts")
+    return all(getattr(wanted, n) in (None, getattr(module, n)) for n in members)
+
+
+@dataclass(frozen=True, slots=True)
+class _Listing:
+    """Which models list which parts."""
+
+    sheets: tuple[Sheet, ...]
+
+    @classmethod
+    def of(cls, db: Connection) -> _Listing:
+        kept = (load_sheet(db, row.hash) for row in sheet_store.current_sheets(db))
+        return cls(tuple(s for s in kept if s.listed and not s.archetype))
+
+    def of_part(self, part: str | None) -> tuple[str, ...]:
+        return tuple(s.title for s in self.sheets if s.lists(part))
+
+
+def _module_of(document: dict[str, Any]) -> Module:
+    module = read_layout({"x": document})["x"]
+    assert isinstance(module, Module)
+    return module
+
+
+def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) -> list[StockView]:
+    """Lines with what of each is reserved: plans take from the usable lines of their kind, older plans first."""
+    needs = store.needs_of(db, sorted({r.kind for r in rows}))
+    tried = [trial_of(t) for t in trials_of_parts(db, sorted({r.part for r in rows if r.part}))]
+    left = [n.count for n in needs]
+    views = []
+    for r in rows:
+        reserved: list[Reservation] = []
+        free = r.count
+        for i, n in enumerate(needs if r.state in _USABLE else ()):
+            taken = min(free, left[i]) if n.kind == r.kind else 0
+            if taken:
+                reserved.append(Reservation(n.plan_id, n.plan, n.machine_id, n.machine, taken))
+                free -= taken
+                left[i] -= taken
+        module = _module_of(r.module)
+        views.append(
+            StockView(
+                r.id, r.version, r.part, module, module.short(), r.count, r.state, r.place, r.note,
+                tuple(reserved), free, listing.of_part(r.part),
+                tuple(dict.fromkeys(w for t in tried if t.part == r.part for w in unlike(t.module, module))), r.updated_at, r.reference, r.due_on,
+            )
+        )  # fmt: skip
+    return views
+
+
+def _offer_view(r: OfferRow, listing: _Listing, today: date) -> OfferView:
+    module = _module_of(r.module)
+    gib = (module.capacity_gib or 0) * r.kit
+    return OfferView(
+        r.id, r.part, module, module.short(), r.supplier, r.price, r.kit, round(r.price / Decimal(gib), 3) if gib else None,
+        r.stock, r.lead_days, r.listed, listing.of_part(r.part), r.priced_on, (today - r.priced_on).days,
+    )  # fmt: skip
+
+
+def candidates_for(db: Connection, sheet: Sheet, machine_id: UUID) -> tuple[Candidate, ...]:
+    """What a plan of this machine may be made of: usable modules on the shelf that no plan of another machine has
+    reserved, and offers."""
+    listing = _Listing.of(db)
+
+    found = []
+    for v in _stock_views(db, store.all_stock(db), listing):
+        own = sum(r.count for r in v.reserved if r.machine_id == machine_id)
+        if v.state in _USABLE and v.free + own and _goes_in(sheet, v.module):
+            found.append(Candidate(v.part or v.words, v.module, stock=v.free + own, origin=Origin.SHELF))
+    for r in store.all_offers(db):
+        module = _module_of(r.module)
+        if _goes_in(sheet, module):
+            found.append(Candidate(r.part, module, r.price, r.kit, r.stock, r.lead_days, r.listed, Origin.OFFER))
+    return tuple(found)
+
+
+def spares_of(db: Connection) -> tuple[Module, ...]:
+    """Kinds of module that are on the shelf in a usable state, or offered; each once, in no particular order."""
+    usable = [r for r in store.all_stock(db) if r.state in _USABLE and r.count]
+    rows = [(r.part, r.module) for r in usable] + [(r.part, r.module) for r in store.all_offers(db)]
+    found = (replace(m, part=m.part or part) for part, document in rows for m in (_module_of(document),))
+    return tuple(dict.fromkeys(map(alike, found)))
+
+
+# -- putting on and taking off --------------------------------------------------------------------------
+
+
+# -- tables ---------------------------------------------------------------------------------------------
