@@ -9,8 +9,7 @@ from tests.formats.smbios_facts import Device, listing
 from umbrak.core.platform.difference import Change
 from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
-from umbrak.services.known.view import MachineView
-from umbrak.services.machines.page import see_machine
+from umbrak.services.machines.page import MachineView, see_machine
 from umbrak.services.surveys.intake import take_in
 from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference, settle
 from umbrak.store.accounts import Account, find_credentials

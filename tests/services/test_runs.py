@@ -18,7 +18,7 @@ from tests.services.test_taking_in import key_of
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
 from umbrak.core.proof.compare import Seen
-from umbrak.formats.documents import MachineDoc, StatementDoc
+from umbrak.formats.documents import MachineDoc, StatementDoc, layout_json, module_json
 from umbrak.formats.entries import ENTRY
 from umbrak.formats.faults import InputError
 from umbrak.services.bench.entering import add_photo, compare_label, see_attachment, set_window
@@ -118,7 +118,7 @@ def replacing(engine: Engine, technician: Account, lead: Account) -> Bench:
 
 
 def as_seen(bench: Bench, **other: Any) -> dict[str, Any]:
-    return {**bench.run.goal, **other}
+    return {**layout_json(Layout(bench.run.goal)), **other}
 
 
 def prove(bench: Bench) -> None:
@@ -289,7 +289,7 @@ def test_a_staged_plan_stops_until_its_first_stage_is_proved(
     bench = Bench(engine, technician, start_run(engine, technician, plan.id))
     assert (bench.run.stage, bench.run.stages) == (1, 2)
     assert [s.slots for s in bench.run.steps if s.do] == [("CPU2.A2",)]
-    serial = {"CPU2.A2": {**bench.run.goal["CPU2.A2"], "serial": "S-1"}}
+    serial = {"CPU2.A2": {**module_json(bench.run.goal["CPU2.A2"]), "serial": "S-1"}}
     prove(bench)
     bench.enter("survey", slots=as_seen(bench, **serial))
     sign_off(engine, technician, bench.id, SignOff("fine", "", "", {}), bench.now)

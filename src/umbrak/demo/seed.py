@@ -14,9 +14,10 @@ from sqlalchemy import Engine
 
 from umbrak.core.memory.label import decode_label
 from umbrak.core.plan.sizing import Sizing, Workload
+from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
-from umbrak.formats.documents import MachineDoc, layout_json, read_layout
+from umbrak.formats.documents import MachineDoc, read_layout
 from umbrak.formats.sheet.reading import SheetReading, read_sheet
 from umbrak.services.evidence.trials import NewTrial, add_trial
 from umbrak.services.known.summaries import refresh
@@ -30,7 +31,7 @@ from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
 from umbrak.store.engine import setting_up
 from umbrak.store.history import record
-from umbrak.store.surveys import SurveyContent, add_survey
+from umbrak.store.surveys import add_survey
 
 #: The demo's accounts: name, as shown, role; one password. Its database is on loopback and holds nothing that is real.
 PEOPLE = (("technician", "I. Mar", "technician"), ("lead", "R. Holm", "lead"), ("viewer", "N. Vik", "viewer"))
@@ -109,7 +110,7 @@ class Scenario:
 
 def _machine(engine: Engine, account: Account, scenario: Scenario, given: dict[str, Any]) -> None:
     site, (sheet, _, layout) = scenario.site, scenario.parts(given)
-    facts = MachineDoc(**{"processors": given["processors"], **given.get("facts", {})}).model_dump()
+    facts = MachineDoc(**{"processors": given["processors"], **given.get("facts", {})})
     taken_at = datetime.now(UTC) - timedelta(days=given["days_ago"])
     with engine.begin() as db:
         site_id = store.find_or_add_site(db, site["name"], site["zone"])
@@ -120,7 +121,7 @@ def _machine(engine: Engine, account: Account, scenario: Scenario, given: dict[s
         key = store.add_machine(db, given["name"], site_id, given["place"], sheet.hash, facts, group, **more)
         if key is None:
             raise ValueError(f"the scenario names {given['name']} twice")
-        content = SurveyContent(layout_json(layout), sorted(given.get("failed", ())))
+        content = Known(layout, tuple(sorted(given.get("failed", ()))))
         add_survey(db, key, given["kind"], content, account.id, None, taken_at)
         refresh(db, key)
         record(db, "machine made", account.id, key, name=given["name"])

@@ -174,9 +174,37 @@ class FoundDoc(Entry):
 
 
 ReadingDoc.model_rebuild()
+#: What a person, or the bench's page, sends.
 EntryDoc = Annotated[
     DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | SurveyDoc | MemoryTestDoc | ReadingDoc | SoakDoc | RestartDoc | ScrubDoc
     | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc | FoundDoc,
     Field(discriminator="kind"),
 ]  # fmt: skip
 ENTRY: TypeAdapter[EntryDoc] = TypeAdapter(EntryDoc)
+
+
+class PhotoDoc(Entry):
+    """A photo of a step; the picture is its attachment."""
+
+    kind: Literal["photo"]
+    step: StepKey | None = None
+
+
+class TestLogDoc(MemoryTestDoc):
+    """A memory test, with the lines of its log that told how it went; the log is its attachment."""
+
+    because: list[str] = []
+
+
+#: What is kept: also what came with a file, which is read here and not sent.
+KeptEntry = Annotated[
+    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | SurveyDoc | TestLogDoc | ReadingDoc | SoakDoc | RestartDoc | ScrubDoc
+    | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc | FoundDoc | PhotoDoc,
+    Field(discriminator="kind"),
+]  # fmt: skip
+KEPT_ENTRY: TypeAdapter[KeptEntry] = TypeAdapter(KeptEntry)
+
+
+def kept_entry(sent: EntryDoc) -> KeptEntry:
+    """What was sent as it is kept."""
+    return TestLogDoc(**sent.model_dump()) if isinstance(sent, MemoryTestDoc) else sent

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from html import escape
 from typing import Any
 
+from umbrak.core.runsheet.step import RunSheet, Step, Who
+
 
 @dataclass(frozen=True, slots=True)
 class PaperSlot:
@@ -28,7 +30,7 @@ class Paper:
     window: str
     made: str
     #: In the shape of the command line's contract.
-    sheet: Mapping[str, Any]
+    sheet: RunSheet
     #: Board, riser or socket -> its slots in order.
     slots: Mapping[str, Sequence[PaperSlot]]
     #: Bay -> what tells its drive apart.
@@ -58,9 +60,9 @@ def paper_html(p: Paper) -> str:
         f"<p class=head>{escape(', '.join(x for x in (p.model, p.place, p.stage, p.window) if x))}<br>{escape(p.made)}</p>",
     ]
     phase = ""
-    for number, step in enumerate(p.sheet["steps"], 1):
-        if step["phase"] != phase:
-            phase = step["phase"]
+    for number, step in enumerate(p.sheet.steps, 1):
+        if step.phase != phase:
+            phase = step.phase
             parts.append(f"<h2>{escape(phase[0].upper() + phase[1:])}</h2>")
         parts.append(_step(number, step))
     parts.append("<h2>Slot map</h2>")
@@ -80,8 +82,8 @@ def paper_html(p: Paper) -> str:
     return f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(p.machine)}</title><style>{_STYLE}</style><body>{''.join(parts)}"
 
 
-def _step(number: int, s: Mapping[str, Any]) -> str:
-    low, high = s["minutes"]["low"], s["minutes"]["high"]
+def _step(number: int, s: Step) -> str:
+    low, high = s.minutes.low, s.minutes.high
     minutes = (
         ""
         if not high
@@ -91,25 +93,25 @@ def _step(number: int, s: Mapping[str, Any]) -> str:
         if high < 1440
         else f"{high / 1440:.3g} days"
     )
-    inner = [f"<strong>{escape(s['text'])}</strong>"]
-    if s["why"]:
-        inner.append(f"<div class=small>why: {escape(s['why'])}</div>")
-    if s["tools"]:
-        inner.append(f"<div class=small>with: {escape(', '.join(s['tools']))}</div>")
-    if s["details"]:
-        inner.append("<ul>" + "".join(f"<li>{escape(d)}" for d in s["details"]) + "</ul>")
-    if s["checks"]:
+    inner = [f"<strong>{escape(s.text)}</strong>"]
+    if s.why:
+        inner.append(f"<div class=small>why: {escape(s.why)}</div>")
+    if s.tools:
+        inner.append(f"<div class=small>with: {escape(', '.join(s.tools))}</div>")
+    if s.details:
+        inner.append("<ul>" + "".join(f"<li>{escape(d)}" for d in s.details) + "</ul>")
+    if s.checks:
         inner.append(
-            "<ul class=checks>" + "".join(f"<li><span class=box></span> {escape(c)}" for c in s["checks"]) + "</ul>"
+            "<ul class=checks>" + "".join(f"<li><span class=box></span> {escape(c)}" for c in s.checks) + "</ul>"
         )
-    if s["hold"]:
+    if s.hold:
         inner.append(
             "<div class=small>a second person or a lead ticks this; to go back:</div>"
-            if s["who"] == "second"
+            if s.who is Who.SECOND
             else "<div class=small>to go back:</div>"
         )
-        inner.append("<ul>" + "".join(f"<li>{escape(w)}" for w in s["back_out"]) + "</ul>")
-    kind = "step hold" if s["hold"] else "step"
+        inner.append("<ul>" + "".join(f"<li>{escape(w)}" for w in s.back_out) + "</ul>")
+    kind = "step hold" if s.hold else "step"
     return f'<div class="{kind}"><span class=n>{number}</span><span><span class=box></span></span><div>{"".join(inner)}</div><span class=min>{minutes}</span></div>'
 
 

@@ -23,6 +23,7 @@ import umbrak
 from umbrak.devices.networks import DeviceError
 from umbrak.formats.bounds import MAX_FAULTS
 from umbrak.formats.faults import InputError
+from umbrak.formats.kept import Unreadable
 from umbrak.services.errors import NotAllowed, NotFound, NotSignedIn, Refused, ServiceError, Stale, TooMany
 
 
@@ -99,6 +100,11 @@ def install(app: FastAPI) -> None:
             {"field": f.path or f.where, "message": f.message, "line": f.line, "column": f.column} for f in error.faults
         ]
         return problem(422, error.code, "Cannot be read", str(error), errors=errors)
+
+    @app.exception_handler(Unreadable)
+    def kept_unreadable(request: Request, error: Unreadable) -> JSONResponse:
+        note(request.scope, error)
+        return problem(500, "unreadable-document", "What is kept cannot be read", str(error))
 
     @app.exception_handler(RequestValidationError)
     def wrong_body(_: Request, error: RequestValidationError) -> JSONResponse:

@@ -10,6 +10,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, bindparam, func, insert, select, text, update
 
+from umbrak.formats.kept import JOB, JobOptions
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, job, job_step
 
@@ -33,7 +34,6 @@ class JobRow:
     #: Who started it, as shown.
     by: str
     title: str
-    document: dict[str, Any]
     created_at: datetime
     ended_at: datetime | None
     #: Steps by state.
@@ -51,10 +51,10 @@ class StepRow:
 
 
 def add_job(
-    db: Connection, kind: str, account_id: UUID, title: str, document: dict[str, Any], steps: Sequence[NewStep]
+    db: Connection, kind: str, account_id: UUID, title: str, options: JobOptions, steps: Sequence[NewStep]
 ) -> UUID:
     key = new_id()
-    values = {"id": key, "kind": kind, "account_id": account_id, "title": title, "document": document}
+    values = {"id": key, "kind": kind, "account_id": account_id, "title": title, "document": JOB.write(options)}
     db.execute(insert(job).values(values))
     rows = [
         {"job_id": key, "number": i, "name": s.name, "raw": s.raw, "machine_id": s.machine_id}
@@ -77,13 +77,13 @@ class JobHead:
     state: str
     stop_asked: bool
     account_id: UUID
-    document: dict[str, Any]
+    options: JobOptions
 
 
 def job_head(db: Connection, key: UUID) -> JobHead | None:
     columns = (job.c.kind, job.c.state, job.c.stop_asked, job.c.account_id, job.c.document)
     row = db.execute(select(*columns).where(job.c.id == key)).one_or_none()
-    return JobHead(*row) if row else None
+    return JobHead(row.kind, row.state, row.stop_asked, row.account_id, JOB.read(row.document)) if row else None
 
 
 def newest_jobs(db: Connection, limit: int = 20) -> list[JobRow]:
@@ -106,7 +106,10 @@ def _jobs(db: Connection, condition: Any, limit: int = 1) -> list[JobRow]:
     for r in db.execute(by_state.where(job_step.c.job_id.in_(counted)).group_by(job_step.c.job_id, job_step.c.state)):
         counted[r.job_id][r.state] = r.n
     return [
-        JobRow(r.id, r.kind, r.state, r.stop_asked, r.account_id, r.shown_as, r.title, r.document, r.created_at, r.ended_at, counted[r.id])
+        JobRow(
+            id=r.id, kind=r.kind, state=r.state, stop_asked=r.stop_asked, account_id=r.account_id, by=r.shown_as, title=r.title,
+            created_at=r.created_at, ended_at=r.ended_at, counts=counted[r.id],
+        )
         for r in rows
     ]  # fmt: skip
 

@@ -11,6 +11,7 @@ from uuid import UUID
 from sqlalchemy import Connection, delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.formats.kept import SERVICE, ServiceFacts
 from umbrak.store.tables import machine, machine_service
 
 
@@ -20,7 +21,7 @@ class ServiceRow:
     machine: str
     kind: str
     address: str
-    document: dict[str, Any]
+    facts: ServiceFacts
     sealed: bytes
     asked_at: datetime | None
     trouble: str
@@ -30,7 +31,10 @@ _SERVICES = select(machine_service, machine.c.name).join(machine)
 
 
 def _row(r: Any) -> ServiceRow:
-    return ServiceRow(r.machine_id, r.name, r.kind, r.address, r.document, r.sealed, r.asked_at, r.trouble)
+    return ServiceRow(
+        machine_id=r.machine_id, machine=r.name, kind=r.kind, address=r.address, facts=SERVICE.read(r.document), sealed=r.sealed,
+        asked_at=r.asked_at, trouble=r.trouble,
+    )  # fmt: skip
 
 
 def services_of(db: Connection, machine_id: UUID) -> list[ServiceRow]:
@@ -50,10 +54,8 @@ def machines_with_services(db: Connection, only: Sequence[UUID] | None = None) -
     return [_row(r) for r in db.execute(query.order_by(machine.c.name, machine_service.c.kind))]
 
 
-def keep_service(
-    db: Connection, machine_id: UUID, kind: str, address: str, document: dict[str, Any], sealed: bytes
-) -> None:
-    values = {"address": address, "document": document, "sealed": sealed, "asked_at": None, "trouble": ""}
+def keep_service(db: Connection, machine_id: UUID, kind: str, address: str, facts: ServiceFacts, sealed: bytes) -> None:
+    values = {"address": address, "document": SERVICE.write(facts), "sealed": sealed, "asked_at": None, "trouble": ""}
     statement = upsert(machine_service).values(machine_id=machine_id, kind=kind, **values)
     db.execute(statement.on_conflict_do_update(index_elements=["machine_id", "kind"], set_=values))
 

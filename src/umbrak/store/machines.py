@@ -10,6 +10,8 @@ from uuid import UUID
 from sqlalchemy import Connection, Select, case, func, insert, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.formats.documents import MachineDoc
+from umbrak.formats.kept import FACTS
 from umbrak.store.engine import new_id
 from umbrak.store.plans import PlanRow, plan_row
 from umbrak.store.tables import machine, machine_summary, plan, sheet, site, survey
@@ -26,7 +28,7 @@ class MachineRow:
     zone: str
     sheet_hash: str
     sheet_title: str
-    facts: dict[str, Any]
+    _facts: dict[str, Any]
     version: int
     duty_group: str
     #: Who looks after it, until when its maker answers for it, and its own serial number; "" = not known.
@@ -34,6 +36,11 @@ class MachineRow:
     warranty_end: date | None
     serial: str
     retired_at: datetime | None
+
+    @property
+    def facts(self) -> MachineDoc:
+        """Raises Unreadable."""
+        return FACTS.read(self._facts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +71,7 @@ def add_machine(
     site_id: UUID | None,
     place: str,
     sheet_hash: str,
-    facts: dict[str, Any],
+    facts: MachineDoc,
     duty_group: str = "",
     **more: Any,
 ) -> UUID | None:
@@ -76,7 +83,7 @@ def add_machine(
         "site_id": site_id,
         "place": place,
         "sheet_hash": sheet_hash,
-        "facts": facts,
+        "facts": FACTS.write(facts),
         "duty_group": duty_group,
     }
     return db.execute(upsert(machine).values(values).on_conflict_do_nothing().returning(machine.c.id)).scalar()
@@ -92,8 +99,9 @@ _MACHINE = select(
 
 def _machine(row: Any) -> MachineRow:
     return MachineRow(
-        row.id, row.name, row.place, row.site, row.zone, row.sheet_hash, row.sheet_title, row.facts, row.version,
-        row.duty_group, row.keeper, row.warranty_end, row.serial, row.retired_at,
+        id=row.id, name=row.name, place=row.place, site=row.site, zone=row.zone, sheet_hash=row.sheet_hash,
+        sheet_title=row.sheet_title, _facts=row.facts, version=row.version, duty_group=row.duty_group, keeper=row.keeper,
+        warranty_end=row.warranty_end, serial=row.serial, retired_at=row.retired_at,
     )  # fmt: skip
 
 
@@ -119,7 +127,9 @@ def name_taken(db: Connection, name: str, but: UUID) -> bool:
 
 
 def change_machine(db: Connection, key: UUID, version: int, values: dict[str, Any]) -> None:
-    """Set columns and the version."""
+    """Set columns and the version; `facts` is given as a MachineDoc."""
+    if "facts" in values:
+        values = {**values, "facts": FACTS.write(values["facts"])}
     db.execute(
         update(machine).where(machine.c.id == key).values(**values, version=version, updated_at=func.clock_timestamp())
     )

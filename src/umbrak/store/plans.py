@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -10,6 +11,9 @@ from uuid import UUID
 from sqlalchemy import Connection, func, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.core.platform.machine import Layout
+from umbrak.formats.documents import MachineDoc
+from umbrak.formats.kept import COMMAND, GOAL, RUNS_WITH, Change
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, plan, plan_command
 
@@ -22,34 +26,46 @@ class PlanRow:
     state: str
     sheet_hash: str
     survey_id: UUID
-    #: Slot -> module or "unknown"; empty slots are left out.
-    slots: dict[str, Any]
     version: int
     updated_at: datetime
     discarded_at: datetime | None
-    #: What is fitted first: slot -> module; None = all at once.
-    first_stage: dict[str, Any] | None = None
-    #: Facts of the machine (firmware, system, processors, mode) that it will run with; those left out stay as they are.
-    runs_with: dict[str, Any] | None = None
+    _goal: dict[str, Any]
+    _first_stage: dict[str, Any] | None
+    _runs_with: dict[str, Any] | None
+
+    # What follows is read when it is asked for, so that a plan that cannot be read costs nothing but itself: each raises Unreadable.
+
+    @property
+    def goal(self) -> Layout:
+        return GOAL.read(self._goal)
+
+    @property
+    def first_stage(self) -> Layout | None:
+        """What is fitted first; None = all at once."""
+        return GOAL.read(self._first_stage) if self._first_stage else None
+
+    @property
+    def runs_with(self) -> MachineDoc | None:
+        """Facts of the machine that it will run with; those that are not set in it stay as they are."""
+        return RUNS_WITH.read(self._runs_with) if self._runs_with else None
 
 
 @dataclass(frozen=True, slots=True)
 class CommandRow:
     version: int
     kind: str
-    #: Slot -> {"from": occupant, "to": occupant}
-    changes: dict[str, dict[str, Any]]
+    changes: Mapping[str, Change]
     by: str | None
     at: datetime
 
 
 def add_plan(
-    db: Connection, machine_id: UUID, name: str, sheet_hash: str, survey_id: UUID, slots: dict[str, Any]
+    db: Connection, machine_id: UUID, name: str, sheet_hash: str, survey_id: UUID, goal: Layout
 ) -> UUID | None:
     """The new plan's id, or None when the machine has a plan of that name."""
     values = {
         "id": new_id(), "machine_id": machine_id, "name": name, "sheet_hash": sheet_hash, "survey_id": survey_id,
-        "goal": {"schema": 1, "slots": slots},
+        "goal": GOAL.write(goal),
     }  # fmt: skip
     return db.execute(upsert(plan).values(values).on_conflict_do_nothing().returning(plan.c.id)).scalar()
 
@@ -61,20 +77,20 @@ def plan_row(row: Any, prefix: str = "") -> PlanRow:
         return getattr(row, prefix + name)
 
     return PlanRow(
-        of("id"), of("machine_id"), of("name"), of("state"), of("sheet_hash"), of("survey_id"), of("goal")["slots"],
-        of("version"), of("updated_at"), of("discarded_at"), (of("first_stage") or {}).get("slots"),
-        (of("runs_with") or {}).get("facts"),
+        id=of("id"), machine_id=of("machine_id"), name=of("name"), state=of("state"), sheet_hash=of("sheet_hash"),
+        survey_id=of("survey_id"), version=of("version"), updated_at=of("updated_at"), discarded_at=of("discarded_at"),
+        _goal=of("goal"), _first_stage=of("first_stage"), _runs_with=of("runs_with"),
     )  # fmt: skip
 
 
-def set_first_stage(db: Connection, key: UUID, slots: dict[str, Any] | None) -> None:
-    stage = None if slots is None else {"schema": 1, "slots": slots}
-    db.execute(update(plan).where(plan.c.id == key).values(first_stage=stage))
+def set_first_stage(db: Connection, key: UUID, stage: Layout | None) -> None:
+    document = None if stage is None else GOAL.write(stage)
+    db.execute(update(plan).where(plan.c.id == key).values(first_stage=document))
 
 
-def set_runs_with(db: Connection, key: UUID, facts: dict[str, Any], version: int) -> None:
-    """What the machine will run with under this plan; empty = what it runs with."""
-    document = {"schema": 1, "facts": facts} if facts else None
+def set_runs_with(db: Connection, key: UUID, facts: MachineDoc | None, version: int) -> None:
+    """What the machine will run with under this plan; None = what it runs with."""
+    document = RUNS_WITH.write(facts) if facts else None
     values = {"runs_with": document, "version": version, "updated_at": func.clock_timestamp()}
     db.execute(update(plan).where(plan.c.id == key).values(values))
 
@@ -123,20 +139,23 @@ def rename_plan(db: Connection, key: UUID, name: str, version: int) -> None:
 
 
 def add_command(
-    db: Connection, key: UUID, version: int, kind: str, changes: dict[str, Any], slots: dict[str, Any], account_id: UUID
+    db: Connection, key: UUID, version: int, kind: str, changes: Mapping[str, Change], goal: Layout, account_id: UUID
 ) -> None:
     """Append a command and set the goal that it leads to."""
-    db.execute(
-        insert(plan_command).values(plan_id=key, version=version, kind=kind, changes=changes, account_id=account_id)
-    )
-    goal = {"schema": 1, "slots": slots}
-    db.execute(
-        update(plan).where(plan.c.id == key).values(goal=goal, version=version, updated_at=func.clock_timestamp())
-    )
+    values = {
+        "plan_id": key,
+        "version": version,
+        "kind": kind,
+        "changes": COMMAND.write(changes),
+        "account_id": account_id,
+    }
+    db.execute(insert(plan_command).values(values))
+    now = {"goal": GOAL.write(goal), "version": version, "updated_at": func.clock_timestamp()}
+    db.execute(update(plan).where(plan.c.id == key).values(now))
 
 
 def commands_of(db: Connection, key: UUID) -> list[CommandRow]:
     """All commands, oldest first."""
     query = select(plan_command, account.c.shown_as).select_from(plan_command.outerjoin(account))
     rows = db.execute(query.where(plan_command.c.plan_id == key).order_by(plan_command.c.version))
-    return [CommandRow(r.version, r.kind, r.changes, r.shown_as, r.at) for r in rows]
+    return [CommandRow(r.version, r.kind, COMMAND.read(r.changes), r.shown_as, r.at) for r in rows]

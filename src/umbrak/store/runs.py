@@ -4,17 +4,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cached_property
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.formats.entries import KeptEntry
+from umbrak.formats.kept import APPROVAL, ENTRY, RUN, Begun, Taken, Unreadable
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, approval, doubt, plan, run, run_entry
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class RunRow:
     id: UUID
     machine_id: UUID
@@ -24,12 +28,20 @@ class RunRow:
     stage: int
     stages: int
     state: str
-    document: dict[str, Any]
+    _document: dict[str, Any]
     window_start: datetime | None
     window_end: datetime | None
     created_at: datetime
     ended_at: datetime | None
     by: str
+    #: Steps of its sheet, and those whose tick stands.
+    steps: int
+    ticked: int
+
+    @cached_property
+    def begun(self) -> Begun:
+        """Raises Unreadable."""
+        return RUN.read(self._document)
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +50,9 @@ class EntryRow:
     number: int
     kind: str
     step: str | None
-    document: dict[str, Any]
+    #: None where it cannot be read; then `unreadable` says why.
+    entry: KeptEntry | None
+    unreadable: str
     media_type: str
     account_id: UUID
     by: str
@@ -49,7 +63,6 @@ class EntryRow:
 @dataclass(frozen=True, slots=True)
 class ApprovalRow:
     fingerprint: str
-    document: dict[str, Any]
     by: str
     at: datetime
 
@@ -64,22 +77,38 @@ class DoubtRow:
     at: datetime
 
 
+#: Of each step the newest tick or what took it back: a tick stands where that is a tick.
+_NEWEST = (
+    select(run_entry.c.kind)
+    .where(run_entry.c.run_id == run.c.id, run_entry.c.kind.in_(("done", "undone", "not-right")))
+    .ext(distinct_on(run_entry.c.step))
+    .order_by(run_entry.c.step, run_entry.c.number.desc())
+    .correlate(run)
+    .subquery()
+)
+_TICKED = select(func.count()).where(_NEWEST.c.kind == "done").scalar_subquery()
+_STEPS = func.jsonb_array_length(run.c.document["sheet"]["steps"])
 _RUNS = (
-    select(run, plan.c.name.label("plan_name"), account.c.shown_as)
+    select(run, plan.c.name.label("plan_name"), account.c.shown_as, _STEPS.label("steps"), _TICKED.label("ticked"))
     .select_from(run.join(plan, plan.c.id == run.c.plan_id).join(account, account.c.id == run.c.account_id))
 )  # fmt: skip
 
 
 def _row(r: Any) -> RunRow:
     return RunRow(
-        r.id, r.machine_id, r.plan_id, r.plan_name, r.stage, r.stages, r.state, r.document, r.window_start, r.window_end,
-        r.created_at, r.ended_at, r.shown_as,
+        id=r.id, machine_id=r.machine_id, plan_id=r.plan_id, plan=r.plan_name, stage=r.stage, stages=r.stages, state=r.state,
+        _document=r.document, window_start=r.window_start, window_end=r.window_end, created_at=r.created_at, ended_at=r.ended_at,
+        by=r.shown_as, steps=r.steps or 0, ticked=r.ticked,
     )  # fmt: skip
 
 
-def add_run(db: Connection, values: dict[str, Any]) -> UUID | None:
+def add_run(db: Connection, machine_id: UUID, plan_id: UUID, account_id: UUID, begun: Begun) -> UUID | None:
     """The new run's id, or None when the machine has one under way."""
-    return db.execute(upsert(run).values(id=new_id(), **values).on_conflict_do_nothing().returning(run.c.id)).scalar()
+    values = {
+        "id": new_id(), "machine_id": machine_id, "plan_id": plan_id, "account_id": account_id, "stage": begun.sheet.stage,
+        "stages": begun.sheet.stages, "document": RUN.write(begun),
+    }  # fmt: skip
+    return db.execute(upsert(run).values(values).on_conflict_do_nothing().returning(run.c.id)).scalar()
 
 
 def find_run(db: Connection, key: UUID, lock: bool = False) -> RunRow | None:
@@ -101,16 +130,25 @@ def end_run(db: Connection, key: UUID, state: str, at: datetime) -> None:
     db.execute(update(run).where(run.c.id == key).values(state=state, ended_at=at))
 
 
-def keep_document(db: Connection, key: UUID, document: dict[str, Any]) -> None:
-    db.execute(update(run).where(run.c.id == key).values(document=document))
-
-
 def set_window(db: Connection, key: UUID, start: datetime | None, end: datetime | None) -> None:
     db.execute(update(run).where(run.c.id == key).values(window_start=start, window_end=end))
 
 
-def add_entry(db: Connection, values: dict[str, Any]) -> bool:
-    """False where an entry of that id is kept already."""
+def add_entry(
+    db: Connection,
+    key: UUID,
+    run_id: UUID,
+    account_id: UUID,
+    entry: KeptEntry,
+    at: datetime,
+    attachment: tuple[bytes, str] | None = None,
+) -> bool:
+    """False where an entry of that id is kept already. `attachment`: (bytes, media type)."""
+    raw, media_type = attachment or (None, "")
+    values = {
+        "id": key, "run_id": run_id, "kind": entry.kind, "step": getattr(entry, "step", None), "document": ENTRY.write(entry),
+        "account_id": account_id, "at": at, "attachment": raw, "media_type": media_type,
+    }  # fmt: skip
     done = upsert(run_entry).values(**values).on_conflict_do_nothing(index_elements=[run_entry.c.id])
     return bool(db.execute(done).rowcount)
 
@@ -124,10 +162,19 @@ def entries_of(db: Connection, run_id: UUID) -> list[EntryRow]:
         .where(run_entry.c.run_id == run_id)
         .order_by(run_entry.c.number)
     )
-    return [
-        EntryRow(r.id, r.number, r.kind, r.step, r.document, r.media_type, r.account_id, r.shown_as, r.role, r.at)
-        for r in db.execute(query)
-    ]
+    return [_entry(r) for r in db.execute(query)]
+
+
+def _entry(r: Any) -> EntryRow:
+    entry, unreadable = None, ""
+    try:
+        entry = ENTRY.read({**r.document, "kind": r.kind, **({"step": r.step} if r.step is not None else {})})
+    except Unreadable as error:
+        unreadable = str(error)
+    return EntryRow(
+        id=r.id, number=r.number, kind=r.kind, step=r.step, entry=entry, unreadable=unreadable, media_type=r.media_type,
+        account_id=r.account_id, by=r.shown_as, role=r.role, at=r.at,
+    )  # fmt: skip
 
 
 def entry_run(db: Connection, key: UUID) -> UUID | None:
@@ -142,15 +189,15 @@ def attachment(db: Connection, run_id: UUID, key: UUID) -> tuple[bytes, str] | N
     return (bytes(row.attachment), row.media_type) if row and row.attachment is not None else None
 
 
-def add_approval(db: Connection, plan_id: UUID, fingerprint: str, document: dict[str, Any], account_id: UUID) -> None:
+def add_approval(db: Connection, plan_id: UUID, fingerprint: str, seen: Taken, account_id: UUID) -> None:
     values = {"id": new_id(), "plan_id": plan_id, "fingerprint": fingerprint, "account_id": account_id}
-    db.execute(insert(approval).values(**values, document={"schema": 1, **document}))
+    db.execute(insert(approval).values(**values, document=APPROVAL.write(seen)))
 
 
 def newest_approval(db: Connection, plan_id: UUID) -> ApprovalRow | None:
     query = select(approval, account.c.shown_as).join(account, account.c.id == approval.c.account_id)
     row = db.execute(query.where(approval.c.plan_id == plan_id).order_by(approval.c.id.desc()).limit(1)).one_or_none()
-    return ApprovalRow(row.fingerprint, row.document, row.shown_as, row.at) if row else None
+    return ApprovalRow(row.fingerprint, row.shown_as, row.at) if row else None
 
 
 def add_doubt(

@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any
+from typing import Any, TypeVar
 from uuid import UUID
 
-from sqlalchemy import Connection, delete, func, insert, select, update
-from sqlalchemy.dialects.postgresql import insert as upsert
+from sqlalchemy import Connection, RowMapping, delete, func, insert, select, update
 
+from umbrak.core.memory.module import Module
+from umbrak.formats.kept import MODULE, read_or_say
 from umbrak.store.engine import new_id
-from umbrak.store.tables import machine, offer, plan, plan_need, setting, stock
+from umbrak.store.tables import machine, offer, plan, plan_need, stock
+
+Row = TypeVar("Row")
 
 
 @dataclass(frozen=True, slots=True)
 class StockRow:
     id: UUID
     part: str | None
-    module: dict[str, Any]
+    module: Module
     kind: str
     count: int
     state: str
@@ -30,13 +33,15 @@ class StockRow:
     updated_at: datetime
     reference: str
     due_on: date | None
+    #: Why the module cannot be read; "" = it can.
+    unreadable: str
 
 
 @dataclass(frozen=True, slots=True)
 class OfferRow:
     id: UUID
     part: str
-    module: dict[str, Any]
+    module: Module
     kind: str
     supplier: str
     price: Decimal
@@ -45,6 +50,8 @@ class OfferRow:
     lead_days: int | None
     listed: bool | None
     priced_on: date
+    #: Why the module cannot be read; "" = it can.
+    unreadable: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +68,7 @@ class NeedRow:
 
 def add_stock(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
     key = new_id()
+    values = {**values, "module": MODULE.write(values["module"])}
     db.execute(insert(stock).values(id=key, account_id=account_id, **values))
     return key
 
@@ -68,7 +76,14 @@ def add_stock(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
 def all_stock(db: Connection) -> list[StockRow]:
     """What is on hand, by part, the oldest line first."""
     here = select(stock).where(stock.c.gone_at.is_(None)).order_by(stock.c.part, stock.c.id)
-    return [StockRow(**{f: r[f] for f in StockRow.__slots__}) for r in db.execute(here).mappings()]
+    return [_of_row(StockRow, r) for r in db.execute(here).mappings()]
+
+
+def _of_row(kind: Callable[..., Row], r: RowMapping) -> Row:
+    """A row's value by the names of its members, with its module as far as it can be read."""
+    module, unreadable = read_or_say(MODULE, r["module"], Module())
+    told = {name: r[name] for name in kind.__slots__ if name in r}  # type: ignore[attr-defined]
+    return kind(**{**told, "module": module, "unreadable": unreadable})
 
 
 def change_stock(db: Connection, key: UUID, version: int, values: dict[str, Any]) -> bool:
@@ -87,6 +102,7 @@ def add_offer(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
     same = (offer.c.part == values["part"]) & (offer.c.supplier == values["supplier"]) & (offer.c.kit == values["kit"])
     db.execute(update(offer).where(same, offer.c.gone_at.is_(None)).values(gone_at=func.now()))
     key = new_id()
+    values = {**values, "module": MODULE.write(values["module"])}
     db.execute(insert(offer).values(id=key, account_id=account_id, **values))
     return key
 
@@ -94,12 +110,7 @@ def add_offer(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
 def all_offers(db: Connection) -> list[OfferRow]:
     """Offers that stand, by part and price."""
     here = select(offer).where(offer.c.gone_at.is_(None)).order_by(offer.c.part, offer.c.price, offer.c.id)
-    return [
-        OfferRow(
-            r.id, r.part, r.module, r.kind, r.supplier, r.price, r.kit, r.stock, r.lead_days, r.listed, r.priced_on
-        )
-        for r in db.execute(here)
-    ]
+    return [_of_row(OfferRow, r) for r in db.execute(here).mappings()]
 
 
 def withdraw_offer(db: Connection, key: UUID) -> bool:
@@ -128,13 +139,3 @@ def needs_of(db: Connection, kinds: list[str]) -> list[NeedRow]:
         NeedRow(r["kind"], r["count"], r["plan_id"], r["name"], r["machine_id"], r["machine"])
         for r in db.execute(query).mappings()
     ]
-
-
-def find_setting(db: Connection, name: str) -> dict[str, Any] | None:
-    return db.execute(select(setting.c.document).where(setting.c.name == name)).scalar()
-
-
-def keep_setting(db: Connection, name: str, document: dict[str, Any]) -> None:
-    new = upsert(setting).values(name=name, document={"schema": 1, **document})
-    again = {"document": new.excluded.document, "version": setting.c.version + 1, "updated_at": func.now()}
-    db.execute(new.on_conflict_do_update(index_elements=[setting.c.name], set_=again))

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, select, update
 
+from umbrak.core.plan.sizing import Sizing
+from umbrak.formats.kept import SIZING
 from umbrak.store.tables import machine, sizing
 
 
-def find_sizing(db: Connection, machine_id: UUID) -> tuple[int, dict[str, Any]] | None:
-    """(version, document)."""
+def find_sizing(db: Connection, machine_id: UUID) -> tuple[int, Sizing] | None:
+    """(version, what it is to carry). Raises Unreadable."""
     row = db.execute(select(sizing.c.version, sizing.c.document).where(sizing.c.machine_id == machine_id)).first()
-    return (row.version, row.document) if row else None
+    return (row.version, SIZING.read(row.document)) if row else None
 
 
-def keep_sizing(db: Connection, machine_id: UUID, version: int, document: dict[str, Any]) -> bool:
+def keep_sizing(db: Connection, machine_id: UUID, version: int, new: Sizing) -> bool:
     """False where it is not at that version any more; 0 = there is none yet."""
-    values = {"document": {"schema": 1, **document}, "version": version + 1}
+    values = {"document": SIZING.write(new), "version": version + 1}
     if version == 0:
         if find_sizing(db, machine_id):
             return False

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, or_, select, update
 
+from umbrak.formats.documents import StatementDoc
+from umbrak.formats.kept import STATEMENT
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, machine, sheet, statement
 
@@ -18,28 +19,31 @@ class StatementRow:
     id: UUID
     machine_id: UUID | None
     sheet_id: str | None
-    document: dict[str, Any]
+    stated: StatementDoc
     #: Who stated it, as shown.
     by: str
     at: datetime
 
 
 def add_statement(
-    db: Connection, account_id: UUID, document: dict[str, Any], machine_id: UUID | None, sheet_id: str | None
+    db: Connection, account_id: UUID, stated: StatementDoc, machine_id: UUID | None, sheet_id: str | None
 ) -> UUID:
     """Of a machine or of a model: just one of the two is given."""
     key = new_id()
-    values = {"id": key, "account_id": account_id, "document": document}
+    values = {"id": key, "account_id": account_id, "document": STATEMENT.write(stated)}
     db.execute(insert(statement).values(**values, machine_id=machine_id, sheet_id=sheet_id))
     return key
 
 
 def statements_of(db: Connection, machine_id: UUID, sheet_id: str) -> list[StatementRow]:
-    """What is stated of a machine or of its model and not withdrawn, oldest first."""
+    """What is stated of a machine or of its model and not withdrawn, oldest first. Raises Unreadable: a limit that cannot be read
+    is no reason to judge as if it were not there."""
     subject = or_(statement.c.machine_id == machine_id, statement.c.sheet_id == sheet_id)
     query = select(statement, account.c.shown_as).join(account).where(subject, statement.c.withdrawn_at.is_(None))
     rows = db.execute(query.order_by(statement.c.created_at, statement.c.id))
-    return [StatementRow(r.id, r.machine_id, r.sheet_id, r.document, r.shown_as, r.created_at) for r in rows]
+    return [
+        StatementRow(r.id, r.machine_id, r.sheet_id, STATEMENT.read(r.document), r.shown_as, r.created_at) for r in rows
+    ]
 
 
 def withdraw_statement(db: Connection, key: UUID) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -11,35 +11,11 @@ from uuid import UUID
 from sqlalchemy import Connection, func, insert, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.core.platform.known import Known
+from umbrak.core.platform.survey import SurveyReading
+from umbrak.formats.kept import INTAKE, SURVEY
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, intake, locator, maker_name, survey
-
-
-@dataclass(frozen=True, slots=True)
-class SurveyContent:
-    """All that is known of what is in a machine; documents as they are kept."""
-
-    #: Slot -> module, "unknown"; empty slots are left out.
-    slots: dict[str, Any] = field(default_factory=dict)
-    #: Slots whose module the machine, or somebody, found at fault.
-    failed: list[str] = field(default_factory=list)
-    #: Those of them that the machine still uses.
-    in_use: list[str] = field(default_factory=list)
-    #: Slot -> {"kind", "at"} of what is known of it; a slot left out has the survey's own.
-    sources: dict[str, dict[str, str]] = field(default_factory=dict)
-    #: Slot -> {"kind", "at", "says"}: a report that is not believed yet.
-    disputed: dict[str, dict[str, Any]] = field(default_factory=dict)
-    #: Bay number -> {"serial", "label"} of its drive, or None where it is empty; a bay left out is not known.
-    bays: dict[str, dict[str, str] | None] = field(default_factory=dict)
-    #: Slot -> {"correctable", "uncorrectable", "temperature_c"} as the machine told last.
-    health: dict[str, dict[str, Any]] = field(default_factory=dict)
-    #: Totals that the machine told: {"installed_gib", "usable_gib", "kind", "at"}; empty = none.
-    totals: dict[str, Any] = field(default_factory=dict)
-    #: The most that its firmware claims it can hold: {"gib", "kind", "at"}; empty = none.
-    claim: dict[str, Any] = field(default_factory=dict)
-
-
-_MEMBERS = tuple(f.name for f in fields(SurveyContent))
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +25,7 @@ class SurveyRow:
     kind: str
     taken_at: datetime
     taken_by: str | None
-    content: SurveyContent
+    content: Known
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,15 +33,15 @@ class IntakeRow:
     id: UUID
     source_name: str
     kind: str
-    document: dict[str, Any]
+    reading: SurveyReading
 
 
 def add_intake(
-    db: Connection, account_id: UUID, source_name: str, kind: str, raw: bytes, document: dict[str, Any]
+    db: Connection, account_id: UUID, source_name: str, kind: str, raw: bytes, reading: SurveyReading
 ) -> UUID:
     key = new_id()
     values = {"id": key, "account_id": account_id, "source_name": source_name, "kind": kind, "raw": raw}
-    db.execute(insert(intake).values(**values, document=document))
+    db.execute(insert(intake).values(**values, document=INTAKE.write(reading)))
     return key
 
 
@@ -73,14 +49,14 @@ def find_intake(db: Connection, key: UUID) -> IntakeRow | None:
     row = db.execute(
         select(intake.c.id, intake.c.source_name, intake.c.kind, intake.c.document).where(intake.c.id == key)
     ).one_or_none()
-    return IntakeRow(row.id, row.source_name, row.kind, row.document) if row else None
+    return IntakeRow(row.id, row.source_name, row.kind, INTAKE.read(row.document)) if row else None
 
 
 def add_survey(
     db: Connection,
     machine_id: UUID,
     kind: str,
-    content: SurveyContent,
+    content: Known,
     account_id: UUID | None,
     intake_id: UUID | None,
     taken_at: datetime,
@@ -96,7 +72,7 @@ def add_survey(
             intake_id=intake_id,
             account_id=account_id,
             taken_at=taken_at,
-            document={"schema": 1, **asdict(content)},
+            document=SURVEY.write(content),
         )
     )
     return key
@@ -111,11 +87,10 @@ def find_survey(db: Connection, key: UUID) -> SurveyRow:
 
 
 def _survey(db: Connection, condition: Any) -> SurveyRow:
+    """Raises Unreadable."""
     query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account)).where(condition)
     row = db.execute(query.order_by(survey.c.revision.desc()).limit(1)).one()
-    # Members that came later are not in older documents.
-    content = SurveyContent(**{name: row.document[name] for name in _MEMBERS if name in row.document})
-    return SurveyRow(row.id, row.revision, row.kind, row.taken_at, row.shown_as, content)
+    return SurveyRow(row.id, row.revision, row.kind, row.taken_at, row.shown_as, SURVEY.read(row.document))
 
 
 def learn_locator(db: Connection, sheet_id: str, bank: str, name: str, slot: str) -> None:

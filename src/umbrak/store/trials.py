@@ -9,6 +9,8 @@ from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, or_, select, update
 
+from umbrak.core.memory.module import Module
+from umbrak.formats.kept import MODULE, read_or_say
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, trial
 
@@ -23,7 +25,7 @@ class TrialRow:
     processor: str | None
     part: str | None
     revision: str | None
-    module: dict[str, Any] | None
+    module: Module | None
     total_gib: float | None
     outcome: str
     who: str
@@ -33,10 +35,14 @@ class TrialRow:
     #: Who noted it, as shown.
     by: str
     at: datetime
+    #: Why its module cannot be read; "" = it can.
+    unreadable: str = ""
 
 
 def add_trial(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
     """`values`: the members of TrialRow but id, by and at."""
+    module = values["module"]
+    values = {**values, "module": None if module is None else MODULE.write(module)}
     key = new_id()
     db.execute(insert(trial).values(id=key, account_id=account_id, **values))
     return key
@@ -45,22 +51,26 @@ def add_trial(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
 def _rows(db: Connection, *conditions: Any) -> list[TrialRow]:
     query = select(trial, account.c.shown_as).join(account).where(trial.c.withdrawn_at.is_(None), *conditions)
     rows = db.execute(query.order_by(trial.c.tried_on.desc(), trial.c.id.desc()).limit(MOST_SHOWN))
-    return [
-        TrialRow(
-            r.id, r.sheet_id, r.processor, r.part, r.revision, r.module, None if r.total_gib is None else float(r.total_gib),
-            r.outcome, r.who, r.tried_on, float(r.soak_days), r.note, r.shown_as, r.created_at,
-        )
-        for r in rows
-    ]  # fmt: skip
+    return [_row(r) for r in rows]
+
+
+def _row(r: Any) -> TrialRow:
+    module, unreadable = (None, "") if r.module is None else read_or_say(MODULE, r.module, Module())
+    return TrialRow(
+        id=r.id, sheet_id=r.sheet_id, processor=r.processor, part=r.part, revision=r.revision, module=module,
+        total_gib=None if r.total_gib is None else float(r.total_gib), outcome=r.outcome, who=r.who, tried_on=r.tried_on,
+        soak_days=float(r.soak_days), note=r.note, by=r.shown_as, at=r.created_at, unreadable=unreadable,
+    )  # fmt: skip
 
 
 def trials_like(db: Connection, sheet_id: str, processors: list[str]) -> list[TrialRow]:
-    """Trials on a model, or with one of these processors on another."""
-    return _rows(db, or_(trial.c.sheet_id == sheet_id, trial.c.processor.in_(processors)))
+    """Trials on a model, or with one of these processors on another; one whose module cannot be read speaks for nothing."""
+    found = _rows(db, or_(trial.c.sheet_id == sheet_id, trial.c.processor.in_(processors)))
+    return [r for r in found if not r.unreadable]
 
 
 def trials_of_parts(db: Connection, parts: list[str]) -> list[TrialRow]:
-    return _rows(db, trial.c.part.in_(parts)) if parts else []
+    return [r for r in _rows(db, trial.c.part.in_(parts)) if not r.unreadable] if parts else []
 
 
 def all_trials(db: Connection, text: str = "") -> list[TrialRow]:

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query
 
+from umbrak.core.platform.known import Drive
 from umbrak.core.targets import Target
 from umbrak.formats.documents import occupants
 from umbrak.server.bodies import (
@@ -27,7 +28,6 @@ from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import load_machine
-from umbrak.services.known.view import Drive
 from umbrak.services.machines import making as service
 from umbrak.services.machines.listing import MachinePage, list_machines
 from umbrak.services.machines.making import make_machine

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
@@ -14,10 +13,9 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.runsheet.before import differences
 from umbrak.core.runsheet.step import Who
-from umbrak.formats.documents import read_layout
-from umbrak.formats.entries import DoneDoc, EntryDoc
+from umbrak.formats.entries import DoneDoc, EntryDoc, KeptEntry, PhotoDoc, kept_entry
 from umbrak.formats.photo import clean_photo
-from umbrak.services.bench.view import RunView, _last_by, _ticks, found_run, run_view
+from umbrak.services.bench.view import RunView, found_run, last_by, run_view, ticks_of
 from umbrak.services.errors import NotAllowed, NotFound, Refused
 from umbrak.services.people.accounts import Role, need
 from umbrak.store import runs as store
@@ -47,9 +45,9 @@ def set_window(engine: Engine, account: Account, key: UUID, start: datetime | No
 
 
 def add_entry(
-    engine: Engine, account: Account, run_id: UUID, entry_id: UUID, entry: EntryDoc, at: datetime, now: datetime
+    db: Connection, account: Account, run_id: UUID, entry_id: UUID, entry: EntryDoc, at: datetime, now: datetime
 ) -> None:
-    """Keep an entry; one that is kept already is left as it is.
+    """Keep an entry, as a part of a transaction; one that is kept already is left as it is.
 
     Parameters
         at    by the clock at the bench; never later than `now` (the server's clock)
@@ -59,23 +57,19 @@ def add_entry(
         NotAllowed   a hold point that somebody else has to tick
         Refused      the run has ended; a step beyond a hold point that is open; an id that another run has
     """
-    need(account, Role.technician)
-    with engine.begin() as db:
-        row = store.find_run(db, run_id, lock=True)
-        if row is None:
-            raise NotFound("run")
-        if _is_known(db, run_id, entry_id):
-            return
-        if row.state != "under way":
-            raise Refused("run", f"This run is {row.state}: nothing is entered any more.")
-        entries = store.entries_of(db, run_id)
-        if len(entries) >= MAX_ENTRIES:
-            raise Refused("run", f"A run holds at most {MAX_ENTRIES} entries.")
-        step = getattr(entry, "step", None)
-        if step is not None:
-            _check_step(row, entries, account, entry, step)
-        document = entry.model_dump(mode="json", exclude={"kind", "step"})
-        keep(db, account, row, entry_id, entry.kind, step, document, at if at <= now + _AHEAD else now)
+    row = store.find_run(db, run_id, lock=True)
+    if row is None:
+        raise NotFound("run")
+    if _is_known(db, run_id, entry_id):
+        return
+    if row.state != "under way":
+        raise Refused("run", f"This run is {row.state}: nothing is entered any more.")
+    entries = store.entries_of(db, run_id)
+    if len(entries) >= MAX_ENTRIES:
+        raise Refused("run", f"A run holds at most {MAX_ENTRIES} entries.")
+    if (step := getattr(entry, "step", None)) is not None:
+        _check_step(row, entries, account, entry, step)
+    keep(db, account, row, entry_id, kept_entry(entry), at if at <= now + _AHEAD else now)
 
 
 def keep(
@@ -83,20 +77,14 @@ def keep(
     account: Account,
     row: RunRow,
     entry_id: UUID,
-    kind: str,
-    step: str | None,
-    document: dict[str, Any],
+    entry: KeptEntry,
     at: datetime,
-    attachment: bytes | None = None,
-    media_type: str = "",
+    attachment: tuple[bytes, str] | None = None,
 ) -> None:
-    """Append an entry and tell everybody who looks at the machine."""
-    values = {
-        "id": entry_id, "run_id": row.id, "kind": kind, "step": step, "document": document, "account_id": account.id, "at": at,
-        "attachment": attachment, "media_type": media_type,
-    }  # fmt: skip
-    store.add_entry(db, values)
-    record(db, f"run {kind}", account.id, row.machine_id, row.plan_id, run=str(row.id), step=step)
+    """Append an entry, with (bytes, media type) beside it, and tell everybody who looks at the machine."""
+    store.add_entry(db, entry_id, row.id, account.id, entry, at, attachment)
+    step = getattr(entry, "step", None)
+    record(db, f"run {entry.kind}", account.id, row.machine_id, row.plan_id, run=str(row.id), step=step)
 
 
 def _is_known(db: Connection, run_id: UUID, entry_id: UUID) -> bool:
@@ -107,17 +95,17 @@ def _is_known(db: Connection, run_id: UUID, entry_id: UUID) -> bool:
 
 
 def _check_step(row: RunRow, entries: Sequence[EntryRow], account: Account, entry: EntryDoc, key: str) -> None:
-    steps = row.document["sheet"]["steps"]
-    index = next((i for i, s in enumerate(steps) if s["key"] == key), None)
+    steps = row.begun.sheet.steps
+    index = next((i for i, s in enumerate(steps) if s.key == key), None)
     if index is None:
         raise NotFound("step")
     if not isinstance(entry, DoneDoc):
         return
-    ticked = _ticks(entries)
-    hold = next((s for s in steps[:index] if s["hold"] and s["key"] not in ticked), None)
+    ticked = ticks_of(entries)
+    hold = next((s for s in steps[:index] if s.hold and s.key not in ticked), None)
     if hold is not None:
-        raise Refused("step", f"First: {hold['text']}")
-    if steps[index]["who"] == Who.SECOND and account.role != Role.lead.name and account.id == _last_by(row, entries):
+        raise Refused("step", f"First: {hold.text}")
+    if steps[index].who is Who.SECOND and account.role != Role.lead.name and account.id == last_by(row, entries):
         raise NotAllowed("Somebody else than who did the steps before ticks this, or a lead.")
 
 
@@ -138,9 +126,10 @@ def add_photo(
         row = under_way(db, run_id)
         if _is_known(db, run_id, entry_id):
             return
-        if step is not None and step not in {s["key"] for s in row.document["sheet"]["steps"]}:
+        if step is not None and step not in {s.key for s in row.begun.sheet.steps}:
             raise NotFound("step")
-        keep(db, account, row, entry_id, "photo", step, {}, min(at, now), clean, "image/jpeg")
+        photo = PhotoDoc(kind="photo", step=step)
+        keep(db, account, row, entry_id, photo, min(at, now), (clean, "image/jpeg"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +147,7 @@ def compare_label(engine: Engine, run_id: UUID, slot: str, text: str) -> InHand:
     """What a label says beside what the goal has in a slot. Raises NotFound; Refused where the label says nothing known."""
     with engine.connect() as db:
         row = found_run(db, run_id)
-    planned = read_layout(row.document["goal"]).get(slot)
+    planned = row.begun.goal.get(slot)
     if not isinstance(planned, Module):
         raise NotFound("module planned for this slot")
     reading = decode_label(text)

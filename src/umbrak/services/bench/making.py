@@ -17,9 +17,9 @@ from umbrak.core.plan.sizing import Member, duty_while_open
 from umbrak.core.rules.finding import Verdict, could_harm
 from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Minutes, Work
-from umbrak.formats.documents import layout_json
-from umbrak.formats.to_json import run_sheet_json
-from umbrak.services.bench.view import RunView, StepView, _step, found_run, run_view
+from umbrak.formats.documents import MachineDoc
+from umbrak.formats.kept import Begun
+from umbrak.services.bench.view import RunView, StepView, found_run, run_view, step_view
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import beliefs_of
 from umbrak.services.known.judging import judge
@@ -62,7 +62,7 @@ def work_of(db: Connection, plan: OpenPlan, soak_days: float = 3.0) -> list[Work
         failed=frozenset(content.failed),
         stages=len(stages),
         title=f"{m.row.name}: {plan.row.name}",
-        bays={int(n): (d["serial"] or d["label"]) if d else "" for n, d in content.bays.items()},
+        bays={n: (d.serial or d.label) if d else "" for n, d in content.bays.items()},
         group=m.row.duty_group,
         duty=duty,
         claims=claims,
@@ -79,8 +79,9 @@ def work_of(db: Connection, plan: OpenPlan, soak_days: float = 3.0) -> list[Work
 
 def versions_of(plan: OpenPlan) -> tuple[tuple[str, str, str], ...]:
     """(what, as it is, as it will be) of the firmware and system that the plan runs with."""
-    then, now = plan.row.runs_with or {}, plan.machine.row.facts
-    return tuple((what, now.get(what) or "", then[what]) for what in ("firmware", "system") if then.get(what))
+    then, now = plan.row.runs_with or MachineDoc(), plan.machine.row.facts
+    told = (("firmware", now.firmware, then.firmware), ("system", now.system, then.system))
+    return tuple((what, old or "", new) for what, old, new in told if new)
 
 
 def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float = 3.0) -> RunView:
@@ -106,22 +107,20 @@ def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float 
         if not any(s.action for s in made.steps):
             raise Refused("plan", "The plan changes nothing: plan modules in Fit first.")
         judged = judge(plan.then, plan.goal, plan.now)
-        document = {
-            "schema": 1,
-            "sheet": run_sheet_json(made),
-            "now": layout_json(work.now),
-            "goal": layout_json(work.goal),
-            "failed": sorted(work.failed),
-            "bays": {str(n): d for n, d in work.bays.items()},
-            "soak_days": soak_days,
-            "verdict": judged.verdict.value,
-            "findings": sorted({f.code for f in judged.findings}),
-            "sheet_hash": m.sheet.hash,
-            "firmware": m.machine.firmware,
-            "rules": RULES_VERSION,
-        }
-        values = {"machine_id": m.row.id, "plan_id": plan_id, "stage": stage, "stages": stages, "document": document}
-        key = store.add_run(db, {**values, "account_id": account.id})
+        begun = Begun(
+            sheet=made,
+            now=work.now,
+            goal=work.goal,
+            failed=work.failed,
+            bays=work.bays,
+            soak_days=soak_days,
+            verdict=judged.verdict,
+            findings=tuple(sorted({f.code for f in judged.findings})),
+            sheet_hash=m.sheet.hash,
+            firmware=m.machine.firmware,
+            rules=str(RULES_VERSION),
+        )
+        key = store.add_run(db, m.row.id, plan_id, account.id, begun)
         if key is None:
             raise Refused("machine", f"{m.row.name} is on the bench already: end the run that is under way first.")
         plan_store.set_state(db, plan_id, "under way")
@@ -152,10 +151,9 @@ def preview(engine: Engine, plan_id: UUID) -> PreviewView:
         plan = open_plan(db, plan_id)
         work = work_of(db, plan)[0]
         made = run_sheet(plan.machine.sheet, plan.machine.machine, work)
-    steps = run_sheet_json(made)["steps"]
     changes = any(s.action for s in made.steps)
     return PreviewView(
-        tuple(_step(i, s, None, None) for i, s in enumerate(steps, 1)) if changes else (),
+        tuple(step_view(i, s, None, None) for i, s in enumerate(made.steps, 1)) if changes else (),
         made.down,
         made.hands_on,
         work.stages,

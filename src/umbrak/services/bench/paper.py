@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from datetime import datetime
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -35,7 +34,7 @@ def run_calendar(engine: Engine, key: UUID, now: datetime) -> tuple[str, bytes]:
         m = load_machine(db, row.machine_id)
     if row.window_start is None or row.window_end is None:
         raise Refused("window", "Set the maintenance window first.")
-    about = f"{m.row.sheet_title}, {row.plan}; down for {row.document['sheet']['down']['high']:g} minutes at most."
+    about = f"{m.row.sheet_title}, {row.plan}; down for {row.begun.sheet.down.high:g} minutes at most."
     title = f"Memory: {m.row.name}"
     place = ", ".join(p for p in (m.row.site, m.row.place) if p)
     return f"{m.row.name}-window.ics", window_calendar(
@@ -61,7 +60,7 @@ def _paper(m: Loaded, row: RunRow, now: datetime) -> Paper:
     window = (
         f"window {clock(row.window_start)} to {clock(row.window_end)}" if row.window_start and row.window_end else ""
     )
-    bays: Mapping[int, str] = {int(n): d for n, d in row.document["bays"].items()}
+    bays = row.begun.bays
     count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
     return Paper(
         m.row.name,
@@ -71,7 +70,7 @@ def _paper(m: Loaded, row: RunRow, now: datetime) -> Paper:
         f"stage {row.stage} of {row.stages}" if row.stages > 1 else "",
         window,
         f"printed {clock(now)}, times of {m.row.zone}",
-        row.document["sheet"],
+        row.begun.sheet,
         groups,
         {n: bays.get(n, "") for n in range(1, count + 1)},
     )

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
 from datetime import datetime
-from typing import Any
+from typing import TypeVar
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.platform.machine import Layout
-from umbrak.core.runsheet.step import Minutes, Phase, Who
-from umbrak.formats.documents import read_layout
+from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.runsheet.step import Minutes, Phase, Step, Who
+from umbrak.formats.entries import NoteDoc, NotRightDoc
 from umbrak.services.errors import NotFound
 from umbrak.store import runs as store
 from umbrak.store.machines import find_machine
@@ -90,10 +90,10 @@ class RunView:
     #: Who ticked last: a hold point wants somebody else, or a lead.
     last_by: UUID | None
     #: What is in the slots before, and shall be after.
-    now: dict[str, Any]
-    goal: dict[str, Any]
+    now: Mapping[str, Occupant]
+    goal: Mapping[str, Occupant]
     #: Bay -> what tells its drive apart.
-    bays: dict[str, str]
+    bays: Mapping[int, str]
     #: Entries so far: whoever knows as many knows all.
     entries: int
 
@@ -119,23 +119,29 @@ def see_run(engine: Engine, key: UUID) -> RunView:
 
 def runs_of_machine(db: Connection, machine_id: UUID) -> tuple[RunBrief, ...]:
     """The newest first."""
-    return tuple(_brief(db, r) for r in store.runs_of(db, machine_id))
+    return tuple(
+        RunBrief(
+            id=r.id,
+            plan=r.plan,
+            stage=r.stage,
+            stages=r.stages,
+            state=r.state,
+            started_at=r.created_at,
+            ended_at=r.ended_at,
+            done=r.ticked,
+            steps=r.steps,
+        )
+        for r in store.runs_of(db, machine_id)
+    )
 
 
-def _brief(db: Connection, r: RunRow) -> RunBrief:
-    steps = r.document["sheet"]["steps"]
-    ticked = _ticks(store.entries_of(db, r.id))
-    done = sum(1 for s in steps if s["key"] in ticked)
-    return RunBrief(r.id, r.plan, r.stage, r.stages, r.state, r.created_at, r.ended_at, done, len(steps))
-
-
-def _last_by(row: RunRow, entries: Sequence[EntryRow]) -> UUID | None:
+def last_by(row: RunRow, entries: Sequence[EntryRow]) -> UUID | None:
     """Who ticked the last step that is no hold point."""
-    holds = {s["key"] for s in row.document["sheet"]["steps"] if s["hold"]}
+    holds = {s.key for s in row.begun.sheet.steps if s.hold}
     return next((e.account_id for e in reversed(entries) if e.kind == "done" and e.step not in holds), None)
 
 
-def _ticks(entries: Sequence[EntryRow]) -> dict[str, EntryRow]:
+def ticks_of(entries: Sequence[EntryRow]) -> dict[str, EntryRow]:
     """Step -> the tick that stands. Of several the first counts, until it is taken back."""
     standing: dict[str, EntryRow] = {}
     for e in entries:
@@ -159,10 +165,10 @@ def run_view(db: Connection, row: RunRow) -> RunView:
     entries = store.entries_of(db, row.id)
     machine = find_machine(db, row.machine_id)
     assert machine is not None
-    ticked = _ticks(entries)
-    wrong = {e.step: e.document["text"] for e in entries if e.kind == "not-right" and e.step}
-    sheet = row.document["sheet"]
-    steps = tuple(_step(i, s, ticked.get(s["key"]), wrong.get(s["key"])) for i, s in enumerate(sheet["steps"], 1))
+    ticked = ticks_of(entries)
+    wrong = {e.entry.step: e.entry.text for e in entries if isinstance(e.entry, NotRightDoc)}
+    begun = row.begun
+    steps = tuple(step_view(i, s, ticked.get(s.key), wrong.get(s.key)) for i, s in enumerate(begun.sheet.steps, 1))
     return RunView(
         id=row.id,
         machine_id=row.machine_id,
@@ -181,18 +187,14 @@ def run_view(db: Connection, row: RunRow) -> RunView:
         ended_at=row.ended_at,
         steps=steps,
         at_step=next((s.number for s in steps if s.done_at is None), len(steps) + 1),
-        remarks=tuple(
-            RemarkView(e.id, e.step, e.document.get("text", ""), e.kind == "photo", e.by, e.at)
-            for e in entries
-            if e.kind in ("note", "photo", "not-right")
-        ),
-        down=Minutes(**sheet["down"]),
-        hands_on=Minutes(**sheet["hands_on"]),
+        remarks=tuple(_remark(e) for e in entries if e.kind in ("note", "photo", "not-right") or e.entry is None),
+        down=begun.sheet.down,
+        hands_on=begun.sheet.hands_on,
         taken_min=_taken(steps),
-        last_by=_last_by(row, entries),
-        now=row.document["now"],
-        goal=row.document["goal"],
-        bays=row.document["bays"],
+        last_by=last_by(row, entries),
+        now=dict(begun.now),
+        goal=dict(begun.goal),
+        bays=begun.bays,
         entries=len(entries),
     )
 
@@ -207,15 +209,11 @@ def _taken(steps: Sequence[StepView]) -> float | None:
     return round((max(times) - min(times)).total_seconds() / 60, 1) if times else None
 
 
-def _step(number: int, s: dict[str, Any], tick: EntryRow | None, wrong: str | None) -> StepView:
-    told: dict[str, Any] = {n: s[n] for n in ("key", "text", "why", "waits", "hold", "carrier", "closes")}
-    told |= {n: tuple(s[n]) for n in ("details", "checks", "slots", "bays", "tools", "back_out")}
+def step_view(number: int, s: Step, tick: EntryRow | None, wrong: str | None) -> StepView:
+    told = {f.name: getattr(s, f.name) for f in fields(Step) if f.name != "action"}
     return StepView(
         number=number,
-        phase=Phase(s["phase"]),
-        who=Who(s["who"]),
-        minutes=Minutes(**s["minutes"]),
-        do=s["action"] and s["action"]["do"],
+        do=s.action.do.value if s.action else None,
         done_by=tick.by if tick else None,
         done_at=tick.at if tick else None,
         not_right=wrong if tick is None else None,
@@ -223,6 +221,24 @@ def _step(number: int, s: dict[str, Any], tick: EntryRow | None, wrong: str | No
     )
 
 
+def _remark(e: EntryRow) -> RemarkView:
+    """What was noted; an entry that cannot be read says so in its place."""
+    text = e.unreadable or (e.entry.text if isinstance(e.entry, NoteDoc | NotRightDoc) else "")
+    return RemarkView(id=e.id, step=e.step, text=text, is_photo=e.kind == "photo", by=e.by, at=e.at)
+
+
+T = TypeVar("T")
+
+
+def every(entries: Sequence[EntryRow], kind: type[T]) -> list[tuple[EntryRow, T]]:
+    """Entries of a kind with what each says, in the order of arrival."""
+    return [(e, e.entry) for e in entries if isinstance(e.entry, kind)]
+
+
+def newest(entries: Sequence[EntryRow], kind: type[T]) -> tuple[EntryRow, T] | None:
+    return next(iter(reversed(every(entries, kind))), None)
+
+
 def layouts_of(row: RunRow) -> tuple[Layout, Layout, frozenset[str]]:
     """(before, goal, failed slots) of a run."""
-    return read_layout(row.document["now"]), read_layout(row.document["goal"]), frozenset(row.document["failed"])
+    return row.begun.now, row.begun.goal, row.begun.failed

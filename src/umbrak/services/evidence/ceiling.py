@@ -14,7 +14,7 @@ from umbrak.core.evidence.claims import Claim
 from umbrak.core.evidence.table import ClaimKind, Outcome
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
-from umbrak.formats.documents import StatementDoc, read_layout
+from umbrak.formats.documents import StatementDoc
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.evidence.trials import BeliefView, belief_view, beliefs_of, trial_of
 from umbrak.services.known.judging import judge
@@ -118,7 +118,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         plan = next(iter(plan_store.plans_of(db, machine_id)), None)
         elsewhere = tuple(_elsewhere(db, m))
         shown = tuple(_shown(db, m))
-        goal = read_layout(plan.slots) if plan else None
+        goal = plan.goal if plan else None
         beliefs = beliefs_of(db, m, goal if goal is not None else m.layout, m.layout if goal is not None else None)
     found = ceilings(m.sheet, m.machine, m.statements)
     return CeilingView(
@@ -210,9 +210,8 @@ def add_statement(engine: Engine, account: Account, machine_id: UUID, said: Stat
     with engine.begin() as db:
         m = load_machine(db, machine_id)
         _check(m.sheet, said)
-        document = said.model_dump(mode="json", by_alias=True, exclude_none=True)
         key = store.add_statement(
-            db, account.id, document, None if of_model else machine_id, m.sheet.id if of_model else None
+            db, account.id, said, None if of_model else machine_id, m.sheet.id if of_model else None
         )
         _refresh(db, machine_id, m.sheet.id if of_model else None)
         amount = said.capacity_gib or said.die_gbit or said.package_ranks or said.stack_height
@@ -231,7 +230,7 @@ def withdraw_statement(engine: Engine, account: Account, machine_id: UUID, key: 
             raise NotFound("statement")
         store.withdraw_statement(db, key)
         _refresh(db, machine_id, row.sheet_id)
-        title = StatementDoc(**row.document).source.title
+        title = row.stated.source.title
         record(db, "statement withdrawn", account.id, machine_id, id=str(key), source=title)
 
 

@@ -20,7 +20,6 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import SourceKind
-from umbrak.formats.documents import module_json, read_layout
 from umbrak.formats.spreadsheet import Row, read_table
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.known.judging import judge
@@ -114,7 +113,6 @@ class TrialView:
 
 
 def trial_of(row: TrialRow) -> Trial:
-    module = read_layout({"x": row.module}).get("x") if row.module else None
     return Trial(
         str(row.id),
         row.sheet_id,
@@ -124,7 +122,7 @@ def trial_of(row: TrialRow) -> Trial:
         row.processor,
         row.part,
         row.revision,
-        module if isinstance(module, Module) else None,
+        row.module,
         row.total_gib,
         row.soak_days,
     )
@@ -199,7 +197,7 @@ def _add(db: Connection, account: Account, new: NewTrial, sheets: dict[str, str]
     part = new.part or (new.module.part if new.module else None)
     values = {
         "sheet_id": new.sheet_id, "processor": new.processor, "part": part, "revision": new.revision or (new.module and new.module.revision),
-        "module": module_json(new.module) if new.module else None, "total_gib": new.total_gib, "outcome": Outcome(new.outcome).value,
+        "module": new.module, "total_gib": new.total_gib, "outcome": Outcome(new.outcome).value,
         "who": SourceKind(new.who).value, "tried_on": new.tried_on, "soak_days": new.soak_days, "note": new.note.strip(),
     }  # fmt: skip
     key = store.add_trial(db, account.id, values)

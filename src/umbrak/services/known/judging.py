@@ -31,7 +31,7 @@ _NOT_RUNNING = ("by hand", "labels", "spd")
 def seen_running(m: Loaded) -> Layout:
     """What the machine itself reported, and so runs with: it needs no rule to be right."""
     sources = sources_of(m)
-    told = {s: source.get("over", source["kind"]) for s, source in sources.items()}
+    told = {s: source.first for s, source in sources.items()}
     return Layout({s: o for s, o in m.layout.items() if told.get(s, m.survey.kind) not in _NOT_RUNNING})
 
 

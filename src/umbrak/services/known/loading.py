@@ -4,22 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection
 
 from umbrak.core.evaluate import Evaluation
+from umbrak.core.platform.known import Claim, Known, Origin
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, marked
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
-from umbrak.formats.documents import MachineDoc, StatementDoc, read_layout
+from umbrak.formats.documents import MachineDoc
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import machines as store
 from umbrak.store.machines import MachineRow
 from umbrak.store.statements import StatementRow, statements_of
-from umbrak.store.surveys import SurveyContent, SurveyRow, newest_survey
+from umbrak.store.surveys import SurveyRow, newest_survey
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,25 +43,27 @@ def load_machine(db: Connection, key: UUID) -> Loaded:
 
 def loaded(db: Connection, row: MachineRow) -> Loaded:
     survey = newest_survey(db, row.id)
-    machine = MachineDoc(**row.facts).value()
+    machine = row.facts.value()
     sheet = load_sheet(db, row.sheet_hash)
     claimed = _claimed(survey.content.claim)
     stated = [stated_value(r) for r in statements_of(db, row.id, sheet.id)]
     return Loaded(row, sheet, machine, survey, layout_of(survey.content), (*stated, *([claimed] if claimed else [])))
 
 
-def layout_of(content: SurveyContent) -> Layout:
+def layout_of(content: Known) -> Layout:
     """What is fitted, modules that have failed marked as such."""
-    return marked(read_layout(content.slots), content.failed, content.in_use)
+    return marked(content.slots, content.failed, content.in_use)
 
 
-def as_planned(m: Loaded, runs_with: Mapping[str, Any] | None) -> Loaded:
+def as_planned(m: Loaded, runs_with: MachineDoc | None) -> Loaded:
     """The machine as a plan will have it run: other versions, processors or mode than today's."""
-    if not runs_with:
-        return m
-    facts = {**m.row.facts, **runs_with}
-    facts["processors"] = {**m.row.facts.get("processors", {}), **runs_with.get("processors", {})}
-    return replace(m, machine=MachineDoc(**facts).value())
+    return replace(m, machine=with_facts(m.row.facts, runs_with).value()) if runs_with else m
+
+
+def with_facts(facts: MachineDoc, changes: MachineDoc) -> MachineDoc:
+    """Facts with those that the changes set, socket by socket for processors."""
+    told = {name: getattr(changes, name) for name in changes.model_fields_set}
+    return facts.model_copy(update={**told, "processors": {**facts.processors, **changes.processors}})
 
 
 def sound_layout(m: Loaded) -> Layout:
@@ -72,20 +74,20 @@ def sound_layout(m: Loaded) -> Layout:
 
 def stated_value(row: StatementRow) -> Statement:
     """What somebody stated, under its row's id: unlike a sheet's ids, that is nobody else's."""
-    return replace(StatementDoc(**row.document).value(str(row.id)), id=str(row.id))
+    return replace(row.stated.value(str(row.id)), id=str(row.id))
 
 
-def _claimed(claim: Mapping[str, Any]) -> Statement | None:
+def _claimed(claim: Claim | None) -> Statement | None:
     """What the machine's firmware claims it can hold, as a statement: often copied from another board, so of low trust."""
-    if not claim:
+    if claim is None:
         return None
-    source = Source("what its firmware claims", SourceKind.SURVEY, claim["at"][:10])
-    return Statement("survey-claim", "machine", source, capacity_gib=claim["gib"])
+    source = Source("what its firmware claims", SourceKind.SURVEY, claim.at.date().isoformat())
+    return Statement("survey-claim", "machine", source, capacity_gib=claim.gib)
 
 
-def sources_of(m: Loaded) -> dict[str, dict[str, str]]:
-    """Slot -> {"kind", "at"} of what is known of it: the survey's own where nothing else is kept."""
-    own = {"kind": m.survey.kind, "at": m.survey.taken_at.isoformat()}
+def sources_of(m: Loaded) -> dict[str, Origin]:
+    """Slot -> where what is known of it is from: where the survey is from, where nothing else is kept."""
+    own = Origin(m.survey.kind, m.survey.taken_at)
     return {slot: m.survey.content.sources.get(slot, own) for slot in m.sheet.slots}
 
 

@@ -14,7 +14,6 @@ from sqlalchemy.exc import SQLAlchemyError
 from umbrak.core.evaluate import RULES_VERSION, worst
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Severity
-from umbrak.formats.documents import read_layout
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned, known_slots, layout_of, load_machine, official_gib
 from umbrak.services.sheets.library import load_sheet
@@ -74,7 +73,7 @@ def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
     m = load_machine(db, machine_id)
     plans = plan_store.plans_of(db, machine_id)
     plan = next(iter(plans), None)
-    document = _summarise(m, read_layout(plan.slots) if plan else None, as_planned(m, plan.runs_with) if plan else m)
+    document = _summarise(m, plan.goal if plan else None, as_planned(m, plan.runs_with) if plan else m)
     document["verdicts"] = _verdicts(db, m, plans)
     _tell_changes(db, m, store.summary_of(db, machine_id), document["verdicts"])
     severity = document["worst_severity"]
@@ -98,7 +97,7 @@ def _verdicts(db: Connection, m: Loaded, plans: Sequence[PlanRow]) -> dict[str, 
         if p.state not in ("proved", "backed out"):
             of = replace(m, sheet=load_sheet(db, p.sheet_hash)) if p.sheet_hash != m.row.sheet_hash else m
             base = layout_of(find_survey(db, p.survey_id).content) if p.survey_id != m.survey.id else m.layout
-            found[str(p.id)] = _verdict(as_planned(of, p.runs_with), str(p.version), p.name, read_layout(p.slots), base)
+            found[str(p.id)] = _verdict(as_planned(of, p.runs_with), str(p.version), p.name, p.goal, base)
     return found
 
 

@@ -12,10 +12,10 @@ from sqlalchemy import Connection
 
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
+from umbrak.core.platform.known import Disputed, Drive
 from umbrak.core.platform.machine import Machine, Occupant
 from umbrak.core.platform.survey import SlotHealth
 from umbrak.core.questions import Question, questions_of
-from umbrak.formats.documents import read_layout
 from umbrak.services.errors import NotFound, Stale
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, known_slots, loaded, official_gib, sources_of
@@ -36,21 +36,13 @@ class SurveyFacts:
     #: Slot -> what is known of it is from where and when.
     sources: Mapping[str, FactSource]
     #: Slot -> a report that differs and is not settled yet.
-    disputed: Mapping[str, Dispute]
+    disputed: Mapping[str, Disputed]
     #: Slot -> what the machine counted and measured there, as it told last.
     health: Mapping[str, SlotHealth]
     #: Totals that the machine told; None where it never did.
     told: ToldTotals | None
     #: The most that its firmware claims it can hold [GiB].
     claimed_gib: float | None
-
-
-@dataclass(frozen=True, slots=True)
-class Drive:
-    """A drive as told apart from others: its serial number, or what is written on it."""
-
-    serial: str = ""
-    label: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,15 +69,6 @@ class ToldTotals:
     at: datetime
     #: Why they do not agree with what is known of the slots; "" where they do, or where that cannot be told.
     conflict: str
-
-
-@dataclass(frozen=True, slots=True)
-class Dispute:
-    """What another source says of a slot."""
-
-    kind: str
-    at: datetime
-    says: Occupant | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,10 +148,7 @@ def view_of(m: Loaded) -> MachineState:
 def _bays(m: Loaded) -> tuple[BayView, ...]:
     count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
     known = m.survey.content.bays
-    return tuple(
-        BayView(n, str(n) in known, Drive(**drive) if (drive := known.get(str(n))) else None)
-        for n in range(1, count + 1)
-    )
+    return tuple(BayView(n, n in known, known.get(n)) for n in range(1, count + 1))
 
 
 def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:
@@ -180,14 +160,11 @@ def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:
         taken_by=s.taken_by,
         known=known_slots(m),
         total=len(m.sheet.slots),
-        sources={slot: FactSource(x["kind"], datetime.fromisoformat(x["at"])) for slot, x in sources_of(m).items()},
-        disputed={
-            slot: Dispute(d["kind"], datetime.fromisoformat(d["at"]), read_layout({"x": d["says"]}).get("x"))
-            for slot, d in s.content.disputed.items()
-        },
-        health={slot: SlotHealth(**h) for slot, h in s.content.health.items()},
+        sources={slot: FactSource(x.kind, x.at) for slot, x in sources_of(m).items()},
+        disputed=s.content.disputed,
+        health=s.content.health,
         told=_told_totals(m, evaluation),
-        claimed_gib=s.content.claim.get("gib"),
+        claimed_gib=s.content.claim.gib if s.content.claim else None,
     )
 
 
@@ -199,9 +176,9 @@ _SLACK = 0.05
 def _told_totals(m: Loaded, evaluation: Evaluation) -> ToldTotals | None:
     """What the machine told of its totals beside what its slots come to, as far as all of them are known."""
     told = m.survey.content.totals
-    if not told:
+    if told is None:
         return None
-    installed, usable, conflict = told["installed_gib"], told["usable_gib"], ""
+    installed, usable, conflict = told.installed_gib, told.usable_gib, ""
     if known_slots(m) == len(m.sheet.slots):
         seen = sum(
             x.capacity_gib or 0
@@ -215,7 +192,7 @@ def _told_totals(m: Loaded, evaluation: Evaluation) -> ToldTotals | None:
             conflict = f"it tells {_gb(installed)} GB installed; its slots come to {_gb(seen + soldered)}"
         elif usable is not None and not -slack <= usable - evaluation.usable_gib <= slack:
             conflict = f"it tells {_gb(usable)} GB usable; its slots come to about {_gb(evaluation.usable_gib)}"
-    return ToldTotals(installed, usable, told["kind"], datetime.fromisoformat(told["at"]), conflict)
+    return ToldTotals(installed, usable, told.kind, told.at, conflict)
 
 
 def _gb(gib: float) -> str:

@@ -22,6 +22,7 @@ from umbrak.core.platform.difference import Change
 from umbrak.devices.networks import DeviceError
 from umbrak.formats.bounds import MAX_BYTES
 from umbrak.formats.faults import InputError
+from umbrak.formats.kept import JobOptions
 from umbrak.services.errors import NotFound, Refused, ServiceError
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines.making import NewMachine, make_within
@@ -106,7 +107,7 @@ def start_reading(engine: Engine, account: Account, files: Sequence[GivenFile], 
         raise Refused("files", "Give at least one file.")
     title = f"Read {len(steps)} {'file' if len(steps) == 1 else 'files'}"
     with engine.begin() as db:
-        return store.add_job(db, "read", account.id, title, {"schema": 1, "make": make}, steps)
+        return store.add_job(db, "read", account.id, title, JobOptions(make), steps)
 
 
 def _unpacked(given: GivenFile) -> list[tuple[str, bytes]]:
@@ -137,7 +138,7 @@ def start_polling(engine: Engine, account: Account, machines: Sequence[UUID] | N
             raise Refused("machines", "None of these machines can be asked: give one its address in Survey first.")
         steps = [NewStep(f"{s.machine} by {s.kind}", s.kind.encode(), s.machine_id) for s in services]
         title = f"Ask {len(steps)} {'machine' if len(steps) == 1 else 'machines'}"
-        return store.add_job(db, "poll", account.id, title, {"schema": 1}, steps)
+        return store.add_job(db, "poll", account.id, title, JobOptions(), steps)
 
 
 def see_job(engine: Engine, key: UUID, after: int = 0) -> tuple[JobView, list[StepRow]]:
@@ -209,7 +210,7 @@ def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
                 _ask(engine, outside, account, key, *some[0])
             else:
                 with engine.begin() as db:
-                    _read(db, account, key, some, head.document["make"])
+                    _read(db, account, key, some, head.options.make)
         except SQLAlchemyError:
             raise  # the database is away, or does not take it: they are tried again
         except Exception as error:

@@ -11,10 +11,11 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotState, SurveyReading
-from umbrak.formats.documents import MachineDoc, layout_json
+from umbrak.formats.documents import MachineDoc
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import check_facts
 from umbrak.services.known.summaries import refresh
@@ -26,7 +27,7 @@ from umbrak.services.surveys.intake import learn_from, load_intake, told_beside
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
-from umbrak.store.surveys import SurveyContent, add_survey
+from umbrak.store.surveys import add_survey
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +90,7 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     sheet = load_sheet(db, new.sheet_hash)
     now = datetime.now(UTC)
     occupants: dict[str, Occupant | None] = dict.fromkeys(sheet.slots, UNKNOWN)
-    content, kind, facts, serial = SurveyContent(), "by hand", new.facts or MachineDoc(), ""
+    content, kind, facts, serial = Known(), "by hand", new.facts or MachineDoc(), ""
     if new.intake_id:
         reading = load_intake(db, new.intake_id).reading
         kind = reading.kind
@@ -100,18 +101,16 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
         learn_from(db, sheet, reading, new.reports)
         failed = [slot for slot, i in new.reports.items() if reading.slots[i].state is SlotState.FAILED]
         used = [s for s in failed if reading.slots[new.reports[s]].is_in_use]
-        content = replace(content, failed=sorted(failed), in_use=sorted(used))
+        content = replace(content, failed=tuple(sorted(failed)), in_use=tuple(sorted(used)))
     occupants |= seen_slots(sheet, new.fitted, new.emptied, "fitted")
     facts = facts.model_copy(update={"processors": {**facts.processors, **new.processors}})
     check_facts(sheet, facts)
     site_id = _site(db, new.site, new.zone)
     more = {"keeper": new.keeper.strip(), "warranty_end": new.warranty_end, "serial": serial}
-    key = store.add_machine(
-        db, name, site_id, new.place.strip(), new.sheet_hash, facts.model_dump(), new.duty_group.strip(), **more
-    )
+    key = store.add_machine(db, name, site_id, new.place.strip(), new.sheet_hash, facts, new.duty_group.strip(), **more)
     if key is None:
         raise Refused("name", f"There is a machine {name} already.")
-    content = replace(content, slots=layout_json(Layout(occupants)))
+    content = replace(content, slots=Layout(occupants))
     add_survey(db, key, kind, content, account.id, new.intake_id, now)
     refresh(db, key)
     record(db, "machine made", account.id, key, name=name, sheet=new.sheet_hash)
@@ -174,8 +173,8 @@ def change_machine(engine: Engine, account: Account, key: UUID, version: int, ch
             values["warranty_end"] = changes.warranty_end
         if changes.facts is not None:
             check_facts(m.sheet, changes.facts)
-            if (facts := changes.facts.model_dump()) != m.row.facts:
-                values["facts"] = facts
+            if changes.facts.value() != m.machine:
+                values["facts"] = changes.facts
         if values:
             store.change_machine(db, key, version + 1, values)
             refresh(db, key)

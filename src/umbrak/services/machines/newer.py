@@ -10,7 +10,6 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.machine import Layout
 from umbrak.core.rules.finding import Verdict
-from umbrak.formats.documents import read_layout
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned
@@ -91,7 +90,7 @@ def newer_sheet(db: Connection, m: Loaded) -> NewerSheet | None:
     sheet = load_sheet(db, row.hash)
     layouts: list[tuple[str, Loaded, Layout, Layout | None]] = [("what is fitted", m, m.layout, None)]
     layouts += [
-        (p.name, as_planned(m, p.runs_with), read_layout(p.slots), m.layout)
+        (p.name, as_planned(m, p.runs_with), p.goal, m.layout)
         for p in plans_of(db, m.row.id)
         if p.state not in ("proved", "backed out")
     ]
@@ -121,7 +120,7 @@ def take_newer_sheet(engine: Engine, account: Account, key: UUID, version: int) 
         plans = [p for p in plan_store.plans_of(db, key) if p.state in ("draft", "approved")]
         if any(p.state == "under way" for p in plan_store.plans_of(db, key)):
             raise Refused("sheet", f"{m.row.name} is on the bench: end its run first.")
-        used = {*m.layout, *(s for p in plans for s in p.slots)}
+        used = {*m.layout, *(s for p in plans for s in p.goal)}
         if gone := sorted(used - set(sheet.slots)):
             raise Refused("sheet", f"The newer sheet has no slot {gone[0]}, and one is in use.")
         known = {p for s in sheet.sockets.values() for p in s.processors}

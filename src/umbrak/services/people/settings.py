@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import Any
 
+from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.table import USUAL, ClaimKind, Prior, Table
 from umbrak.core.evidence.trouble import Costs
+from umbrak.formats.kept import Kept
 from umbrak.services.errors import Refused
 from umbrak.services.people.accounts import Role, need
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
-from umbrak.store.shelf import find_setting, keep_setting
+from umbrak.store.settings import find_setting, keep_setting
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,9 +36,13 @@ class MoneySettings:
         return Costs(self.hour, self.downtime_hour, self.returned, self.data, self.backup_tiers)
 
 
+_MONEY: Kept[MoneySettings] = Kept(
+    "What money this installation reckons with", TypeAdapter(MoneySettings).validate_python, asdict
+)
+
+
 def money_settings(db: Connection) -> MoneySettings:
-    document = find_setting(db, "money") or {}
-    return MoneySettings(**{k: v for k, v in document.items() if k != "schema"})
+    return find_setting(db, "money", _MONEY) or MoneySettings()
 
 
 def see_money(engine: Engine) -> MoneySettings:
@@ -46,10 +53,9 @@ def see_money(engine: Engine) -> MoneySettings:
 def set_money(engine: Engine, account: Account, new: MoneySettings) -> MoneySettings:
     """Set them all."""
     need(account, Role.technician)
-    document = {f: getattr(new, f) for f in MoneySettings.__slots__}
     with engine.begin() as db:
-        keep_setting(db, "money", document)
-        record(db, "money set", account.id, **document)
+        keep_setting(db, "money", _MONEY, new)
+        record(db, "money set", account.id, **asdict(new))
     return new
 
 
@@ -81,9 +87,10 @@ class EvidenceSettings:
 
 def evidence_table(db: Connection) -> Table:
     """What beliefs are made from besides trials, as this installation has set it."""
-    document = find_setting(db, "evidence")
-    if document is None:
-        return USUAL
+    return find_setting(db, "evidence", _EVIDENCE) or USUAL
+
+
+def _read_table(document: dict[str, Any]) -> Table:
     set_here = {
         ClaimKind(kind): Prior(fine, quirks, not_seen, unstable, "set by this installation")
         for kind, (fine, quirks, not_seen, unstable) in document["priors"].items()
@@ -94,6 +101,19 @@ def evidence_table(db: Connection) -> Table:
         full_soak_days=document["full_soak_days"],
         unsoaked=document["unsoaked"],
     )
+
+
+def _write_table(table: Table) -> dict[str, Any]:
+    """Of the priors those that are not the ones that ship."""
+    return {
+        "priors": {k.value: list(p.counts().values()) for k, p in table.priors.items() if p != USUAL.priors[k]},
+        "half_life_days": table.half_life_days,
+        "full_soak_days": table.full_soak_days,
+        "unsoaked": table.unsoaked,
+    }
+
+
+_EVIDENCE: Kept[Table] = Kept("Where beliefs start", _read_table, _write_table)
 
 
 def see_evidence(engine: Engine) -> EvidenceSettings:
@@ -126,14 +146,14 @@ def set_evidence(
         if sum(counts) <= 0:
             raise Refused(f"priors.{kind}", "A belief starts from some count of at least one outcome.")
     usual = {k: tuple(p.counts().values()) for k, p in USUAL.priors.items()}
-    changed = {k.value: list(c) for k, c in priors.items() if tuple(c) != usual[k]}
-    document = {
-        "priors": changed,
-        "half_life_days": half_life_days,
-        "full_soak_days": full_soak_days,
-        "unsoaked": unsoaked,
-    }
+    changed = {k: Prior(*c, "set by this installation") for k, c in priors.items() if tuple(c) != usual[k]}
+    table = Table(
+        priors={**USUAL.priors, **changed},
+        half_life_days=half_life_days,
+        full_soak_days=full_soak_days,
+        unsoaked=unsoaked,
+    )
     with engine.begin() as db:
-        keep_setting(db, "evidence", document)
-        record(db, "priors set", account.id, changed=sorted(changed))
+        keep_setting(db, "evidence", _EVIDENCE, table)
+        record(db, "priors set", account.id, changed=sorted(k.value for k in changed))
         return _evidence(evidence_table(db))

@@ -12,8 +12,9 @@ from pydantic import ValidationError
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module
+from umbrak.core.platform.known import Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
-from umbrak.formats.documents import MachineDoc, ModuleDoc, layout_json, module_json
+from umbrak.formats.documents import MachineDoc, ModuleDoc, module_json
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import Loaded, check_facts, sources_of
 from umbrak.services.known.summaries import refresh
@@ -77,7 +78,7 @@ def _tell_machine(db: Connection, account: Account, m: Loaded, facts: Mapping[st
     """What is told of the machine, kept with it."""
     if not facts:
         return
-    known: dict[str, Any] = dict(m.row.facts)
+    known: dict[str, Any] = m.row.facts.model_dump()
     for name, value in facts.items():
         member, _, socket = name.removeprefix(_MACHINE).partition(".")
         known[member] = {**known.get(member, {}), socket: value} if socket else value
@@ -87,7 +88,7 @@ def _tell_machine(db: Connection, account: Account, m: Loaded, facts: Mapping[st
         where = ".".join(map(str, error.errors()[0]["loc"]))
         raise Refused(f"facts.{_MACHINE}{where}", error.errors()[0]["msg"].removeprefix("Input should be ")) from error
     check_facts(m.sheet, document)
-    machine_store.change_machine(db, m.row.id, m.row.version + 1, {"facts": document.model_dump()})
+    machine_store.change_machine(db, m.row.id, m.row.version + 1, {"facts": document})
     record(db, "machine changed", account.id, m.row.id, changed={"facts": None}, version=m.row.version + 1)
 
 
@@ -95,13 +96,10 @@ def _survey(db: Connection, account: Account, plan: OpenPlan, fitted: Mapping[st
     """A survey by hand with what is told of fitted modules. Returns its id."""
     m, now = plan.machine, datetime.now(UTC)
     known = m.survey.content
-    slots = layout_json(unmarked(Layout({**m.layout, **fitted})))
+    slots = unmarked(Layout({**m.layout, **fitted}))
     sources = sources_of(m)
     # Over the machine's own report: that it runs with the module stays known.
-    told = {
-        s: {"kind": "by hand", "at": now.isoformat(), "over": sources[s].get("over", sources[s]["kind"])}
-        for s in fitted
-    }
+    told = {s: Origin("by hand", now, over=sources[s].first) for s in fitted}
     content = replace(known, slots=slots, sources={**sources, **told})
     record(db, "surveyed by hand", account.id, m.row.id, slots=sorted(fitted), revision=m.survey.revision + 1)
     return add_survey(db, m.row.id, "by hand", content, account.id, None, now)

@@ -22,6 +22,8 @@ from umbrak.core.routes.problem import Problem, Wishes
 from umbrak.core.routes.search import search
 from umbrak.core.routes.weighing import Scales
 from umbrak.core.rules.finding import Finding, Severity, Verdict, could_harm
+from umbrak.formats.documents import layout_json
+from umbrak.formats.kept import Taken
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import BeliefView, belief_view
 from umbrak.services.known.judging import judge
@@ -120,8 +122,8 @@ def _fingerprint(w: _Weighed) -> str:
     """What an approval is of: the goal, the sheet, and everything that speaks against it, as it stands now."""
     plan, judged = w.plan, w.judged
     against = [[f.code, f.severity.value, list(f.slots), f.message] for f in judged.findings if f.severity in _AGAINST]
-    seen = [plan.row.slots, plan.row.sheet_hash, against, [c.words for c in w.claims]]
-    seen += [plan.row.runs_with] if plan.row.runs_with else []
+    seen = [layout_json(plan.goal), plan.row.sheet_hash, against, [c.words for c in w.claims]]
+    seen += [plan.row.runs_with.model_dump(exclude_unset=True)] if plan.row.runs_with else []
     return hashlib.sha256(json.dumps(seen, sort_keys=True).encode()).hexdigest()
 
 
@@ -162,13 +164,8 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
         if not w.needed:
             raise Refused("plan", "Nothing in this plan is at risk: it needs no approval.")
         risk = _risk(db, w)
-        document = {
-            "verdict": risk.verdict.value,
-            "trouble": risk.trouble,
-            "reasons": [f.message for f in risk.reasons],
-            "version": version,
-        }
-        store.add_approval(db, key, _fingerprint(w), document, account.id)
+        seen = Taken(risk.verdict, risk.trouble, tuple(f.message for f in risk.reasons), version)
+        store.add_approval(db, key, _fingerprint(w), seen, account.id)
         if plan.row.state == "draft":
             plan_store.set_state(db, key, "approved")
         record(

@@ -9,15 +9,16 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.targets import Target
-from umbrak.formats.documents import MachineDoc, layout_json, read_layout
+from umbrak.formats.documents import MachineDoc
+from umbrak.formats.kept import Change, occupant_json
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.known.judging import judge_targets
 from umbrak.services.known.loading import check_facts, load_machine, sound_layout
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.plans.view import OpenPlan, PlanView, _stacks, open_plan, view_of_plan
+from umbrak.services.plans.view import OpenPlan, PlanView, _stacks, open_plan, runs_with, view_of_plan
 from umbrak.services.shelf.changing import note_needs
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account
@@ -49,18 +50,15 @@ def start_plan(
         for slot in wanted or ():
             if slot not in m.sheet.slots:
                 raise Refused(f"goal.{slot}", f"{m.sheet.title} has no slot {slot}.")
-        goal = layout_json(wanted) if wanted is not None else model.slots if model else layout_json(m.layout)
+        goal = wanted if wanted is not None else model.goal if model else m.layout
         key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
         if key is None:
             raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
         for slot in first_stage or ():
             if slot not in m.sheet.slots:
                 raise Refused(f"first_stage.{slot}", f"{m.sheet.title} has no slot {slot}.")
-        stage: dict[str, Any] | None = model.first_stage if model else None
-        if first_stage is not None:
-            stage = layout_json(first_stage)
-        store.set_first_stage(db, key, stage)
-        note_needs(db, key, sound_layout(m), read_layout(goal))
+        store.set_first_stage(db, key, first_stage if first_stage is not None else model.first_stage if model else None)
+        note_needs(db, key, sound_layout(m), goal)
         refresh(db, machine_id)
         record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
         return view_of_plan(open_plan(db, key))
@@ -78,7 +76,7 @@ def rename_plan(engine: Engine, account: Account, key: UUID, version: int, name:
         if name != plan.row.name:
             if store.plan_named(db, plan.row.machine_id, name):
                 raise Refused("name", f"{plan.machine.row.name} has a plan {name} already.")
-            store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
+            store.add_command(db, key, version + 1, "edit", {}, plan.goal, account.id)
             store.rename_plan(db, key, name, version + 1)
             refresh(db, plan.row.machine_id)
             record(db, "plan renamed", account.id, plan.row.machine_id, key, name=name, version=version + 1)
@@ -96,19 +94,21 @@ def set_runs_with(engine: Engine, account: Account, key: UUID, version: int, fac
         plan = open_plan(db, key, lock=True)
         not_stale(plan, version, {"runs_with": dict(facts)})
         may_change(plan)
-        known = plan.machine.row.facts
-        processors = {
-            s: p for s, p in facts.get("processors", {}).items() if known.get("processors", {}).get(s, "") != p
-        }
-        other = {n: v for n, v in facts.items() if n != "processors" and v is not None and known.get(n) != v}
-        wanted = {**other, **({"processors": processors} if processors else {})}
+        wanted = _other_than(plan.machine.row.facts, facts)
         check_facts(plan.machine.sheet, MachineDoc(**wanted))
-        if wanted != (plan.row.runs_with or {}):
-            store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
-            store.set_runs_with(db, key, wanted, version + 1)
+        if wanted != runs_with(plan):
+            store.add_command(db, key, version + 1, "edit", {}, plan.goal, account.id)
+            store.set_runs_with(db, key, MachineDoc(**wanted) if wanted else None, version + 1)
             refresh(db, plan.row.machine_id)
             record(db, "plan runs with", account.id, plan.row.machine_id, key, facts=wanted, version=version + 1)
         return view_of_plan(open_plan(db, key))
+
+
+def _other_than(known: MachineDoc, facts: Mapping[str, Any]) -> dict[str, Any]:
+    """Of some facts those that are told and not what is known already."""
+    processors = {s: p for s, p in facts.get("processors", {}).items() if known.processors.get(s, "") != p}
+    other = {n: v for n, v in facts.items() if n != "processors" and v is not None and getattr(known, n) != v}
+    return {**other, **({"processors": processors} if processors else {})}
 
 
 def edit_plan(
@@ -148,8 +148,8 @@ def step_plan(engine: Engine, account: Account, key: UUID, version: int, kind: s
         stack = undoable if kind == "undo" else redoable
         if not stack:
             raise Refused("step", f"There is nothing to {kind}.")
-        origin, into = ("to", "from") if kind == "undo" else ("from", "to")
-        back = {slot: (_occupant(c[origin]), _occupant(c[into])) for slot, c in stack[-1].changes.items()}
+        undo = kind == "undo"
+        back = {s: (c.after, c.before) if undo else (c.before, c.after) for s, c in stack[-1].changes.items()}
         append_command(db, plan, account, kind, back)
         return view_of_plan(open_plan(db, key))
 
@@ -163,7 +163,7 @@ def discard_plan(engine: Engine, account: Account, key: UUID, version: int, disc
         may_change(plan)
         if not discarded and plan.discarded and store.plan_named(db, plan.row.machine_id, plan.row.name):
             raise Refused("name", f"{plan.machine.row.name} has another plan {plan.row.name} by now.")
-        store.add_command(db, key, version + 1, "edit", {}, plan.row.slots, account.id)
+        store.add_command(db, key, version + 1, "edit", {}, plan.goal, account.id)
         store.discard_plan(db, key, version + 1, discarded)
         refresh(db, plan.row.machine_id)
         action = "plan discarded" if discarded else "plan brought back"
@@ -199,8 +199,8 @@ def append_command(
     moves: Mapping[str, tuple[Occupant | None, Occupant | None]],
 ) -> None:
     goal = Layout({**plan.goal, **{slot: after for slot, (_, after) in moves.items()}})
-    changes = {slot: {"from": _json(before), "to": _json(after)} for slot, (before, after) in moves.items()}
-    store.add_command(db, plan.row.id, plan.row.version + 1, kind, changes, layout_json(goal), account.id)
+    changes = {slot: Change(before, after) for slot, (before, after) in moves.items()}
+    store.add_command(db, plan.row.id, plan.row.version + 1, kind, changes, goal, account.id)
     failed = plan.machine.survey.content.failed
     note_needs(db, plan.row.id, Layout({s: o for s, o in plan.now.items() if s not in failed}), goal)
     refresh(db, plan.row.machine_id)
@@ -208,13 +208,5 @@ def append_command(
     record(db, f"plan {kind}", account.id, plan.row.machine_id, plan.row.id, **told)
 
 
-def _json(occupant: Occupant | None) -> Any:
-    return layout_json(Layout({"x": occupant})).get("x")
-
-
-def _occupant(document: Any) -> Occupant | None:
-    return read_layout({"x": document}).get("x")
-
-
 def _occupants_json(occupants: Mapping[str, Occupant | None]) -> dict[str, Any]:
-    return {slot: None if o is None else "unknown" if o is UNKNOWN else _json(o) for slot, o in occupants.items()}
+    return {slot: occupant_json(o) for slot, o in occupants.items()}

@@ -17,7 +17,6 @@ from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.questions import Question, questions_of
 from umbrak.core.rules.finding import Verdict
-from umbrak.formats.documents import read_layout
 from umbrak.services.errors import NotFound
 from umbrak.services.known.judging import judge, judge_cures
 from umbrak.services.known.loading import Loaded, as_planned, layout_of, load_machine
@@ -113,7 +112,7 @@ def see_plan(engine: Engine, key: UUID) -> PlanView:
 def stage_layouts(plan: OpenPlan) -> tuple[Layout, ...]:
     """What is fitted after each stage; the last is the goal. Of a first stage only what is still part of the goal counts:
     the plan may have been changed since."""
-    wanted = read_layout(plan.row.first_stage) if plan.row.first_stage else None
+    wanted = plan.row.first_stage
     if wanted is None:
         return (plan.goal,)
     first = Layout(
@@ -133,7 +132,7 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
         machine = replace(machine, sheet=load_sheet(db, row.sheet_hash))
     doubts = doubts_about(db, machine.sheet.id)
     commands = tuple(store.commands_of(db, key))
-    return OpenPlan(row, machine, now, read_layout(row.slots), commands, doubts, spares_of(db))
+    return OpenPlan(row, machine, now, row.goal, commands, doubts, spares_of(db))
 
 
 def view_of_plan(plan: OpenPlan) -> PlanView:
@@ -151,7 +150,7 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         goal=dict(plan.goal),
         evaluation_now=judge(m, plan.now),
         evaluation=judged,
-        runs_with=plan.row.runs_with or {},
+        runs_with=runs_with(plan),
         verdict_today=judge(m, plan.goal, plan.now).verdict if plan.row.runs_with else None,
         cures=_cures(plan),
         actions=action_views(actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)),
@@ -165,6 +164,11 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         doubts=plan.doubts,
         questions=questions_of(m.sheet, plan.goal, judged),
     )
+
+
+def runs_with(plan: OpenPlan) -> dict[str, Any]:
+    """Facts that the machine will have under the plan and has not today."""
+    return plan.row.runs_with.model_dump(exclude_unset=True) if plan.row.runs_with else {}
 
 
 def _first_stage(plan: OpenPlan) -> tuple[str, ...]:

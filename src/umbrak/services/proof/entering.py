@@ -12,16 +12,16 @@ from umbrak.core.proof.compare import (
     after_moves,
     contradicted,
 )
-from umbrak.formats.entries import EntryDoc, ProposalDoc, ReadingDoc, SurveyDoc, SymptomDoc
+from umbrak.formats.entries import EntryDoc, ProposalDoc, ReadingDoc, SurveyDoc, SymptomDoc, TestLogDoc
 from umbrak.formats.test_log import read_test_log
 from umbrak.services.bench.entering import add_entry, keep, under_way
-from umbrak.services.bench.view import found_run, layouts_of
+from umbrak.services.bench.view import found_run
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.proof import faults as fault_finding
-from umbrak.services.proof.view import _fresh, _health
+from umbrak.services.proof.view import fresh_of, health_of
 from umbrak.store import runs as store
 from umbrak.store.accounts import Account
 from umbrak.store.runs import RunRow
@@ -35,14 +35,14 @@ def enter(
     Raises NotFound, Refused, NotAllowed.
     """
     need(account, Role.technician)
-    with engine.connect() as db:
+    with engine.begin() as db:
         row = found_run(db, run_id)
         m = load_machine(db, row.machine_id)
         _check(db, m, row, entry)
-    # Ticks carry the bench's clock, since they may come late; what is measured counts from when it came.
-    add_entry(engine, account, run_id, entry_id, entry, at if entry.kind in _AT_THE_BENCH else now, now)
-    if isinstance(entry, ProposalDoc):
-        _doubt(engine, account, run_id, entry)
+        # Ticks carry the bench's clock, since they may come late; what is measured counts from when it came.
+        add_entry(db, account, run_id, entry_id, entry, at if entry.kind in _AT_THE_BENCH else now, now)
+        if isinstance(entry, ProposalDoc):
+            _doubt(db, account, m, row, entry)
 
 
 #: Entries that are made without a connection.
@@ -57,14 +57,10 @@ def add_log(
     found = read_test_log(raw)
     with engine.begin() as db:
         row = under_way(db, run_id)
-        document = {
-            "tool": tool,
-            "passes": found.passes,
-            "errors": found.errors,
-            "text": "",
-            "because": list(found.because),
-        }
-        keep(db, account, row, entry_id, "memory-test", None, document, now, raw, "text/plain; charset=utf-8")
+        entry = TestLogDoc(
+            kind="memory-test", tool=tool, passes=found.passes, errors=found.errors, because=list(found.because)
+        )
+        keep(db, account, row, entry_id, entry, now, (raw, "text/plain; charset=utf-8"))
 
 
 def _check(db: Connection, m: Loaded, row: RunRow, entry: EntryDoc) -> None:
@@ -75,15 +71,14 @@ def _check(db: Connection, m: Loaded, row: RunRow, entry: EntryDoc) -> None:
         ):
             raise Refused("intake_id", "Give a report that was taken in, or what is seen by hand.")
         slots = [*entry.reports, *(entry.slots or {})]
-        _fresh(db, m, entry.model_dump(mode="json"))
+        fresh_of(db, m, entry)
     elif isinstance(entry, ReadingDoc):
         slots = list(entry.slots)
-        if not _health(db, m, entry.model_dump(mode="json")):
+        if not health_of(db, m, entry):
             raise Refused("slots", "This tells no counter and no temperature: enter one by hand.")
     elif isinstance(entry, ProposalDoc):
-        _, goal, _ = layouts_of(row)
         try:
-            after_moves(goal, entry.moves)
+            after_moves(row.begun.goal, entry.moves)
         except ValueError as error:
             raise Refused("moves", f"{str(error)[0].upper()}{str(error)[1:]}.") from error
         slots = list(entry.moves.values())
@@ -96,13 +91,10 @@ def _check(db: Connection, m: Loaded, row: RunRow, entry: EntryDoc) -> None:
             raise Refused("slots", f"{m.sheet.title} has no slot {slot}.")
 
 
-def _doubt(engine: Engine, account: Account, run_id: UUID, entry: ProposalDoc) -> None:
+def _doubt(db: Connection, account: Account, m: Loaded, row: RunRow, entry: ProposalDoc) -> None:
     """Mark the clauses that a proposal contradicts, each once."""
-    with engine.begin() as db:
-        row = found_run(db, run_id)
-        m = load_machine(db, row.machine_id)
-        _, goal, _ = layouts_of(row)
-        known = {(d.code, d.clause) for d in store.doubts_of(db, m.sheet.id)}
-        for c in contradicted(judge(m, goal), judge(m, after_moves(goal, entry.moves))):
-            if (c.code, c.clause) not in known:
-                store.add_doubt(db, m.sheet.id, c.code, c.clause, c.words, run_id, account.id)
+    goal = row.begun.goal
+    known = {(d.code, d.clause) for d in store.doubts_of(db, m.sheet.id)}
+    for c in contradicted(judge(m, goal), judge(m, after_moves(goal, entry.moves))):
+        if (c.code, c.clause) not in known:
+            store.add_doubt(db, m.sheet.id, c.code, c.clause, c.words, row.id, account.id)

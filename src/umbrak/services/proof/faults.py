@@ -16,8 +16,8 @@ from umbrak.core.proof.suspects import SHOWINGS, Boot, Case, Kind, Suspect, Symp
 from umbrak.core.rules.finding import Severity
 from umbrak.core.runsheet.after import start_minutes
 from umbrak.core.runsheet.handling import slot_words
-from umbrak.formats.entries import EntryDoc
-from umbrak.services.bench.view import layouts_of
+from umbrak.formats.entries import BootDoc, EntryDoc, FoundDoc, SymptomDoc
+from umbrak.services.bench.view import every, layouts_of, newest
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded
@@ -98,20 +98,21 @@ def check_boot(row: RunRow, entry: EntryDoc) -> None:
 
 def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView | None:
     """The newest fault search of a run; None where none was begun."""
-    begun = next((e for e in reversed(entries) if e.kind == "symptom"), None)
-    if begun is None:
+    found_at = newest(entries, SymptomDoc)
+    if found_at is None:
         return None
+    begun, symptom_told = found_at
     now, goal, _ = layouts_of(row)
-    symptom = Symptom(begun.document["symptom"])
+    symptom = Symptom(symptom_told.symptom)
     showing = SHOWINGS[symptom]
     start = {s: s for s in m.sheet.slots if isinstance(goal.get(s), Module)}
     handled = frozenset(goal.changed_from(now)) & frozenset(start)
     case = Case(
         {s: m.sheet.slots[s].channel for s in m.sheet.slots if m.sheet.slots[s].channel}, start, showing, handled
     )
-    later = [e for e in entries if e.number > begun.number and e.kind == "boot"]
-    dark = frozenset(s for s in begun.document["dark"] if s in start)
-    boots = [Boot(start, dark=dark, showed=True), *(_boot(e) for e in later)]
+    later = [(e, b) for e, b in every(entries, BootDoc) if e.number > begun.number]
+    dark = frozenset(s for s in symptom_told.dark if s in start)
+    boots = [Boot(start, dark=dark, showed=True), *(_boot(b) for _, b in later)]
     minutes = start_minutes(m.sheet, goal)
     boot_min = (minutes.low + minutes.high) / 2 + showing.watch_min
 
@@ -119,7 +120,7 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         layout = Layout({s: goal.get(name) for s, name in arrangement.items()})
         return not any(f.severity is Severity.STOP for f in judge(m, layout).findings)
 
-    ended = next((e.document["text"] for e in entries if e.number > begun.number and e.kind == "found"), None)
+    ended = next((f.text for e, f in every(entries, FoundDoc) if e.number > begun.number), None)
     found = look(case, boots, boot_min, allowed, several=0 if ended is not None else 3)
     last = dict(boots[-1].arrangement)
     best = max((t.tells / t.minutes for t in found.trials), default=1.0)
@@ -129,7 +130,7 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         beliefs=_bars(m, goal, found),
         boots=(
             BootView("as planned", _result(m, boots[0], showing.told), _dark(m, boots[0]), begun.at, begun.by),
-            *(BootView(_change(m, a, b), _result(m, b, showing.told), _dark(m, b), e.at, e.by) for a, b, e in zip(boots, boots[1:], later, strict=False)),
+            *(BootView(_change(m, a, b), _result(m, b, showing.told), _dark(m, b), e.at, e.by) for a, b, (e, _) in zip(boots, boots[1:], later, strict=False)),
         ),
         trials=tuple(_trial(m, goal, last, t, best) for t in found.trials),
         culprit=" or ".join(_suspect(m, goal, s) for s in found.culprits),
@@ -140,9 +141,8 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
     )  # fmt: skip
 
 
-def _boot(e: EntryRow) -> Boot:
-    d = e.document
-    return Boot(d["arrangement"], frozenset(d["reseated"]), frozenset(d["dark"]), d["showed"] or bool(d["dark"]))
+def _boot(b: BootDoc) -> Boot:
+    return Boot(b.arrangement, frozenset(b.reseated), frozenset(b.dark), b.showed or bool(b.dark))
 
 
 def _bars(m: Loaded, goal: Layout, found: Outcome) -> tuple[BeliefBar, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from uuid import UUID
 
@@ -13,15 +13,16 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.difference import compare_slot
+from umbrak.core.platform.known import Origin
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.statement import SourceKind
-from umbrak.formats.documents import layout_json, like_key, read_layout
+from umbrak.formats.documents import like_key
 from umbrak.services.bench.entering import under_way
 from umbrak.services.bench.view import RunView, found_run, layouts_of, run_view
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import NewTrial, note_trial
 from umbrak.services.known.judging import judge
-from umbrak.services.known.loading import Loaded, as_planned, load_machine, sources_of
+from umbrak.services.known.loading import Loaded, as_planned, load_machine, sources_of, with_facts
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.proof.view import newest_fresh, proof_view
@@ -32,7 +33,7 @@ from umbrak.store import runs as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
 from umbrak.store.runs import RunRow
-from umbrak.store.surveys import SurveyContent, add_survey
+from umbrak.store.surveys import add_survey
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,25 +118,25 @@ def _becomes_fitted(db: Connection, account: Account, m: Loaded, row: RunRow, no
         s: compare_slot(s, o, seen[s]).merged if s in seen else o for s, o in goal.items()
     }
     known = m.survey.content
-    source = {"kind": "proof", "at": now.isoformat()}
+    source = Origin("proof", now)
     content = replace(
         known,
-        slots=layout_json(Layout(fitted)),
-        failed=[],
+        slots=Layout(fitted),
+        failed=(),
+        in_use=(),
         sources={**sources_of(m), **dict.fromkeys(m.sheet.slots, source)},
         disputed={},
         health={},
-        totals={},
+        totals=None,
     )
-    assert isinstance(content, SurveyContent)
     return add_survey(db, row.machine_id, "proof", content, account.id, None, now), Layout(fitted)
 
 
 def _runs_as_planned(db: Connection, account: Account, m: Loaded, row: RunRow) -> None:
     """What the plan said that the machine would run with is what it runs with: bringing it there was a step of the run."""
     plan = plan_store.find_plan(db, row.plan_id)
-    facts = asdict(as_planned(m, plan.runs_with if plan else None).machine)
-    if facts != asdict(m.machine):
+    if plan and plan.runs_with and as_planned(m, plan.runs_with).machine != m.machine:
+        facts = with_facts(m.row.facts, plan.runs_with)
         machine_store.change_machine(db, m.row.id, m.row.version + 1, {"facts": facts})
         record(db, "machine changed", account.id, m.row.id, changed={"facts": None}, version=m.row.version + 1)
 
@@ -146,11 +147,10 @@ def _learn(db: Connection, account: Account, row: RunRow, fitted: Layout) -> Non
     plan = plan_store.find_plan(db, row.plan_id)
     assert plan is not None
     _, stage, _ = layouts_of(row)
-    goal = read_layout(plan.slots)
-    known = {s: fitted.get(s) if goal.get(s) == stage.get(s) else goal.get(s) for s in {*goal, *fitted}}
-    slots = layout_json(Layout(known))
-    if slots != plan.slots:
-        plan_store.add_command(db, plan.id, plan.version + 1, "edit", {}, slots, account.id)
+    goal = plan.goal
+    known = Layout({s: fitted.get(s) if goal.get(s) == stage.get(s) else goal.get(s) for s in {*goal, *fitted}})
+    if known != goal:
+        plan_store.add_command(db, plan.id, plan.version + 1, "edit", {}, known, account.id)
 
 
 def _sort_out(db: Connection, account: Account, m: Loaded, row: RunRow, said: SignOff) -> list[str]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
@@ -24,8 +23,19 @@ from umbrak.core.proof.compare import (
 from umbrak.core.proof.soak import Reading, Soak, soak
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.runsheet.handling import slot_words
-from umbrak.formats.documents import OccupantsDoc, occupants
-from umbrak.services.bench.view import found_run, layouts_of
+from umbrak.formats.documents import occupants
+from umbrak.formats.entries import (
+    AlertDoc,
+    AllocationDoc,
+    ClearedDoc,
+    ProposalDoc,
+    ReadingDoc,
+    ScrubDoc,
+    SoakDoc,
+    SurveyDoc,
+    TestLogDoc,
+)
+from umbrak.services.bench.view import every, found_run, layouts_of, newest
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
 from umbrak.services.proof.faults import FaultView, see_faults
@@ -142,23 +152,24 @@ def proof_view(db: Connection, row: RunRow, now: datetime) -> ProofView:
     seen = _seen(db, m, row, entries)
     _, goal, _ = layouts_of(row)
     unlisted = _unlisted(db, m, goal)
-    tests = tuple(_test(e) for e in entries if e.kind == "memory-test")
+    tests = tuple(_test(e, t) for e, t in every(entries, TestLogDoc))
     soaked = _soak(db, m, row, entries, tests, row.ended_at or now)
-    cleared = next((e.document["back"] for e in reversed(entries) if e.kind == "cleared"), None)
+    cleared = newest(entries, ClearedDoc)
+    back = cleared[1].back if cleared else None
     return ProofView(
         run_id=row.id,
         state=row.state,
         seen=seen,
-        alerts=tuple(_alert(e, unlisted) for e in entries if e.kind == "alert"),
-        cleared=cleared,
+        alerts=tuple(_alert(e, a, unlisted) for e, a in every(entries, AlertDoc)),
+        cleared=back,
         tests=tests,
-        allocations=tuple(_allocation(e) for e in entries if e.kind == "allocation"),
-        proposals=tuple(_proposal(m, goal, e) for e in entries if e.kind == "proposal"),
+        allocations=tuple(_allocation(e, a) for e, a in every(entries, AllocationDoc)),
+        proposals=tuple(_proposal(m, goal, e, p) for e, p in every(entries, ProposalDoc)),
         soak=soaked,
         faults=see_faults(m, row, entries),
-        lacking=_lacking(seen, tests, soaked, cleared),
+        lacking=_lacking(seen, tests, soaked, back),
         os_notes=tuple(n.text for n in m.sheet.os_notes),
-        soak_days=row.document["soak_days"],
+        soak_days=row.begun.soak_days,
     )
 
 
@@ -198,13 +209,14 @@ def _lacking(
 
 
 def _seen(db: Connection, m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> SeenView | None:
-    newest = next((e for e in reversed(entries) if e.kind == "survey"), None)
-    if newest is None:
+    found_at = newest(entries, SurveyDoc)
+    if found_at is None:
         return None
-    fresh, source = _fresh(db, m, newest.document)
+    entered, survey = found_at
+    fresh, source = fresh_of(db, m, survey)
     _, goal, _ = layouts_of(row)
     found = compare(m.sheet, goal, judge(m, goal), fresh, judge(m, seen_layout(fresh)))
-    return SeenView(newest.at, newest.by, source, found, found.right, judge(m, seen_layout(fresh)).verdict)
+    return SeenView(entered.at, entered.by, source, found, found.right, judge(m, seen_layout(fresh)).verdict)
 
 
 def seen_layout(fresh: Fresh) -> Layout:
@@ -214,77 +226,73 @@ def seen_layout(fresh: Fresh) -> Layout:
 
 def newest_fresh(db: Connection, m: Loaded, entries: Sequence[EntryRow]) -> tuple[Fresh, str] | None:
     """(what was seen last, where it comes from)"""
-    newest = next((e for e in reversed(entries) if e.kind == "survey"), None)
-    return _fresh(db, m, newest.document) if newest else None
+    found = newest(entries, SurveyDoc)
+    return fresh_of(db, m, found[1]) if found else None
 
 
-def _fresh(db: Connection, m: Loaded, document: Mapping[str, Any]) -> tuple[Fresh, str]:
-    if document["intake_id"] is None:
-        given = document["slots"] or {}
-        layout = occupants(_occupants(given))
-        slots: dict[str, Occupant | None] = {s: layout.get(s) for s in given}
-        return Fresh(slots, installed_gib=document["installed_gib"], usable_gib=document["usable_gib"]), "by hand"
-    intake = load_intake(db, UUID(document["intake_id"]))
+def fresh_of(db: Connection, m: Loaded, survey: SurveyDoc) -> tuple[Fresh, str]:
+    """(what a survey of the proof shows, where it comes from)"""
+    if survey.intake_id is None:
+        layout = occupants(survey.slots or {})
+        slots: dict[str, Occupant | None] = {s: layout.get(s) for s in survey.slots or {}}
+        return Fresh(slots, installed_gib=survey.installed_gib, usable_gib=survey.usable_gib), "by hand"
+    intake = load_intake(db, UUID(survey.intake_id))
     reading = intake.reading
-    placed = place_reports(db, m, intake, document["reports"])
+    placed = place_reports(db, m, intake, survey.reports)
     reports = {s: reading.slots[i] for s, i in placed.items()}
     return Fresh(
-        {s: r.occupant() for s, r in reports.items()},
-        frozenset(s for s, r in reports.items() if r.state is SlotState.FAILED),
-        {s: r.configured_mts for s, r in reports.items() if r.configured_mts},
-        reading.installed_gib,
-        reading.usable_gib,
-        reading.kind,
+        slots={s: r.occupant() for s, r in reports.items()},
+        failed=frozenset(s for s, r in reports.items() if r.state is SlotState.FAILED),
+        rates={s: r.configured_mts for s, r in reports.items() if r.configured_mts},
+        installed_gib=reading.installed_gib,
+        usable_gib=reading.usable_gib,
+        kind=reading.kind,
     ), intake.source_name
-
-
-def _occupants(given: Mapping[str, Any]) -> Any:
-    from pydantic import TypeAdapter
-
-    return TypeAdapter(OccupantsDoc).validate_python(given)
 
 
 # -- the rest -------------------------------------------------------------------------------------------
 
 
-def _alert(e: EntryRow, unlisted: bool | None) -> AlertView:
-    said = e.document["expected"]
-    return AlertView(
-        e.document["text"],
-        said if said is not None else alert_is_expected(e.document["text"], unlisted),
-        e.at,
-        e.by,
+def _alert(e: EntryRow, alert: AlertDoc, unlisted: bool | None) -> AlertView:
+    expected = alert.expected if alert.expected is not None else alert_is_expected(alert.text, unlisted)
+    return AlertView(alert.text, expected, e.at, e.by)
+
+
+def _test(e: EntryRow, t: TestLogDoc) -> TestView:
+    because = tuple(t.because) or ((t.text,) if t.text else ())
+    return TestView(
+        id=e.id,
+        tool=t.tool,
+        passes=t.passes,
+        errors=t.errors,
+        because=because,
+        has_log=bool(e.media_type),
+        at=e.at,
+        by=e.by,
     )
-
-
-def _test(e: EntryRow) -> TestView:
-    d = e.document
-    because = tuple(d.get("because", ())) or ((d["text"],) if d["text"] else ())
-    return TestView(e.id, d["tool"], d["passes"], d["errors"], because, bool(e.media_type), e.at, e.by)
 
 
 #: A share counts as given when so much of it was used.
 _GIVEN = 0.9
 
 
-def _allocation(e: EntryRow) -> AllocationView:
-    share, used = e.document["share_gib"], e.document["used_gib"]
-    return AllocationView(share, used, used >= _GIVEN * share, e.document["text"], e.at, e.by)
+def _allocation(e: EntryRow, a: AllocationDoc) -> AllocationView:
+    given = a.used_gib >= _GIVEN * a.share_gib
+    return AllocationView(share_gib=a.share_gib, used_gib=a.used_gib, given=given, text=a.text, at=e.at, by=e.by)
 
 
-def _proposal(m: Loaded, goal: Layout, e: EntryRow) -> ProposalView:
-    moved = judge(m, after_moves(goal, e.document["moves"]))
+def _proposal(m: Loaded, goal: Layout, e: EntryRow, p: ProposalDoc) -> ProposalView:
+    moved = judge(m, after_moves(goal, p.moves))
     against = contradicted(judge(m, goal), moved)
-    return ProposalView(
-        e.document["moves"], moved.verdict, tuple(f"{c.clause}: {c.words}" for c in against), e.at, e.by
-    )
+    return ProposalView(p.moves, moved.verdict, tuple(f"{c.clause}: {c.words}" for c in against), e.at, e.by)
 
 
-def _health(db: Connection, m: Loaded, document: Mapping[str, Any]) -> dict[str, SlotHealth]:
-    if document["intake_id"] is None:
-        found = {s: SlotHealth(**h) for s, h in document["slots"].items()}
+def health_of(db: Connection, m: Loaded, reading: ReadingDoc) -> dict[str, SlotHealth]:
+    """Counters and temperatures of a reading, slot by slot, where it tells any."""
+    if reading.intake_id is None:
+        found = {s: SlotHealth(**h.model_dump()) for s, h in reading.slots.items()}
     else:
-        intake = load_intake(db, UUID(document["intake_id"]))
+        intake = load_intake(db, UUID(reading.intake_id))
         placed = place_reports(db, m, intake, {})
         found = {s: h for s, i in placed.items() if (h := intake.reading.slots[i].health) is not None}
     return {s: h for s, h in found.items() if h != SlotHealth()}
@@ -293,19 +301,20 @@ def _health(db: Connection, m: Loaded, document: Mapping[str, Any]) -> dict[str,
 def _soak(
     db: Connection, m: Loaded, row: RunRow, entries: Sequence[EntryRow], tests: Sequence[TestView], now: datetime
 ) -> SoakView | None:
-    began = next((e for e in reversed(entries) if e.kind == "soak"), None)
-    if began is None:
+    found_at = newest(entries, SoakDoc)
+    if found_at is None:
         return None
+    began, wanted = found_at
 
     def day_of(at: datetime) -> float:
         return max(0.0, (at - began.at).total_seconds() / 86400)
 
-    told = [(e, _health(db, m, e.document)) for e in entries if e.kind == "reading"]
+    told = [(e, health_of(db, m, r)) for e, r in every(entries, ReadingDoc)]
     before = [(e, h) for e, h in told if e.at <= began.at]
     counted = [*before[-1:], *((e, h) for e, h in told if e.at > began.at)]
     meanwhile = [e for e in entries if e.at >= began.at]
     passes = sum(t.passes for t in tests if not t.errors)
-    scrubs = [e.document["clean"] for e in entries if e.kind == "scrub"]
+    scrubs = [s.clean for _, s in every(entries, ScrubDoc)]
     _, goal, _ = layouts_of(row)
     state = soak(
         [Reading(day_of(e.at), h) for e, h in counted],
@@ -315,8 +324,8 @@ def _soak(
         tests[-1].errors if tests else 0,
         sum(1 for e in meanwhile if e.kind == "restart"),
         scrubs[-1] if scrubs else None,
-        began.document["days"],
+        wanted.days,
         lambda s: slot_words(m.sheet, s),
     )
     views = tuple(ReadingView(day_of(e.at), h, e.by) for e, h in counted)
-    return SoakView(began.at, began.document["days"], day_of(now), state, views)
+    return SoakView(began.at, wanted.days, day_of(now), state, views)

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module
-from umbrak.core.plan.sizing import Duty, Member, Need, Sizing, Use, Workload, duty_while_open, need_of, use_of
+from umbrak.core.plan.sizing import Duty, Member, Need, Sizing, Use, duty_while_open, need_of, use_of
 from umbrak.core.routes.problem import Wishes
 from umbrak.services.errors import Stale
 from umbrak.services.known.judging import judge
@@ -104,7 +103,7 @@ def see_sizing(engine: Engine, machine_id: UUID) -> SizingView:
 def need_gib(db: Connection, machine_id: UUID) -> float | None:
     """What a machine is to have usable; None where nobody said."""
     found = store.find_sizing(db, machine_id)
-    return (need_of(_sizing(found[1])).total or None) if found else None
+    return (need_of(found[1]).total or None) if found else None
 
 
 def set_sizing(engine: Engine, account: Account, machine_id: UUID, version: int, new: Sizing) -> SizingView:
@@ -112,7 +111,7 @@ def set_sizing(engine: Engine, account: Account, machine_id: UUID, version: int,
     need(account, Role.technician)
     with engine.begin() as db:
         load_machine(db, machine_id)
-        if not store.keep_sizing(db, machine_id, version, asdict(new)):
+        if not store.keep_sizing(db, machine_id, version, new):
             raise Stale(
                 "Somebody changed this need meanwhile; nothing of yours was saved.", _view(db, machine_id), None
             )
@@ -120,17 +119,12 @@ def set_sizing(engine: Engine, account: Account, machine_id: UUID, version: int,
         return _view(db, machine_id)
 
 
-def _sizing(document: dict[str, Any]) -> Sizing:
-    rest = {k: v for k, v in document.items() if k not in ("schema", "workloads")}
-    return Sizing(tuple(Workload(**w) for w in document["workloads"]), **rest)
-
-
 def _view(db: Connection, machine_id: UUID) -> SizingView:
     m = load_machine(db, machine_id)
     found = store.find_sizing(db, machine_id)
-    version, sizing = (found[0], _sizing(found[1])) if found else (0, Sizing())
+    version, sizing = found if found else (0, Sizing())
     usable = judge(m, m.layout).usable_gib
-    told = m.survey.content.totals.get("used_gib")
+    told = m.survey.content.totals.used_gib if m.survey.content.totals else None
     used = sizing.used_gib if sizing.used_gib is not None else told
     return SizingView(
         version,
@@ -150,7 +144,7 @@ def duty_of(db: Connection, machine_id: UUID, group: str) -> DutyView | None:
     for key in store.machines_of_group(db, group):
         m = load_machine(db, key)
         found = store.find_sizing(db, key)
-        load = need_of(_sizing(found[1])).load_today if found else None
+        load = need_of(found[1]).load_today if found else None
         members.append(MemberView(key, m.row.name, judge(m, m.layout).usable_gib, load))
     duty: Duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in members], next((v.name for v in members if v.id == machine_id), ""))  # fmt: skip
     return DutyView(

@@ -13,10 +13,10 @@ from sqlalchemy import Connection, Engine, func
 
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import Layout
-from umbrak.formats.documents import like_key, module_json
+from umbrak.formats.documents import like_key
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.shelf.view import _USABLE, STATES, ShelfView, _module_of, _shelf
+from umbrak.services.shelf.view import STATES, USABLE, ShelfView, _shelf
 from umbrak.store import shelf as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
@@ -80,7 +80,7 @@ def _add_stock(db: Connection, account: Account, new: NewStock) -> None:
     if module.serial and new.count > 1:
         raise Refused("count", "One serial is one module.")
     values = {
-        "part": module.part, "module": module_json(module), "kind": like_key(module), "count": new.count,
+        "part": module.part, "module": module, "kind": like_key(module), "count": new.count,
         "state": new.state, "place": new.place.strip(), "note": new.note.strip(),
     }  # fmt: skip
     key = store.add_stock(db, account.id, values)
@@ -99,7 +99,7 @@ def put_away(
 ) -> None:
     """Put one module that came out of a machine on the shelf: as pulled, suspect, or to be returned."""
     values = {
-        "part": module.part, "module": module_json(module), "kind": like_key(module), "count": 1, "state": state,
+        "part": module.part, "module": module, "kind": like_key(module), "count": 1, "state": state,
         "place": place.strip(), "note": note, "reference": reference.strip(), "due_on": due_on,
     }  # fmt: skip
     key = store.add_stock(db, account.id, values)
@@ -110,7 +110,7 @@ def take_from_shelf(db: Connection, account: Account, kind: str, count: int) -> 
     """Take usable modules of a kind off the shelf, the oldest line first. Returns how many it had."""
     wanted = count
     for row in sorted(store.all_stock(db), key=lambda r: (r.state != "new", r.id)):
-        if row.kind == kind and row.state in _USABLE and wanted:
+        if row.kind == kind and row.state in USABLE and wanted:
             taken = min(wanted, row.count)
             left = {"count": row.count - taken} if taken < row.count else {"gone_at": func.now()}
             store.change_stock(db, row.id, row.version, left)
@@ -124,9 +124,9 @@ def _described(db: Connection, module: Module, part: str | None) -> Module:
     part = (part or module.part or "").strip() or None
     if module.capacity_gib is None and part:
         kept = [(o.part, o.module) for o in store.all_offers(db)] + [(x.part, x.module) for x in store.all_stock(db)]
-        known = next((document for name, document in kept if name == part), None)
+        known = next((m for name, m in kept if name == part and m.capacity_gib), None)
         if known:
-            return replace(alike(_module_of(known)), serial=module.serial)
+            return replace(alike(known), serial=module.serial)
     return replace(module, part=part)
 
 
@@ -174,7 +174,7 @@ def _add_offer(db: Connection, account: Account, new: NewOffer) -> None:
     if new.priced_on and new.priced_on > today:
         raise Refused("date", f"{new.priced_on} has not come yet.")
     values = {
-        "part": part, "module": module_json(module), "kind": like_key(module), "supplier": new.supplier.strip(), "price": new.price,
+        "part": part, "module": module, "kind": like_key(module), "supplier": new.supplier.strip(), "price": new.price,
         "kit": new.kit, "stock": new.stock, "lead_days": new.lead_days, "listed": new.listed, "priced_on": new.priced_on or today,
     }  # fmt: skip
     key = store.add_offer(db, account.id, values)

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from decimal import Decimal
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
@@ -16,7 +15,6 @@ from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.routes.problem import Candidate, Origin
-from umbrak.formats.documents import read_layout
 from umbrak.services.evidence.trials import trial_of
 from umbrak.services.known.loading import load_machine
 from umbrak.services.people.settings import money_settings
@@ -28,7 +26,7 @@ from umbrak.store.trials import trials_of_parts
 
 STATES = ("new", "pulled", "suspect", "to-return")
 #: States from which a module may go into a machine.
-_USABLE = ("new", "pulled")
+USABLE = ("new", "pulled")
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,12 +157,6 @@ class _Listing:
         return tuple(s.title for s in self.sheets if s.lists(part))
 
 
-def _module_of(document: dict[str, Any]) -> Module:
-    module = read_layout({"x": document})["x"]
-    assert isinstance(module, Module)
-    return module
-
-
 def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) -> list[StockView]:
     """Lines with what of each is reserved: plans take from the usable lines of their kind, older plans first."""
     needs = store.needs_of(db, sorted({r.kind for r in rows}))
@@ -174,29 +166,29 @@ def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) ->
     for r in rows:
         reserved: list[Reservation] = []
         free = r.count
-        for i, n in enumerate(needs if r.state in _USABLE else ()):
+        for i, n in enumerate(needs if r.state in USABLE and not r.unreadable else ()):
             taken = min(free, left[i]) if n.kind == r.kind else 0
             if taken:
                 reserved.append(Reservation(n.plan_id, n.plan, n.machine_id, n.machine, taken))
                 free -= taken
                 left[i] -= taken
-        module = _module_of(r.module)
         views.append(
             StockView(
-                r.id, r.version, r.part, module, module.short(), r.count, r.state, r.place, r.note,
-                tuple(reserved), free, listing.of_part(r.part),
-                tuple(dict.fromkeys(w for t in tried if t.part == r.part for w in unlike(t.module, module))), r.updated_at, r.reference, r.due_on,
+                id=r.id, version=r.version, part=r.part, module=r.module, words=r.unreadable or r.module.short(), count=r.count, state=r.state,
+                place=r.place, note=r.note, reserved=tuple(reserved), free=0 if r.unreadable else free, listed_by=listing.of_part(r.part),
+                unlike_tried=tuple(dict.fromkeys(w for t in tried if t.part == r.part for w in unlike(t.module, r.module))),
+                updated_at=r.updated_at, reference=r.reference, due_on=r.due_on,
             )
         )  # fmt: skip
     return views
 
 
 def _offer_view(r: OfferRow, listing: _Listing, today: date) -> OfferView:
-    module = _module_of(r.module)
-    gib = (module.capacity_gib or 0) * r.kit
+    gib = (r.module.capacity_gib or 0) * r.kit
     return OfferView(
-        r.id, r.part, module, module.short(), r.supplier, r.price, r.kit, round(r.price / Decimal(gib), 3) if gib else None,
-        r.stock, r.lead_days, r.listed, listing.of_part(r.part), r.priced_on, (today - r.priced_on).days,
+        id=r.id, part=r.part, module=r.module, words=r.unreadable or r.module.short(), supplier=r.supplier, price=r.price, kit=r.kit,
+        per_gb=round(r.price / Decimal(gib), 3) if gib else None, stock=r.stock, lead_days=r.lead_days, listed=r.listed,
+        listed_by=listing.of_part(r.part), priced_on=r.priced_on, age_days=(today - r.priced_on).days,
     )  # fmt: skip
 
 
@@ -208,20 +200,24 @@ def candidates_for(db: Connection, sheet: Sheet, machine_id: UUID) -> tuple[Cand
     found = []
     for v in _stock_views(db, store.all_stock(db), listing):
         own = sum(r.count for r in v.reserved if r.machine_id == machine_id)
-        if v.state in _USABLE and v.free + own and _goes_in(sheet, v.module):
+        if v.state in USABLE and v.free + own and _goes_in(sheet, v.module):
             found.append(Candidate(v.part or v.words, v.module, stock=v.free + own, origin=Origin.SHELF))
     for r in store.all_offers(db):
-        module = _module_of(r.module)
-        if _goes_in(sheet, module):
-            found.append(Candidate(r.part, module, r.price, r.kit, r.stock, r.lead_days, r.listed, Origin.OFFER))
+        if _goes_in(sheet, r.module) and not r.unreadable:
+            found.append(
+                Candidate(
+                    part=r.part, module=r.module, price=r.price, kit=r.kit, stock=r.stock, lead_days=r.lead_days, listed=r.listed,
+                    origin=Origin.OFFER,
+                )
+            )  # fmt: skip
     return tuple(found)
 
 
 def spares_of(db: Connection) -> tuple[Module, ...]:
     """Kinds of module that are on the shelf in a usable state, or offered; each once, in no particular order."""
-    usable = [r for r in store.all_stock(db) if r.state in _USABLE and r.count]
-    rows = [(r.part, r.module) for r in usable] + [(r.part, r.module) for r in store.all_offers(db)]
-    found = (replace(m, part=m.part or part) for part, document in rows for m in (_module_of(document),))
+    usable = [r for r in store.all_stock(db) if r.state in USABLE and r.count and not r.unreadable]
+    rows = [(r.part, r.module) for r in usable] + [(r.part, r.module) for r in store.all_offers(db) if not r.unreadable]
+    found = (replace(m, part=m.part or part) for part, m in rows)
     return tuple(dict.fromkeys(map(alike, found)))
 
 

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from uuid import UUID
 
 from sqlalchemy import Engine
 
+from umbrak.core.platform.known import Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.documents import layout_json
 from umbrak.services.errors import Refused, Stale
 from umbrak.services.known.loading import sources_of
 from umbrak.services.known.summaries import refresh
-from umbrak.services.known.view import Drive, current, view_of
+from umbrak.services.known.view import current, view_of
 from umbrak.services.people.accounts import Role, need
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
@@ -57,18 +58,18 @@ def survey_by_hand(
         for slot in broken:
             if slot not in m.sheet.slots:
                 raise Refused("failed", f"{m.sheet.title} has no slot {slot}.")
-        slots = layout_json(unmarked(Layout({**m.layout, **told})))
+        slots = unmarked(Layout({**m.layout, **told}))
         if slots == known.slots and broken == sorted(known.failed):
             return
         now = datetime.now(UTC)
         # Who has looked settles what was disputed there.
         disputed = {s: d for s, d in known.disputed.items() if s not in told}
-        sources = {**sources_of(m), **{s: {"kind": "by hand", "at": now.isoformat()} for s in told}}
+        sources = {**sources_of(m), **dict.fromkeys(told, Origin("by hand", now))}
         content = replace(
             known,
             slots=slots,
-            failed=broken,
-            in_use=[s for s in known.in_use if s in broken],
+            failed=tuple(broken),
+            in_use=tuple(s for s in known.in_use if s in broken),
             sources=sources,
             disputed=disputed,
         )
@@ -95,20 +96,19 @@ def record_bays(
                 raise Refused(f"bays.{number}", f"{m.sheet.title} has no bay {number}; it has {count}.")
         if m.survey.revision != revision:
             raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), None)
-        told = {str(n): None if d is None else asdict(d) for n, d in bays.items()}
         before = m.survey.content.bays
-        known = {n: d for n, d in {**before, **told}.items() if int(n) not in unknown}
+        known = {n: d for n, d in {**before, **bays}.items() if n not in unknown}
         check_drives(known)
         if known == before:
             return
         content = replace(m.survey.content, bays=known, sources=sources_of(m))
         add_survey(db, key, m.survey.kind, content, account.id, None, m.survey.taken_at)
-        record(db, "bays recorded", account.id, key, bays=sorted(map(int, told)), revision=revision + 1)
+        record(db, "bays recorded", account.id, key, bays=sorted(bays), revision=revision + 1)
 
 
-def check_drives(bays: Mapping[str, Mapping[str, str] | None]) -> None:
+def check_drives(bays: Mapping[int, Drive | None]) -> None:
     """Raises Refused when one drive is said to be in two bays."""
-    serials = [d["serial"].casefold() for d in bays.values() if d and d["serial"]]
+    serials = [d.serial.casefold() for d in bays.values() if d and d.serial]
     twice = next((s for s in serials if serials.count(s) > 1), None)
     if twice:
         raise Refused("bays", f"The drive {twice} cannot be in two bays.")

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.platform.known import Claim, Known, Totals
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import (
     SheetLikeness,
@@ -25,7 +25,6 @@ from umbrak.core.platform.survey import (
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.spd import SpdReading
-from umbrak.formats.to_json import compact
 from umbrak.services.errors import NotFound
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.library import load_sheet
@@ -33,9 +32,6 @@ from umbrak.store import sheets as sheet_store
 from umbrak.store import surveys as store
 from umbrak.store.accounts import Account
 from umbrak.store.sheets import SheetRow
-from umbrak.store.surveys import SurveyContent
-
-_READING: TypeAdapter[SurveyReading] = TypeAdapter(SurveyReading)
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,8 +93,7 @@ def keep_intake(
     reading = _of_one_module(given) if isinstance(given, SpdReading) else given
     reading = _with_names(reading, (library or Library.load(db)).makers)
     reading = replace(reading, warnings=(*reading.warnings, *(Warning(*note) for note in notes)))
-    document = {"schema": 1, "reading": compact(reading)}
-    key = store.add_intake(db, account_id, source_name[:200], reading.kind, raw, document)
+    key = store.add_intake(db, account_id, source_name[:200], reading.kind, raw, reading)
     return Intake(key, source_name, reading)
 
 
@@ -138,21 +133,17 @@ def learn_from(db: Connection, sheet: Sheet, reading: SurveyReading, reports: Ma
 
 
 def told_beside(
-    content: SurveyContent, sheet: Sheet, reading: SurveyReading, reports: Mapping[str, int], at: datetime
-) -> SurveyContent:
+    content: Known, sheet: Sheet, reading: SurveyReading, reports: Mapping[str, int], at: datetime
+) -> Known:
     """What a report tells beside what is in the slots: counters, totals, and what its firmware claims to hold."""
-    source = {"kind": reading.kind, "at": at.isoformat()}
-    health = {slot: asdict(h) for slot, i in reports.items() if (h := reading.slots[i].health) is not None}
+    health = {slot: h for slot, i in reports.items() if (h := reading.slots[i].health) is not None}
     changes: dict[str, Any] = {"health": {**content.health, **health}}
     if reading.installed_gib is not None or reading.usable_gib is not None:
-        changes["totals"] = {
-            "installed_gib": reading.installed_gib,
-            "usable_gib": reading.usable_gib,
-            "used_gib": reading.used_gib,
-            **source,
-        }
+        changes["totals"] = Totals(
+            reading.installed_gib, reading.usable_gib, kind=reading.kind, at=at, used_gib=reading.used_gib
+        )
     if (claimed := reading.claimed_gib()) is not None:
-        changes["claim"] = {"gib": claimed, **source}
+        changes["claim"] = Claim(claimed, reading.kind, at)
     return replace(content, **changes)
 
 
@@ -161,7 +152,7 @@ def load_intake(db: Connection, key: UUID) -> Intake:
     row = store.find_intake(db, key)
     if row is None:
         raise NotFound("intake")
-    return Intake(row.id, row.source_name, _READING.validate_python(row.document["reading"]))
+    return Intake(row.id, row.source_name, row.reading)
 
 
 def suggest(engine: Engine, key: UUID, sheet_hash: str) -> Match:

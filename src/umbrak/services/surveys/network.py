@@ -15,6 +15,7 @@ from sqlalchemy import Engine
 
 from umbrak.devices import redfish, snmp
 from umbrak.devices.networks import DeviceError
+from umbrak.formats.kept import ServiceFacts
 from umbrak.formats.snmp import write_snmp
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.people.accounts import Role, need
@@ -68,9 +69,9 @@ def service_views(rows: Sequence[ServiceRow]) -> tuple[ServiceView, ...]:
         ServiceView(
             r.kind,
             r.address,
-            r.document["user"],
-            r.document["fingerprint"],
-            bool(r.document["authority"]),
+            r.facts.user,
+            r.facts.fingerprint,
+            bool(r.facts.authority),
             r.asked_at,
             r.trouble,
         )
@@ -149,10 +150,10 @@ def keep_service(
         if kept and before and before.address != access.address.strip():
             raise Refused("password", "The address is another one: enter the password for it.")
         secrets = {s: given[s] or kept.get(s, "") for s in _SECRETS}
-        earlier = before.document["authority"] if before and not access.fingerprint else ""
+        earlier = before.facts.authority if before and not access.fingerprint else ""
         authority = access.authority or earlier
-        document = {"user": access.user.strip(), "authority": authority, "fingerprint": access.fingerprint}
-        store.keep_service(db, machine_id, kind, access.address.strip(), document, outside.vault.seal(secrets))
+        facts = ServiceFacts(user=access.user.strip(), authority=authority, fingerprint=access.fingerprint)
+        store.keep_service(db, machine_id, kind, access.address.strip(), facts, outside.vault.seal(secrets))
         record(db, "service kept", account.id, machine_id, kind=kind, address=access.address.strip())
 
 
@@ -179,7 +180,7 @@ def ask_machine(
         row = store.find_service(db, machine_id, kind)
     if row is None:
         raise NotFound("service")
-    access = Access(row.address, **row.document, **outside.vault.unseal(row.sealed))
+    access = Access(row.address, **asdict(row.facts), **outside.vault.unseal(row.sealed))
     try:
         answer = ask(outside, kind, access, told)
     except DeviceError as error:

@@ -15,11 +15,12 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.difference import Change, SlotDifference, compare_slot
+from umbrak.core.platform.known import Disputed, Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.survey import SlotState, SurveyReading, match_processors
-from umbrak.formats.documents import MachineDoc, layout_json
+from umbrak.formats.documents import MachineDoc
 from umbrak.services.errors import NotFound, Refused, Stale
-from umbrak.services.known.loading import Loaded, load_machine, loaded, sources_of
+from umbrak.services.known.loading import Loaded, load_machine, loaded, sources_of, with_facts
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.surveys.by_hand import check_drives
@@ -27,7 +28,7 @@ from umbrak.services.surveys.intake import Intake, learn_from, load_intake, matc
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
-from umbrak.store.surveys import SurveyContent, add_survey
+from umbrak.store.surveys import add_survey
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,10 +131,10 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
 
 def _in_use(
     m: Loaded, intake: Intake, placed: Mapping[str, int], chosen: Collection[str], failed: Sequence[str]
-) -> list[str]:
+) -> tuple[str, ...]:
     """Of the failed ones those that the machine still uses: by the report where it is taken over, as known elsewhere."""
     reported = {s for s in chosen if s in placed and intake.reading.slots[placed[s]].is_in_use}
-    return sorted(s for s in failed if s in reported or (s not in chosen and s in m.survey.content.in_use))
+    return tuple(sorted(s for s in failed if s in reported or (s not in chosen and s in m.survey.content.in_use)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,26 +174,24 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
                 raise Refused("slots", f"No report is about {slot}.")
         chosen = set(taken.slots)
         occupants: dict[str, Occupant | None] = {s: by_slot[s].merged for s in chosen}
-        source = {"kind": intake.reading.kind, "at": now.isoformat()}
+        source = Origin(intake.reading.kind, now)
         agreed = {d.slot for d in found.slots if d.change is Change.SAME}
         disputed = {s: d for s, d in m.survey.content.disputed.items() if s not in chosen | agreed}
         for d in found.slots:
             if d.change in (Change.DIFFERS, Change.GOES, Change.COMES) and d.slot not in chosen:
-                disputed[d.slot] = {**source, "says": layout_json(Layout({"x": d.reported})).get("x")}
+                disputed[d.slot] = Disputed(source.kind, now, d.reported)
         sources = {**sources_of(m), **dict.fromkeys(sorted(chosen | agreed), source)}
         failed = sorted(
             {*(s for s in m.survey.content.failed if s not in chosen), *(s for s in found.failed if s in chosen)}
         )
-        content = SurveyContent(
-            slots=layout_json(unmarked(Layout({**m.layout, **occupants}))),
-            failed=failed,
+        content = replace(
+            m.survey.content,
+            slots=unmarked(Layout({**m.layout, **occupants})),
+            failed=tuple(failed),
             in_use=_in_use(m, intake, placed, chosen, failed),
             sources=sources,
             disputed=disputed,
-            bays=m.survey.content.bays,
-            health=m.survey.content.health,
         )
-        content = replace(content, claim=m.survey.content.claim, totals=m.survey.content.totals)
         content = told_beside(content, m.sheet, intake.reading, placed, now)
         content = replace(content, bays=_with_drives(content.bays, intake.reading, taken.facts))
         check_drives(content.bays)
@@ -211,46 +210,43 @@ def _drive_differences(m: Loaded, reading: SurveyReading) -> list[FactDifference
     found = []
     for drive in reading.drives:
         if drive.bay is not None and drive.serial and 1 <= drive.bay <= count:
-            before = known.get(str(drive.bay))
-            if before is None or before["serial"].casefold() != drive.serial.casefold():
-                told = (
-                    "empty"
-                    if before is None and str(drive.bay) in known
-                    else before and (before["serial"] or before["label"])
-                )
+            before = known.get(drive.bay)
+            if before is None or before.serial.casefold() != drive.serial.casefold():
+                told = "empty" if before is None and drive.bay in known else before and (before.serial or before.label)
                 found.append(FactDifference(f"bays.{drive.bay}", told or None, drive.serial))
     return found
 
 
 def _with_drives(
-    bays: Mapping[str, dict[str, str] | None], reading: SurveyReading, chosen: Sequence[str]
-) -> dict[str, dict[str, str] | None]:
+    bays: Mapping[int, Drive | None], reading: SurveyReading, chosen: Sequence[str]
+) -> dict[int, Drive | None]:
     """Bays with the chosen of the drives that were told; where a drive was before, its bay is not known any more."""
-    told = {str(d.bay): d for d in reading.drives if d.serial and f"bays.{d.bay}" in chosen}
-    moved = {d.serial.casefold() for d in told.values() if d.serial}
-    kept = {n: d for n, d in bays.items() if d is None or d["serial"].casefold() not in moved}
-    return {
-        **kept,
-        **{n: {"serial": d.serial or "", "label": (bays.get(n) or {}).get("label", "")} for n, d in told.items()},
-    }
+    told = {d.bay: d.serial for d in reading.drives if d.bay is not None and d.serial and f"bays.{d.bay}" in chosen}
+    moved = {serial.casefold() for serial in told.values()}
+    kept = {n: d for n, d in bays.items() if d is None or d.serial.casefold() not in moved}
+    new = {n: Drive(serial, d.label if (d := bays.get(n)) else "") for n, serial in told.items()}
+    return {**kept, **new}
 
 
 def _take_facts(db: Connection, m: Loaded, found: Difference, chosen: Sequence[str]) -> None:
     by_name = {f.fact: f for f in found.facts}
-    facts: dict[str, Any] = MachineDoc(**m.row.facts).model_dump()
+    facts = m.row.facts
+    changes: dict[str, Any] = {}
     columns: dict[str, Any] = {}
     for name in chosen:
         if name not in by_name:
             raise Refused("facts", f"The report says nothing new of {name}.")
         reported = by_name[name].reported
         if name == "firmware":
-            facts["firmware"] = reported
+            changes["firmware"] = reported
         elif name == "serial":
             columns["serial"] = reported
         elif name.startswith("processors."):
-            facts["processors"][name.removeprefix("processors.")] = None if reported == "none" else reported
-    if facts != m.row.facts:
-        columns["facts"] = facts
+            changes.setdefault("processors", {})[name.removeprefix("processors.")] = (
+                None if reported == "none" else reported
+            )
+    if changes:
+        columns["facts"] = with_facts(facts, MachineDoc(**changes))
     if columns:
         store.change_machine(db, m.row.id, m.row.version + 1, columns)
 
@@ -270,12 +266,10 @@ def settle(engine: Engine, account: Account, machine_id: UUID, revision: int, sl
         known = m.survey.content
         rest = {s: d for s, d in m.survey.content.disputed.items() if s != slot}
         dispute = m.survey.content.disputed[slot]
-        slots, sources = dict(known.slots), sources_of(m)
+        slots, sources = known.slots, sources_of(m)
         if report:
-            slots.pop(slot, None)
-            if dispute["says"] is not None:
-                slots[slot] = dispute["says"]
-            sources[slot] = {"kind": dispute["kind"], "at": dispute["at"]}
+            slots = Layout({**slots, slot: dispute.says})
+            sources[slot] = Origin(dispute.kind, dispute.at)
         content = replace(known, slots=slots, sources=sources, disputed=rest)
         add_survey(db, machine_id, "by hand", content, account.id, None, datetime.now(UTC))
         refresh(db, machine_id)
