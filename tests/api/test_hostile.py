@@ -181,7 +181,7 @@ def test_what_cannot_be_read_costs_its_own_line_alone(client: Client, engine: En
     lines = {m["id"]: m["summary"] for m in again["machines"]}
     assert again["total"] == page["total"] and "cannot be read" in lines.pop(broken)["worst_message"]
     assert all("cannot be read" not in (s["worst_message"] or "") for s in lines.values())
-    is_problem(browser.get(f"/api/machines/{broken}"), 500, "unexpected")
+    is_problem(browser.get(f"/api/machines/{broken}"), 500, "unreadable-document")
 
 
 # -- signing in ---------------------------------------------------------------------------------------

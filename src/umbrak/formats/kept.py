@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 from datetime import datetime
 from typing import Any, Generic, TypeVar
 
@@ -72,6 +72,13 @@ class Kept(Generic[T]):
             raise Unreadable(
                 f"{self.what} cannot be read: what is kept is no such document ({type(error).__name__}). Restore a backup."
             ) from error
+
+
+def _no_more_than(kind: type[Any], value: T, document: _Data) -> T:
+    """The value, unless the document says more than it has members for: that would be lost when it is written again."""
+    if odd := set(document) - {f.name for f in fields(kind)}:
+        raise ValueError(f"unknown members {', '.join(sorted(odd))}")
+    return value
 
 
 def read_or_say(kept: Kept[T], document: Mapping[str, Any], instead: T) -> tuple[T, str]:
@@ -284,7 +291,9 @@ APPROVAL: Kept[Taken] = Kept(
 # -- the rest -------------------------------------------------------------------------------------------
 
 _SIZING: TypeAdapter[Sizing] = TypeAdapter(Sizing)
-SIZING: Kept[Sizing] = Kept("What a machine is to carry", _SIZING.validate_python, asdict)
+SIZING: Kept[Sizing] = Kept(
+    "What a machine is to carry", lambda d: _no_more_than(Sizing, _SIZING.validate_python(d), d), asdict
+)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2427,10 +2427,10 @@ export interface components {
             unreported: string[];
         };
         /**
-         * Dispute
-         * @description What another source says of a slot.
+         * Disputed
+         * @description A report of a slot that is not believed yet.
          */
-        Dispute: {
+        Disputed: {
             /**
              * At
              * Format: date-time
@@ -3159,7 +3159,7 @@ export interface components {
         };
         /**
          * MachineView
-         * @description One machine with its board and what it comes to as it stands.
+         * @description One machine, with everything that was planned, done and told around it.
          */
         MachineView: {
             /** Bay Columns */
@@ -4571,7 +4571,7 @@ export interface components {
             entries: number;
             /** Goal */
             goal: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
             hands_on: components["schemas"]["Minutes"];
             /**
@@ -4590,7 +4590,7 @@ export interface components {
             machine_id: string;
             /** Now */
             now: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
             /** Place */
             place: string;
@@ -5501,7 +5501,7 @@ export interface components {
             claimed_gib: number | null;
             /** Disputed */
             disputed: {
-                [key: string]: components["schemas"]["Dispute"];
+                [key: string]: components["schemas"]["Disputed"];
             };
             /** Health */
             health: {

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.table import USUAL, ClaimKind, Prior, Table
@@ -36,9 +35,7 @@ class MoneySettings:
         return Costs(self.hour, self.downtime_hour, self.returned, self.data, self.backup_tiers)
 
 
-_MONEY: Kept[MoneySettings] = Kept(
-    "What money this installation reckons with", TypeAdapter(MoneySettings).validate_python, asdict
-)
+_MONEY: Kept[MoneySettings] = Kept("What money this installation reckons with", lambda d: MoneySettings(**d), asdict)
 
 
 def money_settings(db: Connection) -> MoneySettings:
