@@ -16,9 +16,6 @@ from umbrak.core.rules.limit import LimitUse, limits_in_force, over_official
 from umbrak.core.rules.mode import mode_in_force, spared_gib
 from umbrak.core.solve import Bound
 
-#: Changes with every change of what a layout comes to, so that stored summaries can be told stale.
-RULES_VERSION = 5
-
 _MIB = 1 / 1024
 
 

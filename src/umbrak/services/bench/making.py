@@ -12,7 +12,6 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evaluate import RULES_VERSION
 from umbrak.core.plan.sizing import Member, duty_while_open
 from umbrak.core.rules.finding import Verdict, could_harm
 from umbrak.core.runsheet.make import run_sheet
@@ -23,6 +22,7 @@ from umbrak.services.bench.view import RunView, StepView, found_run, run_view, s
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import beliefs_of
 from umbrak.services.known.judging import judge
+from umbrak.services.known.rules_version import rules_version
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings
@@ -118,7 +118,7 @@ def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float 
             findings=tuple(sorted({f.code for f in judged.findings})),
             sheet_hash=m.sheet.hash,
             firmware=m.machine.firmware,
-            rules=str(RULES_VERSION),
+            rules=str(rules_version()),
         )
         key = store.add_run(db, m.row.id, plan_id, account.id, begun)
         if key is None:

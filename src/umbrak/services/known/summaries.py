@@ -11,11 +11,12 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from umbrak.core.evaluate import RULES_VERSION, worst
+from umbrak.core.evaluate import worst
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Severity
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned, known_slots, layout_of, load_machine, official_gib
+from umbrak.services.known.rules_version import rules_version
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
@@ -65,7 +66,7 @@ class Summary:
 def summary_key(m: store.MachineRow, survey_id: UUID, plan: PlanRow | None) -> str:
     """What a summary is computed from: any difference makes it stale."""
     planned = f"{plan.id}:{plan.version}" if plan else "-"
-    return f"{m.version}:{m.sheet_hash}:{survey_id}:{planned}:{RULES_VERSION}"
+    return f"{m.version}:{m.sheet_hash}:{survey_id}:{planned}:{rules_version()}"
 
 
 def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
@@ -81,7 +82,7 @@ def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
         db,
         machine_id,
         summary_key(m.row, m.survey.id, plan),
-        RULES_VERSION,
+        rules_version(),
         document["installed_gib"],
         _RANKS[severity] if severity else _NOTHING,
         document["failed"],
@@ -133,7 +134,7 @@ def refresh_stale(engine: Engine) -> int:
     done = 0
     while True:
         with engine.begin() as db:
-            batch = store.summaries_lacking(db, RULES_VERSION, _BATCH)
+            batch = store.summaries_lacking(db, rules_version(), _BATCH)
             for machine_id in batch:
                 refresh_or_tell(db, machine_id)
         done += len(batch)
@@ -165,7 +166,7 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
         "verdicts": {},
     }
     # Under a key that nothing has: each look tries anew, so that what was mended is shown.
-    store.keep_summary(db, machine_id, "unreadable", RULES_VERSION, 0, _RANKS["stop"], 0, document)
+    store.keep_summary(db, machine_id, "unreadable", rules_version(), 0, _RANKS["stop"], 0, document)
     return document
 
 
