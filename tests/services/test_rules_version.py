@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import subprocess
 import sys
@@ -16,7 +17,9 @@ _LOADED = "import sys, umbrak.core.evaluate, umbrak.formats.sheet.reading; print
 
 def judging_modules() -> list[Path]:
     """Every module that an evaluation of a sheet loads, as Python itself tells."""
-    names = subprocess.run([sys.executable, "-c", _LOADED], capture_output=True, text=True, check=True).stdout.split()
+    there = {**os.environ, "PYTHONPATH": str(HOME.parent)}
+    told = subprocess.run([sys.executable, "-c", _LOADED], env=there, capture_output=True, text=True, check=True)
+    names = told.stdout.split()
     paths = [HOME.parent / n.replace(".", "/") for n in names]
     return [p / "__init__.py" if p.is_dir() else p.with_suffix(".py") for p in paths]
 
