@@ -16,7 +16,7 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.finding import Severity
-from umbrak.core.rules.page import rules_page
+from umbrak.formats.rules_page import rules_page
 from umbrak.core.targets import targets
 from umbrak.formats.sheet.reading import sheet_from_data
 
@@ -480,7 +480,7 @@ def test_layout_is_a_value() -> None:
 
 def test_the_rules_page_is_current() -> None:
     kept = (Path(__file__).resolve().parents[2] / "docs/rules.md").read_text("utf-8")
-    assert kept == rules_page(), "write it anew: python -m umbrak.core.rules.page > docs/rules.md"
+    assert kept == rules_page(), "write it anew: python -m umbrak.formats.rules_page > docs/rules.md"
 
 
 # -- what the fitted version says, orders of sockets that work, and words ----------------------------------------

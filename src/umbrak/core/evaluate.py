@@ -107,7 +107,12 @@ def evaluate(
         Evaluation; every input gives one
     """
     ctx = Context(
-        sheet, machine, layout, tuple(sorted(statements, key=lambda s: s.id)), before, before if ran is None else ran
+        sheet,
+        machine,
+        layout,
+        statements=tuple(sorted(statements, key=lambda s: s.id)),
+        before=before,
+        ran=before if ran is None else ran,
     )
     findings: list[Finding] = []
     held: list[str] = []

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Unknown
-from umbrak.core.platform.sheet import Channel, Processor, RailDomain, RateRow
-
-if TYPE_CHECKING:
-    from umbrak.core.rules.context import Context, Seated
+from umbrak.core.platform.sheet import Processor, RailDomain, RateRow
+from umbrak.core.seating import Seated, Seating
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,25 +30,25 @@ class RailSolution:
     board_untold: tuple[str | None, ...] = ()
 
 
-def solve_rails(ctx: Context) -> tuple[RailSolution, ...]:
+def solve_rails(at: Seating) -> tuple[RailSolution, ...]:
     """The rail of each domain: the board's rails that every module may run at, then the sheet's policy."""
-    return tuple(_solve_rail(ctx, d) for d in ctx.sheet.memory.rail_domains)
+    return tuple(_solve_rail(at, d) for d in at.sheet.memory.rail_domains)
 
 
-def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
-    seated = ctx.fed_by(domain)
+def _solve_rail(at: Seating, domain: RailDomain) -> RailSolution:
+    seated = at.fed_by(domain)
     possible = tuple(v for v in sorted(domain.rails_v) if all(not m.rails_v or v in m.rails_v for _, m in seated))
     # On a board of one rail what ran there runs at it, whatever else its part may do.
     fixed = len(domain.rails_v) == 1
-    untold = tuple(slot for slot, m in seated if not m.rails_v and not (fixed and m.part and ctx.known_here(m)))
-    policy, setting = ctx.sheet.memory.rail_policy, ctx.machine.rail_setting
+    untold = tuple(slot for slot, m in seated if not m.rails_v and not (fixed and m.part and at.known_here(m)))
+    policy, setting = at.sheet.memory.rail_policy, at.machine.rail_setting
     if policy == "setting" and setting is not None:
         possible = tuple(v for v in possible if v == setting)
     if (
         not seated
         or not possible
         or untold
-        or any(ctx.sheet.slots[s].channel in domain.channels for s in ctx.unknown_slots)
+        or any(at.sheet.slots[s].channel in domain.channels for s in at.unknown_slots)
     ):
         return RailSolution(domain, None, possible, untold)
     if domain.seen_v is not None:
@@ -60,7 +57,7 @@ def _solve_rail(ctx: Context, domain: RailDomain) -> RailSolution:
             for s, m in seated
             if not set(domain.rails_v) <= set(m.rails_v)
             and not set(domain.seen_v) & set(m.rails_v)
-            and not ctx.known_here(m)
+            and not at.known_here(m)
         )
         if lacking:
             return RailSolution(domain, None, possible, (), board_untold=lacking)
@@ -110,106 +107,136 @@ class RateSolution:
     by_rail: Mapping[float, int] | None = None
 
 
-def solve_rates(ctx: Context) -> Mapping[str, RateSolution]:
+def solve_rates(at: Seating, rails: Sequence[RailSolution]) -> Mapping[str, RateSolution]:
     """Socket -> its rate: the lowest of every module's rating, every filled channel's row, and the board's cap,
     then down to the nearest rate that the processor has; and the lowest over sockets where the sheet says they
     run alike."""
-    rail_of = {channel: rail for rail in ctx.rails for channel in rail.domain.channels}
-    solved = {s: _solve_socket(ctx, s, rail_of) for s in ctx.live_sockets}
-    if ctx.sheet.rate_alike == "machine":
-        rates = {s: r.rate_mts for s, r in solved.items() if r.rate_mts is not None}
-        unsure = any(c.id in ctx.unsure_channels for s in solved for c in ctx.channels(s))
-        needs = tuple(sorted({n for r in solved.values() for n in r.needs}))
-        if needs or unsure:
-            # One socket's rate is not told: it may be the slowest, and hold the others.
-            for socket in rates:
-                solved[socket] = replace(solved[socket], rate_mts=None, bound_by=(), by_rail=None, needs=needs)
-            return solved
-        lowest = min(rates.values(), default=None)
-        slow = [s for s, rate in rates.items() if rate == lowest]
-        for socket, rate in rates.items():
-            if lowest is not None and rate > lowest:
-                bound = tuple(Bound("socket", lowest, (), f"{s} runs at {lowest}") for s in slow)
-                solved[socket] = replace(solved[socket], rate_mts=lowest, bound_by=bound)
-    return solved
+    rail_of = {channel: rail for rail in rails for channel in rail.domain.channels}
+    solved = {s: _Socket(at, s, rail_of).solve() for s in at.live_sockets}
+    return _alike(at, solved) if at.sheet.rate_alike == "machine" else solved
 
 
-def _solve_socket(ctx: Context, socket: str, rail_of: Mapping[str, RailSolution]) -> RateSolution:
-    seated = ctx.seated_on(socket)
-    channels = [c for c in ctx.channels(socket) if ctx.seated[c.id]]
-    if any(c.id in ctx.unsure_channels for c in ctx.channels(socket)):
-        return RateSolution(socket, None, needs=(), untold=())  # `fit.unknown` asks for it
-    if not seated:
-        return RateSolution(socket, None)
-    if len(seated) > 1 and ctx.sheet.not_told("channels"):
-        # `sheet.open` asks which slots share a channel; whether there is any rate to be told is asked all the same.
-        fitted = ctx.processors[socket]
-        if isinstance(fitted, Processor) and not fitted.rate_table:
-            needs = (f"sheet.processors.{fitted.id}.rate_table",)
-            return RateSolution(socket, None, needs=needs, untold=tuple(s for s, _ in seated))
-        return RateSolution(socket, None)
-    processor = ctx.processors[socket]
-    if isinstance(processor, Unknown):
-        # Where it makes no difference which of them is fitted, nobody needs to be asked.
-        choices = [ctx.sheet.processors[name] for name in ctx.sheet.sockets[socket].processors]
-        each = [_solve_with(ctx, socket, p, seated, channels, rail_of) for p in choices]
-        if each and all(r.rate_mts is not None and r.rate_mts == each[0].rate_mts for r in each):
-            return each[0]
-    if processor is None or isinstance(processor, Unknown):
-        return RateSolution(socket, None, needs=(f"machine.processors.{socket}",), untold=tuple(s for s, _ in seated))
-    return _solve_with(ctx, socket, processor, seated, channels, rail_of)
+def _alike(at: Seating, solved: Mapping[str, RateSolution]) -> Mapping[str, RateSolution]:
+    """Rates of sockets that run alike: all at the lowest, and none told while one of them is not."""
+    rates = {s: r.rate_mts for s, r in solved.items() if r.rate_mts is not None}
+    unsure = any(c.id in at.unsure_channels for s in solved for c in at.channels(s))
+    needs = tuple(sorted({n for r in solved.values() for n in r.needs}))
+    if needs or unsure:
+        # One socket's rate is not told: it may be the slowest, and hold the others.
+        held = {s: replace(solved[s], rate_mts=None, bound_by=(), by_rail=None, needs=needs) for s in rates}
+        return {**solved, **held}
+    lowest = min(rates.values(), default=0)
+    bound = tuple(Bound("socket", lowest, (), f"{s} runs at {lowest}") for s, rate in rates.items() if rate == lowest)
+    held = {s: replace(solved[s], rate_mts=lowest, bound_by=bound) for s, rate in rates.items() if rate > lowest}
+    return {**solved, **held}
 
 
-def _solve_with(
-    ctx: Context,
-    socket: str,
-    processor: Processor,
-    seated: Sequence[Seated],
-    channels: Sequence[Channel],
-    rail_of: Mapping[str, RailSolution],
-) -> RateSolution:
-    """The rate of a socket with one processor."""
-    needs = [f"{slot or socket}.rate_mts" for slot, m in seated if m.rate_mts is None]
-    untold: list[str | None] = [slot for slot, m in seated if m.rate_mts is None]
-    rated: dict[int, list[str | None]] = {}
-    for slot, m in seated:
-        if m.rate_mts is not None:
-            rated.setdefault(m.rate_mts, []).append(slot)
-    tables = _Tables(processor)
-    rows: dict[tuple[str, int, str], list[str | None]] = {}
-    for channel in channels:
-        here, rail = ctx.seated[channel.id], rail_of[channel.id]
-        told = tables.told(here, rail.volts)
-        if len(told.rates) == 1 and told.row:
-            key = (tables.kind(here, told, rail), told.rates[0], told.row.words)
-            rows.setdefault(key, []).extend(s for s, _ in here)
-        else:
-            needs += told.needs or [f"sheet.processors.{processor.id}.rate_table"]
-            untold += [s for s, _ in here]
-    if ctx.sheet.rate_cap_mts:
-        rows["board", ctx.sheet.rate_cap_mts, "the board's cap"] = []
-    if needs:
-        return RateSolution(socket, None, needs=tuple(sorted(set(needs))), untold=tuple(untold))
+#: Constraints on a rate: (by, rate, words) -> the slots that they are about.
+_Rows = dict[tuple[str, int, str], list[str | None]]
 
-    slowest, reach = min(rated), min(rate for _, rate, _ in rows)
-    lowest = min(slowest, reach)
-    rate = floor_rate(processor, lowest)
-    binding = [Bound("module", rate, ctx.ordered(rated[slowest]))] if slowest == lowest else []
-    binding += [Bound(by, rate, ctx.ordered(slots), clause) for (by, r, clause), slots in rows.items() if r == lowest]
-    if rate < lowest:
-        binding.append(Bound("processor", rate, (), f"it has no rate between {rate} and {lowest}"))
-    by_rail: dict[float, int] = {}
-    choices = {v for c in channels for v in rail_of[c.id].possible if len(rail_of[c.id].possible) > 1}
-    for volts in sorted(choices):
-        # A supply that lacks this rail stays at its own.
-        options = [
-            tables.told(ctx.seated[c.id], volts if volts in rail.possible else rail.volts).rates
-            for c in channels
-            for rail in (rail_of[c.id],)
+
+class _Socket:
+    """One socket's rate, in three steps: whether it can be told at all, what constrains it, and the lowest of that."""
+
+    def __init__(self, at: Seating, socket: str, rail_of: Mapping[str, RailSolution]) -> None:
+        self.at = at
+        self.socket = socket
+        self.rail_of = rail_of
+        self.seated = at.seated_on(socket)
+        self.slots = tuple(s for s, _ in self.seated)
+        self.channels = [c for c in at.channels(socket) if at.seated[c.id]]
+
+    def solve(self) -> RateSolution:
+        if any(c.id in self.at.unsure_channels for c in self.at.channels(self.socket)) or not self.seated:
+            return RateSolution(self.socket, None)  # `fit.unknown` asks for what is not known
+        processor = self.at.processors[self.socket]
+        if len(self.seated) > 1 and self.at.sheet.not_told("channels"):
+            return self._without_channels(processor)
+        if isinstance(processor, Processor):
+            return self._with(processor)
+        if isinstance(processor, Unknown) and (same := self._whichever()):
+            return same
+        return self._untold([f"machine.processors.{self.socket}"], self.slots)
+
+    def _untold(self, needs: Iterable[str], slots: Iterable[str | None]) -> RateSolution:
+        return RateSolution(self.socket, None, needs=tuple(sorted(set(needs))), untold=tuple(slots))
+
+    def _without_channels(self, processor: Processor | Unknown | None) -> RateSolution:
+        """`sheet.open` asks which slots share a channel; whether there is any rate to be told is asked all the same."""
+        if isinstance(processor, Processor) and not processor.rate_table:
+            return self._untold([f"sheet.processors.{processor.id}.rate_table"], self.slots)
+        return RateSolution(self.socket, None)
+
+    def _whichever(self) -> RateSolution | None:
+        """The rate where it makes no difference which processor is fitted; None where it does."""
+        choices = (self.at.sheet.processors[name] for name in self.at.sheet.sockets[self.socket].processors)
+        each = [self._with(p) for p in choices]
+        alike = each and all(r.rate_mts is not None and r.rate_mts == each[0].rate_mts for r in each)
+        return each[0] if alike else None
+
+    def _with(self, processor: Processor) -> RateSolution:
+        """The rate with this processor."""
+        tables = _Tables(processor)
+        unrated = [slot for slot, m in self.seated if m.rate_mts is None]
+        rows, needs, untold = self._rows(tables)
+        needs = [*(f"{slot or self.socket}.rate_mts" for slot in unrated), *needs]
+        if needs:
+            return self._untold(needs, [*unrated, *untold])
+        rated: dict[int, list[str | None]] = {}
+        for slot, m in self.seated:
+            rated.setdefault(m.rate_mts or 0, []).append(slot)
+        slowest, reach = min(rated), min(rate for _, rate, _ in rows)
+        rate = floor_rate(processor, min(slowest, reach))
+        return RateSolution(
+            self.socket,
+            rate,
+            bound_by=self._binding(rate, min(slowest, reach), {("module", slowest, ""): rated[slowest], **rows}),
+            machine_mts=floor_rate(processor, reach),
+            by_rail=self._by_rail(tables, slowest) or None,
+        )
+
+    def _rows(self, tables: _Tables) -> tuple[_Rows, list[str], list[str | None]]:
+        """(what the processor's table and the board's cap say of the filled channels, what is missing, of which slots)"""
+        rows: _Rows = {}
+        needs: list[str] = []
+        untold: list[str | None] = []
+        for channel in self.channels:
+            here, rail = self.at.seated[channel.id], self.rail_of[channel.id]
+            told = tables.told(here, rail.volts)
+            if len(told.rates) == 1 and told.row:
+                key = (tables.kind(here, told, rail), told.rates[0], told.row.words)
+                rows.setdefault(key, []).extend(s for s, _ in here)
+            else:
+                needs += told.needs or [f"sheet.processors.{tables.processor.id}.rate_table"]
+                untold += [s for s, _ in here]
+        if self.at.sheet.rate_cap_mts:
+            rows["board", self.at.sheet.rate_cap_mts, "the board's cap"] = []
+        return rows, needs, untold
+
+    def _binding(self, rate: int, lowest: int, rows: _Rows) -> tuple[Bound, ...]:
+        """Every constraint at the lowest value; the processor too where it has no such rate."""
+        binding = [
+            Bound(by, rate, self.at.ordered(slots), clause or None)
+            for (by, at, clause), slots in rows.items()
+            if at == lowest
         ]
-        if all(len(o) == 1 for o in options):
-            by_rail[volts] = floor_rate(processor, min(slowest, *(o[0] for o in options)))
-    return RateSolution(socket, rate, tuple(binding), floor_rate(processor, reach), by_rail=by_rail or None)
+        if rate < lowest:
+            binding.append(Bound("processor", rate, (), f"it has no rate between {rate} and {lowest}"))
+        return tuple(binding)
+
+    def _by_rail(self, tables: _Tables, slowest: int) -> dict[float, int]:
+        """Rail -> what the socket would run at on it, for every rail that may be chosen and tells one rate."""
+        found: dict[float, int] = {}
+        rails = [self.rail_of[c.id] for c in self.channels]
+        for volts in sorted({v for rail in rails if len(rail.possible) > 1 for v in rail.possible}):
+            # A supply that lacks this rail stays at its own.
+            options = [
+                tables.told(self.at.seated[c.id], volts if volts in rail.possible else rail.volts).rates
+                for c, rail in zip(self.channels, rails, strict=True)
+            ]
+            if all(len(o) == 1 for o in options):
+                found[volts] = floor_rate(tables.processor, min(slowest, *(o[0] for o in options)))
+        return found
 
 
 def floor_rate(processor: Processor, rate: int) -> int:

@@ -5517,6 +5517,10 @@ export interface components {
             sources: {
                 [key: string]: components["schemas"]["FactSource"];
             };
+            /** Sure */
+            sure: {
+                [key: string]: string;
+            };
             /**
              * Taken At
              * Format: date-time

@@ -12,7 +12,7 @@ import { session } from '@/frame/session'
 import DifferenceView from './survey/DifferenceView.vue'
 import DriveBays from './survey/DriveBays.vue'
 import TakeIn from './survey/TakeIn.vue'
-import { CONFIDENCE, healthWords, INITIALS, KINDS } from './survey/words'
+import { healthWords, INITIALS, KINDS } from './survey/words'
 import SlotFacts from './SlotFacts.vue'
 import { useMachine } from './machine'
 
@@ -166,7 +166,7 @@ const rows = computed(() =>
         </tbody>
       </table>
       <ul class="legend small faded" aria-label="Where that is known from">
-        <li v-for="kind in kinds" :key="kind"><b>{{ INITIALS[kind] ?? '?' }}</b> {{ KINDS[kind] ?? kind }}: {{ CONFIDENCE[kind] ?? 'not known how sure' }}</li>
+        <li v-for="kind in kinds" :key="kind"><b>{{ INITIALS[kind] ?? '?' }}</b> {{ KINDS[kind] ?? kind }}: {{ machine.survey.sure[kind] ?? 'not known how sure' }}</li>
       </ul>
       <DriveBays v-if="machine.bays.length" :machine="machine" :may-write="session.mayWrite()" @saved="saved" />
       <h2>What that means</h2>

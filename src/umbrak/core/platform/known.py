@@ -11,6 +11,31 @@ from umbrak.core.platform.survey import SlotHealth
 
 
 @dataclass(frozen=True, slots=True)
+class Report:
+    """A kind of source that tells what is in the slots."""
+
+    #: How sure what it tells is, and of what; in words, since it is a matter of which fact.
+    sure: str
+    #: Whether what it tells of is at work as it tells: then the machine runs with it.
+    running: bool = True
+
+
+_BY_FIRMWARE = "as its firmware tells; makers and rates are often unfilled or wrong"
+#: How sure each kind of source is. Reasoned from where each has it from: the module's own memory (SPD), the firmware's tables
+#: (SMBIOS, DSP0134), a controller's copy of both (Redfish, DSP0268), a counter that knows no modules (SNMP), the eye.
+REPORTS: Mapping[str, Report] = {
+    "spd": Report("sure: the module’s own words", running=False),
+    "labels": Report("fairly sure: as printed, read by eye", running=False),
+    "by hand": Report("fairly sure: as somebody saw it", running=False),
+    "redfish": Report("as its controller tells; rates may be clocks"),
+    "smbios": Report(_BY_FIRMWARE),
+    "smbios-text": Report(_BY_FIRMWARE),
+    "snmp": Report("a total only: what its system can use"),
+    "proof": Report("sure: proved slot by slot when it was fitted"),
+}
+
+
+@dataclass(frozen=True, slots=True)
 class Origin:
     """Where and when something is known from."""
 
@@ -23,6 +48,12 @@ class Origin:
     def first(self) -> str:
         """The kind of source that told of it first."""
         return self.over or self.kind
+
+    @property
+    def is_running(self) -> bool:
+        """Whether the machine itself showed that it runs with what is told; a kind that is not known shows nothing."""
+        report = REPORTS.get(self.first)
+        return report is not None and report.running
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -154,60 +155,110 @@ def _handling(now: Mapping[str, str], then: Mapping[str, str], reseated: frozens
 _Candidate = tuple[dict[str, str], frozenset[str]]
 
 
-def _candidates(case: Case, belief: Floats, state: State, now: Mapping[str, str]) -> Iterator[_Candidate]:
-    """Arrangements worth weighing: as it is; suspects drawn and pushed in again; swapped; part of the modules left out,
-    split where the belief halves; a suspected module or slot by itself."""
-    n = len(case.modules)
-    places = fault_places(case, state)
-    none: frozenset[str] = frozenset()
-    yield dict(now), none
+_NONE: frozenset[str] = frozenset()
 
-    mass = np.zeros(len(case.slots))
-    np.add.at(mass, places[places >= 0], belief[:-1][places >= 0])
-    suspected = [case.slots[p] for p in np.argsort(-mass, kind="stable") if mass[p] > 0]
-    names = {m: i for i, m in enumerate(case.modules)}
-    out = [m for m in case.modules if m not in now.values()]
-    # Reseating.
-    for k in {1, 2, 3, len(suspected) // 2, len(suspected)}:
-        yield dict(now), frozenset(s for s in suspected[:k] if s in now)
-    for s in suspected[1:_NEAR]:
-        yield dict(now), frozenset({s})
-    # Swaps with another slot, full or empty.
-    least = sorted(case.slots, key=lambda s: mass[case.slots.index(s)])
-    for s in suspected[:_NEAR]:
-        for t in [*suspected[:_NEAR], *least[:_NEAR]]:
-            if s != t and (s in now or t in now):
-                yield _swapped(now, s, t), none
-    # Several pairs at once: suspects against what is least suspected.
-    for k in (2, 3, 4, n // 2):
-        pairs = list(zip(suspected[:k], [x for x in reversed(least) if x not in suspected[:k]][::-1], strict=False))
-        both = dict(now)
-        for s, t in pairs:
+
+@dataclass(frozen=True)
+class _Ranked:
+    """What is believed of the places and modules, put in order for making arrangements."""
+
+    case: Case
+    belief: Floats
+    now: Mapping[str, str]
+    #: Belief that lies on each slot, by its place among the slots.
+    mass: Floats
+
+    @classmethod
+    def of(cls, case: Case, belief: Floats, state: State, now: Mapping[str, str]) -> _Ranked:
+        places = fault_places(case, state)
+        mass = np.zeros(len(case.slots))
+        np.add.at(mass, places[places >= 0], belief[:-1][places >= 0])
+        return cls(case, belief, now, mass)
+
+    @cached_property
+    def suspected(self) -> list[str]:
+        """Slots with some belief on them, the most suspected first."""
+        return [self.case.slots[p] for p in np.argsort(-self.mass, kind="stable") if self.mass[p] > 0]
+
+    @cached_property
+    def least(self) -> list[str]:
+        """All slots, the least suspected first."""
+        return sorted(self.case.slots, key=lambda s: self.mass[self.case.slots.index(s)])
+
+    @cached_property
+    def modules(self) -> list[str]:
+        """All modules, the most suspected first."""
+        at = {m: i for i, m in enumerate(self.case.modules)}
+        return sorted(self.case.modules, key=lambda m: -self.belief[at[m]])
+
+    @cached_property
+    def filled(self) -> list[str]:
+        """Filled slots, the suspected ones first, in their order, then the others in the slots' own."""
+        suspected = [s for s in self.suspected if s in self.now]
+        return suspected + [s for s in self.case.slots if s in self.now and s not in self.suspected]
+
+
+def _candidates(case: Case, belief: Floats, state: State, now: Mapping[str, str]) -> Iterator[_Candidate]:
+    """Arrangements worth weighing, family by family; each is one question put to the machine."""
+    ranked = _Ranked.of(case, belief, state, now)
+    yield dict(now), _NONE
+    for family in (_reseated, _two_swapped, _pairs_swapped, _turned, _some_left_out, _back_in, _alone):
+        yield from family(ranked)
+
+
+def _reseated(r: _Ranked) -> Iterator[_Candidate]:
+    """Suspects drawn and pushed in again: several at once, and each of the foremost by itself."""
+    for k in {1, 2, 3, len(r.suspected) // 2, len(r.suspected)}:
+        yield dict(r.now), frozenset(s for s in r.suspected[:k] if s in r.now)
+    for s in r.suspected[1:_NEAR]:
+        yield dict(r.now), frozenset({s})
+
+
+def _two_swapped(r: _Ranked) -> Iterator[_Candidate]:
+    """A suspect against another slot, full or empty."""
+    for s in r.suspected[:_NEAR]:
+        for t in [*r.suspected[:_NEAR], *r.least[:_NEAR]]:
+            if s != t and (s in r.now or t in r.now):
+                yield _swapped(r.now, s, t), _NONE
+
+
+def _pairs_swapped(r: _Ranked) -> Iterator[_Candidate]:
+    """Several suspects at once, each against one of the least suspected."""
+    for k in (2, 3, 4, len(r.case.modules) // 2):
+        others = [x for x in reversed(r.least) if x not in r.suspected[:k]][::-1]
+        both = dict(r.now)
+        for s, t in zip(r.suspected[:k], others, strict=False):
             both = _swapped(both, s, t)
-        yield both, none
-    if len(now) > 2:
-        ring = [s for s in case.slots if s in now]
-        yield {s: now[t] for s, t in zip(ring, [*ring[1:], ring[0]], strict=True)}, none
-    # Some left out, or only some left in.
-    order = [s for s in suspected if s in now] + [s for s in case.slots if s in now and s not in suspected]
-    for k in {1, 2, 3, *(_halves(mass, case, order)), len(order) // 2}:
+        yield both, _NONE
+
+
+def _turned(r: _Ranked) -> Iterator[_Candidate]:
+    """Every module one place on: whatever follows is a module's fault."""
+    if len(r.now) > 2:
+        ring = [s for s in r.case.slots if s in r.now]
+        yield {s: r.now[t] for s, t in zip(ring, [*ring[1:], ring[0]], strict=True)}, _NONE
+
+
+def _some_left_out(r: _Ranked) -> Iterator[_Candidate]:
+    """Some left out, or only some left in, split where the belief halves."""
+    order = r.filled
+    for k in {1, 2, 3, *(_halves(r.mass, r.case, order)), len(order) // 2}:
         if 0 < k < len(order):
-            yield {s: now[s] for s in order[k:]}, none
-            yield {s: now[s] for s in order[:k]}, none
+            yield {s: r.now[s] for s in order[k:]}, _NONE
+            yield {s: r.now[s] for s in order[:k]}, _NONE
     for rest in _interleaved(order):
-        yield {s: now[s] for s in rest}, none
-    # Modules that are out come back: all, half, or one into a suspected slot.
-    if out:
-        yield from _back_in(case, belief, now, out, names)
-    # A suspected module alone in a slot that is hardly suspected, and the other way round.
-    by_module = sorted(case.modules, key=lambda m: -belief[names[m]])
-    for m in by_module[:3]:
-        for s in [*least[:2], *suspected[:2]]:
-            yield {s: m}, none
-    for s in suspected[:2]:
-        for m in by_module[::-1][:2]:
-            yield {**{t: x for t, x in now.items() if x != m}, s: m}, none
-            yield {s: m}, none
+        yield {s: r.now[s] for s in rest}, _NONE
+
+
+def _alone(r: _Ranked) -> Iterator[_Candidate]:
+    """A suspected module alone in a slot that is hardly suspected, and the other way round."""
+    for m in r.modules[:3]:
+        for s in [*r.least[:2], *r.suspected[:2]]:
+            yield {s: m}, _NONE
+    for s in r.suspected[:2]:
+        for m in r.modules[::-1][:2]:
+            yield {**{t: x for t, x in r.now.items() if x != m}, s: m}, _NONE
+            yield {s: m}, _NONE
 
 
 def _swapped(now: Mapping[str, str], s: str, t: str) -> dict[str, str]:
@@ -238,11 +289,12 @@ def _interleaved(order: Sequence[str]) -> Iterator[list[str]]:
         yield [s for i, s in enumerate(order) if i % 4 in (1, 2)]
 
 
-def _back_in(
-    case: Case, belief: Floats, now: Mapping[str, str], out: Sequence[str], names: Mapping[str, int]
-) -> Iterator[_Candidate]:
-    none: frozenset[str] = frozenset()
-    free = [s for s in case.slots if s not in now]
+def _back_in(r: _Ranked) -> Iterator[_Candidate]:
+    """Modules that are out come back: all, half, or one into a suspected slot."""
+    case, now = r.case, r.now
+    out = [m for m in case.modules if m not in now.values()]
+    if not out:
+        return
     home = {m: s for s, m in case.start.items()}
     back = dict(now)
     waiting = []
@@ -251,18 +303,18 @@ def _back_in(
             back[home[m]] = m
         else:
             waiting.append(m)
-    back |= dict(zip([s for s in free if s not in back], waiting, strict=False))
-    yield back, none
-    likely = sorted(out, key=lambda m: -belief[names[m]])
+    back |= dict(zip([s for s in case.slots if s not in back], waiting, strict=False))
+    yield back, _NONE
+    likely = [m for m in r.modules if m in out]
     for k in {1, 2, len(likely) // 2}:
         some = {s: m for s, m in back.items() if s in now or m in likely[:k]}
-        yield some, none
+        yield some, _NONE
         # Instead of what is in: the same question from the other side.
-        yield {s: m for s, m in back.items() if s not in now and m in likely[:k]}, none
-    yield {s: m for s, m in back.items() if s not in now}, none
+        yield {s: m for s, m in back.items() if s not in now and m in likely[:k]}, _NONE
+    yield {s: m for s, m in back.items() if s not in now}, _NONE
     for m in likely[:2]:
-        for s in [*free[:2], *now]:
-            yield {**now, s: m}, none
+        for s in [*[s for s in case.slots if s not in now][:2], *now]:
+            yield {**now, s: m}, _NONE
 
 
 def _information(case: Case, belief: Floats, state: State) -> float:

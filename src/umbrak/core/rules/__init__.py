@@ -8,6 +8,7 @@ registers them all; nothing but `evaluate` runs them.
 """
 
 from umbrak.core.rules import facts, fit, kind, limit, mode, order, power, risk, speed
-from umbrak.core.rules.catalogue import CATALOGUE, RULES
+from umbrak.core.rules.catalogue import CATALOGUE
+from umbrak.core.rules.register import RULES
 
 __all__ = ["CATALOGUE", "RULES", "facts", "fit", "kind", "limit", "mode", "order", "power", "risk", "speed"]

@@ -1,4 +1,4 @@
-"""The one catalogue of codes, and the register of the rules that report them.
+"""The one catalogue of codes.
 
 A code says what kind of fact was found; its severities are those it can take (`ask` besides, when the
 fact that decides is unknown). "sheet" severities follow the sheet's words: refused = stop,
@@ -7,15 +7,9 @@ unsupported = risk, slower = slow, silent = ask.
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from umbrak.core.rules.finding import Finding, Severity
-
-if TYPE_CHECKING:
-    from umbrak.core.rules.context import Context
+from umbrak.core.rules.finding import Severity
 
 _STOP, _RISK, _SLOW, _NOTE = (Severity.STOP,), (Severity.RISK,), (Severity.SLOW,), (Severity.NOTE,)
 _SHEET = (Severity.STOP, Severity.RISK, Severity.SLOW)
@@ -94,34 +88,6 @@ CATALOGUE: dict[str, Code] = {
         Code("mode.unmet", _RISK, "Mode not met", "the machine falls back to independent channels and protection is lost", "match the mode's rule", "the sheet's modes"),
     )
 }  # fmt: skip
-
-Rule = Callable[["Context"], Iterator[Finding]]
-
-
-@dataclass(frozen=True, slots=True)
-class RegisteredRule:
-    code: str
-    find: Rule
-    #: Whether there is anything for it to look at; a rule that applies and finds nothing has held.
-    applies: Callable[[Context], bool]
-
-
-RULES: dict[str, RegisteredRule] = {}
-
-
-def rule(code: str, applies: Callable[[Context], bool] | None = None) -> Callable[[Rule], Rule]:
-    """Register a rule under its code. Raises KeyError for a code that the catalogue lacks or that is taken."""
-    if code not in CATALOGUE:
-        near = difflib.get_close_matches(code, CATALOGUE, 1)
-        raise KeyError(f"no code {code!r} in the catalogue" + (f"; did you mean {near[0]!r}?" if near else ""))
-    if code in RULES:
-        raise KeyError(f"two rules for {code!r}")
-
-    def register(find: Rule) -> Rule:
-        RULES[code] = RegisteredRule(code, find, applies or (lambda ctx: bool(ctx.modules)))
-        return find
-
-    return register
 
 
 #: What a sheet's word for an unlisted count or wrong slots comes to. Open = ask; where somebody looked and found nothing

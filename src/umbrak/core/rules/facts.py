@@ -13,11 +13,11 @@ from dataclasses import dataclass, replace
 from umbrak.core.memory.module import Buffering, Module, amount, densest
 from umbrak.core.platform.fact import FACT_OF_AMOUNT, State, Unsaid, asked_of
 from umbrak.core.platform.sheet import ModuleTest, Processor
-from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.kind import is_taken, kind_words
 from umbrak.core.rules.limit import in_force, over_open_limits
+from umbrak.core.rules.register import rule
 
 
 @dataclass(frozen=True, slots=True)

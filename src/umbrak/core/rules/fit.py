@@ -7,9 +7,9 @@ from collections.abc import Iterator
 
 from umbrak.core.memory.module import IN_USE, MAPPED_OUT, Form, Module, amount
 from umbrak.core.platform.sheet import Channel, Clearance
-from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.register import rule
 
 #: A SO-DIMM is no taller by its very form (JEDEC MO-268, MO-310, with tolerance), so its height needs asking only
 #: where there is less room. A DIMM may carry a heat spreader of any height. [mm]

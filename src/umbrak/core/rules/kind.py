@@ -7,10 +7,11 @@ from dataclasses import replace
 
 from umbrak.core.memory.module import Buffering, Module, completions, member_words
 from umbrak.core.platform.sheet import MemoryRules, ModuleTest
-from umbrak.core.rules.catalogue import rule
-from umbrak.core.rules.context import Context, Seated
+from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.fit import wrong_notch
+from umbrak.core.rules.register import rule
+from umbrak.core.seating import Seated
 
 
 def kind_words(module: Module) -> str:

@@ -14,9 +14,9 @@ from umbrak.core.memory.module import Buffering, Module, amount, densest, usable
 from umbrak.core.platform.machine import Unknown
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement, version_key
-from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context, listed
 from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.register import rule
 
 
 @dataclass(frozen=True, slots=True)

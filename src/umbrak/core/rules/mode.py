@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from umbrak.core.memory.module import Module, member_words
 from umbrak.core.platform.sheet import Mode
-from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.register import rule
 
 
 @rule("mode.unmet", applies=lambda ctx: ctx.machine.mode is not None and bool(ctx.modules))

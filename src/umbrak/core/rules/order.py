@@ -8,10 +8,11 @@ from umbrak.core.bandwidth import balance
 from umbrak.core.memory.module import amount, member_words
 from umbrak.core.platform.machine import UNKNOWN, Unknown
 from umbrak.core.platform.sheet import FillOrder
-from umbrak.core.rules.catalogue import SHEET_SEVERITY, rule
+from umbrak.core.rules.catalogue import SHEET_SEVERITY
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.mode import mode_in_force
+from umbrak.core.rules.register import rule
 
 
 def _orders(ctx: Context) -> Iterator[tuple[FillOrder, list[str]]]:

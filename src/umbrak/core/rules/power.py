@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from umbrak.core.memory.module import Module
-from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.register import rule
 from umbrak.core.solve import RailSolution, RateSolution
 
 

@@ -6,10 +6,10 @@ from collections.abc import Iterator, Mapping
 
 from umbrak.core.platform.fact import State
 from umbrak.core.platform.machine import Occupant
-from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.limit import unproved
+from umbrak.core.rules.register import rule
 
 
 @rule("risk.unlisted", applies=lambda ctx: bool(ctx.modules) and bool(ctx.sheet.listed))

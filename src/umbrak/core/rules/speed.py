@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from umbrak.core.memory.rates import STANDARD_RATES_MTS
 from umbrak.core.platform.fact import State
 from umbrak.core.platform.sheet import Processor
-from umbrak.core.rules.catalogue import rule
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.facts import hides_refusal
 from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.register import rule
 from umbrak.core.solve import RateSolution, floor_rate
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from umbrak.core.platform.sheet import Access, Sheet
+from umbrak.core.platform.sheet import Access, AccessStep, Sheet
 from umbrak.core.runsheet.step import Minutes, Phase, Step
 
 #: One drive out or back with a look at its label. [min]
@@ -70,48 +70,81 @@ def way_in(sheet: Sheet, slots: Sequence[str], bays: Mapping[int, str]) -> Way:
     it is done for each touched carrier; the steps before it are done once. Drives come out where a route says so, and
     all of them where the machine may start without: then nothing can harm the data before the memory is proved.
     """
-    ways = ways_of(sheet, slots)
-    carriers = carriers_of(sheet, slots)
-    all_bays = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
-    must = sorted({b for w in ways for b in w.bays_out})
-    ease = sorted({b for w in ways for b in w.bays_ease} - set(must))
-    spared = [b for b in range(1, all_bays + 1) if b not in must] if sheet.starts_without_drives else []
-    out = tuple(b for b in sorted({*must, *spared}) if bays.get(b) != "")
-    opened: list[Opened] = []
-    if out and not any(_is_of_drives(s.do) for w in ways if w.bays_out for s in w.steps):
-        opened.append(_drives(sheet, out, must, ease, bays, "drives out", "drives back by bay"))
-    done: set[tuple[str, str]] = set()
-    for way in ways:
-        mine = [c for c in carriers if sheet.carriers[c].access == way.id]
-        each = _minutes(way.minutes, len(way.steps))
-        for i, step in enumerate(way.steps):
-            if _is_of_drives(step.do) and out:
-                if not any(o.drives for o in opened):
-                    opened.append(_drives(sheet, out, must, ease, bays, step.do, step.close))
-                continue
-            takes: Sequence[str | None] = mine if i == len(way.steps) - 1 else ()
-            if (step.do, step.close) in done and not takes:
-                continue
-            done.add((step.do, step.close))
-            needed = sheet.starts_open is not True or bool(takes)
-            for carrier in takes or (None,):
-                number = f":{carrier}" if carrier else ""
-                title = sheet.carriers[carrier].title if carrier else ""
-                details = (sheet.carriers[carrier].numbering,) if carrier and sheet.carriers[carrier].numbering else ()
-                opening = Step(
-                    f"open:{way.id}:{i + 1}{number}", Phase.OPEN, _of(step.do, title),
-                    why="ends the warranty" if way.ends_warranty else "", tools=way.tools, minutes=each, carrier=carrier,
-                    details=tuple(f"its slots are numbered {d}" for d in details),
-                )  # fmt: skip
-                opened.append(Opened(opening, _of(step.close, title), needed=needed))
-    if airflow := tuple(dict.fromkeys(a for w in ways for a in w.airflow)):
-        opened.append(_airflow(airflow))
+    opening = _Opening(sheet, slots, bays)
+    opening.drives_by_themselves()
+    for way in opening.ways:
+        for number, step in enumerate(way.steps, 1):
+            opening.take(way, number, step)
+    opening.airflow()
     return Way(
-        tuple(opened),
-        max((w.cools_min for w in ways), default=0.0),
-        any(w.ends_warranty for w in ways),
-        tuple(s for s in slots if sheet.way_to(s) is None),
+        opened=tuple(opening.opened),
+        cools_min=max((w.cools_min for w in opening.ways), default=0.0),
+        ends_warranty=any(w.ends_warranty for w in opening.ways),
+        untold=tuple(s for s in slots if sheet.way_to(s) is None),
     )
+
+
+class _Opening:
+    """What has been opened so far on the way to some slots."""
+
+    def __init__(self, sheet: Sheet, slots: Sequence[str], bays: Mapping[int, str]) -> None:
+        self.sheet = sheet
+        self.bays = bays
+        self.ways = ways_of(sheet, slots)
+        self.carriers = carriers_of(sheet, slots)
+        self.opened: list[Opened] = []
+        self._done: set[tuple[str, str]] = set()
+        count = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
+        #: Bays whose drives must come out, and those that come out to make room for a hand.
+        self.must = sorted({b for w in self.ways for b in w.bays_out})
+        self.ease = sorted({b for w in self.ways for b in w.bays_ease} - set(self.must))
+        spared = [b for b in range(1, count + 1) if b not in self.must] if sheet.starts_without_drives else []
+        #: Bays that are emptied: those known to be empty need no hand.
+        self.out = tuple(b for b in sorted({*self.must, *spared}) if bays.get(b) != "")
+
+    def drives_by_themselves(self) -> None:
+        """The drives come out first, where no route has a step of its own for them."""
+        told = any(_is_of_drives(s.do) for w in self.ways if w.bays_out for s in w.steps)
+        if self.out and not told:
+            self._drives_out("drives out", "drives back by bay")
+
+    def take(self, way: Access, number: int, step: AccessStep) -> None:
+        """One step of a route, unless it has been done for another."""
+        if _is_of_drives(step.do) and self.out:
+            self._drives_out(step.do, step.close)
+            return
+        # The last step takes the carrier itself out: once for each that is touched.
+        last = number == len(way.steps)
+        mine = [c for c in self.carriers if last and self.sheet.carriers[c].access == way.id]
+        if (step.do, step.close) in self._done and not mine:
+            return
+        self._done.add((step.do, step.close))
+        for carrier in mine or (None,):
+            self.opened.append(self._one(way, number, step, carrier))
+
+    def _one(self, way: Access, number: int, step: AccessStep, carrier: str | None) -> Opened:
+        known = self.sheet.carriers[carrier] if carrier else None
+        title, numbering = (known.title, known.numbering) if known else ("", "")
+        opening = Step(
+            key=f"open:{way.id}:{number}{f':{carrier}' if carrier else ''}",
+            phase=Phase.OPEN,
+            text=_of(step.do, title),
+            why="ends the warranty" if way.ends_warranty else "",
+            tools=way.tools,
+            minutes=_minutes(way.minutes, len(way.steps)),
+            carrier=carrier,
+            details=(f"its slots are numbered {numbering}",) if numbering else (),
+        )
+        needed = self.sheet.starts_open is not True or carrier is not None
+        return Opened(opening, _of(step.close, title), needed=needed)
+
+    def _drives_out(self, do: str, close: str) -> None:
+        if not any(o.drives for o in self.opened):
+            self.opened.append(_drives(self.sheet, self.out, self.must, self.ease, self.bays, do, close))
+
+    def airflow(self) -> None:
+        if parts := tuple(dict.fromkeys(a for w in self.ways for a in w.airflow)):
+            self.opened.append(_airflow(parts))
 
 
 def _is_of_drives(do: str) -> bool:

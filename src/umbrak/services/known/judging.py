@@ -24,15 +24,10 @@ def judge(m: Loaded, layout: Layout, before: Layout | None = None) -> Evaluation
     return _judge(m.sheet, m.machine, layout, before, m.statements, seen_running(m))
 
 
-#: Sources that tell what lies in a slot, and not that the machine runs with it.
-_NOT_RUNNING = ("by hand", "labels", "spd")
-
-
 def seen_running(m: Loaded) -> Layout:
     """What the machine itself reported, and so runs with: it needs no rule to be right."""
     sources = sources_of(m)
-    told = {s: source.first for s, source in sources.items()}
-    return Layout({s: o for s, o in m.layout.items() if told.get(s, m.survey.kind) not in _NOT_RUNNING})
+    return Layout({s: o for s, o in m.layout.items() if s in sources and sources[s].is_running})
 
 
 def judge_cures(

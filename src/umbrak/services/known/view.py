@@ -12,7 +12,7 @@ from sqlalchemy import Connection
 
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.known import Disputed, Drive
+from umbrak.core.platform.known import REPORTS, Disputed, Drive
 from umbrak.core.platform.machine import Machine, Occupant
 from umbrak.core.platform.survey import SlotHealth
 from umbrak.core.questions import Question, questions_of
@@ -35,6 +35,8 @@ class SurveyFacts:
     total: int
     #: Slot -> what is known of it is from where and when.
     sources: Mapping[str, FactSource]
+    #: Kind of source -> how sure what it tells is, for those above.
+    sure: Mapping[str, str]
     #: Slot -> a report that differs and is not settled yet.
     disputed: Mapping[str, Disputed]
     #: Slot -> what the machine counted and measured there, as it told last.
@@ -152,7 +154,7 @@ def _bays(m: Loaded) -> tuple[BayView, ...]:
 
 
 def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:
-    s = m.survey
+    s, sources = m.survey, sources_of(m)
     return SurveyFacts(
         revision=s.revision,
         kind=s.kind,
@@ -160,7 +162,8 @@ def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:
         taken_by=s.taken_by,
         known=known_slots(m),
         total=len(m.sheet.slots),
-        sources={slot: FactSource(x.kind, x.at) for slot, x in sources_of(m).items()},
+        sources={slot: FactSource(x.kind, x.at) for slot, x in sources.items()},
+        sure={k: REPORTS[k].sure for k in sorted({x.kind for x in sources.values()}) if k in REPORTS},
         disputed=s.content.disputed,
         health=s.content.health,
         told=_told_totals(m, evaluation),

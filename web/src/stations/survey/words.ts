@@ -10,21 +10,11 @@ export const KINDS: Record<string, string> = {
   spd: 'SPD of a module',
   labels: 'labels read by hand',
   'by hand': 'seen by hand',
+  proof: 'the proof of its last work',
 }
 
 /** One letter for a source, beside a fact. */
-export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', spd: 'S', labels: 'B', 'by hand': 'H' }
-
-/** How sure what a source tells is. */
-export const CONFIDENCE: Record<string, string> = {
-  spd: 'sure: the module’s own words',
-  labels: 'fairly sure: as printed, read by eye',
-  'by hand': 'fairly sure: as somebody saw it',
-  redfish: 'as its controller tells; rates may be clocks',
-  smbios: 'as its firmware tells; makers and rates are often unfilled or wrong',
-  'smbios-text': 'as its firmware tells; makers and rates are often unfilled or wrong',
-  snmp: 'a total only: what its system can use',
-}
+export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', spd: 'S', labels: 'B', 'by hand': 'H', proof: 'P' }
 
 export const occupantWords = (o: Occupant | null | undefined) => (!o ? 'empty' : o === 'unknown' ? 'not known' : moduleWords(o))
 

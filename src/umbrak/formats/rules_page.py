@@ -1,4 +1,4 @@
-"""The catalogue as a page: docs/rules.md is made from it (`python -m umbrak.core.rules.page > docs/rules.md`)."""
+"""The catalogue as a page: docs/rules.md is made from it (`python -m umbrak.formats.rules_page > docs/rules.md`)."""
 
 from __future__ import annotations
 
