@@ -16,8 +16,8 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.finding import Severity
-from umbrak.formats.rules_page import rules_page
 from umbrak.core.targets import targets
+from umbrak.formats.rules_page import rules_page
 from umbrak.formats.sheet.reading import sheet_from_data
 
 L4, L8, H8 = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3-12800U"

@@ -1,5 +1,5 @@
 """The trade itself: pure values and functions. No I/O, no database, no web, no time of day; a stopwatch only where a search is
-given so many seconds (`routes`). Of other libraries NumPy and SciPy, in `routes` and `proof` (checked: tests/core/test_imports.py).
+given so many seconds (`routes`). Of other libraries NumPy and SciPy, in `evidence`, `routes` and `proof` (checked: tests/core/test_imports.py).
 
 memory/    what a module is and what its label says
 platform/  what a model of machine is, what a machine reports, what is known of one
