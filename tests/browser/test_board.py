@@ -212,7 +212,20 @@ def test_a_modules_spd_fills_its_slot(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="wave-01").click()
     slot(page, "A4").click()
-    spd = fb_dimm(Chip("DDR2", "fully-buffered", False, 8, 2, 1, 4, 1, 533, part="LF4"))
+    spd = fb_dimm(
+        Chip(
+            generation="DDR2",
+            kind="fully-buffered",
+            so_dimm=False,
+            ecc_bits=8,
+            ranks=2,
+            dies=1,
+            width=4,
+            gbit=1,
+            rate=533,
+            part="LF4",
+        )
+    )
     page.get_by_label("SPD of the module in").set_input_files(
         {"name": "a4.spd", "mimeType": "application/octet-stream", "buffer": spd}
     )

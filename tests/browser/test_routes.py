@@ -96,7 +96,20 @@ def test_modules_and_offers_come_by_label_and_by_file(sign_in: SignIn) -> None:
     page.get_by_label("Find on the Shelf").fill("")
 
     page.get_by_role("button", name="Put on the Shelf").click()
-    spd = fb_dimm(Chip("DDR2", "fully-buffered", False, 8, 2, 1, 4, 1, 667, part="LF2"))
+    spd = fb_dimm(
+        Chip(
+            generation="DDR2",
+            kind="fully-buffered",
+            so_dimm=False,
+            ecc_bits=8,
+            ranks=2,
+            dies=1,
+            width=4,
+            gbit=1,
+            rate=667,
+            part="LF2",
+        )
+    )
     form.get_by_label("or its SPD").set_input_files({"name": "bad.spd", "mimeType": "x/y", "buffer": spd[:50]})
     expect(form.get_by_role("alert")).to_contain_text("cut at 50 bytes")
     form.get_by_label("or its SPD").set_input_files({"name": "a.spd", "mimeType": "x/y", "buffer": spd})

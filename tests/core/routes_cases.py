@@ -81,11 +81,11 @@ def random_problem(seed: int) -> Problem:
 def _candidate(r: Random, m: Module) -> Candidate:
     kit = r.choice([1, 1, 2, 4])
     return Candidate(
-        m.part or "",
-        m,
-        Decimal(r.choice([0, 9, 25, 40, 55])) * kit * int(m.capacity_gib or 1) / 4,
-        kit,
-        r.choice([None, None, 1, 2, 3, 4]),
+        part=m.part or "",
+        module=m,
+        price=Decimal(r.choice([0, 9, 25, 40, 55])) * kit * int(m.capacity_gib or 1) / 4,
+        kit=kit,
+        stock=r.choice([None, None, 1, 2, 3, 4]),
         listed=r.choice([None, None, True, False]),
         origin=r.choice([Origin.OFFER, Origin.OFFER, Origin.SHELF]),
     )

@@ -57,7 +57,13 @@ def offers(r: Random, count: int) -> tuple[Candidate, ...]:
         maker = r.choice(["Aldermoor", "Brisk", "Corvane", "Dunlin"])
         stock = r.choice([None, None, None, 24, 48])
         made.append(
-            Candidate(f"P{i:02}", replace(module, part=f"P{i:02}", maker=maker, revision=None), price, kit, stock)
+            Candidate(
+                part=f"P{i:02}",
+                module=replace(module, part=f"P{i:02}", maker=maker, revision=None),
+                price=price,
+                kit=kit,
+                stock=stock,
+            )
         )
     return tuple(made)
 

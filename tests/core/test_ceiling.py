@@ -26,7 +26,7 @@ def of(name: str, *stated: Statement, **machine: Any) -> Ceilings:
 
 
 def said(scope: str, gib: float, kind: str = "named", name: str = "s", **more: Any) -> Statement:
-    return Statement(name, scope, Source("somebody", SourceKind(kind)), capacity_gib=gib, **more)
+    return Statement(id=name, scope=scope, source=Source("somebody", SourceKind(kind)), capacity_gib=gib, **more)
 
 
 def gibs(c: Ceilings) -> tuple[float | None, ...]:

@@ -65,7 +65,7 @@ def test_the_order_of_candidates_changes_nothing() -> None:
 
 
 def offer(part: str, label: str, price: float, **more: Any) -> Candidate:
-    return Candidate(part, decode_label(label).module, Decimal(str(price)), **more)
+    return Candidate(part=part, module=decode_label(label).module, price=Decimal(str(price)), **more)
 
 
 def small(

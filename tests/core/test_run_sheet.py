@@ -97,7 +97,7 @@ def works(draw: Any) -> tuple[Sheet, Work]:
     failed = frozenset(s for s in chosen[:2] if now.get(s) is not None)
     count = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
     bays = {n: draw(st.sampled_from(["", f"D{n}"])) for n in range(1, count + 1) if draw(st.booleans())}
-    work = Work(Layout(now), Layout(goal), failed, bays=bays, group=draw(st.sampled_from(["", "hall"])))
+    work = Work(now=Layout(now), goal=Layout(goal), failed=failed, bays=bays, group=draw(st.sampled_from(["", "hall"])))
     return sheet, replace(work, claims=draw(st.sampled_from([(), ("it runs 48 GB",)])))
 
 
@@ -117,7 +117,7 @@ def test_every_plan_of_the_demo_can_be_worked() -> None:
             changes = {s: m for e in plan["edits"] for s, m in scenario.parts({**machine, "slots": e})[2].items()}
             goals.append(Layout({**layout, **changes}))
         for goal in goals:
-            work = Work(layout, goal, frozenset(machine.get("failed", ())))
+            work = Work(now=layout, goal=goal, failed=frozenset(machine.get("failed", ())))
             hold_true(sheet, work, run_sheet(sheet, unit, work))
 
 
@@ -207,7 +207,7 @@ lights: {A1: amber beside the slot}
 """)
     new = replace(EIGHT, package_ranks=2, maker="Brand")
     work = Work(
-        Layout({"A1": replace(OLD, package_ranks=1, maker="Other"), "B1": OLD}), Layout({"A1": new, "B1": OLD}), frozenset({"A1"}), under_warranty=True
+        now=Layout({"A1": replace(OLD, package_ranks=1, maker="Other"), "B1": OLD}), goal=Layout({"A1": new, "B1": OLD}), failed=frozenset({"A1"}), under_warranty=True
     )  # fmt: skip
     made = run_sheet(sheet, Machine(), work)
     hold_true(sheet, work, made)

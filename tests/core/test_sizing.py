@@ -38,13 +38,21 @@ _LOADS = st.lists(st.builds(Workload, st.just("x"), st.integers(0, 50), st.float
 def test_more_of_anything_never_needs_less(
     loads: list[Workload], base: float, cache: float, growth: float, years: int, headroom: float
 ) -> None:
-    s = Sizing(tuple(loads), base, cache, growth, years, headroom)
+    s = Sizing(workloads=tuple(loads), base_gib=base, cache_gib=cache, growth=growth, years=years, headroom=headroom)
     more = [
-        Sizing((*loads, VM), base, cache, growth, years, headroom),
-        Sizing(tuple(loads), base + 1, cache, growth, years, headroom),
-        Sizing(tuple(loads), base, cache + 1, growth, years, headroom),
-        Sizing(tuple(loads), base, cache, growth, years + 1, headroom),
-        Sizing(tuple(loads), base, cache, growth, years, headroom + 0.1),
+        Sizing(workloads=(*loads, VM), base_gib=base, cache_gib=cache, growth=growth, years=years, headroom=headroom),
+        Sizing(
+            workloads=tuple(loads), base_gib=base + 1, cache_gib=cache, growth=growth, years=years, headroom=headroom
+        ),
+        Sizing(
+            workloads=tuple(loads), base_gib=base, cache_gib=cache + 1, growth=growth, years=years, headroom=headroom
+        ),
+        Sizing(
+            workloads=tuple(loads), base_gib=base, cache_gib=cache, growth=growth, years=years + 1, headroom=headroom
+        ),
+        Sizing(
+            workloads=tuple(loads), base_gib=base, cache_gib=cache, growth=growth, years=years, headroom=headroom + 0.1
+        ),
     ]
     assert all(need_of(m).total >= need_of(s).total - 1e-6 for m in more)
 

@@ -66,11 +66,11 @@ def test_what_is_written_is_read_back(c: Chip) -> None:
 @pytest.mark.parametrize(
     ("chip", "short", "timing", "rails"),
     [
-        (Chip("DDR3", "unbuffered", True, 0, 2, 1, 8, 2, 1600, (1.35, 1.5)), "4 GB 2Rx8 DDR3L-1600 unbuffered SO-DIMM", "11-11-11", (1.35, 1.5)),
-        (Chip("DDR4", "registered", False, 8, 2, 1, 4, 8, 2400), "32 GB 2Rx4 DDR4-2400 registered", "17-17-17", (1.2,)),
-        (Chip("DDR4", "registered", False, 8, 2, 2, 4, 16, 2666), "128 GB 2S2Rx4 DDR4-2666 registered", "19-19-19", (1.2,)),
-        (Chip("DDR5", "registered", False, 8, 2, 1, 8, 16, 4800), "32 GB 2Rx8 DDR5-4800 registered", "39-39-39", (1.1,)),
-        (Chip("DDR2", "fully-buffered", False, 8, 2, 1, 4, 1, 667), "4 GB 2Rx4 DDR2-667 fully-buffered", None, (1.8,)),
+        (Chip(generation="DDR3", kind="unbuffered", so_dimm=True, ecc_bits=0, ranks=2, dies=1, width=8, gbit=2, rate=1600, rails=(1.35, 1.5)), "4 GB 2Rx8 DDR3L-1600 unbuffered SO-DIMM", "11-11-11", (1.35, 1.5)),
+        (Chip(generation="DDR4", kind="registered", so_dimm=False, ecc_bits=8, ranks=2, dies=1, width=4, gbit=8, rate=2400), "32 GB 2Rx4 DDR4-2400 registered", "17-17-17", (1.2,)),
+        (Chip(generation="DDR4", kind="registered", so_dimm=False, ecc_bits=8, ranks=2, dies=2, width=4, gbit=16, rate=2666), "128 GB 2S2Rx4 DDR4-2666 registered", "19-19-19", (1.2,)),
+        (Chip(generation="DDR5", kind="registered", so_dimm=False, ecc_bits=8, ranks=2, dies=1, width=8, gbit=16, rate=4800), "32 GB 2Rx8 DDR5-4800 registered", "39-39-39", (1.1,)),
+        (Chip(generation="DDR2", kind="fully-buffered", so_dimm=False, ecc_bits=8, ranks=2, dies=1, width=4, gbit=1, rate=667), "4 GB 2Rx4 DDR2-667 fully-buffered", None, (1.8,)),
     ],
 )  # fmt: skip
 def test_modules_as_the_trade_names_them(chip: Chip, short: str, timing: str | None, rails: tuple[float, ...]) -> None:

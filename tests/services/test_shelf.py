@@ -60,7 +60,9 @@ def test_a_part_that_came_with_other_chips_is_told(engine: Engine, technician: A
 
 
 def test_modules_come_change_and_go(engine: Engine, technician: Account) -> None:
-    add_stock(engine, technician, NewStock(Module(), 2, "pulled", part="QD5R-64", place="box c"))  # known by its offer
+    add_stock(
+        engine, technician, NewStock(module=Module(), count=2, state="pulled", part="QD5R-64", place="box c")
+    )  # known by its offer
     added = line(engine, "QD5R-64")
     assert (added.words, added.state, added.place) == ("64 GB 2Rx4 DDR5-5600 registered", "pulled", "box c")
     change_stock(engine, technician, added.id, added.version, {"state": "suspect", "count": 1})
@@ -104,12 +106,16 @@ def test_an_offer_has_a_price_a_gigabyte_and_a_newer_one_takes_its_place(engine:
         return [(o.supplier, o.price, o.per_gb) for o in see_shelf(engine, "QD5U-24K2").offers]
 
     assert offers() == [("Merrow Supply", Decimal(134), Decimal("2.792"))]
-    add_offer(engine, technician, NewOffer("QD5U-24K2", Module(), "Merrow Supply", Decimal("150.5"), kit=2))
+    add_offer(
+        engine,
+        technician,
+        NewOffer(part="QD5U-24K2", module=Module(), supplier="Merrow Supply", price=Decimal("150.5"), kit=2),
+    )
     assert offers() == [("Merrow Supply", Decimal("150.5"), Decimal("3.135"))]
     withdraw_offer(engine, technician, see_shelf(engine, "QD5U-24K2").offers[0].id)
     assert offers() == []
     with pytest.raises(Refused, match="How large X1 is"):
-        add_offer(engine, technician, NewOffer("X1", Module(), "", Decimal(1)))
+        add_offer(engine, technician, NewOffer(part="X1", module=Module(), supplier="", price=Decimal(1)))
 
 
 STOCK = [

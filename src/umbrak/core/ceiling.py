@@ -107,14 +107,14 @@ def ceilings(sheet: Sheet, machine: Machine, statements: Iterable[Statement] = (
         count = places + (before.places if before else 0)
         one = f.statement.capacity_gib if f.statement.where is None and f.statement.capacity_gib else None
         stated[key] = Stated(
-            f.statement,
-            question.origin(f.statement),
-            one * count if one is not None and count else None,
-            count,
-            f.holds,
-            f.needs,
-            f.why_not,
-            tuple(binds.get(f.statement.id, ())),
+            statement=f.statement,
+            origin=question.origin(f.statement),
+            total_gib=one * count if one is not None and count else None,
+            places=count,
+            holds=f.holds,
+            needs=f.needs,
+            why_not=f.why_not,
+            binds=tuple(binds.get(f.statement.id, ())),
         )
     order = sorted(stated.values(), key=lambda x: (x.total_gib or inf, x.statement.source.trust, x.statement.id))
     return Ceilings(tuple(order), found, tuple(_lifts(question, found)), question.largest_gib(CeilingKind.PHYSICAL, ()))
@@ -127,7 +127,7 @@ def _processor_of(ctx: Context, socket: str) -> str | None:
 class _Question:
     def __init__(self, sheet: Sheet, machine: Machine, statements: tuple[Statement, ...]) -> None:
         self.sheet, self.machine, self.statements = sheet, machine, statements
-        self.ctx = Context(sheet, machine, Layout(), statements)
+        self.ctx = Context(sheet=sheet, machine=machine, layout=Layout(), statements=statements)
         self.told: Sequence[InForce] = in_force(self.ctx)
         self._processors = {s.id for p in sheet.processors.values() for s in p.limits}
 

@@ -23,7 +23,7 @@ def findings_of_rule(
     code: str, sheet: Sheet, machine: Machine, layout: Layout, statements: Iterable[Statement] = ()
 ) -> list[Finding]:
     """What one rule alone finds, worst first: for a question about one code, cheaper than `evaluate`."""
-    ctx = Context(sheet, machine, layout, tuple(sorted(statements, key=lambda s: s.id)))
+    ctx = Context(sheet=sheet, machine=machine, layout=layout, statements=tuple(sorted(statements, key=lambda s: s.id)))
     found = list(RULES[code].find(ctx)) if RULES[code].applies(ctx) else []
     return sorted(found, key=lambda f: _worst_first(sheet, f))
 
@@ -107,9 +107,9 @@ def evaluate(
         Evaluation; every input gives one
     """
     ctx = Context(
-        sheet,
-        machine,
-        layout,
+        sheet=sheet,
+        machine=machine,
+        layout=layout,
         statements=tuple(sorted(statements, key=lambda s: s.id)),
         before=before,
         ran=before if ran is None else ran,

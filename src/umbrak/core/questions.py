@@ -68,7 +68,17 @@ def _urgency(f: Finding) -> tuple[int, bool]:
 
 def _question(sheet: Sheet, layout: Layout, f: Finding) -> Question:
     def asked(text: str, look: str, *answers: Answer, typed: str | None = None, fact: str | None = None) -> Question:
-        return Question(text, f.message, f.could_be or Severity.STOP, look, f.slots, f.needs, answers, typed, fact)
+        return Question(
+            text=text,
+            why=f.message,
+            hides=f.could_be or Severity.STOP,
+            look_at=look,
+            slots=f.slots,
+            needs=f.needs,
+            answers=answers,
+            typed=typed,
+            of_sheet=fact,
+        )
 
     need = f.needs[0] if f.needs else ""
     if need.startswith("machine."):

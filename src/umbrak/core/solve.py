@@ -50,7 +50,7 @@ def _solve_rail(at: Seating, domain: RailDomain) -> RailSolution:
         or untold
         or any(at.sheet.slots[s].channel in domain.channels for s in at.unknown_slots)
     ):
-        return RailSolution(domain, None, possible, untold)
+        return RailSolution(domain=domain, volts=None, possible=possible, untold=untold)
     if domain.seen_v is not None:
         lacking = tuple(
             s
@@ -60,7 +60,7 @@ def _solve_rail(at: Seating, domain: RailDomain) -> RailSolution:
             and not at.known_here(m)
         )
         if lacking:
-            return RailSolution(domain, None, possible, (), board_untold=lacking)
+            return RailSolution(domain=domain, volts=None, possible=possible, untold=(), board_untold=lacking)
     # A policy that nobody tells may be the firmware's setting too.
     if (
         policy in ("setting", None)
@@ -68,12 +68,12 @@ def _solve_rail(at: Seating, domain: RailDomain) -> RailSolution:
         and len(possible) < len(domain.rails_v)
         and domain.seen_v is None
     ):
-        return RailSolution(domain, None, possible, (), setting_untold=True)
+        return RailSolution(domain=domain, volts=None, possible=possible, untold=(), setting_untold=True)
     if len(possible) == 1 or policy == "lowest":
-        return RailSolution(domain, possible[0], possible, ())
+        return RailSolution(domain=domain, volts=possible[0], possible=possible, untold=())
     if policy == "highest":
-        return RailSolution(domain, possible[-1], possible, ())
-    return RailSolution(domain, None, possible, (), unchosen=True)
+        return RailSolution(domain=domain, volts=possible[-1], possible=possible, untold=())
+    return RailSolution(domain=domain, volts=None, possible=possible, untold=(), unchosen=True)
 
 
 @dataclass(frozen=True, slots=True)

@@ -50,7 +50,7 @@ def read_apart(work: str, data: bytes, memory: int | None = None) -> bytes:
         return done.stdout[len(_READ) :]
     if done.returncode == 0 and done.stdout.startswith(_REFUSED):
         said = json.loads(done.stdout[len(_REFUSED) :])
-        raise InputError(said["code"], [Fault(said["message"], said["where"], said["line"])])
+        raise InputError(said["code"], [Fault(message=said["message"], where=said["where"], line=said["line"])])
     if -done.returncode in (9, 24):  # SIGKILL after SIGXCPU: the processor's time was over
         raise _too_slow()
     raise InputError("broken", [Fault("its reader broke down over it", "the whole")])

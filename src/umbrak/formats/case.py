@@ -95,7 +95,10 @@ def read_case(text: str | bytes, folder: Path, deadline: Deadline | None = None)
     deadline = deadline or Deadline()
     documents = load_yaml(text, deadline)
     if len(documents) != 1 or not isinstance(documents[0].data, dict):
-        raise InputError("not-a-case", [Fault("a case is one block of fields with sheet and slots", "line 1", 1, 1)])
+        raise InputError(
+            "not-a-case",
+            [Fault(message="a case is one block of fields with sheet and slots", where="line 1", line=1, column=1)],
+        )
     document = documents[0]
     doc = check(document, CaseDoc)
     machine = doc.machine.value()
@@ -113,20 +116,20 @@ def read_case(text: str | bytes, folder: Path, deadline: Deadline | None = None)
     broken = _slots_of(document, sheet, doc.failed)
     fitted = marked(occupants(doc.slots), broken)
     return Case(
-        sheet,
-        machine,
-        fitted,
-        occupants(doc.goal) if doc.goal is not None else None,
-        tuple(s.value(f"case-{i + 1}") for i, s in enumerate(doc.statements)),
-        doc.as_of,
-        tuple(t.value(f"trial-{i + 1}") for i, t in enumerate(doc.trials)),
-        tuple(c.value() for c in doc.candidates),
-        _one_currency(document, doc.candidates),
-        doc.wishes.value(),
-        doc.costs.value(),
-        doc.duty,
-        tuple(s for s, m in fitted.items() if isinstance(m, Module) and m.failed),
-        {int(n): drive or "" for n, drive in doc.bays.items()},
+        sheet=sheet,
+        machine=machine,
+        layout=fitted,
+        goal=occupants(doc.goal) if doc.goal is not None else None,
+        statements=tuple(s.value(f"case-{i + 1}") for i, s in enumerate(doc.statements)),
+        as_of=doc.as_of,
+        trials=tuple(t.value(f"trial-{i + 1}") for i, t in enumerate(doc.trials)),
+        candidates=tuple(c.value() for c in doc.candidates),
+        currency=_one_currency(document, doc.candidates),
+        wishes=doc.wishes.value(),
+        costs=doc.costs.value(),
+        duty=doc.duty,
+        failed=tuple(s for s, m in fitted.items() if isinstance(m, Module) and m.failed),
+        bays={int(n): drive or "" for n, drive in doc.bays.items()},
     )
 
 
@@ -245,9 +248,9 @@ def run_sheet_case(case: Case) -> dict[str, Any]:
         )
     judged = evaluate(case.sheet, case.machine, goal, case.statements, case.layout)
     work = Work(
-        case.layout,
-        goal,
-        frozenset(case.failed),
+        now=case.layout,
+        goal=goal,
+        failed=frozenset(case.failed),
         title=case.sheet.title,
         bays=case.bays,
         group=case.duty.group if case.duty else "",

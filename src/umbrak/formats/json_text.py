@@ -28,12 +28,18 @@ def load_json(data: bytes, deadline: Deadline) -> object:
     except UnicodeDecodeError as error:
         raise InputError("not-json", [Fault("no UTF-8 text", f"byte {error.start}")]) from error
     except json.JSONDecodeError as error:
-        raise InputError("not-json", [Fault(error.msg, f"line {error.lineno}", error.lineno, error.colno)]) from error
+        raise InputError(
+            "not-json", [Fault(message=error.msg, where=f"line {error.lineno}", line=error.lineno, column=error.colno)]
+        ) from error
     except RecursionError as error:
         # The scanner counts how deep it is and gives up long before its stack ends.
-        raise InputError("too-deep", [Fault("documents within documents without end", "line 1", 1, 1)]) from error
+        raise InputError(
+            "too-deep", [Fault(message="documents within documents without end", where="line 1", line=1, column=1)]
+        ) from error
     except ValueError as error:
-        raise InputError("not-json", [Fault("a number of thousands of digits", "line 1", 1, 1)]) from error
+        raise InputError(
+            "not-json", [Fault(message="a number of thousands of digits", where="line 1", line=1, column=1)]
+        ) from error
 
 
 #: A text, or what a value stands after.

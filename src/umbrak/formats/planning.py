@@ -107,14 +107,14 @@ class CandidateDoc(Doc):
         # One line of the shelf is one module, unless it says how many.
         stock = 1 if self.origin == "shelf" and self.stock is None else self.stock
         return Candidate(
-            self.part,
-            module_from(self.module),
-            self.price or Decimal(0),
-            self.kit,
-            stock,
-            self.lead_days,
-            self.listed,
-            Origin(self.origin),
+            part=self.part,
+            module=module_from(self.module),
+            price=self.price or Decimal(0),
+            kit=self.kit,
+            stock=stock,
+            lead_days=self.lead_days,
+            listed=self.listed,
+            origin=Origin(self.origin),
         )
 
 

@@ -225,7 +225,7 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
     capacity = docs.whole(d, "CapacityMiB", path)
     health = _health(docs, path, d)
     if status.get("State") in _ABSENT or (capacity == 0 and not told(d.get("PartNumber"))):
-        return SlotFacts(locator, None, SlotState.EMPTY)
+        return SlotFacts(locator=locator, bank=None, state=SlotState.EMPTY)
     failed = status.get("Health") == "Critical" or status.get("State") in _OUT_OF_USE
     if not capacity and not failed:
         failed = any(told(d.get(n)) for n in ("PartNumber", "SerialNumber", "Manufacturer"))
@@ -238,7 +238,7 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
             )
         )
         if not failed:
-            return SlotFacts(locator, None, SlotState.UNKNOWN)
+            return SlotFacts(locator=locator, bank=None, state=SlotState.UNKNOWN)
     elif failed:
         docs.warnings.append(
             Warning(
@@ -254,7 +254,13 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
     soldered = d.get("BaseModuleType") == "Die"
     state = SlotState.FAILED if failed else SlotState.SOLDERED if soldered else SlotState.FILLED
     return SlotFacts(
-        locator, None, state, module, standard_rate(docs.whole(d, "OperatingSpeedMhz", path), None), None, health
+        locator=locator,
+        bank=None,
+        state=state,
+        module=module,
+        configured_mts=standard_rate(docs.whole(d, "OperatingSpeedMhz", path), None),
+        configured_v=None,
+        health=health,
     )
 
 

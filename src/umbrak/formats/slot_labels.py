@@ -59,10 +59,10 @@ def read_labels(text: str, deadline: Deadline) -> SurveyReading:
             "not-labels",
             [
                 Fault(
-                    f"expected lines such as “A1: 16GB 2Rx8 PC4-2400T-RE1-11”, found “{first[1][:60]}”",
-                    f"line {first[0]}",
-                    first[0],
-                    1,
+                    message=f"expected lines such as “A1: 16GB 2Rx8 PC4-2400T-RE1-11”, found “{first[1][:60]}”",
+                    where=f"line {first[0]}",
+                    line=first[0],
+                    column=1,
                 )
             ],
         )
@@ -75,11 +75,13 @@ def _line(line: str) -> tuple[SlotFacts, tuple[str, ...]] | None:
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
     named = _NAMED.match(line)
     if named and _EMPTY.fullmatch(named["label"].strip()):
-        return SlotFacts(cleaned(named["slot"]), None, SlotState.EMPTY), ()
+        return SlotFacts(locator=cleaned(named["slot"]), bank=None, state=SlotState.EMPTY), ()
     for slot, label in ((named["slot"], named["label"]), (None, line)) if named else ((None, line),):
         told = decode_label(label[:MAX_LABEL_LENGTH])
         module = told.module
         # A size alone may stand in any sentence; a module is told by its size and its generation.
         if module.capacity_gib is not None and module.generation is not None:
-            return SlotFacts(cleaned(slot) if slot else None, None, SlotState.FILLED, module), told.contradictions
+            return SlotFacts(
+                locator=cleaned(slot) if slot else None, bank=None, state=SlotState.FILLED, module=module
+            ), told.contradictions
     return None

@@ -60,7 +60,10 @@ def read_snmp(text: str, deadline: Deadline) -> SurveyReading:
             "not-snmp",
             [
                 Fault(
-                    "neither sysDescr (1.3.6.1.2.1.1.1.0) nor hrMemorySize (1.3.6.1.2.1.25.2.2.0) in it", "line 1", 1, 1
+                    message="neither sysDescr (1.3.6.1.2.1.1.1.0) nor hrMemorySize (1.3.6.1.2.1.25.2.2.0) in it",
+                    where="line 1",
+                    line=1,
+                    column=1,
                 )
             ],
         )

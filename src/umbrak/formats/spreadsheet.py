@@ -69,23 +69,35 @@ def _table(lines: Iterable[tuple[int, list[str]]], deadline: Deadline) -> Table:
         if not any(cells):
             continue
         if len(cells) > MAX_COLUMNS:
-            raise InputError("too-large", [Fault(f"more than {MAX_COLUMNS} columns", f"row {number}", number)])
+            raise InputError(
+                "too-large", [Fault(message=f"more than {MAX_COLUMNS} columns", where=f"row {number}", line=number)]
+            )
         if not columns:
             columns = [" ".join(c.lower().split()) for c in cells]
             named = Counter(c for c in columns if c)
             twice = next((c for c, times in named.items() if times > 1), None)
             if twice is not None:
-                raise InputError("not-a-table", [Fault(f"two columns are called “{twice}”", f"row {number}", number)])
+                raise InputError(
+                    "not-a-table",
+                    [Fault(message=f"two columns are called “{twice}”", where=f"row {number}", line=number)],
+                )
             continue
         if len(rows) >= MAX_ROWS:
-            raise InputError("too-large", [Fault(f"more than {MAX_ROWS} rows", f"row {number}", number)])
+            raise InputError(
+                "too-large", [Fault(message=f"more than {MAX_ROWS} rows", where=f"row {number}", line=number)]
+            )
         row = {c: texts.setdefault(v, v) for c, v in zip(columns, cells, strict=False) if c and v}
         filled += len(row)
         if filled > MAX_CELLS:
-            raise InputError("too-large", [Fault(f"more than {MAX_CELLS} filled cells", f"row {number}", number)])
+            raise InputError(
+                "too-large", [Fault(message=f"more than {MAX_CELLS} filled cells", where=f"row {number}", line=number)]
+            )
         rows.append(Row(number, row))
     if not columns:
-        raise InputError("not-a-table", [Fault("there is no row in it; the first one names the columns", "row 1", 1)])
+        raise InputError(
+            "not-a-table",
+            [Fault(message="there is no row in it; the first one names the columns", where="row 1", line=1)],
+        )
     return Table(tuple(c for c in columns if c), tuple(rows))
 
 
@@ -105,7 +117,10 @@ def _csv(data: bytes) -> Iterator[tuple[int, list[str]]]:
             row_characters += len(line)
             if row_characters > MAX_ROW:
                 where = f"row {number + 1}"
-                raise InputError("too-large", [Fault(f"more than {MAX_ROW} characters in a row", where, number + 1)])
+                raise InputError(
+                    "too-large",
+                    [Fault(message=f"more than {MAX_ROW} characters in a row", where=where, line=number + 1)],
+                )
             yield line
 
     reader = csv.reader(bounded(), delimiter=max(",;\t", key=head.count), strict=True)
@@ -114,7 +129,9 @@ def _csv(data: bytes) -> Iterator[tuple[int, list[str]]]:
             row_characters = 0
             yield number, [cleaned(c, MAX_CELL) for c in cells]
     except csv.Error as error:
-        raise InputError("not-a-table", [Fault(f"no CSV: {error}", f"row {number + 1}", number + 1)]) from error
+        raise InputError(
+            "not-a-table", [Fault(message=f"no CSV: {error}", where=f"row {number + 1}", line=number + 1)]
+        ) from error
 
 
 def _encoding(data: bytes) -> str:
@@ -159,7 +176,10 @@ def xlsx_rows(data: bytes) -> Iterator[tuple[int, list[str]]]:
             cells = [_cell(c) for c in values[: MAX_COLUMNS + 1]]
             filled += (count := sum(map(bool, cells)))
             if filled > MAX_CELLS:
-                raise InputError("too-large", [Fault(f"more than {MAX_CELLS} filled cells", f"row {number}", number)])
+                raise InputError(
+                    "too-large",
+                    [Fault(message=f"more than {MAX_CELLS} filled cells", where=f"row {number}", line=number)],
+                )
             if count:
                 yield number, cells
     except (InputError, MemoryError):

@@ -42,7 +42,7 @@ class Document:
         while at and at not in self.places:
             at = at[:-1]
         line, column = self.places.get(at, (1, 1))
-        return Fault(message, f"line {line}", line, column, dotted(path), code)
+        return Fault(message=message, where=f"line {line}", line=line, column=column, path=dotted(path), code=code)
 
 
 def dotted(path: Path) -> str:
@@ -73,7 +73,12 @@ def load_yaml(text: str | bytes, deadline: Deadline | None = None) -> list[Docum
         mark = error.problem_mark or error.context_mark
         line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
         raise InputError(
-            "not-yaml", [Fault(f"no YAML: {error.problem or error.context}", f"line {line}", line, column)]
+            "not-yaml",
+            [
+                Fault(
+                    message=f"no YAML: {error.problem or error.context}", where=f"line {line}", line=line, column=column
+                )
+            ],
         ) from error
     except (yaml.YAMLError, UnicodeEncodeError) as error:
         raise InputError("not-yaml", [Fault(f"no YAML: {cleaned(str(error), 200)}")]) from error
@@ -128,7 +133,12 @@ def _nodes(text: str, deadline: Deadline) -> Iterator[_Node]:
                 # A collection has its name once it is closed: one told within itself is unknown there.
                 if event.anchor not in anchors:
                     raise InputError(
-                        "not-yaml", [Fault(f"*{event.anchor} names nothing", f"line {line}", line, column)]
+                        "not-yaml",
+                        [
+                            Fault(
+                                message=f"*{event.anchor} names nothing", where=f"line {line}", line=line, column=column
+                            )
+                        ],
                     )
                 node, anchor = anchors[event.anchor], None
             case yaml.DocumentStartEvent():
@@ -155,7 +165,10 @@ def _check_bounds(values: int, depth: int, line: int, column: int) -> None:
     if values > MAX_VALUES or depth > MAX_DEPTH:
         deep = depth > MAX_DEPTH
         message = f"nested more than {MAX_DEPTH} deep" if deep else f"more than {MAX_VALUES} values"
-        raise InputError("too-deep" if deep else "too-large", [Fault(message, f"line {line}", line, column)])
+        raise InputError(
+            "too-deep" if deep else "too-large",
+            [Fault(message=message, where=f"line {line}", line=line, column=column)],
+        )
 
 
 class _Builder:

@@ -59,7 +59,17 @@ _LINES = (
 
 
 def _line(r: Any) -> HistoryLine:
-    return HistoryLine(r.id, r.at, r.shown_as, r.account_id, r.machine_id, r.plan_id, r.plan, r.action, r.detail)
+    return HistoryLine(
+        id=r.id,
+        at=r.at,
+        by=r.shown_as,
+        account_id=r.account_id,
+        machine_id=r.machine_id,
+        plan_id=r.plan_id,
+        plan=r.plan,
+        action=r.action,
+        detail=r.detail,
+    )
 
 
 def history_of(db: Connection, machine_id: UUID, before: int | None = None) -> list[HistoryLine]:

@@ -132,7 +132,20 @@ def next_steps(db: Connection, key: UUID, limit: int) -> list[tuple[StepRow, byt
     """The first steps that wait, each with what it works on."""
     query = select(job_step).where(job_step.c.job_id == key, job_step.c.state == "waiting")
     rows = db.execute(query.order_by(job_step.c.number).limit(limit))
-    return [(StepRow(r.number, r.name, r.state, r.machine_id, r.intake_id, r.outcome), r.raw) for r in rows]
+    return [
+        (
+            StepRow(
+                number=r.number,
+                name=r.name,
+                state=r.state,
+                machine_id=r.machine_id,
+                intake_id=r.intake_id,
+                outcome=r.outcome,
+            ),
+            r.raw,
+        )
+        for r in rows
+    ]
 
 
 @dataclass(frozen=True, slots=True)

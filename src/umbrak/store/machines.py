@@ -207,7 +207,14 @@ def _chosen(text: str, want: str | None, retired: bool) -> Select[tuple[UUID]]:
 
 def _list_row(row: Any) -> ListRow:
     planned = plan_row(row, "plan_") if row.plan_id else None
-    return ListRow(_machine(row), row.survey_id, row.taken_at, planned, row.summary_key, row.summary)
+    return ListRow(
+        machine=_machine(row),
+        survey_id=row.survey_id,
+        surveyed_at=row.taken_at,
+        plan=planned,
+        summary_key=row.summary_key,
+        summary=row.summary,
+    )
 
 
 def keep_summary(

@@ -211,7 +211,7 @@ def doubts_of(db: Connection, sheet_id: str) -> list[DoubtRow]:
     """Clauses of a model's sheet that are in doubt."""
     query = select(doubt, account.c.shown_as).join(account, account.c.id == doubt.c.account_id)
     rows = db.execute(query.where(doubt.c.sheet_id == sheet_id, doubt.c.settled_at.is_(None)).order_by(doubt.c.id))
-    return [DoubtRow(r.id, r.code, r.clause, r.words, r.shown_as, r.at) for r in rows]
+    return [DoubtRow(id=r.id, code=r.code, clause=r.clause, words=r.words, by=r.shown_as, at=r.at) for r in rows]
 
 
 def settle_doubt(db: Connection, key: UUID) -> str | None:

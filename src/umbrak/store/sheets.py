@@ -26,7 +26,14 @@ _HEAD = (sheet.c.hash, sheet.c.sheet_id, sheet.c.revision, sheet.c.title, sheet.
 
 
 def _row(row: Any) -> SheetRow:
-    return SheetRow(row.hash, row.sheet_id, row.revision, row.title, row.kind, row.archetype)
+    return SheetRow(
+        hash=row.hash,
+        sheet_id=row.sheet_id,
+        revision=row.revision,
+        title=row.title,
+        kind=row.kind,
+        archetype=row.archetype,
+    )
 
 
 def add_sheet(

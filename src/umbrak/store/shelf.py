@@ -136,6 +136,13 @@ def needs_of(db: Connection, kinds: list[str]) -> list[NeedRow]:
         .order_by(plan.c.id)
     )
     return [
-        NeedRow(r["kind"], r["count"], r["plan_id"], r["name"], r["machine_id"], r["machine"])
+        NeedRow(
+            kind=r["kind"],
+            count=r["count"],
+            plan_id=r["plan_id"],
+            plan=r["name"],
+            machine_id=r["machine_id"],
+            machine=r["machine"],
+        )
         for r in db.execute(query).mappings()
     ]

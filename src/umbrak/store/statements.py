@@ -42,7 +42,15 @@ def statements_of(db: Connection, machine_id: UUID, sheet_id: str) -> list[State
     query = select(statement, account.c.shown_as).join(account).where(subject, statement.c.withdrawn_at.is_(None))
     rows = db.execute(query.order_by(statement.c.created_at, statement.c.id))
     return [
-        StatementRow(r.id, r.machine_id, r.sheet_id, STATEMENT.read(r.document), r.shown_as, r.created_at) for r in rows
+        StatementRow(
+            id=r.id,
+            machine_id=r.machine_id,
+            sheet_id=r.sheet_id,
+            stated=STATEMENT.read(r.document),
+            by=r.shown_as,
+            at=r.created_at,
+        )
+        for r in rows
     ]
 
 

@@ -90,7 +90,14 @@ def _survey(db: Connection, condition: Any) -> SurveyRow:
     """Raises Unreadable."""
     query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account)).where(condition)
     row = db.execute(query.order_by(survey.c.revision.desc()).limit(1)).one()
-    return SurveyRow(row.id, row.revision, row.kind, row.taken_at, row.shown_as, SURVEY.read(row.document))
+    return SurveyRow(
+        id=row.id,
+        revision=row.revision,
+        kind=row.kind,
+        taken_at=row.taken_at,
+        taken_by=row.shown_as,
+        content=SURVEY.read(row.document),
+    )
 
 
 def learn_locator(db: Connection, sheet_id: str, bank: str, name: str, slot: str) -> None:

@@ -105,7 +105,12 @@ def believe(claim: Claim, trials: Iterable[Trial], today: date, table: Table = U
         likeness = likeness_of(claim, trial, table)
         if likeness:
             c = Contribution(
-                trial.id, trial.outcome, likeness, table.says[trial.who], _age(trial, today, table), _soak(trial, table)
+                trial=trial.id,
+                outcome=trial.outcome,
+                likeness=likeness,
+                says=table.says[trial.who],
+                age=_age(trial, today, table),
+                soak=_soak(trial, table),
             )
             counts[trial.outcome] += c.weight
             contributions.append(c)

@@ -77,7 +77,11 @@ def claims_of(
                   its total run there, and where nothing new comes in, everything
         listed    part -> whether the machine's maker lists it, where somebody told so beside the sheet
     """
-    shown = _Shown(before, Context(sheet, machine, before).installed_gib) if before is not None else None
+    shown = (
+        _Shown(before, Context(sheet=sheet, machine=machine, layout=before).installed_gib)
+        if before is not None
+        else None
+    )
     if shown and shown.all_of(layout):
         return ()
     found: dict[tuple[object, ...], Claim] = {}
@@ -132,14 +136,27 @@ def claims_about(
     """The claims that a finding of this kind leaves open, when the machine holds `total` and it points at `modules`."""
     processors = tuple(sorted({p for p in machine.processors.values() if p}))
     if kind in ABOUT_TOTAL:
-        yield Claim(kind, f"{sheet.title} runs {amount(total)} GB, over {_OVER[kind]}", sheet.id, processors, total)
+        yield Claim(
+            kind=kind,
+            words=f"{sheet.title} runs {amount(total)} GB, over {_OVER[kind]}",
+            sheet=sheet.id,
+            processors=processors,
+            total_gib=total,
+        )
     elif kind is ClaimKind.DENSITY:
         for m in modules:
             words = f"{sheet.title} addresses dies of {amount(m.die_gbit)} Gbit"
-            yield Claim(kind, words, sheet.id, processors, None, m)
+            yield Claim(kind=kind, words=words, sheet=sheet.id, processors=processors, total_gib=None, module=m)
     elif kind is ClaimKind.PART:
         for m in modules:
-            yield Claim(kind, f"{m.part or m.short()} runs on {sheet.title}", sheet.id, processors, None, m)
+            yield Claim(
+                kind=kind,
+                words=f"{m.part or m.short()} runs on {sheet.title}",
+                sheet=sheet.id,
+                processors=processors,
+                total_gib=None,
+                module=m,
+            )
     elif modules:
         words = f"{modules[0].short()} runs beside the others on {sheet.title}"
-        yield Claim(kind, words, sheet.id, processors, None, modules[0])
+        yield Claim(kind=kind, words=words, sheet=sheet.id, processors=processors, total_gib=None, module=modules[0])

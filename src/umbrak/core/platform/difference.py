@@ -49,17 +49,21 @@ class SlotDifference:
 def compare_slot(slot: str, known: Occupant | None, reported: Occupant | None) -> SlotDifference:
     """One slot's two sides. What the report leaves out stays known, unless it is of another module."""
     if reported is UNKNOWN:
-        return SlotDifference(slot, Change.UNTOLD, known, reported, known)
+        return SlotDifference(slot=slot, change=Change.UNTOLD, known=known, reported=reported, merged=known)
     if not isinstance(reported, Module):
         change = Change.SAME if known is None else Change.FILLS_IN if known is UNKNOWN else Change.GOES
-        return SlotDifference(slot, change, known, None, None)
+        return SlotDifference(slot=slot, change=change, known=known, reported=None, merged=None)
     if not isinstance(known, Module):
-        return SlotDifference(slot, Change.COMES, known, reported, reported)
+        return SlotDifference(slot=slot, change=Change.COMES, known=known, reported=reported, merged=reported)
     differing, learnt, merged = _members(known, reported)
     if differing:
-        return SlotDifference(slot, Change.DIFFERS, known, reported, reported, differing)
+        return SlotDifference(
+            slot=slot, change=Change.DIFFERS, known=known, reported=reported, merged=reported, members=differing
+        )
     change = Change.FILLS_IN if learnt else Change.SAME
-    return SlotDifference(slot, change, known, reported, merged, (), learnt)
+    return SlotDifference(
+        slot=slot, change=change, known=known, reported=reported, merged=merged, members=(), learnt=learnt
+    )
 
 
 def _members(known: Module, reported: Module) -> tuple[tuple[MemberDifference, ...], tuple[str, ...], Module]:

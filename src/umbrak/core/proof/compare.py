@@ -184,26 +184,54 @@ def _totals(planned: Evaluation, judged: Evaluation, fresh: Fresh, all_told: boo
     short = planned.installed_gib - seen if seen is not None else 0.0
     right = None if seen is None else abs(short) < 0.01 * planned.installed_gib + 0.001
     words = "" if right is not False else f"{abs(short):g} GB {'short' if short > 0 else 'more'}"
-    totals.append(TotalProof("installed", planned.installed_gib, seen, 0.0, right, words))
+    totals.append(
+        TotalProof(name="installed", planned=planned.installed_gib, seen=seen, tolerance=0.0, right=right, words=words)
+    )
 
     tolerance = planned.tolerance_gib if planned.tolerance_gib is not None else _SLACK * planned.installed_gib
     why = "as its sheet says" if planned.tolerance_gib is not None else "firmware, graphics and system keep some"
     usable = fresh.usable_gib
     most = _SNMP_MOST_GIB if fresh.kind == "snmp" else float("inf")
     if usable is None:
-        totals.append(TotalProof("usable", planned.usable_gib, None, tolerance, None, "the survey does not tell it"))
+        totals.append(
+            TotalProof(
+                name="usable",
+                planned=planned.usable_gib,
+                seen=None,
+                tolerance=tolerance,
+                right=None,
+                words="the survey does not tell it",
+            )
+        )
     elif usable >= most * 0.999 and planned.usable_gib > usable:
         said = "SNMP cannot tell more than 2 TiB: ask the machine another way"
-        totals.append(TotalProof("usable", planned.usable_gib, usable, tolerance, None, said))
+        totals.append(
+            TotalProof(
+                name="usable", planned=planned.usable_gib, seen=usable, tolerance=tolerance, right=None, words=said
+            )
+        )
     else:
         off = usable - planned.usable_gib
         right = abs(off) <= tolerance
         said = f"within {tolerance:.2g} GB, {why}" if right else f"{abs(off):.3g} GB {'more' if off > 0 else 'less'}; {tolerance:.2g} GB are expected, {why}"  # fmt: skip
-        totals.append(TotalProof("usable", planned.usable_gib, usable, tolerance, right, said))
+        totals.append(
+            TotalProof(
+                name="usable", planned=planned.usable_gib, seen=usable, tolerance=tolerance, right=right, words=said
+            )
+        )
     reserved = planned.installed_gib - planned.usable_gib
     kept = seen - usable if seen is not None and usable is not None else None
     right = None if kept is None else abs(kept - reserved) <= tolerance
-    totals.append(TotalProof("reserved", reserved, kept, tolerance, right, "firmware, devices, mirrored or spared"))
+    totals.append(
+        TotalProof(
+            name="reserved",
+            planned=reserved,
+            seen=kept,
+            tolerance=tolerance,
+            right=right,
+            words="firmware, devices, mirrored or spared",
+        )
+    )
     return tuple(totals)
 
 

@@ -87,11 +87,18 @@ def answer(
         fallback = float(found.routes[official].cost) if official is not None else None
         routes.append(
             Route(
-                w, done, called, is_in_warranty(w), saving, official, first_stage(problem, w),
-                _levers(problem, w, done), _experiments(problem, w, fallback),
+                weighed=w, actions=done, names=called, in_warranty=is_in_warranty(w), against_official=saving, official=official, first_stage=first_stage(problem, w),
+                levers=_levers(problem, w, done), experiments=_experiments(problem, w, fallback),
             )
         )  # fmt: skip
-    return Answer(tuple(routes), found.proved, found.gap, relax, found.weighed, found.seconds)
+    return Answer(
+        routes=tuple(routes),
+        proved=found.proved,
+        gap=found.gap,
+        relax=relax,
+        weighed=found.weighed,
+        seconds=found.seconds,
+    )
 
 
 def _levers(problem: Problem, w: Weighed, done: tuple[Action, ...]) -> tuple[Lever, ...]:

@@ -30,18 +30,23 @@ class Arrays:
 
     def of(self, rows: Rows) -> Arrays:
         return Arrays(
-            self.counts[rows], self.filled[rows], self.gib[rows], self.kept[rows], self.reach[rows], self.per_mts[rows]
+            counts=self.counts[rows],
+            filled=self.filled[rows],
+            gib=self.gib[rows],
+            kept=self.kept[rows],
+            reach=self.reach[rows],
+            per_mts=self.per_mts[rows],
         )
 
     def plus(self, other: Arrays) -> Arrays:
         """Row by row: everything adds up but the rate, which is the slower one's."""
         return Arrays(
-            self.counts + other.counts,
-            self.filled + other.filled,
-            self.gib + other.gib,
-            self.kept + other.kept,
-            np.minimum(self.reach, other.reach),
-            np.round(self.per_mts + other.per_mts, 6),
+            counts=self.counts + other.counts,
+            filled=self.filled + other.filled,
+            gib=self.gib + other.gib,
+            kept=self.kept + other.kept,
+            reach=np.minimum(self.reach, other.reach),
+            per_mts=np.round(self.per_mts + other.per_mts, 6),
         )
 
     def columns(self) -> NDArray[np.float64]:
@@ -123,12 +128,12 @@ class Combined:
 def arrays_of(space: Space, designs: Sequence[UnitDesign]) -> Arrays:
     n = len(designs)
     return Arrays(
-        np.array([d.counts for d in designs], np.int64).reshape(n, len(space.classes)),
-        np.array([d.filled for d in designs], np.int64),
-        np.array([d.gib for d in designs], np.float64),
-        np.array([d.kept for d in designs], np.int64).reshape(n, len(space.fitted)),
-        np.array([d.reach for d in designs], np.float64),
-        np.array([d.per_mts for d in designs], np.float64),
+        counts=np.array([d.counts for d in designs], np.int64).reshape(n, len(space.classes)),
+        filled=np.array([d.filled for d in designs], np.int64),
+        gib=np.array([d.gib for d in designs], np.float64),
+        kept=np.array([d.kept for d in designs], np.int64).reshape(n, len(space.fitted)),
+        reach=np.array([d.reach for d in designs], np.float64),
+        per_mts=np.array([d.per_mts for d in designs], np.float64),
     )
 
 

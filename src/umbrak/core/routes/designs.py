@@ -142,14 +142,14 @@ class UnitSearch:
         if self.even and not self._evens(fills, gib_of):
             return None
         return UnitDesign(
-            classes,
-            tuple(counts),
-            sum(counts),
-            sum(gib_of.values()),
-            tuple(kept),
-            reach,
-            per_mts,
-            self._shared(classes, gib_of) if self.even else (),
+            classes=classes,
+            counts=tuple(counts),
+            filled=sum(counts),
+            gib=sum(gib_of.values()),
+            kept=tuple(kept),
+            reach=reach,
+            per_mts=per_mts,
+            shared=self._shared(classes, gib_of) if self.even else (),
         )
 
     def _gib(self, channel: Channel, fill: Sequence[int]) -> float:

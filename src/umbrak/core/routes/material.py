@@ -80,7 +80,17 @@ def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: i
     found = [_kind(sheet, i, m, slots.get(m, []), sources.get(m, []), most) for i, m in enumerate({**slots, **sources})]
     if unknown:
         nothing = ((),) * (len(unknown) + 1)
-        found.append(Kind(len(found), None, tuple(unknown), (), False, (0,) * (len(unknown) + 1), nothing))
+        found.append(
+            Kind(
+                index=len(found),
+                module=None,
+                slots=tuple(unknown),
+                sources=(),
+                listed=False,
+                cost=(0,) * (len(unknown) + 1),
+                _kits=nothing,
+            )
+        )
     return tuple(found)
 
 
@@ -91,7 +101,9 @@ def _kind(
     listed = any(c.listed for c in sources) or sheet.lists(module.part)
     if any(c.listed is False for c in sources):
         listed = False
-    return Kind(index, module, tuple(slots), tuple(sources), listed, cost, kits)
+    return Kind(
+        index=index, module=module, slots=tuple(slots), sources=tuple(sources), listed=listed, cost=cost, _kits=kits
+    )
 
 
 def _supply(

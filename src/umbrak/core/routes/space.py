@@ -59,7 +59,7 @@ class Space:
     def __init__(self, problem: Problem, kinds: Sequence[Kind]) -> None:
         self.problem = problem
         self.sheet, self.machine, self.now = problem.sheet, problem.machine, problem.layout
-        self._empty = Context(self.sheet, self.machine, Layout(), problem.statements)
+        self._empty = Context(sheet=self.sheet, machine=self.machine, layout=Layout(), statements=problem.statements)
         self.live = self._empty.live_sockets
         self.many_sockets = len(self.live) > 1
         self.one_rate = self.sheet.rate_alike == "machine" or not self.many_sockets
@@ -178,7 +178,9 @@ class Space:
 
     def stops(self, slots: Mapping[str, Module]) -> bool:
         """Whether these modules are stopped by something that no further module would cure."""
-        return stops(Context(self.sheet, self.machine, Layout(slots), self.problem.statements))
+        return stops(
+            Context(sheet=self.sheet, machine=self.machine, layout=Layout(slots), statements=self.problem.statements)
+        )
 
     def _is_live(self, slot: str) -> bool:
         return self.sheet.socket_of_slot[slot] in self.live

@@ -58,7 +58,7 @@ class Context(Seating):
         message: str,
         source: Source | None = None,
     ) -> Finding:
-        return Finding(code, severity, self.ordered(slots), message, source)
+        return Finding(code=code, severity=severity, slots=self.ordered(slots), message=message, source=source)
 
     def ask(
         self,
@@ -69,7 +69,15 @@ class Context(Seating):
         could_be: Severity,
         source: Source | None = None,
     ) -> Finding:
-        return Finding(code, Severity.ASK, self.ordered(slots), message, source, tuple(sorted(set(needs))), could_be)
+        return Finding(
+            code=code,
+            severity=Severity.ASK,
+            slots=self.ordered(slots),
+            message=message,
+            source=source,
+            needs=tuple(sorted(set(needs))),
+            could_be=could_be,
+        )
 
     def as_sheet_says(
         self, code: str, word: str | None, clause: str, slots: Iterable[str | None], message: str, source: Source

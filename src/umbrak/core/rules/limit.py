@@ -65,7 +65,14 @@ def limits_in_force(ctx: Context) -> tuple[LimitUse, ...]:
     uses.sort(key=lambda u: (order[u.scope], u.where, u.unit, u.limit, u.statement.source.trust, u.statement.id))
     return tuple(
         LimitUse(
-            u.scope, u.where, u.limit, u.used, u.unit, u.statement.source, u.statement.source.trust, u.statement.hard
+            scope=u.scope,
+            where=u.where,
+            limit=u.limit,
+            used=u.used,
+            unit=u.unit,
+            source=u.statement.source,
+            trust=u.statement.source.trust,
+            hard=u.statement.hard,
         )
         for u in uses
     )
@@ -157,7 +164,7 @@ def _in_force(ctx: Context) -> list[InForce]:
 
 def _all_uses(ctx: Context) -> list[_Use]:
     return [
-        _Use(f.statement, scope, where, limit, used, unit, slots, missing, f.holds, f.needs, _code(f.statement, scope, unit))
+        _Use(statement=f.statement, scope=scope, where=where, limit=limit, used=used, unit=unit, slots=slots, needs=missing, holds=f.holds, condition_needs=f.needs, code=_code(f.statement, scope, unit))
         for f in in_force(ctx)
         if f.statement.unsaid is None
         for scope, where, limit, used, unit, slots, missing in _measure(ctx, f.statement, f.socket)
@@ -416,7 +423,7 @@ def over_open_limits(ctx: Context) -> Iterator[tuple[Statement, tuple[str | None
     """(limit, slots, used, place) of the limits whose number nobody tells, where more is used than is known to run."""
     if not ctx.sheet.limits_without:
         return
-    ran = Context(ctx.sheet, ctx.machine, ctx.ran) if ctx.ran is not None else None
+    ran = Context(sheet=ctx.sheet, machine=ctx.machine, layout=ctx.ran) if ctx.ran is not None else None
     for f in in_force(ctx):
         if f.statement.unsaid is None or f.holds is False:
             continue

@@ -41,7 +41,7 @@ def start(sheet: Sheet, work: Work, is_open: bool, without_drives: bool, back: S
     told = sheet.first_boot is not None
     state = " and ".join(w for w, so in (("open", is_open), ("without its drives", without_drives)) if so)
     yield Step(
-        "start:power", Phase.START, f"Connect power{', keep hands out of it,' if is_open else ''} and start it{f', {state}' if state else ''}",
+        key="start:power", phase=Phase.START, text=f"Connect power{', keep hands out of it,' if is_open else ''} and start it{f', {state}' if state else ''}",
         why="a fault found now costs no second opening" if is_open else "",
         details=(
             f"The first start takes {wait.low:g} to {wait.high:g} minutes: it learns the new memory. Do not switch it off meanwhile."
@@ -52,7 +52,7 @@ def start(sheet: Sheet, work: Work, is_open: bool, without_drives: bool, back: S
         minutes=wait, waits=True,
     )  # fmt: skip
     yield Step(
-        "prove:seen", Phase.PROVE, "Compare what it sees with the plan", why="Proof says what is right, missing, elsewhere, smaller or slower",
+        key="prove:seen", phase=Phase.PROVE, text="Compare what it sees with the plan", why="Proof says what is right, missing, elsewhere, smaller or slower",
         slots=tuple(s for s in sheet.slots if s in work.goal), minutes=Minutes(2, 6), hold=True, who=Who.SECOND,
         details=("Give Proof a fresh survey: its listing, its service, or slot by slot by hand.",
                  *(f"the machine shows it under: {where}" for where in sheet.reports.values() if where != "none")),
@@ -60,7 +60,7 @@ def start(sheet: Sheet, work: Work, is_open: bool, without_drives: bool, back: S
     )  # fmt: skip
     gib = sum(m.capacity_gib or 0 for m in work.goal.values() if isinstance(m, Module))
     yield Step(
-        "prove:test", Phase.PROVE, "Test the memory for at least one pass",
+        key="prove:test", phase=Phase.PROVE, text="Test the memory for at least one pass",
         why="before any data is exposed to it" if without_drives else "what it sees at the start says nothing of what it holds",
         details=("From a stick of its own where the drives are out.",) if without_drives else (),
         minutes=Minutes(round(gib * _TEST_PER_GIB.low, 1), round(gib * _TEST_PER_GIB.high, 1)), waits=True,
@@ -71,28 +71,28 @@ def after(sheet: Sheet, work: Work, back: Sequence[str]) -> Iterator[Step]:
     """Closed and running: what is left until the machine is on duty and every module has its place."""
     last = work.stage == work.stages
     yield Step(
-        "back:cables", Phase.BACK, "Connect every cable at its mark, and start the system",
+        key="back:cables", phase=Phase.BACK, text="Connect every cable at its mark, and start the system",
         checks=("power", "every other cable"), minutes=Minutes(2, 5),
     )  # fmt: skip
     if sheet.bays:
         yield Step(
-            "back:array", Phase.BACK, "See that every drive is where it was and the array is whole", minutes=Minutes(1, 5),
+            key="back:array", phase=Phase.BACK, text="See that every drive is where it was and the array is whole", minutes=Minutes(1, 5),
             bays=tuple(sorted(work.bays)), why="before anything is written",
         )  # fmt: skip
     yield Step(
-        "back:clear", Phase.BACK, "Clear old alerts and lights, then read them again", why="one that comes back is a new one",
+        key="back:clear", phase=Phase.BACK, text="Clear old alerts and lights, then read them again", why="one that comes back is a new one",
         minutes=Minutes(1, 5),
     )  # fmt: skip
-    yield Step("back:monitoring", Phase.BACK, "Switch monitoring on again", minutes=Minutes(1, 2))
+    yield Step(key="back:monitoring", phase=Phase.BACK, text="Switch monitoring on again", minutes=Minutes(1, 2))
     days = f"{work.soak_days:g} day{'' if work.soak_days == 1 else 's'}"
     yield Step(
-        "back:soak", Phase.BACK, f"Watch it for {days} under load", why="what is unstable shows itself before anybody relies on it",
+        key="back:soak", phase=Phase.BACK, text=f"Watch it for {days} under load", why="what is unstable shows itself before anybody relies on it",
         details=("Proof keeps the counters and temperatures, and says when it is over.",), waits=True,
         minutes=Minutes(work.soak_days * 1440, work.soak_days * 1440),
     )  # fmt: skip
     yield Step(
-        "back:duty", Phase.BACK,
-        f"{'Put it back into the group ' + work.group if work.group else 'Give it back to its users'}" if last
+        key="back:duty", phase=Phase.BACK,
+        text=f"{'Put it back into the group ' + work.group if work.group else 'Give it back to its users'}" if last
         else f"Stage {work.stage} is proved: go on with stage {work.stage + 1}?",
         why="only what has passed its soak", hold=True, who=Who.SECOND, back_out=tuple(back), minutes=Minutes(2, 10),
     )  # fmt: skip
@@ -100,13 +100,13 @@ def after(sheet: Sheet, work: Work, back: Sequence[str]) -> Iterator[Step]:
     for slot in broken:
         words = "Return it under warranty" if work.under_warranty else "Return it to who sold it, or mark it as scrap"
         yield Step(
-            f"after:return:{slot}", Phase.AFTER, f"{words}: the module from {slot_words(sheet, slot)}", slots=(slot,),
+            key=f"after:return:{slot}", phase=Phase.AFTER, text=f"{words}: the module from {slot_words(sheet, slot)}", slots=(slot,),
             details=("Note the reference and by when it must be answered.",), minutes=Minutes(5, 15),
         )  # fmt: skip
     pulled = [a for a in outgoing(sheet, work) if a.source not in work.failed]
     if pulled and last:
         yield Step(
-            "after:shelf", Phase.AFTER, "Put what came out on the Shelf", minutes=Minutes(2, 10),
+            key="after:shelf", phase=Phase.AFTER, text="Put what came out on the Shelf", minutes=Minutes(2, 10),
             checks=tuple(_pulled(sheet, a) for a in pulled),
         )  # fmt: skip
 

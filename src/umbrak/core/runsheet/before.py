@@ -41,14 +41,14 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
             yield _match(sheet, work, slot)
     if work.stage > 1:
         yield Step(
-            "before:stage", Phase.BEFORE, f"See that stage {work.stage - 1} is proved",
+            key="before:stage", phase=Phase.BEFORE, text=f"See that stage {work.stage - 1} is proved",
             why="what the next modules rest on is what the first one showed", hold=True, who=Who.SECOND,
             back_out=("Nothing of this stage has been touched: leave the machine as stage "
                       f"{work.stage - 1} left it, or back that stage out.",),
         )  # fmt: skip
     elif not broken:
         yield Step(
-            "before:settled", Phase.BEFORE, "Test the machine as it is",
+            key="before:settled", phase=Phase.BEFORE, text="Test the machine as it is",
             why="a fault that is found now is not one of the new modules",
             details=("Its system is installed and has run some days on the present memory.",
                      "One pass of a memory test finds nothing."),
@@ -60,11 +60,11 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
     if work.group:
         yield _group(work)
     yield Step(
-        "before:monitoring", Phase.BEFORE, "Tell monitoring, and who uses the machine", why="an outage that is expected alarms nobody",
+        key="before:monitoring", phase=Phase.BEFORE, text="Tell monitoring, and who uses the machine", why="an outage that is expected alarms nobody",
         minutes=Minutes(2, 5),
     )  # fmt: skip
     yield Step(
-        "before:go", Phase.BEFORE, "Everything is ready: switch off now?", hold=True, who=Who.SECOND,
+        key="before:go", phase=Phase.BEFORE, text="Everything is ready: switch off now?", hold=True, who=Who.SECOND,
         why="from here on the machine is down",
         back_out=(*(("Put it back into its group.",) if work.group else ()), "Tell monitoring that nothing happens."),
     )  # fmt: skip
@@ -76,12 +76,12 @@ def _firmware(work: Work) -> Step:
     enter = "Enter the new version in Survey: the plan is judged again by it."
     if not work.versions:
         return Step(
-            "before:firmware", Phase.BEFORE, "Bring firmware and system up to date first",
+            key="before:firmware", phase=Phase.BEFORE, text="Bring firmware and system up to date first",
             why="a release can raise a limit, or tighten one", details=(notes, enter), minutes=Minutes(10, 40),
         )  # fmt: skip
     wanted = " and ".join(f"{what} {then}" + (f" (now {now})" if now else "") for what, now, then in work.versions)
     return Step(
-        "before:firmware", Phase.BEFORE, f"Bring it to {wanted} first", hold=True,
+        key="before:firmware", phase=Phase.BEFORE, text=f"Bring it to {wanted} first", hold=True,
         why="the plan is judged by it; with what runs today its modules may not do",
         details=(notes, "See that it starts with it, on the present memory.", enter), minutes=Minutes(10, 40),
         back_out=("Nothing has been opened: stay at the version that runs, or bring it back by its maker's way.",),
@@ -93,7 +93,7 @@ def _locate(sheet: Sheet, work: Work, slot: str) -> Step:
     light = f"{s.light}: {sheet.lights[s.light]}" if s.light and s.light in sheet.lights else s.light
     details = [place_words(sheet, slot), f"light: {light}" if light else "", "the machine's own log names it too"]
     return Step(
-        f"before:locate:{slot}", Phase.BEFORE, f"Find the failed module: {slot_words(sheet, slot)}",
+        key=f"before:locate:{slot}", phase=Phase.BEFORE, text=f"Find the failed module: {slot_words(sheet, slot)}",
         why="the neighbour taken out by mistake is a second outage", details=tuple(d for d in details if d),
         slots=(slot,), minutes=Minutes(2, 5),
     )  # fmt: skip
@@ -119,7 +119,7 @@ def _match(sheet: Sheet, work: Work, slot: str) -> Step:
             else f"differs, only the sticker: {', '.join(map(_said, stickers))}"
         )
     return Step(
-        f"before:match:{slot}", Phase.BEFORE, f"Hold the new module for {slot_words(sheet, slot)} beside the old one's label",
+        key=f"before:match:{slot}", phase=Phase.BEFORE, text=f"Hold the new module for {slot_words(sheet, slot)} beside the old one's label",
         why="size, ranks, width, kind, rate and supply decide; the sticker does not", details=tuple(details), slots=(slot,),
         checks=("same size", "same ranks and width", "same kind (registered, load-reduced, ...)", "same generation and supply, rate no lower"),
         minutes=Minutes(2, 5),
@@ -136,13 +136,13 @@ def _backups(sheet: Sheet, work: Work) -> Iterator[Step]:
         "two tiers: the plan rests on what nobody vouches for" if work.claims else "one that was never restored is none"
     )
     yield Step(
-        "before:backups", Phase.BEFORE, "Check the backups", why=why, minutes=Minutes(5, 20),
+        key="before:backups", phase=Phase.BEFORE, text="Check the backups", why=why, minutes=Minutes(5, 20),
         checks=tuple(f"tier {i}: date noted, one file restored" for i in range(1, tiers + 1)),
         details=("A failed backup goes before everything here.",),
     )  # fmt: skip
     if work.bays:
         yield Step(
-            "before:bays", Phase.BEFORE, "Compare the drives with what is recorded of their bays",
+            key="before:bays", phase=Phase.BEFORE, text="Compare the drives with what is recorded of their bays",
             why="while it runs, the machine itself can still be asked",
             checks=tuple(f"bay {n}: {d or 'empty'}" for n, d in sorted(work.bays.items())), bays=tuple(sorted(work.bays)),
             minutes=Minutes(1, 3),
@@ -153,13 +153,13 @@ def _parts(sheet: Sheet, work: Work) -> Iterator[Step]:
     counted = Counter(alike(a.module) if a.module else None for a in incoming(sheet, work))
     if counted:
         yield Step(
-            "before:parts", Phase.BEFORE, "Check every new module against its label",
+            key="before:parts", phase=Phase.BEFORE, text="Check every new module against its label",
             why="a part by another revision may hold other chips than those that were tried",
             checks=tuple(f"{n} x {module_words(m)}" for m, n in counted.items()), minutes=Minutes(2, 5) + Minutes(0.5 * counted.total(), counted.total()),
         )  # fmt: skip
     if outgoing(sheet, work):
         yield Step(
-            "before:keep", Phase.BEFORE, "Lay out antistatic bags for what comes out",
+            key="before:keep", phase=Phase.BEFORE, text="Lay out antistatic bags for what comes out",
             why="the old modules are the way back: they are kept until the soak is over", minutes=Minutes(1, 2),
             details=("Write slot and date on each bag.",),
         )  # fmt: skip
@@ -177,7 +177,7 @@ def _group(work: Work) -> Step:
         if d.unknown:
             details.append(f"nobody said what {', '.join(d.unknown)} carries")
     return Step(
-        "before:group", Phase.BEFORE, f"Take it out of the group {work.group}, and see that the rest carries the load",
+        key="before:group", phase=Phase.BEFORE, text=f"Take it out of the group {work.group}, and see that the rest carries the load",
         why="also with one more lost", details=tuple(details), minutes=Minutes(5, 30),
         hold=d is not None and (d.fits is not True or d.fits_with_one_lost is not True),
         who=Who.SECOND if d is not None and (d.fits is not True or d.fits_with_one_lost is not True) else Who.ANYONE,
@@ -188,25 +188,25 @@ def _group(work: Work) -> Step:
 def off(sheet: Sheet, cools_min: float) -> Iterator[Step]:
     """Off, and truly off."""
     yield Step(
-        "off:down", Phase.OFF, "Shut the system down", details=("By its own menu or command, never by the switch.",),
+        key="off:down", phase=Phase.OFF, text="Shut the system down", details=("By its own menu or command, never by the switch.",),
         minutes=Minutes(2, 8),
     )  # fmt: skip
     yield Step(
-        "off:cables", Phase.OFF, "Pull the power cables, then all the others",
+        key="off:cables", phase=Phase.OFF, text="Pull the power cables, then all the others",
         why="with power on, a slot is live even when the machine is off",
         checks=("every power cable is out", "every other cable is marked with its socket", "no light is on"),
         minutes=Minutes(1, 3),
     )  # fmt: skip
     yield Step(
-        "off:drain", Phase.OFF, "Press the power button for ten seconds", why="it empties what the supplies still hold",
+        key="off:drain", phase=Phase.OFF, text="Press the power button for ten seconds", why="it empties what the supplies still hold",
         details=("Wait until the drives are silent.",) if sheet.bays else (), minutes=Minutes(1, 2),
     )  # fmt: skip
     if cools_min:
         yield Step(
-            "off:cool", Phase.OFF, f"Let it cool for {cools_min:g} minutes", why="coolers and modules burn fingers",
+            key="off:cool", phase=Phase.OFF, text=f"Let it cool for {cools_min:g} minutes", why="coolers and modules burn fingers",
             minutes=Minutes(cools_min, cools_min), waits=True,
         )  # fmt: skip
     yield Step(
-        "off:static", Phase.OFF, "Wrist strap on, or touch bare metal before every module",
+        key="off:static", phase=Phase.OFF, text="Wrist strap on, or touch bare metal before every module",
         why="a spark that nobody feels is enough", minutes=Minutes(0.5, 1),
     )  # fmt: skip

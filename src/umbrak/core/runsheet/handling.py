@@ -80,7 +80,7 @@ def _step(sheet: Sheet, number: int, a: Action, failed: frozenset[str]) -> Step:
         how = _OUT
     why = "only to free the way; it goes back in" if a.target == MAT else "mark it as failed at once" if faulty else ""
     return Step(
-        f"module:{number}", Phase.HANDLE, text, why=why, details=(*([label] if module else ()), *(w for w in where if w), *how), slots=slots,
+        key=f"module:{number}", phase=Phase.HANDLE, text=text, why=why, details=(*([label] if module else ()), *(w for w in where if w), *how), slots=slots,
         minutes=_MINUTES[a.do], carrier=_carrier(sheet, a), action=a,
     )  # fmt: skip
 

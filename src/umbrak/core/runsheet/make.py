@@ -39,20 +39,20 @@ def _steps(sheet: Sheet, work: Work) -> Iterator[Step]:
     yield from off(sheet, way.cools_min)
     if way.ends_warranty:
         yield Step(
-            "open:warranty", Phase.OPEN, "Opening this ends the warranty: go on?", hold=True, who=Who.SECOND,
+            key="open:warranty", phase=Phase.OPEN, text="Opening this ends the warranty: go on?", hold=True, who=Who.SECOND,
             why="its maker says so", back_out=("Nothing is open yet: connect it and start it.", *_group_back(work)),
         )  # fmt: skip
     if way.untold:
         names = ", ".join(slot_words(sheet, s) for s in way.untold)
         yield Step(
-            "open:untold", Phase.OPEN, f"Open it as far as {names} can be reached", minutes=Minutes(3, 15),
+            key="open:untold", phase=Phase.OPEN, text=f"Open it as far as {names} can be reached", minutes=Minutes(3, 15),
             why="its sheet does not say how", details=("Note each step: closing goes the same way back.",),
         )  # fmt: skip
     yield from (o.step for o in way.opened)
     yield from modules
     back_in = back_out_words(sheet, work, way)
     yield Step(
-        "modules:look", Phase.HANDLE, "Compare every slot with the map before anything is closed", hold=True, who=Who.SECOND,
+        key="modules:look", phase=Phase.HANDLE, text="Compare every slot with the map before anything is closed", hold=True, who=Who.SECOND,
         why="a second pair of eyes finds the latch that stands", slots=tuple(touched), minutes=Minutes(1, 4),
         checks=("every latch is shut", "nothing is left inside: tools, screws, bags"), back_out=back_in,
     )  # fmt: skip
@@ -62,13 +62,17 @@ def _steps(sheet: Sheet, work: Work) -> Iterator[Step]:
     yield from start(sheet, work, is_open, drives_out, back_out_words(sheet, work, way, True, first))
     if later:
         yield Step(
-            "prove:off", Phase.PROVE, "Shut it down and pull the power cables again", why="before anything is put back",
+            key="prove:off", phase=Phase.PROVE, text="Shut it down and pull the power cables again", why="before anything is put back",
             minutes=Minutes(2, 5),
         )  # fmt: skip
         yield from later
     if way.untold:
         yield Step(
-            "close:untold", Phase.CLOSE, "Close it as it was opened", closes="open:untold", minutes=Minutes(3, 15)
+            key="close:untold",
+            phase=Phase.CLOSE,
+            text="Close it as it was opened",
+            closes="open:untold",
+            minutes=Minutes(3, 15),
         )
     yield from after(sheet, work, back_out_words(sheet, work, way, True, [*first, *later]))
 

@@ -181,7 +181,7 @@ def _drives(
     if sheet.bays and sheet.bays.numbering:
         details.append(f"bays are numbered {sheet.bays.numbering}")
     step = Step(
-        "open:drives", Phase.OPEN, _of(do, ""), why="; ".join(why), bays=out, details=tuple(details),
+        key="open:drives", phase=Phase.OPEN, text=_of(do, ""), why="; ".join(why), bays=out, details=tuple(details),
         checks=tuple(drive_words(b, bays) for b in out), minutes=_drive_minutes(len(out)),
     )  # fmt: skip
     return Opened(
@@ -191,7 +191,9 @@ def _drives(
 
 
 def _airflow(parts: tuple[str, ...]) -> Opened:
-    step = Step("open:airflow", Phase.OPEN, "Take the airflow parts out", details=parts, minutes=Minutes(0.5, 2))
+    step = Step(
+        key="open:airflow", phase=Phase.OPEN, text="Take the airflow parts out", details=parts, minutes=Minutes(0.5, 2)
+    )
     return Opened(
         step, "Put the airflow parts back", why_close="without them the modules run hot", checks=parts, needed=True
     )
@@ -216,7 +218,7 @@ def closing(way: Way) -> tuple[list[Step], list[Step]]:
 
 def _closed(o: Opened) -> Step:
     return Step(
-        f"close{o.step.key.removeprefix('open')}", Phase.CLOSE, o.close, why=o.why_close, checks=o.checks,
+        key=f"close{o.step.key.removeprefix('open')}", phase=Phase.CLOSE, text=o.close, why=o.why_close, checks=o.checks,
         bays=o.step.bays, carrier=o.step.carrier, tools=o.step.tools, minutes=o.step.minutes, closes=o.step.key,
     )  # fmt: skip
 

@@ -82,7 +82,14 @@ class _Expander:
             for i, p in enumerate(s.processors):
                 refs.known(processors, p, ("sockets", name, "processors", i), "processor")
         carriers = {
-            n: Carrier(n, d.title or n, d.numbering, d.access, d.socket, d.right_to_left)
+            n: Carrier(
+                id=n,
+                title=d.title or n,
+                numbering=d.numbering,
+                access=d.access,
+                socket=d.socket,
+                right_to_left=d.right_to_left,
+            )
             for n, d in doc.carriers.items()
         }
         for name, d in doc.carriers.items():
@@ -114,9 +121,13 @@ class _Expander:
             self.keep("limits", None if told(doc.limits) else doc.limits, (max(ran_gib),) if ran_gib else ())
         if doc.limits in ("none", []):
             self.unsaid.pop("limits", None)
-            self.limits_without.append(Statement("no-limit", "machine", memory.source, capacity_gib=math.inf))
+            self.limits_without.append(
+                Statement(id="no-limit", scope="machine", source=memory.source, capacity_gib=math.inf)
+            )
         if ranks := told(doc.memory.package_ranks_per_channel):
-            limits.append(Statement("chip-selects", "channel", memory.source, package_ranks=ranks, hard=True))
+            limits.append(
+                Statement(id="chip-selects", scope="channel", source=memory.source, package_ranks=ranks, hard=True)
+            )
         geometry, access = self.geometry(), self.access()
         notes = tuple(
             Note(n.text, refs.source([n.source], ("os_notes", i), n.clause)) for i, n in enumerate(doc.os_notes)
@@ -328,13 +339,13 @@ class _Expander:
             load_reduced_counts_as=told(m.load_reduced_counts_as),
             modes=tuple(
                 Mode(
-                    n,
-                    d.usable_share or 1.0,
-                    d.channels_used,
-                    d.bandwidth_factor,
-                    tuple(d.alike),
-                    tuple(d.counts),
-                    told(d.spare_ranks) or 0,
+                    id=n,
+                    usable_share=d.usable_share or 1.0,
+                    channels_used=d.channels_used,
+                    bandwidth_factor=d.bandwidth_factor,
+                    alike=tuple(d.alike),
+                    counts=tuple(d.counts),
+                    spare_ranks=told(d.spare_ranks) or 0,
                     told=f"memory.modes.{n}" not in self.unsaid,
                     slots=self.mode_slots(n, d.slots),
                 )
@@ -374,7 +385,9 @@ class _Expander:
                 self.refs.wrong(at, f"there are two channels {full}", "channel-twice")
             ids = tuple(naming.full(s) for s in c.slots)
             soldered = self.soldered(c.soldered.said()) if c.soldered else None
-            self.channels[full] = Channel(full, name, owner, ids, controller_of.get(name), soldered)
+            self.channels[full] = Channel(
+                id=full, name=name, socket=owner, slots=ids, controller=controller_of.get(name), soldered=soldered
+            )
             if given.interleave_ways:
                 self.ways[owner] = tuple(sorted(given.interleave_ways))
             if len(self.slots) + len(ids) > MAX_SLOTS:

@@ -52,15 +52,15 @@ class Orders:
         self._check(p, path, naming, layouts, ordered, where)
         self.fills.append(
             FillOrder(
-                source,
-                where or "machine",
-                layouts,
-                ordered,
-                told_word(p.other_counts),
-                told_word(p.otherwise),
-                tuple(p.alike_in_set),
-                p.larger_first,
-                p.higher_ranks_far,
+                source=source,
+                where=where or "machine",
+                layouts=layouts,
+                slots=ordered,
+                other_counts=told_word(p.other_counts),
+                otherwise=told_word(p.otherwise),
+                alike_in_set=tuple(p.alike_in_set),
+                larger_first=p.larger_first,
+                higher_ranks_far=p.higher_ranks_far,
             )
         )
 

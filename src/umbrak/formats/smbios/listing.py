@@ -179,10 +179,10 @@ def decode_listing(text: str, deadline: Deadline) -> tuple[list[tuple[int, Recor
             "not-a-listing",
             [
                 Fault(
-                    f"no SMBIOS structure in it: expected lines such as “Handle 0x0011, DMI type 17” or “Memory Device”, found “{first[:60]}”",
-                    "line 1",
-                    1,
-                    1,
+                    message=f"no SMBIOS structure in it: expected lines such as “Handle 0x0011, DMI type 17” or “Memory Device”, found “{first[:60]}”",
+                    where="line 1",
+                    line=1,
+                    column=1,
                 )
             ],
         )

@@ -120,22 +120,29 @@ def _slot(r: Record) -> tuple[SlotFacts, list[str]]:
     locator, bank = _named(r, "Locator"), _named(r, "Bank Locator")
     configured_mts, configured_v = standard_rate(_as(r, "Configured Memory Speed"), None), _as(r, "Configured Voltage")
     if size == 0:
-        return SlotFacts(locator, bank, SlotState.EMPTY), said
+        return SlotFacts(locator=locator, bank=bank, state=SlotState.EMPTY), said
     disabled = any("disabled" in name.lower() for name in (locator, bank) if name)
     if "Size" not in r or size is None:
         present = any(_named(r, name) for name in ("Manufacturer", "Serial Number", "Part Number"))
         if "Size" in r and (present or disabled):
             said.append("a module is there whose size the firmware cannot tell: it is taken as failed")
-            return SlotFacts(locator, bank, SlotState.FAILED, replace(_module(r, None)[0], failed=MAPPED_OUT)), said
+            return SlotFacts(
+                locator=locator,
+                bank=bank,
+                state=SlotState.FAILED,
+                module=replace(_module(r, None)[0], failed=MAPPED_OUT),
+            ), said
         if "Size" in r:
             said.append("its size is not known to the firmware; what sits in it stays unknown")
-        return SlotFacts(locator, bank, SlotState.UNKNOWN), said
+        return SlotFacts(locator=locator, bank=bank, state=SlotState.UNKNOWN), said
     module, odd = _module(r, size)
     module = replace(module, failed=MAPPED_OUT) if disabled else module
     said += odd
     soldered = form in codes.SOLDERED_FORMS
     state = SlotState.SOLDERED if soldered else SlotState.FAILED if disabled else SlotState.FILLED
-    return SlotFacts(locator, bank, state, module, configured_mts, configured_v), said
+    return SlotFacts(
+        locator=locator, bank=bank, state=state, module=module, configured_mts=configured_mts, configured_v=configured_v
+    ), said
 
 
 def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:

@@ -94,16 +94,16 @@ def see(machine_id: UUID, engine: Db, _: Person) -> MachineView:
 def change(machine_id: UUID, body: MachineChange, engine: Db, account: Person) -> MachineView:
     """Change what is given; `facts` is the whole of them."""
     changes = service.MachineChanges(
-        body.name,
-        body.place,
-        body.site,
-        body.zone,
-        body.duty_group,
-        body.keeper,
-        body.serial,
-        body.facts,
-        body.warranty_end,
-        "warranty_end" in body.model_fields_set,
+        name=body.name,
+        place=body.place,
+        site=body.site,
+        zone=body.zone,
+        duty_group=body.duty_group,
+        keeper=body.keeper,
+        serial=body.serial,
+        facts=body.facts,
+        warranty_end=body.warranty_end,
+        warranty_told="warranty_end" in body.model_fields_set,
     )
     service.change_machine(engine, account, machine_id, body.version, changes)
     return see_machine(engine, machine_id)

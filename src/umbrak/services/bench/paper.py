@@ -63,16 +63,16 @@ def _paper(m: Loaded, row: RunRow, now: datetime) -> Paper:
     bays = row.begun.bays
     count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
     return Paper(
-        m.row.name,
-        m.row.sheet_title,
-        ", ".join(p for p in (m.row.site, m.row.place) if p),
-        row.plan,
-        f"stage {row.stage} of {row.stages}" if row.stages > 1 else "",
-        window,
-        f"printed {clock(now)}, times of {m.row.zone}",
-        row.begun.sheet,
-        groups,
-        {n: bays.get(n, "") for n in range(1, count + 1)},
+        machine=m.row.name,
+        model=m.row.sheet_title,
+        place=", ".join(p for p in (m.row.site, m.row.place) if p),
+        plan=row.plan,
+        stage=f"stage {row.stage} of {row.stages}" if row.stages > 1 else "",
+        window=window,
+        made=f"printed {clock(now)}, times of {m.row.zone}",
+        sheet=row.begun.sheet,
+        slots=groups,
+        bays={n: bays.get(n, "") for n in range(1, count + 1)},
     )
 
 

@@ -122,15 +122,15 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         beliefs = beliefs_of(db, m, goal if goal is not None else m.layout, m.layout if goal is not None else None)
     found = ceilings(m.sheet, m.machine, m.statements)
     return CeilingView(
-        tuple(_view(m.sheet, s, people.get(s.statement.id)) for s in found.stated),
-        found.ceilings,
-        found.lifts,
-        elsewhere,
-        shown,
-        tuple(belief_view(b) for b in beliefs),
-        judge(m, m.layout).installed_gib,
-        judge(m, goal, m.layout).installed_gib if goal is not None else None,
-        found.largest_module_gib,
+        statements=tuple(_view(m.sheet, s, people.get(s.statement.id)) for s in found.stated),
+        ceilings=found.ceilings,
+        lifts=found.lifts,
+        elsewhere=elsewhere,
+        shown=shown,
+        rests_on=tuple(belief_view(b) for b in beliefs),
+        now_gib=judge(m, m.layout).installed_gib,
+        planned_gib=judge(m, goal, m.layout).installed_gib if goal is not None else None,
+        largest_module_gib=found.largest_module_gib,
     )
 
 
@@ -179,7 +179,15 @@ def _elsewhere(db: Connection, m: Loaded) -> list[Elsewhere]:
             if p.title.casefold() in fitted:
                 said: list[Statement] = [*p.limits, *(s for s in other.limits if s.scope == "machine" and s.official)]
                 found += [
-                    Elsewhere(other.title, p.title, s.scope, s.capacity_gib, s.official, s.source, s.condition_words())
+                    Elsewhere(
+                        sheet=other.title,
+                        processor=p.title,
+                        scope=s.scope,
+                        gib=s.capacity_gib,
+                        official=s.official,
+                        source=s.source,
+                        condition=s.condition_words(),
+                    )
                     for s in said
                     if s.capacity_gib is not None
                 ]

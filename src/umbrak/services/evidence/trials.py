@@ -74,16 +74,16 @@ def belief_view(b: Belief) -> BeliefView:
     prior = b.prior
     low, high = b.interval()
     return BeliefView(
-        b.claim.words,
-        b.claim.kind,
-        b.mean(),
-        low,
-        high,
-        {o.value: n for o, n in prior.counts().items()},
-        {o.value: n for o, n in b.counts.items()},
-        prior.because,
-        b.contributions,
-        b.is_prior,
+        words=b.claim.words,
+        kind=b.claim.kind,
+        mean=b.mean(),
+        low=low,
+        high=high,
+        prior={o.value: n for o, n in prior.counts().items()},
+        counts={o.value: n for o, n in b.counts.items()},
+        because=prior.because,
+        contributions=b.contributions,
+        is_prior=b.is_prior,
     )
 
 
@@ -147,8 +147,8 @@ def _view(row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: 
     before, after = believe(claim, others, today, table), believe(claim, [*others, t], today, table)
     own = next((c for c in after.contributions if c.trial == t.id), None)
     return TrialView(
-        row.id, row.sheet_id, model, row.processor, row.part, row.revision, t.module.short() if t.module else "", row.total_gib,
-        t.outcome, t.who, row.tried_on, row.soak_days, row.note, row.by, own.weight if own else 0.0, claim.words, before.mean(), after.mean(),
+        id=row.id, sheet_id=row.sheet_id, model=model, processor=row.processor, part=row.part, revision=row.revision, module=t.module.short() if t.module else "", total_gib=row.total_gib,
+        outcome=t.outcome, who=t.who, tried_on=row.tried_on, soak_days=row.soak_days, note=row.note, noted_by=row.by, weight=own.weight if own else 0.0, claim=claim.words, before=before.mean(), after=after.mean(),
     )  # fmt: skip
 
 
@@ -320,15 +320,15 @@ def _read_row(row: Row, titles: dict[str, str]) -> NewTrial:
     kinds = ", ".join(SourceKind)
     label = row.cells.get("module")
     return NewTrial(
-        titles.get(model.casefold(), model),
-        cell("outcome", Outcome, f"outcome; write one of {', '.join(Outcome)}", Outcome.FINE),
-        cell("who", SourceKind, f"kind of source; write one of {kinds}", SourceKind.HEARSAY),
-        cell("date", date.fromisoformat, "date; write 2026-03-31", date.today()),
-        row.cells.get("processor"),
-        row.cells.get("part"),
-        row.cells.get("revision"),
-        decode_label(label[:MAX_LABEL_LENGTH]).module if label else None,
-        cell("total gb", float, "number of GB"),
-        cell("soak days", float, "number of days", 0.0),
-        cell("note", str, "text", ""),
+        sheet_id=titles.get(model.casefold(), model),
+        outcome=cell("outcome", Outcome, f"outcome; write one of {', '.join(Outcome)}", Outcome.FINE),
+        who=cell("who", SourceKind, f"kind of source; write one of {kinds}", SourceKind.HEARSAY),
+        tried_on=cell("date", date.fromisoformat, "date; write 2026-03-31", date.today()),
+        processor=row.cells.get("processor"),
+        part=row.cells.get("part"),
+        revision=row.cells.get("revision"),
+        module=decode_label(label[:MAX_LABEL_LENGTH]).module if label else None,
+        total_gib=cell("total gb", float, "number of GB"),
+        soak_days=cell("soak days", float, "number of days", 0.0),
+        note=cell("note", str, "text", ""),
     )

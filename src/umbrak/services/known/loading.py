@@ -47,7 +47,14 @@ def loaded(db: Connection, row: MachineRow) -> Loaded:
     sheet = load_sheet(db, row.sheet_hash)
     claimed = _claimed(survey.content.claim)
     stated = [stated_value(r) for r in statements_of(db, row.id, sheet.id)]
-    return Loaded(row, sheet, machine, survey, layout_of(survey.content), (*stated, *([claimed] if claimed else [])))
+    return Loaded(
+        row=row,
+        sheet=sheet,
+        machine=machine,
+        survey=survey,
+        layout=layout_of(survey.content),
+        statements=(*stated, *([claimed] if claimed else [])),
+    )
 
 
 def layout_of(content: Known) -> Layout:
@@ -82,7 +89,7 @@ def _claimed(claim: Claim | None) -> Statement | None:
     if claim is None:
         return None
     source = Source("what its firmware claims", SourceKind.SURVEY, claim.at.date().isoformat())
-    return Statement("survey-claim", "machine", source, capacity_gib=claim.gib)
+    return Statement(id="survey-claim", scope="machine", source=source, capacity_gib=claim.gib)
 
 
 def sources_of(m: Loaded) -> dict[str, Origin]:

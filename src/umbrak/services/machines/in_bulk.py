@@ -72,18 +72,18 @@ class JobView:
 def _view(row: JobRow) -> JobView:
     counts = row.counts
     return JobView(
-        row.id,
-        row.kind,
-        row.state,
-        row.stop_asked and row.state in ("waiting", "running"),
-        row.by,
-        row.title,
-        row.created_at,
-        row.ended_at,
-        sum(counts.values()),
-        counts.get("done", 0),
-        counts.get("failed", 0),
-        counts.get("left", 0),
+        id=row.id,
+        kind=row.kind,
+        state=row.state,
+        stopping=row.stop_asked and row.state in ("waiting", "running"),
+        by=row.by,
+        title=row.title,
+        started_at=row.created_at,
+        ended_at=row.ended_at,
+        total=sum(counts.values()),
+        done=counts.get("done", 0),
+        failed=counts.get("failed", 0),
+        left=counts.get("left", 0),
     )
 
 

@@ -69,14 +69,14 @@ def changed_verdicts(engine: Engine) -> list[Rejudged]:
                 d = line.detail
                 found.append(
                     Rejudged(
-                        row.id,
-                        row.name,
-                        line.plan_id,
-                        line.plan or d["name"],
-                        d["was"],
-                        d["verdict"],
-                        d["because"],
-                        line.at,
+                        machine_id=row.id,
+                        machine=row.name,
+                        plan_id=line.plan_id,
+                        name=line.plan or d["name"],
+                        was=d["was"],
+                        verdict=d["verdict"],
+                        because=d["because"],
+                        at=line.at,
                     )
                 )
     return found

@@ -143,7 +143,14 @@ def _row(db: Connection, account: Account, sheets: _Sheets, row: Row, seen: set[
     occupants = _slots(sheet, row, errors) if sheet else {}
     fitted = Layout({s: m for s, m in occupants.items() if m is not None})
     gib = sum(m.capacity_gib or 0 for m in fitted.values() if isinstance(m, Module))
-    shown = FleetRow(row.number, name, sheet.title if sheet else model, len(occupants), gib, tuple(errors))
+    shown = FleetRow(
+        row=row.number,
+        name=name,
+        model=sheet.title if sheet else model,
+        slots=len(occupants),
+        gib=gib,
+        errors=tuple(errors),
+    )
     if errors or not hash_:
         return shown
     new = NewMachine(

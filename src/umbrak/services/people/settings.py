@@ -120,7 +120,15 @@ def see_evidence(engine: Engine) -> EvidenceSettings:
 
 def _evidence(table: Table) -> EvidenceSettings:
     priors = tuple(
-        PriorView(k, p.fine, p.quirks, p.not_seen, p.unstable, p.because, p != USUAL.priors[k])
+        PriorView(
+            kind=k,
+            fine=p.fine,
+            quirks=p.quirks,
+            not_seen=p.not_seen,
+            unstable=p.unstable,
+            because=p.because,
+            set_here=p != USUAL.priors[k],
+        )
         for k, p in table.priors.items()
     )
     return EvidenceSettings(priors, table.half_life_days, table.full_soak_days, table.unsoaked)

@@ -137,5 +137,10 @@ def arrange_plan(engine: Engine, key: UUID, kind: str, module: Module | None) ->
     changes = {s: layout.get(s) for s in layout.changed_from(goal)}
     moves = sum(1 for a in done if a.do is Do.MOVE or a.source == MAT)
     return Arrangement(
-        action_views(done), changes, len(layout) - len(goal), moves, judged.installed_gib, judged.verdict
+        actions=action_views(done),
+        changes=changes,
+        adds=len(layout) - len(goal),
+        moves=moves,
+        installed_gib=judged.installed_gib,
+        verdict=judged.verdict,
     )

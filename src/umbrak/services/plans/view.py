@@ -132,7 +132,9 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
         machine = replace(machine, sheet=load_sheet(db, row.sheet_hash))
     doubts = doubts_about(db, machine.sheet.id)
     commands = tuple(store.commands_of(db, key))
-    return OpenPlan(row, machine, now, row.goal, commands, doubts, spares_of(db))
+    return OpenPlan(
+        row=row, machine=machine, now=now, goal=row.goal, commands=commands, doubts=doubts, spares=spares_of(db)
+    )
 
 
 def view_of_plan(plan: OpenPlan) -> PlanView:

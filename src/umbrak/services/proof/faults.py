@@ -229,4 +229,13 @@ def _trial(m: Loaded, goal: Layout, now: Mapping[str, str], t: Trial, best: floa
         why.append("another look: what shows now and then needs more than one")
     reseated = tuple(s for s in m.sheet.slots if s in t.reseated)
     tells = round(t.tells / t.minutes / best, 3) if best else 0.0
-    return NextBoot(words, "; ".join(why), t.arrangement, reseated, touched, moves, round(t.minutes, 1), tells)
+    return NextBoot(
+        words=words,
+        why="; ".join(why),
+        arrangement=t.arrangement,
+        reseated=reseated,
+        touched=touched,
+        moves=moves,
+        minutes=round(t.minutes, 1),
+        tells=tells,
+    )

@@ -185,7 +185,7 @@ def note_trials(
     total = judge(m, goal).installed_gib
     for module in sorted(new, key=like_key):
         trial = NewTrial(
-            m.sheet.id, outcome, SourceKind.OWN_PROOF.value, now.date(), processor, module.part, module.revision, module, total, round(days, 2),
-            " ".join(p for p in (f"{m.row.name}, {row.plan}.", note) if p),
+            sheet_id=m.sheet.id, outcome=outcome, who=SourceKind.OWN_PROOF.value, tried_on=now.date(), processor=processor, part=module.part, revision=module.revision, module=module, total_gib=total, soak_days=round(days, 2),
+            note=" ".join(p for p in (f"{m.row.name}, {row.plan}.", note) if p),
         )  # fmt: skip
         note_trial(db, account, trial, now.date())

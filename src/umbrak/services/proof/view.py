@@ -216,7 +216,14 @@ def _seen(db: Connection, m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -
     fresh, source = fresh_of(db, m, survey)
     _, goal, _ = layouts_of(row)
     found = compare(m.sheet, goal, judge(m, goal), fresh, judge(m, seen_layout(fresh)))
-    return SeenView(entered.at, entered.by, source, found, found.right, judge(m, seen_layout(fresh)).verdict)
+    return SeenView(
+        at=entered.at,
+        by=entered.by,
+        source=source,
+        comparison=found,
+        right=found.right,
+        verdict=judge(m, seen_layout(fresh)).verdict,
+    )
 
 
 def seen_layout(fresh: Fresh) -> Layout:

@@ -148,8 +148,8 @@ def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
 
 def _view(found: Answer, money: MoneySettings, on_shelf: int, on_offer: int, now: Evaluation) -> RoutesView:
     return RoutesView(
-        tuple(_route(r) for r in found.routes), money, found.proved, found.gap, found.relax, found.weighed,
-        round(found.seconds, 3), on_shelf, on_offer, now,
+        routes=tuple(_route(r) for r in found.routes), money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
+        seconds=round(found.seconds, 3), on_shelf=on_shelf, on_offer=on_offer, now=now,
     )  # fmt: skip
 
 

@@ -127,13 +127,13 @@ def _view(db: Connection, machine_id: UUID) -> SizingView:
     told = m.survey.content.totals.used_gib if m.survey.content.totals else None
     used = sizing.used_gib if sizing.used_gib is not None else told
     return SizingView(
-        version,
-        sizing,
-        need_of(sizing),
-        usable,
-        use_of(used, usable),
-        told,
-        duty_of(db, machine_id, m.row.duty_group),
+        version=version,
+        sizing=sizing,
+        need=need_of(sizing),
+        usable_gib=usable,
+        use=use_of(used, usable),
+        told_used_gib=told,
+        duty=duty_of(db, machine_id, m.row.duty_group),
     )
 
 
@@ -148,7 +148,7 @@ def duty_of(db: Connection, machine_id: UUID, group: str) -> DutyView | None:
         members.append(MemberView(key, m.row.name, judge(m, m.layout).usable_gib, load))
     duty: Duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in members], next((v.name for v in members if v.id == machine_id), ""))  # fmt: skip
     return DutyView(
-        group, tuple(members), duty.load_gib, duty.room_gib, duty.room_with_one_lost_gib, duty.fits, duty.fits_with_one_lost, duty.unknown
+        group=group, members=tuple(members), load_gib=duty.load_gib, room_gib=duty.room_gib, room_with_one_lost_gib=duty.room_with_one_lost_gib, fits=duty.fits, fits_with_one_lost=duty.fits_with_one_lost, unknown=duty.unknown
     )  # fmt: skip
 
 
@@ -181,5 +181,10 @@ def _cheapest(routes: list[RouteView]) -> PriceAt | None:
     told = [s.balance for s in r.evaluation.sockets if s.balance is not None]
     modules = sum(isinstance(m, Module) for m in r.slots.values())
     return PriceAt(
-        r.cost, modules, r.trouble, r.evaluation.data_rate_mts, min(told, default=None), r.evaluation.verdict.value
+        cost=r.cost,
+        modules=modules,
+        trouble=r.trouble,
+        data_rate_mts=r.evaluation.data_rate_mts,
+        balance=min(told, default=None),
+        verdict=r.evaluation.verdict.value,
     )

@@ -94,27 +94,35 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
         )
         slots.append(
             BoardSlot(
-                slot.id,
-                slot.channel,
-                slot.printed,
-                short,
-                slot.position,
-                slot.tab,
-                letters.get(slot.tab) if slot.tab else None,
-                bool(way and way.ends_warranty),
-                slot.carrier,
-                slot.facing,
-                slot.landmark,
-                slot.behind,
-                order.get(slot.id),
-                place.x if place else None,
-                place.y if place else None,
+                id=slot.id,
+                channel=slot.channel,
+                printed=slot.printed,
+                short=short,
+                position=slot.position,
+                tab=slot.tab,
+                tab_letter=letters.get(slot.tab) if slot.tab else None,
+                locked=bool(way and way.ends_warranty),
+                carrier=slot.carrier,
+                facing=slot.facing,
+                landmark=slot.landmark,
+                behind=slot.behind,
+                order=order.get(slot.id),
+                x=place.x if place else None,
+                y=place.y if place else None,
             )
         )
     channels = tuple(
-        BoardChannel(c.id, c.name, c.socket, c.controller, c.slots, c.soldered) for c in sheet.channels.values()
+        BoardChannel(id=c.id, name=c.name, socket=c.socket, controller=c.controller, slots=c.slots, soldered=c.soldered)
+        for c in sheet.channels.values()
     )
-    return Board(sheet.id, sheet.title, tuple(sockets), channels, tuple(slots), _carriers(sheet))
+    return Board(
+        sheet=sheet.id,
+        title=sheet.title,
+        sockets=tuple(sockets),
+        channels=channels,
+        slots=tuple(slots),
+        carriers=_carriers(sheet),
+    )
 
 
 def _without(printed: str, *told: str | None) -> str:

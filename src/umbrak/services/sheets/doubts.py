@@ -28,7 +28,10 @@ class DoubtView:
 
 
 def doubts_about(db: Connection, sheet_id: str) -> tuple[DoubtView, ...]:
-    return tuple(DoubtView(d.id, d.code, d.clause, d.words, d.by, d.at) for d in doubts_of(db, sheet_id))
+    return tuple(
+        DoubtView(id=d.id, code=d.code, clause=d.clause, words=d.words, by=d.by, at=d.at)
+        for d in doubts_of(db, sheet_id)
+    )
 
 
 def settle_doubt(engine: Engine, account: Account, key: UUID) -> None:

@@ -112,4 +112,11 @@ def see_sheet(engine: Engine, hash_: str) -> SheetView:
         SocketChoice(s.id, tuple(ProcessorChoice(p, sheet.processors[p].title) for p in s.processors), s.may_be_absent)
         for s in sheet.sockets.values()
     )
-    return SheetView(sheet.hash, sheet.id, sheet.title, sheet.notes, sockets, board_of(sheet, Machine()))
+    return SheetView(
+        hash=sheet.hash,
+        id=sheet.id,
+        title=sheet.title,
+        notes=sheet.notes,
+        sockets=sockets,
+        board=board_of(sheet, Machine()),
+    )

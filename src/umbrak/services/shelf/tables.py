@@ -97,7 +97,7 @@ def _take_row(db: Connection, account: Account, kind: str, row: Row, currency: s
         serial = cell("serial", str, "serial")
         found = _described(db, replace(module, serial=serial), part)
         state = cell("state", str, "state", "new").lower().replace(" ", "-")
-        new = NewStock(found, cell("count", int, "whole number", 1), state, part, cell("where", str, "place", ""), cell("note", str, "text", ""))  # fmt: skip
+        new = NewStock(module=found, count=cell("count", int, "whole number", 1), state=state, part=part, place=cell("where", str, "place", ""), note=cell("note", str, "text", ""))  # fmt: skip
         _add_stock(db, account, new)
         return TakenLine(row.number, found.part or "", found.short(), f"{new.count} {state}")
     given = cell("currency", str.upper, "currency", currency)
@@ -109,7 +109,7 @@ def _take_row(db: Connection, account: Account, kind: str, row: Row, currency: s
     if price is None:
         raise Refused("price", "A price is needed.")
     listed = cell("listed", _yes_or_no, "yes or no")
-    offer = NewOffer(part or "", found, cell("supplier", str, "name", ""), price, kit, cell("stock", int, "whole number"), cell("lead days", int, "whole number"), listed, priced_on)  # fmt: skip
+    offer = NewOffer(part=part or "", module=found, supplier=cell("supplier", str, "name", ""), price=price, kit=kit, stock=cell("stock", int, "whole number"), lead_days=cell("lead days", int, "whole number"), listed=listed, priced_on=priced_on)  # fmt: skip
     _add_offer(db, account, offer)
     return TakenLine(row.number, offer.part, found.short(), f"{price} {currency}" + (f" for {kit}" if kit > 1 else ""))
 

@@ -99,7 +99,7 @@ def keep_intake(
 
 def _of_one_module(spd: SpdReading) -> SurveyReading:
     """The SPD of one module as a report of one slot, whose name it does not tell."""
-    slot = SlotFacts(None, None, SlotState.FILLED, spd.module)
+    slot = SlotFacts(locator=None, bank=None, state=SlotState.FILLED, module=spd.module)
     return SurveyReading(spd.kind, slots=(slot,), warnings=spd.warnings)
 
 
@@ -219,7 +219,9 @@ def _suggestion(
     placed = all(s is not None or r.state is SlotState.SOLDERED for s, r in zip(slots, reading.slots, strict=True))
     match = Match(slots, match_processors(sheet, reading.processors))
     certain = likeness.same_model and placed and bool(reading.slots) and not row.archetype
-    return Suggestion(row.hash, row.title, row.archetype, likeness.reasons, certain, match)
+    return Suggestion(
+        hash=row.hash, title=row.title, archetype=row.archetype, reasons=likeness.reasons, certain=certain, match=match
+    )
 
 
 def draft_from(engine: Engine, key: UUID) -> str:

@@ -67,13 +67,13 @@ class ServiceView:
 def service_views(rows: Sequence[ServiceRow]) -> tuple[ServiceView, ...]:
     return tuple(
         ServiceView(
-            r.kind,
-            r.address,
-            r.facts.user,
-            r.facts.fingerprint,
-            bool(r.facts.authority),
-            r.asked_at,
-            r.trouble,
+            kind=r.kind,
+            address=r.address,
+            user=r.facts.user,
+            fingerprint=r.facts.fingerprint,
+            has_authority=bool(r.facts.authority),
+            asked_at=r.asked_at,
+            trouble=r.trouble,
         )
         for r in rows
     )

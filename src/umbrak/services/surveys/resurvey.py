@@ -117,15 +117,15 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
         if i not in placed.values() and r.state is not SlotState.SOLDERED
     )
     return Difference(
-        m.survey.revision,
-        reading.kind,
-        intake.source_name,
-        dict(placed),
-        tuple(slots),
-        tuple(facts),
-        tuple(s for s in m.sheet.slots if s in failed),
-        unplaced,
-        tuple(s for s in m.sheet.slots if s not in placed),
+        revision=m.survey.revision,
+        kind=reading.kind,
+        source_name=intake.source_name,
+        reports=dict(placed),
+        slots=tuple(slots),
+        facts=tuple(facts),
+        failed=tuple(s for s in m.sheet.slots if s in failed),
+        unplaced=unplaced,
+        unreported=tuple(s for s in m.sheet.slots if s not in placed),
     )
 
 
