@@ -67,7 +67,9 @@ def served() -> Iterator[tuple[Engine, str, str, str]]:
         module = decode_label("32GB 2Rx8 PC5-4800B-RA0").module
         fitted = Layout({s: module for s in sheet.slots if not s.endswith("3")})
         empty = [s for s in sheet.slots if s.endswith("3")]
-        machine = make_machine(engine, known.account, NewMachine("big", sheet.hash, fitted=fitted, emptied=empty))
+        machine = make_machine(
+            engine, known.account, NewMachine(name="big", sheet_hash=sheet.hash, fitted=fitted, emptied=empty)
+        )
         plan = start_plan(engine, known.account, machine).id
         with serving(url) as address:
             yield engine, address, str(machine), str(plan)

@@ -61,7 +61,9 @@ def test_of_a_model_it_holds_for_every_machine_and_in_the_list_at_once(engine: E
         engine,
         technician,
         NewMachine(
-            "desk-09", see_machine(engine, machine).sheet_hash, fitted=Layout(see_machine(engine, machine).slots)
+            name="desk-09",
+            sheet_hash=see_machine(engine, machine).sheet_hash,
+            fitted=Layout(see_machine(engine, machine).slots),
         ),
     )
     add_statement(engine, technician, machine, said(capacity_gib=1, hard=True), of_model=True)

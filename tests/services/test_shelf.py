@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import date
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
 import pytest
@@ -16,6 +18,8 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.problem import Wishes
 from umbrak.services.errors import NotFound, Refused, Stale
+from umbrak.services.evidence.trials import NewTrial
+from umbrak.services.machines.making import NewMachine
 from umbrak.services.plans.editing import discard_plan, edit_plan, start_plan
 from umbrak.services.routes.finding import find_routes
 from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock, change_stock, withdraw_offer
@@ -54,7 +58,7 @@ def test_what_a_plan_puts_in_is_reserved_from_the_shelf(engine: Engine, technici
 def test_a_part_that_came_with_other_chips_is_told(engine: Engine, technician: Account) -> None:
     """The trials of ZX5S-32 had 2 ranks of x8: one that came with 1 rank of x4 is not what they speak for."""
     for label in ("32GB 1Rx4 PC5-4800B-SC0", "32GB 2Rx8 PC5-4800B-SB0"):
-        add_stock(engine, technician, NewStock(decode_label(label).module, part="ZX5S-32", place=label))
+        add_stock(engine, technician, NewStock(module=decode_label(label).module, part="ZX5S-32", place=label))
     told = {s.place[5:9]: s.unlike_tried for s in see_shelf(engine).stock if s.part == "ZX5S-32"}
     assert told["2Rx8"] == () and "x4 devices instead of 8" in told["1Rx4"]
 
@@ -73,10 +77,8 @@ def test_modules_come_change_and_go(engine: Engine, technician: Account) -> None
     with pytest.raises(NotFound):
         change_stock(engine, technician, added.id, 2, {"count": 1})
     for wrong, field in (
-        (NewStock(Module(), part="who knows"), "module"),
-        (NewStock(R16, state="lost"), "state"),
-        (NewStock(R16, count=0), "count"),
-        (NewStock(replace(R16, serial="S1"), count=2), "count"),
+        (NewStock(module=Module(), part="who knows"), "module"),
+        (NewStock(module=replace(R16, serial="S1"), count=2), "count"),
     ):
         with pytest.raises(Refused) as error:
             add_stock(engine, technician, wrong)
@@ -155,17 +157,49 @@ def test_tables_are_seen_before_they_are_kept(engine: Engine, technician: Accoun
         ("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", "currency": "NOK"}, "currency"),
         ("offers", {"part": "who knows", "supplier": "x", "price": "9"}, "module"),
         ("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", "date": "soon"}, "date"),
+        # What no form takes no file takes either.
+        *(("offers", {"part": "QD5R-64", "supplier": "x", "price": p}, "price") for p in ("NaN", "1e30", "-4", "1_0", "1,234", "1.2.3", "inf", "99999999999", "0.0001")),
+        *(("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", c: v}, c) for c, v in (("kit", "99999999999999"), ("kit", "1_0"), ("kit", "0"), ("stock", "-3"), ("stock", "1,234"), ("lead days", "-1"), ("date", "1850-01-01"), ("supplier", "n" * 500))),
+        *(("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0", "count": c}, "count") for c in ("99999999999999", "-3", "0", "NaN", "1_0", "1,234", "2.5")),
+        *(("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0", "count": "1", c: "n" * 500}, c) for c in ("part", "where", "serial")),
     ],
-)
+)  # fmt: skip
 def test_a_wrong_row_keeps_all_out(
     engine: Engine, technician: Account, kind: str, row: dict[str, str], column: str
 ) -> None:
     good = STOCK if kind == "stock" else OFFERS
-    lines = [",".join(row), ",".join(row.values())]
+    lines = [";".join(row), ";".join(row.values())]
     taken = take_table(engine, technician, kind, "\n".join(lines).encode(), keep=True)
     assert not taken.kept and [(e.row, e.column) for e in taken.errors] == [(2, column)]
     with pytest.raises(Refused, match="no column"):
         take_table(engine, technician, kind, f"{good[0][0]}x,b\n1,2\n".encode(), keep=False)
+
+
+def test_all_faults_of_a_row_are_told(engine: Engine, technician: Account) -> None:
+    file = b"Part;Supplier;Price;Kit;Stock;Listed\nA-1;x;dear;none;-3;maybe\nA-2;x;9;1;;yes\n"
+    taken = take_table(engine, technician, "offers", file, keep=True)
+    assert [(e.row, e.column) for e in taken.errors] == [
+        (2, "price"),
+        (2, "kit"),
+        (2, "stock"),
+        (2, "listed"),
+        (3, "module"),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("make", "wrong"),
+    [
+        *((partial(NewOffer, part="A", module=R16), {"price": p}) for p in (Decimal("NaN"), Decimal("1e30"), Decimal(-1), Decimal("0.0001"))),
+        *((partial(NewOffer, part="A", module=R16, price=Decimal(1)), w) for w in ({"kit": 10**14}, {"kit": 0}, {"stock": -3}, {"stock": 10**14}, {"lead_days": -1}, {"supplier": "n" * 500})),
+        *((partial(NewStock, module=R16), w) for w in ({"count": 10**14}, {"count": 0}, {"state": "lost"}, {"part": "n" * 500}, {"odd": 1})),
+        *((partial(NewTrial, sheet_id="x", outcome="fine", who="named", tried_on=date(2026, 1, 1)), w) for w in ({"soak_days": float("nan")}, {"soak_days": -1.0}, {"total_gib": -4.0}, {"total_gib": float("inf")}, {"outcome": "splendid"}, {"tried_on": date(1850, 1, 1)})),
+        *((partial(NewMachine, name="m", sheet_hash="x"), w) for w in ({"name": "n" * 500}, {"name": " "}, {"place": "p" * 500}, {"keeper": "a\0b"}, {"warranty_end": date(1850, 1, 1)})),
+    ],
+)  # fmt: skip
+def test_a_value_that_cannot_exist_cannot_be_made(make: Any, wrong: dict[str, Any]) -> None:
+    with pytest.raises(ValueError, match=next(iter(wrong))):
+        make(**wrong)
 
 
 @pytest.mark.parametrize(("kind", "columns"), [("stock", STOCK_COLUMNS), ("offers", OFFER_COLUMNS)])

@@ -110,7 +110,9 @@ def test_makers_names_are_learnt_and_given_to_modules_that_tell_a_code_alone(
     assert before.reading.slots[0].module and before.reading.slots[0].module.maker is None
     # Only what somebody accepted is believed.
     sheet = sheet_of(engine, "halvard-r32")
-    make_machine(engine, technician, NewMachine("taught", sheet, taught.id, {"P0.A1": 0}))
+    make_machine(
+        engine, technician, NewMachine(name="taught", sheet_hash=sheet, intake_id=taught.id, reports={"P0.A1": 0})
+    )
     after = take_in(engine, technician, "c", nameless)
     assert after.reading.slots[0].module and after.reading.slots[0].module.maker == "Zerrin"
     with engine.connect() as db:
@@ -125,6 +127,7 @@ ROWS: list[list[Any]] = [
     ["gauge-11", "Fjell N2", None, None, None, None, None, None, None, None],
     [None, "Fjell N9", None, None, None, "soon", None, None, None, None],
     ["gauge-14", "Fjell N2", None, None, None, None, "another", 16, "8GB DDR5 DDR4", None],
+    ["n" * 500, "Fjell N2", "s" * 500, None, None, "1850-01-01", None, None, None, None],
 ]  # fmt: skip
 
 
@@ -138,10 +141,13 @@ def test_machines_by_the_table(engine: Engine, technician: Account) -> None:
         (5, "name"),
         (6, "name"),
         (6, "model"),
-        (6, "warranty end"),
-        (7, "processor"),
+        (6, "warranty"),
+        (7, "cpu"),
         (7, "os bits"),
         (7, "slot b1"),
+        (8, "name"),
+        (8, "site"),
+        (8, "warranty"),
     }
     assert "already" in wrong[4, "name"] and "earlier row" in wrong[5, "name"] and "Fjell N9" in wrong[6, "model"]
     kept = take_fleet(engine, technician, raw, keep=True)

@@ -35,7 +35,8 @@ from umbrak.formats.documents import (
     occupants,
 )
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.planning import CandidateDoc, CostsDoc, Day, DutyDoc, TrialDoc, WishesDoc
+from umbrak.formats.planning import CandidateDoc, CostsDoc, DutyDoc, TrialDoc, WishesDoc
+from umbrak.formats.quantities import Day
 from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
 from umbrak.formats.to_json import actions_json, answer_json, jsonable, run_sheet_json
 from umbrak.formats.yaml_text import Document, check, load_yaml

@@ -58,6 +58,10 @@ class Doc(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True, defer_build=True, allow_inf_nan=False)
 
 
+#: For pydantic's dataclasses that hold values of core: what bounds a form bounds a script too.
+CHECKED = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False, arbitrary_types_allowed=True)
+
+
 class MakerCodeDoc(Doc):
     bank: Annotated[int, Field(ge=1, le=127)]
     code: Annotated[int, Field(ge=0, le=255)]

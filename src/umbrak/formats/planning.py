@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import fields
-from datetime import date
-from decimal import Decimal, InvalidOperation
-from typing import Annotated, Any, Literal
+from decimal import Decimal
+from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BeforeValidator, Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from umbrak.core.evidence.belief import Trial
 from umbrak.core.evidence.table import Outcome
@@ -16,38 +15,8 @@ from umbrak.core.plan.sizing import Duty, Member, duty_while_open
 from umbrak.core.platform.statement import SourceKind
 from umbrak.core.routes.problem import Candidate, Origin, Wishes
 from umbrak.formats.documents import Doc, Gib, ModuleDoc, Mts, Name, SourceKindName, Text, checked_label, module_from
+from umbrak.formats.quantities import Cost, Day, KitSize, LeadDays, Money, OnOffer, SoakDays
 
-
-def _as_money(given: Any) -> Any:
-    """An amount from a number or its text: what is written is what is meant, so 9.95 is not a binary fraction."""
-    if isinstance(given, bool) or not isinstance(given, int | float | str | Decimal):
-        raise ValueError("an amount of money is a number")
-    text = str(given).strip()
-    try:
-        amount = Decimal(text if len(text) <= 40 and "_" not in text else "none")
-    except InvalidOperation as error:
-        raise ValueError(f"“{text[:40]}” is no amount of money") from error
-    if not amount.is_finite() or abs(amount) > _MOST_MONEY:
-        raise ValueError(f"“{str(given)[:40]}” is no amount of money up to {_MOST_MONEY}")
-    if amount != round(amount, 3):
-        raise ValueError("an amount of money has three decimals at most")
-    return amount
-
-
-_MOST_MONEY = 10**9
-Money = Annotated[Decimal, BeforeValidator(_as_money), Field(ge=0)]
-
-
-def _as_day(given: Any) -> Any:
-    if isinstance(given, str):
-        try:
-            return date.fromisoformat(given)
-        except ValueError as error:
-            raise ValueError(f"“{given[:40]}” is no day; write it as 2026-03-01") from error
-    return given
-
-
-Day = Annotated[date, BeforeValidator(_as_day)]
 ModuleGiven = Annotated[Text | ModuleDoc, AfterValidator(checked_label)]
 
 
@@ -63,7 +32,7 @@ class TrialDoc(Doc):
     revision: Name | None = None
     module: ModuleGiven | None = None
     total_gib: Gib | None = None
-    soak_days: Annotated[float, Field(ge=0, le=10_000)] = 0
+    soak_days: SoakDays = 0
 
     def value(self, name: str) -> Trial:
         module = module_from(self.module) if self.module is not None else None
@@ -89,11 +58,9 @@ class CandidateDoc(Doc):
     module: ModuleGiven
     price: Money | None = None
     currency: Annotated[str, Field(pattern=r"^[A-Z]{3}$")] | None = None
-    kit: Annotated[int, Field(ge=1, le=1024, description="modules in a kit; kits are bought whole")] = 1
-    stock: (
-        Annotated[int, Field(ge=0, le=100_000, description="modules to be had; left out: as many as wanted")] | None
-    ) = None
-    lead_days: Annotated[int, Field(ge=0, le=10_000)] | None = None
+    kit: KitSize = Field(1, description="modules in a kit; kits are bought whole")
+    stock: OnOffer | None = Field(None, description="modules to be had; left out: as many as wanted")
+    lead_days: LeadDays | None = None
     listed: bool | None = None
     origin: Literal["offer", "shelf"] = Field("offer", alias="from")
 
@@ -137,18 +104,13 @@ class WishesDoc(Doc):
         return Wishes(**given)
 
 
-_MOST_AMOUNT = 10**12
-#: What something costs, as far as it is only weighed.
-Amount = Annotated[float, Field(ge=0, le=_MOST_AMOUNT)]
-
-
 class CostsDoc(Doc):
     """What hours, returns and lost data cost, in the currency of the prices."""
 
-    hour: Amount = 0
-    downtime_hour: Amount = 0
-    returned: Annotated[float, Field(ge=0, le=_MOST_AMOUNT, alias="return")] = 0
-    data_by_backup_tiers: Amount | Annotated[list[Amount], Field(min_length=1, max_length=10)] = Field(
+    hour: Cost = 0
+    downtime_hour: Cost = 0
+    returned: Cost = Field(0, alias="return")
+    data_by_backup_tiers: Cost | Annotated[list[Cost], Field(min_length=1, max_length=10)] = Field(
         0, description="what losing the data would cost with the backups there are; a list: with none, one, two tiers of backup, of which the first counts"
     )  # fmt: skip
 

@@ -42,6 +42,11 @@ class Table:
     rows: tuple[Row, ...]
 
 
+def harmless(cell: str) -> str:
+    """A cell that no spreadsheet takes for a formula."""
+    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
+
+
 def looks_like_xlsx(data: bytes) -> bool:
     return data[:4] == b"PK\x03\x04" and b"[Content_Types].xml" in data[:4096] + data[-65536:]
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime
+from datetime import UTC, datetime, time
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -24,13 +24,27 @@ from umbrak.formats.documents import (
     Text,
 )
 from umbrak.formats.entries import EntryDoc
-from umbrak.formats.planning import Money, WishesDoc
+from umbrak.formats.planning import WishesDoc
+from umbrak.formats.quantities import (
+    FIRST_DAY,
+    LAST_DAY,
+    BackupTiers,
+    Cost,
+    Currency,
+    Day,
+    KitSize,
+    LeadDays,
+    LineCount,
+    Money,
+    OnOffer,
+    SoakDays,
+    TotalGib,
+)
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
 #: Times of this trade: what lies outside is a slip of the keys, or cannot be reckoned with.
-_FIRST, _LAST = datetime(1980, 1, 1, tzinfo=UTC), datetime(2200, 1, 1, tzinfo=UTC)
-Day = Annotated[date, Field(strict=False, ge=_FIRST.date(), le=_LAST.date())]
+_FIRST, _LAST = (datetime.combine(d, time(), UTC) for d in (FIRST_DAY, LAST_DAY))
 Moment = Annotated[AwareDatetime, Field(strict=False, ge=_FIRST, le=_LAST)]
 Version = Annotated[int, Field(ge=1, description="the version that this change was made against")]
 
@@ -189,12 +203,11 @@ class TrialBody(Body):
     part: Name | None = None
     revision: Name | None = None
     module: ModuleDoc | None = None
-    total_gib: Annotated[float, Field(gt=0, le=1 << 20)] | None = None
-    soak_days: Annotated[float, Field(ge=0, le=36500)] = 0
+    total_gib: TotalGib | None = None
+    soak_days: SoakDays = 0
     note: Text = ""
 
 
-Count = Annotated[int, Field(ge=1, le=100_000)]
 StateName = Literal["new", "pulled", "suspect", "to-return"]
 
 
@@ -218,7 +231,7 @@ class EvidenceBody(Body):
 
 class StockBody(Body):
     module: ModuleDoc = Field(description="may be empty where the part is known here")
-    count: Count = 1
+    count: LineCount = 1
     state: StateName = "new"
     part: Name | None = None
     place: ShortText = ""
@@ -238,23 +251,20 @@ class OfferBody(Body):
     module: ModuleDoc = Field(description="may be empty where the part is known here")
     supplier: ShortText = ""
     price: Money = Field(description="of one kit, in the installation's currency")
-    kit: Annotated[int, Field(ge=1, le=1024)] = 1
-    stock: Annotated[int, Field(ge=0, le=100_000)] | None = None
-    lead_days: Annotated[int, Field(ge=0, le=10_000)] | None = None
+    kit: KitSize = 1
+    stock: OnOffer | None = None
+    lead_days: LeadDays | None = None
     listed: bool | None = None
     priced_on: Day | None = None
 
 
-Amount = Annotated[float, Field(ge=0, le=10**12)]
-
-
 class MoneyBody(Body):
-    currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")]
-    hour: Amount = 0
-    downtime_hour: Amount = 0
-    returned: Amount = 0
-    data: Amount = 0
-    backup_tiers: Annotated[int, Field(ge=0, le=9)] = 0
+    currency: Currency
+    hour: Cost = 0
+    downtime_hour: Cost = 0
+    returned: Cost = 0
+    data: Cost = 0
+    backup_tiers: BackupTiers = 0
 
 
 Seconds = Annotated[float, Field(gt=0, le=60, description="after which the best so far is told")]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
@@ -120,6 +121,12 @@ def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> Machine
     of_serial = [r for r in rows if serial and r.serial == serial]
     named = [r for r in rows if r.name.lower() == name.lower()]
     return of_serial[0] if len(of_serial) == 1 else named[0] if named else None
+
+
+def names_taken(db: Connection, names: Sequence[str]) -> set[str]:
+    """Those of some names that machines have, without regard to case; case folded."""
+    wanted = [n.casefold() for n in names]
+    return set(db.execute(select(func.lower(machine.c.name)).where(func.lower(machine.c.name).in_(wanted))).scalars())
 
 
 def name_taken(db: Connection, name: str, but: UUID) -> bool:

@@ -2307,12 +2307,17 @@ export interface components {
             /** Statements */
             statements: components["schemas"]["StatementView"][];
         };
-        /** CellError */
-        CellError: {
+        /**
+         * CellFault
+         * @description What is wrong in a table, and where.
+         */
+        CellFault: {
             /** Column */
             column: string;
             /** Message */
             message: string;
+            /** Row */
+            row: number;
         };
         /**
          * Change
@@ -2765,7 +2770,7 @@ export interface components {
          */
         FleetRow: {
             /** Errors */
-            errors: components["schemas"]["CellError"][];
+            errors: components["schemas"]["CellFault"][];
             /** Gib */
             gib: number;
             /** Machine Id */
@@ -4482,15 +4487,6 @@ export interface components {
             /** Weighed */
             weighed: number;
         };
-        /** RowError */
-        RowError: {
-            /** Column */
-            column: string;
-            /** Message */
-            message: string;
-            /** Row */
-            row: number;
-        };
         /**
          * Rule
          * @description One half of the rule, and how it stands.
@@ -5358,6 +5354,11 @@ export interface components {
              */
             version: number;
         };
+        /**
+         * StockState
+         * @enum {string}
+         */
+        StockState: "new" | "pulled" | "suspect" | "to-return";
         /** StockView */
         StockView: {
             /** Count */
@@ -5384,8 +5385,7 @@ export interface components {
             reference: string;
             /** Reserved */
             reserved: components["schemas"]["Reservation"][];
-            /** State */
-            state: string;
+            state: components["schemas"]["StockState"];
             /** Unlike Tried */
             unlike_tried: string[];
             /**
@@ -5628,7 +5628,7 @@ export interface components {
         /** TakenNotes */
         TakenNotes: {
             /** Errors */
-            errors: components["schemas"]["RowError"][];
+            errors: components["schemas"]["CellFault"][];
             /** Good */
             good: number;
             /** Kept */
@@ -5637,7 +5637,7 @@ export interface components {
         /** TakenTable */
         TakenTable: {
             /** Errors */
-            errors: components["schemas"]["RowError"][];
+            errors: components["schemas"]["CellFault"][];
             /** Kept */
             kept: boolean;
             /** Lines */

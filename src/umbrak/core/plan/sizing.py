@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from math import inf
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,6 +18,11 @@ class Workload:
     gib: float
     #: Share that is busy at once: the rest lies paged out or asleep.
     busy: float = 1.0
+
+    def __post_init__(self) -> None:
+        """Raises ValueError for what nobody can mean."""
+        if not (self.count >= 0 and 0 <= self.gib < inf and 0 <= self.busy <= 1):
+            raise ValueError(f"{self.count} of {self.gib} GiB, {self.busy} of them busy, is no workload")
 
     @property
     def load_gib(self) -> float:
@@ -39,6 +45,12 @@ class Sizing:
     headroom: float = 0
     #: The most in use today, as somebody saw it; None = not known. [GiB]
     used_gib: float | None = None
+
+    def __post_init__(self) -> None:
+        """Raises ValueError for what nobody can mean."""
+        told = (self.base_gib, self.cache_gib, self.growth, self.years, self.headroom, self.used_gib or 0)
+        if not all(0 <= x < inf for x in told):
+            raise ValueError("amounts, growth, years and headroom are finite and not negative")
 
 
 @dataclass(frozen=True, slots=True)

@@ -61,19 +61,10 @@ def page(
 def make(body: NewMachine, engine: Db, account: Person) -> MachineView:
     """A machine from an intake, or by hand."""
     new = service.NewMachine(
-        body.name,
-        body.sheet_hash,
-        body.intake_id,
-        body.slots,
-        occupants(body.fitted),
-        [slot for slot, given in body.fitted.items() if given is None],
-        body.processors,
-        body.place,
-        body.site,
-        body.zone,
-        body.duty_group,
-        body.keeper,
-        body.warranty_end,
+        reports=body.slots,
+        fitted=occupants(body.fitted),
+        emptied=[slot for slot, given in body.fitted.items() if given is None],
+        **body.model_dump(exclude={"slots", "fitted"}),
     )
     return see_machine(engine, make_machine(engine, account, new))
 

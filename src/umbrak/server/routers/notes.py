@@ -12,14 +12,12 @@ from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies import EvidenceBody, TrialBody
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.services.evidence.tables import TakenNotes, export_trials, take_trials
 from umbrak.services.evidence.trials import (
     NewTrial,
-    TakenNotes,
     TrialView,
     add_trial,
-    export_trials,
     list_trials,
-    take_trials,
     withdraw_trial,
 )
 from umbrak.services.people.settings import EvidenceSettings, see_evidence, set_evidence

@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
-from typing import Any
+from typing import Annotated
 from uuid import UUID
 
+from pydantic import Field
+from pydantic.dataclasses import dataclass as checked_dataclass
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.belief import Belief, Contribution, Trial, believe
 from umbrak.core.evidence.claims import Claim, claims_of
 from umbrak.core.evidence.table import ClaimKind, Outcome, Table
-from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import SourceKind
-from umbrak.formats.spreadsheet import Row, read_table
+from umbrak.formats.documents import CHECKED, Name, Text
+from umbrak.formats.quantities import Day, SoakDays, TotalGib
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded
@@ -34,21 +34,21 @@ from umbrak.store.history import record
 from umbrak.store.trials import TrialRow
 
 
-@dataclass(frozen=True, slots=True)
+@checked_dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
 class NewTrial:
     """A trial as a person notes it; part and organisation come from the label where they are not given."""
 
-    sheet_id: str
-    outcome: str
-    who: str
-    tried_on: date
-    processor: str | None = None
-    part: str | None = None
-    revision: str | None = None
+    sheet_id: Name
+    outcome: Annotated[Outcome, Field(strict=False)]
+    who: Annotated[SourceKind, Field(strict=False)]
+    tried_on: Day
+    processor: Name | None = None
+    part: Name | None = None
+    revision: Name | None = None
     module: Module | None = None
-    total_gib: float | None = None
-    soak_days: float = 0
-    note: str = ""
+    total_gib: TotalGib | None = None
+    soak_days: SoakDays = 0
+    note: Text = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,10 +179,12 @@ def add_trial(engine: Engine, account: Account, new: NewTrial) -> UUID:
 
 def note_trial(db: Connection, account: Account, new: NewTrial, today: date | None = None) -> UUID:
     """Note a trial within a transaction; `today` where another clock than the system's says so. Raises Refused."""
-    return _add(db, account, new, {s.sheet_id: s.hash for s in sheet_store.current_sheets(db)}, today)
+    return note_within(db, account, new, {s.sheet_id: s.hash for s in sheet_store.current_sheets(db)}, today)
 
 
-def _add(db: Connection, account: Account, new: NewTrial, sheets: dict[str, str], today: date | None = None) -> UUID:
+def note_within(
+    db: Connection, account: Account, new: NewTrial, sheets: dict[str, str], today: date | None = None
+) -> UUID:
     if new.sheet_id not in sheets:
         raise Refused("model", f"There is no sheet {new.sheet_id}.")
     sheet: Sheet = load_sheet(db, sheets[new.sheet_id])
@@ -197,8 +199,8 @@ def _add(db: Connection, account: Account, new: NewTrial, sheets: dict[str, str]
     part = new.part or (new.module.part if new.module else None)
     values = {
         "sheet_id": new.sheet_id, "processor": new.processor, "part": part, "revision": new.revision or (new.module and new.module.revision),
-        "module": new.module, "total_gib": new.total_gib, "outcome": Outcome(new.outcome).value,
-        "who": SourceKind(new.who).value, "tried_on": new.tried_on, "soak_days": new.soak_days, "note": new.note.strip(),
+        "module": new.module, "total_gib": new.total_gib, "outcome": new.outcome.value,
+        "who": new.who.value, "tried_on": new.tried_on, "soak_days": new.soak_days, "note": new.note.strip(),
     }  # fmt: skip
     key = store.add_trial(db, account.id, values)
     record(db, "trial noted", account.id, id=str(key), sheet=new.sheet_id, outcome=values["outcome"])
@@ -212,123 +214,3 @@ def withdraw_trial(engine: Engine, account: Account, key: UUID) -> None:
         if not store.withdraw_trial(db, key):
             raise NotFound("trial")
         record(db, "trial withdrawn", account.id, id=str(key))
-
-
-#: Columns of the file, as it is written and read.
-COLUMNS = (
-    "model",
-    "processor",
-    "part",
-    "revision",
-    "module",
-    "total gb",
-    "outcome",
-    "who",
-    "date",
-    "soak days",
-    "note",
-)
-
-
-@dataclass(frozen=True, slots=True)
-class RowError:
-    row: int
-    column: str
-    message: str
-
-
-@dataclass(frozen=True, slots=True)
-class TakenNotes:
-    good: int
-    errors: tuple[RowError, ...]
-    kept: bool
-
-
-def export_trials(engine: Engine) -> str:
-    """Every trial as CSV (RFC 4180)."""
-    with engine.connect() as db:
-        rows = store.all_trials(db)
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(COLUMNS)
-    for r in rows:
-        t = trial_of(r)
-        module = t.module.short() if t.module else ""
-        total = "" if r.total_gib is None else f"{r.total_gib:g}"
-        cells = [
-            r.sheet_id,
-            r.processor,
-            r.part,
-            r.revision,
-            module,
-            total,
-            r.outcome,
-            r.who,
-            r.tried_on,
-            f"{r.soak_days:g}",
-            r.note,
-        ]
-        writer.writerow(["" if c is None else harmless(str(c)) for c in cells])
-    return out.getvalue()
-
-
-def harmless(cell: str) -> str:
-    """A cell that no spreadsheet takes for a formula."""
-    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell
-
-
-def take_trials(engine: Engine, account: Account, raw: bytes, keep: bool) -> TakenNotes:
-    """Trials from CSV or XLSX. With `keep` they are noted, unless a row is wrong: then none is.
-
-    Raises InputError when it is no table, Refused where a needed column is missing.
-    """
-    need(account, Role.technician)
-    table = read_table(raw)
-    for needed in ("model", "outcome", "who", "date"):
-        if needed not in table.columns:
-            raise Refused("file", f"The table has no column “{needed}”; it has {', '.join(table.columns)}.")
-    errors: list[RowError] = []
-    with engine.begin() as db:
-        sheets = {s.sheet_id: s.hash for s in sheet_store.current_sheets(db)}
-        titles = {s.title.casefold(): s.sheet_id for s in sheet_store.current_sheets(db)}
-        outer = db.begin_nested()
-        for row in table.rows:
-            try:
-                _add(db, account, _read_row(row, titles), sheets)
-            except Refused as error:
-                errors.append(RowError(row.number, error.field, str(error)))
-        kept = keep and not errors
-        if kept:
-            outer.commit()
-        else:
-            outer.rollback()
-    wrong = len({e.row for e in errors})
-    return TakenNotes(len(table.rows) - wrong, tuple(errors), kept)
-
-
-def _read_row(row: Row, titles: dict[str, str]) -> NewTrial:
-    def cell(column: str, read: Callable[[str], Any], wanted: str, empty: Any = None) -> Any:
-        text = row.cells.get(column, "").removeprefix("'")
-        if not text:
-            return empty
-        try:
-            return read(text)
-        except ValueError as error:
-            raise Refused(column, f"“{text[:60]}” is no {wanted}.") from error
-
-    model = row.cells.get("model", "")
-    kinds = ", ".join(SourceKind)
-    label = row.cells.get("module")
-    return NewTrial(
-        sheet_id=titles.get(model.casefold(), model),
-        outcome=cell("outcome", Outcome, f"outcome; write one of {', '.join(Outcome)}", Outcome.FINE),
-        who=cell("who", SourceKind, f"kind of source; write one of {kinds}", SourceKind.HEARSAY),
-        tried_on=cell("date", date.fromisoformat, "date; write 2026-03-31", date.today()),
-        processor=row.cells.get("processor"),
-        part=row.cells.get("part"),
-        revision=row.cells.get("revision"),
-        module=decode_label(label[:MAX_LABEL_LENGTH]).module if label else None,
-        total_gib=cell("total gb", float, "number of GB"),
-        soak_days=cell("soak days", float, "number of days", 0.0),
-        note=cell("note", str, "text", ""),
-    )

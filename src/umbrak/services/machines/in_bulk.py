@@ -15,6 +15,7 @@ from datetime import datetime
 from pathlib import PurePosixPath
 from uuid import UUID
 
+from pydantic import ValidationError
 from sqlalchemy import Connection, Engine
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -274,10 +275,18 @@ def _placed(
     if not make or not clear:
         return None, f"new; it may be {first.title}: {', '.join(first.reasons)}"
     reports = {slot: i for i, slot in enumerate(first.match.slots) if slot is not None}
-    new = NewMachine(stem, first.hash, intake.id, reports, processors=first.match.processors)
     try:
+        new = NewMachine(
+            name=stem,
+            sheet_hash=first.hash,
+            intake_id=intake.id,
+            reports=reports,
+            processors=dict(first.match.processors),
+        )
         with db.begin_nested():
             return make_within(db, account, new), f"new: made as {first.title}"
+    except ValidationError as error:
+        return None, f"new, and not made: its file's name is no name for a machine ({error.errors()[0]['msg']})"
     except ServiceError as error:
         return None, f"new, and not made: {error}"
 

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
-from datetime import UTC, date, datetime
+from collections.abc import Mapping
+from dataclasses import asdict, field, replace
+from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
+from pydantic.dataclasses import dataclass
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotState, SurveyReading
-from umbrak.formats.documents import MachineDoc
+from umbrak.formats.documents import CHECKED, MachineDoc, Name, ShortText
+from umbrak.formats.quantities import Day
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import check_facts
 from umbrak.services.known.summaries import refresh
@@ -30,43 +32,43 @@ from umbrak.store.history import record
 from umbrak.store.surveys import add_survey
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
 class MachineChanges:
     """What a person may change of a machine; None = leave it as it is, except in `facts`, which is the whole."""
 
-    name: str | None = None
-    place: str | None = None
-    site: str | None = None
-    zone: str | None = None
-    duty_group: str | None = None
-    keeper: str | None = None
-    serial: str | None = None
+    name: Name | None = None
+    place: ShortText | None = None
+    site: ShortText | None = None
+    zone: Name | None = None
+    duty_group: ShortText | None = None
+    keeper: ShortText | None = None
+    serial: ShortText | None = None
     facts: MachineDoc | None = None
     #: Until when its maker answers for it; read only where `warranty_told`.
-    warranty_end: date | None = None
+    warranty_end: Day | None = None
     warranty_told: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
 class NewMachine:
     """What a machine is made from: an intake and which slot each report is about, or its slots by hand."""
 
-    name: str
-    sheet_hash: str
+    name: Name
+    sheet_hash: Name
     intake_id: UUID | None = None
     #: Slot -> index of its report in the intake's reading.
-    reports: Mapping[str, int] = field(default_factory=dict)
+    reports: dict[str, int] = field(default_factory=dict)
     #: By hand: what is in the slots that somebody looked into; `emptied` are the ones found empty.
     fitted: Layout = field(default_factory=Layout)
-    emptied: Sequence[str] = ()
+    emptied: list[str] = field(default_factory=list)
     #: Socket -> processor id, or None where the socket is empty; left out = unknown.
-    processors: Mapping[str, str | None] = field(default_factory=dict)
-    place: str = ""
-    site: str | None = None
-    zone: str = "UTC"
-    duty_group: str = ""
-    keeper: str = ""
-    warranty_end: date | None = None
+    processors: dict[str, str | None] = field(default_factory=dict)
+    place: ShortText = ""
+    site: ShortText | None = None
+    zone: Name = "UTC"
+    duty_group: ShortText = ""
+    keeper: ShortText = ""
+    warranty_end: Day | None = None
     #: What else is known of it; its processors may be in `processors` too.
     facts: MachineDoc | None = None
 

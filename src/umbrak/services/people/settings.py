@@ -6,11 +6,14 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from pydantic.dataclasses import dataclass as checked_dataclass
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.table import USUAL, ClaimKind, Prior, Table
 from umbrak.core.evidence.trouble import Costs
+from umbrak.formats.documents import CHECKED
 from umbrak.formats.kept import Kept
+from umbrak.formats.quantities import BackupTiers, Cost, Currency
 from umbrak.services.errors import Refused
 from umbrak.services.people.accounts import Role, need
 from umbrak.store.accounts import Account
@@ -18,18 +21,18 @@ from umbrak.store.history import record
 from umbrak.store.settings import find_setting, keep_setting
 
 
-@dataclass(frozen=True, slots=True)
+@checked_dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
 class MoneySettings:
     """Money as this installation reckons it."""
 
-    currency: str = "EUR"
+    currency: Currency = "EUR"
     #: An hour of hands; an hour without a machine; sending the modules of one try back.
-    hour: float = 0
-    downtime_hour: float = 0
-    returned: float = 0
+    hour: Cost = 0
+    downtime_hour: Cost = 0
+    returned: Cost = 0
     #: What losing a machine's data would cost without any backup, and how many tiers of backup there are.
-    data: float = 0
-    backup_tiers: int = 0
+    data: Cost = 0
+    backup_tiers: BackupTiers = 0
 
     def costs(self) -> Costs:
         return Costs(self.hour, self.downtime_hour, self.returned, self.data, self.backup_tiers)

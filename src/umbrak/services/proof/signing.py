@@ -10,6 +10,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.evidence.table import Outcome
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.difference import compare_slot
@@ -27,6 +28,7 @@ from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.proof.view import newest_fresh, proof_view
 from umbrak.services.shelf.changing import clear_needs, put_away, take_from_shelf
+from umbrak.services.shelf.view import StockState
 from umbrak.store import machines as machine_store
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store
@@ -161,9 +163,18 @@ def _sort_out(db: Connection, account: Account, m: Loaded, row: RunRow, said: Si
     for a in done:
         if a.do is Do.TAKE_OUT and a.target is None and a.module is not None and a.source is not None:
             back = said.returns.get(a.source)
-            state = "to-return" if back else "suspect" if a.source in failed else "pulled"
+            state = StockState.TO_RETURN if back else StockState.SUSPECT if a.source in failed else StockState.PULLED
             note = f"from {m.row.name}, slot {m.sheet.slots[a.source].printed}"
-            put_away(db, account, a.module, state, said.place, note, back.reference if back else "", back.due_on if back else None)  # fmt: skip
+            put_away(
+                db,
+                account,
+                a.module,
+                state=state,
+                place=said.place,
+                note=note,
+                reference=back.reference if back else "",
+                due_on=back.due_on if back else None,
+            )
             told.append(a.source)
     came = Counter(alike(a.module) for a in done if a.do is Do.PUT_IN and a.source is None and a.module is not None)
     for module, count in came.items():
@@ -185,7 +196,7 @@ def note_trials(
     total = judge(m, goal).installed_gib
     for module in sorted(new, key=like_key):
         trial = NewTrial(
-            sheet_id=m.sheet.id, outcome=outcome, who=SourceKind.OWN_PROOF.value, tried_on=now.date(), processor=processor, part=module.part, revision=module.revision, module=module, total_gib=total, soak_days=round(days, 2),
+            sheet_id=m.sheet.id, outcome=Outcome(outcome), who=SourceKind.OWN_PROOF, tried_on=now.date(), processor=processor, part=module.part, revision=module.revision, module=module, total_gib=total, soak_days=round(days, 2),
             note=" ".join(p for p in (f"{m.row.name}, {row.plan}.", note) if p),
         )  # fmt: skip
         note_trial(db, account, trial, now.date())

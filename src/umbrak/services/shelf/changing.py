@@ -3,50 +3,52 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, date, datetime
-from decimal import Decimal
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
+from pydantic import Field
+from pydantic.dataclasses import dataclass
 from sqlalchemy import Connection, Engine, func
 
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import Layout
-from umbrak.formats.documents import like_key
+from umbrak.formats.documents import CHECKED, Name, ShortText, Text, like_key
+from umbrak.formats.quantities import Day, KitSize, LeadDays, LineCount, Money, OnOffer
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.shelf.view import STATES, USABLE, ShelfView, _shelf
+from umbrak.services.shelf.view import USABLE, ShelfView, StockState, _shelf
 from umbrak.store import shelf as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
 class NewStock:
     """Modules put on the shelf."""
 
     module: Module
-    count: int = 1
-    state: str = "new"
-    part: str | None = None
-    place: str = ""
-    note: str = ""
+    count: LineCount = 1
+    state: Annotated[StockState, Field(strict=False)] = StockState.NEW
+    part: Name | None = None
+    place: ShortText = ""
+    note: Text = ""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
 class NewOffer:
     """What a supplier asks for a kit."""
 
-    part: str
+    part: Name
     module: Module
-    supplier: str
-    price: Decimal
-    kit: int = 1
-    stock: int | None = None
-    lead_days: int | None = None
+    supplier: ShortText = ""
+    price: Money
+    kit: KitSize = 1
+    stock: OnOffer | None = None
+    lead_days: LeadDays | None = None
     listed: bool | None = None
-    priced_on: date | None = None
+    priced_on: Day | None = None
 
 
 def note_needs(db: Connection, plan_id: UUID, now: Layout, goal: Layout) -> None:
@@ -65,23 +67,19 @@ def add_stock(engine: Engine, account: Account, new: NewStock) -> ShelfView:
     """Put modules on the shelf. Raises Refused, which names the field."""
     need(account, Role.technician)
     with engine.begin() as db:
-        _add_stock(db, account, new)
+        add_stock_within(db, account, new)
         return _shelf(db)
 
 
-def _add_stock(db: Connection, account: Account, new: NewStock) -> None:
-    module = _described(db, new.module, new.part)
+def add_stock_within(db: Connection, account: Account, new: NewStock) -> None:
+    module = described(db, new.module, new.part)
     if module.capacity_gib is None:
         raise Refused("module", "How large the modules are is needed: give the label, or a part that is known here.")
-    if new.state not in STATES:
-        raise Refused("state", f"“{new.state}” is no state; write one of {', '.join(STATES)}.")
-    if not 0 < new.count <= 100_000:
-        raise Refused("count", "At least one module is put on the shelf.")
     if module.serial and new.count > 1:
         raise Refused("count", "One serial is one module.")
     values = {
         "part": module.part, "module": module, "kind": like_key(module), "count": new.count,
-        "state": new.state, "place": new.place.strip(), "note": new.note.strip(),
+        "state": new.state.value, "place": new.place.strip(), "note": new.note.strip(),
     }  # fmt: skip
     key = store.add_stock(db, account.id, values)
     record(db, "put on shelf", account.id, id=str(key), part=module.part, count=new.count)
@@ -91,7 +89,8 @@ def put_away(
     db: Connection,
     account: Account,
     module: Module,
-    state: str,
+    *,
+    state: StockState,
     place: str,
     note: str,
     reference: str = "",
@@ -99,7 +98,7 @@ def put_away(
 ) -> None:
     """Put one module that came out of a machine on the shelf: as pulled, suspect, or to be returned."""
     values = {
-        "part": module.part, "module": module, "kind": like_key(module), "count": 1, "state": state,
+        "part": module.part, "module": module, "kind": like_key(module), "count": 1, "state": state.value,
         "place": place.strip(), "note": note, "reference": reference.strip(), "due_on": due_on,
     }  # fmt: skip
     key = store.add_stock(db, account.id, values)
@@ -109,7 +108,7 @@ def put_away(
 def take_from_shelf(db: Connection, account: Account, kind: str, count: int) -> int:
     """Take usable modules of a kind off the shelf, the oldest line first. Returns how many it had."""
     wanted = count
-    for row in sorted(store.all_stock(db), key=lambda r: (r.state != "new", r.id)):
+    for row in sorted(store.all_stock(db), key=lambda r: (r.state != StockState.NEW, r.id)):
         if row.kind == kind and row.state in USABLE and wanted:
             taken = min(wanted, row.count)
             left = {"count": row.count - taken} if taken < row.count else {"gone_at": func.now()}
@@ -119,7 +118,7 @@ def take_from_shelf(db: Connection, account: Account, kind: str, count: int) -> 
     return count - wanted
 
 
-def _described(db: Connection, module: Module, part: str | None) -> Module:
+def described(db: Connection, module: Module, part: str | None) -> Module:
     """The module with its part number; one that is known by its part alone as the shelf or an offer describes it."""
     part = (part or module.part or "").strip() or None
     if module.capacity_gib is None and part:
@@ -137,8 +136,6 @@ def change_stock(engine: Engine, account: Account, key: UUID, version: int, chan
     """
     need(account, Role.technician)
     values = dict(changes)
-    if "state" in values and values["state"] not in STATES:
-        raise Refused("state", f"“{values['state']}” is no state; write one of {', '.join(STATES)}.")
     if values.get("count") == 0:
         values = {"gone_at": datetime.now(UTC)}
     with engine.begin() as db:
@@ -155,21 +152,15 @@ def add_offer(engine: Engine, account: Account, new: NewOffer) -> ShelfView:
     """Keep an offer; it takes the place of the supplier's older one for the same part and kit. Raises Refused."""
     need(account, Role.technician)
     with engine.begin() as db:
-        _add_offer(db, account, new)
+        add_offer_within(db, account, new)
         return _shelf(db)
 
 
-def _add_offer(db: Connection, account: Account, new: NewOffer) -> None:
-    part = new.part.strip()
-    if not part:
-        raise Refused("part", "Give the part number.")
-    module = replace(_described(db, new.module, part), serial=None, made=None)
+def add_offer_within(db: Connection, account: Account, new: NewOffer) -> None:
+    part = new.part
+    module = replace(described(db, new.module, part), serial=None, made=None)
     if module.capacity_gib is None:
         raise Refused("module", f"How large {part} is, is needed: give its label.")
-    if new.price < 0 or new.kit < 1:
-        raise Refused(
-            "price" if new.price < 0 else "kit", "A kit holds one module at least and costs nothing at least."
-        )
     today = datetime.now(UTC).date()
     if new.priced_on and new.priced_on > today:
         raise Refused("date", f"{new.priced_on} has not come yet.")

@@ -4,23 +4,25 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from typing import Any
 
+from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
-from umbrak.core.memory.module import amount
-from umbrak.formats.spreadsheet import Row, read_table
-from umbrak.services.errors import Refused
-from umbrak.services.evidence.trials import RowError, harmless
+from umbrak.core.memory.module import Module, amount
+from umbrak.formats.documents import Name, ShortText, Text
+from umbrak.formats.quantities import Day, KitSize, LeadDays, LineCount, Money, OnOffer
+from umbrak.formats.rows import CellFault, RowReader
+from umbrak.formats.spreadsheet import harmless, read_table
+from umbrak.services.known.taking import check_columns, take_each
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings
-from umbrak.services.shelf.changing import NewOffer, NewStock, _add_offer, _add_stock, _described
-from umbrak.services.shelf.view import see_shelf
+from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer_within, add_stock_within, described
+from umbrak.services.shelf.view import StockState, see_shelf
 from umbrak.store.accounts import Account
 
 #: Columns of the files, as they are written and read; those needed first.
@@ -31,6 +33,17 @@ OFFER_COLUMNS = ("part", "supplier", "price", "module", "currency", "kit", "stoc
 
 
 _NEEDED = {"stock": ("module", "count"), "offers": ("part", "supplier", "price")}
+
+
+_NAME: TypeAdapter[str] = TypeAdapter(Name)
+_SHORT: TypeAdapter[str] = TypeAdapter(ShortText)
+_TEXT: TypeAdapter[str] = TypeAdapter(Text)
+_DAY: TypeAdapter[date] = TypeAdapter(Day)
+_MONEY: TypeAdapter[Decimal] = TypeAdapter(Money)
+_LINE_COUNT: TypeAdapter[int] = TypeAdapter(LineCount)
+_KIT: TypeAdapter[int] = TypeAdapter(KitSize)
+_ON_OFFER: TypeAdapter[int] = TypeAdapter(OnOffer)
+_LEAD_DAYS: TypeAdapter[int] = TypeAdapter(LeadDays)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +59,7 @@ class TakenLine:
 @dataclass(frozen=True, slots=True)
 class TakenTable:
     lines: tuple[TakenLine, ...]
-    errors: tuple[RowError, ...]
+    errors: tuple[CellFault, ...]
     kept: bool
 
 
@@ -57,74 +70,58 @@ def take_table(engine: Engine, account: Account, kind: str, raw: bytes, keep: bo
     """
     need(account, Role.technician)
     table = read_table(raw)
-    for needed in _NEEDED[kind]:
-        if needed not in table.columns:
-            raise Refused("file", f"The table has no column “{needed}”; it has {', '.join(table.columns)}.")
-    lines: list[TakenLine] = []
-    errors: list[RowError] = []
+    check_columns(table, _NEEDED[kind])
     with engine.begin() as db:
         currency = money_settings(db).currency
-        outer = db.begin_nested()
-        for row in table.rows:
-            try:
-                lines.append(_take_row(db, account, kind, row, currency))
-            except Refused as error:
-                errors.append(RowError(row.number, error.field, str(error)))
-        kept = keep and not errors
-        if kept:
-            outer.commit()
-        else:
-            outer.rollback()
-    return TakenTable(tuple(lines), tuple(errors), kept)
+
+        def take(row: RowReader) -> TakenLine | None:
+            return _take_stock(db, account, row) if kind == "stock" else _take_offer(db, account, row, currency)
+
+        taken = take_each(db, table, take, keep=keep)
+    return TakenTable(tuple(line for line in taken.rows if line is not None), taken.faults, taken.kept)
 
 
-def _take_row(db: Connection, account: Account, kind: str, row: Row, currency: str) -> TakenLine:
-    def cell(column: str, read: Callable[[str], Any], wanted: str, empty: Any = None) -> Any:
-        text = row.cells.get(column, "").removeprefix("'")
-        if not text:
-            return empty
-        try:
-            return read(text)
-        except (ValueError, InvalidOperation) as error:
-            raise Refused(column, f"“{text[:60]}” is no {wanted}.") from error
-
-    label = row.cells.get("module", "").removeprefix("'")
-    module = decode_label(label[:MAX_LABEL_LENGTH]).module
-    if label and not module.capacity_gib:
-        raise Refused("module", f"“{label[:60]}” tells no size; write it as on the label.")
-    part = cell("part", str, "part number")
-    if kind == "stock":
-        serial = cell("serial", str, "serial")
-        found = _described(db, replace(module, serial=serial), part)
-        state = cell("state", str, "state", "new").lower().replace(" ", "-")
-        new = NewStock(module=found, count=cell("count", int, "whole number", 1), state=state, part=part, place=cell("where", str, "place", ""), note=cell("note", str, "text", ""))  # fmt: skip
-        _add_stock(db, account, new)
-        return TakenLine(row.number, found.part or "", found.short(), f"{new.count} {state}")
-    given = cell("currency", str.upper, "currency", currency)
-    if given != currency:
-        raise Refused("currency", f"Prices here are in {currency}, not {given}.")
-    found = _described(db, module, part)
-    priced_on = cell("date", date.fromisoformat, "date; write 2026-03-31")
-    price, kit = cell("price", _price, "price"), cell("kit", int, "whole number", 1)
-    if price is None:
-        raise Refused("price", "A price is needed.")
-    listed = cell("listed", _yes_or_no, "yes or no")
-    offer = NewOffer(part=part or "", module=found, supplier=cell("supplier", str, "name", ""), price=price, kit=kit, stock=cell("stock", int, "whole number"), lead_days=cell("lead days", int, "whole number"), listed=listed, priced_on=priced_on)  # fmt: skip
-    _add_offer(db, account, offer)
-    return TakenLine(row.number, offer.part, found.short(), f"{price} {currency}" + (f" for {kit}" if kit > 1 else ""))
+def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine | None:
+    """None where the row has a fault, which it tells."""
+    serial = row.text("serial", _NAME, None)
+    given = {
+        "count": row.whole("count", _LINE_COUNT, 1),
+        "state": row.choice("state", StockState, StockState.NEW),
+        "part": row.text("part", _NAME, None),
+        "place": row.text("where", _SHORT),
+        "note": row.text("note", _TEXT),
+    }
+    label = row.label("module") or Module()
+    if row.faults:
+        return None
+    module = described(db, replace(label, serial=serial or label.serial), given["part"])
+    new = NewStock(module=module, **given)
+    add_stock_within(db, account, new)
+    return TakenLine(row.number, module.part or "", module.short(), f"{new.count} {new.state}")
 
 
-def _price(text: str) -> Decimal:
-    """A price with comma or point: of two kinds the last one parts the decimals."""
-    text = text.replace(" ", "").replace("'", "")
-    decimal, thousands = (",", ".") if text.rfind(",") > text.rfind(".") else (".", ",")
-    return Decimal(text.replace(thousands, "").replace(decimal, "."))
-
-
-def _yes_or_no(text: str) -> bool:
-    if text.lower() not in ("yes", "no", "true", "false", "1", "0"):
-        raise ValueError(text)
-    return text.lower() in ("yes", "true", "1")
+def _take_offer(db: Connection, account: Account, row: RowReader, currency: str) -> TakenLine | None:
+    """None where the row has a fault, which it tells."""
+    named = row.text("currency", _SHORT, currency).upper()
+    if named != currency:
+        row.fault("currency", f"prices here are in {currency}, not {named}")
+    given = {
+        "part": row.text("part", _NAME, needed=True),
+        "supplier": row.text("supplier", _SHORT),
+        "price": row.decimal("price", _MONEY, needed=True),
+        "kit": row.whole("kit", _KIT, 1),
+        "stock": row.whole("stock", _ON_OFFER),
+        "lead_days": row.whole("lead days", _LEAD_DAYS),
+        "listed": row.yes_or_no("listed"),
+        "priced_on": row.text("date", _DAY, None),
+    }
+    label = row.label("module") or Module()
+    if row.faults:
+        return None
+    new = NewOffer(module=described(db, label, given["part"]), **given)
+    add_offer_within(db, account, new)
+    detail = f"{new.price} {currency}" + (f" for {new.kit}" if new.kit > 1 else "")
+    return TakenLine(row.number, new.part, new.module.short(), detail)
 
 
 def export_table(engine: Engine, kind: str) -> str:
@@ -140,9 +137,15 @@ def export_table(engine: Engine, kind: str) -> str:
         writer.writerow(OFFER_COLUMNS)
         yes = {True: "yes", False: "no", None: ""}
         rows = [
-            (o.part, o.supplier, amount(float(o.price)), o.words, view.currency, o.kit, o.stock, o.lead_days, yes[o.listed], o.priced_on)
+            (o.part, o.supplier, _price(o.price), o.words, view.currency, o.kit, o.stock, o.lead_days, yes[o.listed], o.priced_on)
             for o in view.offers
         ]  # fmt: skip
     for row in rows:
         writer.writerow(["" if c is None else harmless(str(c)) for c in row])
     return out.getvalue()
+
+
+def _price(price: Decimal) -> str:
+    """A price that reads back as it is: with just three decimals its point might part thousands."""
+    text = amount(float(price))
+    return f"{text}0" if len(text.partition(".")[2]) == 3 else text

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from decimal import Decimal
+from enum import StrEnum
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
@@ -24,9 +25,16 @@ from umbrak.store import shelf as store
 from umbrak.store.shelf import OfferRow, StockRow
 from umbrak.store.trials import trials_of_parts
 
-STATES = ("new", "pulled", "suspect", "to-return")
+
+class StockState(StrEnum):
+    NEW = "new"
+    PULLED = "pulled"
+    SUSPECT = "suspect"
+    TO_RETURN = "to-return"
+
+
 #: States from which a module may go into a machine.
-USABLE = ("new", "pulled")
+USABLE = (StockState.NEW, StockState.PULLED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +57,7 @@ class StockView:
     #: The module in a few words.
     words: str
     count: int
-    state: str
+    state: StockState
     place: str
     note: str
     reserved: tuple[Reservation, ...]
@@ -174,7 +182,7 @@ def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) ->
                 left[i] -= taken
         views.append(
             StockView(
-                id=r.id, version=r.version, part=r.part, module=r.module, words=r.unreadable or r.module.short(), count=r.count, state=r.state,
+                id=r.id, version=r.version, part=r.part, module=r.module, words=r.unreadable or r.module.short(), count=r.count, state=StockState(r.state),
                 place=r.place, note=r.note, reserved=tuple(reserved), free=0 if r.unreadable else free, listed_by=listing.of_part(r.part),
                 unlike_tried=tuple(dict.fromkeys(w for t in tried if t.part == r.part for w in unlike(t.module, r.module))),
                 updated_at=r.updated_at, reference=r.reference, due_on=r.due_on,

@@ -1,0 +1,115 @@
+"""Rows of a table that comes in: each cell read by its type, and all faults of a row told at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from enum import Enum
+from typing import Any, TypeVar
+
+from pydantic import TypeAdapter, ValidationError
+
+from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
+from umbrak.core.memory.module import Module
+from umbrak.formats.quantities import number, whole_number
+from umbrak.formats.spreadsheet import Row
+
+E = TypeVar("E", bound=Enum)
+_SHOWN = 60
+
+
+@dataclass(frozen=True, slots=True)
+class CellFault:
+    """What is wrong in a table, and where."""
+
+    row: int
+    #: Name of the column as the table has it.
+    column: str
+    message: str
+
+
+class RowReader:
+    """One row, cell by cell. A cell that cannot be read gives its fault and stands for nothing.
+
+    Parameters
+        names   the table's column -> the one that is meant by it
+    """
+
+    def __init__(self, row: Row, names: Mapping[str, str] | None = None) -> None:
+        self.number = row.number
+        self.faults: list[CellFault] = []
+        self._called = {(names or {}).get(c, c): c for c in row.cells}
+        # What our own tables put before a cell that a spreadsheet would take for a formula.
+        self._cells = {(names or {}).get(c, c): v.removeprefix("'") for c, v in row.cells.items()}
+
+    def fault(self, column: str, message: str) -> None:
+        self.faults.append(CellFault(self.number, self._called.get(column, column), message))
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """Columns with something in this row, by the names that are meant."""
+        return tuple(self._cells)
+
+    def read(
+        self,
+        column: str,
+        kind: TypeAdapter[Any],
+        convert: Callable[[str], Any] = str,
+        empty: Any = None,
+        needed: bool = False,
+    ) -> Any:
+        """A cell as a type has it; `empty` where there is nothing in it, or nothing that can be read."""
+        text = self._cells.get(column, "")
+        if not text:
+            if needed:
+                self.fault(column, f"{column} is needed")
+            return empty
+        try:
+            return kind.validate_python(convert(text))
+        except ValidationError as error:
+            told = error.errors()[0]["msg"].removeprefix("Value error, ").removeprefix("Input ").removeprefix("String ")
+            self.fault(column, told if text[:40] in told else f"“{text[:_SHOWN]}” {told}")
+        except ValueError as error:
+            self.fault(column, f"“{text[:_SHOWN]}” {error}")
+        return empty
+
+    def text(self, column: str, kind: TypeAdapter[Any], empty: Any = "", needed: bool = False) -> Any:
+        return self.read(column, kind, empty=empty, needed=needed)
+
+    def whole(self, column: str, kind: TypeAdapter[Any], empty: int | None = None) -> Any:
+        return self.read(column, kind, whole_number, empty)
+
+    def decimal(self, column: str, kind: TypeAdapter[Any], empty: float | None = None, needed: bool = False) -> Any:
+        """A number with decimals, as the type has it."""
+        return self.read(column, kind, number, empty, needed)
+
+    def choice(self, column: str, choices: type[E], empty: E) -> E:
+        """One of some words, however its case, spaces and hyphens."""
+        text = self._cells.get(column, "")
+        wanted = "-".join(text.casefold().replace("-", " ").split())
+        found = next((c for c in choices if c.value == wanted), None)
+        if text and found is None:
+            known = ", ".join(c.value for c in choices)
+            self.fault(column, f"“{text[:_SHOWN]}” is none of {known}")
+        return found or empty
+
+    def yes_or_no(self, column: str) -> bool | None:
+        text = self._cells.get(column, "").casefold()
+        if text and text not in ("yes", "no", "true", "false", "1", "0"):
+            self.fault(column, f"“{text[:_SHOWN]}” is neither yes nor no")
+            return None
+        return text in ("yes", "true", "1") if text else None
+
+    def label(self, column: str) -> Module | None:
+        """The module that a label tells; its size has to be told."""
+        text = self._cells.get(column, "")
+        if not text:
+            return None
+        reading = decode_label(text[:MAX_LABEL_LENGTH])
+        if reading.contradictions:
+            self.fault(column, reading.contradictions[0])
+        elif reading.module.capacity_gib is None:
+            self.fault(column, f"“{text[:_SHOWN]}” tells no size; write a label such as 16GB 2Rx8 PC4-2400T-RE1")
+        else:
+            return reading.module
+        return None

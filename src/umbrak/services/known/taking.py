@@ -1,0 +1,75 @@
+"""Tables that come in: every row tried in a transaction that is kept whole or not at all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from typing import Generic, TypeVar
+
+from sqlalchemy import Connection
+
+from umbrak.formats.rows import CellFault, RowReader
+from umbrak.formats.spreadsheet import Table
+from umbrak.services.errors import Refused, ServiceError
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Taken(Generic[T]):
+    """What came of each row that could be taken; what is wrong in the others, all of it; whether anything was kept."""
+
+    rows: tuple[T, ...]
+    faults: tuple[CellFault, ...]
+    kept: bool
+
+
+def check_columns(table: Table, needed: Iterable[str], names: Mapping[str, str] | None = None) -> None:
+    """Raises Refused where a column is missing that every row needs."""
+    meant = {(names or {}).get(c, c) for c in table.columns}
+    for column in needed:
+        if column not in meant:
+            raise Refused("file", f"The table has no column “{column}”; it has {', '.join(table.columns)}.")
+
+
+def take_each(
+    db: Connection,
+    table: Table,
+    take: Callable[[RowReader], T],
+    *,
+    keep: bool,
+    partly: bool = False,
+    names: Mapping[str, str] | None = None,
+) -> Taken[T]:
+    """Take every row, in order, each in a part of the transaction of its own: a row that cannot be taken leaves nothing.
+
+    Without `keep` all is undone in the end, so a preview says whatever keeping would say.
+
+    Parameters
+        take    makes something of a row; it tells what is wrong by the reader's faults, or raises Refused with the column
+        partly  keep the good rows beside wrong ones; otherwise one wrong row keeps all of them out
+        names   the table's column -> the one that is meant by it
+    """
+    done: list[T] = []
+    faults: list[CellFault] = []
+    outer = db.begin_nested()
+    for row in table.rows:
+        reader = RowReader(row, names)
+        inner = db.begin_nested()
+        made: list[T] = []
+        try:
+            made.append(take(reader))
+        except ServiceError as error:
+            reader.fault(error.field if isinstance(error, Refused) else "", str(error))
+        if reader.faults:
+            inner.rollback()
+            faults += reader.faults
+        else:
+            inner.commit()
+            done += made
+    kept = keep and (partly or not faults)
+    if kept:
+        outer.commit()
+    else:
+        outer.rollback()
+    return Taken(tuple(done), tuple(faults), kept)
