@@ -23,10 +23,13 @@ from umbrak.core.memory.module import (
     healthy,
 )
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant, Unknown
+from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions
 from umbrak.formats.bounds import MAX_PROCESSORS
 from umbrak.formats.to_json import jsonable
 
+#: Of a sheet's content, as a request or a file names it.
+HashOfSheet = Annotated[SheetHash, StringConstraints(min_length=1, max_length=120)]
 #: No control characters: they cannot be read on a screen, and a database refuses the first of them.
 _PRINTED = r"^[^\x00-\x08\x0b\x0c\x0e-\x1f\x7f]*$"
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=_PRINTED)]

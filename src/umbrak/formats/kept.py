@@ -15,6 +15,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Sizing
 from umbrak.core.platform.known import Claim, Disputed, Drive, Known, Origin, Totals
 from umbrak.core.platform.machine import Layout, Occupant
+from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import SlotHealth, SurveyReading
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.runsheet.step import RunSheet
@@ -211,7 +212,7 @@ class Begun:
     #: What the goal was judged when it was begun.
     verdict: Verdict
     findings: tuple[str, ...]
-    sheet_hash: str
+    sheet_hash: SheetHash
     firmware: str | None
     rules: str
 

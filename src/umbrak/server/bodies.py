@@ -13,6 +13,7 @@ from umbrak.core.plan.sizing import Sizing, Workload
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
 from umbrak.formats.documents import (
     Doc,
+    HashOfSheet,
     MachineDoc,
     ModuleDoc,
     Name,
@@ -99,7 +100,7 @@ class NewMachine(Body):
     """From an intake, or by hand: what was found in the slots that somebody looked into."""
 
     name: Name
-    sheet_hash: Name
+    sheet_hash: HashOfSheet
     intake_id: Id | None = None
     slots: Reports = Field(default={}, description="slot -> index of its report in the intake")
     fitted: OccupantsDoc = Field(default={}, description="slot -> label text, module, or null where it is empty")

@@ -11,6 +11,7 @@ from uuid import UUID
 from sqlalchemy import Connection, Select, case, func, insert, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.documents import MachineDoc
 from umbrak.formats.kept import FACTS
 from umbrak.store.engine import new_id
@@ -27,7 +28,7 @@ class MachineRow:
     place: str
     site: str | None
     zone: str
-    sheet_hash: str
+    sheet_hash: SheetHash
     sheet_title: str
     _facts: dict[str, Any]
     version: int
@@ -71,7 +72,7 @@ def add_machine(
     name: str,
     site_id: UUID | None,
     place: str,
-    sheet_hash: str,
+    sheet_hash: SheetHash,
     facts: MachineDoc,
     duty_group: str = "",
     **more: Any,

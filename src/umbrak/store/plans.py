@@ -12,6 +12,7 @@ from sqlalchemy import Connection, func, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.core.platform.machine import Layout
+from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.documents import MachineDoc
 from umbrak.formats.kept import COMMAND, GOAL, RUNS_WITH, Change
 from umbrak.store.engine import new_id
@@ -24,7 +25,7 @@ class PlanRow:
     machine_id: UUID
     name: str
     state: str
-    sheet_hash: str
+    sheet_hash: SheetHash
     survey_id: UUID
     version: int
     updated_at: datetime
@@ -60,7 +61,7 @@ class CommandRow:
 
 
 def add_plan(
-    db: Connection, machine_id: UUID, name: str, sheet_hash: str, survey_id: UUID, goal: Layout
+    db: Connection, machine_id: UUID, name: str, sheet_hash: SheetHash, survey_id: UUID, goal: Layout
 ) -> UUID | None:
     """The new plan's id, or None when the machine has a plan of that name."""
     values = {
@@ -95,7 +96,7 @@ def set_runs_with(db: Connection, key: UUID, facts: MachineDoc | None, version: 
     db.execute(update(plan).where(plan.c.id == key).values(values))
 
 
-def set_sheet(db: Connection, key: UUID, sheet_hash: str) -> None:
+def set_sheet(db: Connection, key: UUID, sheet_hash: SheetHash) -> None:
     """By which revision of its sheet a plan is judged."""
     db.execute(update(plan).where(plan.c.id == key).values(sheet_hash=sheet_hash))
 

@@ -8,12 +8,13 @@ from typing import Any
 from sqlalchemy import Connection, func, insert, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
+from umbrak.core.platform.sheet import SheetHash
 from umbrak.store.tables import sheet
 
 
 @dataclass(frozen=True, slots=True)
 class SheetRow:
-    hash: str
+    hash: SheetHash
     sheet_id: str
     revision: int
     title: str
@@ -37,7 +38,7 @@ def _row(row: Any) -> SheetRow:
 
 
 def add_sheet(
-    db: Connection, hash_: str, sheet_id: str, title: str, kind: str, archetype: bool, text: str, document: Any
+    db: Connection, hash_: SheetHash, sheet_id: str, title: str, kind: str, archetype: bool, text: str, document: Any
 ) -> None:
     """Keep a sheet; one that is kept already stays as it is."""
     if db.execute(select(sheet.c.hash).where(sheet.c.hash == hash_)).scalar():
@@ -58,9 +59,9 @@ def current_sheets(db: Connection) -> list[SheetRow]:
     return [_row(r) for r in db.execute(select(newest).order_by(newest.c.archetype, newest.c.title))]
 
 
-def find_sheet(db: Connection, hash_: str) -> SheetRow:
+def find_sheet(db: Connection, hash_: SheetHash) -> SheetRow:
     return _row(db.execute(select(*_HEAD).where(sheet.c.hash == hash_)).one())
 
 
-def find_document(db: Connection, hash_: str) -> Any | None:
+def find_document(db: Connection, hash_: SheetHash) -> Any | None:
     return db.execute(select(sheet.c.document).where(sheet.c.hash == hash_)).scalar()

@@ -9,10 +9,14 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
 from functools import cached_property
+from typing import NewType
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.fact import Unsaid
 from umbrak.core.platform.statement import Source, Statement
+
+#: Tells one revision of a sheet from every other, by its content: no other text of a sheet's may stand in its place.
+SheetHash = NewType("SheetHash", str)
 
 
 @dataclass(frozen=True, slots=True)
@@ -344,7 +348,7 @@ class Sheet:
     id: str
     title: str
     kind: str
-    hash: str
+    hash: SheetHash
     maker: str | None
     sources: Mapping[str, Source]
     processors: Mapping[str, Processor]

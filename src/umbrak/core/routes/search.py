@@ -29,7 +29,7 @@ from umbrak.core.evaluate import findings_of_rule, usable_gib
 from umbrak.core.evidence.claims import ABOUT_TOTAL, OF_FINDING, Claim, claims_about
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
-from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.core.platform.statement import Statement
 from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.columns import Arrays, Combined, Lists, Options, arrays_of, mapped
@@ -379,7 +379,9 @@ def _machine_wide(sheet: Sheet) -> Sheet:
         return tuple(s for s in statements if s.scope == "machine" and s.capacity_gib is not None)
 
     processors = {n: replace(p, limits=only(p.limits)) for n, p in sheet.processors.items()}
-    return replace(sheet, limits=only(sheet.limits), processors=processors, hash=f"{sheet.hash} machine-wide")
+    return replace(
+        sheet, limits=only(sheet.limits), processors=processors, hash=SheetHash(f"{sheet.hash} machine-wide")
+    )
 
 
 @dataclass(frozen=True)

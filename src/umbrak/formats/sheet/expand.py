@@ -32,6 +32,7 @@ from umbrak.core.platform.sheet import (
     RateRow,
     Reserve,
     Sheet,
+    SheetHash,
     Slot,
     Socket,
 )  # fmt: skip
@@ -48,7 +49,7 @@ from umbrak.formats.yaml_text import Document, Path
 _TEST_MEMBERS = tuple(TestDoc.model_fields)
 
 
-def expand(document: Document, doc: SheetDoc, content_hash: str, deadline: Deadline) -> tuple[Sheet, list[Fault]]:
+def expand(document: Document, doc: SheetDoc, content_hash: SheetHash, deadline: Deadline) -> tuple[Sheet, list[Fault]]:
     """The sheet, ready for use, and what was odd about it but legal.
 
     Raises
@@ -75,7 +76,7 @@ class _Expander:
         if found := unsaid(given, seen):
             self.unsaid[fact] = found
 
-    def sheet(self, content_hash: str) -> Sheet:
+    def sheet(self, content_hash: SheetHash) -> Sheet:
         doc, refs = self.doc, self.refs
         processors = {name: self.processor(name) for name in doc.processors}
         for name, s in doc.sockets.items():

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
-from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.document import SheetDoc
@@ -27,9 +27,9 @@ class SheetReading:
     findings: tuple[Fault, ...]
 
 
-def content_hash(data: object) -> str:
+def content_hash(data: object) -> SheetHash:
     """Hash of a sheet's content: the same for the same facts, however they were written. 16 hex digits."""
-    return hashlib.sha256(json.dumps(data, sort_keys=True, ensure_ascii=False).encode()).hexdigest()[:16]
+    return SheetHash(hashlib.sha256(json.dumps(data, sort_keys=True, ensure_ascii=False).encode()).hexdigest()[:16])
 
 
 def read_sheets(text: str | bytes, deadline: Deadline | None = None) -> list[SheetReading]:

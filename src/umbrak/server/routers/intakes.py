@@ -8,7 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, File, Form, Query, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
-from umbrak.formats.documents import Name
+from umbrak.formats.documents import HashOfSheet
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
@@ -70,7 +70,7 @@ def see(intake_id: UUID, engine: Db, _: Person) -> Intake:
 
 
 @router.get("/{intake_id}/match", responses=describe(401, 404, 422))
-def match(intake_id: UUID, sheet: Annotated[Name, Query()], engine: Db, _: Person) -> Match:
+def match(intake_id: UUID, sheet: Annotated[HashOfSheet, Query()], engine: Db, _: Person) -> Match:
     """Which slot and socket of a sheet each report is about, as far as its name tells."""
     return suggest(engine, intake_id, sheet)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Request
 
-from umbrak.formats.documents import Name
+from umbrak.formats.documents import HashOfSheet
 from umbrak.server.bodies import SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
@@ -28,6 +28,6 @@ async def add(request: Request, body: SheetText, engine: Db, account: Person) ->
 
 
 @router.get("/{hash_}", responses=describe(401, 404))
-def see(hash_: Name, engine: Db, _: Person) -> SheetView:
+def see(hash_: HashOfSheet, engine: Db, _: Person) -> SheetView:
     """One sheet: its board, its sockets' processors."""
     return see_sheet(engine, hash_)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from typing import Annotated
@@ -17,7 +17,7 @@ from umbrak.core.evidence.claims import Claim, claims_of
 from umbrak.core.evidence.table import ClaimKind, Outcome, Table
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
-from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.core.platform.statement import SourceKind
 from umbrak.formats.documents import CHECKED, Name, Text
 from umbrak.formats.quantities import Day, SoakDays, TotalGib
@@ -183,7 +183,7 @@ def note_trial(db: Connection, account: Account, new: NewTrial, today: date | No
 
 
 def note_within(
-    db: Connection, account: Account, new: NewTrial, sheets: dict[str, str], today: date | None = None
+    db: Connection, account: Account, new: NewTrial, sheets: Mapping[str, SheetHash], today: date | None = None
 ) -> UUID:
     if new.sheet_id not in sheets:
         raise Refused("model", f"There is no sheet {new.sheet_id}.")

@@ -14,6 +14,7 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.known import REPORTS, Disputed, Drive
 from umbrak.core.platform.machine import Machine, Occupant
+from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import SlotHealth
 from umbrak.core.questions import Question, questions_of
 from umbrak.services.errors import NotFound, Stale
@@ -91,7 +92,7 @@ class MachineState:
     retired_at: datetime | None
     #: What is particular to this unit; what is left out is unknown.
     facts: Machine
-    sheet_hash: str
+    sheet_hash: SheetHash
     #: Modes that its sheet names.
     modes: tuple[str, ...]
     #: Socket -> the processors it may hold, in the sheet's order.

@@ -16,7 +16,7 @@ from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotState, SurveyReading
-from umbrak.formats.documents import CHECKED, MachineDoc, Name, ShortText
+from umbrak.formats.documents import CHECKED, HashOfSheet, MachineDoc, Name, ShortText
 from umbrak.formats.quantities import Day
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import check_facts
@@ -54,7 +54,7 @@ class NewMachine:
     """What a machine is made from: an intake and which slot each report is about, or its slots by hand."""
 
     name: Name
-    sheet_hash: Name
+    sheet_hash: HashOfSheet
     intake_id: UUID | None = None
     #: Slot -> index of its report in the intake's reading.
     reports: dict[str, int] = field(default_factory=dict)

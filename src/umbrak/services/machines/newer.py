@@ -9,6 +9,7 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.machine import Layout
+from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.rules.finding import Verdict
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
@@ -54,7 +55,7 @@ class WouldBe:
 class NewerSheet:
     """A revision of the machine's sheet that came after the one it is under."""
 
-    hash: str
+    hash: SheetHash
     revision: int
     layouts: tuple[WouldBe, ...]
 

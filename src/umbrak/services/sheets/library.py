@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.machine import Machine
-from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import Fault
 from umbrak.formats.sheet.reading import SheetReading, read_sheet, sheet_from_data, shipped_sheets
@@ -24,7 +24,7 @@ from umbrak.store.sheets import SheetRow
 _known: dict[str, Sheet] = {}
 
 
-def load_sheet(db: Connection, hash_: str) -> Sheet:
+def load_sheet(db: Connection, hash_: SheetHash) -> Sheet:
     """The sheet of a hash, ready for use. Raises NotFound."""
     if hash_ not in _known:
         document = store.find_document(db, hash_)
@@ -96,7 +96,7 @@ class SocketChoice:
 
 @dataclass(frozen=True, slots=True)
 class SheetView:
-    hash: str
+    hash: SheetHash
     id: str
     title: str
     notes: str | None
@@ -104,7 +104,7 @@ class SheetView:
     board: Board
 
 
-def see_sheet(engine: Engine, hash_: str) -> SheetView:
+def see_sheet(engine: Engine, hash_: SheetHash) -> SheetView:
     """Raises NotFound."""
     with engine.connect() as db:
         sheet = load_sheet(db, hash_)

@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.known import Claim, Known, Totals
-from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.core.platform.survey import (
     SheetLikeness,
     SlotFacts,
@@ -155,7 +155,7 @@ def load_intake(db: Connection, key: UUID) -> Intake:
     return Intake(row.id, row.source_name, row.reading)
 
 
-def suggest(engine: Engine, key: UUID, sheet_hash: str) -> Match:
+def suggest(engine: Engine, key: UUID, sheet_hash: SheetHash) -> Match:
     """What the names in the reading tell about a sheet's slots and sockets."""
     with engine.connect() as db:
         reading, sheet = load_intake(db, key).reading, load_sheet(db, sheet_hash)
@@ -179,7 +179,7 @@ def match_reports(
 class Suggestion:
     """A sheet that may be the one of the machine, and why."""
 
-    hash: str
+    hash: SheetHash
     title: str
     archetype: bool
     reasons: tuple[str, ...]
