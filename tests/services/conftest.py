@@ -16,3 +16,11 @@ def technician(engine: Engine) -> Account:
         known = find_credentials(db, seed.ACCOUNT)
     assert known
     return known.account
+
+
+@pytest.fixture
+def lead(engine: Engine, technician: Account) -> Account:
+    with engine.connect() as db:
+        known = find_credentials(db, "lead")
+    assert known
+    return known.account

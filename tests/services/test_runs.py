@@ -42,21 +42,13 @@ from umbrak.services.sheets.doubts import settle_doubt
 from umbrak.services.sheets.library import add_sheet
 from umbrak.services.shelf.view import see_shelf
 from umbrak.services.surveys.intake import take_in
-from umbrak.store.accounts import Account, find_credentials
+from umbrak.store.accounts import Account
 
 ROOT = Path(__file__).resolve().parents[2]
 NOW = datetime(2031, 3, 1, 8, 0, tzinfo=UTC)
 OFFICIAL = decode_label("16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16").module
 THIRD = decode_label("16GB 1Rx8 PC5-4800B-RC0 P/N: QD5R-16").module
 ROW = [f"CPU2.{c}2" for c in "ABCDEF"]
-
-
-@pytest.fixture
-def lead(engine: Engine, technician: Account) -> Account:
-    with engine.connect() as db:
-        known = find_credentials(db, "lead")
-    assert known
-    return known.account
 
 
 class Bench:

@@ -6,20 +6,42 @@ import json
 import os
 import signal
 import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
+from uuid import UUID, uuid4
 
+import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
-from sqlalchemy import Engine, inspect, text
+from sqlalchemy import Connection, Engine, event, inspect, text
 
+from umbrak import store
 from umbrak.cli.cluster import Cluster
+from umbrak.core.plan.sizing import Sizing
 from umbrak.core.platform.machine import Layout
 from umbrak.demo import seed
+from umbrak.formats.entries import DoneDoc
+from umbrak.services.bench.making import preview, start_run
+from umbrak.services.bench.view import see_run
+from umbrak.services.errors import Refused
+from umbrak.services.evidence.trials import list_trials
+from umbrak.services.known.summaries import refresh_stale
 from umbrak.services.machines.listing import list_machines
+from umbrak.services.machines.making import MachineChanges, NewMachine, change_machine, make_machine
+from umbrak.services.machines.newer import Rejudged, changed_verdicts
+from umbrak.services.machines.page import see_machine
+from umbrak.services.machines.table import take_fleet
 from umbrak.services.plans.editing import edit_plan
 from umbrak.services.plans.view import see_plan
-from umbrak.store.accounts import find_credentials
+from umbrak.services.proof.entering import enter
+from umbrak.services.routes.sizing import see_sizing, set_sizing
+from umbrak.services.shelf.view import see_shelf
+from umbrak.store.accounts import Account, find_credentials
 from umbrak.store.engine import ensure_database, migrate, open_engine
+from umbrak.store.history import newest_of, record
 from umbrak.store.plans import plans_of
 from umbrak.store.tables import metadata
 
@@ -69,31 +91,150 @@ def test_an_acknowledged_edit_survives_a_killed_database() -> None:
             engine.dispose()
 
 
-def test_a_database_of_the_first_revision_keeps_its_data(engine: Engine, database_url: str) -> None:
+#: In the order in which rows may be put in.
+COPIED = ("account", "site", "sheet", "intake", "machine", "survey", "plan", "plan_command", "statement", "trial", "stock", "offer", "plan_need", "sizing", "setting", "run", "run_entry")  # fmt: skip
+REVISIONS = sorted(p.name[:4] for p in (Path(store.__file__).parent / "migrations" / "versions").glob("0*.py"))
+
+
+def test_a_database_of_every_revision_keeps_its_data(engine: Engine, database_url: str, technician: Account) -> None:
+    """A database as each revision had it, with the demo's rows as far as it has columns for them, comes up to date."""
     seed.seed(engine)
-    # As the first revision had it: without what later ones added. Its own tables, with the demo's rows in them.
-    first = f"{database_url}_first"
-    ensure_database(first)
-    migrate(first, "0001")
-    old = open_engine(first)
-    tables = ["account", "site", "sheet", "machine", "survey", "plan", "plan_command"]
-    with engine.connect() as source, old.begin() as target:
-        for name in tables:
-            kept = [c["name"] for c in inspect(old).get_columns(name)]
-            columns = ", ".join(kept)
-            for row in source.execute(text(f"SELECT {columns} FROM {name}")):
-                values = {c: json.dumps(v) if isinstance(v, dict) else v for c, v in row._mapping.items()}
-                target.execute(
-                    text(f"INSERT INTO {name} ({columns}) VALUES ({', '.join(f':{c}' for c in kept)})"), values
-                )
-        target.execute(
-            text(
-                "INSERT INTO machine_summary (machine_id, key, installed_gib, document) SELECT id, 'old', 1, '{}' FROM machine"
-            )
-        )
-    migrate(first)
+    with engine.connect() as db:
+        key = next(p for p in plans_of(db, machine_of(db, "hall-03")) if p.state == "draft").id
+    run = start_run(engine, technician, key)
+    now = datetime.now(UTC)
+    enter(engine, technician, run.id, uuid4(), DoneDoc(kind="done", step=run.steps[0].key), now, now)
+    before, runs = list_machines(engine).machines, see_run(engine, run.id)
+    for revision in REVISIONS[:-1]:
+        url = f"{database_url}_{revision}"
+        ensure_database(url)
+        migrate(url, revision)
+        old = open_engine(url)
+        try:
+            with engine.connect() as source, old.begin() as target:
+                tables = set(inspect(old).get_table_names())
+                for name in [t for t in COPIED if t in tables]:
+                    copy(source, target, name, [c["name"] for c in inspect(target).get_columns(name)])
+                # Two names of one machine were possible.
+                target.execute(text("UPDATE machine SET name = 'GAUGE-01' WHERE name = 'desk-05'"))
+            migrate(url)
+            refresh_stale(old)
+            after = {m.name: m for m in list_machines(old).machines}
+            twin = after.pop("GAUGE-01 (2)")
+            was = {m.name: m for m in before}
+            assert twin.summary == was.pop("desk-05").summary
+            assert {n: (m.plan, m.summary) for n, m in after.items()} == {
+                n: (m.plan, m.summary) for n, m in was.items()
+            }
+            if "run" in tables:
+                assert see_run(old, run.id) == runs
+        finally:
+            old.dispose()
+
+
+def machine_of(db: Connection, name: str) -> UUID:
+    return UUID(str(db.execute(text("SELECT id FROM machine WHERE name = :n"), {"n": name}).scalar_one()))
+
+
+def copy(source: Connection, target: Connection, table: str, columns: list[str]) -> None:
+    """Rows of a table, as far as the target has columns for them."""
+    there = set(source.execute(text(f"SELECT * FROM {table} LIMIT 0")).keys())
+    kept = [c for c in columns if c in there]
+    names = ", ".join(kept)
+    for row in source.execute(text(f"SELECT {names} FROM {table}")):
+        values = {c: json.dumps(v) if isinstance(v, dict | list) else v for c, v in row._mapping.items()}
+        over = " OVERRIDING SYSTEM VALUE" if table == "run_entry" else ""
+        target.execute(text(f"INSERT INTO {table} ({names}){over} VALUES ({', '.join(f':{c}' for c in kept)})"), values)
+
+
+@contextmanager
+def counted(engine: Engine) -> Iterator[list[str]]:
+    """Statements that are put to the database meanwhile."""
+    asked: list[str] = []
+
+    def note(_: Any, __: Any, statement: str, *___: Any) -> None:
+        asked.append(statement)
+
+    event.listen(engine, "before_cursor_execute", note)
     try:
-        before, after = list_machines(engine).machines, list_machines(old).machines
-        assert [(m.name, m.plan, m.summary) for m in after] == [(m.name, m.plan, m.summary) for m in before]
+        yield asked
     finally:
-        old.dispose()
+        event.remove(engine, "before_cursor_execute", note)
+
+
+def test_no_view_asks_more_of_the_database_where_there_is_more(engine: Engine, technician: Account) -> None:
+    """Sizing with its group, a run sheet, the table of machines, the list, changed verdicts: as many queries for many rows as
+    for few."""
+    seed.seed(engine)
+    with engine.connect() as db:
+        one = machine_of(db, "hall-03")
+        plan = plans_of(db, one)[0].id
+        sheet = see_machine(engine, one).sheet_hash
+
+    def asked() -> dict[str, int]:
+        table = b"name;model\n" + b"".join(b"row-%d;nothing like it\n" % i for i in range(rows))
+        looks: dict[str, Callable[[], object]] = {
+            "sizing": lambda: see_sizing(engine, one),
+            "run sheet": lambda: preview(engine, plan),
+            "list": lambda: list_machines(engine),
+            "changed verdicts": lambda: changed_verdicts(engine, 30),
+            "shelf": lambda: see_shelf(engine),
+            "trials": lambda: list_trials(engine),
+        }
+        counts = {}
+        for name, look in looks.items():
+            with counted(engine) as statements:
+                look()
+            counts[name] = len(statements)
+        with counted(engine) as statements:
+            take_fleet(engine, technician, table, keep=False)
+        counts["table"] = sum(1 for s in statements if "SAVEPOINT" not in s)
+        return counts
+
+    rows = 2
+    group = see_machine(engine, one).duty_group
+    few = asked()
+    for i in range(6):
+        made = make_machine(engine, technician, NewMachine(name=f"more-{i}", sheet_hash=sheet, duty_group=group))
+        set_sizing(engine, technician, made, 0, Sizing(base_gib=1.0))
+        with engine.begin() as db:
+            for _ in range(20):
+                told = {"was": "go", "verdict": "at-risk", "because": "because", "name": "what is fitted"}
+                record(db, "verdict changed", None, made, None, **told)
+    rows = 30
+    assert asked() == few
+
+
+def test_changed_verdicts_come_a_page_at_a_time(engine: Engine) -> None:
+    seed.seed(engine)
+    with engine.begin() as db:
+        one, gone = machine_of(db, "hall-03"), machine_of(db, "desk-04")
+        already = newest_of(db, "verdict changed", datetime(2020, 1, 1, tzinfo=UTC))[1]
+        for i in range(200):
+            told = {"was": "go", "verdict": "at-risk", "because": str(i), "name": "what is fitted"}
+            record(db, "verdict changed", None, gone if i % 10 == 0 else one, None, **told)
+        db.execute(text("UPDATE machine SET retired_at = now() WHERE id = :i"), {"i": gone})
+    seen: list[Rejudged] = []
+    while True:
+        page = changed_verdicts(engine, 30, seen[-1].id if seen else None)
+        assert page.total >= 180 and page.total <= 180 + already
+        seen += page.changes
+        if not page.changes:
+            break
+    assert len(seen) == page.total and [c.because for c in seen[:3]] == ["199", "198", "197"]
+    assert {c.machine for c in seen if c.because.isdigit()} == {"hall-03"}
+
+
+def test_a_name_is_one_however_it_is_written(engine: Engine, technician: Account) -> None:
+    seed.seed(engine)
+    with engine.connect() as db:
+        sheet = see_machine(engine, machine_of(db, "hall-03")).sheet_hash
+    for name in ("HALL-03", "Hall-03", "hall-03"):
+        with pytest.raises(Refused, match="already"):
+            make_machine(engine, technician, NewMachine(name=name, sheet_hash=sheet))
+    key = make_machine(engine, technician, NewMachine(name="ÅRE-1", sheet_hash=sheet))
+    with pytest.raises(Refused, match="already"):
+        make_machine(engine, technician, NewMachine(name="åre-1", sheet_hash=sheet))
+    with pytest.raises(Refused, match="already"):
+        change_machine(engine, technician, key, 1, MachineChanges(name="Hall-03"))
+    change_machine(engine, technician, key, 1, MachineChanges(name="åre-1"))

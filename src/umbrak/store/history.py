@@ -11,7 +11,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, select, text
 
-from umbrak.store.tables import account, history, plan
+from umbrak.store.tables import account, history, machine, plan
 
 CHANNEL = "umbrak_history"
 PAGE_SIZE = 50
@@ -80,10 +80,32 @@ def history_of(db: Connection, machine_id: UUID, before: int | None = None) -> l
     return [_line(r) for r in db.execute(query.order_by(history.c.id.desc()).limit(PAGE_SIZE))]
 
 
-def newest_of(db: Connection, action: str, limit: int = PAGE_SIZE) -> list[HistoryLine]:
-    """The newest lines of one kind, over all machines."""
-    query = _LINES.where(history.c.action == action).order_by(history.c.id.desc()).limit(limit)
-    return [_line(r) for r in db.execute(query)]
+@dataclass(frozen=True, slots=True)
+class MachineLine:
+    """A line about a machine that is looked after, with the machine's name."""
+
+    line: HistoryLine
+    machine_id: UUID
+    machine: str
+
+
+def newest_of(db: Connection, action: str, since: datetime, before: int | None = None) -> tuple[list[MachineLine], int]:
+    """A page of the lines of one kind over all machines that are looked after, newest first; and how many there are in all.
+
+    Parameters
+        before   id of the last line seen
+    """
+    chosen = (history.c.action == action, history.c.at >= since, machine.c.retired_at.is_(None))
+    query = _LINES.add_columns(machine.c.name.label("machine"))
+    query = query.join(machine, machine.c.id == history.c.machine_id).where(*chosen)
+    counted = (
+        select(func.count()).select_from(history.join(machine, machine.c.id == history.c.machine_id)).where(*chosen)
+    )
+    total = db.execute(counted).scalar_one()
+    if before is not None:
+        query = query.where(history.c.id < before)
+    rows = db.execute(query.order_by(history.c.id.desc()).limit(PAGE_SIZE))
+    return [MachineLine(_line(r), r.machine_id, r.machine) for r in rows], total
 
 
 def find_line(db: Connection, key: int) -> HistoryLine | None:

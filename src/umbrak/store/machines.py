@@ -114,9 +114,14 @@ def find_machine(db: Connection, key: UUID, lock: bool = False) -> MachineRow | 
     return _machine(row) if row else None
 
 
+def find_machines(db: Connection, keys: Sequence[UUID]) -> list[MachineRow]:
+    """Those of some machines that there are, by name."""
+    return [_machine(r) for r in db.execute(_MACHINE.where(machine.c.id.in_(keys)).order_by(machine.c.name))]
+
+
 def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> MachineRow | None:
     """The machine with this serial number, else the one of this name; None where none, or several have the serial."""
-    known = func.lower(machine.c.name) == name.lower()
+    known = func.lower(machine.c.name) == func.lower(name)
     query = _MACHINE.where(or_(known, machine.c.serial == serial) if serial else known).limit(3)
     rows = [_machine(r) for r in db.execute(query)]
     of_serial = [r for r in rows if serial and r.serial == serial]
@@ -126,12 +131,16 @@ def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> Machine
 
 def names_taken(db: Connection, names: Sequence[str]) -> set[str]:
     """Those of some names that machines have, without regard to case; case folded."""
-    wanted = [n.casefold() for n in names]
-    return set(db.execute(select(func.lower(machine.c.name)).where(func.lower(machine.c.name).in_(wanted))).scalars())
+    wanted = [func.lower(n) for n in dict.fromkeys(names)]
+    return {
+        n.casefold() for n in db.execute(select(machine.c.name).where(func.lower(machine.c.name).in_(wanted))).scalars()
+    }
 
 
 def name_taken(db: Connection, name: str, but: UUID) -> bool:
-    return bool(db.execute(select(machine.c.id).where(machine.c.name == name, machine.c.id != but)).scalar())
+    """Without regard to case."""
+    same = func.lower(machine.c.name) == func.lower(name)
+    return bool(db.execute(select(machine.c.id).where(same, machine.c.id != but)).scalar())
 
 
 def change_machine(db: Connection, key: UUID, version: int, values: dict[str, Any]) -> None:

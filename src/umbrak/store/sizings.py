@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, select, update
@@ -15,6 +16,12 @@ def find_sizing(db: Connection, machine_id: UUID) -> tuple[int, Sizing] | None:
     """(version, what it is to carry). Raises Unreadable."""
     row = db.execute(select(sizing.c.version, sizing.c.document).where(sizing.c.machine_id == machine_id)).first()
     return (row.version, SIZING.read(row.document)) if row else None
+
+
+def find_sizings(db: Connection, machines: Sequence[UUID]) -> dict[UUID, Sizing]:
+    """Machine -> what it is to carry, of those of which somebody said so. Raises Unreadable."""
+    query = select(sizing.c.machine_id, sizing.c.document).where(sizing.c.machine_id.in_(machines))
+    return {r.machine_id: SIZING.read(r.document) for r in db.execute(query)}
 
 
 def keep_sizing(db: Connection, machine_id: UUID, version: int, new: Sizing) -> bool:

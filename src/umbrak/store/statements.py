@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, or_, select, update
@@ -38,20 +40,25 @@ def add_statement(
 def statements_of(db: Connection, machine_id: UUID, sheet_id: str) -> list[StatementRow]:
     """What is stated of a machine or of its model and not withdrawn, oldest first. Raises Unreadable: a limit that cannot be read
     is no reason to judge as if it were not there."""
-    subject = or_(statement.c.machine_id == machine_id, statement.c.sheet_id == sheet_id)
+    return statements_about(db, [machine_id], [sheet_id])
+
+
+def _row(r: Any) -> StatementRow:
+    return StatementRow(
+        id=r.id,
+        machine_id=r.machine_id,
+        sheet_id=r.sheet_id,
+        stated=STATEMENT.read(r.document),
+        by=r.shown_as,
+        at=r.created_at,
+    )
+
+
+def statements_about(db: Connection, machines: Sequence[UUID], sheets: Sequence[str]) -> list[StatementRow]:
+    """What is stated of some machines or their models and not withdrawn, oldest first, in one query. Raises Unreadable."""
+    subject = or_(statement.c.machine_id.in_(machines), statement.c.sheet_id.in_(sheets))
     query = select(statement, account.c.shown_as).join(account).where(subject, statement.c.withdrawn_at.is_(None))
-    rows = db.execute(query.order_by(statement.c.created_at, statement.c.id))
-    return [
-        StatementRow(
-            id=r.id,
-            machine_id=r.machine_id,
-            sheet_id=r.sheet_id,
-            stated=STATEMENT.read(r.document),
-            by=r.shown_as,
-            at=r.created_at,
-        )
-        for r in rows
-    ]
+    return [_row(r) for r in db.execute(query.order_by(statement.c.created_at, statement.c.id))]
 
 
 def withdraw_statement(db: Connection, key: UUID) -> None:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, select
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.core.platform.known import Known
@@ -79,17 +80,25 @@ def add_survey(
 
 
 def newest_survey(db: Connection, machine_id: UUID) -> SurveyRow:
-    return _survey(db, survey.c.machine_id == machine_id)
+    """Raises Unreadable."""
+    return newest_surveys(db, [machine_id])[machine_id]
+
+
+def newest_surveys(db: Connection, machines: Sequence[UUID]) -> dict[UUID, SurveyRow]:
+    """Machine -> its newest survey, in one query. Raises Unreadable."""
+    query = _SURVEYS.where(survey.c.machine_id.in_(machines)).ext(distinct_on(survey.c.machine_id))
+    return {r.machine_id: _survey(r) for r in db.execute(query.order_by(survey.c.machine_id, survey.c.revision.desc()))}
 
 
 def find_survey(db: Connection, key: UUID) -> SurveyRow:
-    return _survey(db, survey.c.id == key)
-
-
-def _survey(db: Connection, condition: Any) -> SurveyRow:
     """Raises Unreadable."""
-    query = select(survey, account.c.shown_as).select_from(survey.outerjoin(account)).where(condition)
-    row = db.execute(query.order_by(survey.c.revision.desc()).limit(1)).one()
+    return _survey(db.execute(_SURVEYS.where(survey.c.id == key)).one())
+
+
+_SURVEYS = select(survey, account.c.shown_as).select_from(survey.outerjoin(account))
+
+
+def _survey(row: Any) -> SurveyRow:
     return SurveyRow(
         id=row.id,
         revision=row.revision,

@@ -138,7 +138,7 @@ machine = Table(
     "machine",
     metadata,
     _id(),
-    Column("name", Text, nullable=False, unique=True),
+    Column("name", Text, nullable=False),
     Column("site_id", ForeignKey("site.id"), nullable=True),
     Column("place", Text, nullable=False, server_default=""),
     Column("sheet_hash", ForeignKey("sheet.hash"), nullable=False),
@@ -157,6 +157,8 @@ machine = Table(
     Column("serial", Text, nullable=False, server_default=""),
 )
 Index("ix_machine_serial", machine.c.serial)
+#: People write one name in several ways.
+Index("uq_machine_lower_name", func.lower(machine.c.name), unique=True)
 
 #: How a machine can be asked over the network.
 machine_service = Table(
@@ -344,7 +346,7 @@ job_step = Table(
     ),
     #: What a step works on: a file's bytes until it is read, or a machine.
     Column("raw", LargeBinary, nullable=True),
-    Column("machine_id", ForeignKey("machine.id", ondelete="SET NULL"), nullable=True),
+    Column("machine_id", ForeignKey("machine.id", ondelete="SET NULL"), nullable=True, index=True),
     Column("intake_id", ForeignKey("intake.id"), nullable=True),
     #: What came of it, in words.
     Column("outcome", Text, nullable=False, server_default=""),
@@ -358,7 +360,7 @@ survey = Table(
     Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
     Column("revision", Integer, nullable=False),
     Column("kind", Text, nullable=False),
-    Column("intake_id", ForeignKey("intake.id"), nullable=True),
+    Column("intake_id", ForeignKey("intake.id"), nullable=True, index=True),
     Column("account_id", ForeignKey("account.id"), nullable=True),
     Column("taken_at", TIMESTAMP(timezone=True), nullable=False),
     #: {"schema": 1, and the members of store.surveys.SurveyContent}
@@ -511,4 +513,5 @@ history = Table(
     Column("detail", JSONB, nullable=False, server_default=text("'{}'")),
 )
 Index("ix_history_machine", history.c.machine_id, history.c.id)
+Index("ix_history_action", history.c.action, history.c.id)
 Index("ix_plan_machine", plan.c.machine_id)

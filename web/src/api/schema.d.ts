@@ -338,7 +338,7 @@ export interface paths {
         };
         /**
          * Rejudged
-         * @description Layouts that are judged otherwise than before although nobody changed them, the newest first.
+         * @description Layouts that are judged otherwise than before although nobody changed them, the newest first, a page at a time.
          */
         get: operations["rejudged_api_machines_verdicts_changed_get"];
         put?: never;
@@ -2325,6 +2325,16 @@ export interface components {
          */
         Change: "same" | "fills-in" | "differs" | "comes" | "goes" | "untold";
         /**
+         * ChangedVerdicts
+         * @description A page of them, and how many there are in all.
+         */
+        ChangedVerdicts: {
+            /** Changes */
+            changes: components["schemas"]["Rejudged"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * ClaimKind
          * @enum {string}
          */
@@ -4286,6 +4296,8 @@ export interface components {
             at: string;
             /** Because */
             because: string;
+            /** Id */
+            id: number;
             /** Machine */
             machine: string;
             /**
@@ -6975,7 +6987,12 @@ export interface operations {
     };
     rejudged_api_machines_verdicts_changed_get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description of how many days */
+                days?: number;
+                /** @description id of the last change seen */
+                before?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6988,7 +7005,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Rejudged"][];
+                    "application/json": components["schemas"]["ChangedVerdicts"];
                 };
             };
             /** @description Not signed in */
@@ -7001,13 +7018,14 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description Validation Error */
+            /** @description Refused */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];

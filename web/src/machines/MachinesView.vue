@@ -39,21 +39,19 @@ async function load(): Promise<void> {
 watch([text, want, retired, worstFirst], () => (number.value = 0))
 watch([text, number, want, retired, worstFirst, () => health.recoveries], load, { immediate: true })
 
-/** Verdicts that changed by themselves, of the last weeks. */
+/** Verdicts that changed by themselves, of the last weeks; more come a page at a time. */
 const changed = shallowRef<Rejudged[]>([])
-const TOLD_DAYS = 30
-watch(
-  () => health.recoveries,
-  async () => {
-    try {
-      const since = Date.now() - TOLD_DAYS * 86_400_000
-      changed.value = (await ask(api.GET('/api/machines/verdicts/changed'))).filter((c) => Date.parse(c.at) > since)
-    } catch {
-      changed.value = [] // the banner tells
-    }
-  },
-  { immediate: true },
-)
+const changedInAll = ref(0)
+async function tellChanged(before?: number): Promise<void> {
+  try {
+    const found = await ask(api.GET('/api/machines/verdicts/changed', { params: { query: { before } } }))
+    changed.value = before ? [...changed.value, ...found.changes] : found.changes
+    changedInAll.value = found.total
+  } catch {
+    // the banner tells
+  }
+}
+watch(() => health.recoveries, () => tellChanged(), { immediate: true })
 const lines = computed(() => page.value?.machines ?? [])
 const wanting = computed(() => lines.value.filter((l) => l.summary.worst_severity === 'stop' || l.summary.worst_severity === 'ask' || l.summary.failed).length)
 const lastPage = computed(() => (page.value ? Math.max(0, Math.ceil(page.value.total / page.value.page_size) - 1) : 0))
@@ -91,8 +89,9 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
       <button type="button" class="chip last" :aria-pressed="worstFirst" @click="worstFirst = !worstFirst">worst first</button>
     </div>
     <details v-if="changed.length" class="panel changed small">
-      <summary><b>{{ plural(changed.length, 'verdict') }} changed</b> since, though nobody changed the layout: firmware, a statement or a corrected sheet did</summary>
-      <ul><li v-for="c in changed" :key="`${c.machine_id}${c.plan_id}${c.at}`"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ c.was }} → <b>{{ c.verdict }}</b> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
+      <summary><b>{{ plural(changedInAll, 'verdict') }} changed</b> since, though nobody changed the layout: firmware, a statement or a corrected sheet did</summary>
+      <ul><li v-for="c in changed" :key="c.id"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ c.was }} → <b>{{ c.verdict }}</b> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
+      <button v-if="changed.length < changedInAll" type="button" class="quiet-link" @click="tellChanged(changed.at(-1)!.id)">Show {{ Math.min(50, changedInAll - changed.length) }} more of {{ changedInAll }}</button>
     </details>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="page" class="panel list">

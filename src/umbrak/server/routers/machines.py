@@ -31,7 +31,7 @@ from umbrak.services.known.loading import load_machine
 from umbrak.services.machines import making as service
 from umbrak.services.machines.listing import MachinePage, list_machines
 from umbrak.services.machines.making import make_machine
-from umbrak.services.machines.newer import NewerSheet, Rejudged, changed_verdicts, newer_sheet, take_newer_sheet
+from umbrak.services.machines.newer import ChangedVerdicts, NewerSheet, changed_verdicts, newer_sheet, take_newer_sheet
 from umbrak.services.machines.page import MachineView, machine_history, machine_targets, see_machine
 from umbrak.services.plans.editing import start_plan
 from umbrak.services.plans.proposals import PlanBrief, compare_plans
@@ -69,10 +69,15 @@ def make(body: NewMachine, engine: Db, account: Person) -> MachineView:
     return see_machine(engine, make_machine(engine, account, new))
 
 
-@router.get("/verdicts/changed", responses=describe(401))
-def rejudged(engine: Db, _: Person) -> list[Rejudged]:
-    """Layouts that are judged otherwise than before although nobody changed them, the newest first."""
-    return changed_verdicts(engine)
+@router.get("/verdicts/changed", responses=describe(401, 422))
+def rejudged(
+    engine: Db,
+    _: Person,
+    days: Annotated[int, Query(ge=1, le=3650, description="of how many days")] = 30,
+    before: Annotated[int | None, Query(ge=1, le=1 << 62, description="id of the last change seen")] = None,
+) -> ChangedVerdicts:
+    """Layouts that are judged otherwise than before although nobody changed them, the newest first, a page at a time."""
+    return changed_verdicts(engine, days, before)
 
 
 @router.get("/{machine_id}", responses=describe(401, 404, 422))

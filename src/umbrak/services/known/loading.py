@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from uuid import UUID
 
@@ -18,8 +18,8 @@ from umbrak.services.errors import NotFound, Refused
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import machines as store
 from umbrak.store.machines import MachineRow
-from umbrak.store.statements import StatementRow, statements_of
-from umbrak.store.surveys import SurveyRow, newest_survey
+from umbrak.store.statements import StatementRow, statements_about
+from umbrak.store.surveys import SurveyRow, newest_surveys
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,11 +42,26 @@ def load_machine(db: Connection, key: UUID) -> Loaded:
 
 
 def loaded(db: Connection, row: MachineRow) -> Loaded:
-    survey = newest_survey(db, row.id)
+    """A machine whose row is known. Raises Unreadable."""
+    return _loaded(db, [row])[0]
+
+
+def load_machines(db: Connection, keys: Sequence[UUID]) -> list[Loaded]:
+    """Those of some machines that there are, by name, in as many queries as one takes."""
+    return _loaded(db, store.find_machines(db, keys))
+
+
+def _loaded(db: Connection, rows: Sequence[MachineRow]) -> list[Loaded]:
+    sheets = {r.sheet_hash: load_sheet(db, r.sheet_hash) for r in rows}
+    surveys = newest_surveys(db, [r.id for r in rows])
+    stated = statements_about(db, [r.id for r in rows], [s.id for s in sheets.values()])
+    return [_put_together(r, sheets[r.sheet_hash], surveys[r.id], stated) for r in rows]
+
+
+def _put_together(row: MachineRow, sheet: Sheet, survey: SurveyRow, about: Sequence[StatementRow]) -> Loaded:
     machine = row.facts.value()
-    sheet = load_sheet(db, row.sheet_hash)
     claimed = _claimed(survey.content.claim)
-    stated = [stated_value(r) for r in statements_of(db, row.id, sheet.id)]
+    stated = [stated_value(r) for r in about if r.machine_id == row.id or r.sheet_id == sheet.id]
     return Loaded(
         row=row,
         sheet=sheet,

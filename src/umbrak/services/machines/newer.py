@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
@@ -22,7 +22,7 @@ from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
 from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
-from umbrak.store.history import newest_of, record
+from umbrak.store.history import MachineLine, newest_of, record
 from umbrak.store.plans import plans_of
 
 
@@ -30,6 +30,7 @@ from umbrak.store.plans import plans_of
 class Rejudged:
     """A layout that is judged otherwise than before."""
 
+    id: int
     machine_id: UUID
     machine: str
     #: None = what is fitted.
@@ -39,6 +40,14 @@ class Rejudged:
     verdict: str
     because: str
     at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class ChangedVerdicts:
+    """A page of them, and how many there are in all."""
+
+    total: int
+    changes: tuple[Rejudged, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,27 +69,30 @@ class NewerSheet:
     layouts: tuple[WouldBe, ...]
 
 
-def changed_verdicts(engine: Engine) -> list[Rejudged]:
-    """The newest first, of machines that are still looked after."""
-    found = []
+def changed_verdicts(engine: Engine, days: int, before: int | None = None) -> ChangedVerdicts:
+    """A page of the changes of the last days, the newest first, of machines that are still looked after.
+
+    Parameters
+        before   id of the last change seen
+    """
     with engine.connect() as db:
-        for line in newest_of(db, "verdict changed"):
-            row = store.find_machine(db, line.machine_id) if line.machine_id else None
-            if row is not None and row.retired_at is None:
-                d = line.detail
-                found.append(
-                    Rejudged(
-                        machine_id=row.id,
-                        machine=row.name,
-                        plan_id=line.plan_id,
-                        name=line.plan or d["name"],
-                        was=d["was"],
-                        verdict=d["verdict"],
-                        because=d["because"],
-                        at=line.at,
-                    )
-                )
-    return found
+        found, total = newest_of(db, "verdict changed", datetime.now(UTC) - timedelta(days=days), before)
+    return ChangedVerdicts(total, tuple(_rejudged(f) for f in found))
+
+
+def _rejudged(found: MachineLine) -> Rejudged:
+    line, told = found.line, found.line.detail
+    return Rejudged(
+        id=line.id,
+        machine_id=found.machine_id,
+        machine=found.machine,
+        plan_id=line.plan_id,
+        name=line.plan or told["name"],
+        was=told["was"],
+        verdict=told["verdict"],
+        because=told["because"],
+        at=line.at,
+    )
 
 
 def newer_sheet(db: Connection, m: Loaded) -> NewerSheet | None:

@@ -14,7 +14,7 @@ from umbrak.core.plan.sizing import Duty, Member, Need, Sizing, Use, duty_while_
 from umbrak.core.routes.problem import Wishes
 from umbrak.services.errors import Stale
 from umbrak.services.known.judging import judge
-from umbrak.services.known.loading import load_machine
+from umbrak.services.known.loading import load_machine, load_machines
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.routes.finding import RouteView, find_routes
 from umbrak.store import sizings as store
@@ -140,13 +140,19 @@ def _view(db: Connection, machine_id: UUID) -> SizingView:
 def duty_of(db: Connection, machine_id: UUID, group: str) -> DutyView | None:
     if not group:
         return None
-    members = []
-    for key in store.machines_of_group(db, group):
-        m = load_machine(db, key)
-        found = store.find_sizing(db, key)
-        load = need_of(found[1]).load_today if found else None
-        members.append(MemberView(key, m.row.name, judge(m, m.layout).usable_gib, load))
-    duty: Duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in members], next((v.name for v in members if v.id == machine_id), ""))  # fmt: skip
+    keys = store.machines_of_group(db, group)
+    said = store.find_sizings(db, keys)
+    members = [
+        MemberView(
+            id=m.row.id,
+            name=m.row.name,
+            usable_gib=judge(m, m.layout).usable_gib,
+            load_gib=need_of(said[m.row.id]).load_today if m.row.id in said else None,
+        )
+        for m in load_machines(db, keys)
+    ]
+    opened = next((v.name for v in members if v.id == machine_id), "")
+    duty: Duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in members], opened)
     return DutyView(
         group=group, members=tuple(members), load_gib=duty.load_gib, room_gib=duty.room_gib, room_with_one_lost_gib=duty.room_with_one_lost_gib, fits=duty.fits, fits_with_one_lost=duty.fits_with_one_lost, unknown=duty.unknown
     )  # fmt: skip
