@@ -1,28 +1,20 @@
 <script setup lang="ts">
 import { onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { wordsOf } from '@/api/client'
+import { useForm } from '@/ui/form'
 import { session } from './session'
 
 const route = useRoute()
 const router = useRouter()
-const name = ref('')
-const password = ref('')
-const wrong = ref('')
 const first = ref<{ focus: () => void }>()
 
 // Not by `autofocus`: that comes late, and would take the focus from somebody who types already.
 onMounted(() => first.value?.focus())
 
-async function enter(): Promise<void> {
-  wrong.value = ''
-  try {
-    await session.signIn(name.value, password.value)
-    await router.push(typeof route.query.to === 'string' ? route.query.to : '/machines')
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  }
-}
+const { values: form, wrong, sending, submit: enter } = useForm({ name: '', password: '' }, async (f) => {
+  await session.signIn(f.name, f.password)
+  await router.push(typeof route.query.to === 'string' ? route.query.to : '/machines')
+})
 </script>
 
 <template>
@@ -34,10 +26,10 @@ async function enter(): Promise<void> {
       </svg>
       <h1>Umbrak</h1>
       <p class="faded">Memory upgrades, planned and proved.</p>
-      <v-text-field ref="first" v-model="name" label="Name" autocomplete="username" />
-      <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" />
+      <v-text-field ref="first" v-model="form.name" label="Name" autocomplete="username" />
+      <v-text-field v-model="form.password" label="Password" type="password" autocomplete="current-password" />
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-      <v-btn type="submit" color="primary" block :disabled="!name || !password">Sign in</v-btn>
+      <v-btn type="submit" color="primary" block :disabled="sending || !form.name || !form.password">Sign in</v-btn>
     </form>
   </div>
 </template>

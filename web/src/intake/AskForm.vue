@@ -1,7 +1,9 @@
 <script setup lang="ts">
 /** How a machine is asked over the network. A certificate that nobody has trusted is shown before any password goes. */
-import { reactive, ref } from 'vue'
-import { Refusal, wordsOf, type Access, type ServiceKind, type ServiceView } from '@/api/client'
+import { ref } from 'vue'
+import { Refusal, type Access, type ServiceKind, type ServiceView } from '@/api/client'
+import FieldFault from '@/ui/FieldFault.vue'
+import { useForm } from '@/ui/form'
 
 const props = defineProps<{
   /** Asks with what was entered; what it throws is shown. */
@@ -13,7 +15,8 @@ defineEmits<{ leave: [] }>()
 
 const kind = ref<ServiceKind>((props.kept?.kind as ServiceKind) ?? 'redfish')
 const version = ref<'2c' | '3'>(props.kept?.user ? '3' : '2c')
-const access = reactive<Access>({
+const offered = ref('')
+const blank: Access = {
   address: props.kept?.address ?? '',
   user: props.kept?.user ?? '',
   authority: '',
@@ -21,25 +24,17 @@ const access = reactive<Access>({
   password: '',
   community: '',
   privacy_password: '',
-})
-const wrong = ref('')
-const busy = ref(false)
-const offered = ref('')
-
-async function go(): Promise<void> {
-  busy.value = true
-  wrong.value = ''
+}
+const { values: access, faults, wrong, sending: busy, submit: go } = useForm(blank, async (f) => {
   offered.value = ''
+  const given = kind.value === 'snmp' && version.value === '2c' ? { ...f, user: '', password: '', privacy_password: '' } : { ...f }
   try {
-    const given = kind.value === 'snmp' && version.value === '2c' ? { ...access, user: '', password: '', privacy_password: '' } : { ...access }
     await props.send(kind.value, given)
   } catch (error) {
-    if (error instanceof Refusal && error.problem.type.endsWith('device-certificate-unknown')) offered.value = error.problem.fingerprint ?? ''
-    else wrong.value = wordsOf(error)
-  } finally {
-    busy.value = false
+    if (!(error instanceof Refusal) || !error.problem.type.endsWith('device-certificate-unknown')) throw error
+    offered.value = error.problem.fingerprint ?? ''
   }
-}
+})
 function trust(): void {
   access.fingerprint = offered.value
   void go()
@@ -60,10 +55,10 @@ const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
           <option value="snmp">SNMP</option>
         </select>
       </label>
-      <label>Address <input v-model="access.address" required maxlength="120" class="mono" :placeholder="kind === 'redfish' ? '10.4.0.7' : '10.4.0.31'" /></label>
+      <label>Address <input v-model="access.address" required maxlength="120" class="mono" :placeholder="kind === 'redfish' ? '10.4.0.7' : '10.4.0.31'" /><FieldFault :of="faults" name="address" /></label>
       <template v-if="kind === 'redfish'">
         <label>User <input v-model="access.user" autocomplete="off" maxlength="200" /></label>
-        <label>Password <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /></label>
+        <label>Password <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="password" /></label>
       </template>
       <template v-else>
         <label>
@@ -73,11 +68,11 @@ const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
             <option value="3">3, by user</option>
           </select>
         </label>
-        <label v-if="version === '2c'">Community <input v-model="access.community" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /></label>
+        <label v-if="version === '2c'">Community <input v-model="access.community" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="community" /></label>
         <template v-else>
           <label>User <input v-model="access.user" autocomplete="off" maxlength="200" /></label>
-          <label>Passphrase (SHA) <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /></label>
-          <label>Privacy passphrase (AES) <input v-model="access.privacy_password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /></label>
+          <label>Passphrase (SHA) <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="password" /></label>
+          <label>Privacy passphrase (AES) <input v-model="access.privacy_password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="privacy_password" /></label>
         </template>
       </template>
     </div>

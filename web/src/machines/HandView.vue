@@ -7,12 +7,13 @@ import BoardView from '@/board/BoardView.vue'
 import { moduleWords } from '@/board/state'
 import { useHand } from '@/stations/fit/hand'
 import LabelEntry from '@/stations/fit/LabelEntry.vue'
+import FieldFault from '@/ui/FieldFault.vue'
+import { useForm } from '@/ui/form'
 
 const router = useRouter()
 const sheets = shallowRef<SheetRow[]>([])
 const chosen = ref('')
 const sheet = shallowRef<SheetView>()
-const about = reactive({ name: '', site: '', place: '', duty_group: '' })
 const processors = reactive<Record<string, string>>({})
 const slots = shallowRef<Layout>({})
 const restEmpty = ref(true)
@@ -63,19 +64,14 @@ function enter(slot: string): void {
   else if (here && here !== 'unknown') hand.take(here, slot)
 }
 
-async function make(): Promise<void> {
-  wrong.value = ''
-  try {
-    const emptied = restEmpty.value ? Object.fromEntries((sheet.value?.board.slots ?? []).filter((s) => !slots.value[s.id]).map((s) => [s.id, null])) : {}
-    const fitted = { ...emptied, ...slots.value } as never
-    const said = Object.fromEntries(Object.entries(processors).filter(([, p]) => p).map(([s, p]) => [s, p === '-' ? null : p]))
-    const body = { ...about, sheet_hash: chosen.value, fitted, processors: said, slots: {}, zone: Intl.DateTimeFormat().resolvedOptions().timeZone }
-    const made = await ask(api.POST('/api/machines', { body }))
-    await router.push(`/machines/${made.id}/fit`)
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  }
-}
+const { values: about, faults, wrong: notMade, sending, submit: make } = useForm({ name: '', site: '', place: '', duty_group: '' }, async (f) => {
+  const emptied = restEmpty.value ? Object.fromEntries((sheet.value?.board.slots ?? []).filter((s) => !slots.value[s.id]).map((s) => [s.id, null])) : {}
+  const fitted = { ...emptied, ...slots.value } as never
+  const said = Object.fromEntries(Object.entries(processors).filter(([, p]) => p).map(([s, p]) => [s, p === '-' ? null : p]))
+  const body = { ...f, sheet_hash: chosen.value, fitted, processors: said, slots: {}, zone: Intl.DateTimeFormat().resolvedOptions().timeZone }
+  const made = await ask(api.POST('/api/machines', { body }))
+  await router.push(`/machines/${made.id}/fit`)
+})
 </script>
 
 <template>
@@ -85,7 +81,7 @@ async function make(): Promise<void> {
       <router-link class="quiet-link" to="/machines/new">or from what it reports</router-link>
     </header>
     <form class="panel about" @submit.prevent="make">
-      <label>Name <input v-model="about.name" required maxlength="120" /></label>
+      <label>Name <input v-model="about.name" required maxlength="120" /><FieldFault :of="faults" name="name" /></label>
       <label>
         Model
         <select v-model="chosen" required>
@@ -110,8 +106,8 @@ async function make(): Promise<void> {
       <label>Place <input v-model="about.place" maxlength="200" /></label>
       <label>Duty group <input v-model="about.duty_group" maxlength="200" placeholder="none" /></label>
       <label class="check"><input v-model="restEmpty" type="checkbox" /> the other slots are empty</label>
-      <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-      <v-btn type="submit" color="primary" :disabled="!about.name.trim() || !chosen">Make it</v-btn>
+      <p v-if="wrong || notMade" class="wrong" role="alert">{{ wrong || notMade }}</p>
+      <v-btn type="submit" color="primary" :disabled="sending || !about.name.trim() || !chosen">Make it</v-btn>
     </form>
     <section class="panel slots" aria-label="Slots">
       <template v-if="sheet">

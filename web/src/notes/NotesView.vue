@@ -1,9 +1,11 @@
 <script setup lang="ts">
 /** Field notes: what was tried where, how it went, and what each did to the belief. */
-import { computed, onMounted, reactive, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type Module, type SheetRow, type SheetView, type Trial } from '@/api/client'
 import { session } from '@/frame/session'
 import { KIND_WORDS } from '@/stations/ceiling/words'
+import FieldFault from '@/ui/FieldFault.vue'
+import { FieldFault as Fault, numberIn, useForm } from '@/ui/form'
 import { plural } from '@/ui/words'
 import PriorTable from './PriorTable.vue'
 import { OUTCOMES, outcomeShape } from './words'
@@ -13,13 +15,38 @@ const sheets = shallowRef<SheetRow[]>([])
 const sheet = shallowRef<SheetView>()
 const text = ref('')
 const wrong = ref('')
-const faults = ref<string[]>([])
+const rows = ref<string[]>([])
 const adding = ref(false)
 const told = ref('')
 const starting = ref(false)
 const today = new Date().toISOString().slice(0, 10)
 const blank = { model: '', processor: '', label: '', revision: '', total: '', outcome: 'fine', who: 'own-proof', date: today, soak: '', note: '' }
-const form = reactive({ ...blank })
+const { values: form, faults, wrong: notNoted, sending, submit: note, clear } = useForm(
+  blank,
+  async (f) => {
+    let module: Module | null = null
+    if (f.label.trim()) module = (await ask(api.POST('/api/label', { body: { text: f.label } }))).module
+    const model = sheets.value.find((s) => s.hash === f.model)
+    if (!model) throw new Fault('model', 'Choose the model that it was tried on.')
+    const body = {
+      sheet_id: model.sheet_id,
+      outcome: f.outcome as Trial['outcome'],
+      who: f.who as Trial['who'],
+      tried_on: f.date,
+      processor: f.processor || null,
+      part: module?.part ?? (module?.capacity_gib ? null : f.label.trim() || null),
+      revision: f.revision.trim() || null,
+      module: (module?.capacity_gib ? module : null) as never,
+      total_gib: numberIn('total', f.total),
+      soak_days: numberIn('soak', f.soak) ?? 0,
+      note: f.note,
+    }
+    trials.value = await ask(api.POST('/api/trials', { body }))
+    clear()
+    adding.value = false
+  },
+  { total_gib: 'total', soak_days: 'soak', tried_on: 'date', module: 'label', part: 'label', sheet_id: 'model' },
+)
 
 async function load(): Promise<void> {
   try {
@@ -41,33 +68,6 @@ watch(
   },
 )
 const processors = computed(() => new Map(sheet.value?.sockets.flatMap((s) => s.processors).map((p) => [p.id, p.title])))
-const number = (given: string) => (given.trim() ? Number(given.replace(',', '.')) : null)
-
-async function note(): Promise<void> {
-  wrong.value = ''
-  try {
-    let module: Module | null = null
-    if (form.label.trim()) module = (await ask(api.POST('/api/label', { body: { text: form.label } }))).module
-    const body = {
-      sheet_id: sheets.value.find((s) => s.hash === form.model)!.sheet_id,
-      outcome: form.outcome as Trial['outcome'],
-      who: form.who as Trial['who'],
-      tried_on: form.date,
-      processor: form.processor || null,
-      part: module?.part ?? (module?.capacity_gib ? null : form.label.trim() || null),
-      revision: form.revision.trim() || null,
-      module: (module?.capacity_gib ? module : null) as never,
-      total_gib: number(form.total),
-      soak_days: number(form.soak) ?? 0,
-      note: form.note,
-    }
-    trials.value = await ask(api.POST('/api/trials', { body }))
-    Object.assign(form, blank)
-    adding.value = false
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  }
-}
 async function withdraw(id: string): Promise<void> {
   trials.value = await ask(api.DELETE('/api/trials/{trial_id}', { params: { path: { trial_id: id } } }))
 }
@@ -76,17 +76,17 @@ async function take(event: Event): Promise<void> {
   const file = field.files?.[0]
   if (!file) return
   wrong.value = told.value = ''
-  faults.value = []
+  rows.value = []
   const body = new FormData()
   body.append('file', file)
   body.append('keep', 'true')
   try {
     const found = await ask(api.POST('/api/trials/file', { body: body as never, bodySerializer: (b: unknown) => b as FormData }))
-    faults.value = found.errors.map((e) => `row ${e.row}, ${e.column}: ${e.message}`)
+    rows.value = found.errors.map((e) => `row ${e.row}, ${e.column}: ${e.message}`)
     told.value = found.kept ? `${plural(found.good, 'trial')} noted from ${file.name}.` : `Nothing was noted from ${file.name}: put the rows below right, then give it again.`
     await load()
   } catch (error) {
-    faults.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message) : [wordsOf(error)]
+    rows.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message) : [wordsOf(error)]
   } finally {
     field.value = ''
   }
@@ -106,8 +106,8 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
       <v-btn v-if="session.mayWrite()" color="primary" @click="adding = !adding">Note a trial</v-btn>
     </header>
     <p v-if="told" role="status">{{ told }}</p>
-    <ul v-if="faults.length" class="wrong" role="alert">
-      <li v-for="f in faults" :key="f">{{ f }}</li>
+    <ul v-if="rows.length" class="wrong" role="alert">
+      <li v-for="f in rows" :key="f">{{ f }}</li>
     </ul>
     <PriorTable v-if="starting" @saved="load" />
     <form v-if="adding" class="panel fields grid add" aria-label="Note a trial" @submit.prevent="note">
@@ -125,8 +125,8 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
           <option v-for="[id, title] in processors" :key="id" :value="id">{{ title }}</option>
         </select>
       </label>
-      <label class="wide">Module, by its label or part <input v-model="form.label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-SB0 P/N: ZX5S-32" /></label>
-      <label>Total then [GB] <input v-model="form.total" inputmode="decimal" placeholder="40" /></label>
+      <label class="wide">Module, by its label or part <input v-model="form.label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-SB0 P/N: ZX5S-32" /><FieldFault :of="faults" name="label" /></label>
+      <label>Total then [GB] <input v-model="form.total" inputmode="decimal" placeholder="40" /><FieldFault :of="faults" name="total" /></label>
       <label>
         It was
         <select v-model="form.outcome">
@@ -139,13 +139,13 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
           <option v-for="(words, key) in KIND_WORDS" :key="key" :value="key">{{ words }}</option>
         </select>
       </label>
-      <label>On <input v-model="form.date" type="date" required :max="today" /></label>
-      <label>Ran for [days] <input v-model="form.soak" inputmode="decimal" placeholder="0" /></label>
+      <label>On <input v-model="form.date" type="date" required :max="today" /><FieldFault :of="faults" name="date" /></label>
+      <label>Ran for [days] <input v-model="form.soak" inputmode="decimal" placeholder="0" /><FieldFault :of="faults" name="soak" /></label>
       <label class="wide">Note <input v-model="form.note" maxlength="2000" /></label>
-      <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
+      <p v-if="notNoted" class="wrong wide" role="alert">{{ notNoted }}</p>
       <div class="choices">
         <button type="button" class="quiet-link" @click="adding = false">Leave it</button>
-        <v-btn type="submit" color="primary" :disabled="!form.model">Note it</v-btn>
+        <v-btn type="submit" color="primary" :disabled="sending || !form.model">Note it</v-btn>
       </div>
     </form>
     <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>

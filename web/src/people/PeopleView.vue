@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** Accounts: for leads everybody's, for everybody their own password. */
-import { onMounted, reactive, ref, shallowRef } from 'vue'
+import { onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Account } from '@/api/client'
 import { session } from '@/frame/session'
+import FieldFault from '@/ui/FieldFault.vue'
+import { useForm } from '@/ui/form'
 
 type Role = 'viewer' | 'technician' | 'lead'
 const ROLES: Role[] = ['viewer', 'technician', 'lead']
@@ -11,8 +13,6 @@ const people = shallowRef<Account[]>([])
 const isLead = session.account?.role === 'lead'
 const wrong = ref('')
 const said = ref('')
-const fresh = reactive({ name: '', shown_as: '', password: '', role: 'technician' as Role })
-const own = reactive({ old: '', new: '' })
 
 async function run(work: () => Promise<unknown>, done: string): Promise<void> {
   wrong.value = said.value = ''
@@ -26,20 +26,20 @@ async function run(work: () => Promise<unknown>, done: string): Promise<void> {
 }
 onMounted(() => isLead && run(async () => undefined, ''))
 
-const add = () =>
-  run(async () => {
-    await ask(api.POST('/api/people', { body: { ...fresh } }))
-    Object.assign(fresh, { name: '', shown_as: '', password: '' })
-  }, 'Added. Tell them their password; they can change it here.')
+const { values: fresh, faults: freshFaults, wrong: notAdded, sending: adding, submit: add, clear: clearFresh } = useForm({ name: '', shown_as: '', password: '', role: 'technician' as Role }, async (f) => {
+  await ask(api.POST('/api/people', { body: { ...f } }))
+  clearFresh()
+  await run(async () => undefined, 'Added. Tell them their password; they can change it here.')
+})
 
 const change = (p: Account, body: { role?: Role; active?: boolean }, done: string) =>
   run(() => ask(api.PATCH('/api/people/{account_id}', { params: { path: { account_id: p.id } }, body })), done)
 
-const changeOwn = () =>
-  run(async () => {
-    await ask(api.PUT('/api/session/password', { body: { ...own } }))
-    Object.assign(own, { old: '', new: '' })
-  }, 'Your password is changed; you are signed out everywhere else.')
+const { values: own, faults: ownFaults, wrong: notChanged, sending: changing, submit: changeOwn, clear: clearOwn } = useForm({ old: '', new: '' }, async (f) => {
+  await ask(api.PUT('/api/session/password', { body: { ...f } }))
+  clearOwn()
+  await run(async () => undefined, 'Your password is changed; you are signed out everywhere else.')
+})
 </script>
 
 <template>
@@ -81,22 +81,24 @@ const changeOwn = () =>
     <div class="forms">
       <form v-if="isLead" class="panel" @submit.prevent="add">
         <h2>Somebody new</h2>
-        <label>Name to sign in with <input v-model="fresh.name" required maxlength="120" autocomplete="off" /></label>
+        <label>Name to sign in with <input v-model="fresh.name" required maxlength="120" autocomplete="off" /><FieldFault :of="freshFaults" name="name" /></label>
         <label>Shown as <input v-model="fresh.shown_as" maxlength="200" autocomplete="off" /></label>
-        <label>First password <input v-model="fresh.password" required minlength="10" autocomplete="new-password" /></label>
+        <label>First password <input v-model="fresh.password" required minlength="10" autocomplete="new-password" /><FieldFault :of="freshFaults" name="password" /></label>
         <label>
           Role
           <select v-model="fresh.role">
             <option v-for="r in ROLES" :key="r" :value="r">{{ r }}: {{ MAY[r] }}</option>
           </select>
         </label>
-        <v-btn type="submit" color="primary">Add</v-btn>
+        <p v-if="notAdded" class="wrong" role="alert">{{ notAdded }}</p>
+        <v-btn type="submit" color="primary" :disabled="adding">Add</v-btn>
       </form>
       <form class="panel" @submit.prevent="changeOwn">
         <h2>Your password</h2>
-        <label>As it is now <input v-model="own.old" type="password" required autocomplete="current-password" /></label>
-        <label>New, ten characters at least <input v-model="own.new" type="password" required minlength="10" autocomplete="new-password" /></label>
-        <v-btn type="submit" color="primary">Change</v-btn>
+        <label>As it is now <input v-model="own.old" type="password" required autocomplete="current-password" /><FieldFault :of="ownFaults" name="old" /></label>
+        <label>New, ten characters at least <input v-model="own.new" type="password" required minlength="10" autocomplete="new-password" /><FieldFault :of="ownFaults" name="new" /></label>
+        <p v-if="notChanged" class="wrong" role="alert">{{ notChanged }}</p>
+        <v-btn type="submit" color="primary" :disabled="changing">Change</v-btn>
       </form>
     </div>
   </div>

@@ -1,11 +1,18 @@
 <script setup lang="ts">
 /** What money is reckoned with: the currency, hours, returns, data. */
-import { onMounted, reactive, ref } from 'vue'
-import { api, ask, wordsOf, type Money } from '@/api/client'
+import { onMounted, ref } from 'vue'
+import { api, ask, type Money } from '@/api/client'
+import FieldFault from '@/ui/FieldFault.vue'
+import { numberIn, useForm } from '@/ui/form'
 
 const emit = defineEmits<{ saved: []; leave: [] }>()
-const form = reactive<Record<keyof Money, string>>({ currency: '', hour: '', downtime_hour: '', returned: '', data: '', backup_tiers: '' })
-const wrong = ref('')
+const blank: Record<keyof Money, string> = { currency: '', hour: '', downtime_hour: '', returned: '', data: '', backup_tiers: '' }
+const { values: form, faults, wrong, sending, submit: keep } = useForm(blank, async (f) => {
+  const number = (key: keyof Money) => numberIn(key, f[key]) ?? 0
+  const body = { currency: f.currency.trim().toUpperCase(), hour: number('hour'), downtime_hour: number('downtime_hour'), returned: number('returned'), data: number('data'), backup_tiers: number('backup_tiers') }
+  await ask(api.PUT('/api/shelf/money', { body }))
+  emit('saved')
+})
 /** What is kept is shown before anybody types over it. */
 const loaded = ref(false)
 onMounted(async () => {
@@ -13,31 +20,21 @@ onMounted(async () => {
   for (const [key, value] of Object.entries(kept)) form[key as keyof Money] = String(value)
   loaded.value = true
 })
-const number = (key: keyof Money) => Number(form[key].replace(',', '.')) || 0
-async function keep(): Promise<void> {
-  try {
-    const body = { currency: form.currency.trim().toUpperCase(), hour: number('hour'), downtime_hour: number('downtime_hour'), returned: number('returned'), data: number('data'), backup_tiers: number('backup_tiers') }
-    await ask(api.PUT('/api/shelf/money', { body }))
-    emit('saved')
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  }
-}
 </script>
 
 <template>
   <form v-if="loaded" class="panel fields grid money" aria-label="Money" @submit.prevent="keep">
-    <label>Currency <input v-model="form.currency" maxlength="3" required pattern="[A-Za-z]{3}" /></label>
-    <label>An hour of hands <input v-model="form.hour" inputmode="decimal" /></label>
-    <label>An hour without a machine <input v-model="form.downtime_hour" inputmode="decimal" /></label>
-    <label>Sending modules back <input v-model="form.returned" inputmode="decimal" /></label>
-    <label>A machine’s data lost <input v-model="form.data" inputmode="decimal" /></label>
-    <label>Tiers of backup <input v-model="form.backup_tiers" inputmode="numeric" /></label>
+    <label>Currency <input v-model="form.currency" maxlength="3" required pattern="[A-Za-z]{3}" /><FieldFault :of="faults" name="currency" /></label>
+    <label>An hour of hands <input v-model="form.hour" inputmode="decimal" /><FieldFault :of="faults" name="hour" /></label>
+    <label>An hour without a machine <input v-model="form.downtime_hour" inputmode="decimal" /><FieldFault :of="faults" name="downtime_hour" /></label>
+    <label>Sending modules back <input v-model="form.returned" inputmode="decimal" /><FieldFault :of="faults" name="returned" /></label>
+    <label>A machine’s data lost <input v-model="form.data" inputmode="decimal" /><FieldFault :of="faults" name="data" /></label>
+    <label>Tiers of backup <input v-model="form.backup_tiers" inputmode="numeric" /><FieldFault :of="faults" name="backup_tiers" /></label>
     <p class="small faded why">By these, Routes reckons what trouble would cost on average.</p>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary">Keep</v-btn>
+      <v-btn type="submit" color="primary" :disabled="sending">Keep</v-btn>
     </div>
   </form>
 </template>

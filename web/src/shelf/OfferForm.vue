@@ -1,47 +1,43 @@
 <script setup lang="ts">
 /** What a supplier asks for a part. */
-import { reactive, ref } from 'vue'
-import { api, ask, faultsOf } from '@/api/client'
+import { api, ask } from '@/api/client'
+import FieldFault from '@/ui/FieldFault.vue'
+import { numberIn, useForm } from '@/ui/form'
 import { useLabel } from './label'
 
 defineProps<{ currency: string }>()
 const emit = defineEmits<{ saved: []; leave: [] }>()
-const form = reactive({ part: '', supplier: '', price: '', kit: '1', stock: '', lead: '', listed: '' })
-const wrong = ref('')
-const { label, words, module, spd } = useLabel(wrong)
-const number = (given: string) => (given.trim() ? Number(given.replace(',', '.')) : null)
-
-async function add(): Promise<void> {
-  wrong.value = ''
-  try {
+const { values: form, faults, wrong, sending, submit: add } = useForm(
+  { part: '', supplier: '', price: '', kit: '1', stock: '', lead: '', listed: '', label: '' },
+  async (f) => {
     const found = await module()
     const body = {
-      part: form.part.trim() || found.part || '',
+      part: f.part.trim() || found.part || '',
       module: found as never,
-      supplier: form.supplier,
-      price: form.price.trim().replace(',', '.') as never,
-      kit: number(form.kit) ?? 1,
-      stock: number(form.stock),
-      lead_days: number(form.lead),
-      listed: form.listed === '' ? null : form.listed === 'yes',
+      supplier: f.supplier,
+      price: String(numberIn('price', f.price) ?? '') as never,
+      kit: numberIn('kit', f.kit) ?? 1,
+      stock: numberIn('stock', f.stock),
+      lead_days: numberIn('lead', f.lead),
+      listed: f.listed === '' ? null : f.listed === 'yes',
     }
     await ask(api.POST('/api/shelf/offers', { body }))
     emit('saved')
-  } catch (error) {
-    wrong.value = faultsOf(error)
-  }
-}
+  },
+  { module: 'label', lead_days: 'lead' },
+)
+const { label, words, module, spd } = useLabel(wrong)
 </script>
 
 <template>
   <form class="fields grid add" aria-label="Add an offer" @submit.prevent="add">
-    <label>Part number <input v-model="form.part" class="mono" maxlength="120" /></label>
-    <label class="wide">Label, unless the part is known here <input v-model="label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-RA0" /></label>
-    <label>Price of a kit [{{ currency }}] <input v-model="form.price" inputmode="decimal" required /></label>
-    <label>Modules in a kit <input v-model="form.kit" inputmode="numeric" /></label>
+    <label>Part number <input v-model="form.part" class="mono" maxlength="120" /><FieldFault :of="faults" name="part" /></label>
+    <label class="wide">Label, unless the part is known here <input v-model="label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-RA0" /><FieldFault :of="faults" name="label" /></label>
+    <label>Price of a kit [{{ currency }}] <input v-model="form.price" inputmode="decimal" required /><FieldFault :of="faults" name="price" /></label>
+    <label>Modules in a kit <input v-model="form.kit" inputmode="numeric" /><FieldFault :of="faults" name="kit" /></label>
     <label>Supplier <input v-model="form.supplier" maxlength="200" /></label>
-    <label>There in [days] <input v-model="form.lead" inputmode="numeric" /></label>
-    <label>To be had <input v-model="form.stock" inputmode="numeric" placeholder="as many as wanted" /></label>
+    <label>There in [days] <input v-model="form.lead" inputmode="numeric" /><FieldFault :of="faults" name="lead" /></label>
+    <label>To be had <input v-model="form.stock" inputmode="numeric" placeholder="as many as wanted" /><FieldFault :of="faults" name="stock" /></label>
     <label>Listed by the maker
       <select v-model="form.listed">
         <option value="">as its sheet says</option>
@@ -54,7 +50,7 @@ async function add(): Promise<void> {
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="!form.price.trim() || (!form.part.trim() && !label.trim() && !words)">Add it</v-btn>
+      <v-btn type="submit" color="primary" :disabled="sending || !form.price.trim() || (!form.part.trim() && !label.trim() && !words)">Add it</v-btn>
     </div>
   </form>
 </template>

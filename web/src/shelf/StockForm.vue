@@ -1,32 +1,30 @@
 <script setup lang="ts">
 /** Modules put on the Shelf by their label, typed or scanned. */
-import { reactive, ref } from 'vue'
-import { api, ask, faultsOf } from '@/api/client'
+import { api, ask } from '@/api/client'
+import FieldFault from '@/ui/FieldFault.vue'
+import { numberIn, useForm } from '@/ui/form'
 import { useLabel } from './label'
 import { STATES } from './words'
 
 const emit = defineEmits<{ saved: []; leave: [] }>()
-const form = reactive({ part: '', count: '1', state: 'new', place: '', note: '' })
-const wrong = ref('')
-const { label, words, module, spd } = useLabel(wrong)
 
-async function put(): Promise<void> {
-  wrong.value = ''
-  try {
-    const body = { module: (await module()) as never, count: Number(form.count) || 1, state: form.state as 'new', part: form.part.trim() || null, place: form.place, note: form.note }
+const { values: form, faults, wrong, sending, submit: put } = useForm(
+  { part: '', count: '1', state: 'new', place: '', note: '', label: '' },
+  async (f) => {
+    const body = { module: (await module()) as never, count: numberIn('count', f.count) ?? 1, state: f.state as 'new', part: f.part.trim() || null, place: f.place, note: f.note }
     await ask(api.POST('/api/shelf/stock', { body }))
     emit('saved')
-  } catch (error) {
-    wrong.value = faultsOf(error)
-  }
-}
+  },
+  { module: 'label' },
+)
+const { label, words, module, spd } = useLabel(wrong)
 </script>
 
 <template>
   <form class="fields grid put" aria-label="Put on the Shelf" @submit.prevent="put">
-    <label class="wide">Label <input v-model="label" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16" /></label>
-    <label>Part number <input v-model="form.part" class="mono" maxlength="120" /></label>
-    <label>How many <input v-model="form.count" inputmode="numeric" /></label>
+    <label class="wide">Label <input v-model="label" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16" /><FieldFault :of="faults" name="label" /></label>
+    <label>Part number <input v-model="form.part" class="mono" maxlength="120" /><FieldFault :of="faults" name="part" /></label>
+    <label>How many <input v-model="form.count" inputmode="numeric" /><FieldFault :of="faults" name="count" /></label>
     <label>State
       <select v-model="form.state">
         <option v-for="(w, key) in STATES" :key="key" :value="key">{{ w }}</option>
@@ -39,7 +37,7 @@ async function put(): Promise<void> {
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="!label.trim() && !form.part.trim() && !words">Put it there</v-btn>
+      <v-btn type="submit" color="primary" :disabled="sending || (!label.trim() && !form.part.trim() && !words)">Put it there</v-btn>
     </div>
   </form>
 </template>

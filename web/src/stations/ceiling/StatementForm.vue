@@ -1,13 +1,32 @@
 <script setup lang="ts">
 /** Stating a limit: what somebody says, who, and when it holds. */
-import { computed, reactive, ref } from 'vue'
-import { api, ask, wordsOf, type CeilingView, type MachineView } from '@/api/client'
+import { computed } from 'vue'
+import { api, ask, type CeilingView, type MachineView } from '@/api/client'
+import FieldFault from '@/ui/FieldFault.vue'
+import { numberIn, useForm } from '@/ui/form'
 import { KIND_WORDS } from './words'
 
 const props = defineProps<{ machine: MachineView; view: CeilingView }>()
 const emit = defineEmits<{ saved: [view: CeilingView]; leave: [] }>()
-const form = reactive({ amount: '', unit: 'capacity_gib', scope: 'machine', where: '', title: '', kind: 'named', date: '', first: '', until: '', of: 'firmware', official: false, hard: false, replaces: '', of_model: false })
-const wrong = ref('')
+const { values: form, faults, wrong, sending, submit: save } = useForm(
+  { amount: '', unit: 'capacity_gib', scope: 'machine', where: '', title: '', kind: 'named', date: '', first: '', until: '', of: 'firmware', official: false, hard: false, replaces: '', of_model: false },
+  async (f) => {
+    const span = f.first.trim() || f.until.trim() ? { [f.of]: { from: f.first.trim() || null, until: f.until.trim() || null } } : {}
+    const statement = {
+      scope: (f.unit === 'capacity_gib' ? f.scope : f.unit === 'die_gbit' ? 'die' : 'channel') as 'machine',
+      where: f.unit === 'capacity_gib' ? f.where || null : null,
+      [f.unit]: numberIn('amount', f.amount),
+      official: f.official,
+      hard: f.hard,
+      replaces: f.replaces ? [f.replaces] : [],
+      source: { title: f.title.trim(), kind: f.kind as 'named', date: f.date || null },
+      ...span,
+    }
+    const params = { path: { machine_id: props.machine.id } }
+    emit('saved', await ask(api.POST('/api/machines/{machine_id}/statements', { params, body: { statement, of_model: f.of_model } })))
+  },
+  { capacity_gib: 'amount', die_gbit: 'amount', package_ranks: 'amount' },
+)
 
 const places = computed(() => {
   const { sockets, channels, slots } = props.machine.board
@@ -16,32 +35,12 @@ const places = computed(() => {
 })
 const replaceable = computed(() => props.view.statements.filter((s) => s.origin === 'sheet' || s.origin === 'processor'))
 
-async function save(): Promise<void> {
-  wrong.value = ''
-  const span = form.first.trim() || form.until.trim() ? { [form.of]: { from: form.first.trim() || null, until: form.until.trim() || null } } : {}
-  const statement = {
-    scope: (form.unit === 'capacity_gib' ? form.scope : form.unit === 'die_gbit' ? 'die' : 'channel') as 'machine',
-    where: form.unit === 'capacity_gib' ? form.where || null : null,
-    [form.unit]: Number(form.amount.replace(',', '.')),
-    official: form.official,
-    hard: form.hard,
-    replaces: form.replaces ? [form.replaces] : [],
-    source: { title: form.title.trim(), kind: form.kind as 'named', date: form.date || null },
-    ...span,
-  }
-  try {
-    const params = { path: { machine_id: props.machine.id } }
-    emit('saved', await ask(api.POST('/api/machines/{machine_id}/statements', { params, body: { statement, of_model: form.of_model } })))
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  }
-}
 </script>
 
 <template>
   <form class="fields statement" aria-label="State a limit" @submit.prevent="save">
     <div class="grid">
-      <label>It says <input v-model="form.amount" required inputmode="decimal" placeholder="64" /></label>
+      <label>It says <input v-model="form.amount" required inputmode="decimal" placeholder="64" /><FieldFault :of="faults" name="amount" /></label>
       <label>
         of
         <select v-model="form.unit">
@@ -67,7 +66,7 @@ async function save(): Promise<void> {
           <option v-for="p in places" :key="p" :value="p">{{ p }}</option>
         </select>
       </label>
-      <label class="wide">Who says so <input v-model="form.title" required maxlength="120" placeholder="the maker's support, mail of 3 March" /></label>
+      <label class="wide">Who says so <input v-model="form.title" required maxlength="120" placeholder="the maker's support, mail of 3 March" /><FieldFault :of="faults" name="title" /></label>
       <label>
         That is
         <select v-model="form.kind">
@@ -100,7 +99,7 @@ async function save(): Promise<void> {
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary">State it</v-btn>
+      <v-btn type="submit" color="primary" :disabled="sending">State it</v-btn>
     </div>
   </form>
 </template>

@@ -1,36 +1,25 @@
 <script setup lang="ts">
 /** Signing off: what is fitted becomes what is known, what came out goes on the Shelf or back, what was tried goes to Field notes. */
-import { computed, reactive, ref } from 'vue'
-import { api, ask, wordsOf, type Layout, type MachineView, type RunView } from '@/api/client'
+import { computed, reactive } from 'vue'
+import { api, ask, type Layout, type MachineView, type RunView } from '@/api/client'
 import { moduleWords } from '@/board/state'
+import FieldFault from '@/ui/FieldFault.vue'
+import { useForm } from '@/ui/form'
 import { printedOf } from './words'
 
 const props = defineProps<{ machine: MachineView; run: RunView }>()
 const emit = defineEmits<{ signed: [] }>()
-const outcome = ref<'fine' | 'quirks'>('fine')
-const note = ref('')
-const place = ref('')
-const wrong = ref('')
-const busy = ref(false)
 const now = computed(() => props.run.now as Layout)
 /** Slots whose module left the machine. */
 const out = computed(() => props.run.steps.filter((s) => s.do === 'take-out').map((s) => s.slots[0]!).filter((s) => !props.run.steps.some((x) => x.do === 'put-in' && x.text.includes('from the mat') && x.slots[0] === s)))
 const back = reactive<Record<string, { on: boolean; reference: string; due_on: string }>>(
   Object.fromEntries(out.value.map((s) => [s, { on: props.machine.failed.includes(s), reference: '', due_on: '' }])),
 )
-async function sign(): Promise<void> {
-  busy.value = true
-  wrong.value = ''
+const { values: form, faults, wrong, sending, submit: sign } = useForm({ outcome: 'fine' as 'fine' | 'quirks', note: '', place: '' }, async (f) => {
   const returns = Object.fromEntries(Object.entries(back).filter(([, r]) => r.on).map(([s, r]) => [s, { reference: r.reference, due_on: r.due_on || null }]))
-  try {
-    await ask(api.POST('/api/runs/{run_id}/sign-off', { params: { path: { run_id: props.run.id } }, body: { outcome: outcome.value, note: note.value, place: place.value, returns } }))
-    emit('signed')
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  } finally {
-    busy.value = false
-  }
-}
+  await ask(api.POST('/api/runs/{run_id}/sign-off', { params: { path: { run_id: props.run.id } }, body: { ...f, returns } }))
+  emit('signed')
+})
 function words(slot: string): string {
   const m = now.value[slot]
   return m && m !== 'unknown' ? moduleWords(m) : 'module'
@@ -39,16 +28,16 @@ function words(slot: string): string {
 
 <template>
   <form class="fields sign" @submit.prevent="sign">
-    <label>How it went, for Field notes <select v-model="outcome"><option value="fine">fine</option><option value="quirks">it works, with quirks</option></select></label>
-    <label>Note <input v-model="note" maxlength="2000" /></label>
+    <label>How it went, for Field notes <select v-model="form.outcome"><option value="fine">fine</option><option value="quirks">it works, with quirks</option></select></label>
+    <label>Note <input v-model="form.note" maxlength="2000" /><FieldFault :of="faults" name="note" /></label>
     <template v-if="out.length">
-      <label>What came out is put <input v-model="place" maxlength="200" placeholder="cupboard 2, box c" /></label>
+      <label>What came out is put <input v-model="form.place" maxlength="200" placeholder="cupboard 2, box c" /></label>
       <div v-for="s in out" :key="s" class="back">
         <label class="check"><input v-model="back[s]!.on" type="checkbox" /> Return the one from <span class="mono">{{ printedOf(machine.board, s) }}</span> <span class="faded small">{{ words(s) }}</span></label>
         <div v-if="back[s]!.on" class="two"><label>Reference <input v-model="back[s]!.reference" maxlength="200" /></label><label>Due <input v-model="back[s]!.due_on" type="date" /></label></div>
       </div>
     </template>
-    <v-btn type="submit" color="primary" :disabled="busy">{{ run.stage < run.stages ? `Sign stage ${run.stage} off` : 'Sign off: back on duty' }}</v-btn>
+    <v-btn type="submit" color="primary" :disabled="sending">{{ run.stage < run.stages ? `Sign stage ${run.stage} off` : 'Sign off: back on duty' }}</v-btn>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
   </form>
 </template>

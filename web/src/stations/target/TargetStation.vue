@@ -1,9 +1,11 @@
 <script setup lang="ts">
 /** Target: what the machine is to carry at left; the totals that it can reach at right, with the need as a line across. */
-import { computed, onBeforeUnmount, reactive, ref, shallowRef, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type SizingView, type Totals } from '@/api/client'
 import { gb } from '@/board/state'
 import { session } from '@/frame/session'
+import FieldFault from '@/ui/FieldFault.vue'
+import { numberIn, useForm } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { money } from '../routes/words'
 import { useMachine } from '../machine'
@@ -20,7 +22,21 @@ interface Line {
   gib: string
   busy: string
 }
-const form = reactive({ lines: [] as Line[], base: '', cache: '', growth: '', years: '', headroom: '', used: '' })
+const { values: form, faults, wrong: notKept, sending, submit: keep } = useForm(
+  { lines: [] as Line[], base: '', cache: '', growth: '', years: '', headroom: '', used: '' },
+  async () => {
+    const said = saidBy(numberIn)
+    try {
+      show(await ask(api.PUT('/api/machines/{machine_id}/sizing', { params: params.value, body: { version: view.value!.version, ...said } })))
+      await reload()
+    } catch (error) {
+      if (!(error instanceof Refusal) || error.status !== 409) throw error
+      show(error.problem.theirs as SizingView)
+      throw new Error('Somebody else said what it is to carry meanwhile; that is shown now.', { cause: error })
+    }
+  },
+  { workloads: 'lines', base_gib: 'base', cache_gib: 'cache', used_gib: 'used' },
+)
 let waiting: AbortController | null = null
 
 const SECONDS = 12
@@ -54,29 +70,23 @@ watch(() => machine.value.version, () => Promise.all([load(), reach()]), { immed
 onBeforeUnmount(() => waiting?.abort())
 
 const add = () => form.lines.push({ kind: '', count: '', gib: '', busy: '100' })
-const number = (given: string) => Number(given.trim().replace(',', '.')) || 0
-const wanted = computed(() => ({
-  workloads: form.lines.filter((l) => number(l.count) && number(l.gib)).map((l) => ({ kind: l.kind.trim(), count: Math.round(number(l.count)), gib: number(l.gib), busy: l.busy.trim() ? number(l.busy) / 100 : 1 })),
-  base_gib: number(form.base),
-  cache_gib: number(form.cache),
-  growth: number(form.growth) / 100,
-  years: number(form.years),
-  headroom: number(form.headroom) / 100,
-  used_gib: form.used.trim() ? number(form.used) : null,
-}))
-const changed = computed(() => view.value !== undefined && JSON.stringify(wanted.value) !== JSON.stringify({ ...view.value.sizing, workloads: view.value.sizing.workloads.map(({ kind, count, gib, busy }) => ({ kind, count, gib, busy })) }))
-async function keep(): Promise<void> {
-  wrong.value = ''
-  try {
-    show(await ask(api.PUT('/api/machines/{machine_id}/sizing', { params: params.value, body: { version: view.value!.version, ...wanted.value } })))
-    await reload()
-  } catch (error) {
-    if (error instanceof Refusal && error.status === 409) {
-      show(error.problem.theirs as SizingView)
-      wrong.value = 'Somebody else said what it is to carry meanwhile; that is shown now.'
-    } else wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => `${e.field}: ${e.message}`).join('; ') : wordsOf(error)
+/** What the form says; a line that lacks its count or size says nothing yet. */
+function saidBy(read: (field: string, typed: string) => number | null) {
+  const number = (field: string, typed: string) => read(field, typed) ?? 0
+  return {
+    workloads: form.lines
+      .filter((l) => l.count.trim() && l.gib.trim())
+      .map((l) => ({ kind: l.kind.trim(), count: Math.round(number('lines', l.count)), gib: number('lines', l.gib), busy: l.busy.trim() ? number('lines', l.busy) / 100 : 1 })),
+    base_gib: number('base', form.base),
+    cache_gib: number('cache', form.cache),
+    growth: number('growth', form.growth) / 100,
+    years: number('years', form.years),
+    headroom: number('headroom', form.headroom) / 100,
+    used_gib: read('used', form.used),
   }
 }
+const wanted = computed(() => saidBy((_, typed) => (typed.trim() ? Number(typed.trim().replace(',', '.')) : null)))
+const changed = computed(() => view.value !== undefined && JSON.stringify(wanted.value) !== JSON.stringify({ ...view.value.sizing, workloads: view.value.sizing.workloads.map(({ kind, count, gib, busy }) => ({ kind, count, gib, busy })) }))
 const need = computed(() => view.value?.need.total ?? 0)
 /** Totals from the largest, with the need and what there is now as lines between. */
 const rungs = computed(() => {
@@ -111,14 +121,16 @@ const enough = computed(() => {
           </tr>
         </tbody>
       </table>
+      <FieldFault :of="faults" name="lines" />
+      <p v-if="notKept" class="wrong" role="alert">{{ notKept }}</p>
       <button type="button" class="quiet-link another" @click="add">Another workload</button>
       <div class="rest">
-        <label>System itself [GB] <input v-model="form.base" inputmode="decimal" /></label>
-        <label>Cache wanted [GB] <input v-model="form.cache" inputmode="decimal" /></label>
-        <label>Growth a year [%] <input v-model="form.growth" inputmode="decimal" /></label>
-        <label>For how many years <input v-model="form.years" inputmode="decimal" /></label>
-        <label>Headroom [%] <input v-model="form.headroom" inputmode="decimal" /></label>
-        <label>Most in use today [GB] <input v-model="form.used" inputmode="decimal" placeholder="not known" /></label>
+        <label>System itself [GB] <input v-model="form.base" inputmode="decimal" /><FieldFault :of="faults" name="base" /></label>
+        <label>Cache wanted [GB] <input v-model="form.cache" inputmode="decimal" /><FieldFault :of="faults" name="cache" /></label>
+        <label>Growth a year [%] <input v-model="form.growth" inputmode="decimal" /><FieldFault :of="faults" name="growth" /></label>
+        <label>For how many years <input v-model="form.years" inputmode="decimal" /><FieldFault :of="faults" name="years" /></label>
+        <label>Headroom [%] <input v-model="form.headroom" inputmode="decimal" /><FieldFault :of="faults" name="headroom" /></label>
+        <label>Most in use today [GB] <input v-model="form.used" inputmode="decimal" placeholder="not known" /><FieldFault :of="faults" name="used" /></label>
       </div>
       <div class="sum">
         <div>
@@ -126,7 +138,7 @@ const enough = computed(() => {
           <p v-if="view.need.total" class="small faded">{{ gb(view.need.base) }} system, {{ gb(view.need.grown) }} loads and cache after {{ view.sizing.years || 0 }} {{ view.sizing.years === 1 ? 'year' : 'years' }} ({{ gb(view.need.loads) }} loads today), {{ gb(view.need.headroom) }} headroom</p>
           <p v-else class="small faded">Nothing is said yet: how many of what, and how much each takes.</p>
         </div>
-        <v-btn v-if="session.mayWrite()" type="submit" color="primary" :disabled="!changed">Keep</v-btn>
+        <v-btn v-if="session.mayWrite()" type="submit" color="primary" :disabled="sending || !changed">Keep</v-btn>
       </div>
     </form>
 
