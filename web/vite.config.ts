@@ -17,5 +17,5 @@ export default defineConfig({
     },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8470' } },
-  test: { environment: 'node', include: ['src/**/*.test.ts'] },
+  test: { environment: 'node', include: ['src/**/*.test.ts'], environmentOptions: { happyDOM: { url: 'http://localhost/' } }, server: { deps: { inline: ['vuetify'] } } },
 })

@@ -3,7 +3,6 @@ import '@fontsource-variable/atkinson-hyperlegible-mono/index.css'
 import '@fontsource-variable/atkinson-hyperlegible-next/index.css'
 import 'vuetify/styles'
 import './frame/base.css'
-import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import App from './App.vue'
 import { router } from './frame/router'
@@ -11,4 +10,4 @@ import { vuetify } from './frame/theme'
 
 // Only over TLS, or on this very machine, do browsers take one.
 if (import.meta.env.PROD && 'serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js', { type: 'module' }).catch(() => undefined)
-createApp(App).use(createPinia()).use(router).use(vuetify).mount('#app')
+createApp(App).use(router).use(vuetify).mount('#app')

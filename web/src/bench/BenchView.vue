@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** The run sheet at the bench: one step a screen, large, for one hand on a tablet or a phone; it works without a connection. */
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, Unreachable, wordsOf, type Layout, type MachineView, type Severity } from '@/api/client'
-import { follow } from '@/api/stream'
 import BoardView from '@/board/BoardView.vue'
+import { useLive } from '@/stations/live'
 import { session } from '@/frame/session'
 import { layoutAt, minutesWords, PHASES } from '@/stations/run/words'
 import { clock } from '@/ui/words'
@@ -24,17 +24,7 @@ watch(
   },
   { immediate: true },
 )
-const following = ref('')
-watch(
-  () => view.value?.machine_id,
-  (key) => (following.value = key ?? ''),
-)
-let leave = () => {}
-watch(following, (key) => {
-  leave()
-  leave = key ? follow(key, () => void reload()) : () => {}
-})
-onBeforeUnmount(() => leave())
+useLive(() => view.value?.machine_id, () => void reload())
 
 const open = computed(() => steps.value.find((s) => !s.done_at) ?? null)
 /** A step looked at although another is at hand. */

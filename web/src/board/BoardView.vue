@@ -2,7 +2,9 @@
 /** The board of a machine: geometry laid out, states derived, layers drawn. Messages go up; it decides nothing. */
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
-import { controllerSpans, layOut, locatorRoom, neighbour, scaleIn, type Direction, type Room } from './geometry'
+import { arcs } from './arrows'
+import { controllerSpans, layOut, locatorRoom, scaleIn, type Room } from './geometry'
+import { boardAct } from './keys'
 import SlotBar from './SlotBar.vue'
 import { channelTotals, facingSides, gb, slotStates } from './state'
 import { useZoom } from './zoom'
@@ -85,22 +87,7 @@ function titleFits(leaf: { id: string; width: number }): boolean {
   const { title, numbering } = carriersById.value.get(leaf.id)!
   return numbering !== '' && (title.length + numbering.length + 3) * 0.52 * Math.max(12, 11 / scale.value) < leaf.width
 }
-/** Arcs over the slots, from the middle of the one to the middle of the other, each with its head. */
-const arrows = computed(() => {
-  const at = new Map(geometry.value.slots.map((s) => [s.id, { x: s.x + s.width / 2, y: s.y + s.height / 3 }]))
-  return props.moves.flatMap(([from, to]) => {
-    const a = at.get(from)
-    const b = at.get(to)
-    if (!a || !b) return []
-    const lift = Math.max(40, Math.abs(b.x - a.x) / 5)
-    // Two that change places go by different ways.
-    const sign = a.x < b.x || (a.x === b.x && a.y < b.y) ? -1 : 1
-    const c = { x: (a.x + b.x) / 2 + (Math.abs(b.y - a.y) > 20 ? sign * lift : 0), y: (a.y + b.y) / 2 + sign * lift }
-    const angle = Math.atan2(b.y - c.y, b.x - c.x)
-    const wing = (turn: number) => `${(b.x - 11 * Math.cos(angle + turn)).toFixed(1)} ${(b.y - 11 * Math.sin(angle + turn)).toFixed(1)}`
-    return [{ key: `${from}>${to}`, path: `M${a.x} ${a.y}Q${c.x} ${c.y} ${b.x} ${b.y}`, head: `M${wing(0.5)}L${b.x} ${b.y}L${wing(-0.5)}` }]
-  })
-})
+const arrows = computed(() => arcs(props.moves, geometry.value.slots))
 const sides = computed(() => facingSides(props.board))
 /** Height of a line of the smallest text. [board units] */
 const textHeight = computed(() => Math.max(12, 11 / scale.value))
@@ -114,26 +101,21 @@ onBeforeUnmount(() => watching.disconnect())
 /** Scale from which a socket has room for its processor's name. */
 const PROCESSOR_NEEDS = 0.75
 
-const DIRECTIONS: Record<string, Direction> = { ArrowLeft: 'left', ArrowRight: 'right', ArrowUp: 'up', ArrowDown: 'down' }
-
 function slotOf(event: Event): string | null {
   return (event.target as Element).closest<SVGGElement>('[data-slot]')?.dataset.slot ?? null
 }
 
 function onKey(event: KeyboardEvent): void {
   const slot = slotOf(event)
-  if (!props.interactive || !slot || event.ctrlKey || event.metaKey || event.altKey) return
-  const direction = DIRECTIONS[event.key]
-  if (direction) void focusSlot(neighbour(geometry.value.slots, slot, direction))
-  else if (event.key === 'Enter') emit('enter', slot)
-  else if (event.key === ' ') emit('mark', slot)
-  else if (event.key === 'Delete' || event.key === 'Backspace') emit('remove', slot)
-  else if (event.key === 'Escape') emit('escape')
-  else if (event.key === '+' || event.key === '=') near.nearer()
-  else if (event.key === '-') near.farther()
-  else if (event.key === '0') near.whole()
-  else return
+  const act = props.interactive && slot ? boardAct(event, slot, geometry.value.slots) : null
+  if (!act) return
   event.preventDefault()
+  if (act.do === 'go') void focusSlot(act.slot)
+  else if (act.do === 'near') near[act.how]()
+  else if (act.do === 'enter') emit('enter', act.slot)
+  else if (act.do === 'mark') emit('mark', act.slot)
+  else if (act.do === 'remove') emit('remove', act.slot)
+  else emit('escape')
 }
 
 async function focusSlot(slot: string): Promise<void> {

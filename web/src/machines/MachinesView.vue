@@ -5,6 +5,7 @@ import { api, ask, wordsOf, type MachineLine, type MachinePage, type Rejudged } 
 import { health } from '@/api/health'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { gb } from '@/board/state'
+import { useLoaded } from '@/stations/live'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { age, isOld, plural } from '@/ui/words'
@@ -37,7 +38,7 @@ async function load(): Promise<void> {
   }
 }
 watch([text, want, retired, worstFirst], () => (number.value = 0))
-watch([text, number, want, retired, worstFirst, () => health.recoveries], load, { immediate: true })
+useLoaded(() => [text.value, number.value, want.value, retired.value, worstFirst.value], load)
 
 /** Verdicts that changed by themselves, of the last weeks; more come a page at a time. */
 const changed = shallowRef<Rejudged[]>([])
@@ -51,7 +52,7 @@ async function tellChanged(before?: number): Promise<void> {
     // the banner tells
   }
 }
-watch(() => health.recoveries, () => tellChanged(), { immediate: true })
+useLoaded(() => null, () => tellChanged())
 const lines = computed(() => page.value?.machines ?? [])
 const wanting = computed(() => lines.value.filter((l) => l.summary.worst_severity === 'stop' || l.summary.worst_severity === 'ask' || l.summary.failed).length)
 const lastPage = computed(() => (page.value ? Math.max(0, Math.ceil(page.value.total / page.value.page_size) - 1) : 0))

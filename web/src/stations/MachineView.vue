@@ -1,12 +1,12 @@
 <script setup lang="ts">
 /** One machine: its name, the path of stations with what each has come to, and the station chosen. */
-import { computed, provide, ref, shallowRef, watch } from 'vue'
+import { computed, provide, ref, shallowRef } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type MachineView } from '@/api/client'
-import { health } from '@/api/health'
 import { gb } from '@/board/state'
 import { age } from '@/ui/words'
 import { session } from '@/frame/session'
+import { useLoaded } from './live'
 import MachineEdit from './MachineEdit.vue'
 import SheetNotices from './SheetNotices.vue'
 import VerdictLine from './VerdictLine.vue'
@@ -31,7 +31,7 @@ async function reload(): Promise<void> {
 
 // The stations are shown only once the machine is there.
 provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState, routesState, proofState })
-watch(() => [props.id, health.recoveries], reload, { immediate: true })
+useLoaded(() => props.id, reload)
 
 /** Stations at which the plan is a line; Fit has the whole verdict. */
 const LINED = ['ceiling', 'target', 'routes']

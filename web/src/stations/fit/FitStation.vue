@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Fit: the plan on the board, the tray below, the verdict beside it, following every touch. */
-import { computed, onBeforeUnmount, onMounted, reactive, ref, shallowRef, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { health } from '@/api/health'
 import { api, ask, type Cure, type Finding, type Module } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
@@ -8,7 +8,7 @@ import { gb, moduleLine, moduleWords } from '@/board/state'
 import { session } from '@/frame/session'
 import { historyWords } from '@/ui/history'
 import { clock } from '@/ui/words'
-import { useLive } from '../live'
+import { useLive, useLoaded } from '../live'
 import { useMachine } from '../machine'
 import ArrangementDialog from './ArrangementDialog.vue'
 import CompareDialog from './CompareDialog.vue'
@@ -16,6 +16,9 @@ import ConflictDialog from './ConflictDialog.vue'
 import { countWords, litBy, severityBySlot } from './findings'
 import { useHand } from './hand'
 import FitTray from './FitTray.vue'
+import { useFitKeys } from './keys'
+import { useMarks } from './marks'
+import PlanName from './PlanName.vue'
 import { usePlan, type Arrangement, type Changes } from './plan'
 import { actionLines, comesOut, knownKinds } from './tray'
 import { useSources } from './sources'
@@ -26,15 +29,11 @@ const { machine, reload, fitState } = useMachine()
 const { plan, goal, saving, wrong, conflict, open, startNew, edit, answer, runWith, step, rename, settle, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
 const board = ref<InstanceType<typeof BoardView>>()
 const ready = ref(false)
-const name = ref('')
 const typed = shallowRef<Module[]>([])
 const pointed = shallowRef<Finding | null>(null)
 const mayWrite = computed(() => session.mayWrite())
-const marked = shallowRef(new Set<string>())
 const arrangement = shallowRef<Arrangement | null>(null)
 const comparing = ref(false)
-/** Shown while a key is held, or for as long as the button says: as it is now, the order's numerals, landmarks. */
-const shown = reactive({ now: false, order: false, landmarks: false })
 const news = ref('')
 
 async function load(): Promise<void> {
@@ -45,13 +44,7 @@ async function load(): Promise<void> {
     // the banner tells; a recovery loads again
   }
 }
-onMounted(load)
-watch(() => health.recoveries, load)
-watch(
-  () => plan.value?.name,
-  (now) => (name.value = now ?? ''),
-)
-
+useLoaded(() => null, load)
 const now = computed(() => plan.value?.now ?? machine.value.slots)
 const evaluationNow = computed(() => plan.value?.evaluation_now ?? machine.value.evaluation)
 const evaluation = computed(() => plan.value?.evaluation ?? machine.value.evaluation)
@@ -87,6 +80,8 @@ watch(
 )
 onBeforeUnmount(() => (fitState.value = null))
 
+const marks = useMarks(() => goal.value, edit)
+const { marked } = marks
 const hand = useHand({
   targets: lookUpTargets,
   drop: (held, slot) => {
@@ -123,43 +118,25 @@ function takeByKey(module: Module): void {
 function enter(slot: string): void {
   if (!mayWrite.value) return
   const here = goal.value[slot]
-  if (held.value && !held.value.from && marked.value.has(slot)) {
-    // Into every marked slot at once, as one change.
-    const module = held.value.module
-    void edit(Object.fromEntries([...marked.value].map((s) => [s, module])))
-    marked.value = new Set()
-    return
-  }
-  if (held.value) {
+  if (held.value && !held.value.from && marked.value.has(slot)) marks.fill(held.value.module)
+  else if (held.value) {
     if (held.value.from === slot) hand.letGo()
     else hand.put(slot)
   } else if (here && here !== 'unknown') hand.take(here, slot)
 }
 
 function remove(slot: string): void {
-  if (!mayWrite.value) return
-  const slots = (marked.value.has(slot) ? [...marked.value] : [slot]).filter((s) => goal.value[s] !== undefined)
-  if (slots.length) void edit(Object.fromEntries(slots.map((s) => [s, null])))
-  marked.value = new Set()
+  if (mayWrite.value) marks.takeOut(slot)
 }
 
-function mark(slot: string): void {
-  const next = new Set(marked.value)
-  if (!next.delete(slot)) next.add(slot)
-  marked.value = next
-}
-
-function escape(): void {
-  if (held.value) hand.letGo()
-  else marked.value = new Set()
-}
-
-/** Two marked slots change what they hold. */
-function swapMarked(): void {
-  const [a, b] = [...marked.value] as [string, string]
-  void edit({ [a]: goal.value[b] ?? null, [b]: goal.value[a] ?? null })
-  marked.value = new Set()
-}
+const { shown, onBoardKey } = useFitKeys({
+  escape: () => (held.value ? hand.letGo() : marks.clear()),
+  undo: () => mayWrite.value && plan.value?.can_undo && void step('undo'),
+  redo: () => mayWrite.value && plan.value?.can_redo && void step('redo'),
+  fill: () => mayWrite.value && held.value && void arrange('next-set'),
+  spread: () => mayWrite.value && void arrange('spread'),
+  swap: () => mayWrite.value && marked.value.size === 2 && marks.swap(),
+})
 
 async function arrange(kind: Arrangement['kind']): Promise<void> {
   const found = await propose(kind, kind === 'next-set' ? (held.value?.module ?? null) : null)
@@ -184,44 +161,7 @@ function grabFromTray(module: Module, event: PointerEvent, isTyped: boolean): vo
   if (isTyped) remember(module)
 }
 
-function saveName(): void {
-  const wanted = name.value.trim()
-  if (wanted && wanted !== plan.value?.name) void rename(wanted)
-  else name.value = plan.value?.name ?? ''
-}
-
-function onKey(event: KeyboardEvent): void {
-  const inField = (event.target as Element).closest('input, textarea')
-  if (event.key === 'Escape') escape()
-  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || inField || !mayWrite.value) return
-  event.preventDefault()
-  if (event.shiftKey ? plan.value?.can_redo : plan.value?.can_undo) void step(event.shiftKey ? 'redo' : 'undo')
-}
-/** Letters act while the board has the focus: B and O as long as they are held, L on and off, F fills, S spreads, X swaps. */
-function onBoardKey(event: KeyboardEvent): void {
-  if (event.ctrlKey || event.metaKey || event.altKey || event.repeat) return
-  const key = event.key.toLowerCase()
-  if (key === 'b') shown.now = true
-  else if (key === 'o') shown.order = true
-  else if (key === 'l') shown.landmarks = !shown.landmarks
-  else if (key === 'f' && mayWrite.value && held.value) void arrange('next-set')
-  else if (key === 's' && mayWrite.value) void arrange('spread')
-  else if (key === 'x' && mayWrite.value && marked.value.size === 2) swapMarked()
-}
-function onKeyUp(event: KeyboardEvent): void {
-  const key = event.key.toLowerCase()
-  if (key === 'b') shown.now = false
-  if (key === 'o') shown.order = false
-}
-onMounted(() => {
-  addEventListener('keydown', onKey)
-  addEventListener('keyup', onKeyUp)
-})
-onBeforeUnmount(() => {
-  removeEventListener('keydown', onKey)
-  removeEventListener('keyup', onKeyUp)
-  hand.letGo()
-})
+onBeforeUnmount(() => hand.letGo())
 
 const saved = computed(() => {
   if (health.trouble && saving.value) return 'not saved yet'
@@ -231,7 +171,7 @@ const saved = computed(() => {
 async function openPlan(id: string | null, like?: string): Promise<void> {
   comparing.value = false
   hand.letGo()
-  marked.value = new Set()
+  marks.clear()
   await (id ? open(id) : startNew(like))
   await reload()
 }
@@ -250,12 +190,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   <div v-if="ready" class="fit">
     <Teleport to="#machine-actions" defer>
       <span class="faded small" aria-live="polite">{{ saved }}</span>
-      <form class="name" @submit.prevent="saveName">
-        <input v-model="name" aria-label="Name of this plan" placeholder="Name this plan" maxlength="120" :disabled="!mayWrite" @blur="saveName" />
-        <v-btn type="submit" color="primary" size="small" height="32" :disabled="!mayWrite || !name.trim() || name.trim() === plan?.name">
-          {{ plan ? 'Rename' : 'Save' }}
-        </v-btn>
-      </form>
+      <PlanName :name="plan?.name" :may-write="mayWrite" @rename="rename" />
     </Teleport>
     <section class="panel board-panel" aria-labelledby="board-title">
       <div class="caption">
@@ -297,8 +232,8 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
           interactive
           @enter="enter"
           @remove="remove"
-          @escape="escape"
-          @mark="mark"
+          @escape="held ? hand.letGo() : marks.clear()"
+          @mark="marks.mark"
           @keydown="onBoardKey"
           @grab="grabSlot"
         />
@@ -311,7 +246,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
       <p v-else-if="marked.size" class="in-hand small" role="status">
         <strong>{{ marked.size }} marked</strong>. Delete takes them out<template v-if="marked.size === 2">, X swaps the two</template>; Esc unmarks.
-        <button v-if="marked.size === 2" type="button" class="quiet-link" @click="swapMarked">Swap</button>
+        <button v-if="marked.size === 2" type="button" class="quiet-link" @click="marks.swap">Swap</button>
         <button type="button" class="quiet-link" @click="remove([...marked][0]!)">Take out</button>
       </p>
       <p v-else-if="shown.now" class="in-hand small" role="status">As it is now, without the plan.</p>
@@ -404,22 +339,6 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
 }
 .wrong {
   color: var(--stop);
-}
-.name {
-  display: flex;
-  gap: 6px;
-}
-.name input {
-  width: 200px;
-  height: 32px;
-  padding: 0 10px;
-  border: 1px solid var(--module-edge);
-  border-radius: 4px;
-  background: var(--sheet);
-  color: var(--ink);
-}
-.name input::placeholder {
-  color: var(--faded);
 }
 .flying {
   position: fixed;

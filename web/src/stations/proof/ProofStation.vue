@@ -4,11 +4,10 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type FaultTrial, type Layout, type Proof, type RunView } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { gb } from '@/board/state'
-import { health } from '@/api/health'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { moment, plural } from '@/ui/words'
-import { useLive } from '../live'
+import { useLive, useLoaded } from '../live'
 import { useMachine } from '../machine'
 import EvidencePanel from './EvidencePanel.vue'
 import FaultPanel from './FaultPanel.vue'
@@ -35,7 +34,7 @@ async function load(): Promise<void> {
     wrong.value = wordsOf(error)
   }
 }
-watch(() => [brief.value?.id, brief.value?.state, health.recoveries], load, { immediate: true })
+useLoaded(() => [brief.value?.id, brief.value?.state], load)
 useLive(
   () => machine.value.id,
   (line) => {

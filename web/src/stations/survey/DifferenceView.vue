@@ -21,10 +21,14 @@ async function load(): Promise<void> {
   try {
     const params = { path: { machine_id: props.machine.id } }
     const difference = await ask(api.POST('/api/machines/{machine_id}/difference', { params, body: { intake_id: props.intake.id, reports: reports.value } }))
+    // What only adds is taken over unless one says no; what contradicts is one's own to decide. What one has decided stays so.
+    const seen = new Set(found.value?.slots.map((d) => d.slot))
+    const seenFacts = new Set(found.value?.facts.map((f) => f.fact))
+    const adds = difference.slots.filter((d) => (seen.has(d.slot) ? taken.value.has(d.slot) : d.change === 'fills-in' || d.change === 'comes'))
+    const tells = difference.facts.filter((f) => (seenFacts.has(f.fact) ? facts.value.has(f.fact) : f.fact === 'firmware' || f.known === null))
     found.value = difference
-    // What only adds is taken over unless one says no; what contradicts is one's own to decide.
-    taken.value = new Set(difference.slots.filter((d) => d.change === 'fills-in' || d.change === 'comes').map((d) => d.slot))
-    facts.value = new Set(difference.facts.filter((f) => f.fact === 'firmware' || f.known === null).map((f) => f.fact))
+    taken.value = new Set(adds.map((d) => d.slot))
+    facts.value = new Set(tells.map((f) => f.fact))
   } catch (error) {
     wrong.value = wordsOf(error)
   }
