@@ -20,7 +20,7 @@ def test_a_machine_by_hand_changed_and_retired(client: Client) -> None:
     }  # fmt: skip
     made = browser.post("/api/machines", json=body).json()
     assert (made["slots"]["A2"]["capacity_gib"], "B2" in made["slots"], made["slots"]["A1"]) == (8, False, "unknown")
-    assert (made["survey"]["kind"], made["survey"]["known"], made["duty_group"]) == ("by hand", 2, "desks")
+    assert (made["survey"]["kind"], made["survey"]["known"], made["about"]["duty_group"]) == ("by hand", 2, "desks")
     assert browser.post("/api/machines", json={**body, "name": "x", "fitted": {"Z": None}}).status_code == 422
     url = f"/api/machines/{made['id']}"
     facts = {**made["facts"], "firmware": "1.9", "os_bits": 32}
@@ -74,7 +74,7 @@ def test_the_list_is_ordered_narrowed_and_searched(client: Client) -> None:
     assert ranks == sorted(ranks) and ranks[0] < ranks[-1]
     asked = browser.get("/api/machines?want=ask").json()["machines"]
     assert {m["summary"]["worst_severity"] for m in asked} == {"ask"}
-    assert {m["duty_group"] for m in browser.get("/api/machines?q=computing").json()["machines"]} == {"hall"}
+    assert {m["about"]["duty_group"] for m in browser.get("/api/machines?q=computing").json()["machines"]} == {"hall"}
 
 
 def test_plans_side_by_side_one_like_another_and_discarded(client: Client) -> None:

@@ -15,7 +15,7 @@ from umbrak.services.errors import NotAllowed, Refused
 from umbrak.services.machines.listing import list_machines
 from umbrak.services.machines.making import NewMachine, make_machine
 from umbrak.services.machines.page import see_machine
-from umbrak.services.machines.table import take_fleet
+from umbrak.services.machines.table import export_fleet, take_fleet
 from umbrak.services.surveys.intake import load_intake, take_in
 from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference
 from umbrak.store.accounts import Account
@@ -93,7 +93,7 @@ def test_a_controllers_answer_brings_health_drives_and_failures(engine: Engine, 
     assert [f.fact for f in found.facts] == ["serial", "bays.1", "bays.2"] and found.failed == (slot,)
     accept(engine, technician, machine, Acceptance(intake.id, 1, {slot: 0}, [slot], ["serial", "bays.2"]))
     seen = see_machine(engine, machine)
-    assert (seen.serial, seen.failed) == ("FJ-1", (slot,))
+    assert (seen.about.serial, seen.failed) == ("FJ-1", (slot,))
     health = seen.survey.health[slot]
     assert (health.correctable, health.uncorrectable) == (7, 1)
     assert {b.number: b.drive.serial for b in seen.bays if b.drive} == {2: "KX-2"}
@@ -156,9 +156,9 @@ def test_machines_by_the_table(engine: Engine, technician: Account) -> None:
     seen = see_machine(engine, made["gauge-11"])
     told = (
         seen.site,
-        seen.place,
-        seen.keeper,
-        str(seen.warranty_end),
+        seen.about.place,
+        seen.about.keeper,
+        str(seen.about.warranty_end),
         seen.facts.os_bits,
         seen.evaluation.installed_gib,
     )
@@ -166,6 +166,9 @@ def test_machines_by_the_table(engine: Engine, technician: Account) -> None:
     assert [r.errors[0].message for r in take_fleet(engine, technician, raw, keep=True).rows][:1] == [
         "there is a machine gauge-11 already"
     ]
+    # What is written is read: all names are there already, and nothing else is wrong.
+    again = take_fleet(engine, technician, export_fleet(engine).encode(), keep=False)
+    assert len(again.rows) == before + 2 and {e.column for r in again.rows for e in r.errors} == {"name"}
     with pytest.raises(Refused, match="no column “model”"):
         take_fleet(engine, technician, b"name\nx\n", keep=False)
     with pytest.raises(NotAllowed):

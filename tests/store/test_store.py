@@ -23,6 +23,7 @@ from umbrak.cli.cluster import Cluster
 from umbrak.core.plan.sizing import Sizing
 from umbrak.core.platform.machine import Layout
 from umbrak.demo import seed
+from umbrak.formats.about import About
 from umbrak.formats.entries import DoneDoc
 from umbrak.services.bench.making import preview, start_run
 from umbrak.services.bench.view import see_run
@@ -192,10 +193,12 @@ def test_no_view_asks_more_of_the_database_where_there_is_more(engine: Engine, t
         return counts
 
     rows = 2
-    group = see_machine(engine, one).duty_group
+    group = see_machine(engine, one).about.duty_group
     few = asked()
     for i in range(6):
-        made = make_machine(engine, technician, NewMachine(name=f"more-{i}", sheet_hash=sheet, duty_group=group))
+        made = make_machine(
+            engine, technician, NewMachine(name=f"more-{i}", sheet_hash=sheet, about=About(duty_group=group))
+        )
         set_sizing(engine, technician, made, 0, Sizing(base_gib=1.0))
         with engine.begin() as db:
             for _ in range(20):

@@ -17,6 +17,7 @@ from umbrak.core.plan.sizing import Sizing, Workload
 from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
+from umbrak.formats.about import About
 from umbrak.formats.documents import MachineDoc, read_layout
 from umbrak.formats.sheet.reading import SheetReading, read_sheet
 from umbrak.services.evidence.trials import NewTrial, add_trial
@@ -116,9 +117,16 @@ def _machine(engine: Engine, account: Account, scenario: Scenario, given: dict[s
         site_id = store.find_or_add_site(db, site["name"], site["zone"])
         warranty_days = given.get("warranty_days")
         warranty_end = (datetime.now(UTC) + timedelta(days=warranty_days)).date() if warranty_days is not None else None
-        more = {"keeper": given.get("keeper", ""), "warranty_end": warranty_end, "serial": given.get("serial", "")}
-        group = given.get("duty_group", "")
-        key = store.add_machine(db, given["name"], site_id, given["place"], sheet.hash, facts, group, **more)
+        about = About(
+            place=given["place"],
+            duty_group=given.get("duty_group", ""),
+            keeper=given.get("keeper", ""),
+            serial=given.get("serial", ""),
+            warranty_end=warranty_end,
+        )
+        key = store.add_machine(
+            db, name=given["name"], site_id=site_id, sheet_hash=sheet.hash, facts=facts, about=about
+        )
         if key is None:
             raise ValueError(f"the scenario names {given['name']} twice")
         content = Known(layout, tuple(sorted(given.get("failed", ()))))

@@ -31,12 +31,12 @@ from umbrak.formats.to_json import jsonable
 #: Of a sheet's content, as a request or a file names it.
 HashOfSheet = Annotated[SheetHash, StringConstraints(min_length=1, max_length=120)]
 #: No control characters: they cannot be read on a screen, and a database refuses the first of them.
-_PRINTED = r"^[^\x00-\x08\x0b\x0c\x0e-\x1f\x7f]*$"
-Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=_PRINTED)]
-Text = Annotated[str, StringConstraints(max_length=2000, pattern=_PRINTED)]
-ShortText = Annotated[str, StringConstraints(max_length=200, pattern=_PRINTED)]
+PRINTED = r"^[^\x00-\x08\x0b\x0c\x0e-\x1f\x7f]*$"
+Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=PRINTED)]
+Text = Annotated[str, StringConstraints(max_length=2000, pattern=PRINTED)]
+ShortText = Annotated[str, StringConstraints(max_length=200, pattern=PRINTED)]
 #: Text that must say something.
-Said = Annotated[str, StringConstraints(min_length=1, max_length=2000, strip_whitespace=True, pattern=_PRINTED)]
+Said = Annotated[str, StringConstraints(min_length=1, max_length=2000, strip_whitespace=True, pattern=PRINTED)]
 #: Where in a source something stands; a bare number is one too.
 Clause = ShortText | Annotated[int, Field(ge=0, le=10**9)] | Annotated[float, Field(ge=0, le=10**9)] | None
 #: From a megabyte, smaller than any module, to far more than any machine: reckoning with either stays finite.

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, time
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import AwareDatetime, ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
 from umbrak.core.plan.sizing import Sizing, Workload
+from umbrak.formats.about import About, AboutChanges
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
 from umbrak.formats.documents import (
     Doc,
@@ -96,7 +97,7 @@ class SheetText(Body):
     text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)]
 
 
-class NewMachine(Body):
+class NewMachine(About):
     """From an intake, or by hand: what was found in the slots that somebody looked into."""
 
     name: Name
@@ -107,25 +108,25 @@ class NewMachine(Body):
     processors: dict[Name, Name | None] = Field(
         default={}, max_length=MAX_PROCESSORS, description="socket -> processor, null where it is empty"
     )
-    place: ShortText = ""
     site: ShortText | None = None
     zone: Name = "UTC"
-    duty_group: ShortText = ""
-    keeper: ShortText = Field(default="", description="who looks after it")
-    warranty_end: Day | None = None
 
 
-class MachineChange(Body):
+class MachineChange(AboutChanges):
+    """What is left out stays as it is; a day that is null is taken away."""
+
+    model_config = ConfigDict(defer_build=False)
+
     version: Version
     name: Name | None = None
-    place: ShortText | None = None
     site: ShortText | None = None
     zone: Name | None = None
-    duty_group: ShortText | None = None
-    keeper: ShortText | None = None
-    serial: ShortText | None = None
-    warranty_end: Day | None = Field(default=None, description="null takes it away; left out keeps it")
     facts: MachineDoc | None = None
+
+    def about(self) -> dict[str, Any]:
+        """The fields of `About` that change; of those that are text, null says nothing."""
+        told = {n: getattr(self, n) for n in About.model_fields if n in self.model_fields_set}
+        return {n: v for n, v in told.items() if v is not None or About.model_fields[n].default is None}
 
 
 class Retirement(Body):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from typing import Any
 from uuid import UUID
 
@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Select, case, func, insert, or_, select, true
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.core.platform.sheet import SheetHash
+from umbrak.formats.about import SEARCHED, About
 from umbrak.formats.documents import MachineDoc
 from umbrak.formats.kept import FACTS
 from umbrak.store.engine import new_id
@@ -25,18 +26,13 @@ PAGE_SIZE = 50
 class MachineRow:
     id: UUID
     name: str
-    place: str
     site: str | None
     zone: str
     sheet_hash: SheetHash
     sheet_title: str
     _facts: dict[str, Any]
     version: int
-    duty_group: str
-    #: Who looks after it, until when its maker answers for it, and its own serial number; "" = not known.
-    keeper: str
-    warranty_end: date | None
-    serial: str
+    about: About
     retired_at: datetime | None
 
     @property
@@ -68,25 +64,16 @@ def find_or_add_site(db: Connection, name: str, zone: str) -> UUID:
 
 
 def add_machine(
-    db: Connection,
-    name: str,
-    site_id: UUID | None,
-    place: str,
-    sheet_hash: SheetHash,
-    facts: MachineDoc,
-    duty_group: str = "",
-    **more: Any,
+    db: Connection, *, name: str, site_id: UUID | None, sheet_hash: SheetHash, facts: MachineDoc, about: About
 ) -> UUID | None:
-    """The new machine's id, or None when the name is taken. `more`: keeper, warranty_end, serial."""
+    """The new machine's id, or None when the name is taken."""
     values = {
-        **more,
+        **about.model_dump(),
         "id": new_id(),
         "name": name,
         "site_id": site_id,
-        "place": place,
         "sheet_hash": sheet_hash,
         "facts": FACTS.write(facts),
-        "duty_group": duty_group,
     }
     return db.execute(upsert(machine).values(values).on_conflict_do_nothing().returning(machine.c.id)).scalar()
 
@@ -100,10 +87,11 @@ _MACHINE = select(
 
 
 def _machine(row: Any) -> MachineRow:
+    # As it was kept, also where it was kept before there were bounds.
+    about = About.model_construct(**{name: getattr(row, name) for name in About.model_fields})
     return MachineRow(
-        id=row.id, name=row.name, place=row.place, site=row.site, zone=row.zone, sheet_hash=row.sheet_hash,
-        sheet_title=row.sheet_title, _facts=row.facts, version=row.version, duty_group=row.duty_group, keeper=row.keeper,
-        warranty_end=row.warranty_end, serial=row.serial, retired_at=row.retired_at,
+        id=row.id, name=row.name, site=row.site, zone=row.zone, sheet_hash=row.sheet_hash, sheet_title=row.sheet_title,
+        _facts=row.facts, version=row.version, about=about, retired_at=row.retired_at,
     )  # fmt: skip
 
 
@@ -119,12 +107,17 @@ def find_machines(db: Connection, keys: Sequence[UUID]) -> list[MachineRow]:
     return [_machine(r) for r in db.execute(_MACHINE.where(machine.c.id.in_(keys)).order_by(machine.c.name))]
 
 
+def all_machines(db: Connection) -> list[MachineRow]:
+    """Those that are looked after, by name."""
+    return [_machine(r) for r in db.execute(_MACHINE.where(machine.c.retired_at.is_(None)).order_by(machine.c.name))]
+
+
 def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> MachineRow | None:
     """The machine with this serial number, else the one of this name; None where none, or several have the serial."""
     known = func.lower(machine.c.name) == func.lower(name)
     query = _MACHINE.where(or_(known, machine.c.serial == serial) if serial else known).limit(3)
     rows = [_machine(r) for r in db.execute(query)]
-    of_serial = [r for r in rows if serial and r.serial == serial]
+    of_serial = [r for r in rows if serial and r.about.serial == serial]
     named = [r for r in rows if r.name.lower() == name.lower()]
     return of_serial[0] if len(of_serial) == 1 else named[0] if named else None
 
@@ -209,15 +202,7 @@ def _chosen(text: str, want: str | None, retired: bool) -> Select[tuple[UUID]]:
     query = query.where(machine.c.retired_at.is_not(None) if retired else machine.c.retired_at.is_(None))
     if text:
         like = "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        searched = (
-            machine.c.name,
-            machine.c.place,
-            machine.c.duty_group,
-            machine.c.keeper,
-            machine.c.serial,
-            site.c.name,
-            sheet.c.title,
-        )
+        searched = (machine.c.name, site.c.name, sheet.c.title, *(machine.c[name] for name in SEARCHED))
         query = query.where(or_(*(c.ilike(like) for c in searched)))
     return query.where(WANTS[want]) if want else query
 

@@ -329,6 +329,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description The machines that are looked after, as CSV: what a table of machines is read from, but for the slots.
+         */
+        get: operations["export_api_machines_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/verdicts/changed": {
         parameters: {
             query?: never;
@@ -1653,6 +1673,40 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * About
+         * @description Each field is a column of the table `machine` of the same name. "" and null = nobody said.
+         */
+        About: {
+            /**
+             * Duty Group
+             * @description machines of one group carry each other's loads
+             * @default
+             */
+            duty_group: string;
+            /**
+             * Keeper
+             * @description who looks after it
+             * @default
+             */
+            keeper: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Serial
+             * @description its own serial number, by which its reports are known
+             * @default
+             */
+            serial: string;
+            /**
+             * Warranty End
+             * @description until when its maker answers for it
+             */
+            warranty_end: string | null;
+        };
         /** Acceptance */
         Acceptance: {
             /**
@@ -3081,7 +3135,10 @@ export interface components {
             /** System */
             system: string | null;
         };
-        /** MachineChange */
+        /**
+         * MachineChange
+         * @description What is left out stays as it is; a day that is null is taken away.
+         */
         MachineChange: {
             /** Duty Group */
             duty_group?: string | null;
@@ -3101,10 +3158,7 @@ export interface components {
              * @description the version that this change was made against
              */
             version: number;
-            /**
-             * Warranty End
-             * @description null takes it away; left out keeps it
-             */
+            /** Warranty End */
             warranty_end?: string | null;
             /** Zone */
             zone?: string | null;
@@ -3135,8 +3189,7 @@ export interface components {
         };
         /** MachineLine */
         MachineLine: {
-            /** Duty Group */
-            duty_group: string;
+            about: components["schemas"]["About"];
             /**
              * Id
              * Format: uuid
@@ -3144,8 +3197,6 @@ export interface components {
             id: string;
             /** Name */
             name: string;
-            /** Place */
-            place: string;
             /** Plan */
             plan: string | null;
             /** Sheet Title */
@@ -3177,6 +3228,7 @@ export interface components {
          * @description One machine, with everything that was planned, done and told around it.
          */
         MachineView: {
+            about: components["schemas"]["About"];
             /** Bay Columns */
             bay_columns: number;
             /** Bay Numbering */
@@ -3186,8 +3238,6 @@ export interface components {
             board: components["schemas"]["Board"];
             /** Doubts */
             doubts: components["schemas"]["DoubtView"][];
-            /** Duty Group */
-            duty_group: string;
             evaluation: components["schemas"]["Evaluation"];
             facts: components["schemas"]["Machine"];
             /** Failed */
@@ -3197,8 +3247,6 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Keeper */
-            keeper: string;
             /** May Be Bare */
             may_be_bare: string[];
             /** May Hold */
@@ -3213,8 +3261,6 @@ export interface components {
             need_gib: number | null;
             /** Official Gib */
             official_gib: number | null;
-            /** Place */
-            place: string;
             /** Plans */
             plans: components["schemas"]["PlanName"][];
             /** Questions */
@@ -3223,8 +3269,6 @@ export interface components {
             retired_at: string | null;
             /** Runs */
             runs: components["schemas"]["RunBrief"][];
-            /** Serial */
-            serial: string;
             /** Services */
             services: components["schemas"]["ServiceView"][];
             /** Sheet Hash */
@@ -3240,8 +3284,6 @@ export interface components {
             survey: components["schemas"]["SurveyFacts"];
             /** Version */
             version: number;
-            /** Warranty End */
-            warranty_end: string | null;
             /** Zone */
             zone: string;
         };
@@ -3559,6 +3601,7 @@ export interface components {
         NewMachine: {
             /**
              * Duty Group
+             * @description machines of one group carry each other's loads
              * @default
              */
             duty_group?: string;
@@ -3593,6 +3636,12 @@ export interface components {
             processors?: {
                 [key: string]: string | null;
             };
+            /**
+             * Serial
+             * @description its own serial number, by which its reports are known
+             * @default
+             */
+            serial?: string;
             /** Sheet Hash */
             sheet_hash: string;
             /** Site */
@@ -3605,7 +3654,10 @@ export interface components {
             slots?: {
                 [key: string]: number;
             };
-            /** Warranty End */
+            /**
+             * Warranty End
+             * @description until when its maker answers for it
+             */
             warranty_end?: string | null;
             /**
              * Zone
@@ -6980,6 +7032,46 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    export_api_machines_file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
             default: components["responses"]["Problem"];

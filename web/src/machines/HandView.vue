@@ -7,6 +7,8 @@ import BoardView from '@/board/BoardView.vue'
 import { moduleWords } from '@/board/state'
 import { useHand } from '@/stations/fit/hand'
 import LabelEntry from '@/stations/fit/LabelEntry.vue'
+import { aboutAsSent, aboutAsTyped } from './about'
+import AboutFields from './AboutFields.vue'
 import FieldFault from '@/ui/FieldFault.vue'
 import { useForm } from '@/ui/form'
 
@@ -64,11 +66,11 @@ function enter(slot: string): void {
   else if (here && here !== 'unknown') hand.take(here, slot)
 }
 
-const { values: about, faults, wrong: notMade, sending, submit: make } = useForm({ name: '', site: '', place: '', duty_group: '' }, async (f) => {
+const { values: about, faults, wrong: notMade, sending, submit: make } = useForm({ name: '', site: '', ...aboutAsTyped() }, async ({ name, site, ...typed }) => {
   const emptied = restEmpty.value ? Object.fromEntries((sheet.value?.board.slots ?? []).filter((s) => !slots.value[s.id]).map((s) => [s.id, null])) : {}
   const fitted = { ...emptied, ...slots.value } as never
   const said = Object.fromEntries(Object.entries(processors).filter(([, p]) => p).map(([s, p]) => [s, p === '-' ? null : p]))
-  const body = { ...f, sheet_hash: chosen.value, fitted, processors: said, slots: {}, zone: Intl.DateTimeFormat().resolvedOptions().timeZone }
+  const body = { name, site, ...aboutAsSent(typed), sheet_hash: chosen.value, fitted, processors: said, slots: {}, zone: Intl.DateTimeFormat().resolvedOptions().timeZone }
   const made = await ask(api.POST('/api/machines', { body }))
   await router.push(`/machines/${made.id}/fit`)
 })
@@ -103,8 +105,7 @@ const { values: about, faults, wrong: notMade, sending, submit: make } = useForm
         </select>
       </label>
       <label>Site <input v-model="about.site" maxlength="200" /></label>
-      <label>Place <input v-model="about.place" maxlength="200" /></label>
-      <label>Duty group <input v-model="about.duty_group" maxlength="200" placeholder="none" /></label>
+      <AboutFields v-model="about" :faults="faults" first />
       <label class="check"><input v-model="restEmpty" type="checkbox" /> the other slots are empty</label>
       <p v-if="wrong || notMade" class="wrong" role="alert">{{ wrong || notMade }}</p>
       <v-btn type="submit" color="primary" :disabled="sending || !about.name.trim() || !chosen">Make it</v-btn>

@@ -124,8 +124,8 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
             <td>
               <router-link class="name" :to="`/machines/${l.id}/${l.plan ? 'fit' : 'survey'}`">{{ l.name }}</router-link>
               <div class="faded small">{{ l.sheet_title }}</div>
-              <div class="faded small nowrap">{{ [l.site, l.place].filter(Boolean).join(' / ') }}</div>
-              <div v-if="l.duty_group" class="small nowrap group" title="duty group">{{ l.duty_group }}</div>
+              <div class="faded small nowrap">{{ [l.site, l.about.place].filter(Boolean).join(' / ') }}</div>
+              <div v-if="l.about.duty_group" class="small nowrap group" title="duty group">{{ l.about.duty_group }}</div>
             </td>
             <td class="totals">
               <div>

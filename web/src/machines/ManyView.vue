@@ -126,6 +126,7 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
       <section class="panel way" :class="{ over }" aria-labelledby="many-table" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="dropped">
         <h2 id="many-table">Take a table of machines</h2>
         <p class="faded small">CSV or XLSX with a column <b>name</b> and a column <b>model</b>; site, place, duty group, looked after by, warranty end, firmware, processor and a column <b>slot A1</b> for each slot may follow. You see every row before anything is kept.</p>
+        <a class="quiet-link small" href="/api/machines/file" download>The machines of today as such a table</a>
         <label class="small faded file">choose the table <input type="file" accept=".csv,.tsv,.xlsx" @change="chosen" /></label>
       </section>
       <section class="panel way" aria-labelledby="many-ask">

@@ -2,6 +2,8 @@
 /** What is particular to one machine, to change: names, versions, width, mode, processors; and to retire it. */
 import { reactive, ref } from 'vue'
 import { api, ask, Refusal, type MachineView } from '@/api/client'
+import AboutFields from '@/machines/AboutFields.vue'
+import { aboutAsSent, aboutAsTyped } from '@/machines/about'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numberIn, useForm } from '@/ui/form'
 
@@ -11,6 +13,7 @@ const emit = defineEmits<{ saved: [machine: MachineView]; leave: [] }>()
 const m = props.machine
 /** Socket -> processor id, "" = not known, "-" = empty. */
 const processors = reactive(Object.fromEntries(Object.keys(m.may_hold).map((s) => [s, s in m.facts.processors ? (m.facts.processors[s] ?? '-') : ''])))
+const about = reactive(aboutAsTyped(m.about))
 const version = ref(m.version)
 const asking = ref(false)
 const retiring = ref(false)
@@ -19,13 +22,8 @@ const params = { path: { machine_id: m.id } }
 const { values: form, faults, wrong, sending, submit: save } = useForm(
   {
     name: m.name,
-    place: m.place,
     site: m.site ?? '',
     zone: m.zone,
-    duty_group: m.duty_group,
-    keeper: m.keeper,
-    serial: m.serial,
-    warranty_end: m.warranty_end ?? '',
     firmware: m.facts.firmware ?? '',
     system: m.facts.system ?? '',
     os_bits: m.facts.os_bits ? String(m.facts.os_bits) : '',
@@ -46,7 +44,7 @@ const { values: form, faults, wrong, sending, submit: save } = useForm(
       rail_setting: numberIn('rail_setting', rail_setting),
       processors: Object.fromEntries(Object.entries(processors).filter(([, p]) => p).map(([s, p]) => [s, p === '-' ? null : p])),
     }
-    const change = { version: version.value, ...base, warranty_end: base.warranty_end || null, facts }
+    const change = { version: version.value, ...base, ...aboutAsSent(about), facts }
     await keep(() =>
       retiring.value
         ? ask(api.POST('/api/machines/{machine_id}/retirement', { params, body: { version: version.value, retired: !m.retired_at } }))
@@ -63,7 +61,7 @@ async function keep(work: () => Promise<MachineView>): Promise<void> {
     if (!(error instanceof Refusal) || error.status !== 409) throw error
     const theirs = error.problem.theirs as MachineView
     version.value = theirs.version
-    throw new Error(`${error.problem.detail} It is called “${theirs.name}” at “${theirs.place}” now. Save again to put yours over it.`, { cause: error })
+    throw new Error(`${error.problem.detail} It is called “${theirs.name}” at “${theirs.about.place}” now. Save again to put yours over it.`, { cause: error })
   }
 }
 function retire(): void {
@@ -82,13 +80,9 @@ function retire(): void {
       <h2 id="edit-title">{{ machine.name }}</h2>
       <div class="fields">
         <label>Name <input v-model="form.name" required maxlength="120" /><FieldFault :of="faults" name="name" /></label>
-        <label>Duty group <input v-model="form.duty_group" maxlength="200" placeholder="none" /></label>
         <label>Site <input v-model="form.site" maxlength="200" /></label>
         <label>Time zone <input v-model="form.zone" maxlength="120" class="mono" /><FieldFault :of="faults" name="zone" /></label>
-        <label class="wide">Place <input v-model="form.place" maxlength="200" /></label>
-        <label>Looked after by <input v-model="form.keeper" maxlength="200" placeholder="nobody named" /></label>
-        <label>Warranty until <input v-model="form.warranty_end" type="date" /><FieldFault :of="faults" name="warranty_end" /></label>
-        <label class="wide">Serial number <input v-model="form.serial" maxlength="200" class="mono" placeholder="not known" /></label>
+        <AboutFields v-model="about" :faults="faults" />
         <label>Firmware <input v-model="form.firmware" maxlength="120" placeholder="not known" /></label>
         <label>System version <input v-model="form.system" maxlength="120" placeholder="not known" /></label>
         <label>

@@ -66,7 +66,7 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
       <div class="title">
         <h1>{{ machine.name }}</h1>
         <span class="faded">{{ machine.sheet_title }}</span>
-        <span class="faded where">{{ [machine.site, machine.place].filter(Boolean).join(' / ') }}</span>
+        <span class="faded where">{{ [machine.site, machine.about.place].filter(Boolean).join(' / ') }}</span>
         <span v-if="machine.retired_at" class="retired">retired</span>
         <span v-if="offDuty" class="retired off-duty">on the bench</span>
         <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="editing = true">Edit</button>

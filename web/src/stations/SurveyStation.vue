@@ -8,6 +8,7 @@ import { gb, moduleWords } from '@/board/state'
 import { age, isOld, moment, plural } from '@/ui/words'
 import FindingList from './fit/FindingList.vue'
 import { litBy, severityBySlot } from './fit/findings'
+import { aboutLines } from '@/machines/about'
 import { session } from '@/frame/session'
 import DifferenceView from './survey/DifferenceView.vue'
 import DriveBays from './survey/DriveBays.vue'
@@ -62,11 +63,6 @@ function kept(changed: MachineView): void {
 /** Sources of what is known of the slots, each once. */
 const kinds = computed(() => [...new Set(Object.values(machine.value.survey.sources).map((s) => s.kind))].sort())
 const told = computed(() => machine.value.survey.told)
-const warranty = computed(() => {
-  const end = machine.value.warranty_end
-  if (!end) return 'end not known'
-  return end < new Date().toISOString().slice(0, 10) ? `ended ${end}` : `until ${end}`
-})
 const byNumber = new Intl.Collator('en', { numeric: true })
 const rows = computed(() =>
   [...machine.value.board.slots].sort((a, b) => byNumber.compare(a.printed, b.printed)).map((slot) => {
@@ -134,15 +130,9 @@ const rows = computed(() =>
         <dd :class="{ missing: !machine.facts.os_bits && !machine.facts.system }">
           {{ [machine.facts.system, machine.facts.os_bits && `${machine.facts.os_bits} bits`].filter(Boolean).join(', ') || 'not known' }}
         </dd>
-        <dt>Group</dt>
-        <dd>{{ machine.duty_group || 'none' }}</dd>
-        <dt>Looked after</dt>
-        <dd :class="{ missing: !machine.keeper }">{{ machine.keeper ? `by ${machine.keeper}` : 'by nobody named' }}</dd>
-        <dt>Warranty</dt>
-        <dd :class="{ missing: !machine.warranty_end }">{{ warranty }}</dd>
-        <template v-if="machine.serial">
-          <dt>Serial</dt>
-          <dd class="mono">{{ machine.serial }}</dd>
+        <template v-for="l in aboutLines(machine.about)" :key="l.name">
+          <dt>{{ l.heading }}</dt>
+          <dd :class="{ missing: l.isUntold, mono: l.mono }">{{ l.words }}</dd>
         </template>
         <template v-if="machine.survey.claimed_gib">
           <dt>It claims</dt>

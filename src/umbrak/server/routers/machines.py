@@ -6,10 +6,11 @@ import re
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 
 from umbrak.core.platform.known import Drive
 from umbrak.core.targets import Target
+from umbrak.formats.about import About
 from umbrak.formats.documents import occupants
 from umbrak.server.bodies import (
     Acceptance,
@@ -33,6 +34,7 @@ from umbrak.services.machines.listing import MachinePage, list_machines
 from umbrak.services.machines.making import make_machine
 from umbrak.services.machines.newer import ChangedVerdicts, NewerSheet, changed_verdicts, newer_sheet, take_newer_sheet
 from umbrak.services.machines.page import MachineView, machine_history, machine_targets, see_machine
+from umbrak.services.machines.table import export_fleet
 from umbrak.services.plans.editing import start_plan
 from umbrak.services.plans.proposals import PlanBrief, compare_plans
 from umbrak.services.plans.view import CureView, PlanView, machine_cures
@@ -64,7 +66,8 @@ def make(body: NewMachine, engine: Db, account: Person) -> MachineView:
         reports=body.slots,
         fitted=occupants(body.fitted),
         emptied=[slot for slot, given in body.fitted.items() if given is None],
-        **body.model_dump(exclude={"slots", "fitted"}),
+        about=About(**body.model_dump(include=set(About.model_fields))),
+        **body.model_dump(exclude={"slots", "fitted", *About.model_fields}),
     )
     return see_machine(engine, make_machine(engine, account, new))
 
@@ -80,6 +83,13 @@ def rejudged(
     return changed_verdicts(engine, days, before)
 
 
+@router.get("/file", responses={**describe(401), 200: {"content": {"text/csv": {}}}}, response_class=Response)
+def export(engine: Db, _: Person) -> Response:
+    """The machines that are looked after, as CSV: what a table of machines is read from, but for the slots."""
+    headers = {"Content-Disposition": 'attachment; filename="machines.csv"'}
+    return Response(export_fleet(engine), media_type="text/csv; charset=utf-8", headers=headers)
+
+
 @router.get("/{machine_id}", responses=describe(401, 404, 422))
 def see(machine_id: UUID, engine: Db, _: Person) -> MachineView:
     """One machine: its board, what is in it, what that comes to."""
@@ -90,16 +100,7 @@ def see(machine_id: UUID, engine: Db, _: Person) -> MachineView:
 def change(machine_id: UUID, body: MachineChange, engine: Db, account: Person) -> MachineView:
     """Change what is given; `facts` is the whole of them."""
     changes = service.MachineChanges(
-        name=body.name,
-        place=body.place,
-        site=body.site,
-        zone=body.zone,
-        duty_group=body.duty_group,
-        keeper=body.keeper,
-        serial=body.serial,
-        facts=body.facts,
-        warranty_end=body.warranty_end,
-        warranty_told="warranty_end" in body.model_fields_set,
+        name=body.name, site=body.site, zone=body.zone, facts=body.facts, about=body.about()
     )
     service.change_machine(engine, account, machine_id, body.version, changes)
     return see_machine(engine, machine_id)

@@ -49,7 +49,7 @@ def work_of(db: Connection, plan: OpenPlan, soak_days: float = 3.0) -> list[Work
     """What is to be done in each stage of a plan, with all that stands around it."""
     m = plan.machine
     stages = stage_layouts(plan)
-    group = duty_of(db, m.row.id, m.row.duty_group)
+    group = duty_of(db, m.row.id, m.row.about.duty_group)
     duty = None
     if group is not None and len(group.members) > 1:
         duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in group.members], m.row.name)
@@ -63,13 +63,13 @@ def work_of(db: Connection, plan: OpenPlan, soak_days: float = 3.0) -> list[Work
         stages=len(stages),
         title=f"{m.row.name}: {plan.row.name}",
         bays={n: (d.serial or d.label) if d else "" for n, d in content.bays.items()},
-        group=m.row.duty_group,
+        group=m.row.about.duty_group,
         duty=duty,
         claims=claims,
         backup_tiers=max(1, money_settings(db).backup_tiers),
         soak_days=soak_days,
         versions=versions_of(plan),
-        under_warranty=m.row.warranty_end is not None and m.row.warranty_end >= today,
+        under_warranty=m.row.about.warranty_end is not None and m.row.about.warranty_end >= today,
     )
     works = [first]
     for i, goal in enumerate(stages[1:], 2):

@@ -36,7 +36,7 @@ def run_calendar(engine: Engine, key: UUID, now: datetime) -> tuple[str, bytes]:
         raise Refused("window", "Set the maintenance window first.")
     about = f"{m.row.sheet_title}, {row.plan}; down for {row.begun.sheet.down.high:g} minutes at most."
     title = f"Memory: {m.row.name}"
-    place = ", ".join(p for p in (m.row.site, m.row.place) if p)
+    place = ", ".join(p for p in (m.row.site, m.row.about.place) if p)
     return f"{m.row.name}-window.ics", window_calendar(
         str(row.id), title, place, about, row.window_start, row.window_end, now
     )
@@ -65,7 +65,7 @@ def _paper(m: Loaded, row: RunRow, now: datetime) -> Paper:
     return Paper(
         machine=m.row.name,
         model=m.row.sheet_title,
-        place=", ".join(p for p in (m.row.site, m.row.place) if p),
+        place=", ".join(p for p in (m.row.site, m.row.about.place) if p),
         plan=row.plan,
         stage=f"stage {row.stage} of {row.stages}" if row.stages > 1 else "",
         window=window,

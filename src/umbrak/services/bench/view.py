@@ -173,7 +173,7 @@ def run_view(db: Connection, row: RunRow) -> RunView:
         id=row.id,
         machine_id=row.machine_id,
         machine=machine.name,
-        place=machine.place,
+        place=machine.about.place,
         sheet_title=machine.sheet_title,
         plan_id=row.plan_id,
         plan=row.plan,

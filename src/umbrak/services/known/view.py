@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from typing import Any
 from uuid import UUID
 
@@ -17,6 +17,7 @@ from umbrak.core.platform.machine import Machine, Occupant
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import SlotHealth
 from umbrak.core.questions import Question, questions_of
+from umbrak.formats.about import About
 from umbrak.services.errors import NotFound, Stale
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, known_slots, loaded, official_gib, sources_of
@@ -80,15 +81,11 @@ class MachineState:
 
     id: UUID
     name: str
-    place: str
     site: str | None
     zone: str
     sheet_title: str
     version: int
-    duty_group: str
-    keeper: str
-    warranty_end: date | None
-    serial: str
+    about: About
     retired_at: datetime | None
     #: What is particular to this unit; what is left out is unknown.
     facts: Machine
@@ -120,15 +117,11 @@ def view_of(m: Loaded) -> MachineState:
     return MachineState(
         id=m.row.id,
         name=m.row.name,
-        place=m.row.place,
         site=m.row.site,
         zone=m.row.zone,
         sheet_title=m.row.sheet_title,
         version=m.row.version,
-        duty_group=m.row.duty_group,
-        keeper=m.row.keeper,
-        warranty_end=m.row.warranty_end,
-        serial=m.row.serial,
+        about=m.row.about,
         retired_at=m.row.retired_at,
         facts=m.machine,
         sheet_hash=m.row.sheet_hash,

@@ -9,6 +9,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.formats.about import About
 from umbrak.services.known.summaries import GlyphGroup, Summary, refresh_or_tell, summary_key
 from umbrak.store import machines as store
 
@@ -26,9 +27,8 @@ _STATIONS = {
 class MachineLine:
     id: UUID
     name: str
-    place: str
     site: str | None
-    duty_group: str
+    about: About
     sheet_title: str
     surveyed_at: datetime
     plan: str | None
@@ -69,9 +69,8 @@ def _line(db: Connection, row: store.ListRow) -> MachineLine:
     return MachineLine(
         id=m.id,
         name=m.name,
-        place=m.place,
         site=m.site,
-        duty_group=m.duty_group,
+        about=m.about,
         sheet_title=m.sheet_title,
         surveyed_at=row.surveyed_at,
         plan=plan.name if plan else None,

@@ -16,8 +16,8 @@ from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotState, SurveyReading
+from umbrak.formats.about import About
 from umbrak.formats.documents import CHECKED, HashOfSheet, MachineDoc, Name, ShortText
-from umbrak.formats.quantities import Day
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import check_facts
 from umbrak.services.known.summaries import refresh
@@ -37,16 +37,11 @@ class MachineChanges:
     """What a person may change of a machine; None = leave it as it is, except in `facts`, which is the whole."""
 
     name: Name | None = None
-    place: ShortText | None = None
     site: ShortText | None = None
     zone: Name | None = None
-    duty_group: ShortText | None = None
-    keeper: ShortText | None = None
-    serial: ShortText | None = None
     facts: MachineDoc | None = None
-    #: Until when its maker answers for it; read only where `warranty_told`.
-    warranty_end: Day | None = None
-    warranty_told: bool = False
+    #: Of `About` the fields that change.
+    about: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
@@ -63,12 +58,9 @@ class NewMachine:
     emptied: list[str] = field(default_factory=list)
     #: Socket -> processor id, or None where the socket is empty; left out = unknown.
     processors: dict[str, str | None] = field(default_factory=dict)
-    place: ShortText = ""
     site: ShortText | None = None
     zone: Name = "UTC"
-    duty_group: ShortText = ""
-    keeper: ShortText = ""
-    warranty_end: Day | None = None
+    about: About = field(default_factory=About)
     #: What else is known of it; its processors may be in `processors` too.
     facts: MachineDoc | None = None
 
@@ -92,12 +84,13 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     sheet = load_sheet(db, new.sheet_hash)
     now = datetime.now(UTC)
     occupants: dict[str, Occupant | None] = dict.fromkeys(sheet.slots, UNKNOWN)
-    content, kind, facts, serial = Known(), "by hand", new.facts or MachineDoc(), ""
+    content, kind, facts, about = Known(), "by hand", new.facts or MachineDoc(), new.about
     if new.intake_id:
         reading = load_intake(db, new.intake_id).reading
         kind = reading.kind
         facts = facts.model_copy(update={"firmware": reading.firmware.version if reading.firmware else None})
-        serial = (reading.system and reading.system.serial) or ""
+        if reading.system and reading.system.serial and not about.serial:
+            about = about.model_copy(update={"serial": reading.system.serial[:200]})
         occupants |= _reported(sheet, reading, new.reports)
         content = told_beside(content, sheet, reading, new.reports, now)
         learn_from(db, sheet, reading, new.reports)
@@ -108,8 +101,7 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     facts = facts.model_copy(update={"processors": {**facts.processors, **new.processors}})
     check_facts(sheet, facts)
     site_id = _site(db, new.site, new.zone)
-    more = {"keeper": new.keeper.strip(), "warranty_end": new.warranty_end, "serial": serial}
-    key = store.add_machine(db, name, site_id, new.place.strip(), new.sheet_hash, facts, new.duty_group.strip(), **more)
+    key = store.add_machine(db, name=name, site_id=site_id, sheet_hash=new.sheet_hash, facts=facts, about=about)
     if key is None:
         raise Refused("name", f"There is a machine {name} already.")
     content = replace(content, slots=Layout(occupants))
@@ -163,16 +155,12 @@ def change_machine(engine: Engine, account: Account, key: UUID, version: int, ch
             if store.name_taken(db, name, key):
                 raise Refused("name", f"There is a machine {name} already.")
             values["name"] = name
-        for column in ("place", "duty_group", "keeper", "serial"):
-            given = getattr(changes, column)
-            if given is not None and given.strip() != getattr(m.row, column):
-                values[column] = given.strip()
         zone = changes.zone or m.row.zone
         _check_zone(zone)
         if changes.site is not None and changes.site.strip() != (m.row.site or ""):
             values["site_id"] = _site(db, changes.site, zone)
-        if changes.warranty_told and changes.warranty_end != m.row.warranty_end:
-            values["warranty_end"] = changes.warranty_end
+        about = About(**{**m.row.about.model_dump(), **changes.about})
+        values |= {n: v for n in changes.about if (v := getattr(about, n)) != getattr(m.row.about, n)}
         if changes.facts is not None:
             check_facts(m.sheet, changes.facts)
             if changes.facts.value() != m.machine:

@@ -1,14 +1,15 @@
 """Many machines from one table: what each row would make is shown before anything is kept.
 
-Columns: name and model (a sheet's title or id) are needed; site, place, zone, duty group, looked after by, warranty end,
-firmware, system, os bits and processor may be given, and a column for each slot, "slot A1", with label text or "empty".
+Columns: name and model (a sheet's title or id) are needed; site, zone, what people say of it (`formats.about`), firmware, system,
+os bits and processor may be given, and a column for each slot, "slot A1", with label text or "empty".
 """
 
 from __future__ import annotations
 
+import csv
+import io
 from dataclasses import dataclass, replace
-from datetime import date
-from typing import Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import TypeAdapter
@@ -18,10 +19,10 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotFacts, match_slots
+from umbrak.formats.about import HEADERS, About
 from umbrak.formats.documents import MachineDoc, Name, ShortText, Text
-from umbrak.formats.quantities import Day
 from umbrak.formats.rows import CellFault, RowReader
-from umbrak.formats.spreadsheet import Table, read_table
+from umbrak.formats.spreadsheet import Table, harmless, read_table
 from umbrak.services.errors import Refused
 from umbrak.services.known.taking import check_columns, take_each
 from umbrak.services.machines.making import NewMachine, make_within
@@ -34,7 +35,6 @@ from umbrak.store.accounts import Account
 _NAME: TypeAdapter[str] = TypeAdapter(Name)
 _SHORT: TypeAdapter[str] = TypeAdapter(ShortText)
 _TEXT: TypeAdapter[str] = TypeAdapter(Text)
-_DAY: TypeAdapter[date] = TypeAdapter(Day)
 _BITS: TypeAdapter[int] = TypeAdapter(Literal[32, 64])
 
 MAX_MACHINES = 2000
@@ -45,15 +45,16 @@ COLUMNS: dict[str, tuple[str, ...]] = {
     "name": ("machine", "host", "hostname"),
     "model": ("sheet",),
     "site": (),
-    "place": ("location", "rack"),
     "zone": ("time zone",),
-    "duty group": ("group", "cluster"),
-    "looked after by": ("keeper", "owner", "responsible"),
-    "warranty end": ("warranty until", "warranty"),
+    **{h.name: h.also for h in HEADERS.values()},
     "firmware": ("firmware version", "bios"),
     "system": ("system version",),
     "os bits": ("width",),
     "processor": ("cpu",),
+}
+_ABOUT: dict[str, TypeAdapter[Any]] = {
+    name: TypeAdapter(Annotated[f.annotation, *f.metadata])  # type: ignore[arg-type]
+    for name, f in About.model_fields.items()
 }
 
 
@@ -140,13 +141,10 @@ def _read(db: Connection, names: _Names, row: RowReader) -> tuple[FleetRow, NewM
     occupants = _slots(sheet, row) if sheet else {}
     given = {
         "processors": _processors(sheet, row) if sheet else {},
-        "place": row.text("place", _SHORT),
         "site": row.text("site", _SHORT, None),
         "zone": row.text("zone", _NAME, "UTC"),
-        "duty_group": row.text("duty group", _SHORT),
-        "keeper": row.text("looked after by", _SHORT),
-        "warranty_end": row.text("warranty end", _DAY, None),
     }
+    about = {n: row.text(HEADERS[n].name, kind, About.model_fields[n].default) for n, kind in _ABOUT.items()}
     facts = {
         "firmware": row.text("firmware", _NAME, None),
         "system": row.text("system", _NAME, None),
@@ -164,7 +162,15 @@ def _read(db: Connection, names: _Names, row: RowReader) -> tuple[FleetRow, NewM
     if row.faults or hash_ is None:
         return shown, None
     emptied = [s for s, m in occupants.items() if m is None]
-    new = NewMachine(name=name, sheet_hash=hash_, fitted=fitted, emptied=emptied, facts=MachineDoc(**facts), **given)
+    new = NewMachine(
+        name=name,
+        sheet_hash=hash_,
+        fitted=fitted,
+        emptied=emptied,
+        facts=MachineDoc(**facts),
+        about=About(**about),
+        **given,
+    )
     return shown, new
 
 
@@ -203,3 +209,28 @@ def _slots(sheet: Sheet, row: RowReader) -> dict[str, Occupant | None]:
         elif module := row.label(column):
             occupants[slot] = module
     return occupants
+
+
+def export_fleet(engine: Engine) -> str:
+    """The machines that are looked after as CSV (RFC 4180), by name, with the columns that `take_fleet` reads but the slots'."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(COLUMNS)
+    with engine.connect() as db:
+        for row in machine_store.all_machines(db):
+            about, facts = row.about.model_dump(), row.facts
+            fitted = {p for p in facts.processors.values() if p}
+            cells = {
+                "name": row.name,
+                "model": row.sheet_title,
+                "site": row.site,
+                "zone": row.zone,
+                **{HEADERS[name].name: value for name, value in about.items()},
+                "firmware": facts.firmware,
+                "system": facts.system,
+                "os bits": facts.os_bits,
+                # One for all its sockets, as it is read.
+                "processor": fitted.pop() if len(fitted) == 1 else None,
+            }
+            writer.writerow(["" if cells[c] is None else harmless(str(cells[c])) for c in COLUMNS])
+    return out.getvalue()

@@ -133,7 +133,7 @@ def _view(db: Connection, machine_id: UUID) -> SizingView:
         usable_gib=usable,
         use=use_of(used, usable),
         told_used_gib=told,
-        duty=duty_of(db, machine_id, m.row.duty_group),
+        duty=duty_of(db, machine_id, m.row.about.duty_group),
     )
 
 

@@ -107,8 +107,8 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
         known = m.machine.processors.get(socket, "")
         if known != processor:
             facts.append(FactDifference(f"processors.{socket}", known or None, processor or "none"))
-    if reading.system and reading.system.serial and reading.system.serial != m.row.serial:
-        facts.append(FactDifference("serial", m.row.serial or None, reading.system.serial))
+    if reading.system and reading.system.serial and reading.system.serial != m.row.about.serial:
+        facts.append(FactDifference("serial", m.row.about.serial or None, reading.system.serial))
     facts += _drive_differences(m, reading)
     failed = [s for s, i in placed.items() if reading.slots[i].state is SlotState.FAILED]
     unplaced = tuple(

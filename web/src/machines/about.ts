@@ -1,0 +1,47 @@
+/** What people say of a machine beside what is in it: its fields with their words, in the order of forms. */
+import type { components } from '@/api/schema'
+
+export type About = components['schemas']['About']
+
+export interface AboutField {
+  name: keyof About
+  words: string
+  type?: 'date'
+  placeholder?: string
+  mono?: boolean
+  /** Takes the whole width of a form. */
+  wide?: boolean
+  /** Asked when a machine is made by hand; the others come later. */
+  atFirst?: boolean
+  /** On the page of what is known: heading, value in words, words where nobody said ("" = then it is not shown). */
+  short?: string
+  as?: (value: string) => string
+  untold?: string
+}
+
+export const ABOUT: AboutField[] = [
+  { name: 'place', words: 'Place', wide: true, atFirst: true },
+  { name: 'duty_group', words: 'Duty group', placeholder: 'none', atFirst: true, short: 'Group', untold: 'none' },
+  { name: 'keeper', words: 'Looked after by', placeholder: 'nobody named', short: 'Looked after', as: (by) => `by ${by}`, untold: 'by nobody named' },
+  { name: 'warranty_end', words: 'Warranty until', type: 'date', short: 'Warranty', as: (end) => (end < new Date().toISOString().slice(0, 10) ? `ended ${end}` : `until ${end}`), untold: 'end not known' },
+  { name: 'serial', words: 'Serial number', placeholder: 'not known', mono: true, wide: true, short: 'Serial', untold: '' },
+]
+
+/** What is shown of it where everything known stands: (heading, words, whether nobody said). The place stands in the page's head. */
+export function aboutLines(about: About): { name: string; heading: string; words: string; isUntold: boolean; mono: boolean }[] {
+  return ABOUT.filter((f) => f.name !== 'place').flatMap((f) => {
+    const value = about[f.name]
+    const words = value ? (f.as?.(value) ?? value) : (f.untold ?? 'not known')
+    return words ? [{ name: f.name, heading: f.short ?? f.words, words, isUntold: !value, mono: !!f.mono && !!value }] : []
+  })
+}
+
+/** As a form has it: every field is text. */
+export function aboutAsTyped(about?: About): Record<keyof About, string> {
+  return Object.fromEntries(ABOUT.map(({ name }) => [name, about?.[name] ?? ''])) as Record<keyof About, string>
+}
+
+/** As the server takes it: a day that is not typed is none. */
+export function aboutAsSent(typed: Record<keyof About, string>): About {
+  return Object.fromEntries(ABOUT.map(({ name, type }) => [name, type === 'date' ? typed[name] || null : typed[name]])) as unknown as About
+}
