@@ -410,17 +410,17 @@ def test_what_is_judged_otherwise_is_told(engine: Engine, technician: Account, l
     """A limit by firmware, a statement and a corrected sheet: the plan and what is proved did not change, their verdict did."""
     machine = key_of(engine, "hall-03")
     plan = begin(engine, technician, lead, OFFICIAL).run.plan_id
-    assert changed_verdicts(engine) == []
+    assert list(changed_verdicts(engine, 30).changes) == []
     source = {"title": "a notice", "kind": "machine-maker", "date": "2031-01-01"}
     below = StatementDoc(scope="machine", capacity_gib=500, hard=True, source=source, firmware={"from": "3.0"})
     add_statement(engine, technician, machine, below, False)
-    assert changed_verdicts(engine) == [], "not at this firmware"
+    assert list(changed_verdicts(engine, 30).changes) == [], "not at this firmware"
     view = see_machine(engine, machine)
     facts = MachineDoc(
         **{**MachineDoc().model_dump(), "firmware": "3.1", "os_bits": 64, "processors": dict(view.facts.processors)}
     )
     change_machine(engine, technician, machine, view.version, MachineChanges(facts=facts))
-    changed = changed_verdicts(engine)
+    changed = list(changed_verdicts(engine, 30).changes)
     assert {c.name for c in changed} == {"six", "Even out CPU 2"}, "what is fitted stays below it"
     told = next(c for c in changed if c.plan_id == plan)
     assert (told.machine, told.plan_id, told.was, told.verdict) == (
