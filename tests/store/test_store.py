@@ -116,14 +116,15 @@ def test_a_database_of_every_revision_keeps_its_data(engine: Engine, database_ur
                 tables = set(inspect(old).get_table_names())
                 for name in [t for t in COPIED if t in tables]:
                     copy(source, target, name, [c["name"] for c in inspect(target).get_columns(name)])
-                # Two names of one machine were possible.
-                target.execute(text("UPDATE machine SET name = 'GAUGE-01' WHERE name = 'desk-05'"))
+                if revision < "0011":
+                    # Two names of one machine were possible.
+                    target.execute(text("UPDATE machine SET name = 'GAUGE-01' WHERE name = 'desk-05'"))
             migrate(url)
             refresh_stale(old)
             after = {m.name: m for m in list_machines(old).machines}
-            twin = after.pop("GAUGE-01 (2)")
             was = {m.name: m for m in before}
-            assert twin.summary == was.pop("desk-05").summary
+            if revision < "0011":
+                assert after.pop("GAUGE-01 (2)").summary == was.pop("desk-05").summary
             assert {n: (m.plan, m.summary) for n, m in after.items()} == {
                 n: (m.plan, m.summary) for n, m in was.items()
             }
