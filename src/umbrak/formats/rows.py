@@ -11,6 +11,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
+from umbrak.formats.faults import type_fault
 from umbrak.formats.quantities import number, whole_number
 from umbrak.formats.spreadsheet import Row
 
@@ -67,7 +68,7 @@ class RowReader:
         try:
             return kind.validate_python(convert(text))
         except ValidationError as error:
-            told = error.errors()[0]["msg"].removeprefix("Value error, ").removeprefix("Input ").removeprefix("String ")
+            told = type_fault(error.errors()[0])
             self.fault(column, told if text[:40] in told else f"“{text[:_SHOWN]}” {told}")
         except ValueError as error:
             self.fault(column, f"“{text[:_SHOWN]}” {error}")

@@ -22,7 +22,7 @@ from starlette.types import Scope
 import umbrak
 from umbrak.devices.networks import DeviceError
 from umbrak.formats.bounds import MAX_FAULTS
-from umbrak.formats.faults import InputError
+from umbrak.formats.faults import InputError, type_fault
 from umbrak.formats.kept import Unreadable
 from umbrak.services.errors import NotAllowed, NotFound, NotSignedIn, Refused, ServiceError, Stale, TooMany
 
@@ -109,7 +109,7 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(RequestValidationError)
     def wrong_body(_: Request, error: RequestValidationError) -> JSONResponse:
         errors = [
-            {"field": ".".join(str(p)[:100] for p in e["loc"][1:]) or str(e["loc"][0]), "message": e["msg"][:500]}
+            {"field": ".".join(str(p)[:100] for p in e["loc"][1:]) or str(e["loc"][0]), "message": type_fault(e)[:500]}
             for e in error.errors()[:MAX_FAULTS]
         ]
         named = "; ".join(f"{e['field']}: {e['message']}" for e in errors)

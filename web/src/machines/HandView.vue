@@ -158,20 +158,20 @@ header {
   padding: 14px 18px 18px;
   align-content: start;
 }
-label {
+.about :deep(label) {
   display: grid;
   gap: 2px;
   font-size: 13px;
   color: var(--faded);
 }
-.check {
+.about .check {
   display: flex;
   gap: 8px;
   align-items: center;
   color: var(--ink);
 }
-.about input:not([type='checkbox']),
-select {
+.about :deep(input:not([type='checkbox'])),
+.about select {
   height: 34px;
   padding: 0 10px;
   border: 1px solid var(--module-edge);

@@ -5,7 +5,7 @@ import { api, ask, Refusal, wordsOf, type Module, type SheetRow, type SheetView,
 import { session } from '@/frame/session'
 import { KIND_WORDS } from '@/stations/ceiling/words'
 import FieldFault from '@/ui/FieldFault.vue'
-import { FieldFault as Fault, numberIn, useForm } from '@/ui/form'
+import { FieldFault as Fault, numbersIn, useForm } from '@/ui/form'
 import { plural } from '@/ui/words'
 import PriorTable from './PriorTable.vue'
 import { OUTCOMES, outcomeShape } from './words'
@@ -24,10 +24,11 @@ const blank = { model: '', processor: '', label: '', revision: '', total: '', ou
 const { values: form, faults, wrong: notNoted, sending, submit: note, clear } = useForm(
   blank,
   async (f) => {
+    const said = numbersIn({ total: f.total, soak: f.soak })
     let module: Module | null = null
     if (f.label.trim()) module = (await ask(api.POST('/api/label', { body: { text: f.label } }))).module
     const model = sheets.value.find((s) => s.hash === f.model)
-    if (!model) throw new Fault('model', 'Choose the model that it was tried on.')
+    if (!model) throw new Fault({ field: 'model', message: 'Choose the model that it was tried on.' })
     const body = {
       sheet_id: model.sheet_id,
       outcome: f.outcome as Trial['outcome'],
@@ -37,8 +38,8 @@ const { values: form, faults, wrong: notNoted, sending, submit: note, clear } = 
       part: module?.part ?? (module?.capacity_gib ? null : f.label.trim() || null),
       revision: f.revision.trim() || null,
       module: (module?.capacity_gib ? module : null) as never,
-      total_gib: numberIn('total', f.total),
-      soak_days: numberIn('soak', f.soak) ?? 0,
+      total_gib: said.total,
+      soak_days: said.soak ?? 0,
       note: f.note,
     }
     trials.value = await ask(api.POST('/api/trials', { body }))

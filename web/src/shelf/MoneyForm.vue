@@ -3,13 +3,14 @@
 import { onMounted, ref } from 'vue'
 import { api, ask, type Money } from '@/api/client'
 import FieldFault from '@/ui/FieldFault.vue'
-import { numberIn, useForm } from '@/ui/form'
+import { numbersIn, useForm } from '@/ui/form'
 
 const emit = defineEmits<{ saved: []; leave: [] }>()
 const blank: Record<keyof Money, string> = { currency: '', hour: '', downtime_hour: '', returned: '', data: '', backup_tiers: '' }
 const { values: form, faults, wrong, sending, submit: keep } = useForm(blank, async (f) => {
-  const number = (key: keyof Money) => numberIn(key, f[key]) ?? 0
-  const body = { currency: f.currency.trim().toUpperCase(), hour: number('hour'), downtime_hour: number('downtime_hour'), returned: number('returned'), data: number('data'), backup_tiers: number('backup_tiers') }
+  const { currency, ...amounts } = f
+  const said = numbersIn(amounts)
+  const body = { currency: currency.trim().toUpperCase(), hour: said.hour ?? 0, downtime_hour: said.downtime_hour ?? 0, returned: said.returned ?? 0, data: said.data ?? 0, backup_tiers: said.backup_tiers ?? 0 }
   await ask(api.PUT('/api/shelf/money', { body }))
   emit('saved')
 })

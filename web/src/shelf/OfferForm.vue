@@ -2,7 +2,7 @@
 /** What a supplier asks for a part. */
 import { api, ask } from '@/api/client'
 import FieldFault from '@/ui/FieldFault.vue'
-import { numberIn, useForm } from '@/ui/form'
+import { numbersIn, useForm } from '@/ui/form'
 import { useLabel } from './label'
 
 defineProps<{ currency: string }>()
@@ -10,15 +10,16 @@ const emit = defineEmits<{ saved: []; leave: [] }>()
 const { values: form, faults, wrong, sending, submit: add } = useForm(
   { part: '', supplier: '', price: '', kit: '1', stock: '', lead: '', listed: '', label: '' },
   async (f) => {
+    const said = numbersIn({ price: f.price, kit: f.kit, stock: f.stock, lead: f.lead })
     const found = await module()
     const body = {
       part: f.part.trim() || found.part || '',
       module: found as never,
       supplier: f.supplier,
-      price: String(numberIn('price', f.price) ?? '') as never,
-      kit: numberIn('kit', f.kit) ?? 1,
-      stock: numberIn('stock', f.stock),
-      lead_days: numberIn('lead', f.lead),
+      price: String(said.price ?? '') as never,
+      kit: said.kit ?? 1,
+      stock: said.stock,
+      lead_days: said.lead,
       listed: f.listed === '' ? null : f.listed === 'yes',
     }
     await ask(api.POST('/api/shelf/offers', { body }))

@@ -5,7 +5,7 @@ import { api, ask, Refusal, type MachineView } from '@/api/client'
 import AboutFields from '@/machines/AboutFields.vue'
 import { aboutAsSent, aboutAsTyped } from '@/machines/about'
 import FieldFault from '@/ui/FieldFault.vue'
-import { numberIn, useForm } from '@/ui/form'
+import { numbersIn, useForm } from '@/ui/form'
 
 const props = defineProps<{ machine: MachineView }>()
 const emit = defineEmits<{ saved: [machine: MachineView]; leave: [] }>()
@@ -34,14 +34,13 @@ const { values: form, faults, wrong, sending, submit: save } = useForm(
   },
   async (f) => {
     const { firmware, system, os_bits, os_cap_gib, device_hole_mib, mode, rail_setting, ...base } = f
+    const said = numbersIn({ os_cap_gib, device_hole_mib, rail_setting })
     const facts = {
       firmware: firmware.trim() || null,
       system: system.trim() || null,
       os_bits: (os_bits ? Number(os_bits) : null) as 32 | 64 | null,
-      os_cap_gib: numberIn('os_cap_gib', os_cap_gib),
-      device_hole_mib: numberIn('device_hole_mib', device_hole_mib),
+      ...said,
       mode: mode || null,
-      rail_setting: numberIn('rail_setting', rail_setting),
       processors: Object.fromEntries(Object.entries(processors).filter(([, p]) => p).map(([s, p]) => [s, p === '-' ? null : p])),
     }
     const change = { version: version.value, ...base, ...aboutAsSent(about), facts }

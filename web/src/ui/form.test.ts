@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { Refusal } from '@/api/client'
-import { FieldFault, numberIn, useForm } from './form'
+import { FieldFault, numberIn, numbersIn, useForm } from './form'
 
 const refusal = (errors: { field: string; message: string }[]) => new Refusal(422, { type: 't', title: 't', status: 422, detail: 'all of it', errors } as never)
 
@@ -40,6 +40,11 @@ describe('a form', () => {
 })
 
 describe('a number typed', () => {
+  it('is told with every other that is wrong', () => {
+    expect(numbersIn({ a: '1', b: '' })).toEqual({ a: 1, b: null })
+    expect(() => numbersIn({ a: 'x', b: '1', c: '1,234' })).toThrow(/“x” is no number. “1,234” may be/)
+  })
+
   it.each([
     ['', null],
     [' 12 ', 12],

@@ -2,13 +2,17 @@
 import { reactive, ref, type Ref } from 'vue'
 import { Refusal, wordsOf } from '@/api/client'
 
-/** Something wrong with one field that the page itself sees. */
+export interface Wrong {
+  field: string
+  message: string
+}
+
+/** What is wrong with fields as the page itself sees it. */
 export class FieldFault extends Error {
-  constructor(
-    readonly field: string,
-    message: string,
-  ) {
-    super(message)
+  readonly all: Wrong[]
+  constructor(...all: Wrong[]) {
+    super(all.map((w) => w.message).join(' '))
+    this.all = all
   }
 }
 
@@ -45,7 +49,7 @@ export function useForm<V extends object>(initial: V, send: (values: V) => Promi
     for (const field of Object.keys(faults)) delete faults[field]
   }
   function tell(error: unknown): void {
-    const told = error instanceof FieldFault ? [{ field: error.field, message: error.message }] : error instanceof Refusal ? (error.problem.errors ?? []) : []
+    const told = error instanceof FieldFault ? error.all : error instanceof Refusal ? (error.problem.errors ?? []) : []
     const rest: string[] = []
     for (const { field, message } of told) {
       const own = fieldOf(field)
@@ -85,9 +89,24 @@ export function numberIn(field: string, typed: string): number | null {
   const groups = /^([+-]?)([1-9]\d{0,2}),(\d{3})$/.exec(text)
   if (groups) {
     const whole = `${groups[1]}${groups[2]}${groups[3]}`
-    throw new FieldFault(field, `“${typed.trim()}” may be ${whole} or ${groups[1]}${groups[2]}.${groups[3]}: write ${whole}, or ${groups[1]}${groups[2]}.${groups[3]}0.`)
+    throw new FieldFault({ field, message: `“${typed.trim()}” may be ${whole} or ${groups[1]}${groups[2]}.${groups[3]}: write ${whole}, or ${groups[1]}${groups[2]}.${groups[3]}0.` })
   }
   const number = /^[+-]?\d+([,.]\d+)?$/.test(text) ? Number(text.replace(',', '.')) : NaN
-  if (!Number.isFinite(number)) throw new FieldFault(field, `“${typed.trim()}” is no number.`)
+  if (!Number.isFinite(number)) throw new FieldFault({ field, message: `“${typed.trim()}” is no number.` })
   return number
+}
+
+/** Several numbers as typed, by field; throws one FieldFault with all that is wrong. */
+export function numbersIn<K extends string>(typed: Record<K, string>): Record<K, number | null> {
+  const wrong: Wrong[] = []
+  const read = Object.entries<string>(typed).map(([field, text]) => {
+    try {
+      return [field, numberIn(field, text)]
+    } catch (error) {
+      wrong.push(...(error as FieldFault).all)
+      return [field, null]
+    }
+  })
+  if (wrong.length) throw new FieldFault(...wrong)
+  return Object.fromEntries(read) as Record<K, number | null>
 }

@@ -15,6 +15,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.known import Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.formats.documents import MachineDoc, ModuleDoc, module_json
+from umbrak.formats.faults import type_fault
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import Loaded, check_facts, sources_of
 from umbrak.services.known.summaries import refresh
@@ -70,7 +71,7 @@ def _told(plan: OpenPlan, facts: Mapping[str, Any]) -> dict[str, Occupant]:
         try:
             told[slot] = ModuleDoc(**{**module_json(held), member: value}).value()
         except ValidationError as error:
-            raise Refused(f"facts.{name}", error.errors()[0]["msg"].removeprefix("Input should be ")) from error
+            raise Refused(f"facts.{name}", type_fault(error.errors()[0])) from error
     return told
 
 
@@ -86,7 +87,7 @@ def _tell_machine(db: Connection, account: Account, m: Loaded, facts: Mapping[st
         document = MachineDoc(**known)
     except ValidationError as error:
         where = ".".join(map(str, error.errors()[0]["loc"]))
-        raise Refused(f"facts.{_MACHINE}{where}", error.errors()[0]["msg"].removeprefix("Input should be ")) from error
+        raise Refused(f"facts.{_MACHINE}{where}", type_fault(error.errors()[0])) from error
     check_facts(m.sheet, document)
     machine_store.change_machine(db, m.row.id, m.row.version + 1, {"facts": document})
     record(db, "machine changed", account.id, m.row.id, changed={"facts": None}, version=m.row.version + 1)
