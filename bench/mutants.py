@@ -86,6 +86,12 @@ def _changes(tree: ast.AST, raw: bytes, starts: list[int]) -> Iterator[tuple[ast
     hidden |= {
         id(n) for f in ast.walk(tree) if isinstance(f, ast.FunctionDef) and f.returns for n in ast.walk(f.returns)
     }
+    # Decorators say how a class is made, not what it does; a bar outside of functions parts types.
+    marked = (d for c in ast.walk(tree) if isinstance(c, ast.ClassDef | ast.FunctionDef) for d in c.decorator_list)
+    hidden |= {id(n) for d in marked for n in ast.walk(d) if not isinstance(n, ast.Lambda)}
+    inside = {id(n) for f in ast.walk(tree) if isinstance(f, ast.FunctionDef) for n in ast.walk(f)}
+    bars = (n for n in ast.walk(tree) if isinstance(n, ast.BinOp) and isinstance(n.op, ast.BitOr))
+    hidden |= {id(n) for n in bars if id(n) not in inside}
     for node in ast.walk(tree):
         if id(node) in hidden:
             continue
@@ -200,8 +206,13 @@ def main() -> None:
     began, survivors, dead = time.monotonic(), [], 0
     out = (OUT / "mutants.txt").open("w", encoding="utf-8")
 
+    #: Lines that are run on import belong to no test: whatever runs anything of their file is asked.
+    of_file: dict[str, set[str]] = defaultdict(set)
+    for (file, _), tests in lines.items():
+        of_file[file] |= tests
+
     def one(m: Mutant) -> tuple[Mutant, bool]:
-        tests = sorted(lines[m.file, m.line], key=lambda t: weight[t])
+        tests = sorted(lines.get((m.file, m.line)) or of_file[m.file], key=lambda t: weight[t])
         return m, bool(tests) and noticed(m, list(dict.fromkeys(map(_as_argument, tests))))
 
     with ThreadPoolExecutor(2) as pool:
@@ -209,7 +220,7 @@ def main() -> None:
             dead += seen
             if not seen:
                 survivors.append(m)
-                none = "" if lines[m.file, m.line] else " (no test runs it)"
+                none = "" if lines.get((m.file, m.line)) or of_file[m.file] else " (no test runs it)"
                 print(m.words() + none, flush=True)
                 print(m.words() + none, file=out, flush=True)
     print(

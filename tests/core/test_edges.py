@@ -1,0 +1,256 @@
+"""Edges that a slip of the hand would move: each row is one that nothing else holds."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from tests.core.sheets import SMALL, TWIN, found, judge, layout, merged
+from umbrak.core.evaluate import evaluate
+from umbrak.core.evidence.claims import claims_of
+from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
+from umbrak.core.plan.arrange import dealt_out, next_set
+from umbrak.core.plan.sizing import Use, use_of
+from umbrak.core.platform.machine import Machine
+from umbrak.core.platform.statement import Source, SourceKind, Statement
+from umbrak.core.platform.survey import (
+    FirmwareFacts,
+    ProcessorFacts,
+    SlotFacts,
+    SurveyReading,
+    SystemFacts,
+    sheet_likeness,
+)
+from umbrak.core.proof.compare import Comparison, RateProof, Seen, SlotProof, TotalProof
+from umbrak.core.solve import floor_rate
+from umbrak.formats.sheet.reading import sheet_from_data
+
+R16, R32 = "16GB 1Rx4 PC4-2666V-RC2", "32GB 2Rx4 PC4-2666V-RB2"
+L4, L8 = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U"
+
+
+@pytest.mark.parametrize(("lowest", "rate"), [(800, 800), (1066, 1066), (1332, 1066), (1333, 1333), (1599, 1333), (1600, 1600), (9999, 1600)])  # fmt: skip
+def test_a_rate_goes_down_to_the_processors_nearest(lowest: int, rate: int) -> None:
+    assert floor_rate(sheet_from_data(SMALL).processors["p"], lowest) == rate
+
+
+@pytest.mark.parametrize(
+    ("processors", "slots", "rate"),
+    [
+        ({"P1": "p", "P2": "p"}, {"P1.A1": R16, "P2.A1": R16}, 2666),
+        ({"P1": "q", "P2": "p"}, {"P1.A1": "16GB 1Rx4 PC4-2400T-RC2", "P2.A1": R16}, 2400),
+        ({"P1": "p", "P2": "q"}, {"P1.A1": R16, "P2.A1": "16GB 1Rx4 PC4-2133P-RC2"}, 2133),
+        # A socket without memory has no say, one whose rate is not told has every say.
+        ({"P1": "p", "P2": "q"}, {"P1.A1": R16}, 2666),
+        ({"P1": "p", "P2": "p"}, {"P1.A1": R16, "P2.A1": "16GB DDR4 RDIMM"}, None),
+    ],
+)
+def test_the_machines_rate_is_the_lowest_of_its_sockets(processors: Any, slots: Any, rate: int | None) -> None:
+    apart = merged(TWIN, {"rate_alike": None})
+    assert judge(apart, slots, Machine(processors)).data_rate_mts == rate
+
+
+def says(gib: float, kind: SourceKind, name: str, **more: Any) -> Statement:
+    return Statement(name, "machine", Source(name, kind), capacity_gib=gib, **more)
+
+
+#: Nobody states a total.
+DIES = merged(SMALL, {"limits": [{"source": "guide", "scope": "die", "die_gbit": "none"}]})
+MAKER, CLAIM, HEARD = SourceKind.MACHINE_MAKER, SourceKind.SURVEY, SourceKind.HEARSAY
+
+
+@pytest.mark.parametrize(
+    ("statements", "codes"),
+    [
+        ([says(8, CLAIM, "claim")], {"risk.unproved"}),
+        # Who is more trusted and allows as much settles it, at just that much too; who allows less does not, nor who is less trusted.
+        ([says(8, CLAIM, "claim"), says(16, MAKER, "maker", official=True)], set()),
+        ([says(8, CLAIM, "claim"), says(15, MAKER, "maker", official=True)], {"risk.over-official", "risk.unproved"}),
+        ([says(8, CLAIM, "claim"), says(64, HEARD, "heard")], {"risk.unproved"}),
+        # People are not pardoned as a machine's tables are.
+        ([says(8, HEARD, "heard"), says(16, MAKER, "maker", official=True)], {"risk.unproved"}),
+    ],
+)
+def test_who_vouches_for_a_total(statements: list[Statement], codes: set[str]) -> None:
+    judged = judge(DIES, {"A1": L8, "B1": L8}, statements=tuple(statements))
+    assert {c for c, severity, _ in found(judged) if severity == "risk"} == codes
+
+
+def test_the_notch_of_ddr5_alone_is_told() -> None:
+    sheet = merged(SMALL, {"memory": {"generation": "DDR5", "rails_v": [1.1], "rail_policy": None, "accepts": [{"buffering": "unbuffered", "ecc": False}]}})  # fmt: skip
+    wrong = judge(sheet, {"A1": "16GB 1Rx8 PC5-4800B-RA0", "B1": "16GB 1Rx8 PC5-4800B-RA0"})
+    assert {c for c, _, _ in found(wrong) if c.partition(".")[0] in ("fit", "kind", "power")} == {"fit.form"}
+    right = judge(sheet, {"A1": "16GB 1Rx8 PC5-4800B-UA0", "B1": "16GB 1Rx8 PC5-4800B-UA0"})
+    assert "fit.form" not in {c for c, _, _ in found(right)}
+
+
+PAIRS = merged(TWIN, {"repeat": {"population": [{"fill": [["A1", "B1"], ["A2", "B2"]]}]}})
+BOTH = Machine({"P1": "p", "P2": "p"})
+
+
+@pytest.mark.parametrize(
+    ("now", "then"),
+    [
+        # Of two places with as few the first; a fitted module of the set stays where it is.
+        ({}, {"P1.A1": R16, "P1.B1": R16}),
+        ({"P1.A1": R16, "P2.A1": R16}, {"P1.A1": R16, "P1.B1": R16, "P2.A1": R16}),
+        ({"P1.B1": R16, "P1.A1": R16, "P2.A1": R16}, {"P1.A1": R16, "P1.B1": R16, "P2.A1": R16, "P2.B1": R16}),
+    ],
+)
+def test_the_next_set_goes_where_fewest_are_and_the_first_of_equals(now: Any, then: Any) -> None:
+    assert next_set(sheet_from_data(PAIRS), BOTH, layout(now), decode_label(R16).module) == layout(then)
+
+
+def test_of_as_many_modules_the_poorer_socket_gets_the_next() -> None:
+    now = {"P1.A1": R32, "P1.B1": R16, "P1.A2": R32, "P1.B2": R16}
+    dealt = dealt_out(sheet_from_data(PAIRS), BOTH, layout(now))
+    assert dealt is not None
+    assert [sum(m.capacity_gib or 0 for s, m in dealt.items() if s[:2] == p and isinstance(m, Module)) for p in ("P1", "P2")] == [48, 48]  # fmt: skip
+
+
+SEEN = SurveyReading("smbios", slots=tuple(SlotFacts(s) for s in ("A1", "A2", "B1", "B2")))
+
+
+@pytest.mark.parametrize(
+    ("reading", "score", "same"),
+    [
+        (replace(SEEN, slots=()), 0, False),
+        (replace(SEEN, slots=SEEN.slots[:3]), 2, False),
+        (replace(SEEN, slots=(*SEEN.slots, SlotFacts("C9"))), 0, False),
+        (replace(SEEN, slots=(*SEEN.slots[:3], SlotFacts("Z9"))), 1, False),
+        (SEEN, 3, False),
+        (replace(SEEN, processors=(ProcessorFacts("CPU", "Some p 4 cores"),)), 3, False),
+        (replace(SEEN, processors=(ProcessorFacts("CPU", "Corrin Tarn"),)), 6, False),
+        (replace(SEEN, system=SystemFacts("Maker", "Small")), 7, True),
+        (replace(SEEN, system=SystemFacts("Maker", "Small"), firmware=FirmwareFacts(version="1")), 7, True),
+        (replace(SEEN, slots=(SlotFacts("A1", module=decode_label(R16).module),)), 0, False),
+    ],
+)
+def test_what_speaks_for_a_sheet(reading: SurveyReading, score: int, same: bool) -> None:
+    sheet = sheet_from_data(merged(SMALL, {"processors": {"p": {"title": "Corrin Tarn"}}}))
+    likeness = sheet_likeness(sheet, reading)
+    assert (likeness.score, likeness.same_model) == (score, same)
+    assert len(likeness.reasons) == {0: 0, 1: 1, 2: 1, 3: 2, 6: 3, 7: 3}[score]
+
+
+LISTED = merged(SMALL, {"listed": [{"part": "X-1", "source": "guide"}], "limits": [{"source": "guide", "scope": "machine", "capacity_gib": 8, "official": True}]})  # fmt: skip
+X8, Y8 = {"generation": "DDR3", "form": "DIMM", "buffering": "unbuffered", "ecc": False, "capacity_gib": 8, "package_ranks": 2, "device_width": 8, "rails_v": [1.35, 1.5], "rate_mts": 1600, "part": "Y-1"}, L8 + " P/N: Z-9"  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("before", "then", "kinds"),
+    [
+        (None, {"A1": X8, "B1": X8}, {"over-official", "part"}),
+        # What runs settles its parts and as much as its total, at just that much too; no other part, and no more.
+        ({"A1": X8, "B1": X8}, {"A1": X8, "A2": X8}, set()),
+        ({"A1": X8}, {"A1": X8, "B1": X8}, {"over-official"}),
+        ({"A1": X8, "B1": X8}, {"A1": X8, "B1": Y8}, {"part"}),
+        ({"A1": X8, "B1": X8}, {"A1": X8, "B1": Y8, "A2": X8}, {"over-official", "part"}),
+    ],
+)
+def test_claims_that_what_runs_has_settled(before: Any, then: Any, kinds: set[str]) -> None:
+    sheet = sheet_from_data(LISTED)
+    judged = evaluate(sheet, Machine(), layout(then))
+    claims = claims_of(sheet, Machine(), layout(then), judged, None if before is None else layout(before))
+    assert {c.kind.value for c in claims} & {"over-official", "part"} == kinds
+
+
+def slot(seen: Seen) -> SlotProof:
+    return SlotProof(slot="A1", seen=seen, planned=None, found=None)
+
+
+def total(right: bool | None) -> TotalProof:
+    return TotalProof(name="installed", planned=1, seen=1, tolerance=0, right=right, words="")
+
+
+@pytest.mark.parametrize(
+    ("slots", "totals", "rate", "right"),
+    [
+        ([Seen.RIGHT], [True], True, True),
+        ([Seen.RIGHT, Seen.RIGHT], [None], None, True),
+        *(([Seen.RIGHT, odd], [True], True, False) for odd in (Seen.MISSING, Seen.UNLIKE, Seen.SMALLER, Seen.EXTRA)),
+        *(([odd, Seen.RIGHT], [True], True, False) for odd in (Seen.MISSING, Seen.UNLIKE, Seen.SMALLER, Seen.EXTRA)),
+        ([Seen.RIGHT], [True, False], True, False),
+        ([Seen.RIGHT], [True], False, False),
+        ([Seen.UNTOLD], [True], True, False),
+        ([], [True], True, False),
+    ],
+)
+def test_all_of_a_comparison_has_to_be_right(slots: Any, totals: Any, rate: bool | None, right: bool) -> None:
+    found_ = Comparison(tuple(map(slot, slots)), tuple(map(total, totals)), RateProof(1, 1, rate, ""), ())
+    assert found_.right is right
+
+
+@pytest.mark.parametrize(
+    ("label", "pieces"),
+    [
+        ("16GB 2Rx8 PC4-2400T-RE1-11", {"capacity_gib": "16GB", "package_ranks": "2Rx8", "device_width": "2Rx8", "generation": "PC4", "rate_mts": "2400", "timing": "T", "buffering": "RE1"}),
+        ("x 8GB  1Rx4 PC3L-12800R odd", {"capacity_gib": "8GB", "package_ranks": "1Rx4", "rails_v": "L", "rate_mts": "12800", "buffering": "R"}),
+        ("P/N: HLV5R-16 32 GB", {"part": "P/N: HLV5R-16", "capacity_gib": "32 GB"}),
+        ("(4x32GB) DDR5-4800 CL40 odd one", {"kit": "4x32GB", "rate_mts": "4800", "timing": "CL40"}),
+    ],
+)  # fmt: skip
+def test_the_pieces_of_a_label_stand_where_they_are_said_to(label: str, pieces: dict[str, str]) -> None:
+    reading = decode_label(label)
+    told = {u.field: label[u.start : u.end] for u in reading.understood}
+    assert {f: told.get(f, "")[: len(words)] for f, words in pieces.items()} == pieces
+    for u in reading.understood:
+        assert label[u.start : u.end].strip() == label[u.start : u.end] != ""
+    rest = " ".join(label[a:b] for a, b in reading.not_understood).split()
+    assert [w for w in rest if w in ("x", "odd", "one")] == [w for w in label.split() if w in ("x", "odd", "one")]
+
+
+@pytest.mark.parametrize(("used", "use"), [(0.0, Use.IDLE), (45.0, Use.IDLE), (45.1, Use.FITTING), (91.9, Use.FITTING), (92.0, Use.STARVED)])  # fmt: skip
+def test_where_idle_ends_and_starving_begins(used: float, use: Use) -> None:
+    assert use_of(used, 100) is use
+
+
+@pytest.mark.parametrize(
+    ("rails", "words"),
+    [((1.35, 1.5), "DDR3L-1600"), ((1.5,), "DDR3-1600"), ((1.25, 1.35, 1.5), "DDR3L-1600"), ((1.25,), "DDR3U-1600"), ((), "DDR3-1600")],
+)  # fmt: skip
+def test_low_voltage_in_a_few_words(rails: tuple[float, ...], words: str) -> None:
+    module = replace(decode_label(L8).module, rails_v=rails)
+    assert module.short() == f"8 GB 2Rx8 {words} unbuffered"
+
+
+MODES = merged(TWIN, {"memory": {"modes": {"spare": {"spare_ranks": 1}, "mirror": {"usable_share": 0.5, "alike": ["capacity_gib"]}}}})  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("mode", "slots", "fires"),
+    [
+        ("spare", {"P1.A1": R16}, "risk"),
+        ("spare", {"P1.A1": R16, "P1.A2": R16}, ""),
+        ("spare", {"P1.A1": R32}, ""),
+        ("spare", {"P1.A1": "16GB DDR4-2666 RDIMM"}, "ask"),
+        ("mirror", {"P1.A1": R16, "P1.B1": R16}, ""),
+        ("mirror", {"P1.A1": R16, "P1.B1": R32}, "risk"),
+        ("mirror", {"P1.A1": R16, "P1.B1": "PC4-2666V-RC2"}, "ask"),
+    ],
+)
+def test_what_a_mode_needs(mode: str, slots: Any, fires: str) -> None:
+    judged = judge(MODES, slots, Machine({"P1": "p", "P2": None}, mode=mode))
+    assert "".join(s for c, s, _ in sorted(found(judged)) if c == "mode.unmet") == fires
+
+
+KINDS = merged(SMALL, {"memory": {"accepts": {"open": "which kinds", "seen": [{"buffering": "unbuffered", "ecc": False}]}}})  # fmt: skip
+ECC4 = "4GB 2Rx8 PC3L-12800E"
+
+
+@pytest.mark.parametrize(
+    ("slots", "before", "asked"),
+    [
+        ({"A1": L4}, None, ()),
+        ({"A1": ECC4}, None, ("A1",)),
+        ({"A1": L4, "B1": ECC4}, None, ("B1",)),
+        ({"A1": ECC4, "B1": ECC4}, {"A1": ECC4}, ()),
+        ({}, None, ()),
+    ],
+)
+def test_kinds_that_were_seen_or_ran_are_not_asked(slots: Any, before: Any, asked: tuple[str, ...]) -> None:
+    judged = judge(KINDS, slots, before=before)
+    assert [f.slots for f in judged.findings if "memory.accepts" in "".join(f.needs)] == ([asked] if asked else [])
