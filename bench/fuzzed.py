@@ -48,7 +48,7 @@ def main(examples: int) -> int:
                 browser = TestClient(app)
                 if role:
                     name = f"{role}-{spoiled}"
-                    add_account(engine, name, name, PASSWORD, role)
+                    add_account(engine, name, shown_as=name, password=PASSWORD, role=role)
                     with engine.begin() as db:  # signing in was fuzzed too, and this address is throttled for it
                         db.execute(text("DELETE FROM sign_in_failure"))
                     browser.post("/api/session", json={"name": name, "password": PASSWORD}).raise_for_status()

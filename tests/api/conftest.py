@@ -28,7 +28,7 @@ def client(engine: Engine) -> Iterator[Client]:
         opened.append(browser)
         if role:
             name = f"{role}-{len(opened)}"
-            add_account(engine, name, f"The {role}", PASSWORD, role)
+            add_account(engine, name, shown_as=f"The {role}", password=PASSWORD, role=role)
             assert browser.post("/api/session", json={"name": name, "password": PASSWORD}).status_code == 200
         return browser
 

@@ -351,7 +351,7 @@ def user_add_command(arguments: Arguments) -> None:
     from umbrak.cli import serving
 
     with _in_order():
-        serving.add_user(arguments.name, arguments.shown_as, arguments.role)
+        serving.add_user(arguments.name, shown_as=arguments.shown_as, role=arguments.role)
 
 
 def test_command(arguments: Arguments) -> None:

@@ -218,7 +218,7 @@ def _listen(port: int | None) -> socket.socket:
     raise Trouble(f"ports {DEFAULT_PORT} to {DEFAULT_PORT + 19} are all in use; name another with --port")
 
 
-def add_user(name: str, shown_as: str, role: str) -> None:
+def add_user(name: str, *, shown_as: str, role: str) -> None:
     """An account in the served database. The password is asked for twice, or is standard input's first line."""
     from umbrak.services.errors import Refused
     from umbrak.services.people.accounts import add_account
@@ -232,7 +232,7 @@ def add_user(name: str, shown_as: str, role: str) -> None:
     with database("umbrak") as url:
         engine = open_engine(url)
         try:
-            account = add_account(engine, name, shown_as, password, role)
+            account = add_account(engine, name, shown_as=shown_as, password=password, role=role)
         except Refused as error:
             raise Trouble(str(error)) from error
         finally:

@@ -55,7 +55,9 @@ def _seed(engine: Engine) -> None:
     with engine.begin() as db:
         for reading in scenario.sheets.values():
             keep_sheet(db, reading)
-    account, *_ = [add_account(engine, name, shown_as, PASSWORD, role) for name, shown_as, role in PEOPLE]
+    account, *_ = [
+        add_account(engine, name, shown_as=shown_as, password=PASSWORD, role=role) for name, shown_as, role in PEOPLE
+    ]
     for given in scenario.machines:
         _machine(engine, account, scenario, given)
     today = datetime.now(UTC).date()

@@ -6,7 +6,7 @@ from datetime import datetime
 
 
 def window_calendar(
-    key: str, title: str, place: str, about: str, start: datetime, end: datetime, made: datetime
+    *, key: str, title: str, place: str, about: str, start: datetime, end: datetime, made: datetime
 ) -> bytes:
     """One event. `key` makes its UID, so that a window moved replaces the one sent before."""
     from icalendar import Calendar, Event

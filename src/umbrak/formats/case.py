@@ -203,14 +203,14 @@ def problem_of(case: Case, today: date) -> Problem:
     # Nobody plans with what has failed.
     sound = Layout({s: m for s, m in case.layout.items() if s not in case.failed})
     return Problem(
-        case.sheet,
-        case.machine,
-        sound,
-        case.candidates,
-        case.wishes,
-        case.statements,
-        case.trials,
-        case.costs,
+        sheet=case.sheet,
+        machine=case.machine,
+        layout=sound,
+        candidates=case.candidates,
+        wishes=case.wishes,
+        statements=case.statements,
+        trials=case.trials,
+        costs=case.costs,
         today=case.as_of or today,
     )
 

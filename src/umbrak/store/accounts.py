@@ -35,7 +35,7 @@ def _account(row: Any) -> Account:
     return Account(row.id, row.name, row.shown_as, row.role, row.active)
 
 
-def add_account(db: Connection, name: str, shown_as: str, password_hash: str, role: str) -> Account:
+def add_account(db: Connection, name: str, *, shown_as: str, password_hash: str, role: str) -> Account:
     values = {"id": new_id(), "name": name, "shown_as": shown_as, "password_hash": password_hash, "role": role}
     return _account(db.execute(insert(account).values(values).returning(account)).one())
 

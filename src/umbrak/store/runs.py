@@ -201,7 +201,7 @@ def newest_approval(db: Connection, plan_id: UUID) -> ApprovalRow | None:
 
 
 def add_doubt(
-    db: Connection, sheet_id: str, code: str, clause: str, words: str, run_id: UUID | None, account_id: UUID
+    db: Connection, sheet_id: str, *, code: str, clause: str, words: str, run_id: UUID | None, account_id: UUID
 ) -> None:
     values = {"sheet_id": sheet_id, "code": code, "clause": clause, "words": words, "run_id": run_id}
     db.execute(insert(doubt).values(id=new_id(), **values, account_id=account_id))

@@ -38,7 +38,7 @@ def _row(row: Any) -> SheetRow:
 
 
 def add_sheet(
-    db: Connection, hash_: SheetHash, sheet_id: str, title: str, kind: str, archetype: bool, text: str, document: Any
+    db: Connection, hash_: SheetHash, *, sheet_id: str, title: str, kind: str, archetype: bool, text: str, document: Any
 ) -> None:
     """Keep a sheet; one that is kept already stays as it is."""
     if db.execute(select(sheet.c.hash).where(sheet.c.hash == hash_)).scalar():

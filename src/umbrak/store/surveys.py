@@ -109,7 +109,7 @@ def _survey(row: Any) -> SurveyRow:
     )
 
 
-def learn_locator(db: Connection, sheet_id: str, bank: str, name: str, slot: str) -> None:
+def learn_locator(db: Connection, sheet_id: str, *, bank: str, name: str, slot: str) -> None:
     values = {"sheet_id": sheet_id, "bank": bank, "locator": name, "slot": slot}
     statement = upsert(locator).values(values)
     db.execute(statement.on_conflict_do_update(index_elements=["sheet_id", "bank", "locator"], set_={"slot": slot}))

@@ -80,7 +80,7 @@ class Context(Seating):
         )
 
     def as_sheet_says(
-        self, code: str, word: str | None, clause: str, slots: Iterable[str | None], message: str, source: Source
+        self, code: str, *, word: str | None, clause: str, slots: Iterable[str | None], message: str, source: Source
     ) -> Finding:
         """A finding whose severity is the sheet's word; where the sheet is silent, an ask for it."""
         severity = SHEET_SEVERITY[word]

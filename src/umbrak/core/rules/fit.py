@@ -80,7 +80,7 @@ def occupant_unknown(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def _wrong(ctx: Context, code: str, member: str, wanted: str, what: str) -> Iterator[Finding]:
+def _wrong(ctx: Context, code: str, *, member: str, wanted: str, what: str) -> Iterator[Finding]:
     """Modules whose member is not the sheet's; what is unknown is asked for."""
     source = ctx.sheet.memory.source
     by_value: dict[object, list[str]] = {}
@@ -98,14 +98,14 @@ def _wrong(ctx: Context, code: str, member: str, wanted: str, what: str) -> Iter
 @rule("fit.generation")
 def generation(ctx: Context) -> Iterator[Finding]:
     """Another generation than the board's: other notch, pins and signals."""
-    return _wrong(ctx, "fit.generation", "generation", ctx.sheet.memory.generation, "generation")
+    return _wrong(ctx, "fit.generation", member="generation", wanted=ctx.sheet.memory.generation, what="generation")
 
 
 @rule("fit.form")
 def form(ctx: Context) -> Iterator[Finding]:
     """Another form than the slots'; and of DDR5 DIMMs, registered (12 V) and unbuffered (5 V) ones,
     whose notches differ (JESD79-5, JESD305, JESD308)."""
-    yield from _wrong(ctx, "fit.form", "form", ctx.sheet.memory.form, "form")
+    yield from _wrong(ctx, "fit.form", member="form", wanted=ctx.sheet.memory.form, what="form")
     keyed: dict[str, list[str]] = {}
     for m, slots in ctx.groups:
         if wrong_notch(ctx, m):

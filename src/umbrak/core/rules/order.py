@@ -70,7 +70,12 @@ def place(ctx: Context) -> Iterator[Finding]:
         if wrong:
             message = f"{ctx.names(wrong)} should be empty with {count_words(len(filled))}; {ctx.names(empty)} {ctx.are(empty, 'comes', 'come')} first"
             yield ctx.as_sheet_says(
-                "order.place", fill.otherwise, "population.otherwise", [*wrong, *empty], message, fill.source
+                "order.place",
+                word=fill.otherwise,
+                clause="population.otherwise",
+                slots=[*wrong, *empty],
+                message=message,
+                source=fill.source,
             )
 
 
@@ -83,7 +88,12 @@ def gap(ctx: Context) -> Iterator[Finding]:
             first = [e for e in empty if any(ctx.sheet.slots[e].channel == ctx.sheet.slots[s].channel for s in behind)]
             message = f"{ctx.names(behind)} {ctx.are(behind)} filled while {ctx.names(first)}, which {ctx.are(first, 'comes', 'come')} first in the channel, {ctx.are(first)} empty"
             yield ctx.as_sheet_says(
-                "order.gap", fill.otherwise, "population.otherwise", [*behind, *first], message, fill.source
+                "order.gap",
+                word=fill.otherwise,
+                clause="population.otherwise",
+                slots=[*behind, *first],
+                message=message,
+                source=fill.source,
             )
 
 
@@ -96,7 +106,12 @@ def sets(ctx: Context) -> Iterator[Finding]:
             where = "the machine" if fill.where == "machine" else fill.where
             message = f"{count_words(count)} in {where}: the order knows {_counts(sorted(fill.layouts))}"
             yield ctx.as_sheet_says(
-                "order.set", fill.other_counts, "population.other_counts", filled, message, fill.source
+                "order.set",
+                word=fill.other_counts,
+                clause="population.other_counts",
+                slots=filled,
+                message=message,
+                source=fill.source,
             )
         for each in expected_sets(fill, count):
             here = [s for s in each if s in ctx.modules]
@@ -110,7 +125,12 @@ def sets(ctx: Context) -> Iterator[Finding]:
                     words = member_words(member)
                     message = f"{ctx.names(least)} {ctx.are(least, 'differs', 'differ')} in {words} from the rest of its set ({ctx.names(here)})"
                     yield ctx.as_sheet_says(
-                        "order.set", fill.otherwise, "population.otherwise", least, message, fill.source
+                        "order.set",
+                        word=fill.otherwise,
+                        clause="population.otherwise",
+                        slots=least,
+                        message=message,
+                        source=fill.source,
                     )
                     break
                 if lacking and len(here) > 1 and member != "capacity_gib" and fill.otherwise != "slower":
@@ -215,7 +235,12 @@ def socket_bare(ctx: Context) -> Iterator[Finding]:
         elif even:
             message = f"{socket} has {count_words(count)}; each processor needs at least {even.least_per_processor}"
             yield ctx.as_sheet_says(
-                "order.socket-bare", even.otherwise or "slower", "population.otherwise", slots, message, even.source
+                "order.socket-bare",
+                word=even.otherwise or "slower",
+                clause="population.otherwise",
+                slots=slots,
+                message=message,
+                source=even.source,
             )
         else:
             message = f"{socket} has no memory of its own; its threads reach over for all of it"

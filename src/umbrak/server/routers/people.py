@@ -24,10 +24,10 @@ def everyone(engine: Db, account: Person) -> list[Account]:
 @router.post("", status_code=201, responses=describe(401, 403, 422))
 def add(body: NewAccount, engine: Db, account: Person) -> Account:
     """A new account."""
-    return add_account(engine, body.name, body.shown_as, body.password, body.role, by=account)
+    return add_account(engine, body.name, shown_as=body.shown_as, password=body.password, role=body.role, by=account)
 
 
 @router.patch("/{account_id}", responses=describe(401, 403, 404, 422))
 def change(account_id: UUID, body: AccountChange, engine: Db, account: Person) -> Account:
     """Change a name, a role or a password, or whether the account may sign in."""
-    return change_account(engine, account, account_id, body.shown_as, body.role, body.active, body.password)
+    return change_account(engine, account, account_id, **body.model_dump())

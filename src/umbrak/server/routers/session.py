@@ -37,7 +37,7 @@ _hashing = ThreadPoolExecutor(2, "umbrak-passwords")
 async def begin(body: SignIn, engine: Db, request: Request, response: Response, browser: Browser = None) -> Account:
     """Sign in: sets the session's cookie, and one by which the account knows this browser."""
     address = request.client.host if request.client else ""
-    attempt = await _in(_counting, lambda: admit(engine, body.name, address, browser))
+    attempt = await _in(_counting, lambda: admit(engine, body.name, address, browser=browser))
     done = await _in(_hashing, lambda: sign_in(engine, attempt, body.password, browser))
     _set_cookie(request, response, COOKIE, done.token, int(SESSION_LASTS.total_seconds()))
     _set_cookie(request, response, KNOWN, done.browser, int(BROWSER_KEPT.total_seconds()))

@@ -38,7 +38,7 @@ def run_calendar(engine: Engine, key: UUID, now: datetime) -> tuple[str, bytes]:
     title = f"Memory: {m.row.name}"
     place = ", ".join(p for p in (m.row.site, m.row.about.place) if p)
     return f"{m.row.name}-window.ics", window_calendar(
-        str(row.id), title, place, about, row.window_start, row.window_end, now
+        key=str(row.id), title=title, place=place, about=about, start=row.window_start, end=row.window_end, made=now
     )
 
 

@@ -49,7 +49,7 @@ def need(account: Account, role: Role) -> None:
 
 
 def add_account(
-    engine: Engine, name: str, shown_as: str, password: str, role: str, by: Account | None = None
+    engine: Engine, name: str, *, shown_as: str, password: str, role: str, by: Account | None = None
 ) -> Account:
     """A new account. Raises Refused for a name that is taken, an unknown role, a short password."""
     if by:
@@ -62,7 +62,9 @@ def add_account(
     with engine.begin() as db:
         if store.find_credentials(db, name):
             raise Refused("name", f"There is an account {name} already.")
-        account = store.add_account(db, name, shown_as.strip() or name, _hasher.hash(password), role)
+        account = store.add_account(
+            db, name, shown_as=shown_as.strip() or name, password_hash=_hasher.hash(password), role=role
+        )
         record(db, "account added", by.id if by else account.id, name=name, role=role)
     return account
 
@@ -77,6 +79,7 @@ def change_account(
     engine: Engine,
     by: Account,
     key: UUID,
+    *,
     shown_as: str | None = None,
     role: str | None = None,
     active: bool | None = None,
@@ -153,7 +156,7 @@ class Attempt:
     place: str
 
 
-def admit(engine: Engine, name: str, address: str, browser: str | None = None) -> Attempt:
+def admit(engine: Engine, name: str, address: str, *, browser: str | None = None) -> Attempt:
     """Whether a try may be made. It counts from here on: of many at once no more are looked at than may be.
 
     Parameters

@@ -97,4 +97,6 @@ def _doubt(db: Connection, account: Account, m: Loaded, row: RunRow, entry: Prop
     known = {(d.code, d.clause) for d in store.doubts_of(db, m.sheet.id)}
     for c in contradicted(judge(m, goal), judge(m, after_moves(goal, entry.moves))):
         if (c.code, c.clause) not in known:
-            store.add_doubt(db, m.sheet.id, c.code, c.clause, c.words, row.id, account.id)
+            store.add_doubt(
+                db, m.sheet.id, code=c.code, clause=c.clause, words=c.words, run_id=row.id, account_id=account.id
+            )

@@ -133,15 +133,15 @@ def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
     """What is asked of the optimiser for a machine, with all that is at hand for it today."""
     fitted = [p for p in m.machine.processors.values() if p]
     return Problem(
-        m.sheet,
-        m.machine,
-        sound_layout(m),
-        candidates_for(db, m.sheet, m.row.id),
-        wishes,
-        m.statements,
-        tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted)),
-        money_settings(db).costs(),
-        evidence_table(db),
+        sheet=m.sheet,
+        machine=m.machine,
+        layout=sound_layout(m),
+        candidates=candidates_for(db, m.sheet, m.row.id),
+        wishes=wishes,
+        statements=m.statements,
+        trials=tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted)),
+        costs=money_settings(db).costs(),
+        table=evidence_table(db),
         today=datetime.now(UTC).date(),
     )
 

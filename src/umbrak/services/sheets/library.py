@@ -36,7 +36,16 @@ def load_sheet(db: Connection, hash_: SheetHash) -> Sheet:
 
 def keep_sheet(db: Connection, reading: SheetReading) -> None:
     s = reading.sheet
-    store.add_sheet(db, s.hash, s.id, s.title, s.kind, s.archetype, reading.text, reading.data)
+    store.add_sheet(
+        db,
+        s.hash,
+        sheet_id=s.id,
+        title=s.title,
+        kind=s.kind,
+        archetype=s.archetype,
+        text=reading.text,
+        document=reading.data,
+    )
 
 
 def keep_shipped(engine: Engine) -> None:

@@ -123,7 +123,7 @@ def learn_from(db: Connection, sheet: Sheet, reading: SurveyReading, reports: Ma
     for slot, index in reports.items():
         report = reading.slots[index]
         if named[index] != slot and report.locator:
-            store.learn_locator(db, sheet.id, report.bank or "", report.locator, slot)
+            store.learn_locator(db, sheet.id, bank=report.bank or "", name=report.locator, slot=slot)
     seen: dict[tuple[int, int], set[str]] = {}
     for report in reading.slots:
         if report.module and report.module.maker and report.module.maker_code:
