@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from decimal import Decimal
 from typing import Any
 
 import pytest
@@ -14,17 +15,21 @@ from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.arrange import dealt_out, next_set
 from umbrak.core.plan.sizing import Use, use_of
-from umbrak.core.platform.machine import Machine
+from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.core.platform.survey import (
     FirmwareFacts,
     ProcessorFacts,
     SlotFacts,
+    SlotHealth,
     SurveyReading,
     SystemFacts,
     sheet_likeness,
 )
 from umbrak.core.proof.compare import Comparison, RateProof, Seen, SlotProof, TotalProof
+from umbrak.core.proof.soak import Reading, soak
+from umbrak.core.routes.material import kinds_of
+from umbrak.core.routes.problem import Candidate
 from umbrak.core.solve import floor_rate
 from umbrak.formats.sheet.reading import sheet_from_data
 
@@ -235,6 +240,8 @@ MODES = merged(TWIN, {"memory": {"modes": {"spare": {"spare_ranks": 1}, "mirror"
 def test_what_a_mode_needs(mode: str, slots: Any, fires: str) -> None:
     judged = judge(MODES, slots, Machine({"P1": "p", "P2": None}, mode=mode))
     assert "".join(s for c, s, _ in sorted(found(judged)) if c == "mode.unmet") == fires
+    needs = [n for f in judged.findings if f.code == "mode.unmet" for n in f.needs]
+    assert needs == ([] if fires != "ask" else ["P1.A1.package_ranks"] if mode == "spare" else ["P1.B1.capacity_gib"])
 
 
 KINDS = merged(SMALL, {"memory": {"accepts": {"open": "which kinds", "seen": [{"buffering": "unbuffered", "ecc": False}]}}})  # fmt: skip
@@ -254,3 +261,36 @@ ECC4 = "4GB 2Rx8 PC3L-12800E"
 def test_kinds_that_were_seen_or_ran_are_not_asked(slots: Any, before: Any, asked: tuple[str, ...]) -> None:
     judged = judge(KINDS, slots, before=before)
     assert [f.slots for f in judged.findings if "memory.accepts" in "".join(f.needs)] == ([asked] if asked else [])
+
+
+def test_the_worst_slot_decides_a_soak() -> None:
+    quiet, loud = SlotHealth(correctable=0), SlotHealth(correctable=40)
+    readings = [Reading(0.0, {"A1": quiet, "A2": quiet}), Reading(3.0, {"A1": quiet, "A2": loud})]
+    made = soak(readings, 3.0, ["A1", "A2"], 0, 0, 0, None, 3.0, lambda s: f"slot {s}")
+    assert made.passed is False and [r.words.partition(":")[0] for r in made.rules if "slot" in r.words] == ["slot A2"]
+
+
+def offer(price: int, kit: int = 1, stock: int | None = None) -> Candidate:
+    return Candidate(
+        part="X-1", module=decode_label(L8 + " P/N: X-1").module, price=Decimal(price), kit=kit, stock=stock
+    )
+
+
+@pytest.mark.parametrize(
+    ("offers", "costs", "breaks"),
+    [
+        # One more is worth its price each time; then there are no more.
+        ([offer(8, stock=3)], [0, 8, 16, 24], (3,)),
+        # Kits are whole: of three in stock one kit of two can be had.
+        ([offer(10, kit=2, stock=3)], [0, 10, 10], (2,)),
+        ([offer(10, kit=2, stock=3), offer(8)], [0, 8, 10, 18, 26], (2, 4)),
+        ([offer(10, kit=2), offer(8, stock=1)], [0, 8, 10, 18, 20], (2, 4)),
+    ],
+)
+def test_what_so_many_of_a_kind_cost(offers: list[Candidate], costs: list[int], breaks: tuple[int, ...]) -> None:
+    (kind,) = kinds_of(sheet_from_data(SMALL), Layout(), offers, 4)
+    assert [c / 1000 for c in kind.cost] == costs
+    assert kind.breaks() == breaks
+    for count in range(len(costs)):
+        bought = kind.bought(count)
+        assert sum(b.price for b in bought) == costs[count] and sum(b.modules for b in bought) >= count
