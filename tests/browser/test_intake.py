@@ -117,7 +117,7 @@ def test_a_folder_and_a_table_make_many_machines(sign_in: SignIn) -> None:
     page.get_by_role("link", name="Many at once").click()
     page.get_by_label("choose the table").set_input_files({"name": "fleet.xlsx", "mimeType": "application/octet-stream", "buffer": xlsx(ROWS)})  # fmt: skip
     preview = page.get_by_role("region", name="What fleet.xlsx would make")
-    expect(preview.get_by_text("2 rows in order, 4 not")).to_be_visible()
+    expect(preview.get_by_text("2 rows in order, 5 not")).to_be_visible()
     expect(preview.get_by_role("row", name=re.compile("gauge-01"))).to_contain_text(
         "there is a machine gauge-01 already"
     )
