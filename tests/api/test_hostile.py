@@ -184,6 +184,32 @@ def test_what_cannot_be_read_costs_its_own_line_alone(client: Client, engine: En
     is_problem(browser.get(f"/api/machines/{broken}"), 500, "unreadable-document")
 
 
+def test_what_a_newer_version_wrote_is_told_where_it_would_stand(client: Client, engine: Engine) -> None:
+    """Lines of the Shelf, offers and field notes in their places; a run and a plan on their own pages, and nowhere else."""
+    browser = client("technician")
+    newer = json.dumps({"schema": 99, "slots": {}})
+    before = browser.get("/api/shelf").json(), browser.get("/api/trials").json(), browser.get("/api/machines").json()
+    with engine.begin() as db:
+        machine, plan = db.execute(text("SELECT machine_id, id FROM plan ORDER BY created_at LIMIT 1")).one()
+        stock = db.execute(text("UPDATE stock SET module = :d WHERE id = (SELECT min(id::text)::uuid FROM stock) RETURNING id"), {"d": newer}).scalar_one()  # fmt: skip
+        db.execute(text("UPDATE offer SET module = '{\"odd\": 1}' WHERE id = (SELECT min(id::text)::uuid FROM offer)"))
+        db.execute(text("UPDATE trial SET module = :d WHERE id = (SELECT min(id::text)::uuid FROM trial WHERE module IS NOT NULL)"), {"d": newer})  # fmt: skip
+        db.execute(text("UPDATE plan SET goal = :d WHERE id = :p"), {"d": newer, "p": plan})
+    shelf, trials = browser.get("/api/shelf").json(), browser.get("/api/trials").json()
+    assert [len(shelf["stock"]), len(shelf["offers"]), len(trials)] == [len(before[0]["stock"]), len(before[0]["offers"]), len(before[1])]  # fmt: skip
+    (line,) = [x for x in shelf["stock"] if x["id"] == str(stock)]
+    assert "newer version" in line["words"] and line["free"] == 0
+    assert sum("cannot be read" in x["words"] for x in shelf["offers"]) == 1
+    assert sum("newer version" in t["module"] for t in trials) == 1
+    told = browser.get(f"/api/plans/{plan}")
+    assert told.status_code == 500 and "newer version" in told.json()["detail"]
+    assert browser.get("/api/machines").json()["total"] == before[2]["total"]
+    others = [m["id"] for m in before[2]["machines"] if m["id"] != str(machine)]
+    assert all(browser.get(f"/api/machines/{m}").status_code == 200 for m in others[:4])
+    # What still can be read of the machine is shown.
+    assert browser.get(f"/api/machines/{machine}").status_code == 200
+
+
 # -- signing in ---------------------------------------------------------------------------------------
 
 

@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, case, func, insert, select, update
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.dialects.postgresql import insert as upsert
 
@@ -87,7 +87,9 @@ _NEWEST = (
     .subquery()
 )
 _TICKED = select(func.count()).where(_NEWEST.c.kind == "done").scalar_subquery()
-_STEPS = func.jsonb_array_length(run.c.document["sheet"]["steps"])
+_LISTED = run.c.document["sheet"]["steps"]
+#: None where the document is none that has steps.
+_STEPS = case((func.jsonb_typeof(_LISTED) == "array", func.jsonb_array_length(_LISTED)))
 _RUNS = (
     select(run, plan.c.name.label("plan_name"), account.c.shown_as, _STEPS.label("steps"), _TICKED.label("ticked"))
     .select_from(run.join(plan, plan.c.id == run.c.plan_id).join(account, account.c.id == run.c.account_id))

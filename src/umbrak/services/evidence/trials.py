@@ -134,7 +134,7 @@ def list_trials(engine: Engine, text: str = "") -> list[TrialView]:
         rows = store.all_trials(db, text.strip())
         titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
         table = evidence_table(db)
-    known = [trial_of(r) for r in rows]
+    known = [trial_of(r) for r in rows if not r.unreadable]
     today = datetime.now(UTC).date()
     return [_view(row, titles, known, today, table) for row in rows]
 
@@ -147,7 +147,7 @@ def _view(row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: 
     before, after = believe(claim, others, today, table), believe(claim, [*others, t], today, table)
     own = next((c for c in after.contributions if c.trial == t.id), None)
     return TrialView(
-        id=row.id, sheet_id=row.sheet_id, model=model, processor=row.processor, part=row.part, revision=row.revision, module=t.module.short() if t.module else "", total_gib=row.total_gib,
+        id=row.id, sheet_id=row.sheet_id, model=model, processor=row.processor, part=row.part, revision=row.revision, module=row.unreadable or (t.module.short() if t.module else ""), total_gib=row.total_gib,
         outcome=t.outcome, who=t.who, tried_on=row.tried_on, soak_days=row.soak_days, note=row.note, noted_by=row.by, weight=own.weight if own else 0.0, claim=claim.words, before=before.mean(), after=after.mean(),
     )  # fmt: skip
 
