@@ -1,6 +1,6 @@
 """Whether the tests would notice: small faults put into core one by one, and the tests that run the changed line asked.
 
-    python -m bench.mutants [--count 300] [--seed 1] [--only PART] [--again FILE]
+    python -m bench.mutants [--count 300] [--seed 1] [--skip 0] [--only PART] [--again FILE]
 
 The faults are of fixed kinds (`_changes`), drawn by the seed from all places in `core`. First the covering tests of every line are found
 by one run of tests/core and tests/formats with coverage's contexts; then each fault is put into a copy of the package and its tests are run,
@@ -194,12 +194,13 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--count", type=int, default=300)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--skip", type=int, default=0, help="of the sample so many, which were looked at before")
     parser.add_argument("--only", default="", help="part of a file's path")
     parser.add_argument("--again", type=Path, help="survivors of an earlier run")
     asked = parser.parse_args()
     lines, weight = covering()
     every = [m for m in mutants() if asked.only in m.file]
-    chosen = random.Random(asked.seed).sample(every, min(asked.count, len(every)))
+    chosen = random.Random(asked.seed).sample(every, min(asked.count, len(every)))[asked.skip :]
     if asked.again:
         before = asked.again.read_text("utf-8")
         chosen = [m for m in every if m.words() in before]
@@ -216,8 +217,10 @@ def main() -> None:
         return m, bool(tests) and noticed(m, list(dict.fromkeys(map(_as_argument, tests))))
 
     with ThreadPoolExecutor(2) as pool:
-        for m, seen in pool.map(one, chosen):
+        for done, (m, seen) in enumerate(pool.map(one, chosen), asked.skip + 1):
             dead += seen
+            if done % 10 == 0:
+                print(f"{done} looked at", file=sys.stderr, flush=True)
             if not seen:
                 survivors.append(m)
                 none = "" if lines.get((m.file, m.line)) or of_file[m.file] else " (no test runs it)"
