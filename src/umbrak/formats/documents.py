@@ -28,10 +28,12 @@ from umbrak.core.platform.statement import Source, SourceKind, Statement, Versio
 from umbrak.formats.bounds import MAX_PROCESSORS
 from umbrak.formats.to_json import jsonable
 
-#: Of a sheet's content, as a request or a file names it.
-HashOfSheet = Annotated[SheetHash, StringConstraints(min_length=1, max_length=120)]
 #: No control characters: they cannot be read on a screen, and a database refuses the first of them.
 PRINTED = r"^[^\x00-\x08\x0b\x0c\x0e-\x1f\x7f]*$"
+#: Of a sheet's content, as a request or a file names it.
+HashOfSheet = Annotated[
+    SheetHash, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=PRINTED)
+]
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=PRINTED)]
 Text = Annotated[str, StringConstraints(max_length=2000, pattern=PRINTED)]
 ShortText = Annotated[str, StringConstraints(max_length=200, pattern=PRINTED)]
