@@ -21,12 +21,16 @@ LISTING = "Handle 0x0001, DMI type 17, 40 bytes\nMemory Device\n\tSize: 16 GB\n\
 def installed(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """An environment with the package and, from ours, just what it depends on. Returns its folder of programs."""
     folder = tmp_path_factory.mktemp("elsewhere")
+    # Where the checkout's sources are on the path, an installer takes the package to be there already.
+    apart = {k: v for k, v in os.environ.items() if k != "PYTHONPATH"}
     pip = [sys.executable, "-m", "pip", "--disable-pip-version-check", "-q"]
-    subprocess.run([*pip, "wheel", "--no-deps", "-w", str(folder), str(ROOT)], check=True)
+    subprocess.run([*pip, "wheel", "--no-deps", "-w", str(folder), str(ROOT)], env=apart, check=True)
     env = folder / "env"
-    subprocess.run([sys.executable, "-m", "venv", "--without-pip", str(env)], check=True)
+    subprocess.run([sys.executable, "-m", "venv", "--without-pip", str(env)], env=apart, check=True)
     (wheel,) = folder.glob("umbrak-*.whl")
-    subprocess.run([*pip, "--python", str(env / "bin" / "python"), "install", "--no-deps", str(wheel)], check=True)
+    subprocess.run(
+        [*pip, "--python", str(env / "bin" / "python"), "install", "--no-deps", str(wheel)], env=apart, check=True
+    )
     (packages,) = (env / "lib").glob("python*/site-packages")
     (packages / "ours.pth").write_text(sysconfig.get_paths()["purelib"] + "\n")
     return env / "bin"
