@@ -14,6 +14,8 @@ HERE = Path(__file__).parent
 
 class WithPages(build_py):
     def run(self) -> None:
+        # What an earlier build left there may be gone from the sources.
+        shutil.rmtree(self.build_lib, ignore_errors=True)
         super().run()
         sys.path.insert(0, str(HERE / "src"))
         from umbrak.cli.provision import need_front_end
