@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from datetime import date
 from enum import Enum
 from typing import Any, TypeVar
 
@@ -11,11 +12,17 @@ from pydantic import TypeAdapter, ValidationError
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
+from umbrak.formats.documents import Name, ShortText, Text
 from umbrak.formats.faults import type_fault
-from umbrak.formats.quantities import number, whole_number
+from umbrak.formats.quantities import Day, number, whole_number
 from umbrak.formats.spreadsheet import Row
 
 E = TypeVar("E", bound=Enum)
+#: Types of cells that tables share.
+NAME: TypeAdapter[str] = TypeAdapter(Name)
+SHORT: TypeAdapter[str] = TypeAdapter(ShortText)
+TEXT: TypeAdapter[str] = TypeAdapter(Text)
+DAY: TypeAdapter[date] = TypeAdapter(Day)
 _SHOWN = 60
 
 

@@ -12,9 +12,8 @@ from sqlalchemy import Engine
 
 from umbrak.core.evidence.table import Outcome
 from umbrak.core.platform.statement import SourceKind
-from umbrak.formats.documents import Name, Text
-from umbrak.formats.quantities import Day, SoakDays, TotalGib
-from umbrak.formats.rows import CellFault, RowReader
+from umbrak.formats.quantities import SoakDays, TotalGib
+from umbrak.formats.rows import DAY, NAME, TEXT, CellFault, RowReader
 from umbrak.formats.spreadsheet import harmless, read_table
 from umbrak.services.evidence.trials import NewTrial, note_within, trial_of
 from umbrak.services.known.taking import check_columns, take_each
@@ -38,9 +37,6 @@ COLUMNS = (
     "note",
 )
 _NEEDED = ("model", "outcome", "who", "date")
-_NAME: TypeAdapter[str] = TypeAdapter(Name)
-_TEXT: TypeAdapter[str] = TypeAdapter(Text)
-_DAY: TypeAdapter[object] = TypeAdapter(Day)
 _TOTAL: TypeAdapter[float] = TypeAdapter(TotalGib)
 _SOAK: TypeAdapter[float] = TypeAdapter(SoakDays)
 
@@ -104,18 +100,18 @@ def take_trials(engine: Engine, account: Account, raw: bytes, keep: bool) -> Tak
 
 def _read_row(row: RowReader, ids: dict[str, str]) -> NewTrial | None:
     """None where the row has a fault, which it tells."""
-    model = row.text("model", _NAME, needed=True)
+    model = row.text("model", NAME, needed=True)
     given = {
         "sheet_id": ids.get(model.casefold(), model),
         "outcome": row.choice("outcome", Outcome, Outcome.FINE),
         "who": row.choice("who", SourceKind, SourceKind.HEARSAY),
-        "tried_on": row.text("date", _DAY, datetime.now(UTC).date()),
-        "processor": row.text("processor", _NAME, None),
-        "part": row.text("part", _NAME, None),
-        "revision": row.text("revision", _NAME, None),
+        "tried_on": row.text("date", DAY, datetime.now(UTC).date()),
+        "processor": row.text("processor", NAME, None),
+        "part": row.text("part", NAME, None),
+        "revision": row.text("revision", NAME, None),
         "module": row.label("module"),
         "total_gib": row.decimal("total gb", _TOTAL),
         "soak_days": row.decimal("soak days", _SOAK, 0),
-        "note": row.text("note", _TEXT),
+        "note": row.text("note", TEXT),
     }
     return None if row.faults else NewTrial(**given)

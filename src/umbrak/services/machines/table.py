@@ -20,8 +20,8 @@ from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotFacts, match_slots
 from umbrak.formats.about import HEADERS, About
-from umbrak.formats.documents import MachineDoc, Name, ShortText, Text
-from umbrak.formats.rows import CellFault, RowReader
+from umbrak.formats.documents import MachineDoc
+from umbrak.formats.rows import NAME, SHORT, TEXT, CellFault, RowReader
 from umbrak.formats.spreadsheet import Table, harmless, read_table
 from umbrak.services.errors import Refused
 from umbrak.services.known.taking import check_columns, take_each
@@ -32,9 +32,6 @@ from umbrak.store import machines as machine_store
 from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
 
-_NAME: TypeAdapter[str] = TypeAdapter(Name)
-_SHORT: TypeAdapter[str] = TypeAdapter(ShortText)
-_TEXT: TypeAdapter[str] = TypeAdapter(Text)
 _BITS: TypeAdapter[int] = TypeAdapter(Literal[32, 64])
 
 MAX_MACHINES = 2000
@@ -127,13 +124,13 @@ class _Names:
 
 def _read(db: Connection, names: _Names, row: RowReader) -> tuple[FleetRow, NewMachine | None]:
     """(the row as it is shown, what it would make: None where it has a fault, which it tells)"""
-    name = row.text("name", _NAME, needed=True)
+    name = row.text("name", NAME, needed=True)
     if name.casefold() in names.earlier:
         row.fault("name", f"{name} stands in an earlier row too")
     elif name.casefold() in names.taken:
         row.fault("name", f"there is a machine {name} already")
     names.earlier |= {name.casefold()} - {""}
-    model = row.text("model", _NAME, needed=True)
+    model = row.text("model", NAME, needed=True)
     hash_ = names.sheets.get(model.casefold())
     if model and hash_ is None:
         row.fault("model", f"no sheet is called “{model}”")
@@ -141,13 +138,13 @@ def _read(db: Connection, names: _Names, row: RowReader) -> tuple[FleetRow, NewM
     occupants = _slots(sheet, row) if sheet else {}
     given = {
         "processors": _processors(sheet, row) if sheet else {},
-        "site": row.text("site", _SHORT, None),
-        "zone": row.text("zone", _NAME, "UTC"),
+        "site": row.text("site", SHORT, None),
+        "zone": row.text("zone", NAME, "UTC"),
     }
     about = {n: row.text(HEADERS[n].name, kind, About.model_fields[n].default) for n, kind in _ABOUT.items()}
     facts = {
-        "firmware": row.text("firmware", _NAME, None),
-        "system": row.text("system", _NAME, None),
+        "firmware": row.text("firmware", NAME, None),
+        "system": row.text("system", NAME, None),
         "os_bits": row.read("os bits", _BITS, _bits),
     }
     fitted = Layout({s: m for s, m in occupants.items() if m is not None})
@@ -183,7 +180,7 @@ def _bits(text: str) -> int:
 
 def _processors(sheet: Sheet, row: RowReader) -> dict[str, str | None]:
     """One processor for every socket that may hold it, by its title or id."""
-    text = row.text("processor", _NAME)
+    text = row.text("processor", NAME)
     if not text:
         return {}
     found = [p.id for p in sheet.processors.values() if text.casefold() in (p.id.casefold(), p.title.casefold())]
@@ -204,7 +201,7 @@ def _slots(sheet: Sheet, row: RowReader) -> dict[str, Occupant | None]:
         slot = ids.get(column.removeprefix(_SLOT)) or named
         if slot is None:
             row.fault(column, f"{sheet.title} has no such slot; it has {', '.join(list(sheet.slots)[:8])}")
-        elif row.text(column, _TEXT).casefold() in _EMPTY:
+        elif row.text(column, TEXT).casefold() in _EMPTY:
             occupants[slot] = None
         elif module := row.label(column):
             occupants[slot] = module

@@ -6,7 +6,6 @@ import csv
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -14,9 +13,8 @@ from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module, amount
-from umbrak.formats.documents import Name, ShortText, Text
-from umbrak.formats.quantities import Day, KitSize, LeadDays, LineCount, Money, OnOffer
-from umbrak.formats.rows import CellFault, RowReader
+from umbrak.formats.quantities import KitSize, LeadDays, LineCount, Money, OnOffer
+from umbrak.formats.rows import DAY, NAME, SHORT, TEXT, CellFault, RowReader
 from umbrak.formats.spreadsheet import harmless, read_table
 from umbrak.services.known.taking import check_columns, take_each
 from umbrak.services.people.accounts import Role, need
@@ -35,10 +33,6 @@ OFFER_COLUMNS = ("part", "supplier", "price", "module", "currency", "kit", "stoc
 _NEEDED = {"stock": ("module", "count"), "offers": ("part", "supplier", "price")}
 
 
-_NAME: TypeAdapter[str] = TypeAdapter(Name)
-_SHORT: TypeAdapter[str] = TypeAdapter(ShortText)
-_TEXT: TypeAdapter[str] = TypeAdapter(Text)
-_DAY: TypeAdapter[date] = TypeAdapter(Day)
 _MONEY: TypeAdapter[Decimal] = TypeAdapter(Money)
 _LINE_COUNT: TypeAdapter[int] = TypeAdapter(LineCount)
 _KIT: TypeAdapter[int] = TypeAdapter(KitSize)
@@ -83,13 +77,13 @@ def take_table(engine: Engine, account: Account, kind: str, raw: bytes, keep: bo
 
 def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine | None:
     """None where the row has a fault, which it tells."""
-    serial = row.text("serial", _NAME, None)
+    serial = row.text("serial", NAME, None)
     given = {
         "count": row.whole("count", _LINE_COUNT, 1),
         "state": row.choice("state", StockState, StockState.NEW),
-        "part": row.text("part", _NAME, None),
-        "place": row.text("where", _SHORT),
-        "note": row.text("note", _TEXT),
+        "part": row.text("part", NAME, None),
+        "place": row.text("where", SHORT),
+        "note": row.text("note", TEXT),
     }
     label = row.label("module") or Module()
     if row.faults:
@@ -102,18 +96,18 @@ def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine |
 
 def _take_offer(db: Connection, account: Account, row: RowReader, currency: str) -> TakenLine | None:
     """None where the row has a fault, which it tells."""
-    named = row.text("currency", _SHORT, currency).upper()
+    named = row.text("currency", SHORT, currency).upper()
     if named != currency:
         row.fault("currency", f"prices here are in {currency}, not {named}")
     given = {
-        "part": row.text("part", _NAME, needed=True),
-        "supplier": row.text("supplier", _SHORT),
+        "part": row.text("part", NAME, needed=True),
+        "supplier": row.text("supplier", SHORT),
         "price": row.decimal("price", _MONEY, needed=True),
         "kit": row.whole("kit", _KIT, 1),
         "stock": row.whole("stock", _ON_OFFER),
         "lead_days": row.whole("lead days", _LEAD_DAYS),
         "listed": row.yes_or_no("listed"),
-        "priced_on": row.text("date", _DAY, None),
+        "priced_on": row.text("date", DAY, None),
     }
     label = row.label("module") or Module()
     if row.faults:
