@@ -18,10 +18,13 @@ from tests.services.test_taking_in import key_of
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
 from umbrak.core.proof.compare import Seen
+from umbrak.core.proof.wanted import Wanted
+from umbrak.core.runsheet.step import Phase
 from umbrak.formats.documents import MachineDoc, StatementDoc, layout_json, module_json
 from umbrak.formats.entries import ENTRY
 from umbrak.formats.faults import InputError
-from umbrak.services.bench.entering import add_photo, compare_label, see_attachment, set_window
+from umbrak.services.bench.ending import Return, SignOff, back_out, sign_off
+from umbrak.services.bench.entering import add_log, add_photo, compare_label, enter, see_attachment, set_window
 from umbrak.services.bench.making import start_run
 from umbrak.services.bench.paper import run_calendar, run_pdf
 from umbrak.services.bench.view import RunView, see_run
@@ -35,8 +38,6 @@ from umbrak.services.machines.page import see_machine
 from umbrak.services.plans.approval import approve, see_risk
 from umbrak.services.plans.editing import edit_plan, set_runs_with, start_plan
 from umbrak.services.plans.view import see_plan
-from umbrak.services.proof.entering import add_log, enter
-from umbrak.services.proof.signing import Return, SignOff, back_out, sign_off
 from umbrak.services.proof.view import see_proof
 from umbrak.services.sheets.doubts import settle_doubt
 from umbrak.services.sheets.library import add_sheet
@@ -66,14 +67,21 @@ class Bench:
 
     @property
     def run(self) -> RunView:
-        return see_run(self.engine, self.id)
+        return see_run(self.engine, self.id, self.now)
 
-    def tick_all(self, second: Account, until: str | None = None) -> None:
+    def tick(self, second: Account, until: Wanted | None = None) -> None:
+        """The steps by hand that can be ticked now, up to the first that stands for `until`."""
         for step in self.run.steps:
-            if step.key == until:
+            if step.proves is until or step.phase is Phase.AFTER:
                 return
-            self.now += timedelta(minutes=1)
-            self.enter("done", second if step.hold else None, step=step.key)
+            if step.proves is None and step.done_at is None:
+                self.now += timedelta(minutes=1)
+                self.enter("done", second if step.hold else None, step=step.key)
+
+    def count(self, **more: Any) -> None:
+        """One reading of every slot that holds a module."""
+        health = {"correctable": 4, "uncorrectable": 0, "temperature_c": 40, **more}
+        self.enter("reading", slots=dict.fromkeys(self.run.goal, health))
 
     @property
     def proof(self) -> Any:
@@ -113,15 +121,19 @@ def as_seen(bench: Bench, **other: Any) -> dict[str, Any]:
     return {**layout_json(Layout(bench.run.goal)), **other}
 
 
-def prove(bench: Bench) -> None:
-    """Everything that signing off wants, by hand."""
-    bench.enter("survey", slots=as_seen(bench))
+def prove(bench: Bench, second: Account, **seen: Any) -> None:
+    """The work by its sheet, and everything that signing off wants, by hand."""
+    bench.tick(second, Wanted.SLOTS)
+    bench.enter("survey", slots=as_seen(bench, **seen))
     bench.enter("memory-test", tool="stick", passes=2, errors=0)
+    bench.tick(second, Wanted.AGAIN if any(s.proves is Wanted.AGAIN for s in bench.run.steps) else Wanted.ALERTS)
+    bench.enter("survey", slots=as_seen(bench, **seen))
     bench.enter("cleared")
-    bench.enter("reading", slots={"CPU2.A2": {"correctable": 4, "uncorrectable": 0, "temperature_c": 40}})
+    bench.tick(second, Wanted.DUTY)
+    bench.count()
     bench.enter("soak", days=3)
     bench.now += timedelta(days=3, minutes=1)
-    bench.enter("reading", slots={"CPU2.A2": {"correctable": 4, "uncorrectable": 0, "temperature_c": 44}})
+    bench.count()
 
 
 def test_a_plan_at_risk_waits_for_a_lead_and_a_change_asks_again(
@@ -212,18 +224,30 @@ def test_a_machine_is_on_one_bench(engine: Engine, technician: Account, lead: Ac
 def test_from_the_bench_to_duty(engine: Engine, technician: Account, lead: Account) -> None:
     bench = begin(engine, technician, lead, OFFICIAL)
     assert see_machine(engine, bench.run.machine_id).runs[0].state == "under way"
-    bench.tick_all(lead)
-    assert bench.run.at_step == len(bench.run.steps) + 1
+    bench.tick(lead, Wanted.SLOTS)
     assert bench.run.taken_min is not None and bench.run.taken_min > 5
-    with pytest.raises(Refused, match="lacking: a survey of what it shows now; a memory test"):
+    with pytest.raises(Refused, match=r"nobody has looked at what it shows.*no memory test.*steps? (is|are) open"):
         sign_off(engine, technician, bench.id, SignOff("fine", "", "", {}), bench.now)
+    hold = next(s for s in bench.run.steps if s.proves is Wanted.SLOTS)
+    assert (hold.done_at, hold.proof) == (None, "lacking")
+    with pytest.raises(Refused, match="Nobody ticks this step"):
+        bench.enter("done", lead, step=hold.key)
+    with pytest.raises(Refused, match="First: Compare what it sees"):
+        bench.enter("done", lead, step="back:monitoring")
 
     bench.enter("survey", slots=as_seen(bench, **{"CPU2.A2": None, "CPU2.B2": "8GB 1Rx8 PC5-4800B-RC0"}))
     slots = {p.slot: p.seen for p in bench.proof.seen.comparison.slots}
     assert (slots["CPU2.A2"], slots["CPU2.B2"], slots["CPU2.C2"]) == (Seen.MISSING, Seen.SMALLER, Seen.RIGHT)
-    prove(bench)
+    assert next(s for s in bench.run.steps if s.proves is Wanted.SLOTS).proof == "against"
+    with pytest.raises(Refused, match="speaks against it cannot be waived"):
+        bench.enter("waived", lead, what="slots", reason="no time")
+    with pytest.raises(Refused, match="soak cannot begin yet: not as planned: CPU2 A2 missing"):
+        bench.enter("soak", days=3)
+    prove(bench, lead)
     proof = bench.proof
-    assert proof.lacking == () and proof.soak.state.passed and proof.soak.state.rates["CPU2.A2"].count == 0
+    assert proof.complete and proof.soak.state.passed and proof.soak.state.rates["CPU2.A2"].count == 0
+    told = next(s for s in bench.run.steps if s.proves is Wanted.SLOTS)
+    assert (told.proof, told.done_by, "24 of 24" in told.proof_words) == ("there", bench.account.shown_as, True)
     bench.enter("allocation", share_gib=100, used_gib=40)
     bench.enter("alert", text="Memory in B2 is not certified")
     bench.enter("alert", text="Fan 2 fault")
@@ -248,13 +272,9 @@ def test_from_the_bench_to_duty(engine: Engine, technician: Account, lead: Accou
 
 def test_a_failed_module_is_replaced_and_returned(engine: Engine, technician: Account, lead: Account) -> None:
     bench = replacing(engine, technician, lead)
+    prove(bench, lead)
     assert [a.do for a in see_plan(engine, bench.run.plan_id).actions if a.do != "keep"] == ["take-out", "put-in"]
     assert bench.run.steps[0].text.startswith("Find the failed module")
-    bench.enter("survey", slots=as_seen(bench))
-    bench.enter("memory-test", tool="stick", passes=1, errors=0)
-    bench.enter("cleared")
-    bench.enter("soak", days=3)
-    bench.now += timedelta(days=3)
     back = {"CPU2.11": Return("RMA 5120", date(2031, 4, 1))}
     run = sign_off(engine, technician, bench.id, SignOff("fine", "", "bench", back), bench.now)
     seen = see_machine(engine, run.machine_id)
@@ -275,15 +295,14 @@ def test_a_staged_plan_stops_until_its_first_stage_is_proved(
     machine = key_of(engine, "hall-03")
     now = dict(see_machine(engine, machine).slots)
     goal = Layout({**now, **dict.fromkeys(ROW, THIRD)})
-    plan = start_plan(engine, technician, machine, "staged", wanted=goal, first_stage=Layout({**now, "CPU2.A2": THIRD}))
-    assert plan.first_stage == ("CPU2.A2",)
+    plan = start_plan(engine, technician, machine, "staged", wanted=goal, stages=[Layout({**now, "CPU2.A2": THIRD})])
+    assert [tuple(s.changes) for s in plan.stages] == [("CPU2.A2",), tuple(ROW[1:])]
     approve(engine, lead, plan.id, plan.version)
     bench = Bench(engine, technician, start_run(engine, technician, plan.id))
     assert (bench.run.stage, bench.run.stages) == (1, 2)
     assert [s.slots for s in bench.run.steps if s.do] == [("CPU2.A2",)]
     serial = {"CPU2.A2": {**module_json(bench.run.goal["CPU2.A2"]), "serial": "S-1"}}
-    prove(bench)
-    bench.enter("survey", slots=as_seen(bench, **serial))
+    prove(bench, lead, **serial)
     sign_off(engine, technician, bench.id, SignOff("fine", "", "", {}), bench.now)
     plan = see_plan(engine, plan.id)
     assert plan.state == "under way"
@@ -364,7 +383,7 @@ def test_evidence_by_file(engine: Engine, technician: Account, lead: Account) ->
         bench.now,
     )
     (test,) = bench.proof.tests
-    assert (test.passes, test.errors, test.has_log) == (2, 3, True) and "every slot as planned" in bench.proof.lacking
+    assert (test.passes, test.errors, test.has_log) == (2, 3, True) and not bench.proof.complete
     assert see_attachment(engine, bench.id, test.id)[0].startswith(b"Pass 1")
     with pytest.raises(InputError, match="nothing in this log"):
         add_log(engine, technician, bench.id, uuid4(), "stick", b"hello", bench.now)

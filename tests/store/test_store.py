@@ -25,6 +25,7 @@ from umbrak.core.platform.machine import Layout
 from umbrak.demo import seed
 from umbrak.formats.about import About
 from umbrak.formats.entries import DoneDoc
+from umbrak.services.bench.entering import enter
 from umbrak.services.bench.making import preview, start_run
 from umbrak.services.bench.view import see_run
 from umbrak.services.errors import Refused
@@ -37,7 +38,6 @@ from umbrak.services.machines.page import see_machine
 from umbrak.services.machines.table import take_fleet
 from umbrak.services.plans.editing import edit_plan
 from umbrak.services.plans.view import see_plan
-from umbrak.services.proof.entering import enter
 from umbrak.services.routes.sizing import see_sizing, set_sizing
 from umbrak.services.shelf.view import see_shelf
 from umbrak.store.accounts import Account, find_credentials

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from umbrak.core.bandwidth import Region, balance, peak_gbs, regions
 from umbrak.core.platform.machine import Layout, Machine
@@ -232,6 +232,17 @@ def usable_gib(sheet: Sheet, machine: Machine, installed: float, left: float) ->
         return round(gib, 4)
     gib -= sheet.reserve.fixed_mib * _MIB + sheet.reserve.share * installed
     return round(max(gib, 0), 4)
+
+
+#: What a proof settles: a claim that was at risk or open runs, or it would not have been proved. What stops is never looked over.
+_SETTLED = (Severity.ASK, Severity.RISK)
+
+
+def after_proof(evaluation: Evaluation, known: Collection[str]) -> Evaluation:
+    """An evaluation of what was proved: without what was open or at risk when the work began (`known`, codes), which the machine
+    itself has answered since. What came up later stands."""
+    left = tuple(f for f in evaluation.findings if f.severity not in _SETTLED or f.code not in known)
+    return replace(evaluation, findings=left, verdict=verdict_of(left), at_worst=at_worst_of(left))
 
 
 def worst(evaluation: Evaluation) -> Finding | None:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, TypeAdapter
 
 from umbrak.core.proof.suspects import Symptom
+from umbrak.core.proof.wanted import Wanted
 from umbrak.formats.bounds import MAX_SLOTS
 from umbrak.formats.documents import Doc, Name, OccupantsDoc, Said, ShortText, Text
 
@@ -18,8 +20,13 @@ Slots = Annotated[list[SlotName], Field(max_length=MAX_SLOTS)]
 Key = Annotated[str, StringConstraints(pattern="^[0-9a-fA-F-]{36}$")]
 Amount = Annotated[float, Field(ge=0, le=1e9)]
 Count = Annotated[int, Field(ge=0, le=10**12)]
-SymptomName = Literal["no start", "coded beeps or lights", "total short", "slots of a channel gone", "restarts under load", "counters rising"]  # fmt: skip
+SymptomName = Literal["no start", "coded beeps or lights", "total short", "slots of a channel gone", "memory test fails", "restarts under load", "counters rising"]  # fmt: skip
 assert set(SymptomName.__args__) == set(Symptom)  # type: ignore[attr-defined]
+
+
+#: What a lead can go on without; that nothing speaks against it is looked at when it is entered.
+WaivedName = Literal["slots", "memory test", "slots after closing", "alerts", "soak", "run sheet"]
+assert set(WaivedName.__args__) == set(Wanted) - {Wanted.SEARCH, Wanted.DUTY}  # type: ignore[attr-defined]
 
 
 class Entry(Doc):
@@ -33,6 +40,8 @@ class DoneDoc(Entry):
 
     kind: Literal["done"]
     step: StepKey
+    #: Why nobody else looked, at a hold point that wants somebody else.
+    alone: Words = ""
 
 
 class UndoneDoc(Entry):
@@ -54,6 +63,41 @@ class NoteDoc(Entry):
     kind: Literal["note"]
     step: StepKey | None = None
     text: Said
+
+
+class DoubtDoc(Entry):
+    """The machine is not as its sheet says."""
+
+    kind: Literal["doubt"]
+    step: StepKey | None = None
+    text: Said
+
+
+class LabelDoc(Entry):
+    """The label of the module that goes into a slot, and its serial."""
+
+    kind: Literal["label"]
+    slot: SlotName
+    text: Words = ""
+    serial: Annotated[ShortText, AfterValidator(str.strip)] = ""
+
+
+class ChangedDoc(Entry):
+    """A module was changed or drawn beside the run sheet: what was seen before is of another machine."""
+
+    kind: Literal["changed"]
+    slots: Annotated[list[SlotName], Field(min_length=1, max_length=MAX_SLOTS)]
+    #: Whether the rate or the supply changed with it.
+    rate: bool = False
+    text: Words = ""
+
+
+class WaivedDoc(Entry):
+    """A lead goes on without what the proof lacks."""
+
+    kind: Literal["waived"]
+    what: WaivedName
+    reason: Said
 
 
 class SurveyDoc(Entry):
@@ -86,6 +130,8 @@ class ReadingDoc(Entry):
     kind: Literal["reading"]
     intake_id: Key | None = None
     slots: Annotated[dict[SlotName, HealthDoc], Field(max_length=MAX_SLOTS)] = {}
+    #: Counters that stand for a whole channel.
+    channels: Annotated[dict[Name, HealthDoc], Field(max_length=MAX_SLOTS)] = {}
 
 
 class HealthDoc(Entry):
@@ -99,6 +145,14 @@ class SoakDoc(Entry):
 
     kind: Literal["soak"]
     days: Annotated[float, Field(gt=0, le=365)]
+
+
+class CountingDoc(Entry):
+    """Whether the machine counts errors where somebody can read it."""
+
+    kind: Literal["counting"]
+    counted: bool
+    text: Words = ""
 
 
 class RestartDoc(Entry):
@@ -129,6 +183,8 @@ class ClearedDoc(Entry):
     kind: Literal["cleared"]
     #: What came back; "" = nothing did.
     back: Words = ""
+    #: Whether that is what these parts are known to cause, where a person says so; else its words decide.
+    expected: bool | None = None
 
 
 class AllocationDoc(Entry):
@@ -166,18 +222,33 @@ class BootDoc(Entry):
     showed: bool = False
 
 
+class BootUndoneDoc(Entry):
+    """A boot's answer was wrong: it counts no more."""
+
+    kind: Literal["boot-undone"]
+    boot: Key
+
+
 class FoundDoc(Entry):
     """A fault search ended: what was done with the culprit."""
 
     kind: Literal["found"]
     text: Words = ""
+    #: The module that was at fault, by the slot it was planned for: it leaves the machine, and its like goes in.
+    module: SlotName | None = None
+    fate: Literal["suspect", "to-return"] = "suspect"
+    serial: Annotated[ShortText, AfterValidator(str.strip)] = ""
+    reference: ShortText = ""
+    due_on: date | None = None
+    place: ShortText = ""
 
 
 ReadingDoc.model_rebuild()
 #: What a person, or the bench's page, sends.
 EntryDoc = Annotated[
-    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | SurveyDoc | MemoryTestDoc | ReadingDoc | SoakDoc | RestartDoc | ScrubDoc
-    | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc | FoundDoc,
+    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | DoubtDoc | LabelDoc | ChangedDoc | WaivedDoc | SurveyDoc | MemoryTestDoc | ReadingDoc
+    | SoakDoc | CountingDoc | RestartDoc | ScrubDoc | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc
+    | BootUndoneDoc | FoundDoc,
     Field(discriminator="kind"),
 ]  # fmt: skip
 ENTRY: TypeAdapter[EntryDoc] = TypeAdapter(EntryDoc)
@@ -190,6 +261,16 @@ class PhotoDoc(Entry):
     step: StepKey | None = None
 
 
+class SignedDoc(Entry):
+    """The proof was signed off."""
+
+    kind: Literal["signed"]
+    outcome: str
+    note: str = ""
+    #: What was waived, as it stood then.
+    waived: list[str] = []
+
+
 class TestLogDoc(MemoryTestDoc):
     """A memory test, with the lines of its log that told how it went; the log is its attachment."""
 
@@ -198,8 +279,9 @@ class TestLogDoc(MemoryTestDoc):
 
 #: What is kept: also what came with a file, which is read here and not sent.
 KeptEntry = Annotated[
-    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | SurveyDoc | TestLogDoc | ReadingDoc | SoakDoc | RestartDoc | ScrubDoc
-    | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc | FoundDoc | PhotoDoc,
+    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | DoubtDoc | LabelDoc | ChangedDoc | WaivedDoc | SurveyDoc | TestLogDoc | ReadingDoc
+    | SoakDoc | CountingDoc | RestartDoc | ScrubDoc | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc
+    | BootUndoneDoc | FoundDoc | PhotoDoc | SignedDoc,
     Field(discriminator="kind"),
 ]  # fmt: skip
 KEPT_ENTRY: TypeAdapter[KeptEntry] = TypeAdapter(KeptEntry)

@@ -100,6 +100,12 @@ STATEMENT: Kept[StatementDoc] = Kept(
 )
 MODULE: Kept[Module] = Kept("A module", lambda d: _module(d), module_json)
 GOAL: Kept[Layout] = Kept("A plan's layout", lambda d: read_layout(d["slots"]), lambda v: {"slots": layout_json(v)})
+#: What is fitted after each stage but the last.
+STAGES: Kept[tuple[Layout, ...]] = Kept(
+    "A plan's stages",
+    lambda d: tuple(read_layout(s) for s in d["stages"]),
+    lambda v: {"stages": [layout_json(s) for s in v]},
+)
 #: Facts that a plan sets; those it does not set are not in it.
 RUNS_WITH: Kept[MachineDoc] = Kept(
     "What a plan will run with",

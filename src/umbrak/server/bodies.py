@@ -25,7 +25,7 @@ from umbrak.formats.documents import (
     StatementDoc,
     Text,
 )
-from umbrak.formats.entries import EntryDoc
+from umbrak.formats.entries import EntryDoc, StepKey
 from umbrak.formats.planning import WishesDoc
 from umbrak.formats.quantities import (
     FIRST_DAY,
@@ -312,8 +312,18 @@ class NewPlan(Body):
     name: Name | None = None
     like: Id | None = Field(default=None, description="a plan of the same machine whose goal it takes over")
     goal: OccupantsDoc | None = Field(default=None, description="slot -> module: the whole goal, as of a route")
-    first_stage: OccupantsDoc | None = Field(
-        default=None, description="slot -> module: what is fitted and proved first"
+    stages: list[OccupantsDoc] = Field(
+        default=[],
+        max_length=12,
+        description="slot -> module, of each stage but the last: what is fitted and proved first",
+    )
+
+
+class PlanStages(Body):
+    version: Version
+    stages: list[OccupantsDoc] = Field(
+        max_length=12,
+        description="of each stage but the last the slots that it changes: slot -> module, null = nothing; none = all at once",
     )
 
 
@@ -383,6 +393,15 @@ class RunEntry(Body):
 
     at: Moment
     entry: EntryDoc
+
+
+class SecondTick(Body):
+    """Somebody else ticks a step on this device, by a sign-in of their own."""
+
+    at: Moment
+    step: StepKey
+    name: Name
+    password: Annotated[str, StringConstraints(min_length=1, max_length=1000)]
 
 
 class BackOut(Body):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -14,7 +14,7 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.documents import MachineDoc
-from umbrak.formats.kept import COMMAND, GOAL, RUNS_WITH, Change
+from umbrak.formats.kept import COMMAND, GOAL, RUNS_WITH, STAGES, Change
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, plan, plan_command
 
@@ -31,7 +31,7 @@ class PlanRow:
     updated_at: datetime
     discarded_at: datetime | None
     _goal: dict[str, Any]
-    _first_stage: dict[str, Any] | None
+    _stages: dict[str, Any] | None
     _runs_with: dict[str, Any] | None
 
     # What follows is read when it is asked for, so that a plan that cannot be read costs nothing but itself: each raises Unreadable.
@@ -41,9 +41,9 @@ class PlanRow:
         return GOAL.read(self._goal)
 
     @property
-    def first_stage(self) -> Layout | None:
-        """What is fitted first; None = all at once."""
-        return GOAL.read(self._first_stage) if self._first_stage else None
+    def stages(self) -> tuple[Layout, ...]:
+        """What is fitted after each stage but the last; empty = all at once."""
+        return STAGES.read(self._stages) if self._stages else ()
 
     @property
     def runs_with(self) -> MachineDoc | None:
@@ -80,13 +80,14 @@ def plan_row(row: Any, prefix: str = "") -> PlanRow:
     return PlanRow(
         id=of("id"), machine_id=of("machine_id"), name=of("name"), state=of("state"), sheet_hash=of("sheet_hash"),
         survey_id=of("survey_id"), version=of("version"), updated_at=of("updated_at"), discarded_at=of("discarded_at"),
-        _goal=of("goal"), _first_stage=of("first_stage"), _runs_with=of("runs_with"),
+        _goal=of("goal"), _stages=of("stages"), _runs_with=of("runs_with"),
     )  # fmt: skip
 
 
-def set_first_stage(db: Connection, key: UUID, stage: Layout | None) -> None:
-    document = None if stage is None else GOAL.write(stage)
-    db.execute(update(plan).where(plan.c.id == key).values(first_stage=document))
+def set_stages(db: Connection, key: UUID, stages: Sequence[Layout]) -> None:
+    """What is fitted after each stage but the last."""
+    document = STAGES.write(tuple(stages)) if stages else None
+    db.execute(update(plan).where(plan.c.id == key).values(stages=document))
 
 
 def set_runs_with(db: Connection, key: UUID, facts: MachineDoc | None, version: int) -> None:

@@ -128,6 +128,13 @@ def runs_of_plan(db: Connection, plan_id: UUID) -> list[RunRow]:
     return [_row(r) for r in db.execute(_RUNS.where(run.c.plan_id == plan_id).order_by(run.c.id))]
 
 
+def proof_of_plan(db: Connection, plan_id: UUID) -> RunRow | None:
+    """The run that ended a plan as proved; None where none did."""
+    query = _RUNS.where(run.c.plan_id == plan_id, run.c.state == "proved").order_by(run.c.id.desc()).limit(1)
+    row = db.execute(query).one_or_none()
+    return _row(row) if row else None
+
+
 def end_run(db: Connection, key: UUID, state: str, at: datetime) -> None:
     db.execute(update(run).where(run.c.id == key).values(state=state, ended_at=at))
 

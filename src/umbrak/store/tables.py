@@ -377,7 +377,7 @@ plan = Table(
     Column(
         "state",
         Text,
-        CheckConstraint("state IN ('draft', 'approved', 'under way', 'proved', 'backed out')", name="state"),
+        CheckConstraint("state IN ('draft', 'approved', 'under way', 'proved', 'waived', 'backed out')", name="state"),
         nullable=False,
         server_default="draft",
     ),
@@ -389,8 +389,8 @@ plan = Table(
     _at(),
     _at("updated_at"),
     Column("discarded_at", TIMESTAMP(timezone=True), nullable=True),
-    #: {"schema": 1, "slots": {...}}: what is fitted and proved first; null = all at once.
-    Column("first_stage", JSONB, nullable=True),
+    #: {"schema": 1, "stages": [{...}]}: what is fitted after each stage but the last; null = all at once.
+    Column("stages", JSONB, nullable=True),
     #: {"schema": 1, "facts": {...}}: what the machine will run with, where that is not what it runs with today.
     Column("runs_with", JSONB, nullable=True),
 )
@@ -425,7 +425,7 @@ run = Table(
     Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("stage", Integer, nullable=False),
     Column("stages", Integer, nullable=False),
-    Column("state", Text, CheckConstraint("state IN ('under way', 'proved', 'backed out')", name="state"), nullable=False, server_default="under way"),
+    Column("state", Text, CheckConstraint("state IN ('under way', 'proved', 'waived', 'backed out')", name="state"), nullable=False, server_default="under way"),
     #: {"schema": 1, "sheet": the run sheet, "now", "goal", "failed", "verdict", ...}
     Column("document", JSONB, nullable=False),
     Column("window_start", TIMESTAMP(timezone=True), nullable=True),

@@ -1037,6 +1037,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/stages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Stages
+         * @description Set what is fitted and proved before the rest, stage by stage.
+         */
+        put: operations["stages_api_plans__plan_id__stages_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/steps": {
         parameters: {
             query?: never;
@@ -1150,6 +1170,26 @@ export interface paths {
          * @description Keep what was ticked, noted or seen, under an id that the bench made; sent again it changes nothing.
          */
         put: operations["enter_api_runs__run_id__entries__entry_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/entries/{entry_id}/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Second
+         * @description Tick a step as somebody else than who is signed in here, by their own name and password.
+         */
+        put: operations["second_api_runs__run_id__entries__entry_id__second_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1877,6 +1917,18 @@ export interface components {
             /** Used Gib */
             used_gib: number;
         };
+        /**
+         * AllocationHow
+         * @description How an allocation trial is made on this model, as far as its sheet says.
+         */
+        AllocationHow: {
+            /** Do */
+            do: string;
+            /** Needs */
+            needs: string;
+            /** Sharing Hides */
+            sharing_hides: boolean | null;
+        };
         /** AllocationView */
         AllocationView: {
             /**
@@ -2253,6 +2305,19 @@ export interface components {
              */
             showed?: boolean;
         };
+        /**
+         * BootUndoneDoc
+         * @description A boot's answer was wrong: it counts no more.
+         */
+        BootUndoneDoc: {
+            /** Boot */
+            boot: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "boot-undone";
+        };
         /** BootView */
         BootView: {
             /**
@@ -2264,6 +2329,8 @@ export interface components {
             by: string;
             /** Dark */
             dark: string[];
+            /** Id */
+            id: string | null;
             /** Result */
             result: string;
             /** Words */
@@ -2379,6 +2446,29 @@ export interface components {
          */
         Change: "same" | "fills-in" | "differs" | "comes" | "goes" | "untold";
         /**
+         * ChangedDoc
+         * @description A module was changed or drawn beside the run sheet: what was seen before is of another machine.
+         */
+        ChangedDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "changed";
+            /**
+             * Rate
+             * @default false
+             */
+            rate?: boolean;
+            /** Slots */
+            slots: string[];
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+        };
+        /**
          * ChangedVerdicts
          * @description A page of them, and how many there are in all.
          */
@@ -2403,6 +2493,8 @@ export interface components {
              * @default
              */
             back?: string;
+            /** Expected */
+            expected?: boolean | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2451,6 +2543,24 @@ export interface components {
             soak: number;
             /** Trial */
             trial: string;
+        };
+        /**
+         * CountingDoc
+         * @description Whether the machine counts errors where somebody can read it.
+         */
+        CountingDoc: {
+            /** Counted */
+            counted: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "counting";
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
         };
         /**
          * CureView
@@ -2521,12 +2631,32 @@ export interface components {
          */
         DoneDoc: {
             /**
+             * Alone
+             * @default
+             */
+            alone?: string;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "done";
             /** Step */
             step: string;
+        };
+        /**
+         * DoubtDoc
+         * @description The machine is not as its sheet says.
+         */
+        DoubtDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "doubt";
+            /** Step */
+            step?: string | null;
+            /** Text */
+            text: string;
         };
         /**
          * DoubtView
@@ -2764,6 +2894,8 @@ export interface components {
             boots: components["schemas"]["BootView"][];
             /** Culprit */
             culprit: string;
+            /** Culprit Modules */
+            culprit_modules: string[];
             /** Ended */
             ended: string | null;
             /** Odds */
@@ -2858,11 +2990,36 @@ export interface components {
          * @description A fault search ended: what was done with the culprit.
          */
         FoundDoc: {
+            /** Due On */
+            due_on?: string | null;
+            /**
+             * Fate
+             * @default suspect
+             * @enum {string}
+             */
+            fate?: "suspect" | "to-return";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "found";
+            /** Module */
+            module?: string | null;
+            /**
+             * Place
+             * @default
+             */
+            place?: string;
+            /**
+             * Reference
+             * @default
+             */
+            reference?: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
             /**
              * Text
              * @default
@@ -2956,6 +3113,26 @@ export interface components {
             /** Source Name */
             source_name: string;
         };
+        /**
+         * ItemView
+         * @description One thing that the proof is made of, and how it stands.
+         */
+        ItemView: {
+            /** At */
+            at: string | null;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+            /** Slots */
+            slots: string[];
+            /** State */
+            state: string;
+            /** What */
+            what: string;
+            /** Words */
+            words: string;
+        };
         /** JobSteps */
         JobSteps: {
             job: components["schemas"]["JobView"];
@@ -3026,6 +3203,29 @@ export interface components {
             text: string;
             /** Understood */
             understood: components["schemas"]["Piece"][];
+        };
+        /**
+         * LabelDoc
+         * @description The label of the module that goes into a slot, and its serial.
+         */
+        LabelDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "label";
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
+            /** Slot */
+            slot: string;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
         };
         /** LabelText */
         LabelText: {
@@ -3675,13 +3875,6 @@ export interface components {
         /** NewPlan */
         NewPlan: {
             /**
-             * First Stage
-             * @description slot -> module: what is fitted and proved first
-             */
-            first_stage?: {
-                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
-            } | null;
-            /**
              * Goal
              * @description slot -> module: the whole goal, as of a route
              */
@@ -3695,6 +3888,14 @@ export interface components {
             like?: string | null;
             /** Name */
             name?: string | null;
+            /**
+             * Stages
+             * @description slot -> module, of each stage but the last: what is fitted and proved first
+             * @default []
+             */
+            stages?: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            }[];
         };
         /** NewStatement */
         NewStatement: {
@@ -3993,6 +4194,21 @@ export interface components {
              */
             version: number;
         };
+        /** PlanStages */
+        PlanStages: {
+            /**
+             * Stages
+             * @description of each stage but the last the slots that it changes: slot -> module, null = nothing; none = all at once
+             */
+            stages: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            }[];
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
+        };
         /** PlanStep */
         PlanStep: {
             /**
@@ -4027,8 +4243,6 @@ export interface components {
             doubts: components["schemas"]["DoubtView"][];
             evaluation: components["schemas"]["Evaluation"];
             evaluation_now: components["schemas"]["Evaluation"];
-            /** First Stage */
-            first_stage: string[];
             /** Goal */
             goal: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
@@ -4057,6 +4271,8 @@ export interface components {
             };
             /** Sheet Changed */
             sheet_changed: boolean;
+            /** Stages */
+            stages: components["schemas"]["StageView"][];
             /** State */
             state: string;
             /** Survey Changed */
@@ -4066,6 +4282,7 @@ export interface components {
              * Format: date-time
              */
             updated_at: string;
+            verdict_proved: components["schemas"]["Verdict"] | null;
             verdict_today: components["schemas"]["Verdict"] | null;
             /** Version */
             version: number;
@@ -4192,13 +4409,20 @@ export interface components {
         ProofView: {
             /** Alerts */
             alerts: components["schemas"]["AlertView"][];
+            allocation: components["schemas"]["AllocationHow"] | null;
             /** Allocations */
             allocations: components["schemas"]["AllocationView"][];
             /** Cleared */
             cleared: string | null;
+            /** Complete */
+            complete: boolean;
+            /** Corrects */
+            corrects: boolean | null;
+            /** Counts */
+            counts: boolean | null;
             faults: components["schemas"]["FaultView"] | null;
-            /** Lacking */
-            lacking: string[];
+            /** Items */
+            items: components["schemas"]["ItemView"][];
             /** Os Notes */
             os_notes: string[];
             /** Proposals */
@@ -4209,11 +4433,20 @@ export interface components {
              */
             run_id: string;
             seen: components["schemas"]["SeenView"] | null;
+            /** Serials */
+            serials: {
+                [key: string]: string;
+            };
+            signed: components["schemas"]["SignedView"] | null;
             soak: components["schemas"]["SoakView"] | null;
             /** Soak Days */
             soak_days: number;
+            /** Soak Waits */
+            soak_waits: string;
             /** State */
             state: string;
+            /** Test How */
+            test_how: string[];
             /** Tests */
             tests: components["schemas"]["TestView"][];
         };
@@ -4300,6 +4533,13 @@ export interface components {
          * @description Counters and temperatures: from a report that was taken in, or by hand.
          */
         ReadingDoc: {
+            /**
+             * Channels
+             * @default {}
+             */
+            channels?: {
+                [key: string]: components["schemas"]["HealthDoc"];
+            };
             /** Intake Id */
             intake_id?: string | null;
             /**
@@ -4319,6 +4559,10 @@ export interface components {
         ReadingView: {
             /** By */
             by: string;
+            /** Channels */
+            channels: {
+                [key: string]: components["schemas"]["SlotHealth"];
+            };
             /** Day */
             day: number;
             /** Slots */
@@ -4385,6 +4629,8 @@ export interface components {
             id: string;
             /** Is Photo */
             is_photo: boolean;
+            /** Kind */
+            kind: string;
             /** Step */
             step: string | null;
             /** Text */
@@ -4553,7 +4799,7 @@ export interface components {
         };
         /**
          * Rule
-         * @description One half of the rule, and how it stands.
+         * @description One part of the rule, and how it stands.
          */
         Rule: {
             /** Kept */
@@ -4606,7 +4852,7 @@ export interface components {
              */
             at: string;
             /** Entry */
-            entry: components["schemas"]["DoneDoc"] | components["schemas"]["UndoneDoc"] | components["schemas"]["NotRightDoc"] | components["schemas"]["NoteDoc"] | components["schemas"]["SurveyDoc"] | components["schemas"]["MemoryTestDoc"] | components["schemas"]["ReadingDoc"] | components["schemas"]["SoakDoc"] | components["schemas"]["RestartDoc"] | components["schemas"]["ScrubDoc"] | components["schemas"]["AlertDoc"] | components["schemas"]["ClearedDoc"] | components["schemas"]["AllocationDoc"] | components["schemas"]["ProposalDoc"] | components["schemas"]["SymptomDoc"] | components["schemas"]["BootDoc"] | components["schemas"]["FoundDoc"];
+            entry: components["schemas"]["DoneDoc"] | components["schemas"]["UndoneDoc"] | components["schemas"]["NotRightDoc"] | components["schemas"]["NoteDoc"] | components["schemas"]["DoubtDoc"] | components["schemas"]["LabelDoc"] | components["schemas"]["ChangedDoc"] | components["schemas"]["WaivedDoc"] | components["schemas"]["SurveyDoc"] | components["schemas"]["MemoryTestDoc"] | components["schemas"]["ReadingDoc"] | components["schemas"]["SoakDoc"] | components["schemas"]["CountingDoc"] | components["schemas"]["RestartDoc"] | components["schemas"]["ScrubDoc"] | components["schemas"]["AlertDoc"] | components["schemas"]["ClearedDoc"] | components["schemas"]["AllocationDoc"] | components["schemas"]["ProposalDoc"] | components["schemas"]["SymptomDoc"] | components["schemas"]["BootDoc"] | components["schemas"]["BootUndoneDoc"] | components["schemas"]["FoundDoc"];
         };
         /** RunStart */
         RunStart: {
@@ -4639,6 +4885,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Last At */
+            last_at: string | null;
             /** Last By */
             last_by: string | null;
             /** Machine */
@@ -4663,6 +4911,10 @@ export interface components {
             plan_id: string;
             /** Remarks */
             remarks: components["schemas"]["RemarkView"][];
+            /** Serials */
+            serials: {
+                [key: string]: string;
+            };
             /** Sheet Title */
             sheet_title: string;
             /** Stage */
@@ -4751,13 +5003,30 @@ export interface components {
             kind: "scrub";
         };
         /**
+         * SecondTick
+         * @description Somebody else ticks a step on this device, by a sign-in of their own.
+         */
+        SecondTick: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /** Step */
+            step: string;
+        };
+        /**
          * Seen
          * @enum {string}
          */
-        Seen: "right" | "missing" | "elsewhere" | "smaller" | "slower" | "unlike part" | "not planned" | "not told";
+        Seen: "right" | "right by its total" | "missing" | "elsewhere" | "smaller" | "slower" | "unlike part" | "not planned" | "not told";
         /**
          * SeenView
-         * @description A fresh survey against the goal.
+         * @description A survey against the goal.
          */
         SeenView: {
             /**
@@ -4768,10 +5037,10 @@ export interface components {
             /** By */
             by: string;
             comparison: components["schemas"]["Comparison-Output"];
-            /** Right */
-            right: boolean;
             /** Source */
             source: string;
+            /** Stale */
+            stale: boolean;
             verdict: components["schemas"]["Verdict"];
         };
         /**
@@ -4921,6 +5190,20 @@ export interface components {
             returns?: {
                 [key: string]: components["schemas"]["ReturnBody"];
             };
+        };
+        /** SignedView */
+        SignedView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Note */
+            note: string;
+            /** Outcome */
+            outcome: string;
         };
         /**
          * Sizing
@@ -5081,11 +5364,13 @@ export interface components {
         };
         /**
          * SlotRate
-         * @description Correctable errors of one slot since the soak began, and what rate they leave possible.
+         * @description Correctable errors of one slot since its soak began, and what rate they leave possible.
          */
         SlotRate: {
             /** Count */
             count: number;
+            /** Span */
+            span: number;
             /** Up To */
             up_to: number | null;
         };
@@ -5098,6 +5383,11 @@ export interface components {
         Soak: {
             /** Days Left */
             days_left: number | null;
+            /**
+             * Open Slots
+             * @default []
+             */
+            open_slots: string[];
             /** Passed */
             passed: boolean | null;
             /** Rates */
@@ -5122,6 +5412,10 @@ export interface components {
         };
         /** SoakView */
         SoakView: {
+            /** Anew */
+            anew: {
+                [key: string]: number;
+            };
             /** Day */
             day: number;
             /** Days */
@@ -5221,6 +5515,19 @@ export interface components {
             short: string;
             /** Warnings */
             warnings: components["schemas"]["Oddity"][];
+        };
+        /**
+         * StageView
+         * @description What is fitted and proved before what comes after it.
+         */
+        StageView: {
+            /** Again */
+            again: string[];
+            /** Changes */
+            changes: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            };
+            verdict: components["schemas"]["Verdict"];
         };
         /**
          * StatementDoc
@@ -5334,6 +5641,8 @@ export interface components {
          * @description A step of the run sheet, under the names of the command line's contract, and how it stands.
          */
         StepView: {
+            /** Alone */
+            alone: string;
             /** Back Out */
             back_out: string[];
             /** Bays */
@@ -5357,11 +5666,18 @@ export interface components {
             /** Key */
             key: string;
             minutes: components["schemas"]["Minutes"];
+            /** Needs Down */
+            needs_down: boolean;
             /** Not Right */
             not_right: string | null;
             /** Number */
             number: number;
             phase: components["schemas"]["Phase"];
+            /** Proof */
+            proof: string;
+            /** Proof Words */
+            proof_words: string;
+            proves: components["schemas"]["Wanted"] | null;
             /** Slots */
             slots: string[];
             /** Text */
@@ -5644,7 +5960,7 @@ export interface components {
          * @description What is seen, and with that whether a boot tells where.
          * @enum {string}
          */
-        Symptom: "no start" | "coded beeps or lights" | "total short" | "slots of a channel gone" | "restarts under load" | "counters rising";
+        Symptom: "no start" | "coded beeps or lights" | "total short" | "slots of a channel gone" | "memory test fails" | "restarts under load" | "counters rising";
         /**
          * SymptomDoc
          * @description A fault search begins, with the boot at which it was first seen.
@@ -5664,7 +5980,7 @@ export interface components {
              * Symptom
              * @enum {string}
              */
-            symptom: "no start" | "coded beeps or lights" | "total short" | "slots of a channel gone" | "restarts under load" | "counters rising";
+            symptom: "no start" | "coded beeps or lights" | "total short" | "slots of a channel gone" | "memory test fails" | "restarts under load" | "counters rising";
         };
         /** SystemFacts */
         SystemFacts: {
@@ -5748,6 +6064,8 @@ export interface components {
             id: string;
             /** Passes */
             passes: number;
+            /** Stale */
+            stale: boolean;
             /** Tool */
             tool: string;
         };
@@ -5971,6 +6289,29 @@ export interface components {
             /** Until */
             until?: string | null;
         };
+        /**
+         * WaivedDoc
+         * @description A lead goes on without what the proof lacks.
+         */
+        WaivedDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "waived";
+            /** Reason */
+            reason: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "slots" | "memory test" | "slots after closing" | "alerts" | "soak" | "run sheet";
+        };
+        /**
+         * Wanted
+         * @enum {string}
+         */
+        Wanted: "slots" | "memory test" | "slots after closing" | "alerts" | "fault search" | "soak" | "run sheet" | "duty";
         /**
          * Warning
          * @description Something that could not be read, and where it stands.
@@ -9661,6 +10002,83 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    stages_api_plans__plan_id__stages_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanStages"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     step_api_plans__plan_id__steps_post: {
         parameters: {
             query?: never;
@@ -10022,6 +10440,82 @@ export interface operations {
             };
             /** @description Refused */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    second_api_runs__run_id__entries__entry_id__second_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+                entry_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondTick"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too many tries */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };

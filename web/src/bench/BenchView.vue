@@ -5,9 +5,11 @@ import { api, ask, Unreachable, wordsOf, type Layout, type MachineView, type Sev
 import BoardView from '@/board/BoardView.vue'
 import { useLive } from '@/stations/live'
 import { session } from '@/frame/session'
-import { layoutAt, minutesWords, PHASES } from '@/stations/run/words'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { layoutAt, minutesWords, PHASES, PROOF } from '@/stations/run/words'
 import { clock } from '@/ui/words'
-import { mayTick, useRun } from './run'
+import HoldAlone from './HoldAlone.vue'
+import { aloneFrom, atHand, ticking, useRun } from './run'
 
 const props = defineProps<{ id: string }>()
 const { view, steps, waiting, unsent, refused, wrong, connected, reload, enter, dismiss } = useRun(() => props.id)
@@ -26,13 +28,16 @@ watch(
 )
 useLive(() => view.value?.machine_id, () => void reload())
 
-const open = computed(() => steps.value.find((s) => !s.done_at) ?? null)
+const open = computed(() => atHand(steps.value))
 /** A step looked at although another is at hand. */
 const looked = ref<string | null>(null)
 const step = computed(() => steps.value.find((s) => s.key === looked.value) ?? open.value)
 const index = computed(() => (step.value ? steps.value.indexOf(step.value) : steps.value.length))
 const next = computed(() => steps.value[index.value + 1] ?? null)
-const may = computed(() => !!view.value && !!step.value && view.value.state === 'under way' && mayTick(view.value, step.value, waiting.value, session.account))
+const tickable = computed(() => (view.value && step.value ? ticking(view.value, step.value, waiting.value, session.account) : 'look'))
+const may = computed(() => tickable.value === 'yes')
+/** Steps that stand for proof, are open, and hold nothing up. */
+const pending = computed(() => steps.value.filter((s) => s.proves && !s.done_at && s.number < (step.value?.number ?? 0)))
 const checked = ref<string[]>([])
 watch(
   () => step.value?.key,
@@ -41,6 +46,7 @@ watch(
     asking.value = ''
     text.value = ''
     label.value = ''
+    serial.value = ''
     handWords.value = null
     window.scrollTo(0, 0)
   },
@@ -50,7 +56,7 @@ const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((step.value?
 /** As it is with the steps before this one done. */
 const fitted = computed(() => (view.value ? layoutAt(steps.value.slice(0, index.value), view.value.now as Layout, view.value.goal as Layout) : {}))
 const planned = computed(() => (view.value && step.value ? layoutAt([...steps.value.slice(0, index.value), { ...step.value, done_at: 'now' }], view.value.now as Layout, view.value.goal as Layout) : {}))
-const asking = ref<'' | 'note' | 'wrong'>('')
+const asking = ref<'' | 'note' | 'wrong' | 'doubt'>('')
 const text = ref('')
 const zone = computed(() => machine.value?.zone ?? 'UTC')
 const remarks = computed(() => view.value?.remarks.filter((r) => r.step === step.value?.key) ?? [])
@@ -58,6 +64,7 @@ const remarks = computed(() => view.value?.remarks.filter((r) => r.step === step
 /** The slot that gets a module at this step. */
 const comes = computed(() => (step.value && step.value.do !== null && step.value.do !== 'take-out' ? (step.value.slots.at(-1) ?? null) : null))
 const label = ref('')
+const serial = ref('')
 const handWords = ref<{ fits: boolean; words: string } | null>(null)
 async function compareLabel(): Promise<void> {
   try {
@@ -70,13 +77,25 @@ async function compareLabel(): Promise<void> {
   }
 }
 
-async function done(): Promise<void> {
+/** Keep the label and the serial of what goes in: Proof rests on them, and so does whatever happens to that module later. */
+async function keepLabel(): Promise<void> {
+  await enter({ kind: 'label', slot: comes.value!, text: label.value, serial: serial.value })
+}
+const noted = computed(() => (comes.value ? (view.value?.serials[comes.value] ?? '') : ''))
+
+async function done(alone = ''): Promise<void> {
   const key = step.value!.key
   looked.value = null
-  await enter({ kind: 'done', step: key })
+  if (comes.value && (label.value.trim() || serial.value.trim())) await keepLabel()
+  await enter(alone ? { kind: 'done', step: key, alone } : { kind: 'done', step: key })
+}
+async function secondTicked(): Promise<void> {
+  looked.value = null
+  await reload()
 }
 async function say(): Promise<void> {
-  const entry = asking.value === 'wrong' ? ({ kind: 'not-right', step: step.value!.key, text: text.value } as const) : ({ kind: 'note', step: step.value!.key, text: text.value } as const)
+  const kind = asking.value === 'wrong' ? 'not-right' : asking.value === 'doubt' ? 'doubt' : 'note'
+  const entry = { kind, step: step.value!.key, text: text.value } as const
   asking.value = ''
   text.value = ''
   await enter(entry)
@@ -108,6 +127,7 @@ async function photo(event: Event): Promise<void> {
         <h1>{{ step.text }}</h1>
         <p v-if="step.why" class="why">{{ step.why }}</p>
         <p v-if="step.tools.length" class="with">With: {{ step.tools.join(', ') }}</p>
+        <p v-if="step.proof" class="proof"><SeverityMark :severity="PROOF[step.proof]?.mark ?? 'ask'" /> <b>{{ PROOF[step.proof]?.word }}</b> {{ step.proof_words }}</p>
         <p v-if="step.minutes.high" class="with">{{ step.waits ? 'Wait ' : '' }}{{ minutesWords(step.minutes) }}</p>
       </div>
       <div v-if="machine && (step.slots.length || step.carrier)" class="picture"><BoardView :board="machine.board" :now="fitted" :goal="planned" :lit="lit" /></div>
@@ -117,38 +137,46 @@ async function photo(event: Event): Promise<void> {
       <form v-if="comes" class="fields hand" @submit.prevent="compareLabel">
         <label>Label in your hand <input v-model="label" class="mono" maxlength="400" autocapitalize="characters" autocomplete="off" spellcheck="false" /></label>
         <button type="submit" class="plain small-plain" :disabled="!label.trim()">Compare</button>
+        <label>Its serial <input v-model="serial" class="mono" maxlength="200" autocapitalize="characters" autocomplete="off" spellcheck="false" :placeholder="noted" /></label>
+        <button type="button" class="plain small-plain" :disabled="!label.trim() && !serial.trim()" @click="keepLabel">Note</button>
+        <p v-if="noted" class="says go">Noted: {{ noted }}</p>
         <p v-if="handWords" class="says" :class="handWords.fits ? 'go' : 'wrong'" role="status">{{ handWords.words }}</p>
       </form>
       <ul v-if="step.details.length" class="details"><li v-for="d in step.details" :key="d">{{ d }}</li></ul>
       <fieldset v-if="step.checks.length" class="checks">
         <legend class="visually-hidden">Look at each</legend>
-        <label v-for="c in step.checks" :key="c"><input v-model="checked" type="checkbox" :value="c" /> {{ c }}</label>
+        <label v-for="c in step.checks" :key="c"><input v-if="step.done_at" type="checkbox" checked disabled /><input v-else v-model="checked" type="checkbox" :value="c" /> {{ c }}</label>
       </fieldset>
       <details v-if="step.hold" class="way"><summary>The way back from here</summary><ol><li v-for="w in step.back_out" :key="w">{{ w }}</li></ol></details>
       <ul v-if="remarks.length || step.not_right !== null" class="remarks">
-        <li v-for="r in remarks" :key="r.id"><img v-if="r.is_photo" :src="`/api/runs/${id}/attachments/${r.id}`" :alt="`Photo by ${r.by}`" /><span v-else>{{ r.text || 'not right' }}</span> <span class="faded">{{ r.by }} {{ clock(r.at, zone) }}</span></li>
+        <li v-for="r in remarks" :key="r.id"><img v-if="r.is_photo" :src="`/api/runs/${id}/attachments/${r.id}`" :alt="`Photo by ${r.by}`" /><span v-else>{{ r.kind === 'doubt' ? 'Doubt on the sheet: ' : '' }}{{ r.text || 'not right' }}</span> <span class="faded">{{ r.by }} {{ clock(r.at, zone) }}</span></li>
       </ul>
       <form v-if="asking" class="fields ask" @submit.prevent="say">
-        <label>{{ asking === 'wrong' ? 'What is not right?' : 'Note' }} <input v-model="text" maxlength="2000" :required="asking === 'note'" /></label>
+        <label>{{ asking === 'wrong' ? 'What is not right?' : asking === 'doubt' ? 'What is not as its sheet says?' : 'Note' }} <input v-model="text" maxlength="2000" :required="asking !== 'wrong'" /></label>
         <div class="two"><button type="button" class="plain" @click="asking = ''">Leave it</button><button type="submit" class="main">Keep it</button></div>
       </form>
     </section>
-    <section v-else class="step"><h1>Every step is done.</h1><p>Proof takes it from here: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></section>
+    <section v-else class="step"><h1>Every step is done.</h1><p>It is {{ view.state === 'proved' ? 'proved and back on duty' : view.state === 'waived' ? 'back on duty, with something waived' : view.state }}: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></section>
     <footer>
-      <p v-if="step?.done_at" class="state go">Done {{ clock(step.done_at, zone) }} by {{ step.done_by }}</p>
-      <p v-else-if="step && !may" class="state">{{ view.state !== 'under way' ? `This run is ${view.state}.` : step.hold ? 'A lead, or somebody else than who did the steps before, ticks this.' : 'You may look, and not tick.' }}</p>
+      <p v-if="step?.done_at" class="state" :class="step.proof === 'waived' ? '' : 'go'">{{ step.proof === 'waived' ? 'Waived' : step.proof ? 'Proved' : 'Done' }} {{ clock(step.done_at, zone) }} by {{ step.done_by }}{{ step.alone ? `; nobody else looked: ${step.alone}` : '' }}</p>
+      <HoldAlone v-else-if="step && tickable === 'second' && !unchecked" class="state" :run-id="id" :step="step.key" :from="aloneFrom(view, waiting)" :connected="connected" @alone="done" @ticked="secondTicked" />
+      <p v-else-if="step && tickable === 'look'" class="state">{{ view.state !== 'under way' ? `This run is ${view.state}.` : 'You may look, and not tick.' }}</p>
+      <p v-if="pending.length && step && !step.proves" class="state">Proof still waits for: {{ pending.map((s) => `${s.text[0]!.toLowerCase()}${s.text.slice(1)}`).join('; ') }}.</p>
       <p v-if="!connected || unsent" class="state" role="status">{{ connected ? 'On its way' : 'No connection' }}: {{ unsent }} {{ unsent === 1 ? 'tick' : 'ticks' }} kept here, sent when it is back.</p>
       <p v-for="w in refused" :key="w.id" class="state wrong" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">Read</button></p>
       <div v-if="step" class="acts">
         <button type="button" class="plain" :disabled="!session.mayWrite()" @click="asking = 'wrong'">Not right</button>
-        <button v-if="!step.done_at" type="button" class="main" :disabled="!may || unchecked > 0" @click="done">{{ unchecked ? `${unchecked} to look at` : 'Done, next' }}</button>
+        <router-link v-if="step.proves && !step.done_at" class="main go-on" :to="`/machines/${view.machine_id}/proof`">Open Proof</router-link>
+        <button v-else-if="!step.done_at" type="button" class="main" :disabled="!may || unchecked > 0" @click="done()">{{ unchecked ? `${unchecked} to look at` : 'Done, next' }}</button>
         <button v-else type="button" class="main" @click="looked = next?.key ?? null">Next</button>
       </div>
       <div class="walk">
         <button type="button" class="quiet-link" :disabled="index === 0" @click="looked = steps[index - 1]?.key ?? null">Before</button>
         <button type="button" class="quiet-link" :disabled="!session.mayWrite() || !step" @click="asking = 'note'">Note</button>
         <label class="quiet-link" :class="{ off: !session.mayWrite() || !step }">Photo <input type="file" accept="image/*" capture="environment" class="visually-hidden" :disabled="!session.mayWrite() || !step" @change="photo" /></label>
-        <button v-if="step?.done_at" type="button" class="quiet-link" @click="enter({ kind: 'undone', step: step!.key })">Untick</button>
+        <button v-if="step?.done_at && !step.proves" type="button" class="quiet-link" @click="enter({ kind: 'undone', step: step!.key })">Untick</button>
+        <button type="button" class="quiet-link" :disabled="!session.mayWrite() || !step" @click="asking = 'doubt'">Doubt the sheet</button>
+        <button v-if="next && step && !step.done_at" type="button" class="quiet-link" @click="looked = next.key">After</button>
         <span v-if="next" class="then">then: {{ next.text }}</span>
         <button v-if="looked" type="button" class="quiet-link" @click="looked = null">To the step at hand</button>
       </div>
@@ -303,6 +331,17 @@ h1 {
   padding: 10px 16px 12px;
   background: var(--sheet);
   border: 1px solid var(--rule);
+}
+.go-on {
+  display: grid;
+  place-items: center;
+  text-decoration: none;
+}
+.proof {
+  margin: 8px 0 0;
+  padding: 8px 12px;
+  border-left: 3px solid var(--umber);
+  background: var(--sheet);
 }
 .small-plain {
   min-height: 44px;

@@ -22,13 +22,32 @@ export function stepsWith(view: RunView, waiting: Waiting[], name: string): RunS
   return view.steps.map((s) => steps.get(s.key)!)
 }
 
-/** Whether this account may tick a step: a hold point wants a lead, or somebody else than who did the steps before. */
-export function mayTick(view: RunView, step: RunStep, waiting: Waiting[], account: { id: string; role: string } | null): boolean {
-  if (!account || account.role === 'viewer') return false
-  if (step.who !== 'second' || account.role === 'lead') return true
+/** The step at hand: the first that is open, but for one that waits for proof and holds nothing up. */
+export function atHand(steps: RunStep[]): RunStep | null {
+  const left = steps.filter((s) => !s.done_at)
+  return left.find((s) => !s.proves || s.hold) ?? left[0] ?? null
+}
+
+export type Ticking = 'yes' | 'look' | 'proof' | 'second'
+/** Whether this account may tick a step, and what is in the way: looking only, a step that proof ticks, a hold point that wants a
+ * lead or somebody else than who did the steps before. */
+export function ticking(view: RunView, step: RunStep, waiting: Waiting[], account: { id: string; role: string } | null): Ticking {
+  const open = view.state === 'under way' || (['proved', 'waived'].includes(view.state) && step.phase === 'afterwards')
+  if (!account || account.role === 'viewer' || !open) return 'look'
+  if (step.proves) return 'proof'
+  if (step.who !== 'second' || account.role === 'lead') return 'yes'
+  return lastOwnTick(view, waiting) === null && view.last_by !== account.id ? 'yes' : 'second'
+}
+
+function lastOwnTick(view: RunView, waiting: Waiting[]): string | null {
   const holds = new Set(view.steps.filter((s) => s.hold).map((s) => s.key))
-  const mine = waiting.some((w) => !w.refused && w.entry?.kind === 'done' && !holds.has(w.entry.step))
-  return !mine && view.last_by !== account.id
+  return waiting.filter((w) => !w.refused && w.entry?.kind === 'done' && !holds.has(w.entry.step)).at(-1)?.at ?? null
+}
+
+/** From when on somebody who is alone may go on past a hold: a minute after the last tick. [ms] */
+export function aloneFrom(view: RunView, waiting: Waiting[]): number {
+  const last = lastOwnTick(view, waiting) ?? view.last_at
+  return last ? Date.parse(last) + 60_000 : 0
 }
 
 export function useRun(id: () => string) {

@@ -101,7 +101,8 @@ def touches(sheet: Sheet, now: Layout, goal: Layout) -> int:
         slot = waiting.pop()
         if slot not in seen:
             seen.add(slot)
-            waiting += front.get(slot, ())
+            # What is empty stands in nobody's way, and what stands in front of it need not move.
+            waiting += [y for y in front.get(slot, ()) if y in now]
             lifted |= {y for y in front.get(slot, ()) if y in now and y not in changed}
     return sum((s in now) + (s in goal) for s in changed) + 2 * len(lifted)
 
@@ -133,9 +134,9 @@ class _Work:
                 continue
             seen.add(slot)
             for y in self.front.get(slot, ()):
-                if y in self.full and y not in self.leaves:
-                    self.leaves[y] = y
-                waiting.append(y)
+                if y in self.full:
+                    self.leaves.setdefault(y, y)
+                    waiting.append(y)
 
     def done(self) -> list[Action]:
         while self.leaves or self.comes or self.mat:

@@ -32,6 +32,8 @@ REPORTS: Mapping[str, Report] = {
     "smbios-text": Report(_BY_FIRMWARE),
     "snmp": Report("a total only: what its system can use"),
     "proof": Report("sure: proved slot by slot when it was fitted"),
+    "total": Report("fairly sure: by its total and the labels, when it was fitted"),
+    "run sheet": Report("as its run sheet says that it was fitted; nobody saw it since", running=False),
 }
 
 

@@ -279,7 +279,8 @@ class Listed:
 @dataclass(frozen=True, slots=True)
 class AccessStep:
     do: str
-    close: str = ""
+    #: "" = there is nothing to close, None = not told.
+    close: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -326,6 +327,30 @@ class FirstBoot:
 
 
 @dataclass(frozen=True, slots=True)
+class MemoryTest:
+    """How this model's memory is tested."""
+
+    source: Source
+    #: How it is started, and where its result is read.
+    start: str = ""
+    read: str = ""
+    #: Whether it can be done without the drives; None = not told.
+    without_drives: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Allocation:
+    """How one workload of this model is given a stated share of memory, to see whether it really gets it."""
+
+    source: Source
+    do: str = ""
+    #: What has to be there for it.
+    needs: str = ""
+    #: Whether the system shares or compresses pages, so that use shows less than was given; None = not told.
+    sharing_hides: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Note:
     """Something to know that no rule decides."""
 
@@ -367,6 +392,8 @@ class Sheet:
     first_boot: FirstBoot | None = None
     starts_open: bool | None = None
     starts_without_drives: bool | None = None
+    memory_test: MemoryTest | None = None
+    allocation: Allocation | None = None
     reports: Mapping[str, str] = field(default_factory=dict)
     #: Light -> what it tells.
     lights: Mapping[str, str] = field(default_factory=dict)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from umbrak.core.evaluate import Evaluation
@@ -15,6 +16,8 @@ from umbrak.core.platform.sheet import Sheet
 
 class Seen(StrEnum):
     RIGHT = "right"
+    #: Not told by itself; the machine's total leaves no other filling, and labels told the places.
+    BY_TOTAL = "right by its total"
     MISSING = "missing"
     ELSEWHERE = "elsewhere"
     SMALLER = "smaller"
@@ -67,17 +70,40 @@ class Comparison:
 
     @property
     def right(self) -> bool:
-        """Whether everything that was told is as planned."""
+        """Whether every slot was seen, and nothing that was told is other than planned."""
+        return not self.untold and not self.wrong
+
+    @property
+    def untold(self) -> tuple[str, ...]:
+        """Slots that nobody saw: they are never right."""
+        return tuple(s.slot for s in self.slots if s.seen is Seen.UNTOLD)
+
+    @property
+    def wrong(self) -> tuple[tuple[str, str], ...]:
+        """What speaks against it: (slot, or "" where it is of the whole machine; words)."""
         return (
-            all(s.seen in (Seen.RIGHT, Seen.UNTOLD) for s in self.slots)
-            and any(s.seen is Seen.RIGHT for s in self.slots)
-            and all(t.right is not False for t in self.totals)
-            and self.rate.right is not False
+            *((s.slot, s.seen.value) for s in self.slots if s.seen not in (*_AS_PLANNED, Seen.UNTOLD)),
+            *(("", f"{t.name} {t.words}") for t in self.totals if t.right is False),
+            *((("", "rate below plan"),) if self.rate.right is False else ()),
         )
 
     def dark(self) -> frozenset[str]:
         """Slots whose planned module is not seen, or not whole."""
         return frozenset(s.slot for s in self.slots if s.seen in (Seen.MISSING, Seen.SMALLER))
+
+
+_AS_PLANNED = (Seen.RIGHT, Seen.BY_TOTAL)
+
+
+@dataclass(frozen=True, slots=True)
+class Handled:
+    """What the work touched, for machines that show less than their slots."""
+
+    slots: frozenset[str] = frozenset()
+    #: Modules that were at hand: those that were in these slots, and those that came.
+    modules: tuple[Module, ...] = ()
+    #: Slots for which the label of the module that went in was held against the plan, and was right.
+    labelled: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,26 +129,29 @@ _SNMP_MOST_GIB = 2048.0
 _SLACK = 0.05
 
 
-def compare(sheet: Sheet, goal: Layout, planned: Evaluation, fresh: Fresh, judged_seen: Evaluation) -> Comparison:
+def compare(
+    sheet: Sheet, goal: Layout, planned: Evaluation, fresh: Fresh, judged_seen: Evaluation, handled: Handled = Handled()
+) -> Comparison:
     """Compare.
 
     Parameters
         planned       evaluation of the goal
         judged_seen   evaluation of what was seen, by which a lower rate is explained
+        handled       what the work touched: those slots are looked at also where they are to be empty
     """
-    slots = _slots(sheet, goal, fresh, planned.data_rate_mts)
+    slots = _slots(sheet, goal, fresh, planned.data_rate_mts, handled)
+    totals = _totals(sheet, goal, planned, judged_seen, fresh)
     return Comparison(
-        slots,
-        _totals(
-            planned, judged_seen, fresh, all(s in fresh.slots and fresh.slots[s] is not UNKNOWN for s in sheet.slots)
-        ),
-        _rate(planned, judged_seen, fresh),
-        _remarks(sheet, slots),
-    )
+        _by_total(goal, planned, fresh, handled, slots, totals), totals, _rate(planned, judged_seen, fresh), _remarks(sheet, slots)
+    )  # fmt: skip
 
 
-def _slots(sheet: Sheet, goal: Layout, fresh: Fresh, rate: int | None) -> tuple[SlotProof, ...]:
-    found = [_slot(s, goal.get(s), fresh, rate) for s in sheet.slots if s in goal or fresh.slots.get(s) is not None]
+def _slots(sheet: Sheet, goal: Layout, fresh: Fresh, rate: int | None, handled: Handled) -> tuple[SlotProof, ...]:
+    found = [
+        _slot(s, goal.get(s), fresh, rate)
+        for s in sheet.slots
+        if s in goal or s in handled.slots or fresh.slots.get(s) is not None
+    ]
     missing = [i for i, p in enumerate(found) if p.seen in (Seen.MISSING, Seen.UNLIKE, Seen.SMALLER)]
     extra = {i for i, p in enumerate(found) if p.seen in (Seen.EXTRA, Seen.UNLIKE, Seen.SMALLER)}
     for i in missing:
@@ -154,7 +183,7 @@ def _slot(slot: str, planned: Occupant | None, fresh: Fresh, rate: int | None) -
     if slot in fresh.failed:
         return say(Seen.MISSING, "seen, and switched off by the machine as failed")
     if planned is None:
-        return say(Seen.EXTRA, "nothing was planned here")
+        return say(Seen.RIGHT) if found is None else say(Seen.EXTRA, "nothing was planned here")
     if found is None:
         return say(Seen.MISSING, "not seen")
     if not isinstance(planned, Module):
@@ -178,61 +207,162 @@ def _value(value: object) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
-def _totals(planned: Evaluation, judged: Evaluation, fresh: Fresh, all_told: bool) -> tuple[TotalProof, ...]:
-    totals = []
-    seen = fresh.installed_gib if fresh.installed_gib is not None else judged.installed_gib if all_told else None
-    short = planned.installed_gib - seen if seen is not None else 0.0
-    right = None if seen is None else abs(short) < 0.01 * planned.installed_gib + 0.001
-    words = "" if right is not False else f"{abs(short):g} GB {'short' if short > 0 else 'more'}"
-    totals.append(
-        TotalProof(name="installed", planned=planned.installed_gib, seen=seen, tolerance=0.0, right=right, words=words)
-    )
+def _rounding(value: float) -> float:
+    """By how much a number that a machine shows may be off for being rounded: half of its last decimal. [GiB]"""
+    return next((0.5 * 10.0**-n for n in range(3) if abs(value - round(value, n)) < 1e-9), 0.001)
 
-    tolerance = planned.tolerance_gib if planned.tolerance_gib is not None else _SLACK * planned.installed_gib
-    why = "as its sheet says" if planned.tolerance_gib is not None else "firmware, graphics and system keep some"
+
+#: An installed total is counted in whole modules. [share]
+_OFF = 0.01
+
+
+def _totals(
+    sheet: Sheet, goal: Layout, planned: Evaluation, judged: Evaluation, fresh: Fresh
+) -> tuple[TotalProof, ...]:
+    told = all(s in fresh.slots and fresh.slots[s] is not UNKNOWN for s in sheet.slots)
+    seen = fresh.installed_gib if fresh.installed_gib is not None else judged.installed_gib if told else None
+    # Never so wide that a missing module fits in.
+    sizes = [m.capacity_gib for m in goal.values() if isinstance(m, Module) and m.capacity_gib]
+    slack = min(_OFF * planned.installed_gib + 0.001, 0.5 * min(sizes, default=planned.installed_gib))
+    short = planned.installed_gib - seen if seen is not None else 0.0
+    right = None if seen is None else abs(short) < slack
+    words = "" if right is not False else f"{abs(short):g} GB {'short' if short > 0 else 'more'}"
+    installed = TotalProof(
+        name="installed", planned=planned.installed_gib, seen=seen, tolerance=slack, right=right, words=words
+    )
+    usable = _usable(planned, fresh)
+    reserved = planned.installed_gib - planned.usable_gib
+    kept = (
+        seen - fresh.usable_gib
+        if seen is not None and fresh.usable_gib is not None and usable.right is not None
+        else None
+    )
+    return installed, usable, TotalProof(
+        name="reserved", planned=reserved, seen=kept, tolerance=usable.tolerance,
+        right=None if kept is None else abs(kept - reserved) <= usable.tolerance, words="firmware, devices, mirrored or spared",
+    )  # fmt: skip
+
+
+def _usable(planned: Evaluation, fresh: Fresh) -> TotalProof:
+    tolerance, why = _tolerance(planned)
     usable = fresh.usable_gib
-    most = _SNMP_MOST_GIB if fresh.kind == "snmp" else float("inf")
+    right: bool | None = None
     if usable is None:
-        totals.append(
-            TotalProof(
-                name="usable",
-                planned=planned.usable_gib,
-                seen=None,
-                tolerance=tolerance,
-                right=None,
-                words="the survey does not tell it",
-            )
-        )
-    elif usable >= most * 0.999 and planned.usable_gib > usable:
+        said = "the survey does not tell it"
+    elif _cut_off(planned, fresh):
         said = "SNMP cannot tell more than 2 TiB: ask the machine another way"
-        totals.append(
-            TotalProof(
-                name="usable", planned=planned.usable_gib, seen=usable, tolerance=tolerance, right=None, words=said
-            )
-        )
     else:
+        tolerance += _rounding(usable)
         off = usable - planned.usable_gib
         right = abs(off) <= tolerance
         said = f"within {tolerance:.2g} GB, {why}" if right else f"{abs(off):.3g} GB {'more' if off > 0 else 'less'}; {tolerance:.2g} GB are expected, {why}"  # fmt: skip
-        totals.append(
-            TotalProof(
-                name="usable", planned=planned.usable_gib, seen=usable, tolerance=tolerance, right=right, words=said
-            )
-        )
-    reserved = planned.installed_gib - planned.usable_gib
-    kept = seen - usable if seen is not None and usable is not None else None
-    right = None if kept is None else abs(kept - reserved) <= tolerance
-    totals.append(
-        TotalProof(
-            name="reserved",
-            planned=reserved,
-            seen=kept,
-            tolerance=tolerance,
-            right=right,
-            words="firmware, devices, mirrored or spared",
-        )
+    return TotalProof(
+        name="usable", planned=planned.usable_gib, seen=usable, tolerance=tolerance, right=right, words=said
     )
-    return tuple(totals)
+
+
+def _tolerance(planned: Evaluation) -> tuple[float, str]:
+    """(by how much usable may be off, why). [GiB]"""
+    if planned.tolerance_gib is not None:
+        return planned.tolerance_gib, "as its sheet says"
+    return _SLACK * planned.installed_gib, "firmware, graphics and system keep some"
+
+
+def _cut_off(planned: Evaluation, fresh: Fresh) -> bool:
+    at_most = fresh.kind == "snmp" and fresh.usable_gib is not None and fresh.usable_gib >= _SNMP_MOST_GIB * 0.999
+    return at_most and planned.usable_gib > (fresh.usable_gib or 0)
+
+
+# -- right by its total ---------------------------------------------------------------------------------
+
+
+def _by_total(
+    goal: Layout, planned: Evaluation, fresh: Fresh, handled: Handled, slots: tuple[SlotProof, ...], totals: tuple[TotalProof, ...]
+) -> tuple[SlotProof, ...]:  # fmt: skip
+    """Slots that nobody told of are right by the total where it leaves no other filling of them: of the handled ones with
+    what was at hand, and of the others as they are or dark. The total tells sizes; places are told by labels."""
+    dark = {p.slot for p in slots if p.seen is Seen.UNTOLD}
+    told = [t for t in totals[:2] if t.seen is not None and t.right is not None]
+    if not dark or not told or any(t.right is False for t in told):
+        return slots
+    if not _only_filling(goal, planned, fresh, handled, dark):
+        why = "the survey does not tell of it; the total fits, and would with another filling too"
+        return tuple(replace(p, words=why) if p.slot in dark else p for p in slots)
+
+    def judged(p: SlotProof) -> SlotProof:
+        if p.slot not in dark:
+            return p
+        if p.slot in handled.slots and p.planned is not None and p.slot not in handled.labelled:
+            return replace(
+                p, words="the total fits, its place is not told: hold its label against the plan at the bench"
+            )
+        return replace(p, seen=Seen.BY_TOTAL, words="no other filling gives this total")
+
+    return tuple(map(judged, slots))
+
+
+def _only_filling(goal: Layout, planned: Evaluation, fresh: Fresh, handled: Handled, dark: set[str]) -> bool:
+    """Whether, of all sizes that can be in the slots that nobody told of, only the planned ones give what was seen."""
+    free = dark & handled.slots
+    at_hand, stays = _sizes(handled.modules), _sizes(goal[s] for s in dark - free if s in goal)
+    aim = _sizes(goal[s] for s in free if s in goal)
+    if at_hand is None or stays is None or aim is None:
+        return False
+    # What is in the other slots is as planned, or the comparison says otherwise already.
+    rest = planned.installed_gib - aim.total_gib - stays.total_gib
+    ways = 0
+    for ours, many in _sums(at_hand.counts, len(free)).items():
+        for others, more in _sums(stays.counts, None).items():
+            if _gives(planned, fresh, rest + ours + others):
+                ways += many * more
+    return ways == 1
+
+
+@dataclass(frozen=True, slots=True)
+class _Sizes:
+    """How many modules there are of each size. [GiB]"""
+
+    counts: Mapping[float, int]
+
+    @property
+    def total_gib(self) -> float:
+        return sum(size * n for size, n in self.counts.items())
+
+
+def _sizes(modules: Iterable[Occupant]) -> _Sizes | None:
+    """None where a size is not known."""
+    sizes = [m.capacity_gib if isinstance(m, Module) else None for m in modules]
+    known = [x for x in sizes if x is not None]
+    return _Sizes(Counter(known)) if len(known) == len(sizes) else None
+
+
+def _sums(counts: Mapping[float, int], most: int | None) -> dict[float, int]:
+    """Total of a choice of modules -> in how many ways of choosing so many of each size, at most `most` modules in all."""
+    found: dict[tuple[int, float], int] = {(0, 0.0): 1}
+    for size, n in counts.items():
+        grown: dict[tuple[int, float], int] = {}
+        for (used, total), ways in found.items():
+            for k in range(n + 1 if most is None else min(n, most - used) + 1):
+                key = (used + k, round(total + k * size, 6))
+                grown[key] = grown.get(key, 0) + ways
+        found = grown
+    sums: dict[float, int] = {}
+    for (_, total), ways in found.items():
+        sums[total] = sums.get(total, 0) + ways
+    return sums
+
+
+def _gives(planned: Evaluation, fresh: Fresh, installed: float) -> bool:
+    """Whether a machine with so much installed could show what was seen. What it keeps for itself may be a fixed part or a
+    share: either will do, so that no filling is ruled out too soon."""
+    if fresh.installed_gib is not None and abs(fresh.installed_gib - installed) > _rounding(fresh.installed_gib):
+        return False
+    if fresh.usable_gib is None or _cut_off(planned, fresh):
+        return fresh.installed_gib is not None
+    fixed = installed - (planned.installed_gib - planned.usable_gib)
+    shared = installed * planned.usable_gib / planned.installed_gib if planned.installed_gib else installed
+    allowed = _tolerance(planned)[0] + _rounding(fresh.usable_gib)
+    return min(abs(fresh.usable_gib - fixed), abs(fresh.usable_gib - shared)) <= allowed
 
 
 def _rate(planned: Evaluation, judged: Evaluation, fresh: Fresh) -> RateProof:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from umbrak.core.platform.survey import SlotHealth
 
@@ -13,6 +13,10 @@ LIMIT_PER_DAY = 1.0
 TOP_CELSIUS = 85.0
 #: How long a machine that counts nothing has to run without an unplanned restart. [d]
 QUIET_DAYS = 3.0
+#: How old the newest reading may be. [d]
+FRESH_DAYS = 1.0
+#: Longer than that beyond its least time nobody waits for few errors to become a low rate. [d]
+_PATIENCE_DAYS = 30.0
 _SURE = 0.95
 
 
@@ -20,14 +24,18 @@ _SURE = 0.95
 class Reading:
     """What was counted and measured at one time."""
 
-    #: Since the soak began. [d]
+    #: Since the soak began; what was read before it began is at 0. [d]
     day: float
     slots: Mapping[str, SlotHealth]
+    #: Counters that stand for a whole channel.
+    channels: Mapping[str, SlotHealth] = field(default_factory=dict)
+    #: Whether it is all that the machine tells: a slot that it leaves out is gone.
+    whole: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One half of the rule, and how it stands."""
+    """One part of the rule, and how it stands."""
 
     name: str
     #: None = not yet.
@@ -38,9 +46,11 @@ class Rule:
 
 @dataclass(frozen=True, slots=True)
 class SlotRate:
-    """Correctable errors of one slot since the soak began, and what rate they leave possible."""
+    """Correctable errors of one slot since its soak began, and what rate they leave possible."""
 
     count: int
+    #: From its first reading to its newest. [d]
+    span: float
     #: None while no time has passed. [1/d]
     up_to: float | None
 
@@ -53,6 +63,35 @@ class Soak:
     #: Until it can pass at the earliest, if nothing more is counted; None when it has failed. [d]
     days_left: float | None
     rates: Mapping[str, SlotRate]
+    #: Slots that lack a reading.
+    open_slots: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Watched:
+    """What is soaked, and what is known of it."""
+
+    #: Slot that holds a module -> when its soak began: 0, or later where it was begun anew. [d]
+    since: Mapping[str, float]
+    #: Slot -> its channel, whose counter stands for it where it has none of its own.
+    channel: Mapping[str, str]
+    #: Whether its errors are counted where somebody can read it; None = nobody said. A reading that counts outweighs it.
+    counts: bool | None
+    #: Whether it has an array that can be scrubbed.
+    array: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Events:
+    """What happened since it began."""
+
+    #: Passes of a memory test without an error; errors that the newest one found.
+    passes: int = 0
+    test_errors: int = 0
+    #: That nobody planned.
+    restarts: int = 0
+    #: Whether the newest scrub of the array ended clean; None = none did.
+    scrubbed: bool | None = None
 
 
 def upper_rate(count: int, days: float) -> float:
@@ -71,84 +110,186 @@ def days_needed(count: int, limit: float = LIMIT_PER_DAY) -> float:
 
 
 def soak(
-    readings: Sequence[Reading],
-    day: float,
-    modules: Iterable[str],
-    passes: int,
-    test_errors: int,
-    restarts: int,
-    scrubbed: bool | None,
-    least_days: float,
-    name: Callable[[str], str] = str,
-) -> Soak:
+    readings: Sequence[Reading], day: float, watched: Watched, events: Events, least_days: float, name: Callable[[str], str] = str
+) -> Soak:  # fmt: skip
     """How the soak stands.
 
+    Where errors are counted, every slot is judged by itself, over its own time: uncorrectable ones by none, correctable
+    ones by what rate they leave possible. A slot that was read once, is gone from the newest reading, or was read last more
+    than a day ago is open. Where none are counted, tests, quiet days and a scrub have to do.
+
     Parameters
-        readings      in order of time; the first is what was counted before it began
-        day           now, since it began
-        modules       slots that hold one
-        passes        passes of a memory test, and errors that they found
-        restarts      restarts that nobody planned
-        scrubbed      whether a scrub of the array ended clean; None where there is no array, or it was not looked at yet
-        least_days    how long it lasts at least
-        name          a slot's name as people know it
+        readings     in order of time
+        day          now, since it began
+        least_days   how long it lasts at least, for every slot
+        name         a slot's name as people know it
     """
-    counted = _counted(readings, modules)
-    rules: list[Rule] = []
-    left = max(0.0, least_days - day)
-    rates = {}
-    if counted:
-        span = readings[-1].day - readings[0].day
-        rates = {s: SlotRate(c, upper_rate(c, span) if span > 0 else None) for s, (c, _) in counted.items()}
-        lost = sorted(name(s) for s, (_, u) in counted.items() if u)
-        rules.append(
-            Rule("uncorrectable", not lost, f"uncorrectable errors in {', '.join(lost)}" if lost else "none counted")
-        )
-        worst = max(rates, key=lambda s: rates[s].count)
-        count, rate = rates[worst].count, upper_rate(rates[worst].count, span)
-        need = days_needed(count)
-        kept = True if rate < LIMIT_PER_DAY else None if need <= least_days + 30 else False
-        possible = f"leave up to {rate:.2g} a day possible" if span > 0 else "say nothing yet"
-        words = f"{name(worst)}: {count} in {span:.3g} days {possible}; below {LIMIT_PER_DAY:g} passes"
-        rules.append(Rule("correctable", kept, words, "Poisson, 95 % upper bound"))
-        if kept is None:
-            left = max(left, need - span)
+    series = {s: _series(s, readings, watched) for s in watched.since}
+    is_counted = any(
+        h.correctable is not None or h.uncorrectable is not None for many in series.values() for _, h in many
+    )
+    newest_start = max(watched.since.values(), default=0.0)
+    left = max(0.0, least_days - (day - newest_start))
+    rates: dict[str, SlotRate] = {}
+    open_slots: tuple[str, ...] = ()
+    if is_counted or watched.counts:
+        counted = [_Counted(s, many, watched.since[s]) for s, many in series.items()]
+        rules = [
+            _uncorrectable(counted, name),
+            _correctable(counted, least_days, name),
+            _newest(counted, readings, day, name),
+        ]
+        rates = {c.slot: c.rate for c in counted if c.rate is not None}
+        left = max([left, *(days_needed(r.count) - r.span for r in rates.values())])
+        open_slots = tuple(c.slot for c in counted if c.lacks or c.slot in _stale(counted, readings, day))
+        if events.test_errors:
+            rules.append(_tested(events))
+        if events.restarts:
+            rules.append(Rule("restarts", False, f"{events.restarts} unplanned"))
+    elif watched.counts is None:
+        rules = [Rule("counting", None, "nobody said whether its errors are counted: say so, or read its counters")]
     else:
-        rules.append(Rule("correctable", True, "not applicable: this machine counts no errors"))
-        words = f"{test_errors} errors found" if test_errors else f"{passes} passes without an error"
-        rules.append(Rule("memory test", False if test_errors else passes > 0 or None, words))
-        quiet = restarts == 0
-        rules.append(Rule("restarts", (day >= QUIET_DAYS or None) if quiet else False,
-                          f"{day:.1f} of {QUIET_DAYS:g} days without an unplanned restart" if quiet else f"{restarts} unplanned"))  # fmt: skip
-        left = max(left, QUIET_DAYS - day)
-        if scrubbed is not None:
-            rules.append(Rule("scrub", scrubbed, "a scrub of the array ended clean" if scrubbed else "a scrub of the array found errors"))  # fmt: skip
-    if test_errors and counted:
-        rules.append(Rule("memory test", False, f"{test_errors} errors found"))
-    if restarts and counted:
-        rules.append(Rule("restarts", False, f"{restarts} unplanned"))
+        rules = list(_uncounted(watched, events, day - newest_start))
+        left = max(left, QUIET_DAYS - (day - newest_start))
     rules += _temperatures(readings, name)
-    rules.append(Rule("time", day >= least_days or None, f"{day:.1f} of {least_days:g} days"))
+    rules.append(_time(day, watched, least_days, name))
     failed = any(r.kept is False for r in rules)
-    over = all(r.kept for r in rules)
-    return Soak(tuple(rules), False if failed else True if over else None, None if failed else round(left, 2), rates)
+    over = bool(watched.since) and all(r.kept for r in rules)
+    return Soak(
+        rules=tuple(rules), passed=False if failed else True if over else None, days_left=None if failed else round(left, 2),
+        rates=rates, open_slots=open_slots,
+    )  # fmt: skip
 
 
-def _counted(readings: Sequence[Reading], modules: Iterable[str]) -> dict[str, tuple[int, int]]:
-    """Slot -> errors counted between the first reading and the last (correctable, uncorrectable); slots never told of are
-    left out. A counter that went back began anew, so what it shows was counted since."""
-    found: dict[str, tuple[int, int]] = {}
-    for slot in modules:
-        series = [r.slots[slot] for r in readings if slot in r.slots]
-        numbers = [h.correctable for h in series if h.correctable is not None]
-        if len(numbers) >= 2:
-            lost = [h.uncorrectable for h in series if h.uncorrectable is not None]
-            found[slot] = (_risen(numbers), _risen(lost))
-    return found
+def _series(slot: str, readings: Sequence[Reading], watched: Watched) -> list[tuple[float, SlotHealth]]:
+    """(day, what was read) of one slot since its soak began, by its own counter or by its channel's."""
+    since = watched.since[slot]
+    mine = [(r.day, r.slots[slot]) for r in readings if slot in r.slots and r.day >= since]
+    if any(h.correctable is not None or h.uncorrectable is not None for _, h in mine):
+        return mine
+    channel = watched.channel.get(slot, "")
+    return [(r.day, r.channels[channel]) for r in readings if channel in r.channels and r.day >= since] or mine
+
+
+class _Counted:
+    """What one slot's counters say since its soak began."""
+
+    def __init__(self, slot: str, series: Sequence[tuple[float, SlotHealth]], since: float) -> None:
+        self.slot = slot
+        self.newest = series[-1][0] if series else None
+        corrected = [(d, h.correctable) for d, h in series if h.correctable is not None]
+        lost = [(d, h.uncorrectable) for d, h in series if h.uncorrectable is not None]
+        #: Uncorrectable errors; None where it was not read twice.
+        self.lost = _risen([n for _, n in lost]) if len(lost) > 1 else None
+        self.rate: SlotRate | None = None
+        if len(corrected) > 1:
+            count, span = _risen([n for _, n in corrected]), corrected[-1][0] - max(corrected[0][0], since)
+            self.rate = SlotRate(count, span, upper_rate(count, span) if span > 0 else None)
+        #: Why nothing can be said of it yet.
+        self.lacks = "not read" if not series else "read once" if self.lost is None and self.rate is None else ""
 
 
 def _risen(numbers: Sequence[int]) -> int:
+    """Counted between the first and the last; a counter that went back began anew, so what it shows was counted since."""
     return sum(b - a if b >= a else b for a, b in zip(numbers, numbers[1:], strict=False))  # noqa: RUF007
+
+
+def _listed(slots: Sequence[str], name: Callable[[str], str]) -> str:
+    return ", ".join(name(s) for s in slots[:8]) + (f" and {len(slots) - 8} more" if len(slots) > 8 else "")
+
+
+def _uncorrectable(counted: Sequence[_Counted], name: Callable[[str], str]) -> Rule:
+    if lost := [c for c in counted if c.lost]:
+        return Rule("uncorrectable", False, ", ".join(f"{name(c.slot)} {c.lost}" for c in lost))
+    if lacking := [c.slot for c in counted if c.lost is None]:
+        return Rule("uncorrectable", None, f"not read twice: {_listed(lacking, name)}")
+    return Rule("uncorrectable", True, "none counted")
+
+
+def _correctable(counted: Sequence[_Counted], least_days: float, name: Callable[[str], str]) -> Rule:
+    """Every slot's rate must be below the limit: the worst one decides, a slot without two readings keeps it open."""
+    source = "Poisson, 95 % upper bound"
+    told = {c.slot: c.rate for c in counted if c.rate is not None}
+    lacking = [c.slot for c in counted if c.rate is None]
+    words = []
+    kept: bool | None = None if lacking or not told else True
+    if told:
+        worst = max(told, key=lambda s: days_needed(told[s].count) - told[s].span)
+        r = told[worst]
+        possible = f"leave up to {r.up_to:.2g} a day possible" if r.up_to is not None else "say nothing yet"
+        words.append(f"{name(worst)}: {r.count} in {r.span:.3g} days {possible}; below {LIMIT_PER_DAY:g} passes")
+        if any(
+            days_needed(x.count) > least_days + _PATIENCE_DAYS and (x.up_to or LIMIT_PER_DAY) >= LIMIT_PER_DAY
+            for x in told.values()
+        ):
+            kept = False
+        elif r.up_to is None or r.up_to >= LIMIT_PER_DAY:
+            kept = None
+    if lacking:
+        words.append(f"not read twice: {_listed(lacking, name)}")
+    return Rule("correctable", kept, "; ".join(words), source)
+
+
+def _gone(counted: Sequence[_Counted], readings: Sequence[Reading]) -> list[str]:
+    """Slots that were read, and that the newest whole reading leaves out."""
+    whole = next((r for r in reversed(readings) if r.whole), None)
+    return [c.slot for c in counted if whole is not None and c.newest is not None and c.newest < whole.day]
+
+
+def _stale(counted: Sequence[_Counted], readings: Sequence[Reading], day: float) -> set[str]:
+    return {
+        *_gone(counted, readings),
+        *(c.slot for c in counted if c.newest is not None and day - c.newest > FRESH_DAYS),
+    }
+
+
+def _newest(counted: Sequence[_Counted], readings: Sequence[Reading], day: float, name: Callable[[str], str]) -> Rule:
+    if not any(c.newest is not None for c in counted):
+        return Rule("newest reading", None, "its counters were not read yet")
+    if gone := _gone(counted, readings):
+        return Rule("newest reading", None, f"gone from the newest reading: {_listed(gone, name)}")
+    oldest = min((c for c in counted if c.newest is not None), key=lambda c: c.newest or 0.0)
+    age = day - (oldest.newest or 0.0)
+    if age > FRESH_DAYS:
+        return Rule("newest reading", None, f"{name(oldest.slot)} was read {age:.3g} days ago: read it again")
+    return Rule("newest reading", True, "less than a day old")
+
+
+def _tested(events: Events) -> Rule:
+    if events.test_errors:
+        return Rule("memory test", False, f"{events.test_errors} errors found")
+    return Rule(
+        "memory test",
+        events.passes > 0 or None,
+        f"{events.passes} {'pass' if events.passes == 1 else 'passes'} without an error",
+    )
+
+
+def _uncounted(watched: Watched, events: Events, quiet: float) -> Iterator[Rule]:
+    """What has to do where no errors are counted."""
+    yield Rule("correctable", True, "not applicable: this machine counts no errors that can be read")
+    yield _tested(events)
+    if events.restarts:
+        yield Rule("restarts", False, f"{events.restarts} unplanned")
+    else:
+        yield Rule(
+            "restarts", quiet >= QUIET_DAYS or None, f"{quiet:.1f} of {QUIET_DAYS:g} days without an unplanned restart"
+        )
+    if events.scrubbed is not None:
+        yield Rule(
+            "scrub",
+            events.scrubbed,
+            "a scrub of the array ended clean" if events.scrubbed else "a scrub of the array found errors",
+        )
+    elif watched.array:
+        yield Rule("scrub", None, "no scrub of the array has ended yet")
+
+
+def _time(day: float, watched: Watched, least_days: float, name: Callable[[str], str]) -> Rule:
+    newest = max(watched.since, key=lambda s: watched.since[s], default="")
+    past = day - watched.since.get(newest, 0.0)
+    anew = f" for {name(newest)}, begun anew" if watched.since.get(newest, 0.0) > 0 else ""
+    return Rule("time", past >= least_days or None, f"{past:.1f} of {least_days:g} days{anew}")
 
 
 def _temperatures(readings: Sequence[Reading], name: Callable[[str], str]) -> list[Rule]:

@@ -29,6 +29,7 @@ class Symptom(StrEnum):
     CODED = "coded beeps or lights"
     TOTAL_SHORT = "total short"
     CHANNEL_GONE = "slots of a channel gone"
+    TEST = "memory test fails"
     RESTARTS = "restarts under load"
     COUNTERS = "counters rising"
 
@@ -53,6 +54,8 @@ SHOWINGS: Mapping[Symptom, Showing] = {
     Symptom.CODED: Showing(False, 0.9, 0.002, 0.0, 0),
     Symptom.TOTAL_SHORT: Showing(True, 0.9, 0.005, 0.2, 1),
     Symptom.CHANNEL_GONE: Showing(True, 0.9, 0.005, 0.5, 1),
+    #: Beyond the boot a pass of the test, which depends on what is fitted: whoever asks adds it.
+    Symptom.TEST: Showing(False, 0.8, 0.002, 0.0, 0),
     Symptom.RESTARTS: Showing(False, 0.6, 0.005, 0.0, 60),
     Symptom.COUNTERS: Showing(True, 0.7, 0.01, 0.0, 30),
 }

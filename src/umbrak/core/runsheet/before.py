@@ -10,7 +10,11 @@ from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.runsheet.handling import module_words, place_words, slot_words
 from umbrak.core.runsheet.step import Minutes, Phase, Step, Who, Work
+from umbrak.core.runsheet.timing import pass_minutes
+from umbrak.core.runsheet.way import drive_words
 
+#: Kinds of machine that have drives, also where their sheet tells no bays.
+WITH_DRIVES = ("appliance", "server")
 #: What tells two modules of one kind apart and nothing else: no machine minds it.
 _ONLY_STICKERS = ("maker", "maker_code", "part", "revision", "serial", "made", "timing", "height_mm")
 
@@ -46,28 +50,39 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
             back_out=("Nothing of this stage has been touched: leave the machine as stage "
                       f"{work.stage - 1} left it, or back that stage out.",),
         )  # fmt: skip
-    elif not broken:
-        yield Step(
-            key="before:settled", phase=Phase.BEFORE, text="Test the machine as it is",
-            why="a fault that is found now is not one of the new modules",
-            details=("Its system is installed and has run some days on the present memory.",
-                     "One pass of a memory test finds nothing."),
-            minutes=Minutes(30, 240), waits=True,
-        )  # fmt: skip
-    yield _firmware(work)
-    yield from _backups(sheet, work)
     yield from _parts(sheet, work)
-    if work.group:
-        yield _group(work)
+    yield from _backups(sheet, work)
+    yield Step(
+        key="before:console", phase=Phase.BEFORE, text="Have a console and the key of its drives at hand", minutes=Minutes(2, 5),
+        why="after a change of memory or firmware it may ask for them, and what is kept on it cannot be read then",
+        checks=("a screen and keyboard, or its controller's console, was tried", "the key or password of encrypted drives is at hand, or none is encrypted"),
+    )  # fmt: skip
     yield Step(
         key="before:monitoring", phase=Phase.BEFORE, text="Tell monitoring, and who uses the machine", why="an outage that is expected alarms nobody",
         minutes=Minutes(2, 5),
     )  # fmt: skip
+    if work.group:
+        yield _group(work)
+    # From here on users are without it.
+    if work.stage == 1 and not broken:
+        yield Step(
+            key="before:settled", phase=Phase.BEFORE, text="Test the machine as it is",
+            why="a fault that is found now is not one of the new modules",
+            details=("Its system is installed and has run some days on the present memory.", *_test_words(sheet)),
+            minutes=pass_minutes(sheet, work.now), waits=True, needs_down=True,
+        )  # fmt: skip
+    yield _firmware(work)
     yield Step(
         key="before:go", phase=Phase.BEFORE, text="Everything is ready: switch off now?", hold=True, who=Who.SECOND,
-        why="from here on the machine is down",
+        why="from here on the machine is open",
         back_out=(*(("Put it back into its group.",) if work.group else ()), "Tell monitoring that nothing happens."),
     )  # fmt: skip
+
+
+def _test_words(sheet: Sheet) -> Iterator[str]:
+    yield "One pass of a memory test finds nothing."
+    if sheet.memory_test and sheet.memory_test.start:
+        yield f"{sheet.memory_test.start[0].upper()}{sheet.memory_test.start[1:]}."
 
 
 def _firmware(work: Work) -> Step:
@@ -77,13 +92,13 @@ def _firmware(work: Work) -> Step:
     if not work.versions:
         return Step(
             key="before:firmware", phase=Phase.BEFORE, text="Bring firmware and system up to date first",
-            why="a release can raise a limit, or tighten one", details=(notes, enter), minutes=Minutes(10, 40),
+            why="a release can raise a limit, or tighten one", details=(notes, enter), minutes=Minutes(10, 40), needs_down=True,
         )  # fmt: skip
     wanted = " and ".join(f"{what} {then}" + (f" (now {now})" if now else "") for what, now, then in work.versions)
     return Step(
         key="before:firmware", phase=Phase.BEFORE, text=f"Bring it to {wanted} first", hold=True,
         why="the plan is judged by it; with what runs today its modules may not do",
-        details=(notes, "See that it starts with it, on the present memory.", enter), minutes=Minutes(10, 40),
+        details=(notes, "See that it starts with it, on the present memory.", enter), minutes=Minutes(10, 40), needs_down=True,
         back_out=("Nothing has been opened: stay at the version that runs, or bring it back by its maker's way.",),
     )  # fmt: skip
 
@@ -140,12 +155,19 @@ def _backups(sheet: Sheet, work: Work) -> Iterator[Step]:
         checks=tuple(f"tier {i}: date noted, one file restored" for i in range(1, tiers + 1)),
         details=("A failed backup goes before everything here.",),
     )  # fmt: skip
-    if work.bays:
+    if work.bays or sheet.bays:
+        count = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
         yield Step(
             key="before:bays", phase=Phase.BEFORE, text="Compare the drives with what is recorded of their bays",
             why="while it runs, the machine itself can still be asked",
-            checks=tuple(f"bay {n}: {d or 'empty'}" for n, d in sorted(work.bays.items())), bays=tuple(sorted(work.bays)),
-            minutes=Minutes(1, 3),
+            checks=tuple(drive_words(n, work.bays) for n in sorted({*range(1, count + 1), *work.bays})),
+            bays=tuple(sorted({*range(1, count + 1), *work.bays})), minutes=Minutes(1, 3),
+        )  # fmt: skip
+    elif sheet.kind in WITH_DRIVES:
+        yield Step(
+            key="before:bays", phase=Phase.BEFORE, text="Number its drive bays, and note the drive of each",
+            why="its sheet tells no bays, and a drive in another bay can cost the array",
+            details=("While it runs, it can be asked which drive is where; keep what you note in Survey.",), minutes=Minutes(2, 10),
         )  # fmt: skip
 
 

@@ -20,7 +20,9 @@ _IN_SO_DIMM = (
     "Meet the notch, push it in at a slant until no gold shows.",
     "Press it flat; the clips close by themselves, with a click.",
 )
-_OUT = ("Open the latches at both ends; it rises by itself.", "Hold it by the edges and lay it on the mat.")
+_LAY = "Hold it by the edges and lay it on the mat."
+_OUT = ("Open the latches at both ends, and draw it straight up.", _LAY)
+_OUT_SO_DIMM = ("Spread the clips at both sides: it springs up at a slant.", f"Draw it out at that slant. {_LAY}")
 
 
 def work_order(sheet: Sheet, done: Sequence[Action]) -> tuple[Action, ...]:
@@ -77,11 +79,14 @@ def _step(sheet: Sheet, number: int, a: Action, failed: frozenset[str]) -> Step:
         how = _in_words(sheet, slots[0], module)
     else:
         text = f"Take {'the failed ' if faulty else ''}{size} out of {slot_words(sheet, slots[0])}"
-        how = _OUT
+        how = _OUT_SO_DIMM if _is_flat(sheet, module) else _OUT
+    # What comes from outside is told apart for good: whatever happens to it later is a matter of that one module.
+    comes = a.do is Do.PUT_IN and a.source is None
     why = "only to free the way; it goes back in" if a.target == MAT else "mark it as failed at once" if faulty else ""
     return Step(
         key=f"module:{number}", phase=Phase.HANDLE, text=text, why=why, details=(*([label] if module else ()), *(w for w in where if w), *how), slots=slots,
         minutes=_MINUTES[a.do], carrier=_carrier(sheet, a), action=a,
+        checks=("its label is the planned one's, and its serial is noted for this slot",) if comes else (),
     )  # fmt: skip
 
 
@@ -113,11 +118,16 @@ def place_words(sheet: Sheet, slot: str) -> str:
 
 def _in_words(sheet: Sheet, slot: str, module: Module | None) -> tuple[str, ...]:
     facing = sheet.slots[slot].facing
-    flat = (module.form if module else None) == "SO-DIMM" or sheet.memory.form == "SO-DIMM"
+    flat = _is_flat(sheet, module)
     notch = _notch(sheet.memory.generation)
     return tuple(
         p for p in (facing and f"{facing[0].upper()}{facing[1:]}.", notch, *(_IN_SO_DIMM if flat else _IN)) if p
     )
+
+
+def _is_flat(sheet: Sheet, module: Module | None) -> bool:
+    """Whether it lies in its slot and is held by clips, as SO-DIMMs are."""
+    return (module.form if module else None) == "SO-DIMM" or sheet.memory.form == "SO-DIMM"
 
 
 def _notch(generation: str) -> str:

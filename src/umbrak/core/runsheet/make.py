@@ -8,9 +8,9 @@ from dataclasses import replace
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.runsheet.after import after, start
+from umbrak.core.runsheet.after import Standing, after, power, seen, seen_again, tested
 from umbrak.core.runsheet.before import before, off
-from umbrak.core.runsheet.handling import module_steps, module_words, slot_words
+from umbrak.core.runsheet.handling import module_steps, module_words
 from umbrak.core.runsheet.step import Minutes, Phase, RunSheet, Step, Who, Work
 from umbrak.core.runsheet.way import Way, closing, way_in
 
@@ -22,8 +22,9 @@ def run_sheet(sheet: Sheet, machine: Machine, work: Work) -> RunSheet:
     """The steps that lead from `work.now` to `work.goal`, and what goes before and after them.
 
     Pure and total. No step needs a slot that is full, or reaches past a full one; what is opened first is closed last;
-    every hold point says how to go back. Where the machine may start open, or without drives, the first start and its
-    proof come before closing, and before the drives are back.
+    every hold point says how to go back. Power never returns to an open machine unless its sheet says that it may start
+    open; drives are held against their bays before it does. Where it may start open, or without drives, the first start and
+    its proof come before closing, and before the drives are back.
     """
     return RunSheet(work.title, work.stage, work.stages, tuple(_steps(sheet, work)))
 
@@ -42,39 +43,43 @@ def _steps(sheet: Sheet, work: Work) -> Iterator[Step]:
             key="open:warranty", phase=Phase.OPEN, text="Opening this ends the warranty: go on?", hold=True, who=Who.SECOND,
             why="its maker says so", back_out=("Nothing is open yet: connect it and start it.", *_group_back(work)),
         )  # fmt: skip
-    if way.untold:
-        names = ", ".join(slot_words(sheet, s) for s in way.untold)
-        yield Step(
-            key="open:untold", phase=Phase.OPEN, text=f"Open it as far as {names} can be reached", minutes=Minutes(3, 15),
-            why="its sheet does not say how", details=("Note each step: closing goes the same way back.",),
-        )  # fmt: skip
     yield from (o.step for o in way.opened)
     yield from modules
-    back_in = back_out_words(sheet, work, way)
     yield Step(
         key="modules:look", phase=Phase.HANDLE, text="Compare every slot with the map before anything is closed", hold=True, who=Who.SECOND,
         why="a second pair of eyes finds the latch that stands", slots=tuple(touched), minutes=Minutes(1, 4),
-        checks=("every latch is shut", "nothing is left inside: tools, screws, bags"), back_out=back_in,
+        checks=("every latch is shut", "nothing is left inside: tools, screws, bags"), back_out=back_out_words(sheet, work, way),
     )  # fmt: skip
     yield from first
-    drives_out = any(o.drives for o in way.opened) and any(s.key == "close:drives" for s in later)
-    is_open = any(s.key != "close:drives" for s in later) or bool(way.untold and sheet.starts_open)
-    yield from start(sheet, work, is_open, drives_out, back_out_words(sheet, work, way, True, first))
-    if later:
-        yield Step(
-            key="prove:off", phase=Phase.PROVE, text="Shut it down and pull the power cables again", why="before anything is put back",
-            minutes=Minutes(2, 5),
-        )  # fmt: skip
-        yield from later
-    if way.untold:
-        yield Step(
-            key="close:untold",
-            phase=Phase.CLOSE,
-            text="Close it as it was opened",
-            closes="open:untold",
-            minutes=Minutes(3, 15),
-        )
+    yield from _proved(sheet, work, way, first, later)
     yield from after(sheet, work, back_out_words(sheet, work, way, True, [*first, *later]))
+
+
+def _proved(sheet: Sheet, work: Work, way: Way, first: list[Step], later: list[Step]) -> Iterator[Step]:
+    """Power returns, and what can be proved before the soak. Where the sheet says that it may start open, or without its
+    drives, that is done so, and it is closed, started and looked at once more afterwards."""
+    drives = next((o for o in way.opened if o.drives), None)
+    bare = drives is not None and any(s.key == "close:drives" for s in later)
+    # Drives that all went in with a look at each need no second one.
+    all_held = drives is not None and set(drives.step.bays) >= set(work.bays) and sheet.bays is not None
+    stands = Standing(any(s.key != "close:drives" for s in later), bare)
+    back = back_out_words(sheet, work, way, True, first)
+    yield from power(sheet, work, stands, False, all_held)
+    yield seen(sheet, work, back)
+    test_now = not bare or sheet.memory_test is None or sheet.memory_test.without_drives is not False
+    if test_now:
+        yield tested(sheet, work, bare, back if later else ())
+    if not later:
+        return
+    yield Step(
+        key="prove:off", phase=Phase.PROVE, text="Shut it down and pull the power cables again", why="before anything is put back",
+        minutes=Minutes(2, 5),
+    )  # fmt: skip
+    yield from later
+    yield from power(sheet, work, Standing(), True, all_held and bare)
+    yield seen_again(sheet, work)
+    if not test_now:
+        yield tested(sheet, work, False)
 
 
 def _group_back(work: Work) -> Sequence[str]:

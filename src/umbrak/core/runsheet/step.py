@@ -9,6 +9,7 @@ from enum import StrEnum
 from umbrak.core.plan.actions import Action
 from umbrak.core.plan.sizing import Duty
 from umbrak.core.platform.machine import Layout
+from umbrak.core.proof.wanted import Wanted
 
 
 class Phase(StrEnum):
@@ -70,6 +71,18 @@ class Step:
     action: Action | None = None
     #: Key of the opening step that this one closes.
     closes: str | None = None
+    #: What of the proof it stands for: then nobody ticks it, it is done when the proof has that, or a lead waived it.
+    proves: Wanted | None = None
+    #: Whether users are without the machine meanwhile, although it is not taken apart.
+    needs_down: bool = False
+
+    @property
+    def is_down(self) -> bool:
+        """Whether users are without the machine during it."""
+        return self.needs_down or self.phase in _DOWN
+
+
+_DOWN = (Phase.OFF, Phase.OPEN, Phase.HANDLE, Phase.CLOSE, Phase.START, Phase.PROVE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,6 +129,6 @@ class RunSheet:
 
     @property
     def down(self) -> Minutes:
-        """From switching off until the soak begins. [min]"""
-        counted = [s for s in self.steps if s.phase not in (Phase.BEFORE, Phase.BACK, Phase.AFTER)]
-        return sum((s.minutes for s in counted), Minutes())
+        """How long users are without it: what needs it down before, the work, reconnecting, and the proof that comes before the
+        soak. [min]"""
+        return sum((s.minutes for s in self.steps if s.is_down), Minutes())

@@ -21,7 +21,7 @@ class Opened:
     """One thing that was opened or taken out, and how it is closed."""
 
     step: Step
-    #: What closing it asks for; "" = nothing is done.
+    #: What closing it asks for; "" = there is nothing to close.
     close: str
     #: Whether it is the drives that come out.
     drives: bool = False
@@ -76,11 +76,12 @@ def way_in(sheet: Sheet, slots: Sequence[str], bays: Mapping[int, str]) -> Way:
         for number, step in enumerate(way.steps, 1):
             opening.take(way, number, step)
     opening.airflow()
+    opening.unknown(untold := tuple(s for s in slots if sheet.way_to(s) is None))
     return Way(
         opened=tuple(opening.opened),
         cools_min=max((w.cools_min for w in opening.ways), default=0.0),
         ends_warranty=any(w.ends_warranty for w in opening.ways),
-        untold=tuple(s for s in slots if sheet.way_to(s) is None),
+        untold=untold,
     )
 
 
@@ -93,7 +94,7 @@ class _Opening:
         self.ways = ways_of(sheet, slots)
         self.carriers = carriers_of(sheet, slots)
         self.opened: list[Opened] = []
-        self._done: set[tuple[str, str]] = set()
+        self._done: set[tuple[str, str | None]] = set()
         count = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
         #: Bays whose drives must come out, and those that come out to make room for a hand.
         self.must = sorted({b for w in self.ways for b in w.bays_out})
@@ -136,15 +137,27 @@ class _Opening:
             details=(f"its slots are numbered {numbering}",) if numbering else (),
         )
         needed = self.sheet.starts_open is not True or carrier is not None
-        return Opened(opening, _of(step.close, title), needed=needed)
+        close = f"put back as it was: {step.do}" if step.close is None else step.close
+        return Opened(opening, _of(close, title), needed=needed)
 
-    def _drives_out(self, do: str, close: str) -> None:
+    def _drives_out(self, do: str, close: str | None) -> None:
         if not any(o.drives for o in self.opened):
             self.opened.append(_drives(self.sheet, self.out, self.must, self.ease, self.bays, do, close))
 
     def airflow(self) -> None:
         if parts := tuple(dict.fromkeys(a for w in self.ways for a in w.airflow)):
             self.opened.append(_airflow(parts))
+
+    def unknown(self, slots: Sequence[str]) -> None:
+        """What the sheet does not tell: opened last and so closed first, and before power unless the sheet says otherwise."""
+        if not slots:
+            return
+        names = ", ".join(self.sheet.slots[s].printed for s in slots)
+        opening = Step(
+            key="open:untold", phase=Phase.OPEN, text=f"Open it as far as {names} can be reached", minutes=Minutes(3, 15),
+            why="its sheet does not say how", details=("Note each step: closing goes the same way back.",),
+        )  # fmt: skip
+        self.opened.append(Opened(opening, "Close it as it was opened", needed=self.sheet.starts_open is not True))
 
 
 def _is_of_drives(do: str) -> bool:
@@ -168,7 +181,7 @@ def drive_words(bay: int, bays: Mapping[int, str]) -> str:
 
 
 def _drives(
-    sheet: Sheet, out: tuple[int, ...], must: Sequence[int], ease: Sequence[int], bays: Mapping[int, str], do: str, close: str
+    sheet: Sheet, out: tuple[int, ...], must: Sequence[int], ease: Sequence[int], bays: Mapping[int, str], do: str, close: str | None
 ) -> Opened:  # fmt: skip
     why = []
     if must:

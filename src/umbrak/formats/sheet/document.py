@@ -250,7 +250,9 @@ class ListedDoc(Doc):
 
 class StepDoc(Doc):
     do: Text
-    close: Text = ""
+    close: Text | None = Field(
+        None, description="how it is closed; empty: there is nothing to close; left out: not told"
+    )
 
 
 Minutes = Annotated[float, Field(ge=0, le=100_000)]
@@ -293,6 +295,20 @@ class StartsDoc(Doc):
     without_drives: bool | None = None
 
 
+class MemoryTestDoc(Sourced):
+    start: Text = Field("", description="how its memory is tested: from what, by which menu or command")
+    read: Text = Field("", description="where the result is read, and what it says when it passed")
+    without_drives: bool | None = Field(None, description="whether it can be done with the drives out")
+
+
+class AllocationDoc(Sourced):
+    do: Text = Field("", description="how one workload is given a stated share of memory")
+    needs: Text = Field("", description="what has to be there for it")
+    sharing_hides: bool | None = Field(
+        None, description="whether pages are shared or compressed, so that use shows less"
+    )
+
+
 class NoteDoc(Sourced):
     text: Text
 
@@ -329,6 +345,8 @@ class SheetDoc(Doc):
     reserve: ReserveDoc | None = None
     first_boot: FirstBootDoc | None = None
     starts: StartsDoc | None = None
+    memory_test: MemoryTestDoc | None = None
+    allocation: AllocationDoc | None = None
     reports: dict[Name, Text] = Field(default_factory=dict, description="where firmware and system show the memory")
     lights: dict[Name, Text] = Field(default_factory=dict, description="light -> what it tells")
     os_notes: list[NoteDoc] = Field(

@@ -15,6 +15,7 @@ from umbrak.core.platform.fact import Unsaid
 from umbrak.core.platform.sheet import (
     Access,
     AccessStep,
+    Allocation,
     Bays,
     Carrier,
     Channel,
@@ -23,6 +24,7 @@ from umbrak.core.platform.sheet import (
     Kind,
     Listed,
     MemoryRules,
+    MemoryTest,
     Mode,
     ModuleTest,
     Note,
@@ -137,6 +139,13 @@ class _Expander:
             Listed(item.part, refs.source([item.source], ("listed", i)), item.capacity_gib)
             for i, item in enumerate(doc.listed)
         )
+        memory_test = allocation = None
+        if (how := doc.memory_test) is not None:
+            source = refs.source([how.source], ("memory_test",), how.clause)
+            memory_test = MemoryTest(source, how.start, how.read, how.without_drives)
+        if (given := doc.allocation) is not None:
+            source = refs.source([given.source], ("allocation",), given.clause)
+            allocation = Allocation(source, given.do, given.needs, given.sharing_hides)
         refs.raise_faults()
         return Sheet(
             id=doc.id,
@@ -161,6 +170,8 @@ class _Expander:
             first_boot=FirstBoot(**doc.first_boot.model_dump()) if doc.first_boot else None,
             starts_open=doc.starts.open if doc.starts else None,
             starts_without_drives=doc.starts.without_drives if doc.starts else None,
+            memory_test=memory_test,
+            allocation=allocation,
             reports=doc.reports,
             lights=doc.lights,
             os_notes=notes,

@@ -176,8 +176,8 @@ def plans(machine_id: UUID, engine: Db, _: Person) -> tuple[PlanBrief, ...]:
 def plan(machine_id: UUID, body: NewPlan, engine: Db, account: Person) -> PlanView:
     """Start a plan; its goal is the machine as surveyed, or that of another plan."""
     goal = occupants(body.goal) if body.goal is not None else None
-    first = occupants(body.first_stage) if body.first_stage is not None else None
-    return start_plan(engine, account, machine_id, body.name, body.like, goal, first)
+    stages = [occupants(s) for s in body.stages]
+    return start_plan(engine, account, machine_id, body.name, body.like, goal, stages)
 
 
 @router.get("/{machine_id}/newer-sheet", responses=describe(401, 404, 422))

@@ -14,6 +14,7 @@ from umbrak.server.bodies import (
     PlanDiscard,
     PlanEdit,
     PlanRename,
+    PlanStages,
     PlanStep,
     RunsWith,
     TargetsOf,
@@ -21,7 +22,15 @@ from umbrak.server.bodies import (
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.plans.answers import answer_plan
-from umbrak.services.plans.editing import discard_plan, edit_plan, plan_targets, rename_plan, set_runs_with, step_plan
+from umbrak.services.plans.editing import (
+    discard_plan,
+    edit_plan,
+    plan_targets,
+    rename_plan,
+    set_runs_with,
+    stage_plan,
+    step_plan,
+)
 from umbrak.services.plans.proposals import Arrangement, arrange_plan
 from umbrak.services.plans.view import PlanView, see_plan
 
@@ -51,6 +60,13 @@ def edit(plan_id: UUID, body: PlanEdit, engine: Db, account: Person) -> PlanView
 def answer(plan_id: UUID, body: PlanAnswer, engine: Db, account: Person) -> PlanView:
     """Answer a question: facts of the machine, or of modules in the plan and where they are fitted."""
     return answer_plan(engine, account, plan_id, body.version, body.facts)
+
+
+@router.put("/{plan_id}/stages", responses=describe(401, 403, 404, 409, 422))
+def stages(plan_id: UUID, body: PlanStages, engine: Db, account: Person) -> PlanView:
+    """Set what is fitted and proved before the rest, stage by stage."""
+    changes = [{slot: occupants(s).get(slot) for slot in s} for s in body.stages]
+    return stage_plan(engine, account, plan_id, body.version, changes)
 
 
 @router.put("/{plan_id}/runs-with", responses=describe(401, 403, 404, 409, 422))

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import asyncio
-from collections.abc import Callable
-from concurrent.futures import Executor, ThreadPoolExecutor
-from typing import Annotated, TypeVar
+from typing import Annotated
 
 from fastapi import APIRouter, Cookie, Request, Response
 
 from umbrak.server.bodies import NewPassword, SignIn
 from umbrak.server.deps import COOKIE, Db, Person, Token
 from umbrak.server.problems import describe
+from umbrak.server.tries import COUNTING, HASHING, run_in
 from umbrak.services.people.accounts import (
     BROWSER_KEPT,
     SESSION_LASTS,
@@ -24,28 +22,19 @@ from umbrak.store.accounts import Account
 
 router = APIRouter(prefix="/session", tags=["session"])
 
-T = TypeVar("T")
 KNOWN = "umbrak_browser"
 Browser = Annotated[str | None, Cookie(alias=KNOWN, include_in_schema=False, max_length=200)]
-#: Threads of their own: a crowd that signs in keeps nobody else waiting. Counting is quick; looking at a password takes
-#: a processor and its memory for a while, so two at a time.
-_counting = ThreadPoolExecutor(2, "umbrak-tries")
-_hashing = ThreadPoolExecutor(2, "umbrak-passwords")
 
 
 @router.post("", responses=describe(401, 422, 429), max_body_size=8 << 10)
 async def begin(body: SignIn, engine: Db, request: Request, response: Response, browser: Browser = None) -> Account:
     """Sign in: sets the session's cookie, and one by which the account knows this browser."""
     address = request.client.host if request.client else ""
-    attempt = await _in(_counting, lambda: admit(engine, body.name, address, browser=browser))
-    done = await _in(_hashing, lambda: sign_in(engine, attempt, body.password, browser))
+    attempt = await run_in(COUNTING, lambda: admit(engine, body.name, address, browser=browser))
+    done = await run_in(HASHING, lambda: sign_in(engine, attempt, body.password, browser))
     _set_cookie(request, response, COOKIE, done.token, int(SESSION_LASTS.total_seconds()))
     _set_cookie(request, response, KNOWN, done.browser, int(BROWSER_KEPT.total_seconds()))
     return done.account
-
-
-async def _in(threads: Executor, work: Callable[[], T]) -> T:
-    return await asyncio.get_running_loop().run_in_executor(threads, work)
 
 
 @router.get("", responses=describe(401))
@@ -57,7 +46,7 @@ def who(account: Person) -> Account:
 @router.put("/password", responses=describe(401, 422, 429))
 async def new_password(body: NewPassword, engine: Db, request: Request, response: Response, account: Person) -> Account:
     """Change one's own password; every other session of the account ends."""
-    token = await _in(_hashing, lambda: change_password(engine, account, body.old, body.new))
+    token = await run_in(HASHING, lambda: change_password(engine, account, body.old, body.new))
     _set_cookie(request, response, COOKIE, token, int(SESSION_LASTS.total_seconds()))
     return account
 

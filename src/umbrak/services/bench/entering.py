@@ -7,17 +7,22 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from sqlalchemy import Connection, Engine
+from sqlalchemy import Engine
 
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.runsheet.before import differences
-from umbrak.core.runsheet.step import Who
-from umbrak.formats.entries import DoneDoc, EntryDoc, KeptEntry, PhotoDoc, kept_entry
+from umbrak.core.runsheet.step import Phase, Who
+from umbrak.formats.entries import DoneDoc, EntryDoc, PhotoDoc, TestLogDoc, UndoneDoc, kept_entry
 from umbrak.formats.photo import clean_photo
-from umbrak.services.bench.view import RunView, found_run, last_by, run_view, ticks_of
+from umbrak.formats.test_log import read_test_log
+from umbrak.services.bench.view import RunView, run_view
 from umbrak.services.errors import NotAllowed, NotFound, Refused
+from umbrak.services.known.loading import load_machine
 from umbrak.services.people.accounts import Role, need
+from umbrak.services.proof.evidence import check_evidence, follow
+from umbrak.services.proof.state import ProofState, proof_state
+from umbrak.services.runs.entries import ON_DUTY, found_run, is_known, keep, last_tick, ticks_of, under_way
 from umbrak.store import runs as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
@@ -44,69 +49,115 @@ def set_window(engine: Engine, account: Account, key: UUID, start: datetime | No
         return run_view(db, found_run(db, key))
 
 
-def add_entry(
-    db: Connection, account: Account, run_id: UUID, entry_id: UUID, entry: EntryDoc, at: datetime, now: datetime
+#: Entries that are made without a connection: ticks carry the bench's clock, since they may come late; what is measured
+#: counts from when it came.
+_AT_THE_BENCH = ("done", "undone", "not-right", "note", "doubt", "label")
+#: Who is alone waits so long at a hold before going on.
+ALONE = timedelta(seconds=60)
+
+
+def enter(
+    engine: Engine, account: Account, run_id: UUID, entry_id: UUID, entry: EntryDoc, at: datetime, now: datetime
 ) -> None:
-    """Keep an entry, as a part of a transaction; one that is kept already is left as it is.
+    """Keep what was ticked, noted or seen, and bring about what follows from it; one that is kept already is left as it is.
 
     Parameters
         at    by the clock at the bench; never later than `now` (the server's clock)
 
     Raises
         NotFound     no such run, or step
-        NotAllowed   a hold point that somebody else has to tick
-        Refused      the run has ended; a step beyond a hold point that is open; an id that another run has
+        NotAllowed   a hold point that somebody else has to tick; a waiver by somebody who is no lead
+        Refused      the run has ended; a step beyond a hold point that is open; a step that stands for proof; what does not go
+                     with what is known by now; an id that another run has
     """
-    row = store.find_run(db, run_id, lock=True)
-    if row is None:
-        raise NotFound("run")
-    if _is_known(db, run_id, entry_id):
-        return
-    if row.state != "under way":
-        raise Refused("run", f"This run is {row.state}: nothing is entered any more.")
-    entries = store.entries_of(db, run_id)
-    if len(entries) >= MAX_ENTRIES:
-        raise Refused("run", f"A run holds at most {MAX_ENTRIES} entries.")
-    if (step := getattr(entry, "step", None)) is not None:
-        _check_step(row, entries, account, entry, step)
-    keep(db, account, row, entry_id, kept_entry(entry), at if at <= now + _AHEAD else now)
+    need(account, Role.technician)
+    with engine.begin() as db:
+        row = store.find_run(db, run_id, lock=True)
+        if row is None:
+            raise NotFound("run")
+        if is_known(db, run_id, entry_id):
+            return
+        _may_enter(row, entry)
+        entries = store.entries_of(db, run_id)
+        if len(entries) >= MAX_ENTRIES:
+            raise Refused("run", f"A run holds at most {MAX_ENTRIES} entries.")
+        believed = at if entry.kind in _AT_THE_BENCH and at <= now + _AHEAD else now
+        m = load_machine(db, row.machine_id)
+        state = proof_state(db, m, row, entries, now)
+        if (step := getattr(entry, "step", None)) is not None:
+            _check_step(row, entries, account, entry, step, state, believed)
+        check_evidence(db, account, m, row, entry, entries, state)
+        keep(db, account, row, entry_id, kept_entry(entry), believed)
+        follow(db, account, m, row, entry, state)
 
 
-def keep(
-    db: Connection,
-    account: Account,
-    row: RunRow,
-    entry_id: UUID,
-    entry: KeptEntry,
-    at: datetime,
-    attachment: tuple[bytes, str] | None = None,
+def enter_as(
+    engine: Engine, second: Account, run_id: UUID, entry_id: UUID, step: str, at: datetime, now: datetime
 ) -> None:
-    """Append an entry, with (bytes, media type) beside it, and tell everybody who looks at the machine."""
-    store.add_entry(db, entry_id, row.id, account.id, entry, at, attachment)
-    step = getattr(entry, "step", None)
-    record(db, f"run {entry.kind}", account.id, row.machine_id, row.plan_id, run=str(row.id), step=step)
+    """A second person ticks a step on somebody else's device. Raises what `enter` raises."""
+    enter(engine, second, run_id, entry_id, DoneDoc(kind="done", step=step), at, now)
 
 
-def _is_known(db: Connection, run_id: UUID, entry_id: UUID) -> bool:
-    known = store.entry_run(db, entry_id)
-    if known is not None and known != run_id:
-        raise Refused("entry_id", "Another run has an entry of this id.")
-    return known is not None
+def add_log(
+    engine: Engine, account: Account, run_id: UUID, entry_id: UUID, tool: str, raw: bytes, now: datetime
+) -> None:
+    """A memory test's log: searched for its verdict, and kept. Raises NotFound, Refused, InputError without a verdict."""
+    need(account, Role.technician)
+    found = read_test_log(raw)
+    with engine.begin() as db:
+        row = under_way(db, run_id)
+        entry = TestLogDoc(
+            kind="memory-test", tool=tool, passes=found.passes, errors=found.errors, because=list(found.because)
+        )
+        keep(db, account, row, entry_id, entry, now, (raw, "text/plain; charset=utf-8"))
 
 
-def _check_step(row: RunRow, entries: Sequence[EntryRow], account: Account, entry: EntryDoc, key: str) -> None:
+#: What is left to tick once the machine is back on duty: its last steps.
+_AFTERWARDS = ("done", "undone", "not-right", "note", "doubt")
+
+
+def _may_enter(row: RunRow, entry: EntryDoc) -> None:
+    if row.state == "under way":
+        return
+    step = next((s for s in row.begun.sheet.steps if s.key == getattr(entry, "step", None)), None)
+    if row.state in ON_DUTY and entry.kind in _AFTERWARDS and step is not None and step.phase is Phase.AFTER:
+        return
+    raise Refused("run", f"This run is {row.state}: nothing is entered any more.")
+
+
+def _check_step(
+    row: RunRow, entries: Sequence[EntryRow], account: Account, entry: EntryDoc, key: str, state: ProofState, at: datetime
+) -> None:  # fmt: skip
     steps = row.begun.sheet.steps
     index = next((i for i, s in enumerate(steps) if s.key == key), None)
     if index is None:
         raise NotFound("step")
-    if not isinstance(entry, DoneDoc):
+    if not isinstance(entry, DoneDoc | UndoneDoc):
+        return
+    step = steps[index]
+    if step.proves is not None:
+        raise Refused(
+            "step", "Nobody ticks this step: it is done when Proof has what it stands for, or a lead waives that there."
+        )
+    if isinstance(entry, UndoneDoc):
         return
     ticked = ticks_of(entries)
-    hold = next((s for s in steps[:index] if s.hold and s.key not in ticked), None)
+    settled = {i.what for i in state.items if i.settled}
+    passed = row.state in ON_DUTY
+    hold = next(
+        (s for s in steps[:index] if s.hold and not passed and s.key not in ticked and s.proves not in settled), None
+    )
     if hold is not None:
         raise Refused("step", f"First: {hold.text}")
-    if steps[index].who is Who.SECOND and account.role != Role.lead.name and account.id == last_by(row, entries):
-        raise NotAllowed("Somebody else than who did the steps before ticks this, or a lead.")
+    last = last_tick(row, entries)
+    if step.who is not Who.SECOND or account.role == Role.lead.name or last is None or account.id != last.account_id:
+        return
+    if not entry.alone:
+        raise NotAllowed(
+            "Somebody else than who did the steps before ticks this, or a lead; who is alone says why, after a minute."
+        )
+    if at < last.at + ALONE:
+        raise Refused("step", "Who is alone waits a minute before going on: look at it again with fresh eyes.")
 
 
 def add_photo(
@@ -124,7 +175,7 @@ def add_photo(
     clean = clean_photo(raw)
     with engine.begin() as db:
         row = under_way(db, run_id)
-        if _is_known(db, run_id, entry_id):
+        if is_known(db, run_id, entry_id):
             return
         if step is not None and step not in {s.key for s in row.begun.sheet.steps}:
             raise NotFound("step")
@@ -164,13 +215,3 @@ def see_attachment(engine: Engine, run_id: UUID, entry_id: UUID) -> tuple[bytes,
     if found is None:
         raise NotFound("attachment")
     return found
-
-
-def under_way(db: Connection, key: UUID) -> RunRow:
-    """A run that has not ended, locked. Raises NotFound, Refused."""
-    row = store.find_run(db, key, lock=True)
-    if row is None:
-        raise NotFound("run")
-    if row.state != "under way":
-        raise Refused("run", f"This run is {row.state}: nothing of it changes any more.")
-    return row

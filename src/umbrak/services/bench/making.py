@@ -1,8 +1,4 @@
-"""Runs: the run sheet of one stage made and kept, what is ticked and noted of it, and how it ends early.
-
-Everything that happens at the bench is an entry under an id that the bench made: sent twice it is kept once, and what is kept
-is never changed. What a step's state is, and what is proved, follows from the entries.
-"""
+"""Runs begun: the run sheet of one stage made and kept, or only looked at."""
 
 from __future__ import annotations
 
@@ -18,7 +14,7 @@ from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Minutes, Work
 from umbrak.formats.documents import MachineDoc
 from umbrak.formats.kept import Begun
-from umbrak.services.bench.view import RunView, StepView, found_run, run_view, step_view
+from umbrak.services.bench.view import RunView, Stands, StepView, run_view, step_view
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import beliefs_of
 from umbrak.services.known.judging import judge
@@ -29,6 +25,7 @@ from umbrak.services.people.settings import money_settings
 from umbrak.services.plans.approval import HARM, may_run
 from umbrak.services.plans.view import OpenPlan, open_plan, stage_layouts
 from umbrak.services.routes.sizing import duty_of
+from umbrak.services.runs.entries import ON_DUTY, found_run
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store
 from umbrak.store.accounts import Account
@@ -96,13 +93,14 @@ def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float 
     with engine.begin() as db:
         plan = open_plan(db, plan_id, lock=True)
         m = plan.machine
-        done = [r for r in store.runs_of_plan(db, plan_id) if r.state == "proved"]
+        done = [r for r in store.runs_of_plan(db, plan_id) if r.state in ON_DUTY]
         _may_start(db, plan)
         works = work_of(db, plan, soak_days)
         # Proved stages are in the plan's `now` already.
         stage = len(done) + 1
         stages = len(done) + len(works)
         work = replace(works[0], stage=stage, stages=stages)
+        _may_stage(plan, work)
         made = run_sheet(m.sheet, m.machine, work)
         if not any(s.action for s in made.steps):
             raise Refused("plan", "The plan changes nothing: plan modules in Fit first.")
@@ -131,7 +129,7 @@ def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float 
 
 def _may_start(db: Connection, plan: OpenPlan) -> None:
     judged = judge(plan.then, plan.goal, plan.now)
-    if plan.discarded or plan.row.state in ("proved", "backed out"):
+    if plan.discarded or plan.row.state in (*ON_DUTY, "backed out"):
         raise Refused("plan", f"This plan is {'discarded' if plan.discarded else plan.row.state}: start another one.")
     if plan.machine.layout != plan.now:
         raise Refused(
@@ -145,6 +143,14 @@ def _may_start(db: Connection, plan: OpenPlan) -> None:
         raise Refused("approval", why)
 
 
+def _may_stage(plan: OpenPlan, work: Work) -> None:
+    """A stage stands by itself for days: what stops it is not looked over because the whole plan will do."""
+    judged = judge(plan.then, work.goal, plan.now)
+    if judged.verdict is Verdict.NO_GO or could_harm(judged.findings):
+        against = next((f.message for f in judged.findings), "")
+        raise Refused("plan", f"Something stops stage {work.stage} by itself: {against} Change its stages in Fit.")
+
+
 def preview(engine: Engine, plan_id: UUID) -> PreviewView:
     """The run sheet that the plan's next stage would have today. Raises NotFound."""
     with engine.connect() as db:
@@ -153,7 +159,7 @@ def preview(engine: Engine, plan_id: UUID) -> PreviewView:
         made = run_sheet(plan.machine.sheet, plan.machine.machine, work)
     changes = any(s.action for s in made.steps)
     return PreviewView(
-        tuple(step_view(i, s, None, None) for i, s in enumerate(made.steps, 1)) if changes else (),
+        tuple(step_view(i, s, Stands()) for i, s in enumerate(made.steps, 1)) if changes else (),
         made.down,
         made.hands_on,
         work.stages,

@@ -13,9 +13,9 @@ from umbrak.core.platform.machine import Occupant
 from umbrak.core.runsheet.handling import place_words
 from umbrak.formats.calendar import window_calendar
 from umbrak.formats.paper import Paper, PaperSlot, paper_pdf
-from umbrak.services.bench.view import found_run, layouts_of
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import Loaded, load_machine
+from umbrak.services.runs.entries import found_run, layouts_of
 from umbrak.store.runs import RunRow
 
 

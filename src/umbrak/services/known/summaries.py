@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from umbrak.core.evaluate import worst
+from umbrak.core.evaluate import after_proof, worst
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Severity
 from umbrak.services.known.judging import judge
@@ -20,6 +20,7 @@ from umbrak.services.known.rules_version import rules_version
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import machines as store
 from umbrak.store import plans as plan_store
+from umbrak.store import runs as run_store
 from umbrak.store.history import record
 from umbrak.store.plans import PlanRow
 from umbrak.store.surveys import find_survey
@@ -74,7 +75,7 @@ def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
     m = load_machine(db, machine_id)
     plans = plan_store.plans_of(db, machine_id)
     plan = next(iter(plans), None)
-    document = _summarise(m, plan.goal if plan else None, as_planned(m, plan.runs_with) if plan else m)
+    document = _summarise(m, plan, known_at_proof(db, plan) if plan else None)
     document["verdicts"] = _verdicts(db, m, plans)
     _tell_changes(db, m, store.summary_of(db, machine_id), document["verdicts"])
     severity = document["worst_severity"]
@@ -91,11 +92,21 @@ def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
     return document
 
 
+#: States of a plan that has come to its end: the machine is as it is.
+_ENDED = ("proved", "waived", "backed out")
+
+
+def known_at_proof(db: Connection, plan: PlanRow) -> frozenset[str] | None:
+    """Codes of what was held against a plan when the work began that proved it; None where it is not proved."""
+    proof = run_store.proof_of_plan(db, plan.id) if plan.state == "proved" else None
+    return frozenset(proof.begun.findings) if proof else None
+
+
 def _verdicts(db: Connection, m: Loaded, plans: Sequence[PlanRow]) -> dict[str, Any]:
     """What is fitted and each plan that stands -> {what it is of, its verdict, what speaks against it}."""
     found = {"fitted": _verdict(m, str(m.survey.id), "what is fitted", m.layout, None)}
     for p in plans:
-        if p.state not in ("proved", "backed out"):
+        if p.state not in _ENDED:
             of = replace(m, sheet=load_sheet(db, p.sheet_hash)) if p.sheet_hash != m.row.sheet_hash else m
             base = layout_of(find_survey(db, p.survey_id).content) if p.survey_id != m.survey.id else m.layout
             found[str(p.id)] = _verdict(as_planned(of, p.runs_with), str(p.version), p.name, p.goal, base)
@@ -170,9 +181,12 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
     return document
 
 
-def _summarise(m: Loaded, goal: Layout | None, then: Loaded) -> dict[str, Any]:
+def _summarise(m: Loaded, plan: PlanRow | None, proved: frozenset[str] | None) -> dict[str, Any]:
     now = judge(m, m.layout)
-    shown = judge(then, goal, m.layout) if goal is not None else now
+    goal = plan.goal if plan and plan.state not in _ENDED else None
+    shown = judge(as_planned(m, plan.runs_with), goal, m.layout) if plan and goal is not None else now
+    if plan and proved is not None and plan.goal == m.layout:
+        shown = after_proof(shown, proved)
     against = worst(shown)
     after = goal if goal is not None else m.layout
     failed = set(m.survey.content.failed)

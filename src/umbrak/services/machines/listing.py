@@ -19,6 +19,7 @@ _STATIONS = {
     "approved": "Run",
     "under way": "Run",
     "proved": "Proof",
+    "waived": "Proof",
     "backed out": "Proof",
 }
 

@@ -105,7 +105,7 @@ def newer_sheet(db: Connection, m: Loaded) -> NewerSheet | None:
     layouts += [
         (p.name, as_planned(m, p.runs_with), p.goal, m.layout)
         for p in plans_of(db, m.row.id)
-        if p.state not in ("proved", "backed out")
+        if p.state not in ("proved", "waived", "backed out")
     ]
     judged = tuple(
         WouldBe(

@@ -197,8 +197,8 @@ class SignedIn:
     browser: str
 
 
-def sign_in(engine: Engine, attempt: Attempt, password: str, browser: str | None = None) -> SignedIn:
-    """Look at the password of a try. Takes a good part of a processor for a while: a few at a time.
+def recognise(engine: Engine, attempt: Attempt, password: str) -> Account:
+    """Whose name and password these are, of a try that was counted. Takes a good part of a processor for a while: a few at a time.
 
     Raises NotSignedIn where name and password do not match, or the account is not active.
     """
@@ -209,12 +209,19 @@ def sign_in(engine: Engine, attempt: Attempt, password: str, browser: str | None
     if not known or not good or not known.account.active:
         raise NotSignedIn("Name and password do not match.")
     with engine.begin() as db:
+        store.forget_tries(db, attempt.name, attempt.place)
+    return known.account
+
+
+def sign_in(engine: Engine, attempt: Attempt, password: str, browser: str | None = None) -> SignedIn:
+    """Look at the password of a try, and begin a session. Raises NotSignedIn as `recognise`."""
+    account = recognise(engine, attempt, password)
+    with engine.begin() as db:
         # One browser, many people; a token that we did not give is none of ours.
         if browser is None or not store.names_of_browser(db, token_hash(browser)):
             browser = secrets.token_urlsafe(32)
-        store.forget_tries(db, attempt.name, attempt.place)
-        store.remember_browser(db, known.account.id, token_hash(browser), datetime.now(UTC) - BROWSER_KEPT)
-    return SignedIn(known.account, _begin_session(engine, known.account), browser)
+        store.remember_browser(db, account.id, token_hash(browser), datetime.now(UTC) - BROWSER_KEPT)
+    return SignedIn(account, _begin_session(engine, account), browser)
 
 
 def _begin_session(engine: Engine, account: Account) -> str:

@@ -15,7 +15,7 @@ from umbrak.formats.documents import MachineDoc
 from umbrak.formats.kept import Change, occupant_json
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.known.judging import judge_targets
-from umbrak.services.known.loading import check_facts, load_machine, sound_layout
+from umbrak.services.known.loading import Loaded, check_facts, load_machine, sound_layout
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.plans.view import OpenPlan, PlanView, _stacks, open_plan, runs_with, view_of_plan
@@ -32,10 +32,10 @@ def start_plan(
     name: str | None = None,
     like: UUID | None = None,
     wanted: Layout | None = None,
-    first_stage: Layout | None = None,
+    stages: Sequence[Layout] = (),
 ) -> PlanView:
     """A new plan. Its goal is the layout wanted, that of a plan of the same machine (`like`), or what is fitted;
-    `first_stage` is what is fitted and proved before the rest.
+    `stages` is what is fitted and proved before the rest, one after the other.
 
     Raises NotFound, or Refused when the name is taken or the goal names a slot that there is none of.
     """
@@ -54,13 +54,50 @@ def start_plan(
         key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
         if key is None:
             raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
-        for slot in first_stage or ():
-            if slot not in m.sheet.slots:
-                raise Refused(f"first_stage.{slot}", f"{m.sheet.title} has no slot {slot}.")
-        store.set_first_stage(db, key, first_stage if first_stage is not None else model.first_stage if model else None)
+        _check_stages(m, stages)
+        store.set_stages(db, key, stages or (model.stages if model else ()))
         note_needs(db, key, sound_layout(m), goal)
         refresh(db, machine_id)
         record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
+        return view_of_plan(open_plan(db, key))
+
+
+#: A plan of more stages is a plan for each module.
+MAX_STAGES = 12
+
+
+def _check_stages(m: Loaded, stages: Sequence[Layout]) -> None:
+    if len(stages) >= MAX_STAGES:
+        raise Refused("stages", f"A plan has at most {MAX_STAGES} stages.")
+    for i, stage in enumerate(stages):
+        for slot in stage:
+            if slot not in m.sheet.slots:
+                raise Refused(f"stages.{i}.{slot}", f"{m.sheet.title} has no slot {slot}.")
+
+
+def stage_plan(
+    engine: Engine, account: Account, key: UUID, version: int, stages: Sequence[Mapping[str, Occupant | None]]
+) -> PlanView:
+    """Set what is fitted and proved before the rest.
+
+    Parameters
+        stages   of each stage but the last what it changes, on top of those before it; none = all at once
+
+    Raises NotFound, Refused, Stale.
+    """
+    need(account, Role.technician)
+    with engine.begin() as db:
+        plan = open_plan(db, key, lock=True)
+        not_stale(plan, version, {"stages": len(stages)})
+        may_change(plan)
+        layouts: list[Layout] = []
+        for changes in stages:
+            layouts.append(Layout({**(layouts[-1] if layouts else plan.now), **changes}))
+        _check_stages(plan.machine, [Layout(dict(changes)) for changes in stages])
+        store.set_stages(db, key, layouts)
+        store.add_command(db, key, version + 1, "edit", {}, plan.goal, account.id)
+        refresh(db, plan.row.machine_id)
+        record(db, "plan staged", account.id, plan.row.machine_id, key, stages=len(layouts) + 1, version=version + 1)
         return view_of_plan(open_plan(db, key))
 
 
@@ -179,7 +216,7 @@ def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | No
 
 def may_change(plan: OpenPlan) -> None:
     """What is on the bench, or was, stays as it was when its run sheet was made."""
-    if plan.row.state in ("under way", "proved", "backed out"):
+    if plan.row.state in ("under way", "proved", "waived", "backed out"):
         raise Refused("plan", f"This plan is {plan.row.state}: start another one like it.")
 
 

@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.cures import Cure
-from umbrak.core.evaluate import Evaluation
+from umbrak.core.evaluate import Evaluation, after_proof
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout, Occupant
@@ -21,6 +21,7 @@ from umbrak.services.errors import NotFound
 from umbrak.services.known.judging import judge, judge_cures
 from umbrak.services.known.loading import Loaded, as_planned, layout_of, load_machine
 from umbrak.services.known.moves import ActionView, action_views
+from umbrak.services.known.summaries import known_at_proof
 from umbrak.services.sheets.doubts import DoubtView, doubts_about
 from umbrak.services.sheets.library import load_sheet
 from umbrak.services.shelf.view import spares_of
@@ -39,6 +40,17 @@ class CureView:
     loses_gib: float
     gains_gib: float
     verdict: Verdict
+
+
+@dataclass(frozen=True, slots=True)
+class StageView:
+    """What is fitted and proved before what comes after it."""
+
+    #: Slot -> what it holds after the stage, of those that it changes; None = nothing.
+    changes: Mapping[str, Occupant | None]
+    verdict: Verdict
+    #: Slots that a later stage changes again.
+    again: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,8 +80,8 @@ class PlanView:
     survey_changed: bool
     sheet_changed: bool
     discarded: bool
-    #: Slots that the first of two stages changes; empty = all at once.
-    first_stage: tuple[str, ...]
+    #: What each stage changes, in order; empty = all at once.
+    stages: tuple[StageView, ...]
     #: Clauses of its sheet that a machine's own proposal contradicted.
     doubts: tuple[DoubtView, ...]
     #: What to answer first.
@@ -78,6 +90,8 @@ class PlanView:
     runs_with: Mapping[str, Any]
     #: What the goal comes to by what runs today; None where nothing else will run then.
     verdict_today: Verdict | None
+    #: What it comes to since it was proved: what was open or at risk then, the machine has answered. None where it is not proved.
+    verdict_proved: Verdict | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +106,8 @@ class OpenPlan:
     doubts: tuple[DoubtView, ...] = ()
     #: Kinds of module that are on the shelf or offered.
     spares: tuple[Module, ...] = ()
+    #: Codes of what was held against it when the work began that proved it; None where it is not proved.
+    known_at_proof: frozenset[str] | None = None
 
     @property
     def then(self) -> Loaded:
@@ -110,15 +126,13 @@ def see_plan(engine: Engine, key: UUID) -> PlanView:
 
 
 def stage_layouts(plan: OpenPlan) -> tuple[Layout, ...]:
-    """What is fitted after each stage; the last is the goal. Of a first stage only what is still part of the goal counts:
-    the plan may have been changed since."""
-    wanted = plan.row.first_stage
-    if wanted is None:
-        return (plan.goal,)
-    first = Layout(
-        {s: wanted.get(s) if wanted.get(s) == plan.goal.get(s) else plan.now.get(s) for s in plan.machine.sheet.slots}
-    )
-    return (plan.goal,) if first in (plan.now, plan.goal) else (first, plan.goal)
+    """What is fitted after each stage; the last is the goal. Stages are as somebody set them, also where the plan ends with
+    something else in a slot; one that changes nothing is none."""
+    found: list[Layout] = []
+    for stage in (*plan.row.stages, plan.goal):
+        if stage != (found[-1] if found else plan.now):
+            found.append(stage)
+    return tuple(found) or (plan.goal,)
 
 
 def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
@@ -133,8 +147,9 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
     doubts = doubts_about(db, machine.sheet.id)
     commands = tuple(store.commands_of(db, key))
     return OpenPlan(
-        row=row, machine=machine, now=now, goal=row.goal, commands=commands, doubts=doubts, spares=spares_of(db)
-    )
+        row=row, machine=machine, now=now, goal=row.goal, commands=commands, doubts=doubts, spares=spares_of(db),
+        known_at_proof=known_at_proof(db, row),
+    )  # fmt: skip
 
 
 def view_of_plan(plan: OpenPlan) -> PlanView:
@@ -154,6 +169,7 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         evaluation=judged,
         runs_with=runs_with(plan),
         verdict_today=judge(m, plan.goal, plan.now).verdict if plan.row.runs_with else None,
+        verdict_proved=None if plan.known_at_proof is None else after_proof(judged, plan.known_at_proof).verdict,
         cures=_cures(plan),
         actions=action_views(actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)),
         can_undo=bool(undoable),
@@ -162,7 +178,7 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         survey_changed=m.layout != plan.now,
         sheet_changed=m.row.sheet_hash != plan.row.sheet_hash,
         discarded=plan.discarded,
-        first_stage=_first_stage(plan),
+        stages=_stages(plan),
         doubts=plan.doubts,
         questions=questions_of(m.sheet, plan.goal, judged),
     )
@@ -173,9 +189,19 @@ def runs_with(plan: OpenPlan) -> dict[str, Any]:
     return plan.row.runs_with.model_dump(exclude_unset=True) if plan.row.runs_with else {}
 
 
-def _first_stage(plan: OpenPlan) -> tuple[str, ...]:
-    stages = stage_layouts(plan)
-    return stages[0].changed_from(plan.now) if len(stages) > 1 else ()
+def _stages(plan: OpenPlan) -> tuple[StageView, ...]:
+    layouts = stage_layouts(plan)
+    if len(layouts) < 2:
+        return ()
+    changed = [after.changed_from(before) for before, after in zip((plan.now, *layouts), layouts, strict=False)]
+    return tuple(
+        StageView(
+            changes={s: after.get(s) for s in slots},
+            verdict=judge(plan.then, after, plan.now).verdict,
+            again=tuple(s for s in slots if any(s in later for later in changed[i + 1 :])),
+        )
+        for i, (after, slots) in enumerate(zip(layouts, changed, strict=True))
+    )
 
 
 def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:

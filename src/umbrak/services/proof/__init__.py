@@ -1,1 +1,1 @@
-"""Whether the work is right: what is entered of it, what follows from that, the fault search, and how a run ends."""
+"""Whether the work is right: what follows from what was entered of it, what is lacking, and the fault search."""

@@ -8,19 +8,21 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from uuid import UUID
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
 from umbrak.core.proof.fault_search import Outcome, Trial, look, what_to_do
 from umbrak.core.proof.suspects import SHOWINGS, Boot, Case, Kind, Suspect, Symptom
 from umbrak.core.rules.finding import Severity
-from umbrak.core.runsheet.after import start_minutes
 from umbrak.core.runsheet.handling import slot_words
-from umbrak.formats.entries import BootDoc, EntryDoc, FoundDoc, SymptomDoc
-from umbrak.services.bench.view import every, layouts_of, newest
+from umbrak.core.runsheet.timing import pass_minutes, start_minutes
+from umbrak.formats.entries import BootDoc, BootUndoneDoc, FoundDoc, SymptomDoc
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded
+from umbrak.services.proof.changes import boots_of
+from umbrak.services.runs.entries import every, layouts_of, newest
 from umbrak.store.runs import EntryRow, RunRow
 
 
@@ -53,6 +55,8 @@ class NextBoot:
 
 @dataclass(frozen=True, slots=True)
 class BootView:
+    #: None of the first, which is how the search began.
+    id: UUID | None
     words: str
     result: str
     #: Slots at which it showed, where that is told.
@@ -71,6 +75,8 @@ class FaultView:
     trials: tuple[NextBoot, ...]
     #: Named when it is believed enough; "" until then.
     culprit: str
+    #: Slots for which the modules were planned that are named.
+    culprit_modules: tuple[str, ...]
     odds: float
     to_do: tuple[str, ...]
     #: Slot -> module's name, as it stands after the last boot.
@@ -83,9 +89,8 @@ class FaultView:
 _BARS = 8
 
 
-def check_boot(row: RunRow, entry: EntryDoc) -> None:
+def check_boot(row: RunRow, entry: BootDoc) -> None:
     """Raises Refused where a boot names modules or slots that are none of this run's."""
-    assert entry.kind == "boot"
     _, goal, _ = layouts_of(row)
     names = list(entry.arrangement.values())
     if wrong := next((n for n in names if n not in goal), None):
@@ -94,6 +99,13 @@ def check_boot(row: RunRow, entry: EntryDoc) -> None:
         raise Refused("arrangement", "A module is in one slot only.")
     if wrong := next((s for s in [*entry.dark, *entry.reseated] if s not in entry.arrangement), None):
         raise Refused("dark", f"{wrong} is empty in this arrangement.")
+
+
+def check_undone(entries: Sequence[EntryRow], entry: BootUndoneDoc) -> None:
+    """Raises Refused where what is taken back is no boot of the search that is open."""
+    begun = newest(entries, SymptomDoc)
+    if begun is None or entry.boot.lower() not in {str(e.id) for e, _ in boots_of(entries, begun[0])}:
+        raise Refused("boot", "The search has no such boot, or it is taken back already.")
 
 
 def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView | None:
@@ -110,10 +122,12 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
     case = Case(
         {s: m.sheet.slots[s].channel for s in m.sheet.slots if m.sheet.slots[s].channel}, start, showing, handled
     )
-    later = [(e, b) for e, b in every(entries, BootDoc) if e.number > begun.number]
+    later = boots_of(entries, begun)
     dark = frozenset(s for s in symptom_told.dark if s in start)
     boots = [Boot(start, dark=dark, showed=True), *(_boot(b) for _, b in later)]
     minutes = start_minutes(m.sheet, goal)
+    if symptom is Symptom.TEST:
+        minutes += pass_minutes(m.sheet, goal)
     boot_min = (minutes.low + minutes.high) / 2 + showing.watch_min
 
     def allowed(arrangement: Mapping[str, str]) -> bool:
@@ -129,11 +143,12 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         told=showing.told,
         beliefs=_bars(m, goal, found),
         boots=(
-            BootView("as planned", _result(m, boots[0], showing.told), _dark(m, boots[0]), begun.at, begun.by),
-            *(BootView(_change(m, a, b), _result(m, b, showing.told), _dark(m, b), e.at, e.by) for a, b, (e, _) in zip(boots, boots[1:], later, strict=False)),
+            BootView(None, "as planned", _result(m, boots[0], showing.told), _dark(m, boots[0]), begun.at, begun.by),
+            *(BootView(e.id, _change(m, a, b), _result(m, b, showing.told), _dark(m, b), e.at, e.by) for a, b, (e, _) in zip(boots, boots[1:], later, strict=False)),
         ),
         trials=tuple(_trial(m, goal, last, t, best) for t in found.trials),
         culprit=" or ".join(_suspect(m, goal, s) for s in found.culprits),
+        culprit_modules=tuple(s.name for s in found.culprits if s.kind is Kind.MODULE),
         odds=found.odds,
         to_do=what_to_do(first := found.culprits[0], first.name in handled, slot_words(m.sheet, first.name)) if found.culprits else (),
         arrangement=last,

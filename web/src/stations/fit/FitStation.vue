@@ -19,6 +19,7 @@ import FitTray from './FitTray.vue'
 import { useFitKeys } from './keys'
 import { useMarks } from './marks'
 import PlanName from './PlanName.vue'
+import PlanStages from './PlanStages.vue'
 import { usePlan, type Arrangement, type Changes } from './plan'
 import { actionLines, comesOut, knownKinds } from './tray'
 import { useSources } from './sources'
@@ -26,7 +27,7 @@ import RunsWith from './RunsWith.vue'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
-const { plan, goal, saving, wrong, conflict, open, startNew, edit, answer, runWith, step, rename, settle, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
+const { plan, goal, saving, wrong, conflict, open, startNew, edit, answer, runWith, setStages, step, rename, settle, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
 const board = ref<InstanceType<typeof BoardView>>()
 const ready = ref(false)
 const typed = shallowRef<Module[]>([])
@@ -255,7 +256,8 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null">
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null">
+      <template v-if="plan" #stages><PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" /></template>
       <template #runs-with><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith" /></template>
     </VerdictPanel>
     <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">

@@ -9,7 +9,7 @@ import { volts } from '@/ui/words'
 import AnswerFirst from './AnswerFirst.vue'
 import FindingList from './FindingList.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null }>()
 defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts']] }>()
 
 const showHeld = ref(false)
@@ -30,8 +30,10 @@ const UNITS: Record<string, string> = { GiB: 'GB', Gbit: 'Gbit', ranks: 'ranks',
 const placeOf = (where: string, scope: string) => (where === 'machine' ? (scope === 'die' ? 'dies' : scope === 'stack' ? 'stacks' : 'machine') : where)
 
 const verdict = computed(() => {
-  const v = VERDICTS[props.goal.verdict]
-  const slower = props.goal.verdict === 'go' && props.goal.findings.some((f) => f.severity === 'slow')
+  // What was open or at risk when the work began, the machine has answered.
+  const now = props.proved ?? props.goal.verdict
+  const v = VERDICTS[now]
+  const slower = now === 'go' && props.goal.findings.some((f) => f.severity === 'slow')
   return slower ? { words: 'go, slower', severity: 'slow' as const } : v
 })
 
@@ -76,7 +78,8 @@ const many = computed(() => props.goal.sockets.length > 1)
       <h2 id="verdict-title">Verdict</h2>
       <span class="word" :style="{ color: `var(--${verdict.severity})` }">
         <SeverityMark :severity="verdict.severity" :size="15" /> {{ verdict.words }}
-        <small v-if="goal.verdict === 'undecided'">{{ couldBecome(goal) }}</small>
+        <small v-if="proved">since its proof</small>
+        <small v-else-if="goal.verdict === 'undecided'">{{ couldBecome(goal) }}</small>
       </span>
     </div>
     <p class="total">
@@ -114,6 +117,10 @@ const many = computed(() => props.goal.sockets.length > 1)
           <slot name="runs-with" />
           <small v-if="today">with what runs today: {{ VERDICTS[today].words }}</small>
         </dd>
+      </template>
+      <template v-if="$slots['stages']">
+        <dt>Fitted</dt>
+        <dd><slot name="stages" /></dd>
       </template>
       <dt>Balance</dt>
       <dd>

@@ -5,6 +5,7 @@
 import { computed, ref, shallowRef } from 'vue'
 import { api, ask, type Arrangement as ArrangementView, Refusal, Unreachable, wordsOf, type Layout, type MachineView, type Module, type Occupant, type PlanView, type Target } from '@/api/client'
 import { health } from '@/api/health'
+import type { StageChanges } from './stages'
 
 export type Changes = Record<string, Occupant | null>
 
@@ -119,6 +120,12 @@ export function usePlan(machine: () => MachineView) {
       show(await ask(api.PUT('/api/plans/{plan_id}/runs-with', { params, body: { version: plan.value.version, ...facts } as never })))
     })
 
+  const setStages = (stages: StageChanges[]) =>
+    enqueue(async () => {
+      const params = { path: { plan_id: plan.value!.id } }
+      show(await ask(api.PUT('/api/plans/{plan_id}/stages', { params, body: { version: plan.value!.version, stages: stages as never } })))
+    })
+
   const step = (kind: 'undo' | 'redo') =>
     enqueue(async () => {
       await send('steps', { step: kind })
@@ -184,6 +191,7 @@ export function usePlan(machine: () => MachineView) {
     edit,
     answer,
     runWith,
+    setStages,
     step,
     rename,
     settle,

@@ -9,12 +9,15 @@ import { printedOf } from './words'
 
 const props = defineProps<{ machine: MachineView; proof: Proof; runId: string; active: boolean; enter: (entry: Record<string, unknown>) => Promise<void> }>()
 const emit = defineEmits<{ changed: [] }>()
-const form = ref<'' | 'test' | 'alert' | 'cleared' | 'allocation' | 'proposal'>('')
+const form = ref<'' | 'test' | 'alert' | 'cleared' | 'allocation' | 'proposal' | 'changed'>('')
 const wrong = ref('')
 const busy = ref(false)
 const test = ref({ tool: '', passes: 1, errors: 0 })
 const alert = ref('')
 const back = ref('')
+/** Whether what came back is expected; "" = its words decide. */
+const expected = ref<'' | 'yes' | 'no'>('')
+const changed = ref<{ slots: string[]; rate: boolean; text: string }>({ slots: [], rate: false, text: '' })
 const allocation = ref({ share: '', used: '', text: '' })
 const moves = ref([{ from: '', to: '' }])
 const slots = computed(() => props.machine.board.slots)
@@ -47,7 +50,8 @@ async function log(event: Event): Promise<void> {
   input.value = ''
 }
 const keepAlert = () => act(() => props.enter({ kind: 'alert', text: alert.value }).then(() => (alert.value = '')))
-const keepCleared = () => act(() => props.enter({ kind: 'cleared', back: back.value }))
+const keepCleared = () => act(() => props.enter({ kind: 'cleared', back: back.value, expected: expected.value === '' ? null : expected.value === 'yes' }))
+const keepChanged = () => act(() => props.enter({ kind: 'changed', ...changed.value }).then(() => (changed.value = { slots: [], rate: false, text: '' })))
 const keepAllocation = () => act(() => props.enter({ kind: 'allocation', share_gib: Number(allocation.value.share), used_gib: Number(allocation.value.used), text: allocation.value.text }))
 const keepProposal = () => act(() => props.enter({ kind: 'proposal', moves: Object.fromEntries(moves.value.filter((m) => m.from && m.to).map((m) => [m.from, m.to])) }))
 const moved = (m: Record<string, string>) => Object.entries(m).map(([a, b]) => `${printedOf(props.machine.board, a)} → ${printedOf(props.machine.board, b)}`).join(', ')
@@ -59,10 +63,11 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
     <div class="head">
       <h2 id="evidence-title">Evidence</h2>
       <div v-if="active" class="acts">
-        <button v-for="[key, words] in [['test', 'Memory test'], ['cleared', 'Alerts cleared'], ['alert', 'An alert'], ['allocation', 'Allocation trial'], ['proposal', 'It proposes other positions']] as const" :key="key" type="button" class="chip" :aria-pressed="form === key" @click="form = form === key ? '' : key">{{ words }}</button>
+        <button v-for="[key, words] in [['test', 'Memory test'], ['cleared', 'Alerts cleared'], ['alert', 'An alert'], ['allocation', 'Allocation trial'], ['proposal', 'It proposes other positions'], ['changed', 'A module was handled']] as const" :key="key" type="button" class="chip" :aria-pressed="form === key" @click="form = form === key ? '' : key">{{ words }}</button>
       </div>
     </div>
     <form v-if="form === 'test'" class="fields grid" @submit.prevent="keepTest">
+      <p class="faded small wide">{{ proof.test_how.length ? proof.test_how.map((w) => `${w[0]!.toUpperCase()}${w.slice(1)}.`).join(' ') : 'Its sheet does not say how its memory is tested: say what you used.' }}</p>
       <label>Tool <input v-model="test.tool" required maxlength="200" /></label>
       <label>Passes <input v-model="test.passes" type="number" min="0" required /></label>
       <label>Errors <input v-model="test.errors" type="number" min="0" required /></label>
@@ -71,6 +76,7 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
     </form>
     <form v-else-if="form === 'cleared'" class="fields grid" @submit.prevent="keepCleared">
       <label class="wide">Old alerts and lights were cleared and read again; what came back <input v-model="back" maxlength="2000" placeholder="nothing" /></label>
+      <label v-if="back.trim()">Is that known of these parts? <select v-model="expected"><option value="">its words decide</option><option value="yes">yes, it is expected</option><option value="no">no</option></select></label>
       <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">{{ back.trim() ? 'This came back' : 'Nothing came back' }}</v-btn></div>
     </form>
     <form v-else-if="form === 'alert'" class="fields grid" @submit.prevent="keepAlert">
@@ -78,7 +84,7 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
       <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the alert</v-btn></div>
     </form>
     <form v-else-if="form === 'allocation'" class="fields grid" @submit.prevent="keepAllocation">
-      <p class="faded small wide">Give one workload a stated share, let it touch all of it, and watch what the machine says is used. Pages that are shared or compressed hide the truth: fill it with random bytes.<template v-for="n in proof.os_notes" :key="n"> {{ n }}</template></p>
+      <p class="faded small wide">{{ proof.allocation?.do ? `${proof.allocation.do[0]!.toUpperCase()}${proof.allocation.do.slice(1)}.` : 'Its sheet does not say how. Give one workload a stated share, let it touch all of it, and watch what the machine says is used.' }} {{ proof.allocation?.needs ? `It needs ${proof.allocation.needs}.` : '' }} {{ proof.allocation?.sharing_hides === false ? 'It shares no pages: what is used shows.' : proof.allocation?.sharing_hides ? 'It shares or compresses pages, which hides the truth: fill the share with random bytes.' : 'Whether it shares pages is not told: fill the share with random bytes.' }}<template v-for="n in proof.os_notes" :key="n"> {{ n }}</template></p>
       <label>Share given [GB] <input v-model="allocation.share" type="number" min="0.01" step="any" required /></label>
       <label>Used, as seen [GB] <input v-model="allocation.used" type="number" min="0" step="any" required /></label>
       <label class="wide">How <input v-model="allocation.text" maxlength="2000" /></label>
@@ -92,9 +98,16 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
       </div>
       <div class="choices"><button type="button" class="quiet-link" @click="moves.push({ from: '', to: '' })">One more move</button><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the proposal</v-btn></div>
     </form>
+    <form v-else-if="form === 'changed'" class="fields grid" aria-label="A module was handled" @submit.prevent="keepChanged">
+      <p class="faded small wide">A module that was drawn, pushed or changed beside the run sheet: what was seen, tested and counted before is of another machine. Its channel soaks anew.</p>
+      <label>Slots <select v-model="changed.slots" multiple required size="6"><option v-for="s in slots" :key="s.id" :value="s.id">{{ s.printed }}</option></select></label>
+      <label>What was done <input v-model="changed.text" maxlength="2000" /></label>
+      <label class="check"><input v-model="changed.rate" type="checkbox" /> The rate or supply changed with it: the whole socket soaks anew</label>
+      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy || !changed.slots.length">Keep it</v-btn></div>
+    </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <ul class="lines small">
-      <li v-for="t in proof.tests" :key="t.id"><SeverityMark :severity="TESTS[String(t.errors === 0 && t.passes > 0)] ?? 'ask'" /> <b>{{ t.tool }}</b> {{ t.passes }} {{ t.passes === 1 ? 'pass' : 'passes' }}, {{ t.errors }} {{ t.errors === 1 ? 'error' : 'errors' }} <a v-if="t.has_log" class="quiet-link" :href="`/api/runs/${runId}/attachments/${t.id}`" target="_blank" rel="noopener">log</a> <span class="faded">{{ t.by }}, {{ age(t.at) }}<template v-if="t.because.length">; “{{ t.because.at(-1) }}”</template></span></li>
+      <li v-for="t in proof.tests" :key="t.id"><SeverityMark :severity="t.stale ? 'note' : (TESTS[String(t.errors === 0 && t.passes > 0)] ?? 'ask')" /> <b>{{ t.tool }}</b> {{ t.passes }} {{ t.passes === 1 ? 'pass' : 'passes' }}, {{ t.errors }} {{ t.errors === 1 ? 'error' : 'errors' }} <span v-if="t.stale" class="faded">from before modules were handled</span> <a v-if="t.has_log" class="quiet-link" :href="`/api/runs/${runId}/attachments/${t.id}`" target="_blank" rel="noopener">log</a> <span class="faded">{{ t.by }}, {{ age(t.at) }}<template v-if="t.because.length">; “{{ t.because.at(-1) }}”</template></span></li>
       <li v-if="proof.cleared !== null"><SeverityMark :severity="proof.cleared ? 'stop' : 'go'" /> <b>Alerts and lights cleared</b> {{ proof.cleared ? `came back: ${proof.cleared}` : 'and nothing came back' }}</li>
       <li v-for="(a, i) in proof.alerts" :key="`a${i}`"><SeverityMark :severity="a.expected === true ? 'note' : a.expected === false ? 'stop' : 'ask'" /> <b>Alert</b> {{ a.text }} <span class="faded">{{ a.expected === true ? 'expected: its parts are not on its maker’s list' : a.expected === false ? 'not expected' : 'nothing tells whether it is expected' }}</span></li>
       <li v-for="(a, i) in proof.allocations" :key="`t${i}`"><SeverityMark :severity="a.given ? 'go' : 'stop'" /> <b>Allocation trial</b> {{ a.used_gib }} of {{ a.share_gib }} GB really used <span class="faded">{{ a.text }}</span></li>

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { wordsOf, type FaultTrial, type MachineView, type Proof } from '@/api/client'
 import { clock } from '@/ui/words'
 import { percent } from '../routes/words'
+import FaultEnd from './FaultEnd.vue'
 import { likelyResults, printedOf } from './words'
 
 const props = defineProps<{
@@ -14,14 +15,16 @@ const props = defineProps<{
   trial: FaultTrial | null
   picking: boolean
   picked: string[]
+  /** A memory test found errors since modules were handled last. */
+  failedTest: boolean
 }>()
 const emit = defineEmits<{ choose: [trial: FaultTrial]; pick: [on: boolean] }>()
-const SYMPTOMS = ['total short', 'slots of a channel gone', 'no start', 'coded beeps or lights', 'restarts under load', 'counters rising']
+const SYMPTOMS = ['total short', 'slots of a channel gone', 'memory test fails', 'no start', 'coded beeps or lights', 'restarts under load', 'counters rising']
 const TOLD = new Set(['total short', 'slots of a channel gone', 'counters rising'])
 const faults = computed(() => props.proof.faults)
 const open = computed(() => faults.value !== null && faults.value.ended === null)
 const dark = computed(() => props.proof.seen?.comparison.slots.filter((s) => s.seen === 'missing' || s.seen === 'smaller').map((s) => s.slot) ?? [])
-const symptom = ref(dark.value.length > 1 ? 'slots of a channel gone' : 'total short')
+const symptom = ref(dark.value.length > 1 ? 'slots of a channel gone' : dark.value.length ? 'total short' : props.failedTest ? 'memory test fails' : 'total short')
 const opened = ref(false)
 const settled = computed(() => faults.value !== null && faults.value.ended !== null && !dark.value.length && !opened.value)
 const wrong = ref('')
@@ -43,7 +46,7 @@ async function act(entry: Record<string, unknown>): Promise<void> {
 const begin = () => act({ kind: 'symptom', symptom: symptom.value, dark: TOLD.has(symptom.value) ? dark.value : [] })
 const booted = (slots: string[], showed = slots.length > 0) =>
   act({ kind: 'boot', arrangement: props.trial!.arrangement, reseated: props.trial!.reseated, dark: slots, showed })
-const end = () => act({ kind: 'found', text: faults.value!.culprit })
+const giving = ref(false)
 </script>
 
 <template>
@@ -80,7 +83,7 @@ const end = () => act({ kind: 'found', text: faults.value!.culprit })
         <p class="faded small">Culprit, {{ percent(faults!.odds) }} sure</p>
         <h3>{{ faults!.culprit }}</h3>
         <ul class="small"><li v-for="t in faults!.to_do" :key="t">{{ t }}</li></ul>
-        <v-btn v-if="active" color="primary" size="small" :disabled="busy" @click="end">Done: look at it again</v-btn>
+        <FaultEnd v-if="active" :key="faults!.culprit" :culprit="faults!.culprit" :module="faults!.culprit_modules[0] ?? ''" :names="faults!.culprit_modules" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
       </template>
       <template v-else-if="trial">
         <p class="faded small">Next boot</p>
@@ -97,10 +100,12 @@ const end = () => act({ kind: 'found', text: faults.value!.culprit })
           </template>
         </div>
         <p v-if="picking" class="small">Press the dark slots on the board: {{ picked.length ? names(picked) : 'none yet' }}. <button type="button" class="quiet-link" :disabled="!picked.length || busy" @click="booted(picked)">That is what it showed</button></p>
+        <p v-if="active" class="small"><button type="button" class="quiet-link" :aria-expanded="giving" @click="giving = !giving">End the search otherwise</button></p>
+        <FaultEnd v-if="active && giving" culprit="" module="" :names="machine.board.slots.map((s) => s.id).filter((s) => s in faults!.arrangement)" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
         <p v-if="faults!.trials.length > 1" class="small others">Or <template v-for="(t, i) in faults!.trials.filter((x) => x !== trial)" :key="t.words"><template v-if="i">, </template><button type="button" class="quiet-link" @click="emit('choose', t)">{{ t.words }}</button> <span class="faded">(tells {{ percent(t.tells) }} as much a minute)</span></template></p>
       </template>
       <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
-      <details v-if="faults" class="small"><summary>Boots so far</summary><ol><li v-for="(b, i) in faults.boots" :key="i">{{ clock(b.at, machine.zone) }} {{ b.words }}: <b>{{ b.result }}</b> <span class="faded">{{ b.by }}</span></li></ol></details>
+      <details v-if="faults" class="small"><summary>Boots so far</summary><ol><li v-for="(b, i) in faults.boots" :key="i">{{ clock(b.at, machine.zone) }} {{ b.words }}: <b>{{ b.result }}</b> <span class="faded">{{ b.by }}</span> <button v-if="active && open && b.id" type="button" class="quiet-link" :disabled="busy" @click="act({ kind: 'boot-undone', boot: b.id })">Take it back</button></li></ol></details>
     </div>
   </section>
 </template>

@@ -6,11 +6,12 @@ import BoardView from '@/board/BoardView.vue'
 import { gb } from '@/board/state'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { moment, plural } from '@/ui/words'
+import { moment } from '@/ui/words'
 import { useLive, useLoaded } from '../live'
 import { useMachine } from '../machine'
 import EvidencePanel from './EvidencePanel.vue'
 import FaultPanel from './FaultPanel.vue'
+import ProofItems from './ProofItems.vue'
 import SignOff from './SignOff.vue'
 import SoakPanel from './SoakPanel.vue'
 import SurveyAfter from './SurveyAfter.vue'
@@ -50,6 +51,7 @@ async function enter(entry: Record<string, unknown>): Promise<void> {
 }
 
 const goal = computed(() => (run.value?.goal ?? {}) as Layout)
+const handled = computed(() => [...new Set((run.value?.steps ?? []).filter((s) => s.do).flatMap((s) => s.slots))])
 const searching = computed(() => !!proof.value?.faults && proof.value.faults.ended === null)
 const trial = shallowRef<FaultTrial | null>(null)
 const picking = ref(false)
@@ -81,7 +83,9 @@ const proofs = computed(() => {
   if (!proof.value?.seen) return new Map()
   return new Map(proof.value.seen.comparison.slots.map((s) => [s.slot, { mark: MARKS[s.seen] ?? 'ask', words: [s.seen, s.words].filter(Boolean).join(': ') }]))
 })
-const off = computed(() => proof.value?.seen?.comparison.slots.filter((s) => s.seen !== 'right') ?? [])
+const off = computed(() => proof.value?.seen?.comparison.slots.filter((s) => s.seen !== 'right' && s.seen !== 'right by its total') ?? [])
+/** Which symptom to search for: what the evidence says by itself. */
+const failedTest = computed(() => proof.value?.tests.some((t) => t.errors > 0 && !t.stale) ?? false)
 const right = computed(() => (proof.value?.seen?.comparison.slots.length ?? 0) - off.value.length)
 function pick(slot: string): void {
   if (!picking.value) return
@@ -104,6 +108,7 @@ async function ended(): Promise<void> {
       <div class="caption">
         <h2 id="seen-title">{{ searching ? (trial ? `Next boot: ${trial.words}` : arrows.length ? 'Back to the planned slots' : 'As it stands') : proof.seen ? 'Seen against the plan' : 'As planned; nothing seen yet' }}</h2>
         <span v-if="proof.seen && !searching" class="faded small">{{ proof.seen.source }}, {{ moment(proof.seen.at, machine.zone) }}, by {{ proof.seen.by }}</span>
+        <b v-if="proof.seen?.stale && !searching" class="small stale">from before modules were handled last: look again</b>
         <span v-if="proof.seen && !searching" class="small">{{ right }} of {{ proof.seen.comparison.slots.length }} right</span>
         <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">{{ proof.seen ? 'Look again' : 'What does it show?' }}</button>
       </div>
@@ -117,7 +122,7 @@ async function ended(): Promise<void> {
       <p v-for="r in searching ? [] : (proof.seen?.comparison.remarks ?? [])" :key="r" class="small remark">{{ r }}</p>
     </section>
     <div class="side">
-      <SurveyAfter v-if="taking" :machine="machine" :goal="goal" :enter="enter" @leave="taking = false" @changed="reloadMachine" />
+      <SurveyAfter v-if="taking" :machine="machine" :goal="goal" :handled="handled" :enter="enter" @leave="taking = false" @changed="reloadMachine" />
       <section v-if="proof.seen && !searching" class="panel totals" aria-labelledby="totals-title">
         <h2 id="totals-title">Totals</h2>
         <table>
@@ -136,15 +141,13 @@ async function ended(): Promise<void> {
           </tbody>
         </table>
       </section>
-      <section class="panel lacks" aria-labelledby="lacks-title">
-        <h2 id="lacks-title">{{ proof.state === 'proved' ? 'Proved and signed off' : proof.state === 'backed out' ? 'Backed out' : proof.lacking.length ? `${plural(proof.lacking.length, 'thing')} lacking` : 'Nothing is lacking' }}</h2>
-        <ul v-if="proof.state === 'under way'" class="small"><li v-for="l in proof.lacking" :key="l"><SeverityMark severity="ask" /> {{ l }}</li></ul>
-        <SignOff v-if="active && !proof.lacking.length" :machine="machine" :run="run" @signed="ended" />
-        <router-link v-if="active && proof.lacking.length" class="quiet-link small" :to="`/machines/${machine.id}/run`">Back out, or go on with the run sheet</router-link>
-      </section>
+      <ProofItems :proof="proof" :active="active" :enter="enter">
+        <SignOff v-if="active && proof.complete" :machine="machine" :run="run" :waived="proof.items.filter((i) => i.state === 'waived').length" @signed="ended" />
+        <router-link v-if="active && !proof.complete" class="quiet-link small" :to="`/machines/${machine.id}/run`">Go on with the run sheet, or back out</router-link>
+      </ProofItems>
     </div>
-    <FaultPanel v-if="proof.faults || (active && off.length)" class="wide" :machine="machine" :proof="proof" :active="active" :enter="enter" :trial="trial" :picking="picking" :picked="picked" @choose="trial = $event" @pick="picking = $event" />
-    <SoakPanel class="wide" :machine="machine" :proof="proof" :active="active" :enter="enter" />
+    <FaultPanel v-if="proof.faults || (active && (off.length || failedTest))" class="wide" :failed-test="failedTest" :machine="machine" :proof="proof" :active="active" :enter="enter" :trial="trial" :picking="picking" :picked="picked" @choose="trial = $event" @pick="picking = $event" />
+    <SoakPanel class="wide" :machine="machine" :proof="proof" :goal="goal" :active="active" :enter="enter" />
     <EvidencePanel class="wide" :machine="machine" :proof="proof" :run-id="brief.id" :active="active" :enter="enter" @changed="load" />
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
   </div>
@@ -194,8 +197,7 @@ async function ended(): Promise<void> {
   display: grid;
   gap: 12px;
 }
-.totals,
-.lacks {
+.totals {
   padding: 10px 16px 12px;
 }
 table {
@@ -226,12 +228,8 @@ td:nth-child(2) {
   display: block;
   line-height: 1.25;
 }
-.lacks ul {
-  list-style: none;
-  margin: 6px 0;
-  padding: 0;
-  display: grid;
-  gap: 3px;
+.stale {
+  color: var(--ask);
 }
 .none {
   margin: 12px 16px;

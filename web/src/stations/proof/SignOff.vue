@@ -7,7 +7,7 @@ import FieldFault from '@/ui/FieldFault.vue'
 import { useForm } from '@/ui/form'
 import { printedOf } from './words'
 
-const props = defineProps<{ machine: MachineView; run: RunView }>()
+const props = defineProps<{ machine: MachineView; run: RunView; waived: number }>()
 const emit = defineEmits<{ signed: [] }>()
 const now = computed(() => props.run.now as Layout)
 /** Slots whose module left the machine. */
@@ -37,7 +37,7 @@ function words(slot: string): string {
         <div v-if="back[s]!.on" class="two"><label>Reference <input v-model="back[s]!.reference" maxlength="200" /></label><label>Due <input v-model="back[s]!.due_on" type="date" /></label></div>
       </div>
     </template>
-    <v-btn type="submit" color="primary" :disabled="sending">{{ run.stage < run.stages ? `Sign stage ${run.stage} off` : 'Sign off: back on duty' }}</v-btn>
+    <v-btn type="submit" color="primary" :disabled="sending">{{ run.stage < run.stages ? `Sign stage ${run.stage} off` : waived ? 'Sign off with what is waived' : 'Sign off: back on duty' }}</v-btn>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
   </form>
 </template>

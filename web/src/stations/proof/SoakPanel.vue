@@ -1,29 +1,21 @@
 <script setup lang="ts">
 /** The soak: counters and temperatures over its days, the rule by which it passes, and how long is left. */
-import { computed, ref } from 'vue'
-import { api, ask, wordsOf, type MachineView, type Proof, type ServiceKind } from '@/api/client'
+import { computed, reactive, ref } from 'vue'
+import { api, ask, type Layout, type MachineView, type Proof, type ServiceKind } from '@/api/client'
+import { numberIn, numbersIn, useForm } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { daysWords, errorLines, hottest, printedOf } from './words'
 
-const props = defineProps<{ machine: MachineView; proof: Proof; active: boolean; enter: (entry: Record<string, unknown>) => Promise<void> }>()
+const props = defineProps<{ machine: MachineView; proof: Proof; goal: Layout; active: boolean; enter: (entry: Record<string, unknown>) => Promise<void> }>()
 const soak = computed(() => props.proof.soak)
-const wrong = ref('')
-const busy = ref(false)
-const days = ref(props.proof.soak_days)
-const byHand = ref(false)
-const fields = ref({ slot: '', correctable: '', uncorrectable: '', temperature_c: '' })
+const days = ref(String(props.proof.soak_days))
+const form = ref<'' | 'hand' | 'counting'>('')
 const service = computed(() => props.machine.services.find((s) => s.kind === 'redfish'))
-
-async function act(work: () => Promise<unknown>): Promise<void> {
-  busy.value = true
-  wrong.value = ''
-  try {
-    await work()
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  } finally {
-    busy.value = false
-  }
+const { wrong, sending: busy, submit } = useForm({}, async () => next.value())
+const next = ref<() => Promise<unknown>>(async () => undefined)
+function act(work: () => Promise<unknown>): Promise<void> {
+  next.value = work
+  return submit()
 }
 async function read(): Promise<void> {
   const params = { path: { machine_id: props.machine.id, kind: 'redfish' as ServiceKind } }
@@ -33,15 +25,33 @@ async function read(): Promise<void> {
 /** What is counted before it begins is where it counts from. */
 const begin = () =>
   act(async () => {
+    const wanted = numberIn(days.value, 'days')
     if (service.value) await read()
-    await props.enter({ kind: 'soak', days: Number(days.value) })
+    await props.enter({ kind: 'soak', days: wanted })
   })
-const number = (text: string | number) => (text === '' ? null : Number(text))
+const counting = ref('')
+const sayCounted = (counted: boolean) => act(() => props.enter({ kind: 'counting', counted, text: counting.value }).then(() => (form.value = '')))
+
+/** Counters by hand: of slots, or of channels where the machine counts only those. */
+const of = ref<'slots' | 'channels'>('slots')
+const rows = computed(() => {
+  const full = props.machine.board.slots.filter((s) => props.goal[s.id])
+  return of.value === 'slots' ? full.map((s) => ({ id: s.id, name: s.printed })) : [...new Set(full.map((s) => s.channel))].map((c) => ({ id: c, name: c }))
+})
+const typed = reactive<Record<string, { c: string; u: string; t: string }>>({})
+const row = (id: string) => (typed[id] ??= { c: '', u: '', t: '' })
+function noErrors(): void {
+  for (const r of rows.value) Object.assign(row(r.id), { c: '0', u: '0' })
+}
 const keep = () =>
   act(async () => {
-    const { slot, correctable, uncorrectable, temperature_c } = fields.value
-    await props.enter({ kind: 'reading', slots: { [slot]: { correctable: number(correctable), uncorrectable: number(uncorrectable), temperature_c: number(temperature_c) } } })
-    byHand.value = false
+    const told = rows.value.flatMap((r) => {
+      const { c, u, t } = row(r.id)
+      const health = numbersIn({ correctable: c, uncorrectable: u, temperature_c: t })
+      return Object.values(health).some((v) => v !== null) ? [[r.id, health]] : []
+    })
+    await props.enter({ kind: 'reading', [of.value]: Object.fromEntries(told) })
+    form.value = ''
   })
 
 // The chart: days to the right, errors counted since it began upwards.
@@ -66,25 +76,40 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
     <div class="head">
       <h2 id="soak-title">Soak</h2>
       <template v-if="soak">
-        <strong>{{ soak.state.passed === true ? 'passed' : soak.state.passed === false ? 'failed' : `${daysWords(soak.state.days_left ?? 0)} left` }}</strong>
-        <span class="faded small">day {{ soak.day.toFixed(1) }} of {{ soak.days }}; {{ soak.readings.length }} {{ soak.readings.length === 1 ? 'reading' : 'readings' }}</span>
+        <strong>{{ soak.state.passed === true ? 'passed' : soak.state.passed === false ? 'failed' : soak.state.days_left ? `${daysWords(soak.state.days_left)} left` : 'open' }}</strong>
+        <span class="faded small">day {{ soak.day.toFixed(1) }} of {{ soak.days }}{{ Object.keys(soak.anew).length ? `, begun anew for ${Object.keys(soak.anew).length} slots` : '' }}; {{ soak.readings.length }} {{ soak.readings.length === 1 ? 'reading' : 'readings' }}</span>
       </template>
       <span v-else class="faded small">what is unstable shows itself before anybody relies on it</span>
       <div v-if="active" class="acts">
-        <form v-if="!soak" class="fields begin" @submit.prevent="begin"><label>Days <input v-model="days" type="number" min="0.01" max="365" step="any" required /></label><v-btn type="submit" color="primary" size="small" :disabled="busy">Begin the soak</v-btn></form>
-        <template v-else>
+        <form v-if="!soak || soak.state.passed === false" class="fields begin" @submit.prevent="begin"><label>Days <input v-model="days" inputmode="decimal" required /></label><v-btn type="submit" color="primary" size="small" :disabled="busy || !!proof.soak_waits">{{ soak ? 'Begin it anew' : 'Begin the soak' }}</v-btn></form>
+        <template v-if="soak">
           <v-btn v-if="service" size="small" color="primary" :disabled="busy" @click="act(read)">{{ busy ? 'Reading' : 'Read the counters' }}</v-btn>
-          <button type="button" class="quiet-link" @click="byHand = !byHand">Enter by hand</button>
-          <button type="button" class="quiet-link" :disabled="busy" @click="act(() => enter({ kind: 'restart' }))">It restarted unplanned</button>
-          <button v-if="machine.bays.length" type="button" class="quiet-link" :disabled="busy" @click="act(() => enter({ kind: 'scrub', clean: true }))">A scrub ended clean</button>
+          <button type="button" class="quiet-link" @click="act(() => enter({ kind: 'restart' }))">It restarted unplanned</button>
+          <template v-if="machine.bays.length"><button type="button" class="quiet-link" @click="act(() => enter({ kind: 'scrub', clean: true }))">A scrub ended clean</button><button type="button" class="quiet-link" @click="act(() => enter({ kind: 'scrub', clean: false }))">A scrub found errors</button></template>
         </template>
+        <button type="button" class="quiet-link" :aria-expanded="form === 'hand'" @click="form = form === 'hand' ? '' : 'hand'">Counters by hand</button>
+        <button type="button" class="quiet-link" :aria-expanded="form === 'counting'" @click="form = form === 'counting' ? '' : 'counting'">{{ proof.counts === null ? 'Are its errors counted?' : proof.counts ? 'Its errors are counted' : 'Its errors are not counted' }}</button>
       </div>
     </div>
-    <form v-if="byHand" class="fields grid" @submit.prevent="keep">
-      <label>Slot <select v-model="fields.slot" required><option v-for="s in machine.board.slots" :key="s.id" :value="s.id">{{ s.printed }}</option></select></label>
-      <label>Correctable, as counted <input v-model="fields.correctable" type="number" min="0" /></label>
-      <label>Uncorrectable <input v-model="fields.uncorrectable" type="number" min="0" /></label>
-      <label>Temperature [°C] <input v-model="fields.temperature_c" type="number" step="any" /></label>
+    <p v-if="active && !soak && proof.soak_waits" class="small waits">It begins when every slot is right and the memory test passed; now: {{ proof.soak_waits }}.</p>
+    <form v-if="form === 'counting'" class="fields grid" aria-label="Whether errors are counted" @submit.prevent>
+      <p class="faded small wide">{{ proof.corrects === false ? 'Its modules correct no errors, so there is nothing to count.' : proof.corrects ? 'Its modules correct errors: somewhere they are counted, unless the machine keeps that to itself.' : 'What its modules tell does not say whether they correct errors.' }}</p>
+      <label class="wide">Where that was looked up <input v-model="counting" maxlength="2000" /></label>
+      <div class="choices"><v-btn size="small" :disabled="busy" @click="sayCounted(false)">Nowhere to be read</v-btn><v-btn size="small" color="primary" :disabled="busy" @click="sayCounted(true)">They are counted</v-btn></div>
+    </form>
+    <form v-if="form === 'hand'" class="fields hand" aria-label="Counters by hand" @submit.prevent="keep">
+      <p class="small"><label class="of"><input v-model="of" type="radio" value="slots" /> by slot</label> <label class="of"><input v-model="of" type="radio" value="channels" /> by channel, where it counts only those</label> <button type="button" class="quiet-link" @click="noErrors">none counted in any</button></p>
+      <table>
+        <thead><tr><td></td><th scope="col">correctable, as counted</th><th scope="col">uncorrectable</th><th v-if="of === 'slots'" scope="col">°C</th></tr></thead>
+        <tbody>
+          <tr v-for="r in rows" :key="r.id">
+            <th scope="row" class="mono">{{ r.name }}</th>
+            <td><input v-model="row(r.id).c" inputmode="numeric" :aria-label="`${r.name}: correctable`" /></td>
+            <td><input v-model="row(r.id).u" inputmode="numeric" :aria-label="`${r.name}: uncorrectable`" /></td>
+            <td v-if="of === 'slots'"><input v-model="row(r.id).t" inputmode="decimal" :aria-label="`${r.name}: °C`" /></td>
+          </tr>
+        </tbody>
+      </table>
       <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the reading</v-btn></div>
     </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
@@ -129,6 +154,42 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
   flex-wrap: wrap;
   gap: 6px 14px;
   align-items: center;
+}
+.waits {
+  margin: 4px 0 0;
+  color: var(--ask);
+}
+.hand {
+  display: grid;
+  gap: 8px;
+  margin-top: 8px;
+}
+.hand p {
+  margin: 0;
+}
+.hand table {
+  border-collapse: collapse;
+  display: block;
+  max-height: 300px;
+  overflow-y: auto;
+}
+.hand th,
+.hand td {
+  padding: 2px 10px 2px 0;
+  text-align: left;
+  font-weight: 400;
+}
+.hand td input {
+  width: 110px;
+}
+.of {
+  display: inline-flex !important;
+  gap: 6px;
+  align-items: center;
+  margin-right: 14px;
+}
+.of input {
+  width: auto !important;
 }
 .begin {
   display: flex;

@@ -4,15 +4,23 @@ import { ref } from 'vue'
 import { api, ask, wordsOf, type Access, type Intake, type Layout, type MachineView, type ServiceKind } from '@/api/client'
 import { moduleWords } from '@/board/state'
 import ReportInput from '@/intake/ReportInput.vue'
+import FieldFaultWords from '@/ui/FieldFault.vue'
+import { FieldFault, numbersIn, useForm } from '@/ui/form'
 
-const props = defineProps<{ machine: MachineView; goal: Layout; enter: (entry: Record<string, unknown>) => Promise<void> }>()
+const props = defineProps<{ machine: MachineView; goal: Layout; handled: string[]; enter: (entry: Record<string, unknown>) => Promise<void> }>()
 const emit = defineEmits<{ leave: []; changed: [] }>()
 const wrong = ref('')
 const busy = ref('')
 const byHand = ref(false)
-/** Slots in which the planned module is not seen. */
-const missing = ref<string[]>([])
-const usable = ref('')
+/** What somebody says of each slot; a slot left out was not looked at, and is not proved by that. */
+const said = ref<Record<string, 'as planned' | 'not seen'>>({})
+const { values: totals, faults, wrong: unsent, sending, submit: seenByHand } = useForm({ installed: '', usable: '' }, async (f) => {
+  const seen = Object.fromEntries(Object.entries(said.value).map(([s, how]) => [s, how === 'not seen' ? null : (props.goal[s] ?? null)]))
+  const numbers = numbersIn({ installed: f.installed, usable: f.usable })
+  if (!Object.keys(seen).length && numbers.installed === null && numbers.usable === null) throw new FieldFault({ field: 'usable', message: 'Say what was looked at: slots, or a total.' })
+  await props.enter({ kind: 'survey', ...(Object.keys(seen).length ? { slots: seen } : {}), installed_gib: numbers.installed, usable_gib: numbers.usable })
+  emit('leave')
+})
 const path = (kind: string) => ({ params: { path: { machine_id: props.machine.id, kind: kind as ServiceKind } } })
 
 async function act(name: string, work: () => Promise<void>): Promise<void> {
@@ -34,10 +42,14 @@ async function keepAndAsk(kind: ServiceKind, access: Access): Promise<Intake> {
   emit('changed')
   return ask(api.POST('/api/machines/{machine_id}/services/{kind}/asking', path(kind)))
 }
-const slots = props.machine.board.slots.filter((s) => props.goal[s.id] && props.goal[s.id] !== 'unknown')
-function seenByHand(): Promise<void> {
-  const seen = Object.fromEntries(props.machine.board.slots.map((s) => [s.id, missing.value.includes(s.id) ? null : (props.goal[s.id] ?? null)]))
-  return act('hand', () => props.enter({ kind: 'survey', slots: seen, ...(usable.value ? { usable_gib: Number(usable.value) } : {}) }))
+/** Slots that hold a module afterwards, and those that were emptied. */
+const slots = props.machine.board.slots.filter((s) => (props.goal[s.id] && props.goal[s.id] !== 'unknown') || props.handled.includes(s.id))
+const all = () => (said.value = Object.fromEntries(slots.map((s) => [s.id, 'as planned'])))
+function say(slot: string, how: string): void {
+  const next = { ...said.value }
+  if (how) next[slot] = how as 'as planned' | 'not seen'
+  else delete next[slot]
+  said.value = next
 }
 </script>
 
@@ -50,13 +62,23 @@ function seenByHand(): Promise<void> {
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <button type="button" class="quiet-link" :aria-expanded="byHand" @click="byHand = !byHand">By hand</button>
-    <form v-if="byHand" class="fields hand" @submit.prevent="seenByHand">
+    <form v-if="byHand" class="fields hand" aria-label="Seen by hand" @submit.prevent="seenByHand">
       <fieldset>
-        <legend class="small">Not seen, or not whole</legend>
-        <label v-for="s in slots" :key="s.id" class="check"><input v-model="missing" type="checkbox" :value="s.id" /> <span class="mono">{{ s.printed }}</span> <span class="faded small">{{ moduleWords(goal[s.id] as never) }}</span></label>
+        <legend class="small">Slot by slot, where the machine shows them <button type="button" class="quiet-link" @click="all">all are as planned</button></legend>
+        <label v-for="s in slots" :key="s.id" class="slot">
+          <span class="mono">{{ s.printed }}</span> <span class="faded small">{{ goal[s.id] ? moduleWords(goal[s.id] as never) : 'empty' }}</span>
+          <select :value="said[s.id] ?? ''" :aria-label="s.printed" @change="say(s.id, ($event.target as HTMLSelectElement).value)">
+            <option value="">not looked at</option><option value="as planned">as planned</option><option v-if="goal[s.id]" value="not seen">not seen, or not whole</option>
+          </select>
+        </label>
       </fieldset>
-      <label>Usable, as it shows it [GB] <input v-model="usable" type="number" min="0" step="any" /></label>
-      <v-btn type="submit" color="primary" size="small" :disabled="!!busy">That is what it shows</v-btn>
+      <div class="two">
+        <label>Installed, as it shows it [GB] <input v-model="totals.installed" inputmode="decimal" /><FieldFaultWords :of="faults" name="installed" /></label>
+        <label>Usable [GB] <input v-model="totals.usable" inputmode="decimal" /><FieldFaultWords :of="faults" name="usable" /></label>
+      </div>
+      <p class="faded small">Where it shows only a total, leave the slots: they are right by it if nothing else that was at hand gives it, with the labels checked at the bench.</p>
+      <p v-if="unsent" class="wrong" role="alert">{{ unsent }}</p>
+      <v-btn type="submit" color="primary" size="small" :disabled="sending">That is what it shows</v-btn>
     </form>
     <ReportInput v-else :ask-by="keepAndAsk" @taken="took" />
   </section>
@@ -86,6 +108,17 @@ function seenByHand(): Promise<void> {
   display: grid;
   gap: 10px;
   width: 100%;
+}
+.slot {
+  display: grid;
+  grid-template-columns: minmax(60px, auto) minmax(0, 1fr) 150px;
+  gap: 8px;
+  align-items: center;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 10px;
 }
 fieldset {
   border: 1px solid var(--rule);

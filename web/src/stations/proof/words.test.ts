@@ -4,19 +4,21 @@ import { arranged, daysWords, errorLines, hottest, likelyResults, proofWords, se
 
 const A = { capacity_gib: 8 } as never
 const B = { capacity_gib: 4 } as never
-const proof = (more: Partial<Proof>): Proof => ({ state: 'under way', seen: null, faults: null, soak: null, lacking: ['a', 'b'], ...more }) as Proof
+const proof = (more: Partial<Proof>): Proof => ({ state: 'under way', seen: null, faults: null, soak: null, complete: false, items: ['lacking', 'against', 'there', 'waived'].map((state) => ({ state })), ...more }) as Proof
 const slots = (...seen: string[]) => ({ comparison: { slots: seen.map((s, i) => ({ slot: `S${i}`, seen: s, found: null })) } }) as never
 
 describe('what the path says of a proof', () => {
   it.each([
     [proof({ state: 'proved' }), 'proved'],
+    [proof({ state: 'waived' }), 'on duty, not proved'],
     [proof({}), '2 lacking'],
-    [proof({ seen: slots('right', 'missing', 'not told') }), '1 slot not right'],
+    [proof({ seen: slots('right', 'right by its total', 'missing', 'not told') }), '1 slot not right'],
+    [proof({ seen: { ...(slots('missing') as object), stale: true } as never }), '2 lacking'],
     [proof({ seen: slots('missing'), faults: { ended: null, culprit: '' } as never }), 'fault search'],
     [proof({ seen: slots('missing'), faults: { ended: null, culprit: 'slot A1' } as never }), 'culprit named'],
     [proof({ seen: slots('missing'), faults: { ended: 'x' } as never }), '1 slot not right'],
     [proof({ seen: slots('right'), soak: { state: { passed: null, days_left: 2.25 } } as never }), 'soak, 2.3 d left'],
-    [proof({ seen: slots('right'), lacking: [] }), 'ready to sign off'],
+    [proof({ seen: slots('right'), complete: true }), 'ready to sign off'],
   ])('%#', (given, words) => expect(proofWords(given)).toBe(words))
 
   it.each([

@@ -1,9 +1,11 @@
 /** Words and small derivations of Proof. */
+import { ENDED } from '@/stations/run/words'
 import type { Board, Faults, FaultTrial, Layout, Proof, Severity, SoakView } from '@/api/client'
 
 /** How each way of being seen is marked: by shape and colour. */
 export const MARKS: Record<string, Severity | 'go'> = {
   right: 'go',
+  'right by its total': 'go',
   missing: 'stop',
   smaller: 'stop',
   elsewhere: 'risk',
@@ -19,13 +21,13 @@ export function printedOf(board: Board, slot: string): string {
 
 /** What the path says of a proof. */
 export function proofWords(proof: Proof): string {
-  if (proof.state !== 'under way') return proof.state
+  if (proof.state !== 'under way') return ENDED[proof.state] ?? proof.state
   if (proof.faults && proof.faults.ended === null) return proof.faults.culprit ? 'culprit named' : 'fault search'
-  const wrong = proof.seen?.comparison.slots.filter((s) => s.seen !== 'right' && s.seen !== 'not told').length ?? 0
+  const wrong = proof.seen?.stale ? 0 : (proof.seen?.comparison.slots.filter((s) => !['right', 'right by its total', 'not told'].includes(s.seen)).length ?? 0)
   if (wrong) return `${wrong} ${wrong === 1 ? 'slot' : 'slots'} not right`
   if (proof.soak && proof.soak.state.passed === null) return `soak, ${daysWords(proof.soak.state.days_left ?? 0)} left`
-  if (!proof.lacking.length) return 'ready to sign off'
-  return `${proof.lacking.length} lacking`
+  if (proof.complete) return 'ready to sign off'
+  return `${proof.items.filter((i) => i.state === 'lacking' || i.state === 'against').length} lacking`
 }
 
 export function daysWords(days: number): string {
@@ -37,7 +39,9 @@ export function daysWords(days: number): string {
 export function seenLayout(proof: Proof, goal: Layout): Layout {
   const now: Layout = {}
   for (const s of proof.seen?.comparison.slots ?? []) {
-    if (s.seen === 'right' || s.seen === 'slower') now[s.slot] = goal[s.slot]!
+    if (['right', 'right by its total', 'slower'].includes(s.seen)) {
+      if (goal[s.slot]) now[s.slot] = goal[s.slot]!
+    }
     else if (s.found && s.found !== 'unknown') now[s.slot] = s.found
   }
   return now

@@ -106,7 +106,7 @@ async function plan(route: Route, staged = false): Promise<void> {
     const taken = new Set(machine.value.plans.map((p) => p.name))
     const words = routeWords(route).slice(0, 100)
     const name = [words, ...Array.from({ length: 50 }, (_, i) => `${words} (${i + 2})`)].find((n) => !taken.has(n)) ?? null
-    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: route.slots as never, ...(staged ? { first_stage: route.first_stage as never } : {}) } }))
+    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: route.slots as never, ...(staged ? { stages: [route.first_stage as never] } : {}) } }))
     await reload()
     await router.push(`/machines/${machine.value.id}/fit`)
   } catch (error) {

@@ -3,7 +3,8 @@
 import { computed, ref } from 'vue'
 import { api, ask, wordsOf, type Layout, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { useRun, mayTick } from '@/bench/run'
+import HoldAlone from '@/bench/HoldAlone.vue'
+import { aloneFrom, atHand, ticking, useRun } from '@/bench/run'
 import { session } from '@/frame/session'
 import { moment } from '@/ui/words'
 import { useLive } from '../live'
@@ -11,7 +12,7 @@ import { useMachine } from '../machine'
 import BackOut from './BackOut.vue'
 import StepList from './StepList.vue'
 import WindowForm from './WindowForm.vue'
-import { layoutAt, minutesWords } from './words'
+import { ENDED, layoutAt, minutesWords } from './words'
 
 const props = defineProps<{ runId: string }>()
 const emit = defineEmits<{ ended: [] }>()
@@ -26,11 +27,11 @@ useLive(
   },
 )
 
-const at = computed(() => steps.value.find((s) => !s.done_at) ?? null)
+const at = computed(() => atHand(steps.value))
 const looked = ref('')
 const shown = computed(() => steps.value.find((s) => s.key === looked.value) ?? at.value)
 const active = computed(() => view.value?.state === 'under way')
-const may = computed(() => !!view.value && !!at.value && active.value && mayTick(view.value, at.value, waiting.value, session.account))
+const tickable = computed(() => (view.value && at.value ? ticking(view.value, at.value, waiting.value, session.account) : 'look'))
 const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((shown.value?.slots ?? []).map((s) => [s, 'plain'])))
 const fitted = computed(() => (view.value ? layoutAt(steps.value, view.value.now as Layout, view.value.goal as Layout) : {}))
 const doneCount = computed(() => steps.value.filter((s) => s.done_at).length)
@@ -42,6 +43,10 @@ const dialog = ref<'' | 'window' | 'back'>('')
 async function tick(kind: 'done' | 'undone', step: string): Promise<void> {
   looked.value = ''
   await enter({ kind, step })
+  void reloadMachine()
+}
+async function alone(step: string, why: string): Promise<void> {
+  await enter({ kind: 'done', step, alone: why })
   void reloadMachine()
 }
 async function note(): Promise<void> {
@@ -70,7 +75,7 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
     <div class="panel head">
       <div class="progress">
         <strong>{{ at ? `step ${at.number} of ${steps.length}` : 'every step is done' }}</strong>
-        <span v-if="!active" class="ended">{{ view.state }}</span>
+        <span v-if="!active" class="ended">{{ ENDED[view.state] ?? view.state }}</span>
         <span class="faded small">{{ view.plan }}{{ view.stages > 1 ? `, stage ${view.stage} of ${view.stages}` : '' }}</span>
         <span class="small">{{ view.taken_min === null ? 'not switched off yet' : `${Math.round(view.taken_min)} min` }} <span class="faded">of {{ minutesWords(view.down) }}</span></span>
         <span v-if="view.window_start" class="faded small">window {{ moment(view.window_start, machine.zone) }}</span>
@@ -88,7 +93,12 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
     <p v-for="w in refused" :key="w.id" class="wrong small refused" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">I have read it</button></p>
     <p v-if="failure" class="wrong" role="alert">{{ failure }}</p>
     <section class="panel list" aria-label="Steps">
-      <StepList :steps="steps" :zone="machine.zone" :at="at?.key ?? ' '" :may="may" :why="session.mayWrite() && active ? 'A lead, or somebody else than who did the steps before, ticks this.' : ''" @look="looked = $event" @done="tick('done', $event)" @undone="tick('undone', $event)" />
+      <StepList :steps="steps" :zone="machine.zone" :at="at?.key ?? ' '" :may="tickable === 'yes'" @look="looked = $event" @done="tick('done', $event)" @undone="tick('undone', $event)">
+        <template #waits="{ step }">
+          <HoldAlone v-if="tickable === 'second'" class="small" :run-id="runId" :step="step.key" :from="aloneFrom(view, waiting)" :connected="connected" @alone="alone(step.key, $event)" @ticked="reload" />
+          <router-link v-else-if="tickable === 'proof'" class="quiet-link small" :to="`/machines/${machine.id}/proof`">Proof ticks this: open it</router-link>
+        </template>
+      </StepList>
     </section>
     <section class="panel beside" aria-label="Where">
       <div class="picture"><BoardView :board="machine.board" :now="fitted" :goal="(view.goal as Layout)" :lit="lit" :failed="machine.failed.filter((s) => s in fitted)" /></div>

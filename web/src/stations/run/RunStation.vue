@@ -11,7 +11,7 @@ const { machine, reload } = useMachine()
 const current = computed(() => machine.value.runs.find((r) => r.state === 'under way') ?? null)
 /** A run that has ended is shown until another plan is looked at. */
 const last = computed(() => machine.value.runs[0] ?? null)
-const plan = computed(() => machine.value.plans.find((p) => !['proved', 'backed out'].includes(p.state)) ?? null)
+const plan = computed(() => machine.value.plans.find((p) => !['proved', 'waived', 'backed out'].includes(p.state)) ?? null)
 const old = ref(false)
 watch(plan, () => (old.value = false))
 const wrong = ref('')

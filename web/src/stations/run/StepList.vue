@@ -3,16 +3,16 @@
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import type { RunStep } from '@/api/client'
 import { clock } from '@/ui/words'
-import { byPhase, minutesWords, PHASES } from './words'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { byPhase, minutesWords, PHASES, PROOF } from './words'
 
 const props = defineProps<{
   steps: RunStep[]
   zone: string
   /** Key of the step at hand; "" = none. */
   at: string
-  /** Whether the step at hand may be ticked by whoever looks; why not otherwise. */
+  /** Whether the step at hand may be ticked by whoever looks; else the slot `waits` says what is in the way. */
   may?: boolean
-  why?: string
 }>()
 const emit = defineEmits<{ look: [key: string]; done: [key: string]; undone: [key: string] }>()
 const open = ref(props.at)
@@ -49,21 +49,24 @@ function look(key: string): void {
         <li v-for="s in g.steps" :key="s.key" class="step" :class="{ done: s.done_at, at: s.key === at, open: s.key === open, hold: s.hold }">
           <button type="button" class="line" :aria-expanded="s.key === open" @click="look(s.key)">
             <span class="number">{{ s.number }}</span>
-            <span class="box" aria-hidden="true">{{ s.done_at ? '✓' : '' }}</span>
+            <SeverityMark v-if="s.proof" class="proved" :severity="PROOF[s.proof]?.mark ?? 'ask'" :size="13" />
+            <span v-else class="box" aria-hidden="true">{{ s.done_at ? '✓' : '' }}</span>
             <span class="text"><b v-if="s.hold" class="held">Hold</b> {{ s.text }}</span>
-            <span class="faded small when">{{ s.done_at ? `${clock(s.done_at, zone)}, ${s.done_by}` : minutesWords(s.minutes) }}</span>
+            <span class="faded small when">{{ s.done_at ? `${s.proof === 'waived' ? 'waived ' : ''}${clock(s.done_at, zone)}, ${s.done_by}${s.alone ? ', alone' : ''}` : s.proof ? PROOF[s.proof]?.word : minutesWords(s.minutes) }}</span>
           </button>
           <div v-if="s.key === open" class="more">
             <p v-if="s.not_right !== null" class="wrong small">Found not right{{ s.not_right ? `: ${s.not_right}` : '' }}</p>
+            <p v-if="s.proof" class="small proof-words"><b>{{ PROOF[s.proof]?.word }}</b> {{ s.proof_words }}</p>
+            <p v-if="s.alone" class="small hint">Nobody else looked: {{ s.alone }}</p>
             <p v-if="s.why" class="faded small">{{ s.why }}</p>
             <p v-if="s.tools.length" class="small">With: {{ s.tools.join(', ') }}</p>
             <ul v-if="s.details.length" class="small"><li v-for="d in s.details" :key="d">{{ d }}</li></ul>
-            <ul v-if="s.checks.length" class="small checks"><li v-for="c in s.checks" :key="c">{{ c }}</li></ul>
+            <ul v-if="s.checks.length" class="small checks" :class="{ looked: s.done_at }"><li v-for="c in s.checks" :key="c">{{ s.done_at ? '✓ ' : '' }}{{ c }}</li></ul>
             <details v-if="s.hold" class="small"><summary>The way back from here</summary><ol><li v-for="w in s.back_out" :key="w">{{ w }}</li></ol></details>
-            <p v-if="s.key === at && !may && why" class="small hint">{{ why }}</p>
+            <slot v-if="s.key === at && !may" name="waits" :step="s" />
             <div v-if="at" class="acts">
               <v-btn v-if="s.key === at && may" size="small" color="primary" @click="emit('done', s.key)">Done, next</v-btn>
-              <button v-if="s.done_at" type="button" class="quiet-link" @click="emit('undone', s.key)">Take the tick back</button>
+              <button v-if="s.done_at && !s.proves" type="button" class="quiet-link" @click="emit('undone', s.key)">Take the tick back</button>
             </div>
           </div>
         </li>
@@ -157,6 +160,14 @@ h3 {
 }
 .checks {
   list-style: square;
+}
+.checks.looked {
+  list-style: none;
+  padding-left: 0;
+  color: var(--go);
+}
+.proved {
+  align-self: center;
 }
 .hint {
   color: var(--ask);

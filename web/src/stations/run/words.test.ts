@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { RunStep, RunView } from '@/api/client'
-import { mayTick, stepsWith } from '@/bench/run'
+import { aloneFrom, atHand, stepsWith, ticking } from '@/bench/run'
 import type { Waiting } from '@/bench/queue'
 import { byPhase, layoutAt, minutesWords, runWords } from './words'
 
@@ -38,19 +38,36 @@ describe('the words of a run', () => {
 })
 
 describe('what waits is laid over what the server knows', () => {
-  const view = { steps: [step('a'), step('b', { done_at: '2030', done_by: 'I. Mar' }), step('h', { hold: true, who: 'second' })], last_by: 'other' } as unknown as RunView
+  const view = { state: 'under way', steps: [step('a'), step('b', { done_at: '2030', done_by: 'I. Mar' }), step('h', { hold: true, who: 'second' }), step('p', { proves: 'memory test' })], last_by: 'other', last_at: '2031-03-01T07:00:00Z' } as unknown as RunView
 
   it('ticks, takes back and finds wrong, in order; what was refused is not shown', () => {
     const after = stepsWith(view, [entry('done', 'a'), entry('undone', 'b'), entry('not-right', 'a'), entry('done', 'h', { refused: 'no' })], 'me')
-    expect(after.map((s) => [s.done_at, s.not_right])).toEqual([[null, 'loose'], [null, null], [null, null]])
+    expect(after.map((s) => [s.done_at, s.not_right])).toEqual([[null, 'loose'], [null, null], [null, null], [null, null]])
     expect(stepsWith(view, [entry('done', 'a')], 'me')[0]).toMatchObject({ done_by: 'me', done_at: '2031-03-01T08:00:00Z' })
   })
 
   it.each([
-    ['technician', [], true],
-    ['technician', [entry('done', 'a')], false],
-    ['lead', [entry('done', 'a')], true],
-    ['viewer', [], false],
-  ])('a hold point after somebody else, for a %s with %o', (role, waiting, may) => expect(mayTick(view, view.steps[2]!, waiting, { id: 'me', role })).toBe(may))
-  it('is not ticked by who did the last step', () => expect(mayTick({ ...view, last_by: 'me' }, view.steps[2]!, [], { id: 'me', role: 'technician' })).toBe(false))
+    ['technician', [], 'yes'],
+    ['technician', [entry('done', 'a')], 'second'],
+    ['lead', [entry('done', 'a')], 'yes'],
+    ['viewer', [], 'look'],
+  ])('a hold point after somebody else, for a %s with %o', (role, waiting, may) => expect(ticking(view, view.steps[2]!, waiting, { id: 'me', role })).toBe(may))
+  it('is not ticked by who did the last step', () => expect(ticking({ ...view, last_by: 'me' }, view.steps[2]!, [], { id: 'me', role: 'technician' })).toBe('second'))
+  it('is never ticked where it stands for proof, nor in a run that has ended but for its last steps', () => {
+    const lead = { id: 'me', role: 'lead' }
+    expect(ticking(view, view.steps[3]!, [], lead)).toBe('proof')
+    expect(ticking({ ...view, state: 'proved' }, view.steps[0]!, [], lead)).toBe('look')
+    expect(ticking({ ...view, state: 'waived' }, step('x', { phase: 'afterwards' }), [], lead)).toBe('yes')
+  })
+  it('lets who is alone go on a minute after the last tick, by what is on its way too', () => {
+    expect(aloneFrom(view, [])).toBe(Date.parse('2031-03-01T07:01:00Z'))
+    expect(aloneFrom(view, [entry('done', 'a')])).toBe(Date.parse('2031-03-01T08:01:00Z'))
+  })
+  it('goes on past a proof that holds nothing up, and stops at one that does', () => {
+    const [test, next] = [step('p', { proves: 'memory test' }), step('n')]
+    expect(atHand([test, next])?.key).toBe('n')
+    expect(atHand([{ ...test, hold: true }, next])?.key).toBe('p')
+    expect(atHand([test, { ...next, done_at: '2031' }])?.key).toBe('p')
+    expect(atHand([])).toBe(null)
+  })
 })

@@ -1,5 +1,5 @@
 /** Words of the work at the bench. */
-import type { RunStep } from '@/api/client'
+import type { RunStep, Severity } from '@/api/client'
 
 /** "3 to 6 min", "3 days"; "" for what takes no time. */
 export function minutesWords(range: { low: number; high: number }): string {
@@ -37,10 +37,21 @@ export function byPhase(steps: RunStep[]): { key: string; phase: string; steps: 
   return groups
 }
 
+/** How a step that stands for proof is marked, and in a word. */
+export const PROOF: Record<string, { mark: Severity | 'go'; word: string }> = {
+  there: { mark: 'go', word: 'proved' },
+  waived: { mark: 'risk', word: 'waived' },
+  lacking: { mark: 'ask', word: 'waits for' },
+  against: { mark: 'stop', word: 'against it' },
+}
+
+/** What a run's state is called where it has ended. */
+export const ENDED: Record<string, string> = { proved: 'proved', waived: 'on duty, not proved', 'backed out': 'backed out' }
+
 /** What the path says of a run. */
 export function runWords(run: { state: string; done: number; steps: number; stage: number; stages: number } | undefined): string {
   if (!run) return 'not begun'
-  if (run.state !== 'under way') return run.state
+  if (run.state !== 'under way') return ENDED[run.state] ?? run.state
   const stage = run.stages > 1 ? `stage ${run.stage}, ` : ''
   return `${stage}step ${Math.min(run.done + 1, run.steps)} of ${run.steps}`
 }

@@ -17,22 +17,25 @@ from umbrak.core.platform.difference import compare_slot
 from umbrak.core.platform.known import Origin
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.statement import SourceKind
+from umbrak.core.proof.compare import Seen
 from umbrak.formats.documents import like_key
-from umbrak.services.bench.entering import under_way
-from umbrak.services.bench.view import RunView, found_run, layouts_of, run_view
+from umbrak.formats.entries import SignedDoc
+from umbrak.services.bench.view import RunView, run_view
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import NewTrial, note_trial
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned, load_machine, sources_of, with_facts
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.proof.view import newest_fresh, proof_view
+from umbrak.services.proof.state import ProofState, newest_fresh, proof_state
+from umbrak.services.runs.entries import found_run, keep, layouts_of, under_way
 from umbrak.services.shelf.changing import clear_needs, put_away, take_from_shelf
 from umbrak.services.shelf.view import StockState
 from umbrak.store import machines as machine_store
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store
 from umbrak.store.accounts import Account
+from umbrak.store.engine import new_id
 from umbrak.store.history import record
 from umbrak.store.runs import RunRow
 from umbrak.store.surveys import add_survey
@@ -68,25 +71,31 @@ def sign_off(engine: Engine, account: Account, key: UUID, said: SignOff, now: da
     need(account, Role.technician)
     with engine.begin() as db:
         row = under_way(db, key)
-        proof = proof_view(db, row, now)
-        if proof.lacking:
-            raise Refused("proof", f"It cannot be signed off yet; lacking: {'; '.join(proof.lacking)}.")
         m = load_machine(db, row.machine_id)
-        survey_id, fitted = _becomes_fitted(db, account, m, row, now)
+        proof = proof_state(db, m, row, store.entries_of(db, row.id), now)
+        if proof.lacking:
+            raise Refused("proof", f"It cannot be signed off yet: {'; '.join(i.words for i in proof.lacking)}.")
+        state = "waived" if proof.waived else "proved"
+        waived = [f"{i.what}: {i.reason}" for i in proof.waived]
+        signed = SignedDoc(kind="signed", outcome=said.outcome, note=said.note, waived=waived)
+        keep(db, account, row, new_id(), signed, now)
+        survey_id, fitted = _becomes_fitted(db, account, m, row, proof, now)
         _runs_as_planned(db, account, m, row)
         came_out = _sort_out(db, account, m, row, said)
-        note_trials(db, account, row, said.outcome, proof.soak.day if proof.soak else 0.0, said.note, now)
-        store.end_run(db, key, "proved", now)
+        if not waived:
+            # Who went on without knowing has tried nothing that others could rely on.
+            note_trials(db, account, row, said.outcome, proof.soak.day if proof.soak else 0.0, said.note, now)
+        store.end_run(db, key, state, now)
         last = row.stage == row.stages
-        plan_store.set_state(db, row.plan_id, "proved" if last else "under way", survey_id)
+        plan_store.set_state(db, row.plan_id, state if last else "under way", survey_id)
         _learn(db, account, row, fitted)
         if last:
             clear_needs(db, row.plan_id)
         refresh(db, row.machine_id)
         record(
-            db, "run proved", account.id, row.machine_id, row.plan_id, run=str(key), came_out=came_out, stage=row.stage
-        )
-        return run_view(db, found_run(db, key))
+            db, "run proved" if state == "proved" else "run back on duty", account.id, row.machine_id, row.plan_id, run=str(key), came_out=came_out, stage=row.stage, waived=waived
+        )  # fmt: skip
+        return run_view(db, found_run(db, key), now)
 
 
 def back_out(
@@ -111,27 +120,45 @@ def back_out(
         return run_view(db, found_run(db, key))
 
 
-def _becomes_fitted(db: Connection, account: Account, m: Loaded, row: RunRow, now: datetime) -> tuple[UUID, Layout]:
-    """A new survey: the goal, with what the machine told of each module beside it."""
+#: How a slot that was seen so is known from then on.
+_KNOWN_BY = {Seen.RIGHT: "proof", Seen.BY_TOTAL: "total"}
+
+
+def _becomes_fitted(
+    db: Connection, account: Account, m: Loaded, row: RunRow, proof: ProofState, now: datetime
+) -> tuple[UUID, Layout]:
+    """A new survey: the goal, with what the machine told of each module beside it, and the serials noted at the bench. A slot
+    that nobody saw is known by the run sheet alone."""
     _, goal, _ = layouts_of(row)
     fresh = newest_fresh(db, m, store.entries_of(db, row.id))
     seen = fresh[0].slots if fresh else {}
     fitted: dict[str, Occupant | None] = {
-        s: compare_slot(s, o, seen[s]).merged if s in seen else o for s, o in goal.items()
-    }
+        s: _with_serial(compare_slot(s, o, seen[s]).merged if s in seen else o, proof.serials.get(s)) for s, o in goal.items()
+    }  # fmt: skip
     known = m.survey.content
-    source = Origin("proof", now)
+    compared = {p.slot: p.seen for p in proof.seen.comparison.slots} if proof.seen and not proof.seen.stale else {}
+    handled = goal.changed_from(layouts_of(row)[0])
+    sources = {
+        **sources_of(m),
+        **{s: Origin("run sheet", now) for s in handled},
+        **{s: Origin(_KNOWN_BY[how], now) for s, how in compared.items() if how in _KNOWN_BY},
+    }
     content = replace(
         known,
         slots=Layout(fitted),
         failed=(),
         in_use=(),
-        sources={**sources_of(m), **dict.fromkeys(m.sheet.slots, source)},
+        sources=sources,
         disputed={},
         health={},
         totals=None,
     )
     return add_survey(db, row.machine_id, "proof", content, account.id, None, now), Layout(fitted)
+
+
+def _with_serial(occupant: Occupant | None, serial: str | None) -> Occupant | None:
+    known = isinstance(occupant, Module) and not occupant.serial and serial
+    return replace(occupant, serial=serial) if known and isinstance(occupant, Module) else occupant
 
 
 def _runs_as_planned(db: Connection, account: Account, m: Loaded, row: RunRow) -> None:
@@ -150,7 +177,12 @@ def _learn(db: Connection, account: Account, row: RunRow, fitted: Layout) -> Non
     assert plan is not None
     _, stage, _ = layouts_of(row)
     goal = plan.goal
-    known = Layout({s: fitted.get(s) if goal.get(s) == stage.get(s) else goal.get(s) for s in {*goal, *fitted}})
+
+    def learnt(of: Layout) -> Layout:
+        return Layout({s: fitted.get(s) if of.get(s) == stage.get(s) else of.get(s) for s in {*of, *fitted}})
+
+    plan_store.set_stages(db, plan.id, [learnt(s) for s in plan.stages[1:]])
+    known = learnt(goal)
     if known != goal:
         plan_store.add_command(db, plan.id, plan.version + 1, "edit", {}, known, account.id)
 

@@ -1,0 +1,91 @@
+<script setup lang="ts">
+/** In which stages a plan is done: each is fitted and proved before the next begins. */
+import { computed, ref, watch } from 'vue'
+import type { Layout, MachineView, PlanView } from '@/api/client'
+import { moduleWords } from '@/board/state'
+import { VERDICTS } from '@/ui/verdict'
+import { numbered, stagesOf, type StageChanges } from './stages'
+
+const props = defineProps<{ machine: MachineView; plan: PlanView; mayWrite: boolean }>()
+const emit = defineEmits<{ save: [stages: StageChanges[]] }>()
+const open = ref(false)
+const stages = computed(() => props.plan.stages)
+const words = computed(() => (stages.value.length ? `${stages.value.length} stages` : 'all at once'))
+const printed = (slot: string) => props.machine.board.slots.find((s) => s.id === slot)?.printed ?? slot
+/** Slots that the plan changes, each with the number of its stage. */
+const numbers = ref<Record<string, number>>({})
+const changed = computed(() => Object.keys(numbers.value))
+watch([open, () => props.plan.version], () => (numbers.value = numbered(props.plan.now as Layout, props.plan.goal as Layout, stages.value, props.machine.board.slots.map((s) => s.id))), { immediate: true })
+/** Stages that put something else into a slot than the plan ends with: they stand until somebody sets them anew. */
+const tried = computed(() => stages.value.flatMap((stage, i) => stage.again.map((s) => ({ stage: i + 1, slot: s, module: stage.changes[s] ?? null }))))
+const what = (slot: string) => {
+  const m = props.plan.goal[slot]
+  return m && m !== 'unknown' ? moduleWords(m) : 'empty'
+}
+function save(): void {
+  emit('save', stagesOf(numbers.value, props.plan.goal as Layout))
+  open.value = false
+}
+</script>
+
+<template>
+  <span class="stages">
+    <strong>{{ words }}</strong>
+    <button v-if="mayWrite" type="button" class="quiet-link" :aria-expanded="open" aria-label="Change its stages" @click="open = !open">change</button>
+    <small v-for="(s, i) in stages" :key="i" class="stage">{{ i + 1 }}: {{ Object.keys(s.changes).map(printed).join(', ') }}<template v-if="s.verdict !== 'go'">, {{ VERDICTS[s.verdict].words }} by itself</template></small>
+    <small v-for="t in tried" :key="`${t.stage}-${t.slot}`" class="stage">Stage {{ t.stage }} {{ t.module && t.module !== 'unknown' ? `puts ${moduleWords(t.module)} into` : 'empties' }} {{ printed(t.slot) }}; the plan changes it again.</small>
+    <form v-if="open" class="panel" aria-label="Stages" @submit.prevent="save" @keydown.esc.stop="open = false">
+      <p>What is in one stage is fitted, proved and soaked before the next begins. One module first costs less than a wrong dozen.</p>
+      <p v-if="!changed.length">The plan changes nothing yet.</p>
+      <label v-for="s in changed" :key="s"><span><b class="mono">{{ printed(s) }}</b> <span class="faded">{{ what(s) }}</span></span><input v-model.number="numbers[s]" type="number" min="1" max="12" required :aria-label="`Stage of ${printed(s)}`" /></label>
+      <v-btn v-if="changed.length" type="submit" size="small" color="primary" variant="flat">Stage it so</v-btn>
+    </form>
+  </span>
+</template>
+
+<style scoped>
+.stages {
+  position: relative;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 8px;
+  align-items: baseline;
+  justify-content: space-between;
+}
+.stage {
+  flex-basis: 100%;
+}
+form {
+  position: absolute;
+  z-index: 5;
+  right: 0;
+  top: 26px;
+  width: 290px;
+  max-height: 380px;
+  overflow-y: auto;
+  padding: 12px;
+  display: grid;
+  gap: 8px;
+  box-shadow: 0 4px 14px rgb(0 0 0 / 20%);
+}
+p {
+  margin: 0;
+  font-size: 13px;
+  color: var(--faded);
+}
+label {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 60px;
+  gap: 8px;
+  align-items: center;
+  font-size: 14px;
+}
+input {
+  min-width: 0;
+  padding: 3px 7px;
+  border: 1px solid var(--rule);
+  border-radius: 4px;
+  background: var(--paper);
+  color: inherit;
+}
+</style>
