@@ -117,7 +117,118 @@ def _open(name: str) -> Callable[[Page], None]:
     return lambda page: page.get_by_role("link", name=name, exact=True).click()
 
 
-#: Picture -> what leads to it, as the technician.
+_BEGIN = """async ([machine, plan]) => {
+  const call = async (method, path, body) => {
+    const answer = await fetch(path, {method, headers: {'content-type': 'application/json'}, body: body && JSON.stringify(body)});
+    if (!answer.ok) throw new Error(`${path}: ${await answer.text()}`);
+    return answer.status === 204 ? null : answer.json();
+  };
+  const found = (await call('GET', `/api/machines?text=${machine}`)).machines.find((m) => m.name === machine);
+  const view = await call('GET', `/api/machines/${found.id}`);
+  const begun = view.runs.find((r) => r.state === 'under way');
+  if (begun) return begun.id;
+  const key = plan ? (await call('POST', `/api/machines/${found.id}/plans`, {name: 'Six more', goal: {...view.slots, ...plan}})).id : view.plans[0].id;
+  const {version} = await call('GET', `/api/plans/${key}`);
+  if ((await call('GET', `/api/plans/${key}/risk`)).needed) await call('POST', `/api/plans/${key}/approvals`, {version});
+  return (await call('POST', `/api/plans/${key}/runs`, {soak_days: 3})).id;
+}"""
+_TICK = """async ([run, until]) => {
+  const put = async (entry) => {
+    const answer = await fetch(`/api/runs/${run}/entries/${crypto.randomUUID()}`, {method: 'PUT', headers: {'content-type': 'application/json'}, body: JSON.stringify({at: new Date().toISOString(), entry})});
+    if (!answer.ok) throw new Error(await answer.text());
+  };
+  const {steps} = await (await fetch(`/api/runs/${run}`)).json();
+  for (const step of steps) {
+    if (step.key === until) return;
+    if (!step.proves && !step.done_at) await put({kind: 'done', step: step.key});
+  }
+}"""
+_ENTER = """async ([run, entry]) => {
+  const answer = await fetch(`/api/runs/${run}/entries/${crypto.randomUUID()}`, {method: 'PUT', headers: {'content-type': 'application/json'}, body: JSON.stringify({at: new Date().toISOString(), entry})});
+  if (!answer.ok) throw new Error(await answer.text());
+}"""
+_SIX = {f"CPU2.{c}2": {"generation": "DDR5", "capacity_gib": 16, "package_ranks": 1, "device_width": 8, "buffering": "registered", "ecc": True, "rate_mts": 4800, "part": "HLV5R-16"} for c in "ABCDEF"}  # fmt: skip
+
+
+class Work:
+    """A run begun and worked by the API, as a lead: pictures show what comes of it."""
+
+    def __init__(self, page: Page, machine: str, plan: dict[str, object] | None = None) -> None:
+        self.page, self.machine = page, machine
+        self.run = page.evaluate(_BEGIN, [machine, plan])
+
+    def tick(self, until: str) -> None:
+        self.page.evaluate(_TICK, [self.run, until])
+
+    def enter(self, kind: str, **members: object) -> None:
+        self.page.evaluate(_ENTER, [self.run, {"kind": kind, **members}])
+
+    def goal(self) -> dict[str, object]:
+        view: dict[str, dict[str, object]] = self.page.evaluate(
+            "run => fetch(`/api/runs/${run}`).then(r => r.json())", self.run
+        )
+        return view["goal"]
+
+    def show(self, station: str) -> None:
+        self.page.goto("/machines")
+        _machine(self.page, self.machine, station)
+
+
+def _run(page: Page) -> None:
+    work = Work(page, "store-01")
+    work.tick("module:1")
+    work.show("Run")
+    expect(page.get_by_role("button", name="Done, next")).to_be_visible()
+
+
+def _bench(page: Page) -> None:
+    work = Work(page, "store-01")
+    work.tick("module:3")
+    page.goto(f"/bench/{work.run}")
+    expect(page.get_by_role("heading", level=1)).to_be_visible()
+
+
+def _seen(page: Page) -> Work:
+    work = Work(page, "hall-03", _SIX)
+    work.tick("prove:seen")
+    return work
+
+
+def _proof(page: Page) -> None:
+    work = _seen(page)
+    work.enter("survey", slots={s: m for s, m in work.goal().items() if s not in ("CPU2.A2", "CPU1.F2")})
+    work.enter("memory-test", tool="stick", passes=1, errors=0, text="")
+    work.show("Proof")
+    expect(page.get_by_text("22 of 24 right")).to_be_visible()
+
+
+def _fault_search(page: Page) -> None:
+    work = _seen(page)
+    work.enter("survey", slots={**work.goal(), "CPU2.C2": None})
+    work.enter("symptom", symptom="total short", dark=["CPU2.C2"])
+    work.show("Proof")
+    expect(page.get_by_text("Next boot", exact=True)).to_be_visible()
+
+
+def _many(page: Page) -> None:
+    page.get_by_role("link", name="Machines", exact=True).click()
+    page.get_by_role("link", name="Many at once").click()
+    expect(page.get_by_role("heading", level=1)).to_be_visible()
+
+
+def _intake(page: Page) -> None:
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_label("Paste what it reports").fill(_LISTING)
+    page.get_by_role("button", name="Read it").click()
+    expect(page.get_by_role("region", name="Its board")).to_be_visible()
+
+
+#: A desk, and a phone in a hand.
+DESK = {"width": 1280, "height": 800}
+PHONE = {"width": 390, "height": 844}
+#: Pictures that are taken as a lead, who may tick every hold, and on what.
+LEAD = {"run": DESK, "bench": PHONE, "proof": DESK, "fault-search": DESK}
+#: Picture -> what leads to it.
 VIEWS: dict[str, Callable[[Page], None]] = {
     "machines": _open("Machines"),
     "shelf": _open("Shelf"),
@@ -132,6 +243,12 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "fit-boards": lambda page: _machine(page, "hall-02", "Fit"),
     "fit-answer": _answer,
     "compare": _compare,
+    "run": _run,
+    "bench": _bench,
+    "proof": _proof,
+    "fault-search": _fault_search,
+    "many": _many,
+    "intake": _intake,
 }
 
 
@@ -139,12 +256,12 @@ def main(names: list[str]) -> None:
     with demo() as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
         for name in names or list(VIEWS):
-            page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+            page = browser.new_context(viewport=LEAD.get(name, DESK), base_url=address).new_page()
             page.goto(address)
-            page.get_by_label("Name").fill(seed.ACCOUNT)
+            page.get_by_label("Name").fill("lead" if name in LEAD else seed.ACCOUNT)
             page.get_by_label("Password").fill(seed.PASSWORD)
             page.get_by_role("button", name="Sign in").click()
-            expect(page.get_by_role("link", name="New machine")).to_be_visible()
+            expect(page.get_by_role("heading", name="Machines")).to_be_visible()
             VIEWS[name](page)
             page.wait_for_load_state("networkidle")
             page.evaluate("document.fonts.ready")

@@ -85,6 +85,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
         {"version": 1, "facts": {"machine.firmware": "1"}},
         (401, 403, 404, 404),
     ),
+    ("PUT", f"/api/plans/{NOBODY_ID}/stages", {"version": 1, "stages": [{"A1": None}]}, (401, 403, 404, 404)),
     ("PUT", f"/api/plans/{NOBODY_ID}/runs-with", {"version": 1, "firmware": "1"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/steps", {"version": 1, "step": "undo"}, (401, 403, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/targets", {"module": {}}, (401, 404, 404, 404)),
@@ -158,6 +159,13 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/runs/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("PUT", f"/api/runs/{NOBODY_ID}/window", {"start": None, "end": None}, (401, 403, 404, 404)),
     ("PUT", f"/api/runs/{NOBODY_ID}/entries/{NOBODY_ID}", TICK, (401, 403, 404, 404)),
+    # Whoever is signed in stays so: the second person's name and password decide.
+    (
+        "PUT",
+        f"/api/runs/{NOBODY_ID}/entries/{NOBODY_ID}/second",
+        {"at": "2031-01-01T00:00:00Z", "step": "x", "name": "nobody", "password": "x"},
+        (401, 403, 403, 403),
+    ),
     ("PUT", f"/api/runs/{NOBODY_ID}/photos/{NOBODY_ID}", None, (401, 422, 422, 422)),
     ("PUT", f"/api/runs/{NOBODY_ID}/logs/{NOBODY_ID}", None, (401, 422, 422, 422)),
     ("GET", f"/api/runs/{NOBODY_ID}/attachments/{NOBODY_ID}", None, (401, 404, 404, 404)),

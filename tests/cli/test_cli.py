@@ -260,7 +260,7 @@ def test_the_run_sheet_of_a_case(case: Any) -> None:
     steps = {s["key"]: s for s in result["steps"]}
     assert set(steps["module:1"]) == {
         "key", "phase", "text", "why", "details", "checks", "slots", "bays", "carrier", "tools", "minutes", "waits", "hold", "who",
-        "back_out", "action", "closes",
+        "back_out", "action", "closes", "proves", "needs_down",
     }  # fmt: skip
     assert (steps["module:1"]["action"]["from"], steps["module:1"]["action"]["to"]) == ("S1", "mat")
     assert steps["open:drives"]["bays"] == [1, 3, 4], "bay 2 is empty"

@@ -27,7 +27,7 @@ from umbrak.core.platform.survey import (
     sheet_likeness,
 )
 from umbrak.core.proof.compare import Comparison, RateProof, Seen, SlotProof, TotalProof
-from umbrak.core.proof.soak import Reading, soak
+from umbrak.core.proof.soak import Events, Reading, Watched, soak
 from umbrak.core.routes.material import kinds_of
 from umbrak.core.routes.problem import Candidate
 from umbrak.core.solve import floor_rate
@@ -266,8 +266,10 @@ def test_kinds_that_were_seen_or_ran_are_not_asked(slots: Any, before: Any, aske
 def test_the_worst_slot_decides_a_soak() -> None:
     quiet, loud = SlotHealth(correctable=0), SlotHealth(correctable=40)
     readings = [Reading(0.0, {"A1": quiet, "A2": quiet}), Reading(3.0, {"A1": quiet, "A2": loud})]
-    made = soak(readings, 3.0, ["A1", "A2"], 0, 0, 0, None, 3.0, lambda s: f"slot {s}")
-    assert made.passed is False and [r.words.partition(":")[0] for r in made.rules if "slot" in r.words] == ["slot A2"]
+    watched = Watched({"A1": 0.0, "A2": 0.0}, {}, counts=True)
+    made = soak(readings, 3.0, watched, Events(), 3.0, lambda s: f"slot {s}")
+    rate = next(r for r in made.rules if r.name == "correctable")
+    assert made.passed is False and rate.words.startswith("slot A2: 40 in 3 days")
 
 
 def offer(price: int, kit: int = 1, stock: int | None = None) -> Candidate:

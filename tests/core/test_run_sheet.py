@@ -18,7 +18,7 @@ from umbrak.core.plan.sizing import Member, duty_while_open
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.platform.sheet import Bays, MemoryTest, Sheet
 from umbrak.core.proof.wanted import Wanted
-from umbrak.core.runsheet.after import has_drives
+from umbrak.core.runsheet.before import has_drives
 from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Minutes, Phase, RunSheet, Step, Who, Work
 from umbrak.core.runsheet.way import carriers_of

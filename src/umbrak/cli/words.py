@@ -189,8 +189,10 @@ def run_sheet_words(result: dict[str, Any]) -> str:
             lines.append(f"{'':9}with: {', '.join(step['tools'])}")
         lines += [f"{'':9}- {d}" for d in step["details"]]
         lines += [f"{'':9}[ ] {c}" for c in step["checks"]]
+        if step["proves"]:
+            lines.append(f"{'':9}Proof ticks this, when it has it")
         if step["hold"]:
-            lines.append(f"{'':9}a second person or a lead ticks this" if step["who"] == "second" else "")
+            lines += [f"{'':9}a second person or a lead ticks this"] if step["who"] == "second" else []
             lines += [f"{'':9}to go back: {step['back_out'][0]}", *(f"{'':21}{w}" for w in step["back_out"][1:])]
     return "\n".join(lines)
 

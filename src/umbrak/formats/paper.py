@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from html import escape
 from typing import Any
 
+from umbrak.core.plan.actions import Do
 from umbrak.core.runsheet.step import RunSheet, Step, Who
 
 
@@ -47,6 +48,7 @@ h1 { font-size: 16pt; margin: 0; string-set: title content() } h2 { font-size: 1
 .hold { background: #eee; padding-left: 1mm } .hold strong::before { content: "HOLD  "; letter-spacing: .05em }
 .small { font-size: 8.4pt; color: #333; margin: .4mm 0 0 } .min { text-align: right; font-size: 8.4pt; color: #333 }
 ul { margin: .4mm 0 0; padding-left: 4mm; font-size: 8.8pt } .checks { list-style: none; padding-left: 0 }
+.line { display: inline-block; width: 62mm; margin: 2.5mm 4mm 0 0; border-bottom: .4pt solid #000; font-size: 8.4pt }
 table { border-collapse: collapse; width: 100%; font-size: 8.6pt } td, th { border: .4pt solid #666; padding: .8mm 1.4mm; text-align: left } tr { break-inside: avoid }
 .changed td { font-weight: bold } .labels { display: grid; grid-template-columns: repeat(3, 1fr); gap: 0; break-inside: avoid }
 .label { border: .6pt dashed #000; padding: 3mm; height: 22mm; break-inside: avoid } .label b { font-size: 22pt } .label div { font-size: 8.6pt }
@@ -104,12 +106,14 @@ def _step(number: int, s: Step) -> str:
         inner.append(
             "<ul class=checks>" + "".join(f"<li><span class=box></span> {escape(c)}" for c in s.checks) + "</ul>"
         )
+    if s.action is not None and s.action.do is Do.PUT_IN and s.action.source is None:
+        inner.append("<div class=line>serial</div>")
+    if s.proves is not None:
+        inner.append("<div class=small>Proof ticks this, when it has it; a lead may waive what is lacking</div>")
+    if s.who is Who.SECOND:
+        inner.append("<div class=small>a second person or a lead ticks this</div><div class=line>name</div><div class=line>time</div>")  # fmt: skip
     if s.hold:
-        inner.append(
-            "<div class=small>a second person or a lead ticks this; to go back:</div>"
-            if s.who is Who.SECOND
-            else "<div class=small>to go back:</div>"
-        )
+        inner.append("<div class=small>to go back:</div>")
         inner.append("<ul>" + "".join(f"<li>{escape(w)}" for w in s.back_out) + "</ul>")
     kind = "step hold" if s.hold else "step"
     return f'<div class="{kind}"><span class=n>{number}</span><span><span class=box></span></span><div>{"".join(inner)}</div><span class=min>{minutes}</span></div>'

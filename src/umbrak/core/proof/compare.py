@@ -71,7 +71,7 @@ class Comparison:
     @property
     def right(self) -> bool:
         """Whether every slot was seen, and nothing that was told is other than planned."""
-        return not self.untold and not self.wrong
+        return bool(self.slots) and not self.untold and not self.wrong
 
     @property
     def untold(self) -> tuple[str, ...]:

@@ -123,6 +123,8 @@ def _slots(seen: Comparison | None, name: Callable[[str], str]) -> Item:
     if seen.wrong:
         words = [f"{name(slot)} {said}" if slot else said for slot, said in seen.wrong]
         return Item(Wanted.SLOTS, State.AGAINST, f"not as planned: {', '.join(words)}")
+    if not seen.slots:
+        return Item(Wanted.SLOTS, State.LACKING, "no slot was looked at")
     if seen.untold:
         few = f"nobody saw {names(seen.untold, name)}"
         return Item(Wanted.SLOTS, State.LACKING, few, seen.untold)
@@ -175,9 +177,6 @@ def _soak(soak: Soak | None) -> Item:
 def _steps(open_steps: Sequence[str]) -> Item:
     if not open_steps:
         return Item(Wanted.STEPS, State.THERE, "every step is ticked")
-    count = len(open_steps)
-    return Item(
-        Wanted.STEPS,
-        State.LACKING,
-        f"{count} {'step is' if count == 1 else 'steps are'} open, from “{open_steps[0]}” on",
-    )
+    first = f"“{open_steps[0]}”"
+    said = f"{first} is open" if len(open_steps) == 1 else f"{len(open_steps)} steps are open, from {first} on"
+    return Item(Wanted.STEPS, State.LACKING, said)

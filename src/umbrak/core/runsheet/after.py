@@ -8,15 +8,11 @@ from dataclasses import dataclass
 from umbrak.core.plan.actions import Action
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.proof.wanted import Wanted
-from umbrak.core.runsheet.before import WITH_DRIVES, outgoing, replaced
+from umbrak.core.runsheet.before import has_drives, outgoing, replaced
 from umbrak.core.runsheet.handling import module_words, slot_words
 from umbrak.core.runsheet.step import Minutes, Phase, Step, Work
 from umbrak.core.runsheet.timing import pass_minutes, start_minutes
 from umbrak.core.runsheet.way import drive_words
-
-
-def has_drives(sheet: Sheet) -> bool:
-    return sheet.bays is not None or sheet.kind in WITH_DRIVES
 
 
 @dataclass(frozen=True, slots=True)

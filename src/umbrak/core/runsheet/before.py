@@ -10,13 +10,18 @@ from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.runsheet.handling import module_words, place_words, slot_words
 from umbrak.core.runsheet.step import Minutes, Phase, Step, Who, Work
-from umbrak.core.runsheet.timing import pass_minutes
+from umbrak.core.runsheet.timing import pass_minutes, total_gib
 from umbrak.core.runsheet.way import drive_words
 
 #: Kinds of machine that have drives, also where their sheet tells no bays.
-WITH_DRIVES = ("appliance", "server")
+_WITH_DRIVES = ("appliance", "server")
 #: What tells two modules of one kind apart and nothing else: no machine minds it.
 _ONLY_STICKERS = ("maker", "maker_code", "part", "revision", "serial", "made", "timing", "height_mm")
+
+
+def has_drives(sheet: Sheet) -> bool:
+    """Whether it holds drives that must not change places."""
+    return sheet.bays is not None or sheet.kind in _WITH_DRIVES
 
 
 def incoming(sheet: Sheet, work: Work) -> tuple[Action, ...]:
@@ -55,7 +60,7 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
     yield Step(
         key="before:console", phase=Phase.BEFORE, text="Have a console and the key of its drives at hand", minutes=Minutes(2, 5),
         why="after a change of memory or firmware it may ask for them, and what is kept on it cannot be read then",
-        checks=("a screen and keyboard, or its controller's console, was tried", "the key or password of encrypted drives is at hand, or none is encrypted"),
+        checks=("a screen and keyboard, or its controller's console, was tried; or it has none, and it is known how it tells that it is up", "the key or password of encrypted drives is at hand, or none is encrypted"),
     )  # fmt: skip
     yield Step(
         key="before:monitoring", phase=Phase.BEFORE, text="Tell monitoring, and who uses the machine", why="an outage that is expected alarms nobody",
@@ -64,7 +69,7 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
     if work.group:
         yield _group(work)
     # From here on users are without it.
-    if work.stage == 1 and not broken:
+    if work.stage == 1 and not broken and total_gib(sheet, work.now):
         yield Step(
             key="before:settled", phase=Phase.BEFORE, text="Test the machine as it is",
             why="a fault that is found now is not one of the new modules",
@@ -163,7 +168,7 @@ def _backups(sheet: Sheet, work: Work) -> Iterator[Step]:
             checks=tuple(drive_words(n, work.bays) for n in sorted({*range(1, count + 1), *work.bays})),
             bays=tuple(sorted({*range(1, count + 1), *work.bays})), minutes=Minutes(1, 3),
         )  # fmt: skip
-    elif sheet.kind in WITH_DRIVES:
+    elif has_drives(sheet):
         yield Step(
             key="before:bays", phase=Phase.BEFORE, text="Number its drive bays, and note the drive of each",
             why="its sheet tells no bays, and a drive in another bay can cost the array",
@@ -211,6 +216,7 @@ def off(sheet: Sheet, cools_min: float) -> Iterator[Step]:
     """Off, and truly off."""
     yield Step(
         key="off:down", phase=Phase.OFF, text="Shut the system down", details=("By its own menu or command, never by the switch.",),
+        checks=("it is this machine: its name or serial is on it",),
         minutes=Minutes(2, 8),
     )  # fmt: skip
     yield Step(
@@ -221,7 +227,7 @@ def off(sheet: Sheet, cools_min: float) -> Iterator[Step]:
     )  # fmt: skip
     yield Step(
         key="off:drain", phase=Phase.OFF, text="Press the power button for ten seconds", why="it empties what the supplies still hold",
-        details=("Wait until the drives are silent.",) if sheet.bays else (), minutes=Minutes(1, 2),
+        details=("Wait until the drives are silent.",) if has_drives(sheet) else (), minutes=Minutes(1, 2),
     )  # fmt: skip
     if cools_min:
         yield Step(
@@ -231,4 +237,5 @@ def off(sheet: Sheet, cools_min: float) -> Iterator[Step]:
     yield Step(
         key="off:static", phase=Phase.OFF, text="Wrist strap on, or touch bare metal before every module",
         why="a spark that nobody feels is enough", minutes=Minutes(0.5, 1),
+        details=() if cools_min else ("Nobody says how long it takes to cool: coolers and heat spreaders may burn fingers.",),
     )  # fmt: skip

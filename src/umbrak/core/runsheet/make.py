@@ -9,7 +9,7 @@ from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.runsheet.after import Standing, after, power, seen, seen_again, tested
-from umbrak.core.runsheet.before import before, off
+from umbrak.core.runsheet.before import before, has_drives, off
 from umbrak.core.runsheet.handling import module_steps, module_words
 from umbrak.core.runsheet.step import Minutes, Phase, RunSheet, Step, Who, Work
 from umbrak.core.runsheet.way import Way, closing, way_in
@@ -100,7 +100,9 @@ def back_out_words(
     words += [f"{o.step.text}." for o in way.opened if o.step.key in shut]
     words += back_steps(sheet, work)
     words += [f"{s.text}." for part in closing(way) for s in part]
-    words.append("Start it and see that it is as it was.")
+    if has_drives(sheet):
+        words.append("Compare every drive with its bay.")
+    words += ["Connect a console, then every cable at its mark, power last.", "Start it and see that it is as it was."]
     return (*words, *_group_back(work))
 
 

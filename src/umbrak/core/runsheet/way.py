@@ -155,7 +155,7 @@ class _Opening:
         names = ", ".join(self.sheet.slots[s].printed for s in slots)
         opening = Step(
             key="open:untold", phase=Phase.OPEN, text=f"Open it as far as {names} can be reached", minutes=Minutes(3, 15),
-            why="its sheet does not say how", details=("Note each step: closing goes the same way back.",),
+            why="its sheet does not say how", details=("Photograph each stage, and keep its screws in a bag of their own: closing goes the same way back.",),
         )  # fmt: skip
         self.opened.append(Opened(opening, "Close it as it was opened", needed=self.sheet.starts_open is not True))
 

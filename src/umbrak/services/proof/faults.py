@@ -143,8 +143,11 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         told=showing.told,
         beliefs=_bars(m, goal, found),
         boots=(
-            BootView(None, "as planned", _result(m, boots[0], showing.told), _dark(m, boots[0]), begun.at, begun.by),
-            *(BootView(e.id, _change(m, a, b), _result(m, b, showing.told), _dark(m, b), e.at, e.by) for a, b, (e, _) in zip(boots, boots[1:], later, strict=False)),
+            _boot_view(m, None, "as planned", boots[0], showing.told, begun),
+            *(
+                _boot_view(m, e.id, _change(m, before, boot), boot, showing.told, e)
+                for before, boot, (e, _) in zip(boots, boots[1:], later, strict=False)
+            ),
         ),
         trials=tuple(_trial(m, goal, last, t, best) for t in found.trials),
         culprit=" or ".join(_suspect(m, goal, s) for s in found.culprits),
@@ -154,6 +157,10 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         arrangement=last,
         ended=ended,
     )  # fmt: skip
+
+
+def _boot_view(m: Loaded, key: UUID | None, words: str, boot: Boot, told: bool, entry: EntryRow) -> BootView:
+    return BootView(id=key, words=words, result=_result(m, boot, told), dark=_dark(m, boot), at=entry.at, by=entry.by)
 
 
 def _boot(b: BootDoc) -> Boot:

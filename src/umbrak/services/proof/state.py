@@ -19,8 +19,7 @@ from umbrak.core.proof.soak import Events, Reading, Soak, Watched, soak
 from umbrak.core.proof.standing import Alerts, Evidence, Item, MemoryTests, State, standing
 from umbrak.core.proof.wanted import Wanted
 from umbrak.core.rules.finding import Verdict
-from umbrak.core.runsheet.after import has_drives
-from umbrak.core.runsheet.before import differences
+from umbrak.core.runsheet.before import differences, has_drives
 from umbrak.core.runsheet.handling import slot_words
 from umbrak.core.runsheet.step import Phase
 from umbrak.formats.documents import occupants
@@ -317,7 +316,14 @@ class _Standing:
             self._name,
         )  # fmt: skip
         anew = {s: d for s, d in since.items() if d > 0}
-        return SoakView(began.at, wanted.days, day, made, anew, tuple(r for r, _ in readings))
+        return SoakView(
+            started_at=began.at,
+            days=wanted.days,
+            day=day,
+            state=made,
+            anew=anew,
+            readings=tuple(r for r, _ in readings),
+        )
 
     def _looked_at_since(self, h: Handling) -> datetime:
         """When it was looked at and tested again after modules were handled in the soak: that is when it begins anew."""

@@ -24,7 +24,7 @@ const TOLD = new Set(['total short', 'slots of a channel gone', 'counters rising
 const faults = computed(() => props.proof.faults)
 const open = computed(() => faults.value !== null && faults.value.ended === null)
 const dark = computed(() => props.proof.seen?.comparison.slots.filter((s) => s.seen === 'missing' || s.seen === 'smaller').map((s) => s.slot) ?? [])
-const symptom = ref(dark.value.length > 1 ? 'slots of a channel gone' : dark.value.length ? 'total short' : props.failedTest ? 'memory test fails' : 'total short')
+const symptom = ref(dark.value.length > 1 ? 'slots of a channel gone' : dark.value.length ? 'total short' : props.failedTest ? 'memory test fails' : 'no start')
 const opened = ref(false)
 const settled = computed(() => faults.value !== null && faults.value.ended !== null && !dark.value.length && !opened.value)
 const wrong = ref('')

@@ -84,7 +84,10 @@ const proofs = computed(() => {
   return new Map(proof.value.seen.comparison.slots.map((s) => [s.slot, { mark: MARKS[s.seen] ?? 'ask', words: [s.seen, s.words].filter(Boolean).join(': ') }]))
 })
 const off = computed(() => proof.value?.seen?.comparison.slots.filter((s) => s.seen !== 'right' && s.seen !== 'right by its total') ?? [])
-/** Which symptom to search for: what the evidence says by itself. */
+/** What speaks against it, beside what nobody saw. */
+const wrongSlots = computed(() => off.value.filter((s) => s.seen !== 'not told').length)
+/** The fault search asked for although nothing shows where: it does not start, it restarts. */
+const asked = ref(false)
 const failedTest = computed(() => proof.value?.tests.some((t) => t.errors > 0 && !t.stale) ?? false)
 const right = computed(() => (proof.value?.seen?.comparison.slots.length ?? 0) - off.value.length)
 function pick(slot: string): void {
@@ -111,6 +114,7 @@ async function ended(): Promise<void> {
         <b v-if="proof.seen?.stale && !searching" class="small stale">from before modules were handled last: look again</b>
         <span v-if="proof.seen && !searching" class="small">{{ right }} of {{ proof.seen.comparison.slots.length }} right</span>
         <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">{{ proof.seen ? 'Look again' : 'What does it show?' }}</button>
+        <button v-if="active && !proof.faults && !wrongSlots && !failedTest" type="button" class="quiet-link" :aria-expanded="asked" @click="asked = !asked">It does not start, or not rightly</button>
       </div>
       <div class="picture" :class="{ lower: searching }">
         <BoardView :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :moves="arrows" :interactive="picking" @enter="pick" @grab="pick" />
@@ -146,7 +150,7 @@ async function ended(): Promise<void> {
         <router-link v-if="active && !proof.complete" class="quiet-link small" :to="`/machines/${machine.id}/run`">Go on with the run sheet, or back out</router-link>
       </ProofItems>
     </div>
-    <FaultPanel v-if="proof.faults || (active && (off.length || failedTest))" class="wide" :failed-test="failedTest" :machine="machine" :proof="proof" :active="active" :enter="enter" :trial="trial" :picking="picking" :picked="picked" @choose="trial = $event" @pick="picking = $event" />
+    <FaultPanel v-if="proof.faults || (active && (wrongSlots || failedTest || asked))" class="wide" :failed-test="failedTest" :machine="machine" :proof="proof" :active="active" :enter="enter" :trial="trial" :picking="picking" :picked="picked" @choose="trial = $event" @pick="picking = $event" />
     <SoakPanel class="wide" :machine="machine" :proof="proof" :goal="goal" :active="active" :enter="enter" />
     <EvidencePanel class="wide" :machine="machine" :proof="proof" :run-id="brief.id" :active="active" :enter="enter" @changed="load" />
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
