@@ -207,7 +207,9 @@ def test_a_failed_test_is_searched_and_its_culprit_returned(sign_in: SignIn) -> 
         "no memory test since modules were handled"
     )
     lead.get_by_role("link", name="Shelf", exact=True).click()
-    expect(lead.get_by_role("row", name=re.compile("to be returned.*R 7 HLV5R-16"))).to_contain_text("hall-03, slot CPU2 C2")
+    expect(lead.get_by_role("row", name=re.compile("to be returned.*R 7 HLV5R-16"))).to_contain_text(
+        "hall-03, slot CPU2 C2"
+    )
 
 
 def test_two_people_on_one_phone_and_one_alone(sign_in: SignIn) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Any
 
@@ -12,10 +13,11 @@ from tests.core.sheets import SMALL, TWIN, found, judge, layout, merged
 from umbrak.core.evaluate import evaluate
 from umbrak.core.evidence.claims import claims_of
 from umbrak.core.memory.label import decode_label
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Generation, Module
 from umbrak.core.plan.arrange import dealt_out, next_set
-from umbrak.core.plan.sizing import Use, use_of
-from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.plan.sizing import Member, Use, duty_while_open, use_of
+from umbrak.core.platform.known import Origin
+from umbrak.core.platform.machine import Layout, Machine, marked
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.core.platform.survey import (
     FirmwareFacts,
@@ -28,8 +30,14 @@ from umbrak.core.platform.survey import (
 )
 from umbrak.core.proof.compare import Comparison, RateProof, Seen, SlotProof, TotalProof
 from umbrak.core.proof.soak import Events, Reading, Watched, soak
+from umbrak.core.questions import _chips as chips
+from umbrak.core.questions import _names as names_of
+from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.material import kinds_of
-from umbrak.core.routes.problem import Candidate
+from umbrak.core.routes.problem import Candidate, Problem, Steps, Wishes
+from umbrak.core.routes.problem import Origin as Origins
+from umbrak.core.rules.facts import _is_odd_size as is_odd_size
+from umbrak.core.rules.limit import _untold_counting_matters as untold_counting
 from umbrak.core.solve import floor_rate
 from umbrak.formats.sheet.reading import sheet_from_data
 
@@ -296,3 +304,89 @@ def test_what_so_many_of_a_kind_cost(offers: list[Candidate], costs: list[int], 
     for count in range(len(costs)):
         bought = kind.bought(count)
         assert sum(b.price for b in bought) == costs[count] and sum(b.modules for b in bought) >= count
+
+
+NOW = datetime(2031, 3, 1, tzinfo=UTC)
+DDR5 = Module(generation=Generation.DDR5, package_ranks=1, device_width=8)
+
+
+@pytest.mark.parametrize(
+    ("found_", "wanted"),
+    [
+        (chips(DDR5, True), "10"),  # 2 * ceil(40 / 8)
+        (chips(DDR5, False), "8"),
+        (chips(replace(DDR5, package_ranks=None), True), "10 or 20"),
+        (names_of(sheet_from_data(SMALL), ("A1", "A2", "B1")), "A1, A2, B1"),
+        (names_of(sheet_from_data(SMALL), ("A1", "A2", "B1", "B2")), "A1, A2, B1 and 1 more"),
+        (is_odd_size(Module(generation=Generation.DDR4)), False),
+        (is_odd_size(Module(generation=Generation.DDR5)), None),
+        (untold_counting([(None, Module()), (None, Module())], 8), False),
+        (untold_counting([(None, Module()), (None, Module())], 7), True),
+        (duty_while_open([Member("a", 64, 40)], "a").room_with_one_lost_gib, 0),
+        (marked(layout({"A1": L8}), ["A1"])["A1"].failed, "mapped-out"),
+        (marked(layout({"A1": L8}), ["A1"], ["A1"])["A1"].failed, "in-use"),
+        (Steps(), Steps(Decimal(10), 1.0, 0.01)),
+        (sheet_from_data(SMALL) == "small", False),
+        *((Origin(kind, NOW).is_running, runs) for kind, runs in (("smbios", True), ("labels", False), ("nobody knows", False))),
+        (Origin("by hand", NOW, over="smbios").is_running, True),
+    ],
+)  # fmt: skip
+def test_figures_and_words_at_their_edges(found_: object, wanted: object) -> None:
+    assert found_ == wanted
+
+
+@pytest.mark.parametrize(
+    ("slots", "offers", "wishes", "least"),
+    [
+        # Nothing can be had: what is soldered or in is enough, or there is no way.
+        ({}, [], {}, 0),
+        ({}, [], {"usable_gib": 8}, None),
+        # A module for 8 GB, and no less; kits whole, no more of them than there are.
+        ({}, [offer(10)], {"usable_gib": 8}, 10_000),
+        ({}, [offer(10, kit=2)], {"usable_gib": 8}, 10_000),
+        ({}, [offer(10, kit=2, stock=3)], {"usable_gib": 24}, None),
+        ({}, [offer(10, kit=2, stock=4)], {"usable_gib": 24}, 20_000),
+    ],
+)
+def test_what_any_route_costs_at_least(slots: Any, offers: list[Candidate], wishes: Any, least: int | None) -> None:
+    p = Problem(
+        sheet_from_data(SMALL), Machine(), layout(slots), tuple(offers), Wishes(**wishes), today=date(2026, 3, 1)
+    )
+    assert least_cost(p, kinds_of(p.sheet, p.layout, offers, 4), 4) == least
+
+
+def test_of_one_part_the_shelf_comes_first_and_one_word_lists_it() -> None:
+    shelf = replace(offer(8), origin=Origins.SHELF)
+    (kind,) = kinds_of(sheet_from_data(SMALL), layout({}), [offer(5), shelf], 4)
+    assert [c.origin for c in kind.sources] == [Origins.SHELF, Origins.OFFER]
+    for listed, told in (((True, None), True), ((None, None), False), ((True, False), False)):
+        offers = [replace(offer(5 + i), listed=x) for i, x in enumerate(listed)]
+        (kind,) = kinds_of(sheet_from_data(SMALL), layout({}), offers, 4)
+        assert kind.listed is told
+
+
+@pytest.mark.parametrize(
+    ("over", "slots", "code", "words"),
+    [
+        # One module that fails is one, and two modules on a claim are several.
+        ({}, {"A1": {"capacity_gib": 8, "failed": "in-use"}}, "fit.failed", "A1: the module is failing"),
+        ({"memory": {"rail_policy": "setting"}}, {"A1": L8}, "power.policy", "a firmware setting that is not known"),
+        ({"memory": {"rail_policy": None}}, {"A1": L8}, "power.policy", "not said by the sheet"),
+        ({"processors": {"p": {"rate_table": "open"}, "q": {"source": "cpu", "rate_table": [{"rate_mts": 1333}]}}}, {"A1": L8}, "speed.untold", "nobody tells what rates P runs"),
+    ],
+)  # fmt: skip
+def test_messages_at_their_edges(over: Any, slots: Any, code: str, words: str) -> None:
+    said = [f.message for f in judge(merged(SMALL, over), slots).findings if f.code == code]
+    assert any(words in m for m in said), said
+
+
+def test_the_two_that_differ_most_change_places() -> None:
+    over = {
+        "memory": {"package_ranks_per_channel": "none"},
+        "channels": {"A": ["A1", "A2", "A3"], "B": ["B1"]},
+        "slots": {"A1": {"position": "far"}, "A2": {"position": "middle"}, "A3": {"position": "near"}},
+        "population": [{"fill": [["A1", "A2", "A3"]], "higher_ranks_far": True, "source": "guide", "otherwise": "slower"}],
+    }  # fmt: skip
+    slots = {s: {"capacity_gib": 8, "package_ranks": r} for s, r in (("A1", 1), ("A2", 2), ("A3", 4))}
+    said = [f for f in judge(merged(SMALL, over), slots).findings if f.code == "order.rank-far"]
+    assert [f.slots for f in said] == [("A1", "A3")]

@@ -89,6 +89,11 @@ def test_slots_are_compared(fresh: Fresh, slots: dict[str, Seen], words: str) ->
     assert made.right == (not slots), "a slot that nobody saw is never right"
 
 
+def test_what_was_not_known_is_not_found_elsewhere() -> None:
+    made = compared(Fresh({"A1": None, "A2": EIGHT}), Layout({"A1": UNKNOWN}))
+    assert {p.slot: p.seen for p in made.slots} == {"A1": Seen.MISSING, "A2": Seen.EXTRA}
+
+
 def test_one_more_and_one_elsewhere() -> None:
     goal = Layout({"A1": EIGHT, "B1": EIGHT})
     made = compared(Fresh({"A1": EIGHT, "B1": None, "B2": EIGHT, "A2": None}), goal)

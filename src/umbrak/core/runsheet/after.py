@@ -45,7 +45,7 @@ def power(sheet: Sheet, work: Work, stands: Standing, again: bool, compared: boo
     bare = stands.is_open or stands.bare
     yield Step(
         key=f"start:cables{mark}", phase=Phase.START, minutes=Minutes(1, 3) if bare else Minutes(2, 5),
-        text=f"Connect a console and power, and nothing else: it is {stands.words}" if bare else "Connect a console, then every cable at its mark, power last",
+        text=f"Connect a console and power only, {stands.words}" if bare else "Connect a console, then every cable at its mark, power last",
         why="after a change of memory or firmware it may stop and ask, where nobody without a console sees it",
         checks=("a console shows its picture", *(() if bare else ("every other cable is at its mark",)), "power"),
     )  # fmt: skip

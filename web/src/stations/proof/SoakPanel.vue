@@ -25,7 +25,7 @@ async function read(): Promise<void> {
 /** What is counted before it begins is where it counts from. */
 const begin = () =>
   act(async () => {
-    const wanted = numberIn(days.value, 'days')
+    const wanted = numberIn('days', days.value)
     if (service.value) await read()
     await props.enter({ kind: 'soak', days: wanted })
   })
