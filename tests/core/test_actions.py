@@ -35,6 +35,9 @@ def words(done: tuple[Action, ...]) -> list[str]:
         (FLAT, {"A1": A}, {"A1": A, "B1": A}, ["keep A1>A1", "put-in >B1"]),
         (FLAT, {"A1": A, "B1": B}, {"B1": B}, ["keep B1>B1", "take-out A1>"]),
         (FLAT, {"A1": A}, {"B1": A}, ["move A1>B1"]),
+        # B2 is reached past B1, which is empty: what stands in front of that one stays.
+        (DEEP, {"A1": A}, {"A1": A, "B2": B}, ["keep A1>A1", "put-in >B2"]),
+        (DEEP, {"A1": A, "B1": A}, {"A1": A, "B1": A, "B2": B}, ["take-out A1>mat", "take-out B1>mat", "put-in >B2", "put-in mat>B1", "put-in mat>A1"]),
         (FLAT, {"A1": A, "B1": A}, {"B1": A, "B2": A}, ["keep B1>B1", "move A1>B2"]),
         (FLAT, {"A1": A}, {"A1": B}, ["take-out A1>", "put-in >A1"]),
         (FLAT, {"A1": A, "B1": B}, {"A1": B, "B1": A}, ["take-out A1>mat", "move B1>A1", "put-in mat>B1"]),

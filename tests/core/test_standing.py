@@ -45,7 +45,7 @@ PASSED = Events(passes=2)
         # What the rule let pass, and should not have.
         pytest.param(BOTH, [], 3.0, PASSED, None, 0.0, "not read yet", id="no reading on a machine that counts"),
         pytest.param(BOTH, [read(0, A1=(None, 0), B1=(None, 0)), read(3, A1=(None, 4), B1=(None, 0))], 3.0, PASSED, False, None, "A1 4", id="uncorrectable without correctable"),
-        pytest.param(BOTH, clean(3.0), 3.0, PASSED, None, 0.0, "not read twice: A1, B1", id="read once"),
+        pytest.param(BOTH, clean(3.0), 3.0, PASSED, None, 0.0, "no slot was read twice", id="read once"),
         pytest.param(BOTH, [*clean(0.0, 2.0), read(3.0, whole=True, A1=(0, 0))], 3.0, PASSED, None, 1.0, "gone from the newest reading: B1", id="gone from the newest"),
         pytest.param(BOTH, [read(0, A1=(0, 0)), read(2.9, B1=(0, 0)), *clean(3.0)], 3.0, PASSED, None, 2.9, "B1: 0 in 0.1 days", id="a span of its own"),
         pytest.param(BOTH, clean(0.0, 3.0), 30.0, PASSED, None, 0.0, "was read 27 days ago", id="27 days old"),

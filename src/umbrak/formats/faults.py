@@ -39,6 +39,7 @@ _KINDS = {
     "string_too_short": "must have at least {min_length} characters",
     "string_pattern_mismatch": "has characters in it that cannot be used here",
     "too_long": "must have at most {max_length} entries",
+    "too_short": "must have at least {min_length} entries",
     "finite_number": "must be a number that ends",
     "missing": "is needed",
     "extra_forbidden": "is not known here",

@@ -127,7 +127,7 @@ async function photo(event: Event): Promise<void> {
         <h1>{{ step.text }}</h1>
         <p v-if="step.why" class="why">{{ step.why }}</p>
         <p v-if="step.tools.length" class="with">With: {{ step.tools.join(', ') }}</p>
-        <p v-if="step.proof" class="proof"><SeverityMark :severity="PROOF[step.proof]?.mark ?? 'ask'" /> <b>{{ PROOF[step.proof]?.word }}</b> {{ step.proof_words }}</p>
+        <p v-if="step.proof" class="proof"><SeverityMark :severity="PROOF[step.proof]?.mark ?? 'ask'" /> <b>{{ PROOF[step.proof]?.word }}:</b> {{ step.proof_words }}</p>
         <p v-if="step.minutes.high" class="with">{{ step.waits ? 'Wait ' : '' }}{{ minutesWords(step.minutes) }}</p>
       </div>
       <div v-if="machine && (step.slots.length || step.carrier)" class="picture"><BoardView :board="machine.board" :now="fitted" :goal="planned" :lit="lit" /></div>
@@ -167,8 +167,8 @@ async function photo(event: Event): Promise<void> {
       <div v-if="step" class="acts">
         <button type="button" class="plain" :disabled="!session.mayWrite()" @click="asking = 'wrong'">Not right</button>
         <router-link v-if="step.proves && !step.done_at" class="main go-on" :to="`/machines/${view.machine_id}/proof`">Open Proof</router-link>
-        <button v-else-if="!step.done_at" type="button" class="main" :disabled="!may || unchecked > 0" @click="done()">{{ unchecked ? `${unchecked} to look at` : 'Done, next' }}</button>
-        <button v-else type="button" class="main" @click="looked = next?.key ?? null">Next</button>
+        <button v-else-if="!step.done_at && (tickable !== 'second' || unchecked)" type="button" class="main" :disabled="!may || unchecked > 0" @click="done()">{{ unchecked ? `${unchecked} to look at` : 'Done, next' }}</button>
+        <button v-else-if="step.done_at" type="button" class="main" @click="looked = next?.key ?? null">Next</button>
       </div>
       <div class="walk">
         <button type="button" class="quiet-link" :disabled="index === 0" @click="looked = steps[index - 1]?.key ?? null">Before</button>

@@ -195,14 +195,19 @@ def _risen(numbers: Sequence[int]) -> int:
 
 
 def _listed(slots: Sequence[str], name: Callable[[str], str]) -> str:
-    return ", ".join(name(s) for s in slots[:8]) + (f" and {len(slots) - 8} more" if len(slots) > 8 else "")
+    """Every slot by name: each is looked at by itself."""
+    return ", ".join(map(name, slots))
+
+
+def _unread(lacking: Sequence[str], counted: Sequence[_Counted], name: Callable[[str], str]) -> str:
+    return "no slot was read twice" if len(lacking) == len(counted) > 1 else f"not read twice: {_listed(lacking, name)}"
 
 
 def _uncorrectable(counted: Sequence[_Counted], name: Callable[[str], str]) -> Rule:
     if lost := [c for c in counted if c.lost]:
         return Rule("uncorrectable", False, ", ".join(f"{name(c.slot)} {c.lost}" for c in lost))
     if lacking := [c.slot for c in counted if c.lost is None]:
-        return Rule("uncorrectable", None, f"not read twice: {_listed(lacking, name)}")
+        return Rule("uncorrectable", None, _unread(lacking, counted, name))
     return Rule("uncorrectable", True, "none counted")
 
 
@@ -226,7 +231,7 @@ def _correctable(counted: Sequence[_Counted], least_days: float, name: Callable[
         elif r.up_to is None or r.up_to >= LIMIT_PER_DAY:
             kept = None
     if lacking:
-        words.append(f"not read twice: {_listed(lacking, name)}")
+        words.append(_unread(lacking, counted, name))
     return Rule("correctable", kept, "; ".join(words), source)
 
 

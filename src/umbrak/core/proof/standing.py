@@ -169,8 +169,9 @@ def _soak(soak: Soak | None) -> Item:
         broken = ", ".join(f"{r.name}: {r.words}" for r in soak.rules if r.kept is False)
         return Item(Wanted.SOAK, State.AGAINST, f"the soak failed; {broken}")
     if soak.passed is None:
-        waits = "; ".join(f"{r.name}: {r.words}" for r in soak.rules if r.kept is None)
-        return Item(Wanted.SOAK, State.LACKING, f"the soak is not over; {waits}", soak.open_slots)
+        # Two rules may wait for the same: it is said once.
+        waits = "; ".join(dict.fromkeys(r.words for r in soak.rules if r.kept is None))
+        return Item(Wanted.SOAK, State.LACKING, f"the soak is not over: {waits}", soak.open_slots)
     return Item(Wanted.SOAK, State.THERE, "the soak passed")
 
 

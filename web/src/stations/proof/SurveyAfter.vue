@@ -2,7 +2,7 @@
 /** What the machine shows now: by its service, by any report, or slot by slot by hand. */
 import { ref } from 'vue'
 import { api, ask, wordsOf, type Access, type Intake, type Layout, type MachineView, type ServiceKind } from '@/api/client'
-import { moduleWords } from '@/board/state'
+import { gb } from '@/board/state'
 import ReportInput from '@/intake/ReportInput.vue'
 import FieldFaultWords from '@/ui/FieldFault.vue'
 import { FieldFault, numbersIn, useForm } from '@/ui/form'
@@ -44,6 +44,10 @@ async function keepAndAsk(kind: ServiceKind, access: Access): Promise<Intake> {
 }
 /** Slots that hold a module afterwards, and those that were emptied. */
 const slots = props.machine.board.slots.filter((s) => (props.goal[s.id] && props.goal[s.id] !== 'unknown') || props.handled.includes(s.id))
+function sizeOf(slot: string): string {
+  const m = props.goal[slot]
+  return !m ? 'empty' : m === 'unknown' || !m.capacity_gib ? 'a module' : `${gb(m.capacity_gib)} GB`
+}
 const all = () => (said.value = Object.fromEntries(slots.map((s) => [s.id, 'as planned'])))
 function say(slot: string, how: string): void {
   const next = { ...said.value }
@@ -66,7 +70,7 @@ function say(slot: string, how: string): void {
       <fieldset>
         <legend class="small">Slot by slot, where the machine shows them <button type="button" class="quiet-link" @click="all">all are as planned</button></legend>
         <label v-for="s in slots" :key="s.id" class="slot">
-          <span class="mono">{{ s.printed }}</span> <span class="faded small">{{ goal[s.id] ? moduleWords(goal[s.id] as never) : 'empty' }}</span>
+          <span class="mono">{{ s.printed }}</span> <span class="faded small">{{ sizeOf(s.id) }}</span>
           <select :value="said[s.id] ?? ''" :aria-label="s.printed" @change="say(s.id, ($event.target as HTMLSelectElement).value)">
             <option value="">not looked at</option><option value="as planned">as planned</option><option v-if="goal[s.id]" value="not seen">not seen, or not whole</option>
           </select>
@@ -111,7 +115,7 @@ function say(slot: string, how: string): void {
 }
 .slot {
   display: grid;
-  grid-template-columns: minmax(60px, auto) minmax(0, 1fr) 150px;
+  grid-template-columns: minmax(70px, auto) minmax(0, 1fr) 170px;
   gap: 8px;
   align-items: center;
 }

@@ -56,7 +56,7 @@ function look(key: string): void {
           </button>
           <div v-if="s.key === open" class="more">
             <p v-if="s.not_right !== null" class="wrong small">Found not right{{ s.not_right ? `: ${s.not_right}` : '' }}</p>
-            <p v-if="s.proof" class="small proof-words"><b>{{ PROOF[s.proof]?.word }}</b> {{ s.proof_words }}</p>
+            <p v-if="s.proof" class="small proof-words"><b>{{ PROOF[s.proof]?.word }}:</b> {{ s.proof_words }}</p>
             <p v-if="s.alone" class="small hint">Nobody else looked: {{ s.alone }}</p>
             <p v-if="s.why" class="faded small">{{ s.why }}</p>
             <p v-if="s.tools.length" class="small">With: {{ s.tools.join(', ') }}</p>

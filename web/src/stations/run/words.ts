@@ -41,7 +41,7 @@ export function byPhase(steps: RunStep[]): { key: string; phase: string; steps: 
 export const PROOF: Record<string, { mark: Severity | 'go'; word: string }> = {
   there: { mark: 'go', word: 'proved' },
   waived: { mark: 'risk', word: 'waived' },
-  lacking: { mark: 'ask', word: 'waits for' },
+  lacking: { mark: 'ask', word: 'waits' },
   against: { mark: 'stop', word: 'against it' },
 }
 
