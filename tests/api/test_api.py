@@ -41,6 +41,7 @@ TICK = {"at": "2031-03-01T08:00:00Z", "entry": {"kind": "done", "step": "x"}}
 ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", "/api/session", None, (401, 200, 200, 200)),
     ("GET", "/api/machines", None, (401, 200, 200, 200)),
+    ("GET", "/api/found?q=hall", None, (401, 200, 200, 200)),
     ("GET", "/api/machines/file", None, (401, 200, 200, 200)),
     (
         "POST",

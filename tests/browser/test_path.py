@@ -19,7 +19,7 @@ DEVICES[-1] = Device("SPARE", 0)
 def test_the_whole_path_by_mouse_and_through_a_restart(sign_in: SignIn, served: Served, way: str) -> None:
     page = sign_in()
     # 1: two machines, with totals and worst finding
-    expect(page.get_by_role("row", name=re.compile("hall-03.*480 to 576 GB.*holds all back"))).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("hall-03.*480 → 576 GB.*holds all back"))).to_be_visible()
     expect(page.get_by_role("row", name=re.compile("radar-02.*1 GB.*only channel A of 2 works"))).to_be_visible()
 
     # 2: a machine from what it reports

@@ -30,6 +30,7 @@ from umbrak.services.plans.editing import edit_plan, stage_plan, start_plan
 from umbrak.services.plans.view import see_plan
 from umbrak.services.shelf.view import see_shelf
 from umbrak.store.accounts import Account
+from umbrak.store.machines import Listing
 
 FINE = SignOff("fine", "", "", {})
 
@@ -277,7 +278,7 @@ def test_a_plans_verdict_after_its_proof_is_the_proofs(engine: Engine, technicia
     sign_off(engine, technician, bench.id, FINE, bench.now)
     plan = see_plan(engine, bench.run.plan_id)
     assert (plan.state, plan.verdict_proved) == ("proved", Verdict.GO)
-    line = next(m for m in list_machines(engine, text="gauge-01").machines if m.name == "gauge-01")
+    line = next(m for m in list_machines(engine, Listing(text="gauge-01")).machines if m.name == "gauge-01")
     assert (line.summary.verdict, line.summary.worst_severity in (None, "slow", "note")) == ("go", True)
 
 

@@ -1,18 +1,31 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, onBeforeUnmount, onMounted } from 'vue'
 import { useRoute } from 'vue-router'
 import { health } from './api/health'
-import Spine from './frame/Spine.vue'
+import ContactEdge from './frame/ContactEdge.vue'
+import FindDialog from './frame/FindDialog.vue'
+import KeysDialog from './frame/KeysDialog.vue'
 import { session } from './frame/session'
+import { finding, helping, isTyping } from './ui/keys'
 
 const route = useRoute()
 const framed = computed(() => session.account !== null && !route.meta.open && !route.meta.bare)
+
+function onKey(event: KeyboardEvent): void {
+  if (!session.account || isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return
+  if (event.key === '/') finding.value = true
+  else if (event.key === '?') helping.value = true
+  else return
+  event.preventDefault()
+}
+onMounted(() => addEventListener('keydown', onKey))
+onBeforeUnmount(() => removeEventListener('keydown', onKey))
 </script>
 
 <template>
   <v-app>
     <div class="frame" :class="{ framed }">
-      <Spine v-if="framed" />
+      <ContactEdge v-if="framed" />
       <main>
         <div v-if="health.trouble && !route.meta.bare" class="trouble" role="alert">
           <strong>{{ health.trouble }}</strong> Nothing that was saved is lost. Trying again by itself.
@@ -20,6 +33,8 @@ const framed = computed(() => session.account !== null && !route.meta.open && !r
         <router-view />
       </main>
     </div>
+    <KeysDialog />
+    <FindDialog />
   </v-app>
 </template>
 
@@ -29,7 +44,7 @@ const framed = computed(() => session.account !== null && !route.meta.open && !r
 }
 .framed {
   display: grid;
-  grid-template-columns: 72px minmax(0, 1fr);
+  grid-template-columns: 113px minmax(0, 1fr);
 }
 main {
   min-width: 0;
@@ -43,7 +58,7 @@ main {
 @media (max-width: 700px) {
   .framed {
     grid-template-columns: minmax(0, 1fr);
-    grid-template-rows: auto 1fr;
+    padding-bottom: 62px;
   }
 }
 </style>

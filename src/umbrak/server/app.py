@@ -23,6 +23,7 @@ from umbrak.server.openapi import describe_api
 from umbrak.server.routers import (
     ceiling,
     events,
+    finding,
     intakes,
     jobs,
     labels,
@@ -75,6 +76,7 @@ def make_app(
         ceiling,
         plans,
         events,
+        finding,
         services,
         intakes,
         jobs,

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, Select, case, func, insert, or_, select, true, update
+from sqlalchemy import Connection, Numeric, Select, case, cast, func, insert, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.core.platform.sheet import SheetHash
@@ -16,6 +16,7 @@ from umbrak.formats.about import SEARCHED, About
 from umbrak.formats.documents import MachineDoc
 from umbrak.formats.kept import FACTS
 from umbrak.store.engine import new_id
+from umbrak.store.finding import like_of
 from umbrak.store.plans import PlanRow, plan_row
 from umbrak.store.tables import machine, machine_summary, plan, sheet, site, survey
 
@@ -154,24 +155,75 @@ WANTS = {
 }
 
 
-def page_of_machines(
-    db: Connection,
-    text: str = "",
-    page: int = 0,
-    worst_first: bool = False,
-    want: str | None = None,
-    retired: bool = False,
-) -> tuple[list[ListRow], int]:
+#: What the list can be grouped by -> the group's name. A place is told apart by what stands before its first comma.
+GROUPS = {
+    "place": func.trim(func.split_part(machine.c.place, ",", 1)),
+    "group": machine.c.duty_group,
+    "model": sheet.c.title,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """Which machines are listed, and in which order."""
+
+    text: str = ""
+    want: str | None = None
+    retired: bool = False
+    #: name, worst or oldest; within groups where it is grouped by something.
+    order: str = "name"
+    by: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class GroupRow:
+    """Machines that have something in common, as far as they are listed."""
+
+    name: str
+    count: int
+    installed_gib: float
+    #: Doubling of a GiB -> how many have that much: 5 stands for 32 up to 64 GiB.
+    spread: dict[int, int]
+
+
+def groups_of(db: Connection, w: Listing) -> list[GroupRow]:
+    """Every group of the machines listed, by name; none where they are not grouped."""
+    if w.by is None:
+        return []
+    name = GROUPS[w.by].label("name")
+    gib = machine_summary.c.installed_gib
+    doubling = func.floor(func.log(2, cast(func.greatest(gib, 1), Numeric))).label("doubling")
+    query = _chosen(w).with_only_columns(name, doubling, func.count().label("machines"), func.sum(gib).label("gib"))
+    found: dict[str, GroupRow] = {}
+    for r in db.execute(query.group_by(name, doubling).order_by(name)):
+        had = found.get(r.name) or GroupRow(r.name, 0, 0.0, {})
+        spread = had.spread if r.doubling is None else {**had.spread, int(r.doubling): int(r.machines)}
+        found[r.name] = GroupRow(r.name, had.count + r.machines, had.installed_gib + float(r.gib or 0), spread)
+    return list(found.values())
+
+
+def counts_of(db: Connection, w: Listing) -> dict[str, int]:
+    """How many of the machines that have the text there are to each thing that the list can be narrowed to."""
+    every = _chosen(replace(w, want=None)).with_only_columns(
+        func.count().label("all"), *(func.count().filter(held).label(name) for name, held in WANTS.items())
+    )
+    row = db.execute(every).one()
+    return dict(row._mapping)
+
+
+def page_of_machines(db: Connection, w: Listing, page: int = 0) -> tuple[list[ListRow], int]:
     """One page of machines whose name, model, place or group has the text; and how many there are in all.
 
     In one query, whose joins to the newest survey and plan are made for the page's machines alone.
     """
-    chosen = _chosen(text, want, retired)
+    chosen = _chosen(w)
     total = db.execute(select(func.count()).select_from(chosen.subquery())).scalar_one()
     # A failed module is as bad as anything that the rules can find.
     worst = case((machine_summary.c.failed > 0, 0), else_=machine_summary.c.worst_rank)
-    order = [worst.nulls_first()] if worst_first else []
-    chosen = chosen.order_by(*order, machine.c.name).limit(PAGE_SIZE).offset(PAGE_SIZE * page)
+    seen = select(func.max(survey.c.taken_at)).where(survey.c.machine_id == machine.c.id).scalar_subquery()
+    within = {"worst": [worst.nulls_first()], "oldest": [seen.asc()]}.get(w.order, [])
+    order = [*([GROUPS[w.by]] if w.by else []), *within, machine.c.name]
+    chosen = chosen.order_by(*order).limit(PAGE_SIZE).offset(PAGE_SIZE * page)
     ids = list(db.execute(chosen).scalars())
     newest = (
         select(survey.c.id.label("survey_id"), survey.c.taken_at)
@@ -195,16 +247,16 @@ def page_of_machines(
     return [_list_row(found[i]) for i in ids], total
 
 
-def _chosen(text: str, want: str | None, retired: bool) -> Select[tuple[UUID]]:
+def _chosen(w: Listing) -> Select[Any]:
     query = select(machine.c.id).select_from(
         machine.join(sheet).outerjoin(site).outerjoin(machine_summary, machine_summary.c.machine_id == machine.c.id)
     )
-    query = query.where(machine.c.retired_at.is_not(None) if retired else machine.c.retired_at.is_(None))
-    if text:
-        like = "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+    query = query.where(machine.c.retired_at.is_not(None) if w.retired else machine.c.retired_at.is_(None))
+    if w.text:
+        like = like_of(w.text)
         searched = (machine.c.name, site.c.name, sheet.c.title, *(machine.c[name] for name in SEARCHED))
         query = query.where(or_(*(c.ilike(like) for c in searched)))
-    return query.where(WANTS[want]) if want else query
+    return query.where(WANTS[w.want]) if w.want else query
 
 
 def _list_row(row: Any) -> ListRow:

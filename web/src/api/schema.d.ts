@@ -45,6 +45,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Found
+         * @description Machines, plans, sheets, parts and modules by serial that have the text; a few of each.
+         */
+        get: operations["found_api_found_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes": {
         parameters: {
             query?: never;
@@ -2094,6 +2114,8 @@ export interface components {
             sockets: components["schemas"]["BoardSocket"][];
             /** Title */
             title: string;
+            /** Ways */
+            ways: components["schemas"]["BoardWay"][];
         };
         /**
          * BoardCarrier
@@ -2168,6 +2190,32 @@ export interface components {
             x: number | null;
             /** Y */
             y: number | null;
+        };
+        /**
+         * BoardWay
+         * @description How some slots are reached, from the outside inwards.
+         */
+        BoardWay: {
+            /** Airflow */
+            airflow: string[];
+            /** Bays Ease */
+            bays_ease: number[];
+            /** Bays Out */
+            bays_out: number[];
+            /** Cools Min */
+            cools_min: number;
+            /** Ends Warranty */
+            ends_warranty: boolean | null;
+            /** Id */
+            id: string;
+            /** Minutes */
+            minutes: number;
+            /** Slots */
+            slots: string[];
+            /** Steps */
+            steps: components["schemas"]["WayStep"][];
+            /** Tools */
+            tools: string[];
         };
         /** Body_fleet_api_intakes_fleet_post */
         Body_fleet_api_intakes_fleet_post: {
@@ -3086,6 +3134,20 @@ export interface components {
             plan_id: string | null;
         };
         /**
+         * Hit
+         * @description Something that has the text in it.
+         */
+        Hit: {
+            /** Detail */
+            detail: string;
+            /** Kind */
+            kind: string;
+            /** Machine Id */
+            machine_id: string | null;
+            /** Title */
+            title: string;
+        };
+        /**
          * InHand
          * @description A module in somebody's hand beside the one that a slot is to get.
          */
@@ -3387,6 +3449,22 @@ export interface components {
             /** System */
             system?: string | null;
         };
+        /**
+         * MachineGroup
+         * @description Machines that have something in common: all that are listed, not only the page's.
+         */
+        MachineGroup: {
+            /** Count */
+            count: number;
+            /** Installed Gib */
+            installed_gib: number;
+            /** Name */
+            name: string;
+            /** Spread */
+            spread: {
+                [key: string]: number;
+            };
+        };
         /** MachineLine */
         MachineLine: {
             about: components["schemas"]["About"];
@@ -3397,6 +3475,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Need Gib */
+            need_gib: number | null;
             /** Plan */
             plan: string | null;
             /** Sheet Title */
@@ -3414,6 +3494,12 @@ export interface components {
         };
         /** MachinePage */
         MachinePage: {
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Groups */
+            groups: components["schemas"]["MachineGroup"][];
             /** Machines */
             machines: components["schemas"]["MachineLine"][];
             /** Page */
@@ -6323,6 +6409,16 @@ export interface components {
             where: string;
         };
         /**
+         * WayStep
+         * @description A layer on the way in.
+         */
+        WayStep: {
+            /** Close */
+            close: string | null;
+            /** Do */
+            do: string;
+        };
+        /**
          * Who
          * @description Who may tick a step.
          * @enum {string}
@@ -6523,6 +6619,50 @@ export interface operations {
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
                     "text/event-stream": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    found_api_found_get: {
+        parameters: {
+            query?: {
+                /** @description text in a name, part number or serial */
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hit"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -7268,8 +7408,10 @@ export interface operations {
                 /** @description text in name, model, place or duty group */
                 q?: string;
                 page?: number;
-                /** @description by name, or what is worst first */
-                order?: "name" | "worst";
+                /** @description by name, what is worst first, or the oldest survey first */
+                order?: "name" | "worst" | "oldest";
+                /** @description grouped by */
+                by?: ("place" | "group" | "model") | null;
                 /** @description only these */
                 want?: ("stop" | "ask" | "risk" | "failed") | null;
                 /** @description the retired ones instead */

@@ -4,6 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, Unreachable, wordsOf, type Layout, type MachineView, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { useLive } from '@/stations/live'
+import { useTitle } from '@/ui/title'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { layoutAt, minutesWords, PHASES, PROOF } from '@/stations/run/words'
@@ -27,6 +28,7 @@ watch(
   { immediate: true },
 )
 useLive(() => view.value?.machine_id, () => void reload())
+useTitle(() => (view.value ? `${view.value.machine}: bench` : 'Bench'))
 
 const open = computed(() => atHand(steps.value))
 /** A step looked at although another is at hand. */

@@ -1,12 +1,14 @@
 <script setup lang="ts">
 /** The board of a machine: geometry laid out, states derived, layers drawn. Messages go up; it decides nothing. */
+import { useKeys } from '@/ui/keys'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
 import { arcs } from './arrows'
 import { controllerSpans, layOut, locatorRoom, scaleIn, type Room } from './geometry'
 import { boardAct } from './keys'
 import SlotBar from './SlotBar.vue'
-import { channelTotals, facingSides, gb, slotStates } from './state'
+import { channelTotals, facingSides, slotStates } from './state'
+import { gb } from '@/ui/figures'
 import { useZoom } from './zoom'
 
 const props = withDefaults(
@@ -59,6 +61,17 @@ const emit = defineEmits<{
 const root = ref<SVGSVGElement>()
 const focused = ref('')
 const room = ref<Room>()
+useKeys('The board', [
+  { keys: 'Arrows', does: 'from slot to slot' },
+  ...(props.interactive
+    ? [
+        { keys: 'Enter', does: 'put in what is in hand, or take it up' },
+        { keys: 'Space', does: 'mark, for several at once' },
+        { keys: 'Delete', does: 'take out' },
+      ]
+    : []),
+  { keys: '+ − 0', does: 'nearer, farther, the whole' },
+])
 const geometry = computed(() => layOut(props.board, room.value))
 const rooms = computed(() => locatorRoom(geometry.value.slots))
 const states = computed(() => slotStates(props.board, props.now, props.goal))

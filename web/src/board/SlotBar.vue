@@ -4,7 +4,8 @@ import { computed } from 'vue'
 import type { BoardSlot, Severity } from '@/api/client'
 import { tabColours } from '@/frame/tokens'
 import { sizes, type Rect } from './geometry'
-import { alongLength, fittingLine, fittingLocator, gb, slotName, type SlotState } from './state'
+import { alongLength, fittingLine, fittingLocator, slotName, type SlotState } from './state'
+import { gb } from '@/ui/figures'
 
 const props = defineProps<{
   place: BoardSlot

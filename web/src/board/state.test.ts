@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Board, Module } from '@/api/client'
-import { channelTotals, fittingLine, fittingLocator, gb, moduleLine, moduleWords, slotName, slotStates } from './state'
+import { channelTotals, fittingLine, fittingLocator, moduleLine, moduleWords, slotName, slotStates } from './state'
+import { gb } from '@/ui/figures'
 
 const module = (over: Partial<Module> = {}) =>
   ({ capacity_gib: 16, package_ranks: 2, device_width: 8, buffering: 'registered', generation: 'DDR4', rate_mts: 2400, ecc: true, rails_v: [1.2], ...over }) as Module

@@ -1,4 +1,5 @@
 /** What a board shows in each slot: now and goal side by side, as one word each part can draw by. */
+import { gb } from '@/ui/figures'
 import type { Board, Layout, Module, Occupant } from '@/api/client'
 
 export type SlotLook =
@@ -49,12 +50,6 @@ export function channelTotals(board: Board, layout: Layout): Map<string, number>
 
 function sizeOf(occupant: Occupant | undefined): number {
   return occupant === undefined || occupant === 'unknown' ? 0 : (occupant.capacity_gib ?? 0)
-}
-
-/** A figure as the trade writes it: no needless decimals. */
-export function gb(value: number | null | undefined): string {
-  if (value === null || value === undefined) return '?'
-  return Number.isInteger(value) ? String(value) : value.toFixed(value < 10 ? 2 : 1).replace(/\.?0+$/, '')
 }
 
 const KIND_LETTERS: Record<string, string> = {

@@ -1,3 +1,9 @@
+<script setup lang="ts">
+import { useTitle } from '@/ui/title'
+
+useTitle(() => 'No such page')
+</script>
+
 <template>
   <div class="lost">
     <h1>There is no such page</h1>

@@ -2,11 +2,13 @@
 import { onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useForm } from '@/ui/form'
+import { useTitle } from '@/ui/title'
 import { session } from './session'
 
+useTitle(() => 'Sign in')
 const route = useRoute()
 const router = useRouter()
-const first = ref<{ focus: () => void }>()
+const first = ref<HTMLInputElement>()
 
 // Not by `autofocus`: that comes late, and would take the focus from somebody who types already.
 onMounted(() => first.value?.focus())
@@ -19,17 +21,14 @@ const { values: form, wrong, sending, submit: enter } = useForm({ name: '', pass
 
 <template>
   <div class="door">
-    <form class="panel" @submit.prevent="enter">
-      <svg width="40" height="50" viewBox="0 0 32 44" aria-hidden="true">
-        <rect x="5" y="4" width="9" height="28" fill="var(--ink)" />
-        <rect x="16" y="10" width="9" height="28" fill="var(--umber)" />
-      </svg>
+    <form class="module fields" @submit.prevent="enter">
       <h1>Umbrak</h1>
       <p class="faded">Memory upgrades, planned and proved.</p>
-      <v-text-field ref="first" v-model="form.name" label="Name" autocomplete="username" />
-      <v-text-field v-model="form.password" label="Password" type="password" autocomplete="current-password" />
+      <label>Name <input ref="first" v-model="form.name" autocomplete="username" autocapitalize="none" required maxlength="200" /></label>
+      <label>Password <input v-model="form.password" type="password" autocomplete="current-password" required maxlength="1000" /></label>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-      <v-btn type="submit" color="primary" block :disabled="sending || !form.name || !form.password">Sign in</v-btn>
+      <button class="press wide" type="submit" :disabled="sending || !form.name || !form.password">Sign in</button>
+      <span class="contacts" aria-hidden="true"></span>
     </form>
   </div>
 </template>
@@ -41,17 +40,40 @@ const { values: form, wrong, sending, submit: enter } = useForm({ name: '', pass
   place-items: center;
   padding: 16px;
 }
-form {
+/* A module, planned: it floats over its slot. */
+.module {
+  position: relative;
   display: grid;
   gap: 14px;
-  width: min(360px, 100%);
-  padding: 28px;
+  width: min(400px, 100%);
+  padding: 30px 34px 46px;
+  background: var(--sheet);
+  border: 1.5px solid var(--ink);
+  box-shadow: 8px 8px 18px var(--shadow);
+}
+.contacts {
+  position: absolute;
+  inset: auto 14px 0;
+  height: 13px;
+  background: repeating-linear-gradient(to right, var(--brass) 0 6px, transparent 6px 10px);
+}
+/* The notch, off the middle. */
+.contacts::after {
+  content: '';
+  position: absolute;
+  left: 58%;
+  bottom: -2px;
+  width: 20px;
+  height: 18px;
+  border: 1.5px solid var(--ink);
+  border-bottom: 0;
+  border-radius: 10px 10px 0 0;
+  background: var(--paper);
 }
 p {
   margin: -8px 0 4px;
 }
 .wrong {
   margin: 0;
-  color: var(--stop);
 }
 </style>

@@ -30,7 +30,7 @@ export const router = createRouter({
         { path: 'proof', component: () => import('@/stations/proof/ProofStation.vue') },
       ],
     },
-    // Without the spine: the whole screen is the step.
+    // Without the frame: the whole screen is the step.
     { path: '/bench/:id', component: () => import('@/bench/BenchView.vue'), props: true, meta: { bare: true } },
     { path: '/:rest(.*)*', component: () => import('./NoSuchPage.vue'), meta: { open: true } },
   ],
@@ -46,6 +46,31 @@ router.beforeEach(async (to) => {
   }
   if (!to.meta.open && !session.account) return { path: '/sign-in', query: { to: to.fullPath } }
   return true
+})
+
+/** The heading of what is shown now has the focus after navigation, so that keys and readers go on from there. */
+router.afterEach((to, from) => {
+  if (to.path === from.path || !from.matched.length) return
+  const left = document.activeElement
+  const watch = new MutationObserver(look)
+  const stop = setTimeout(() => watch.disconnect(), 10_000)
+  function look(): void {
+    // Somebody has gone on already.
+    if (document.activeElement !== left && document.activeElement !== document.body) return end()
+    const heading = document.querySelector<HTMLElement>('[data-station] h2') ?? document.querySelector<HTMLElement>('main h1, main h2')
+    if (!heading) return
+    heading.tabIndex = -1
+    heading.focus({ preventScroll: true })
+    end()
+  }
+  function end(): void {
+    clearTimeout(stop)
+    watch.disconnect()
+  }
+  requestAnimationFrame(() => {
+    watch.observe(document.body, { childList: true, subtree: true })
+    look()
+  })
 })
 
 // A page's script cannot be loaded: the server is away, or serves a newer build whose scripts have other names.

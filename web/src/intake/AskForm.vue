@@ -80,13 +80,13 @@ const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
     <div v-if="offered" class="trust" role="alert">
       <p>Nobody here has trusted its certificate yet. Compare this SHA-256 with the one at the machine; nothing was sent.</p>
       <p class="mono print">{{ pairs(offered) }}</p>
-      <v-btn color="primary" size="small" @click="trust">It is the same: trust it and ask</v-btn>
+      <button type="button" class="press slim" @click="trust">It is the same: trust it and ask</button>
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="choices">
       <span v-if="busy" class="faded small" role="status">Asking it; that can take a minute.</span>
       <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="busy || !access.address.trim()">Ask it</v-btn>
+      <button class="press" type="submit" :disabled="busy || !access.address.trim()">Ask it</button>
     </div>
   </form>
 </template>

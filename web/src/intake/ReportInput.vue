@@ -49,7 +49,7 @@ async function send(kind: ServiceKind, access: Access): Promise<void> {
     </ul>
     <div class="choices">
       <label class="file small faded">or choose a file <input type="file" @change="take(($event.target as HTMLInputElement).files?.[0])" /></label>
-      <v-btn color="primary" :disabled="!pasted.trim() || busy" @click="take(pasted)">Read it</v-btn>
+      <button type="button" class="press" :disabled="!pasted.trim() || busy" @click="take(pasted)">Read it</button>
     </div>
     <button v-if="!asking" type="button" class="quiet-link network" @click="asking = true">Ask it over the network</button>
     <AskForm v-else :send="send" @leave="asking = false" />

@@ -2,7 +2,7 @@
 /** What each row of a table would make, and what is wrong in it, before anything is kept. */
 import { computed } from 'vue'
 import type { Fleet } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { plural } from '@/ui/words'
 
 const props = defineProps<{ name: string; fleet: Fleet; busy: boolean }>()
@@ -17,7 +17,7 @@ const wrong = computed(() => props.fleet.rows.length - props.fleet.good)
       <h2 id="fleet-title">{{ made ? `${plural(made, 'machine')} made from ${name}` : `What ${name} would make` }}</h2>
       <span class="faded">{{ plural(fleet.good, 'row') }} in order<template v-if="wrong">, <b class="wrong">{{ wrong }} not</b></template></span>
       <button type="button" class="quiet-link" @click="$emit('leave')">{{ made ? 'Close' : 'Leave it' }}</button>
-      <v-btn v-if="!made" color="primary" :disabled="!fleet.good || busy" @click="$emit('keep')">Make {{ plural(fleet.good, 'machine') }}</v-btn>
+      <button type="button" class="press" v-if="!made" :disabled="!fleet.good || busy" @click="$emit('keep')">Make {{ plural(fleet.good, 'machine') }}</button>
     </div>
     <p v-if="fleet.ignored.length" class="faded small">Nothing is known of the columns {{ fleet.ignored.join(', ') }}; they are left out.</p>
     <div class="rows">

@@ -11,6 +11,9 @@ import { aboutAsSent, aboutAsTyped } from './about'
 import AboutFields from './AboutFields.vue'
 import FieldFault from '@/ui/FieldFault.vue'
 import { useForm } from '@/ui/form'
+import { useTitle } from '@/ui/title'
+
+useTitle(() => 'New machine by hand')
 
 const router = useRouter()
 const sheets = shallowRef<SheetRow[]>([])
@@ -108,7 +111,7 @@ const { values: about, faults, wrong: notMade, sending, submit: make } = useForm
       <AboutFields v-model="about" :faults="faults" first />
       <label class="check"><input v-model="restEmpty" type="checkbox" /> the other slots are empty</label>
       <p v-if="wrong || notMade" class="wrong" role="alert">{{ wrong || notMade }}</p>
-      <v-btn type="submit" color="primary" :disabled="sending || !about.name.trim() || !chosen">Make it</v-btn>
+      <button class="press" type="submit" :disabled="sending || !about.name.trim() || !chosen">Make it</button>
     </form>
     <section class="panel slots" aria-label="Slots">
       <template v-if="sheet">

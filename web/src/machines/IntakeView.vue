@@ -4,11 +4,14 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, Refusal, wordsOf, type Intake, type Layout, type Match, type SheetRow, type SheetView, type Suggestion } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import ReportInput from '@/intake/ReportInput.vue'
 import { plural } from '@/ui/words'
 import SheetDraft from './SheetDraft.vue'
 import ReportMapping from './ReportMapping.vue'
+import { useTitle } from '@/ui/title'
+
+useTitle(() => 'New machine')
 
 const router = useRouter()
 const intake = shallowRef<Intake>()
@@ -210,7 +213,7 @@ async function keep(): Promise<void> {
         <div class="pair"><label for="m-name">Name</label><input id="m-name" v-model="name" maxlength="120" placeholder="gauge-11" /></div>
         <div class="pair"><label for="m-site">Site</label><input id="m-site" v-model="site" maxlength="120" placeholder="Skerry Watch" /></div>
         <div class="pair"><label for="m-place">Place</label><input id="m-place" v-model="place" maxlength="200" placeholder="control room, shelf 2" /></div>
-        <v-btn color="primary" :disabled="!intake || !sheet || !name.trim() || busy" @click="keep">Keep this machine</v-btn>
+        <button type="button" class="press" :disabled="!intake || !sheet || !name.trim() || busy" @click="keep">Keep this machine</button>
         <p v-if="!intake || !sheet || !name.trim()" class="faded small">
           Still missing: {{ [!intake && 'what it reports', !sheet && 'its model', !name.trim() && 'a name'].filter(Boolean).join(', ') }}.
         </p>

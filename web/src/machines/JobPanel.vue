@@ -62,9 +62,9 @@ function target(s: JobStep): string | null {
     </div>
     <template v-if="open">
       <div class="filters" role="group" aria-label="Which steps">
-        <button type="button" class="chip" :aria-pressed="only === 'all'" @click="only = 'all'">all</button>
-        <button type="button" class="chip" :aria-pressed="only === 'differs'" @click="only = 'differs'">something new</button>
-        <button type="button" class="chip" :aria-pressed="only === 'failed'" @click="only = 'failed'">failed</button>
+        <button type="button" class="choice" :aria-pressed="only === 'all'" @click="only = 'all'">all</button>
+        <button type="button" class="choice" :aria-pressed="only === 'differs'" @click="only = 'differs'">something new</button>
+        <button type="button" class="choice" :aria-pressed="only === 'failed'" @click="only = 'failed'">failed</button>
       </div>
       <table>
         <thead class="visually-hidden">

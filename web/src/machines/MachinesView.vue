@@ -1,44 +1,72 @@
 <script setup lang="ts">
 /** Everything looked after, with its state at a glance. */
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type MachineLine, type MachinePage, type Rejudged } from '@/api/client'
 import { health } from '@/api/health'
 import BoardGlyph from '@/board/BoardGlyph.vue'
-import { gb } from '@/board/state'
+import { gb, gbDown, gbUp } from '@/ui/figures'
+import { at, scaleOf, short, ticks } from './wall'
 import { useLoaded } from '@/stations/live'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { age, isOld, plural } from '@/ui/words'
+import { useTitle } from '@/ui/title'
+
+useTitle(() => 'Machines')
 
 const page = shallowRef<MachinePage>()
-const text = ref('')
+const route = useRoute()
+const text = ref(typeof route.query.q === 'string' ? route.query.q : '')
+watch(
+  () => route.query.q,
+  (q) => typeof q === 'string' && (text.value = q),
+)
 const number = ref(0)
-const worstFirst = ref(false)
-const retired = ref(false)
-type Want = 'stop' | 'ask' | 'risk' | 'failed'
-const want = ref<Want | null>(null)
-const WANTS: { key: Want; words: string }[] = [
+type Show = 'all' | 'stop' | 'ask' | 'risk' | 'failed' | 'retired'
+const show = ref<Show>('all')
+const SHOWS: { key: Show; words: string }[] = [
+  { key: 'all', words: 'all' },
   { key: 'stop', words: 'stopped' },
   { key: 'ask', words: 'to ask' },
   { key: 'risk', words: 'at risk' },
-  { key: 'failed', words: 'failed modules' },
+  { key: 'failed', words: 'failed' },
+  { key: 'retired', words: 'retired' },
 ]
+type By = '' | 'place' | 'group' | 'model'
+const by = ref<By>('')
+const BYS: { key: By; words: string }[] = [
+  { key: '', words: 'one list' },
+  { key: 'place', words: 'places' },
+  { key: 'group', words: 'duty groups' },
+  { key: 'model', words: 'models' },
+]
+type Order = 'name' | 'worst' | 'oldest'
+const order = ref<Order>('name')
+const ORDERS: { key: Order; words: string }[] = [
+  { key: 'name', words: 'by name' },
+  { key: 'worst', words: 'worst first' },
+  { key: 'oldest', words: 'oldest first' },
+]
+const KEPT_AS = 'umbrak-wall'
+const dense = ref(localStorage.getItem(KEPT_AS) === 'dense')
+watch(dense, (is) => localStorage.setItem(KEPT_AS, is ? 'dense' : 'roomy'))
 const wrong = ref('')
-const search = ref<HTMLInputElement>()
 let asked = 0
 
 async function load(): Promise<void> {
   const mine = ++asked
   try {
-    const found = await ask(api.GET('/api/machines', { params: { query: { q: text.value, page: number.value, order: worstFirst.value ? 'worst' : 'name', want: want.value ?? undefined, retired: retired.value } } }))
+    const want = ['all', 'retired'].includes(show.value) ? undefined : (show.value as 'stop')
+    const found = await ask(api.GET('/api/machines', { params: { query: { q: text.value, page: number.value, order: order.value, by: by.value || undefined, want, retired: show.value === 'retired' } } }))
     if (mine === asked) page.value = found
     wrong.value = ''
   } catch (error) {
     wrong.value = wordsOf(error)
   }
 }
-watch([text, want, retired, worstFirst], () => (number.value = 0))
-useLoaded(() => [text.value, number.value, want.value, retired.value, worstFirst.value], load)
+watch([text, show, by, order], () => (number.value = 0))
+useLoaded(() => [text.value, number.value, show.value, by.value, order.value], load)
 
 /** Verdicts that changed by themselves, of the last weeks; more come a page at a time. */
 const changed = shallowRef<Rejudged[]>([])
@@ -57,20 +85,29 @@ const lines = computed(() => page.value?.machines ?? [])
 const wanting = computed(() => lines.value.filter((l) => l.summary.worst_severity === 'stop' || l.summary.worst_severity === 'ask' || l.summary.failed).length)
 const lastPage = computed(() => (page.value ? Math.max(0, Math.ceil(page.value.total / page.value.page_size) - 1) : 0))
 
-/** The bar's end: the larger of what somebody states and what is or will be in it. */
-function scale(l: MachineLine): number {
-  return Math.max(l.summary.official_gib ?? 0, l.summary.installed_gib, l.summary.planned_gib ?? 0, 1)
+/** One scale for every row: what is fitted, planned, official, needed. */
+const scale = computed(() => scaleOf(lines.value.flatMap((l) => [l.summary.installed_gib, l.summary.planned_gib ?? 0, l.summary.official_gib ?? 0, l.need_gib ?? 0])))
+const place = (gib: number | null | undefined) => `${100 * at(gib ?? 0, scale.value)}%`
+/** How many have what is shown. */
+const countOf = (key: Show) => (key === 'retired' ? null : page.value?.counts[key])
+/** What a line is grouped under. */
+function groupOf(l: MachineLine): string {
+  return by.value === 'place' ? l.about.place.split(',')[0]!.trim() : by.value === 'group' ? l.about.duty_group : by.value === 'model' ? l.sheet_title : ''
 }
-const share = (value: number | null | undefined, l: MachineLine) => `${(100 * (value ?? 0)) / scale(l)}%`
-
-function onKey(event: KeyboardEvent): void {
-  if (event.key === '/' && !(event.target as Element).closest('input')) {
-    event.preventDefault()
-    search.value?.focus()
+const NOBODY: Record<string, string> = { place: 'no place said', group: 'in no duty group', model: '' }
+/** The page's machines under their groups; one without a name where they are not grouped. */
+const groups = computed(() => {
+  const found: { name: string; told: MachinePage['groups'][number] | null; lines: MachineLine[] }[] = []
+  for (const l of lines.value) {
+    const name = groupOf(l)
+    const last = found.at(-1)
+    if (last?.name === name) last.lines.push(l)
+    else found.push({ name, told: page.value?.groups.find((g) => g.name === name) ?? null, lines: [l] })
   }
-}
-onMounted(() => addEventListener('keydown', onKey))
-onBeforeUnmount(() => removeEventListener('keydown', onKey))
+  return found
+})
+const most = (spread: Record<string, number>) => Math.max(1, ...Object.values(spread))
+const usableMet = (l: MachineLine) => l.need_gib !== null && (l.summary.planned_gib ?? l.summary.installed_gib) >= l.need_gib
 </script>
 
 <template>
@@ -80,15 +117,18 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
       <span v-if="page" class="faded">
         {{ page.total }} looked after<template v-if="wanting">, {{ wanting }} {{ wanting === 1 ? 'wants' : 'want' }} you</template>
       </span>
-      <input ref="search" v-model="text" type="search" class="search" placeholder="/ name, model, place, group" aria-label="Filter machines" />
+      <input v-model="text" type="search" class="search" placeholder="name, model, place, group" aria-label="Filter machines" />
       <router-link class="quiet-link" to="/machines/many">Many at once</router-link>
-      <v-btn v-if="session.mayWrite()" color="primary" to="/machines/new">New machine</v-btn>
+      <router-link class="press" v-if="session.mayWrite()" to="/machines/new">New machine</router-link>
     </header>
-    <div class="filters" role="group" aria-label="Which machines">
-      <button v-for="w in WANTS" :key="w.key" type="button" class="chip" :aria-pressed="want === w.key" @click="want = want === w.key ? null : w.key">{{ w.words }}</button>
-      <button type="button" class="chip" :aria-pressed="retired" @click="retired = !retired">retired</button>
-      <button type="button" class="chip last" :aria-pressed="worstFirst" @click="worstFirst = !worstFirst">worst first</button>
-    </div>
+    <p class="sentence">
+      <span>Show</span>
+      <span role="group" aria-label="Which machines"><button v-for="w in SHOWS" :key="w.key" type="button" class="choice" :aria-pressed="show === w.key" @click="show = w.key">{{ w.words }}<span v-if="countOf(w.key)" class="faded count">&nbsp;{{ countOf(w.key) }}</span></button></span>
+      <span>in</span>
+      <span role="group" aria-label="Grouped by"><button v-for="w in BYS" :key="w.key" type="button" class="choice" :aria-pressed="by === w.key" @click="by = w.key">{{ w.words }}</button></span>
+      <span role="group" aria-label="In which order"><button v-for="w in ORDERS" :key="w.key" type="button" class="choice" :aria-pressed="order === w.key" @click="order = w.key">{{ w.words }}</button></span>
+      <span role="group" aria-label="How close"><button type="button" class="choice" :aria-pressed="!dense" @click="dense = false">roomy</button><button type="button" class="choice" :aria-pressed="dense" @click="dense = true">dense</button></span>
+    </p>
     <details v-if="changed.length" class="panel changed small">
       <summary><b>{{ plural(changedInAll, 'verdict') }} changed</b> since, though nobody changed the layout: firmware, a statement or a corrected sheet did</summary>
       <ul><li v-for="c in changed" :key="c.id"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ c.was }} → <b>{{ c.verdict }}</b> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
@@ -97,55 +137,52 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="page" class="panel list">
       <div v-if="!lines.length" class="none">
-        <template v-if="text || want || retired">
-          No {{ retired ? 'retired ' : '' }}machine {{ want ? `with “${WANTS.find((w) => w.key === want)?.words}”` : '' }}
+        <template v-if="text || show !== 'all'">
+          No machine {{ show === 'all' ? '' : `(${SHOWS.find((w) => w.key === show)?.words})` }}
           {{ text ? `has “${text}” in its name, model, place or duty group` : 'is here' }}.
-          <button type="button" class="quiet-link" @click="((text = ''), (want = null), (retired = false))">Show all</button>
+          <button type="button" class="quiet-link" @click="((text = ''), (show = 'all'))">Show all</button>
         </template>
         <template v-else>
           No machine yet. <router-link class="quiet-link" to="/machines/new">Make one from what it reports</router-link>: the listing
           of its SMBIOS tables, or the tables themselves.
         </template>
       </div>
-      <table v-else>
+      <table v-else :class="{ dense }">
         <thead>
           <tr>
             <th scope="col">board</th>
             <th scope="col">machine</th>
-            <th scope="col">now, planned, how high</th>
-            <th scope="col">at</th>
+            <th scope="col" class="figure">now → plan</th>
+            <th scope="col" class="axis"><span class="visually-hidden">on one scale</span><span v-for="t in ticks(scale)" :key="t" class="tick" :style="{ left: place(t) }" aria-hidden="true">{{ short(t) }}</span></th>
             <th scope="col">worst thing known</th>
+            <th scope="col">at</th>
             <th scope="col">surveyed</th>
           </tr>
         </thead>
-        <tbody>
-          <tr v-for="l in lines" :key="l.id" :class="{ wants: l.summary.worst_severity === 'stop' }">
+        <tbody v-for="g in groups" :key="g.name">
+          <tr v-if="by" class="group">
+            <th scope="rowgroup" colspan="2">{{ g.name || NOBODY[by] }} <span v-if="g.told" class="faded">{{ plural(g.told.count, 'machine') }}</span></th>
+            <td class="figure faded small"><template v-if="g.told">{{ gbDown(g.told.installed_gib) }} GB</template></td>
+            <td class="axis"><i v-for="(n, d) in g.told?.spread ?? {}" :key="d" class="spread" :style="{ left: place(2 ** Number(d) * 1.41), height: `${(100 * n) / most(g.told!.spread)}%` }" :title="`${n} from ${2 ** Number(d)} GB`"></i></td>
+            <td colspan="3" class="faded small">{{ g.told && g.lines.length < g.told.count ? `${g.lines.length} of ${g.told.count} on this page` : '' }}</td>
+          </tr>
+          <tr v-for="l in g.lines" :key="l.id">
             <td class="glyph-cell"><BoardGlyph :groups="l.summary.glyph" /></td>
             <td>
               <router-link class="name" :to="`/machines/${l.id}/${l.plan ? 'fit' : 'survey'}`">{{ l.name }}</router-link>
               <div class="faded small">{{ l.sheet_title }}</div>
-              <div class="faded small nowrap">{{ [l.site, l.about.place].filter(Boolean).join(' / ') }}</div>
-              <div v-if="l.about.duty_group" class="small nowrap group" title="duty group">{{ l.about.duty_group }}</div>
+              <div v-if="!dense" class="faded small">{{ [by === 'place' ? '' : l.about.place || l.site, by !== 'group' && l.about.duty_group ? `group ${l.about.duty_group}` : ''].filter(Boolean).join('; ') }}</div>
             </td>
-            <td class="totals">
-              <div>
-                <strong>{{ gb(l.summary.installed_gib) }}</strong
-                ><template v-if="l.summary.planned_gib !== null && l.summary.planned_gib !== l.summary.installed_gib"> to {{ gb(l.summary.planned_gib) }}</template> GB<template v-if="l.summary.planned_gib === l.summary.installed_gib">, rearranged</template>
-              </div>
-              <div class="bar" aria-hidden="true">
-                <i class="now" :style="{ width: share(l.summary.installed_gib, l) }"></i>
-                <i
-                  v-if="l.summary.planned_gib !== null && (l.summary.planned_gib ?? 0) > l.summary.installed_gib"
-                  class="plan"
-                  :style="{ left: share(l.summary.installed_gib, l), width: share((l.summary.planned_gib ?? 0) - l.summary.installed_gib, l) }"
-                ></i>
-                <i v-if="l.summary.official_gib" class="mark" :style="{ left: share(l.summary.official_gib, l) }"></i>
-              </div>
-              <div class="faded small">{{ l.summary.official_gib ? `${gb(l.summary.official_gib)} official` : 'nobody states a limit' }}</div>
+            <td class="figure">
+              <template v-if="l.summary.planned_gib !== null && l.summary.planned_gib !== l.summary.installed_gib"><span class="faded">{{ gb(l.summary.installed_gib) }} →</span> <strong>{{ gb(l.summary.planned_gib) }}</strong></template>
+              <template v-else><strong>{{ gb(l.summary.installed_gib) }}</strong><small v-if="l.summary.planned_gib !== null" class="faded"> rearranged</small></template>
+              <span class="visually-hidden"> GB</span>
             </td>
-            <td class="at">
-              <span class="station">{{ l.station }}</span>
-              <div class="small nowrap" :class="l.summary.known < l.summary.total ? 'lacking' : 'faded'">{{ l.summary.known }} of {{ l.summary.total }} known</div>
+            <td class="axis" :title="[`${gb(l.summary.installed_gib)} GB fitted`, l.summary.official_gib ? `${gb(l.summary.official_gib)} official` : 'nobody states a limit', l.need_gib ? `need ${gbUp(l.need_gib)}` : ''].filter(Boolean).join(', ')">
+              <i class="now" :class="{ unseen: l.summary.known < l.summary.total }" :style="{ width: place(l.summary.installed_gib) }"></i>
+              <i v-if="(l.summary.planned_gib ?? 0) > l.summary.installed_gib" class="plan" :style="{ left: place(l.summary.installed_gib), right: `calc(100% - ${place(l.summary.planned_gib)})` }"></i>
+              <i v-if="l.summary.official_gib" class="official" :style="{ left: place(l.summary.official_gib) }"></i>
+              <i v-if="l.need_gib" class="gate" :class="{ met: usableMet(l) }" :style="{ left: place(l.need_gib) }"></i>
             </td>
             <td>
               <div v-if="l.summary.failed && l.summary.worst_severity !== 'stop'" class="worst failed">
@@ -156,14 +193,19 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
                 <SeverityMark :severity="(l.summary.worst_severity as 'stop' | null) ?? 'go'" />
                 <div>
                   <strong>{{ l.summary.worst_message ?? 'nothing known against it' }}</strong>
-                  <div v-if="l.plan" class="faded small">in the plan “{{ l.plan }}”</div>
+                  <div v-if="l.plan && !dense" class="faded small">in the plan “{{ l.plan }}”</div>
                 </div>
               </div>
+            </td>
+            <td class="at">
+              <span class="station">{{ l.station }}</span>
+              <div v-if="l.summary.known < l.summary.total || !dense" class="small nowrap" :class="l.summary.known < l.summary.total ? 'lacking' : 'faded'">{{ l.summary.known }} of {{ l.summary.total }} known</div>
             </td>
             <td class="nowrap" :class="isOld(l.surveyed_at) ? 'old' : 'faded'" :title="isOld(l.surveyed_at) ? 'an old survey: look again before buying' : undefined">{{ age(l.surveyed_at) }}</td>
           </tr>
         </tbody>
       </table>
+      <p v-if="lines.length" class="legend small faded" aria-hidden="true"><i class="now"></i> fitted <i class="now unseen"></i> fitted, not all seen <i class="plan"></i> planned <i class="official"></i> official <i class="gate met"></i> need, met <i class="gate"></i> need, not met</p>
       <footer v-if="lines.length" class="small faded">
         <span>{{ plural(page.total, 'machine') }}{{ lastPage ? `, page ${number + 1} of ${lastPage + 1}` : '' }}</span>
         <template v-if="lastPage">
@@ -185,14 +227,15 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
   padding-left: 20px;
 }
 .machines {
-  padding: 0 16px 16px 12px;
+  min-height: 100vh;
+  background: linear-gradient(var(--paper) 200px, var(--sheet) 0);
 }
 header {
   display: flex;
   flex-wrap: wrap;
   align-items: center;
   gap: 8px 14px;
-  padding: 10px 4px 12px 8px;
+  padding: 10px 20px 8px 40px;
 }
 .search {
   margin-left: auto;
@@ -209,10 +252,32 @@ header {
 }
 .list {
   overflow-x: auto;
+  border-width: 1px 0 0;
+  border-radius: 0;
 }
 table {
   width: 100%;
   border-collapse: collapse;
+}
+@media (min-width: 1100px) {
+  table {
+    table-layout: fixed;
+  }
+  th:nth-child(1) {
+    width: 206px;
+  }
+  th:nth-child(2) {
+    width: 165px;
+  }
+  th:nth-child(3) {
+    width: 108px;
+  }
+  th:nth-child(6) {
+    width: 108px;
+  }
+  th:nth-child(7) {
+    width: 84px;
+  }
 }
 th {
   font-weight: 400;
@@ -229,7 +294,7 @@ td {
 }
 th:first-child,
 td:first-child {
-  padding-left: 16px;
+  padding-left: 40px;
 }
 .glyph-cell {
   padding-top: 14px;
@@ -248,38 +313,125 @@ tr:hover td {
   color: var(--umber);
   text-decoration: underline;
 }
-.totals {
-  width: 200px;
+.figure {
+  text-align: right;
+  white-space: nowrap;
 }
-.totals strong {
+.figure strong {
   font-size: 17px;
 }
-.bar {
+.axis {
   position: relative;
-  height: 7px;
-  margin: 4px 0;
-  background: var(--lit);
-  border-bottom: 1px solid var(--rule);
+  width: 250px;
+  padding-left: 0;
+  padding-right: 0;
 }
-.bar i {
+th.axis {
+  height: 30px;
+}
+.tick {
   position: absolute;
-  top: 0;
-  height: 7px;
+  bottom: 4px;
+  transform: translateX(-50%);
+  font-size: 12px;
 }
-.bar .now {
-  background: var(--module-edge);
+.axis i,
+.legend i {
+  position: absolute;
 }
-.bar .plan {
+.now {
+  left: 0;
+  top: 17px;
+  height: 11px;
+  background: #c6b598;
+  border: 1px solid var(--module-edge);
+}
+.now.unseen {
+  background: repeating-linear-gradient(135deg, #c6b598 0 4px, var(--sheet) 4px 8px);
+}
+.plan {
+  top: 13px;
+  height: 12px;
   border: 1.25px solid var(--ink);
   background: var(--sheet);
-  box-shadow: 2px 2px 2px var(--shadow);
+  box-shadow: 3px 3px 3px var(--shadow);
 }
-.bar .mark {
-  top: -5px;
-  height: 17px;
+.official {
+  top: 12px;
+  height: 20px;
   width: 2px;
-  margin-left: -2px;
   background: var(--umber);
+}
+/* A gate that the bar passes, or does not. */
+.gate {
+  top: 9px;
+  width: 8px;
+  height: 24px;
+  margin-left: -4px;
+  border: 2px solid var(--stop);
+  border-bottom: 0;
+}
+.gate.met {
+  border-color: var(--ink);
+}
+.spread {
+  bottom: 0;
+  width: 6px;
+  margin-left: -3px;
+  max-height: 18px;
+  background: #c6b598;
+}
+.group th,
+.group td {
+  padding-top: 14px;
+  padding-bottom: 4px;
+  border-top: 1px solid var(--module-edge);
+  color: var(--ink);
+  font-size: 15px;
+}
+.group th {
+  font-weight: 650;
+}
+.dense td {
+  padding-top: 4px;
+  padding-bottom: 4px;
+}
+.dense .now {
+  top: 11px;
+}
+.dense .plan {
+  top: 7px;
+}
+.dense .official {
+  top: 6px;
+}
+.dense .gate {
+  top: 4px;
+}
+.dense .glyph-cell {
+  padding-top: 8px;
+}
+.legend {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 8px;
+  align-items: center;
+  padding: 8px 16px;
+  margin: 0;
+  border-top: 1px solid var(--rule);
+}
+.legend i {
+  position: static;
+  display: inline-block;
+  width: 26px;
+  margin-left: 12px;
+}
+.legend .official {
+  width: 2px;
+}
+.legend .gate {
+  width: 8px;
+  height: 15px;
 }
 .worst {
   display: flex;
@@ -295,24 +447,19 @@ tr:hover td {
   font-weight: 600;
   font-size: 14px;
 }
-.filters {
+.count {
+  font-weight: 400;
+}
+.sentence {
   display: flex;
   flex-wrap: wrap;
-  gap: 6px;
-  padding: 0 8px 10px;
-}
-.chip.last {
-  margin-left: auto;
+  gap: 2px 14px;
+  align-items: baseline;
+  margin: 0;
+  padding: 0 20px 8px 40px;
 }
 .station {
   font-weight: 600;
-}
-.group {
-  display: inline-block;
-  margin-top: 2px;
-  padding: 0 7px;
-  border: 1px solid var(--module-edge);
-  border-radius: 3px;
 }
 .failed {
   color: var(--stop);
@@ -359,6 +506,21 @@ footer {
   }
   td:nth-child(n + 3) {
     grid-column: 1 / 3;
+  }
+  td.axis {
+    height: 38px;
+    width: auto;
+    min-width: 0;
+  }
+  td.figure {
+    text-align: left;
+  }
+  header,
+  .sentence {
+    padding-left: 14px;
+  }
+  .group {
+    display: block;
   }
   td .nowrap {
     white-space: normal;

@@ -6,6 +6,9 @@ import { session } from '@/frame/session'
 import { plural } from '@/ui/words'
 import FleetPreview from './FleetPreview.vue'
 import JobPanel from './JobPanel.vue'
+import { useTitle } from '@/ui/title'
+
+useTitle(() => 'Many machines')
 
 const jobs = shallowRef<Job[]>([])
 const open = ref('')
@@ -132,7 +135,7 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
       <section class="panel way" aria-labelledby="many-ask">
         <h2 id="many-ask">Ask every machine</h2>
         <p class="faded small">Those whose address is known from Survey are asked one after the other. What they answer is held against what is known; nothing changes before you take it over.</p>
-        <v-btn color="primary" class="start" :disabled="!!busy" @click="poll">Ask them all</v-btn>
+        <button type="button" class="press start" :disabled="!!busy" @click="poll">Ask them all</button>
       </section>
     </div>
     <p v-if="busy" class="faded" role="status">{{ busy }} …</p>

@@ -2,7 +2,8 @@
 /** Which report is which slot: those whose names did not tell come first, for they are the work. */
 import { computed } from 'vue'
 import type { BoardSlot, Intake } from '@/api/client'
-import { gb, moduleLine } from '@/board/state'
+import { moduleLine } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { plural } from '@/ui/words'
 
 const props = defineProps<{

@@ -56,8 +56,8 @@ function goTo(line: number): void {
         <li v-for="f in faults" :key="f">{{ f }}</li>
       </ul>
       <div class="choices">
-        <v-btn variant="outlined" color="primary" @click="$emit('leave')">Leave it</v-btn>
-        <v-btn color="primary" :disabled="!text.trim()" @click="keep">Keep this sheet</v-btn>
+        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button type="button" class="press" :disabled="!text.trim()" @click="keep">Keep this sheet</button>
       </div>
     </div>
   </v-dialog>

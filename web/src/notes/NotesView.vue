@@ -9,6 +9,9 @@ import { FieldFault as Fault, numbersIn, useForm } from '@/ui/form'
 import { plural } from '@/ui/words'
 import PriorTable from './PriorTable.vue'
 import { OUTCOMES, outcomeShape } from './words'
+import { useTitle } from '@/ui/title'
+
+useTitle(() => 'Field notes')
 
 const trials = shallowRef<Trial[]>([])
 const sheets = shallowRef<SheetRow[]>([])
@@ -104,7 +107,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
       <button type="button" class="quiet-link" :aria-expanded="starting" @click="starting = !starting">Where beliefs start</button>
       <a class="quiet-link" href="/api/trials/file" download>As a file</a>
       <label v-if="session.mayWrite()" class="quiet-link file">From a file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="take" /></label>
-      <v-btn v-if="session.mayWrite()" color="primary" @click="adding = !adding">Note a trial</v-btn>
+      <button type="button" class="press" v-if="session.mayWrite()" @click="adding = !adding">Note a trial</button>
     </header>
     <p v-if="told" role="status">{{ told }}</p>
     <ul v-if="rows.length" class="wrong" role="alert">
@@ -146,7 +149,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
       <p v-if="notNoted" class="wrong wide" role="alert">{{ notNoted }}</p>
       <div class="choices">
         <button type="button" class="quiet-link" @click="adding = false">Leave it</button>
-        <v-btn type="submit" color="primary" :disabled="sending || !form.model">Note it</v-btn>
+        <button class="press" type="submit" :disabled="sending || !form.model">Note it</button>
       </div>
     </form>
     <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>

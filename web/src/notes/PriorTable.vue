@@ -55,7 +55,7 @@ async function keep(): Promise<void> {
       <label>A trial weighs half after [days] <input v-model="rest.half_life_days" inputmode="decimal" :disabled="!mayWrite()" /></label>
       <label>Fully after it ran for [days] <input v-model="rest.full_soak_days" inputmode="decimal" :disabled="!mayWrite()" /></label>
       <label>One that was not let run weighs <input v-model="rest.unsoaked" inputmode="decimal" :disabled="!mayWrite()" /></label>
-      <v-btn v-if="mayWrite()" type="submit" color="primary">Keep</v-btn>
+      <button class="press" v-if="mayWrite()" type="submit">Keep</button>
       <span v-else class="small faded">A lead may set them.</span>
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>

@@ -1,10 +1,14 @@
 <script setup lang="ts">
 /** Accounts: for leads everybody's, for everybody their own password. */
+import { useRouter } from 'vue-router'
 import { onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Account } from '@/api/client'
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
 import { useForm } from '@/ui/form'
+import { useTitle } from '@/ui/title'
+
+useTitle(() => 'People')
 
 type Role = 'viewer' | 'technician' | 'lead'
 const ROLES: Role[] = ['viewer', 'technician', 'lead']
@@ -40,11 +44,16 @@ const { values: own, faults: ownFaults, wrong: notChanged, sending: changing, su
   clearOwn()
   await run(async () => undefined, 'Your password is changed; you are signed out everywhere else.')
 })
+const router = useRouter()
+async function leave(): Promise<void> {
+  await session.signOut()
+  await router.push('/sign-in')
+}
 </script>
 
 <template>
   <div class="people">
-    <header><h1>People</h1></header>
+    <header><h1>People</h1><button type="button" class="press quiet on-phone" @click="leave">Sign out</button></header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-else-if="said" role="status">{{ said }}</p>
     <section v-if="isLead" class="panel" aria-label="Accounts">
@@ -91,20 +100,29 @@ const { values: own, faults: ownFaults, wrong: notChanged, sending: changing, su
           </select>
         </label>
         <p v-if="notAdded" class="wrong" role="alert">{{ notAdded }}</p>
-        <v-btn type="submit" color="primary" :disabled="adding">Add</v-btn>
+        <button class="press" type="submit" :disabled="adding">Add</button>
       </form>
       <form class="panel" @submit.prevent="changeOwn">
         <h2>Your password</h2>
         <label>As it is now <input v-model="own.old" type="password" required autocomplete="current-password" /><FieldFault :of="ownFaults" name="old" /></label>
         <label>New, ten characters at least <input v-model="own.new" type="password" required minlength="10" autocomplete="new-password" /><FieldFault :of="ownFaults" name="new" /></label>
         <p v-if="notChanged" class="wrong" role="alert">{{ notChanged }}</p>
-        <v-btn type="submit" color="primary" :disabled="changing">Change</v-btn>
+        <button class="press" type="submit" :disabled="changing">Change</button>
       </form>
     </div>
   </div>
 </template>
 
 <style scoped>
+/* Elsewhere it stands at the foot of the contact edge. */
+.on-phone {
+  display: none;
+}
+@media (max-width: 700px) {
+  .on-phone {
+    display: inline-flex;
+  }
+}
 .people {
   padding: 0 16px 16px 12px;
   max-width: 960px;

@@ -35,7 +35,7 @@ onMounted(async () => {
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="sending">Keep</v-btn>
+      <button class="press" type="submit" :disabled="sending">Keep</button>
     </div>
   </form>
 </template>

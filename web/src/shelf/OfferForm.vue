@@ -51,7 +51,7 @@ const { label, words, module, spd } = useLabel(wrong)
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="sending || !form.price.trim() || (!form.part.trim() && !label.trim() && !words)">Add it</v-btn>
+      <button class="press" type="submit" :disabled="sending || !form.price.trim() || (!form.part.trim() && !label.trim() && !words)">Add it</button>
     </div>
   </form>
 </template>

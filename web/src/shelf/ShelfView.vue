@@ -10,6 +10,9 @@ import OfferForm from './OfferForm.vue'
 import StockForm from './StockForm.vue'
 import TableIn from './TableIn.vue'
 import { freeWords, OLD_PRICE_DAYS, STATE_MARKS, STATES } from './words'
+import { useTitle } from '@/ui/title'
+
+useTitle(() => 'Shelf')
 
 const shelf = shallowRef<Shelf>()
 const text = ref('')
@@ -75,7 +78,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
           <a class="quiet-link" href="/api/shelf/file?kind=stock" download>As a file</a>
           <template v-if="session.mayWrite()">
             <button type="button" class="quiet-link" :aria-expanded="open === 'stock-file'" @click="toggle('stock-file')">From a file</button>
-            <v-btn color="primary" size="small" @click="toggle('stock')">Put on the Shelf</v-btn>
+            <button type="button" class="press slim" @click="toggle('stock')">Put on the Shelf</button>
           </template>
         </span>
       </div>
@@ -124,7 +127,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
           <a class="quiet-link" href="/api/shelf/file?kind=offers" download>As a file</a>
           <template v-if="session.mayWrite()">
             <button type="button" class="quiet-link" :aria-expanded="open === 'offers-file'" @click="toggle('offers-file')">From a file</button>
-            <v-btn color="primary" size="small" @click="toggle('offer')">Add an offer</v-btn>
+            <button type="button" class="press slim" @click="toggle('offer')">Add an offer</button>
           </template>
         </span>
       </div>

@@ -37,7 +37,7 @@ const { label, words, module, spd } = useLabel(wrong)
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="sending || (!label.trim() && !form.part.trim() && !words)">Put it there</v-btn>
+      <button class="press" type="submit" :disabled="sending || (!label.trim() && !form.part.trim() && !words)">Put it there</button>
     </div>
   </form>
 </template>

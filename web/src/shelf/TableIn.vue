@@ -44,7 +44,7 @@ function chosen(event: Event): void {
         </tbody>
       </table>
       <p v-if="preview.lines.length > 12" class="small faded">and {{ preview.lines.length - 12 }} more</p>
-      <v-btn color="primary" size="small" :disabled="preview.errors.length > 0 || !preview.lines.length" @click="send(true)">Keep {{ plural(preview.lines.length, 'row') }}</v-btn>
+      <button type="button" class="press slim" :disabled="preview.errors.length > 0 || !preview.lines.length" @click="send(true)">Keep {{ plural(preview.lines.length, 'row') }}</button>
       <p v-if="preview.errors.length" class="small faded">Put these rows right, then choose the file again: nothing is kept till all of them are.</p>
     </template>
   </div>

@@ -116,8 +116,8 @@ function retire(): void {
         <button type="button" class="quiet-link" @click="retire">
           {{ machine.retired_at ? 'Bring it back' : asking ? 'Really retire it; nothing is lost' : 'Retire this machine' }}
         </button>
-        <v-btn variant="outlined" color="primary" @click="$emit('leave')">Leave it</v-btn>
-        <v-btn type="submit" color="primary" :disabled="sending">Save</v-btn>
+        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button class="press" type="submit" :disabled="sending">Save</button>
       </div>
     </form>
   </v-dialog>

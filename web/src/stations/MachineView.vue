@@ -2,15 +2,17 @@
 /** One machine: its name, the path of stations with what each has come to, and the station chosen. */
 import { computed, provide, ref, shallowRef } from 'vue'
 import { useRoute } from 'vue-router'
-import { api, ask, wordsOf, type MachineView } from '@/api/client'
-import { gb } from '@/board/state'
+import { api, ask, wordsOf, type MachineView, type Severity } from '@/api/client'
+import { gb, gbUp } from '@/ui/figures'
+import { useTitle } from '@/ui/title'
 import { age } from '@/ui/words'
 import { session } from '@/frame/session'
 import { useLoaded } from './live'
 import MachineEdit from './MachineEdit.vue'
 import SheetNotices from './SheetNotices.vue'
 import VerdictLine from './VerdictLine.vue'
-import { runWords } from './run/words'
+import { ENDED, runWords } from './run/words'
+import StationTrace, { type Pad } from './StationTrace.vue'
 import { machineKey, type OpenMachine } from './machine'
 
 const props = defineProps<{ id: string }>()
@@ -44,20 +46,33 @@ function saved(changed: MachineView): void {
   void reload()
 }
 
-const surveyWords = computed(() => {
-  const s = machine.value?.survey
-  return s ? `${s.known} of ${s.total} known` : ''
-})
-const ceilingWords = computed(() => {
-  const official = machine.value?.official_gib
-  return official ? `${gb(official)} GB official` : 'nobody states one'
-})
+const station = computed(() => place.path.split('/').at(-1)!)
 const proofWords = computed(() => {
   const last = machine.value?.runs[0]
-  return last?.state === 'proved' ? `proved ${age(last.ended_at ?? last.started_at)}` : last?.state === 'under way' ? 'to be proved' : 'nothing to prove'
+  if (!last || last.state === 'backed out') return 'nothing to prove'
+  return last.state === 'under way' ? 'to be proved' : `${ENDED[last.state]} ${age(last.ended_at ?? last.started_at)}`
 })
+/** What each station has come to. */
+const pads = computed<Pad[]>(() => {
+  const m = machine.value
+  if (!m) return []
+  const { known, total } = m.survey
+  const plan = m.plans[0]
+  const run = m.runs[0]
+  const ended = run && run.state !== 'under way'
+  const worked: Pad['fill'] = !run || run.state === 'backed out' ? 'hollow' : ended ? 'filled' : 'half'
+  return [
+    { key: 'survey', name: 'Survey', state: `${known} of ${total} known`, fill: known === total ? 'filled' : known ? 'half' : 'hollow' },
+    { key: 'ceiling', name: 'Ceiling', state: m.official_gib ? `${gb(m.official_gib)} GB official` : 'nobody states one', fill: m.official_gib ? 'filled' : 'hollow' },
+    { key: 'target', name: 'Target', state: m.need_gib ? `need ${gbUp(m.need_gib)} GB` : 'not said yet', fill: m.need_gib ? 'filled' : 'hollow' },
+    { key: 'routes', name: 'Routes', state: routesState.value ?? 'ways to more', fill: routesState.value ? 'filled' : 'hollow' },
+    { key: 'fit', name: 'Fit', state: fitState.value?.words ?? plan?.name ?? 'no plan yet', fill: plan ? 'filled' : 'hollow', severity: fitState.value && fitState.value.severity !== 'go' ? (fitState.value.severity as Severity) : null },
+    { key: 'run', name: 'Run', state: runWords(run), fill: worked },
+    { key: 'proof', name: 'Proof', state: proofState.value ?? proofWords.value, fill: worked, severity: run?.state === 'waived' ? 'risk' : null },
+  ]
+})
+useTitle(() => (machine.value ? `${machine.value.name}: ${pads.value.find((p) => p.key === station.value)?.name ?? 'history'}` : ''))
 const offDuty = computed(() => machine.value?.runs[0]?.state === 'under way')
-const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0] ? machine.value.plans[0].name : 'no plan yet'))
 </script>
 
 <template>
@@ -73,34 +88,11 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
         <router-link class="quiet-link" :to="`/machines/${id}/history`">History</router-link>
         <div id="machine-actions" class="actions"></div>
       </div>
-      <nav class="path" aria-label="Stations">
-        <router-link class="station" :to="`/machines/${id}/survey`">
-          <strong>Survey</strong><span>{{ surveyWords }}</span>
-        </router-link>
-        <router-link class="station" :to="`/machines/${id}/ceiling`">
-          <strong>Ceiling</strong><span>{{ ceilingWords }}</span>
-        </router-link>
-        <router-link class="station" :to="`/machines/${id}/target`">
-          <strong>Target</strong><span>{{ machine.need_gib ? `need ${gb(machine.need_gib)}` : 'not said yet' }}</span>
-        </router-link>
-        <router-link class="station" :to="`/machines/${id}/routes`">
-          <strong>Routes</strong><span>{{ routesState ?? 'ways to more' }}</span>
-        </router-link>
-        <router-link class="station" :to="`/machines/${id}/fit`">
-          <strong>Fit</strong>
-          <span :style="fitState ? { color: `var(--${fitState.severity})` } : undefined">{{ fitWords }}</span>
-        </router-link>
-        <router-link class="station" :to="`/machines/${id}/run`">
-          <strong>Run</strong><span>{{ runWords(machine.runs[0]) }}</span>
-        </router-link>
-        <router-link class="station" :to="`/machines/${id}/proof`">
-          <strong>Proof</strong><span>{{ proofState ?? proofWords }}</span>
-        </router-link>
-      </nav>
+      <StationTrace :pads="pads" :base="`/machines/${id}`" :at="station" />
     </header>
-    <div class="station-body">
+    <div class="station-body" data-station>
       <SheetNotices :machine="machine" @changed="reload" />
-      <VerdictLine v-if="machine.plans[0] && LINED.includes(place.path.split('/').at(-1)!)" :machine-id="id" :plan="machine.plans[0]" />
+      <VerdictLine v-if="machine.plans[0] && LINED.includes(station)" :machine-id="id" :plan="machine.plans[0]" />
       <router-view :key="id" />
     </div>
     <MachineEdit v-if="editing" :machine="machine" @saved="saved" @leave="editing = false" />
@@ -117,15 +109,22 @@ const fitWords = computed(() => fitState.value?.words ?? (machine.value?.plans[0
   grid-template: auto minmax(0, 1fr) / minmax(0, 1fr);
 }
 header {
-  padding: 10px 20px 0;
+  padding: 8px 20px 0 0;
+  height: 112px;
   border-bottom: 1px solid var(--rule);
+  background: var(--paper);
 }
 .title {
   display: flex;
   align-items: baseline;
-  gap: 4px 16px;
-  min-height: 36px;
-  flex-wrap: wrap;
+  gap: 0 16px;
+  height: 40px;
+  padding-left: 40px;
+  white-space: nowrap;
+}
+.title > .faded {
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 .actions {
   margin-left: auto;
@@ -143,50 +142,6 @@ header {
   border-color: var(--umber);
   color: var(--umber);
 }
-.path {
-  display: flex;
-  gap: 4px;
-  margin-top: 6px;
-}
-.station {
-  position: relative;
-  display: grid;
-  min-width: 122px;
-  padding: 4px 14px 6px;
-  color: var(--ink);
-  text-decoration: none;
-  border: 1px solid transparent;
-  border-bottom: 0;
-  border-top-width: 3px;
-  border-radius: 4px 4px 0 0;
-  font-size: 13px;
-  line-height: 1.35;
-}
-.station strong {
-  font-size: 15px;
-  font-weight: 600;
-}
-.station span {
-  color: var(--faded);
-}
-.station + .station::before {
-  content: '';
-  position: absolute;
-  left: -6px;
-  top: 16px;
-  width: 7px;
-  height: 7px;
-  border: solid var(--module-edge);
-  border-width: 1.5px 1.5px 0 0;
-  transform: rotate(45deg);
-  opacity: 0.6;
-}
-.station.router-link-active {
-  background: var(--sheet);
-  border-color: var(--rule);
-  border-top-color: var(--umber);
-  margin-bottom: -1px;
-}
 .station-body {
   min-width: 0;
 }
@@ -199,10 +154,22 @@ header {
   }
 }
 @media (max-width: 700px) {
-  .station {
-    min-width: 0;
-    flex: 1;
-    padding: 4px 8px 6px;
+  header {
+    height: auto;
+    padding: 8px 0 4px;
+  }
+  .title {
+    height: auto;
+    flex-wrap: wrap;
+    padding: 0 14px;
+    white-space: normal;
+  }
+  .where {
+    display: none;
+  }
+  .actions {
+    margin: 4px 0;
+    flex-wrap: wrap;
   }
 }
 </style>

@@ -2,7 +2,7 @@
 /** One line of the plan's verdict at the stations before Fit: total, rate, the worst that is against it. Opens the whole. */
 import { computed, shallowRef, watch } from 'vue'
 import { api, ask, type PlanView } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 
 const props = defineProps<{ machineId: string; plan: { id: string; updated_at: string } }>()

@@ -41,6 +41,7 @@ from umbrak.services.plans.view import CureView, PlanView, machine_cures
 from umbrak.services.surveys import by_hand, resurvey
 from umbrak.services.surveys.resurvey import Difference, see_difference
 from umbrak.store.history import HistoryLine
+from umbrak.store.machines import Listing
 
 router = APIRouter(prefix="/machines", tags=["machines"])
 
@@ -51,12 +52,16 @@ def page(
     _: Person,
     q: Annotated[Searched, Query(description="text in name, model, place or duty group")] = "",
     page: Annotated[int, Query(ge=0, le=100_000)] = 0,
-    order: Annotated[Literal["name", "worst"], Query(description="by name, or what is worst first")] = "name",
+    order: Annotated[
+        Literal["name", "worst", "oldest"],
+        Query(description="by name, what is worst first, or the oldest survey first"),
+    ] = "name",
+    by: Annotated[Literal["place", "group", "model"] | None, Query(description="grouped by")] = None,
     want: Annotated[Literal["stop", "ask", "risk", "failed"] | None, Query(description="only these")] = None,
     retired: Annotated[bool, Query(description="the retired ones instead")] = False,
 ) -> MachinePage:
     """A page of machines."""
-    return list_machines(engine, q, page, order == "worst", want, retired)
+    return list_machines(engine, Listing(q.strip(), want, retired, order, by), page)
 
 
 @router.post("", status_code=201, responses=describe(401, 403, 404, 422))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, fields
 from datetime import datetime
 from typing import Any
@@ -9,9 +10,12 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.plan.sizing import need_of
 from umbrak.formats.about import About
 from umbrak.services.known.summaries import GlyphGroup, Summary, refresh_or_tell, summary_key
 from umbrak.store import machines as store
+from umbrak.store.machines import Listing
+from umbrak.store.sizings import find_sizings
 
 #: Station that a machine is at by the state of the plan changed last.
 _STATIONS = {
@@ -36,6 +40,20 @@ class MachineLine:
     #: Where the work on it stands: Survey, Fit, Run or Proof.
     station: str
     summary: Summary
+    #: What it is to have usable; None where nobody said.
+    need_gib: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class MachineGroup:
+    """Machines that have something in common: all that are listed, not only the page's."""
+
+    #: "" where nothing is said of it.
+    name: str
+    count: int
+    installed_gib: float
+    #: Doublings of a GiB (5 = from 32 up to 64) -> how many machines have that much fitted.
+    spread: Mapping[str, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,24 +62,27 @@ class MachinePage:
     total: int
     page: int
     page_size: int
+    #: Of the machines with the text: how many in all, and to each thing that the list can be narrowed to.
+    counts: Mapping[str, int]
+    #: In the list's order; empty where it is not grouped.
+    groups: tuple[MachineGroup, ...]
 
 
-def list_machines(
-    engine: Engine,
-    text: str = "",
-    page: int = 0,
-    worst_first: bool = False,
-    want: str | None = None,
-    retired: bool = False,
-) -> MachinePage:
+def list_machines(engine: Engine, wanted: Listing = Listing(), page: int = 0) -> MachinePage:  # noqa: B008
     """A page of machines; a summary that is not of what is there now is computed and kept."""
     with engine.begin() as db:
-        rows, total = store.page_of_machines(db, text.strip(), page, worst_first, want, retired)
-        lines = tuple(_line(db, row) for row in rows)
-    return MachinePage(lines, total, page, store.PAGE_SIZE)
+        rows, total = store.page_of_machines(db, wanted, page)
+        needs = {k: need_of(s).total or None for k, s in find_sizings(db, [r.machine.id for r in rows]).items()}
+        lines = tuple(_line(db, row, needs.get(row.machine.id)) for row in rows)
+        groups = tuple(
+            MachineGroup(g.name, g.count, round(g.installed_gib, 3), {str(k): n for k, n in sorted(g.spread.items())})
+            for g in store.groups_of(db, wanted)
+        )
+        counts = store.counts_of(db, wanted)
+    return MachinePage(machines=lines, total=total, page=page, page_size=store.PAGE_SIZE, counts=counts, groups=groups)
 
 
-def _line(db: Connection, row: store.ListRow) -> MachineLine:
+def _line(db: Connection, row: store.ListRow, need_gib: float | None) -> MachineLine:
     m, plan = row.machine, row.plan
     document = row.summary if row.summary_key == summary_key(m, row.survey_id, plan) else None
     if document is None or not _is_whole(document):
@@ -77,6 +98,7 @@ def _line(db: Connection, row: store.ListRow) -> MachineLine:
         plan=plan.name if plan else None,
         station=_STATIONS[plan.state] if plan else "Survey" if unknown else "Fit",
         summary=_summary(document),
+        need_gib=need_gib,
     )
 
 

@@ -54,6 +54,35 @@ class BoardSlot:
 
 
 @dataclass(frozen=True, slots=True)
+class WayStep:
+    """A layer on the way in."""
+
+    do: str
+    #: How it is closed; "" = there is nothing to close, None = not told.
+    close: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class BoardWay:
+    """How some slots are reached, from the outside inwards."""
+
+    #: "" where nobody says how.
+    id: str
+    slots: tuple[str, ...]
+    steps: tuple[WayStep, ...]
+    #: There, and as long back; 0 where nobody says. [min]
+    minutes: float
+    tools: tuple[str, ...]
+    #: None = not told.
+    ends_warranty: bool | None
+    cools_min: float
+    #: Bays whose drives must come out, and those that come out to make room for a hand.
+    bays_out: tuple[int, ...]
+    bays_ease: tuple[int, ...]
+    airflow: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class BoardCarrier:
     """A board, riser or tray that comes out as one, with its slots from left to right as they stand on it."""
 
@@ -71,6 +100,39 @@ class Board:
     channels: tuple[BoardChannel, ...]
     slots: tuple[BoardSlot, ...]
     carriers: tuple[BoardCarrier, ...]
+    #: The ways in, each with the slots that it leads to; slots that nobody tells a way to come last.
+    ways: tuple[BoardWay, ...]
+
+
+def ways_of(sheet: Sheet) -> tuple[BoardWay, ...]:
+    found: dict[str, list[str]] = {}
+    for slot in sheet.slots:
+        way = sheet.way_to(slot)
+        found.setdefault(way.id if way else "", []).append(slot)
+    ways = [
+        BoardWay(
+            id=w.id,
+            slots=tuple(found[w.id]),
+            steps=tuple(WayStep(s.do, s.close) for s in w.steps),
+            minutes=w.minutes,
+            tools=w.tools,
+            ends_warranty=w.ends_warranty,
+            cools_min=w.cools_min,
+            bays_out=w.bays_out,
+            bays_ease=w.bays_ease,
+            airflow=w.airflow,
+        )
+        for w in sheet.access.values()
+        if w.id in found
+    ]
+    if "" in found:
+        ways.append(
+            BoardWay(
+                id="", slots=tuple(found[""]), steps=(), minutes=0, tools=(), ends_warranty=None, cools_min=0, bays_out=(),
+                bays_ease=(), airflow=(),
+            )
+        )  # fmt: skip
+    return tuple(ways)
 
 
 def board_of(sheet: Sheet, machine: Machine) -> Board:
@@ -122,6 +184,7 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
         channels=channels,
         slots=tuple(slots),
         carriers=_carriers(sheet),
+        ways=ways_of(sheet),
     )
 
 

@@ -2,7 +2,7 @@
 /** How high, and who says so: every statement as a flag at its value, taller for more trust, over bands of trust. */
 import { computed } from 'vue'
 import type { CeilingView } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { OUTCOMES } from '@/notes/words'
 import { axisOf, placeFlags, type Flag } from './axis'
 import { KIND_WORDS, saysWords, sourceWords } from './words'

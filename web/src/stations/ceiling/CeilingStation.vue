@@ -2,7 +2,7 @@
 /** How high the machine can go, and on whose word: the axis, every statement, what they come to, what would lift it. */
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type CeilingView } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
 import { OUTCOMES } from '@/notes/words'
 import { useMachine } from '../machine'
@@ -108,7 +108,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
           </table>
         </div>
         <StatementForm v-if="stating" :machine="machine" :view="view" @saved="saved" @leave="stating = false" />
-        <v-btn v-else-if="session.mayWrite()" variant="outlined" color="primary" class="add" @click="stating = true">State a limit</v-btn>
+        <button type="button" class="press quiet add" v-else-if="session.mayWrite()" @click="stating = true">State a limit</button>
         <template v-if="view.rests_on.length">
           <h2 class="elsewhere">What {{ view.planned_gib === null ? 'it' : 'the plan' }} rests on</h2>
           <details v-for="b in view.rests_on" :key="b.words" class="belief">

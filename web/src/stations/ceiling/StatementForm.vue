@@ -99,7 +99,7 @@ const replaceable = computed(() => props.view.statements.filter((s) => s.origin 
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="choices">
       <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
-      <v-btn type="submit" color="primary" :disabled="sending">State it</v-btn>
+      <button class="press" type="submit" :disabled="sending">State it</button>
     </div>
   </form>
 </template>

@@ -1,6 +1,6 @@
 /** What Ceiling calls things. */
 import type { CeilingStatement } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 
 /** Kinds of source, the most trusted first. */
 export const KIND_WORDS: Record<string, string> = {

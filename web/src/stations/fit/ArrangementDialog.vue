@@ -2,7 +2,7 @@
 /** A whole rearrangement as proposed: what has to move first, what goes in, what it comes to. Nothing is done yet. */
 import { computed } from 'vue'
 import type { Arrangement, Board } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { VERDICTS } from '@/ui/verdict'
 import { plural } from '@/ui/words'
 import { actionLines } from './tray'
@@ -27,8 +27,8 @@ const lines = computed(() => actionLines(props.board, props.found.actions))
         Comes to <strong>{{ gb(found.installed_gib) }} GB</strong>, {{ VERDICTS[found.verdict].words }}.
       </p>
       <div class="choices">
-        <v-btn variant="outlined" color="primary" @click="$emit('leave')">Leave it</v-btn>
-        <v-btn color="primary" autofocus @click="$emit('accept')">Plan it so</v-btn>
+        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button type="button" class="press" autofocus @click="$emit('accept')">Plan it so</button>
       </div>
     </div>
   </v-dialog>

@@ -4,7 +4,7 @@ import { computed, onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type MachineView, type PlanBrief } from '@/api/client'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { glyphOf } from '@/board/glyph'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { couldBecome, VERDICTS } from '@/ui/verdict'
 import { volts } from '@/ui/words'
@@ -110,7 +110,7 @@ async function confirmDiscard(id: string): Promise<void> {
           </tbody>
         </table>
       </div>
-      <div class="choices"><v-btn variant="outlined" color="primary" @click="$emit('leave')">Close</v-btn></div>
+      <div class="choices"><button type="button" class="press quiet" @click="$emit('leave')">Close</button></div>
     </div>
   </v-dialog>
 </template>

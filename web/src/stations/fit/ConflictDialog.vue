@@ -2,7 +2,8 @@
 /** Somebody else changed the plan: both sides of every slot, to choose from one by one. */
 import { computed, ref } from 'vue'
 import type { MachineView, Occupant } from '@/api/client'
-import { moduleLine, gb, same } from '@/board/state'
+import { moduleLine, same } from '@/board/state'
+import { gb } from '@/ui/figures'
 import type { Changes, Conflict } from './plan'
 
 const props = defineProps<{ conflict: Conflict; machine: MachineView }>()
@@ -67,9 +68,9 @@ function settle(): void {
       </table>
       <p v-else>What you asked for does not touch a slot: go on with the plan as it is now and do it again.</p>
       <div class="choices">
-        <v-btn color="primary" @click="settle">
+        <button type="button" class="press" @click="settle">
           {{ chosen.size ? `Put my ${chosen.size === 1 ? 'slot' : `${chosen.size} slots`} on top` : 'Go on with it as it is now' }}
-        </v-btn>
+        </button>
       </div>
     </div>
   </v-dialog>

@@ -2,7 +2,7 @@
 /** Findings, worst first: each points at its slots, says why, and opens to its source and what it needs. */
 import { ref, watch } from 'vue'
 import type { Board, Cure, Finding } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { actionLines } from './tray'
 
@@ -50,7 +50,7 @@ const sourceWords = (f: Finding) => f.source && [f.source.title, f.source.clause
         <span>{{ f.message }}</span>
       </button>
       <div v-if="cures?.[i]" class="cure">
-        <v-btn size="small" variant="outlined" color="primary" height="26" @click="emit('cure', cures[i]!)">Cure it</v-btn>
+        <button type="button" class="press slim quiet" @click="emit('cure', cures[i]!)">Cure it</button>
         <span>{{ cureWords(cures[i]!) }}</span>
       </div>
       <div v-if="open === keyOf(f)" class="more">

@@ -4,7 +4,9 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { health } from '@/api/health'
 import { api, ask, type Cure, type Finding, type Module } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { gb, moduleLine, moduleWords } from '@/board/state'
+import WayIn from '@/board/WayIn.vue'
+import { moduleLine, moduleWords } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
 import { historyWords } from '@/ui/history'
 import { clock } from '@/ui/words'
@@ -184,6 +186,8 @@ async function discardPlan(id: string): Promise<void> {
   await reload()
   if (view) await open(machine.value.plans[0]?.id)
 }
+/** A board that leaves room beside it. */
+const isSmall = computed(() => machine.value.board.slots.length <= 8 && machine.value.board.sockets.length === 1)
 const manySockets = computed(() => machine.value.board.sockets.length > 1)
 </script>
 
@@ -216,7 +220,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
           <button type="button" class="quiet-link" :disabled="!mayWrite || !plan?.can_redo" title="Ctrl+Shift+Z" @click="step('redo')">Redo</button>
         </span>
       </div>
-      <div class="picture">
+      <div class="picture" :class="{ small: isSmall }">
         <BoardView
           ref="board"
           :board="machine.board"
@@ -238,6 +242,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
           @keydown="onBoardKey"
           @grab="grabSlot"
         />
+        <WayIn v-if="isSmall" class="way-in" :board="machine.board" />
       </div>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <p v-if="held && !pointer" class="in-hand small" role="status">
@@ -256,7 +261,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null">
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib">
       <template v-if="plan" #stages><PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" /></template>
       <template #runs-with><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith" /></template>
     </VerdictPanel>
@@ -328,6 +333,22 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   flex: 1;
   min-height: 0;
   padding: 2px 10px 6px;
+}
+.picture.small {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 300px;
+}
+.way-in {
+  overflow-y: auto;
+  border-left: 1px solid var(--rule);
+}
+@media (max-width: 900px) {
+  .picture.small {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .way-in {
+    border: 0;
+  }
 }
 /* Over the board's foot, so that nothing moves under the pointer when it comes and goes. */
 .in-hand,

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** The tray under the board: type a label, take another of what is known, see what comes out. */
 import type { Module } from '@/api/client'
-import { gb, moduleLine, moduleWords, voltsOf } from '@/board/state'
+import { moduleLine, moduleWords, voltsOf } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { computed, ref } from 'vue'
 import LabelEntry from './LabelEntry.vue'
 import type { Source, TrayItem } from './tray'

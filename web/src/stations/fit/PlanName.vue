@@ -20,9 +20,9 @@ function save(): void {
 <template>
   <form class="name" @submit.prevent="save">
     <input v-model="typed" aria-label="Name of this plan" placeholder="Name this plan" maxlength="120" :disabled="!mayWrite" @blur="save" />
-    <v-btn type="submit" color="primary" size="small" height="32" :disabled="!mayWrite || !typed.trim() || typed.trim() === name">
+    <button class="press slim" type="submit" :disabled="!mayWrite || !typed.trim() || typed.trim() === name">
       {{ name === undefined ? 'Save' : 'Rename' }}
-    </v-btn>
+    </button>
   </form>
 </template>
 

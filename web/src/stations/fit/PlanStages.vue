@@ -38,7 +38,7 @@ function save(): void {
       <p>What is in one stage is fitted, proved and soaked before the next begins. One module first costs less than a wrong dozen.</p>
       <p v-if="!changed.length">The plan changes nothing yet.</p>
       <label v-for="s in changed" :key="s"><span><b class="mono">{{ printed(s) }}</b> <span class="faded">{{ what(s) }}</span></span><input v-model.number="numbers[s]" type="number" min="1" max="12" required :aria-label="`Stage of ${printed(s)}`" /></label>
-      <v-btn v-if="changed.length" type="submit" size="small" color="primary" variant="flat">Stage it so</v-btn>
+      <button class="press slim" v-if="changed.length" type="submit">Stage it so</button>
     </form>
   </span>
 </template>

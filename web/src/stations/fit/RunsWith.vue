@@ -62,7 +62,7 @@ function save(): void {
           </select>
         </label>
       </template>
-      <v-btn type="submit" size="small" color="primary" variant="flat">Judge it by these</v-btn>
+      <button class="press slim" type="submit">Judge it by these</button>
     </form>
   </span>
 </template>

@@ -2,16 +2,19 @@
 /** The verdict: total now and after, rate and what binds it, rail, balance, findings worst first. */
 import { computed, ref } from 'vue'
 import type { Board, Cure, Evaluation, Finding, Question } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb, gbDown, gbUp } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { couldBecome, VERDICTS } from '@/ui/verdict'
 import { volts } from '@/ui/words'
 import AnswerFirst from './AnswerFirst.vue'
 import FindingList from './FindingList.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null; need?: number | null }>()
 defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts']] }>()
 
+/** Need is compared with what is usable, and never rounded to be met. [GB] */
+const short = computed(() => (props.need ?? 0) - props.goal.usable_gib)
+const part = (gib: number) => `${(100 * gib) / Math.max(props.need ?? 0, props.goal.usable_gib, props.now.usable_gib, 1)}%`
 const showHeld = ref(false)
 const showLimits = ref(false)
 
@@ -93,6 +96,11 @@ const many = computed(() => props.goal.sockets.length > 1)
         <template v-if="goal.tolerance_gib"><br />± {{ gb(goal.tolerance_gib) }}</template>
       </span>
     </p>
+    <div v-if="need" class="need" :class="short > 0 ? 'lacks' : 'met'">
+      <p><strong>{{ short > 0 ? `${gbUp(short)} GB short of the need` : 'the need is met' }}</strong> <span class="faded">usable {{ gbDown(goal.usable_gib) }} of {{ gbUp(need) }}</span></p>
+      <div class="bar" aria-hidden="true"><i class="now" :style="{ width: part(Math.min(now.usable_gib, goal.usable_gib)) }"></i><i v-if="goal.usable_gib > now.usable_gib" class="plan" :style="{ left: part(now.usable_gib), width: part(goal.usable_gib - now.usable_gib) }"></i><i v-if="short > 0" class="gap" :style="{ left: part(goal.usable_gib), width: part(short) }"></i><i class="gate" :style="{ left: part(need) }"></i></div>
+      <router-link v-if="short > 0" class="quiet-link small" :to="`/machines/${machineId}/routes`">Ways to more</router-link>
+    </div>
     <dl>
       <dt>Data rate</dt>
       <dd>
@@ -174,6 +182,49 @@ const many = computed(() => props.goal.sockets.length > 1)
 </template>
 
 <style scoped>
+.need {
+  padding: 2px 0 8px;
+}
+.need p {
+  display: flex;
+  justify-content: space-between;
+  margin: 0 0 4px;
+  font-size: 14px;
+}
+.need.lacks strong {
+  color: var(--stop);
+}
+.need .bar {
+  position: relative;
+  height: 14px;
+  margin: 4px 4px 4px 0;
+  background: var(--lit);
+}
+.need .bar i {
+  position: absolute;
+  top: 2px;
+  height: 10px;
+}
+.need .now {
+  left: 0;
+  background: var(--module-edge);
+}
+.need .plan {
+  top: 0 !important;
+  border: 1.25px solid var(--ink);
+  background: var(--sheet);
+  box-shadow: 3px 3px 3px var(--shadow);
+}
+.need .gap {
+  background: repeating-linear-gradient(135deg, var(--stop) 0 2px, transparent 2px 6px);
+}
+.need .gate {
+  top: -3px !important;
+  width: 2px;
+  height: 20px !important;
+  margin-left: -2px;
+  background: var(--ink);
+}
 .verdict {
   display: flex;
   flex-direction: column;

@@ -1,5 +1,6 @@
 /** Keys of Fit: those that act anywhere on the page, and letters that act while the board has the focus. */
 import { onBeforeUnmount, onMounted, reactive } from 'vue'
+import { useKeys } from '@/ui/keys'
 
 export interface FitActs {
   escape: () => void
@@ -12,6 +13,16 @@ export interface FitActs {
 }
 
 export function useFitKeys(acts: FitActs) {
+  useKeys('The plan', [
+    { keys: 'Ctrl+Z', does: 'take the last change back' },
+    { keys: 'Ctrl+Shift+Z', does: 'do it again' },
+    { keys: 'B', does: 'held on the board: as it is now' },
+    { keys: 'O', does: 'held on the board: the order of filling' },
+    { keys: 'L', does: 'on the board: landmarks' },
+    { keys: 'F', does: 'on the board: fill the next set with what is in hand' },
+    { keys: 'S', does: 'on the board: spread evenly' },
+    { keys: 'X', does: 'on the board: swap the two that are marked' },
+  ])
   /** Shown while a key is held, or for as long as the button says: as it is now, the order's numerals, landmarks. */
   const shown = reactive({ now: false, order: false, landmarks: false })
 

@@ -1,6 +1,7 @@
 /** What lies in the tray: modules that come out, and every kind of module that this machine or plan knows. */
 import type { Action, Board, Layout, Module, Shelf } from '@/api/client'
-import { gb, moduleLine } from '@/board/state'
+import { moduleLine } from '@/board/state'
+import { gb } from '@/ui/figures'
 
 export interface TrayItem {
   key: string

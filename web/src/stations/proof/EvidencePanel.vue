@@ -63,7 +63,7 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
     <div class="head">
       <h2 id="evidence-title">Evidence</h2>
       <div v-if="active" class="acts">
-        <button v-for="[key, words] in [['test', 'Memory test'], ['cleared', 'Alerts cleared'], ['alert', 'An alert'], ['allocation', 'Allocation trial'], ['proposal', 'It proposes other positions'], ['changed', 'A module was handled']] as const" :key="key" type="button" class="chip" :aria-pressed="form === key" @click="form = form === key ? '' : key">{{ words }}</button>
+        <button v-for="[key, words] in [['test', 'Memory test'], ['cleared', 'Alerts cleared'], ['alert', 'An alert'], ['allocation', 'Allocation trial'], ['proposal', 'It proposes other positions'], ['changed', 'A module was handled']] as const" :key="key" type="button" class="choice" :aria-pressed="form === key" @click="form = form === key ? '' : key">{{ words }}</button>
       </div>
     </div>
     <form v-if="form === 'test'" class="fields grid" @submit.prevent="keepTest">
@@ -72,23 +72,23 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
       <label>Passes <input v-model="test.passes" type="number" min="0" required /></label>
       <label>Errors <input v-model="test.errors" type="number" min="0" required /></label>
       <label class="wide">Or its log: searched for the verdict <input type="file" :disabled="busy" @change="log" /></label>
-      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the result</v-btn></div>
+      <div class="choices"><button class="press slim" type="submit" :disabled="busy">Keep the result</button></div>
     </form>
     <form v-else-if="form === 'cleared'" class="fields grid" @submit.prevent="keepCleared">
       <label class="wide">Old alerts and lights were cleared and read again; what came back <input v-model="back" maxlength="2000" placeholder="nothing" /></label>
       <label v-if="back.trim()">Is that known of these parts? <select v-model="expected"><option value="">its words decide</option><option value="yes">yes, it is expected</option><option value="no">no</option></select></label>
-      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">{{ back.trim() ? 'This came back' : 'Nothing came back' }}</v-btn></div>
+      <div class="choices"><button class="press slim" type="submit" :disabled="busy">{{ back.trim() ? 'This came back' : 'Nothing came back' }}</button></div>
     </form>
     <form v-else-if="form === 'alert'" class="fields grid" @submit.prevent="keepAlert">
       <label class="wide">The alert, as it stands there <input v-model="alert" required maxlength="2000" /></label>
-      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the alert</v-btn></div>
+      <div class="choices"><button class="press slim" type="submit" :disabled="busy">Keep the alert</button></div>
     </form>
     <form v-else-if="form === 'allocation'" class="fields grid" @submit.prevent="keepAllocation">
       <p class="faded small wide">{{ proof.allocation?.do ? `${proof.allocation.do[0]!.toUpperCase()}${proof.allocation.do.slice(1)}.` : 'Its sheet does not say how. Give one workload a stated share, let it touch all of it, and watch what the machine says is used.' }} {{ proof.allocation?.needs ? `It needs ${proof.allocation.needs}.` : '' }} {{ proof.allocation?.sharing_hides === false ? 'It shares no pages: what is used shows.' : proof.allocation?.sharing_hides ? 'It shares or compresses pages, which hides the truth: fill the share with random bytes.' : 'Whether it shares pages is not told: fill the share with random bytes.' }}<template v-for="n in proof.os_notes" :key="n"> {{ n }}</template></p>
       <label>Share given [GB] <input v-model="allocation.share" type="number" min="0.01" step="any" required /></label>
       <label>Used, as seen [GB] <input v-model="allocation.used" type="number" min="0" step="any" required /></label>
       <label class="wide">How <input v-model="allocation.text" maxlength="2000" /></label>
-      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the trial</v-btn></div>
+      <div class="choices"><button class="press slim" type="submit" :disabled="busy">Keep the trial</button></div>
     </form>
     <form v-else-if="form === 'proposal'" class="fields moves" @submit.prevent="keepProposal">
       <p class="faded small">The machine says where modules should be instead. Where that contradicts its sheet, the clause is marked doubtful in every plan that uses it.</p>
@@ -96,14 +96,14 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
         <label>Module from <select v-model="m.from" required><option v-for="s in slots" :key="s.id" :value="s.id">{{ s.printed }}</option></select></label>
         <label>to <select v-model="m.to" required><option v-for="s in slots" :key="s.id" :value="s.id">{{ s.printed }}</option></select></label>
       </div>
-      <div class="choices"><button type="button" class="quiet-link" @click="moves.push({ from: '', to: '' })">One more move</button><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the proposal</v-btn></div>
+      <div class="choices"><button type="button" class="quiet-link" @click="moves.push({ from: '', to: '' })">One more move</button><button class="press slim" type="submit" :disabled="busy">Keep the proposal</button></div>
     </form>
     <form v-else-if="form === 'changed'" class="fields grid" aria-label="A module was handled" @submit.prevent="keepChanged">
       <p class="faded small wide">A module that was drawn, pushed or changed beside the run sheet: what was seen, tested and counted before is of another machine. Its channel soaks anew.</p>
       <label>Slots <select v-model="changed.slots" multiple required size="6"><option v-for="s in slots" :key="s.id" :value="s.id">{{ s.printed }}</option></select></label>
       <label>What was done <input v-model="changed.text" maxlength="2000" /></label>
       <label class="check"><input v-model="changed.rate" type="checkbox" /> The rate or supply changed with it: the whole socket soaks anew</label>
-      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy || !changed.slots.length">Keep it</v-btn></div>
+      <div class="choices"><button class="press slim" type="submit" :disabled="busy || !changed.slots.length">Keep it</button></div>
     </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <ul class="lines small">

@@ -28,7 +28,7 @@ function end(): void {
       </div>
     </template>
     <label>What it was <input v-model="ending.text" maxlength="2000" /></label>
-    <v-btn type="submit" color="primary" size="small" :disabled="busy">{{ ending.module ? 'Another one is in its slot: look again' : 'Done: look at it again' }}</v-btn>
+    <button class="press slim" type="submit" :disabled="busy">{{ ending.module ? 'Another one is in its slot: look again' : 'Done: look at it again' }}</button>
   </form>
 </template>
 

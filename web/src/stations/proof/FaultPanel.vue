@@ -76,7 +76,7 @@ const giving = ref(false)
         <form v-if="active" class="fields start" @submit.prevent="begin">
           <label>What is seen <select v-model="symptom"><option v-for="s in SYMPTOMS" :key="s">{{ s }}</option></select></label>
           <p v-if="TOLD.has(symptom)" class="small faded">{{ dark.length ? `dark: ${names(dark)}` : 'Look at the machine first: which slots are dark is where the search begins.' }}</p>
-          <v-btn type="submit" color="primary" size="small" :disabled="busy || (TOLD.has(symptom) && !dark.length)">Search for the fault</v-btn>
+          <button class="press slim" type="submit" :disabled="busy || (TOLD.has(symptom) && !dark.length)">Search for the fault</button>
         </form>
       </template>
       <template v-else-if="faults!.culprit">

@@ -39,7 +39,7 @@ const { values, wrong, sending, submit, clear } = useForm({ reason: '' }, async 
           <form v-if="waiving === i.what" class="fields" :aria-label="`Waive: ${i.what}`" @submit.prevent="submit">
             <label>Why it goes on without <input v-model="values.reason" required maxlength="2000" /></label>
             <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-            <v-btn type="submit" size="small" color="primary" :disabled="sending">Go on without it</v-btn>
+            <button class="press slim" type="submit" :disabled="sending">Go on without it</button>
             <p class="faded">It stays visible as waived; nothing of this is told as a trial that others can rely on.</p>
           </form>
         </div>

@@ -3,7 +3,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type FaultTrial, type Layout, type Proof, type RunView } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { moment } from '@/ui/words'

@@ -37,7 +37,7 @@ function words(slot: string): string {
         <div v-if="back[s]!.on" class="two"><label>Reference <input v-model="back[s]!.reference" maxlength="200" /></label><label>Due <input v-model="back[s]!.due_on" type="date" /></label></div>
       </div>
     </template>
-    <v-btn type="submit" color="primary" :disabled="sending">{{ run.stage < run.stages ? `Sign stage ${run.stage} off` : waived ? 'Sign off with what is waived' : 'Sign off: back on duty' }}</v-btn>
+    <button class="press" type="submit" :disabled="sending">{{ run.stage < run.stages ? `Sign stage ${run.stage} off` : waived ? 'Sign off with what is waived' : 'Sign off: back on duty' }}</button>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
   </form>
 </template>

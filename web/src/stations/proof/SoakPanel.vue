@@ -81,9 +81,9 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
       </template>
       <span v-else class="faded small">what is unstable shows itself before anybody relies on it</span>
       <div v-if="active" class="acts">
-        <form v-if="!soak || soak.state.passed === false" class="fields begin" @submit.prevent="begin"><label>Days <input v-model="days" inputmode="decimal" required /></label><v-btn type="submit" color="primary" size="small" :disabled="busy || !!proof.soak_waits">{{ soak ? 'Begin it anew' : 'Begin the soak' }}</v-btn></form>
+        <form v-if="!soak || soak.state.passed === false" class="fields begin" @submit.prevent="begin"><label>Days <input v-model="days" inputmode="decimal" required /></label><button class="press slim" type="submit" :disabled="busy || !!proof.soak_waits">{{ soak ? 'Begin it anew' : 'Begin the soak' }}</button></form>
         <template v-if="soak">
-          <v-btn v-if="service" size="small" color="primary" :disabled="busy" @click="act(read)">{{ busy ? 'Reading' : 'Read the counters' }}</v-btn>
+          <button type="button" class="press slim" v-if="service" :disabled="busy" @click="act(read)">{{ busy ? 'Reading' : 'Read the counters' }}</button>
           <button type="button" class="quiet-link" @click="act(() => enter({ kind: 'restart' }))">It restarted unplanned</button>
           <template v-if="machine.bays.length"><button type="button" class="quiet-link" @click="act(() => enter({ kind: 'scrub', clean: true }))">A scrub ended clean</button><button type="button" class="quiet-link" @click="act(() => enter({ kind: 'scrub', clean: false }))">A scrub found errors</button></template>
         </template>
@@ -95,7 +95,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
     <form v-if="form === 'counting'" class="fields grid" aria-label="Whether errors are counted" @submit.prevent>
       <p class="faded small wide">{{ proof.corrects === false ? 'Its modules correct no errors, so there is nothing to count.' : proof.corrects ? 'Its modules correct errors: somewhere they are counted, unless the machine keeps that to itself.' : 'What its modules tell does not say whether they correct errors.' }}</p>
       <label class="wide">Where that was looked up <input v-model="counting" maxlength="2000" /></label>
-      <div class="choices"><v-btn size="small" :disabled="busy" @click="sayCounted(false)">Nowhere to be read</v-btn><v-btn size="small" color="primary" :disabled="busy" @click="sayCounted(true)">They are counted</v-btn></div>
+      <div class="choices"><button type="button" class="press slim quiet" :disabled="busy" @click="sayCounted(false)">Nowhere to be read</button><button type="button" class="press slim" :disabled="busy" @click="sayCounted(true)">They are counted</button></div>
     </form>
     <form v-if="form === 'hand'" class="fields hand" aria-label="Counters by hand" @submit.prevent="keep">
       <p class="small"><label class="of"><input v-model="of" type="radio" value="slots" /> by slot</label> <label class="of"><input v-model="of" type="radio" value="channels" /> by channel, where it counts only those</label> <button type="button" class="quiet-link" @click="noErrors">none counted in any</button></p>
@@ -110,7 +110,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
           </tr>
         </tbody>
       </table>
-      <div class="choices"><v-btn type="submit" size="small" color="primary" :disabled="busy">Keep the reading</v-btn></div>
+      <div class="choices"><button class="press slim" type="submit" :disabled="busy">Keep the reading</button></div>
     </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="soak" class="body">

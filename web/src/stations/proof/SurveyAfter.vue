@@ -2,7 +2,7 @@
 /** What the machine shows now: by its service, by any report, or slot by slot by hand. */
 import { ref } from 'vue'
 import { api, ask, wordsOf, type Access, type Intake, type Layout, type MachineView, type ServiceKind } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import ReportInput from '@/intake/ReportInput.vue'
 import FieldFaultWords from '@/ui/FieldFault.vue'
 import { FieldFault, numbersIn, useForm } from '@/ui/form'
@@ -61,7 +61,7 @@ function say(slot: string, how: string): void {
   <section class="panel after" aria-labelledby="after-title">
     <div class="head"><h2 id="after-title">What does it show?</h2><button type="button" class="quiet-link" @click="emit('leave')">Leave it</button></div>
     <div v-for="s in machine.services" :key="s.kind" class="service">
-      <v-btn color="primary" size="small" :disabled="!!busy" @click="askIt(s.kind)">{{ busy === s.kind ? 'Asking it' : `Ask it by ${s.kind === 'redfish' ? 'Redfish' : 'SNMP'}` }}</v-btn>
+      <button type="button" class="press slim" :disabled="!!busy" @click="askIt(s.kind)">{{ busy === s.kind ? 'Asking it' : `Ask it by ${s.kind === 'redfish' ? 'Redfish' : 'SNMP'}` }}</button>
       <span class="mono small faded">{{ s.address }}</span>
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
@@ -82,7 +82,7 @@ function say(slot: string, how: string): void {
       </div>
       <p class="faded small">Where it shows only a total, leave the slots: they are right by it if nothing else that was at hand gives it, with the labels checked at the bench.</p>
       <p v-if="unsent" class="wrong" role="alert">{{ unsent }}</p>
-      <v-btn type="submit" color="primary" size="small" :disabled="sending">That is what it shows</v-btn>
+      <button class="press slim" type="submit" :disabled="sending">That is what it shows</button>
     </form>
     <ReportInput v-else :ask-by="keepAndAsk" @taken="took" />
   </section>

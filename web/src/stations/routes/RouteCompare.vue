@@ -2,7 +2,7 @@
 /** Up to three routes side by side, only where they differ; the best of a line is marked. */
 import { computed } from 'vue'
 import type { RoutesView } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { balanceOf, letterOf, money, percent, rateOf, routeWords, verdictWords } from './words'
 
 const props = defineProps<{ view: RoutesView; pinned: number[] }>()

@@ -2,7 +2,8 @@
 /** One route opened: what is bought, what it saves and risks, and every figure's terms. */
 import { computed } from 'vue'
 import type { Board, Layout, Route, RoutesView } from '@/api/client'
-import { gb, same } from '@/board/state'
+import { same } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { OUTCOMES } from '@/notes/words'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
@@ -32,7 +33,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
   <section class="detail" :aria-label="`Route ${letterOf(index)}`">
     <header>
       <h2><span class="letter">{{ letterOf(index) }}</span> {{ routeWords(route) }}</h2>
-      <v-btn v-if="session.mayWrite()" color="primary" size="small" @click="emit('plan')">Plan this route</v-btn>
+      <button type="button" class="press slim" v-if="session.mayWrite()" @click="emit('plan')">Plan this route</button>
     </header>
     <table v-if="route.buy.length" class="buy">
       <tbody>

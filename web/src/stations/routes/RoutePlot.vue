@@ -2,7 +2,7 @@
 /** Every route as a mark: what it costs against what it gives; shape by verdict, size by trouble. */
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Route } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { doublingScale, placePoints, scaleOf } from './plot'
 import { letterOf, NAMES, shapeOf } from './words'
 
@@ -52,7 +52,7 @@ const beyond = computed(() => (props.budget === null ? null : x.value.at(props.b
 <template>
   <div ref="box" class="plot">
     <div class="caption">
-      <h2>Cost against <button type="button" class="chip" :aria-pressed="by === 'usable'" @click="by = 'usable'">usable memory</button> <button type="button" class="chip" :aria-pressed="by === 'speed'" @click="by = 'speed'">bandwidth</button></h2>
+      <h2>Cost against <button type="button" class="choice" :aria-pressed="by === 'usable'" @click="by = 'usable'">usable memory</button> <button type="button" class="choice" :aria-pressed="by === 'speed'" @click="by = 'speed'">bandwidth</button></h2>
       <span class="faded small">tick: go; diamond: at risk; larger: more trouble</span>
     </div>
     <svg :viewBox="`0 0 ${width} ${HEIGHT}`" role="group" :aria-label="`Routes by cost and ${by === 'usable' ? 'usable memory' : 'sustained bandwidth'}`">

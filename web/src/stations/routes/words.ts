@@ -1,6 +1,6 @@
 /** Routes in words. */
 import type { Route, Wishes } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { VERDICTS } from '@/ui/verdict'
 
 export const NAMES: Record<string, string> = {

@@ -31,7 +31,7 @@ const way = computed(() => {
       </label>
       <div class="choices">
         <button type="button" class="quiet-link" @click="$emit('leave')">Go on with the run</button>
-        <v-btn type="submit" color="error" :disabled="!reason.trim()">It is as it was: end the run</v-btn>
+        <button class="press stop" type="submit" :disabled="!reason.trim()">It is as it was: end the run</button>
       </div>
     </form>
   </v-dialog>

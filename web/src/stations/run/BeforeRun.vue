@@ -78,10 +78,10 @@ const begin = () =>
       <section class="panel start" aria-label="Begin">
         <p v-if="risk?.approval && approved" class="small">Approved by {{ risk.approval.by }}, {{ age(risk.approval.at) }}.</p>
         <p v-if="waits.trim()" class="waits" role="status">{{ waits }}</p>
-        <v-btn v-if="risk?.needed && !approved && !stopped && session.account?.role === 'lead'" color="primary" :disabled="busy" @click="approve">I have seen the risk and take it</v-btn>
+        <button type="button" class="press" v-if="risk?.needed && !approved && !stopped && session.account?.role === 'lead'" :disabled="busy" @click="approve">I have seen the risk and take it</button>
         <form v-if="session.mayWrite() && !waits" class="fields" @submit.prevent="begin">
           <label>Soak before it is back on duty [days] <input v-model="days" type="number" min="0.1" max="365" step="any" required /></label>
-          <v-btn type="submit" color="primary" :disabled="busy">Begin the run</v-btn>
+          <button class="press" type="submit" :disabled="busy">Begin the run</button>
         </form>
         <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       </section>

@@ -12,7 +12,7 @@ import { useMachine } from '../machine'
 import BackOut from './BackOut.vue'
 import StepList from './StepList.vue'
 import WindowForm from './WindowForm.vue'
-import { ENDED, layoutAt, minutesWords } from './words'
+import { byPhase, ENDED, layoutAt, minutesWords, PHASES } from './words'
 
 const props = defineProps<{ runId: string }>()
 const emit = defineEmits<{ ended: [] }>()
@@ -34,7 +34,14 @@ const active = computed(() => view.value?.state === 'under way')
 const tickable = computed(() => (view.value && at.value ? ticking(view.value, at.value, waiting.value, session.account) : 'look'))
 const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((shown.value?.slots ?? []).map((s) => [s, 'plain'])))
 const fitted = computed(() => (view.value ? layoutAt(steps.value, view.value.now as Layout, view.value.goal as Layout) : {}))
-const doneCount = computed(() => steps.value.filter((s) => s.done_at).length)
+/** What the steps of hands and starts that are open take; the soak is told by itself. [min] */
+const left = computed(() =>
+  steps.value.filter((s) => !s.done_at && s.proves !== 'soak').reduce((sum, s) => ({ low: sum.low + s.minutes.low, high: sum.high + s.minutes.high }), { low: 0, high: 0 }),
+)
+const closes = computed(() => {
+  const end = view.value?.window_end ? (Date.parse(view.value.window_end) - Date.now()) / 60_000 : 0
+  return end > 0 ? minutesWords({ low: end, high: end }) : ''
+})
 const bays = computed(() => machine.value.bays.filter((b) => shown.value?.bays.includes(b.number) ?? false))
 const noting = ref('')
 const failure = ref('')
@@ -78,7 +85,8 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
         <span v-if="!active" class="ended">{{ ENDED[view.state] ?? view.state }}</span>
         <span class="faded small">{{ view.plan }}{{ view.stages > 1 ? `, stage ${view.stage} of ${view.stages}` : '' }}</span>
         <span class="small">{{ view.taken_min === null ? 'not switched off yet' : `${Math.round(view.taken_min)} min` }} <span class="faded">of {{ minutesWords(view.down) }}</span></span>
-        <span v-if="view.window_start" class="faded small">window {{ moment(view.window_start, machine.zone) }}</span>
+        <span v-if="active && at" class="small">{{ minutesWords(left) }} <span class="faded">to go</span></span>
+        <span v-if="view.window_start" class="faded small">window {{ moment(view.window_start, machine.zone) }}<template v-if="closes">; it closes in {{ closes }}</template></span>
       </div>
       <div class="acts">
         <router-link v-if="active" class="bench" :to="`/bench/${runId}`">Open at the bench</router-link>
@@ -87,7 +95,9 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
         <button v-if="active && session.mayWrite()" type="button" class="quiet-link" @click="dialog = 'window'">Window</button>
         <button v-if="active && session.mayWrite()" type="button" class="quiet-link back" @click="dialog = 'back'">Back out</button>
       </div>
-      <div class="bar" :style="{ '--done': doneCount / Math.max(1, steps.length) }" aria-hidden="true"></div>
+      <div class="contacts" aria-hidden="true">
+        <span v-for="g in byPhase(steps)" :key="g.key" class="phase"><span class="row"><i v-for="s in g.steps" :key="s.key" :class="{ made: s.done_at, proof: s.proves, waived: s.proof === 'waived', now: s.key === at?.key }"></i></span><small>{{ PHASES[g.phase] ?? g.phase }}</small></span>
+      </div>
     </div>
     <p v-if="!connected || unsent" class="notice small" role="status">{{ connected ? '' : 'No connection: ' }}{{ unsent }} {{ unsent === 1 ? 'entry is' : 'entries are' }} kept here and sent when it is back.</p>
     <p v-for="w in refused" :key="w.id" class="wrong small refused" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">I have read it</button></p>
@@ -172,11 +182,53 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
 .back {
   color: var(--stop);
 }
-.bar {
-  position: absolute;
-  inset: auto 0 0;
-  height: 3px;
-  background: linear-gradient(to right, var(--umber) calc(100% * var(--done)), transparent 0);
+/* Every step is a contact: made, to be made, ticked by proof, waived. */
+.contacts {
+  flex-basis: 100%;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 18px;
+  margin-top: 4px;
+}
+.phase {
+  display: grid;
+  gap: 2px;
+}
+.phase small {
+  font-size: 12px;
+  color: var(--faded);
+}
+.row {
+  display: flex;
+  gap: 3px;
+  align-items: end;
+  height: 22px;
+}
+.row i {
+  width: 7px;
+  height: 14px;
+  background: var(--brass);
+}
+.row .made {
+  background: var(--umber);
+}
+.row .proof {
+  background: var(--sheet);
+  border: 1.5px solid var(--go);
+}
+.row .proof.made {
+  background: var(--go);
+}
+.row .waived {
+  background: var(--sheet) !important;
+  border: 1.5px dashed var(--risk);
+}
+.row .now {
+  height: 22px;
+  background: var(--umber);
+}
+.row .now.proof {
+  background: var(--sheet);
 }
 .notice {
   margin: 0;

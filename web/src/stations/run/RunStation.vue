@@ -38,7 +38,7 @@ async function replace(): Promise<void> {
     <h2>Nothing to run yet</h2>
     <template v-if="machine.failed.length">
       <p>{{ machine.failed.length === 1 ? 'A module has failed.' : `${machine.failed.length} modules have failed.` }} A plan that replaces it is made here; its run sheet finds the slot, says what the new one must be like, and ends with the return.</p>
-      <v-btn v-if="session.mayWrite()" color="primary" @click="replace">Plan the replacement</v-btn>
+      <button type="button" class="press" v-if="session.mayWrite()" @click="replace">Plan the replacement</button>
     </template>
     <p v-else>A run sheet is made from a plan: <router-link class="quiet-link" :to="`/machines/${machine.id}/fit`">plan a change in Fit</router-link>, or choose a way in <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link>.</p>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>

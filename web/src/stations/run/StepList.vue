@@ -35,6 +35,15 @@ function reveal(): void {
 onMounted(reveal)
 const groups = computed(() => byPhase(props.steps))
 const done = (steps: RunStep[]) => steps.filter((s) => s.done_at).length
+const isDone = (steps: RunStep[]) => !!props.at && done(steps) === steps.length
+/** What is left of a phase. [min] */
+const rest = (steps: RunStep[]) => steps.filter((s) => !s.done_at).reduce((sum, s) => ({ low: sum.low + s.minutes.low, high: sum.high + s.minutes.high }), { low: 0, high: 0 })
+/** Phases that are done are one line; what was waived, or found alone, stays in sight. */
+const unfolded = ref<string[]>([])
+const fold = (key: string) => (unfolded.value = unfolded.value.includes(key) ? unfolded.value.filter((k) => k !== key) : [...unfolded.value, key])
+function shownOf(g: { key: string; steps: RunStep[] }): RunStep[] {
+  return isDone(g.steps) && !unfolded.value.includes(g.key) ? g.steps.filter((s) => s.proof === 'waived' || s.alone || s.key === open.value) : g.steps
+}
 function look(key: string): void {
   open.value = open.value === key ? props.at : key
   emit('look', open.value)
@@ -44,9 +53,15 @@ function look(key: string): void {
 <template>
   <ol ref="list" class="phases">
     <li v-for="g in groups" :key="g.key">
-      <h3>{{ PHASES[g.phase] ?? g.phase }} <span class="faded small">{{ at ? `${done(g.steps)} of ${g.steps.length}` : '' }}</span></h3>
+      <h3>
+        <svg class="mark" width="16" height="16" viewBox="-8 -8 16 16" aria-hidden="true"><circle r="6" :class="isDone(g.steps) ? 'full' : 'hollow'" /><path v-if="done(g.steps) && !isDone(g.steps)" d="M0-6A6 6 0 0 0 0 6Z" class="full" /></svg>
+        <button v-if="isDone(g.steps)" type="button" class="fold" :aria-expanded="unfolded.includes(g.key)" @click="fold(g.key)">{{ PHASES[g.phase] ?? g.phase }}</button>
+        <span v-else>{{ PHASES[g.phase] ?? g.phase }}</span>
+        <span class="faded small">{{ at ? `${done(g.steps)} of ${g.steps.length}` : '' }}</span>
+        <span class="faded small when">{{ isDone(g.steps) ? `${clock(g.steps[0]!.done_at!, zone)} to ${clock(g.steps.at(-1)!.done_at!, zone)}` : minutesWords(rest(g.steps)) }}</span>
+      </h3>
       <ol class="steps">
-        <li v-for="s in g.steps" :key="s.key" class="step" :class="{ done: s.done_at, at: s.key === at, open: s.key === open, hold: s.hold }">
+        <li v-for="s in shownOf(g)" :key="s.key" class="step" :class="{ done: s.done_at, at: s.key === at, open: s.key === open, hold: s.hold }">
           <button type="button" class="line" :aria-expanded="s.key === open" @click="look(s.key)">
             <span class="number">{{ s.number }}</span>
             <SeverityMark v-if="s.proof" class="proved" :severity="PROOF[s.proof]?.mark ?? 'ask'" :size="13" />
@@ -65,7 +80,7 @@ function look(key: string): void {
             <details v-if="s.hold" class="small"><summary>The way back from here</summary><ol><li v-for="w in s.back_out" :key="w">{{ w }}</li></ol></details>
             <slot v-if="s.key === at && !may" name="waits" :step="s" />
             <div v-if="at" class="acts">
-              <v-btn v-if="s.key === at && may" size="small" color="primary" @click="emit('done', s.key)">Done, next</v-btn>
+              <button type="button" class="press slim" v-if="s.key === at && may" @click="emit('done', s.key)">Done, next</button>
               <button v-if="s.done_at && !s.proves" type="button" class="quiet-link" @click="emit('undone', s.key)">Take the tick back</button>
             </div>
           </div>
@@ -83,10 +98,37 @@ ol.steps {
   padding: 0;
 }
 h3 {
-  font-size: 13px;
-  font-weight: 600;
-  color: var(--faded);
-  margin: 10px 0 2px;
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin: 12px 0 4px;
+  padding-left: 27px;
+  font-size: 15px;
+  font-weight: 650;
+  color: var(--ink);
+}
+h3 .when {
+  margin-left: auto;
+  font-weight: 400;
+}
+.mark {
+  flex: none;
+  align-self: center;
+}
+.full {
+  fill: var(--ink);
+}
+.hollow {
+  fill: var(--sheet);
+  stroke: var(--ink);
+  stroke-width: 2;
+}
+.fold {
+  font-weight: 650;
+  color: inherit;
+}
+.fold:hover {
+  color: var(--umber);
 }
 .step {
   border-top: 1px solid var(--rule);
@@ -110,20 +152,18 @@ h3 {
   color: var(--faded);
   font-size: 13px;
 }
+/* A contact: empty, or made. */
 .box {
-  width: 15px;
+  width: 9px;
   height: 15px;
-  border: 1.5px solid var(--module-edge);
-  border-radius: 3px;
-  font-size: 12px;
-  line-height: 12px;
-  text-align: center;
+  margin-left: 3px;
+  border: 1.5px solid var(--brass);
+  font-size: 0;
   align-self: center;
 }
 .done .box {
-  background: var(--go);
-  border-color: var(--go);
-  color: var(--sheet);
+  background: var(--umber);
+  border-color: var(--umber);
 }
 .done .text {
   color: var(--faded);

@@ -21,7 +21,7 @@ const keep = () => emit('set', atSite(start.value, props.zone), atSite(end.value
       <div class="choices">
         <button v-if="run.window_start" type="button" class="quiet-link" @click="$emit('set', null, null)">No window</button>
         <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
-        <v-btn type="submit" color="primary">Keep</v-btn>
+        <button class="press" type="submit">Keep</button>
       </div>
     </form>
   </v-dialog>

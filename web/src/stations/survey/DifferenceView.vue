@@ -2,7 +2,7 @@
 /** What a new report says beside what is known: slot by slot, field by field, to take over all or some. */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type Difference, type Intake, type MachineView, type SlotDifference } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb } from '@/ui/figures'
 import { plural } from '@/ui/words'
 import { byWeight, CHANGES, KINDS, memberWords, occupantWords, valueWords } from './words'
 
@@ -166,8 +166,8 @@ async function accept(): Promise<void> {
         <template v-if="disputes">{{ plural(disputes, 'slot that differs and is not taken stays', 'slots that differ and are not taken stay') }} visible as disputed.</template>
       </p>
       <div class="choices">
-        <v-btn variant="outlined" color="primary" @click="$emit('leave')">Leave it</v-btn>
-        <v-btn color="primary" @click="accept">Keep this survey</v-btn>
+        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button type="button" class="press" @click="accept">Keep this survey</button>
       </div>
     </template>
   </section>

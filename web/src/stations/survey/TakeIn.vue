@@ -54,7 +54,7 @@ async function forget(kind: string): Promise<void> {
         </div>
         <p v-if="s.trouble && !wrong" class="wrong small">{{ s.trouble }}</p>
         <div class="acts">
-          <v-btn color="primary" size="small" :disabled="!!busy" @click="askKept(s.kind)">{{ busy === s.kind ? 'Asking it' : 'Ask it now' }}</v-btn>
+          <button type="button" class="press slim" :disabled="!!busy" @click="askKept(s.kind)">{{ busy === s.kind ? 'Asking it' : 'Ask it now' }}</button>
           <button type="button" class="quiet-link" @click="changing = s">Change</button>
           <button type="button" class="quiet-link" @click="forget(s.kind)">Forget</button>
         </div>

@@ -2,7 +2,7 @@
 /** Target: what the machine is to carry at left; the totals that it can reach at right, with the need as a line across. */
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type SizingView, type Totals } from '@/api/client'
-import { gb } from '@/board/state'
+import { gb, gbDown, gbUp } from '@/ui/figures'
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numberIn, useForm } from '@/ui/form'
@@ -134,18 +134,18 @@ const enough = computed(() => {
       </div>
       <div class="sum">
         <div>
-          <strong>{{ gb(view.need.total) }} <small>GB needed</small></strong>
+          <strong>{{ gbUp(view.need.total) }} <small>GB needed</small></strong>
           <p v-if="view.need.total" class="small faded">{{ gb(view.need.base) }} system, {{ gb(view.need.grown) }} loads and cache after {{ view.sizing.years || 0 }} {{ view.sizing.years === 1 ? 'year' : 'years' }} ({{ gb(view.need.loads) }} loads today), {{ gb(view.need.headroom) }} headroom</p>
           <p v-else class="small faded">Nothing is said yet: how many of what, and how much each takes.</p>
         </div>
-        <v-btn v-if="session.mayWrite()" type="submit" color="primary" :disabled="sending || !changed">Keep</v-btn>
+        <button class="press" v-if="session.mayWrite()" type="submit" :disabled="sending || !changed">Keep</button>
       </div>
     </form>
 
     <section v-if="view" class="panel ladder" aria-labelledby="reach">
       <div class="caption">
         <h2 id="reach">Totals it can reach</h2>
-        <span class="small">now {{ gb(view.usable_gib) }} GB usable<template v-if="need">, <b :class="view.usable_gib >= need ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
+        <span class="small">now {{ gbDown(view.usable_gib) }} GB usable<template v-if="need">, <b :class="view.usable_gib >= need ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
       </div>
       <p v-if="view.use" class="small">
         {{ USES[view.use] }}
@@ -167,7 +167,7 @@ const enough = computed(() => {
                 <span v-else class="faded" aria-label="no way">–</span>
               </td>
             </template>
-            <td v-else :colspan="RISKS.length + 1"><span>need {{ gb(rung.at) }}</span></td>
+            <td v-else :colspan="RISKS.length + 1"><span>need {{ gbUp(rung.at) }}</span></td>
           </tr>
         </tbody>
       </table>

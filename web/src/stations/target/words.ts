@@ -1,6 +1,6 @@
 /** Target in words. */
 import type { PriceAt, SizingView } from '@/api/client'
-import { gb } from '@/board/state'
+import { gbDown, gbUp } from '@/ui/figures'
 import { percent } from '../routes/words'
 
 /** The risks at which a total can be had, the surest first. */
@@ -35,5 +35,5 @@ export function wayWords(p: PriceAt): string {
 
 /** "enough", or how much is lacking. */
 export function shortWords(usable: number, need: number): string {
-  return usable >= need ? `${gb(usable - need)} GB to spare` : `${gb(need - usable)} GB short`
+  return usable >= need ? `${gbDown(usable - need)} GB to spare` : `${gbUp(need - usable)} GB short`
 }

@@ -1,0 +1,24 @@
+import { describe, expect, it } from 'vitest'
+import { gb, gbDown, gbUp, money } from './figures'
+
+describe('figures', () => {
+  it.each([
+    [16, '16', '16', '16'],
+    [235.84, '235.8', '235.9', '235.8'],
+    [235.86, '235.9', '235.9', '235.8'],
+    [235.9, '235.9', '235.9', '235.9'],
+    [7.125, '7.13', '7.13', '7.12'],
+    [0.05 + 0.1, '0.15', '0.15', '0.15'],
+    [572.8000000001, '572.8', '572.8', '572.8'],
+    [0, '0', '0', '0'],
+    [null, '?', '?', '?'],
+  ])('%d to the nearest, up, down', (value, nearest, up, down) => {
+    expect([gb(value), gbUp(value), gbDown(value)]).toEqual([nearest, up, down])
+  })
+  it.each([
+    [642, '642.00 EUR'],
+    ['107.5', '107.50 EUR'],
+    ['0.000', 'nothing to pay'],
+    [null, 'no price'],
+  ])('an amount of %s', (amount, words) => expect(money(amount, 'EUR')).toBe(words))
+})

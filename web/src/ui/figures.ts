@@ -1,0 +1,30 @@
+/** Figures as they are shown everywhere: one rounding, one unit. A need is never rounded below itself, what is had never above. */
+
+/** A figure as the trade writes it, to the nearest: no needless decimals. [GB] */
+export function gb(value: number | null | undefined): string {
+  return figure(value, Math.round)
+}
+/** What is needed or wished: rounded up, so that what meets the figure meets the need. [GB] */
+export function gbUp(value: number | null | undefined): string {
+  return figure(value, Math.ceil)
+}
+/** What is had or allowed: rounded down, so that nothing is promised that is not there. [GB] */
+export function gbDown(value: number | null | undefined): string {
+  return figure(value, Math.floor)
+}
+
+function figure(value: number | null | undefined, round: (value: number) => number): string {
+  if (value === null || value === undefined) return '?'
+  if (Number.isInteger(value)) return String(value)
+  const by = Math.abs(value) < 10 ? 100 : 10
+  // A binary fraction of a decimal figure is not rounded away from it: 235.9 is kept as 235.90000000000001 and the like.
+  const scaled = Number((value * by).toFixed(6))
+  return String(round(scaled) / by)
+}
+
+/** An amount with its currency; "free" costs nothing, and what nobody priced says so. */
+export function money(amount: string | number | null | undefined, currency: string): string {
+  if (amount === null || amount === undefined || amount === '') return 'no price'
+  const value = Number(amount)
+  return value ? `${value.toFixed(2)} ${currency}` : 'nothing to pay'
+}
