@@ -142,7 +142,7 @@ def test_the_need_is_a_line_across_what_can_be_reached(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="hall-03", exact=True).click()
     go_to(page, "Target")
-    expect(page.get_by_text("138.9 GB short")).to_be_visible()
+    expect(page.get_by_text("139 GB short")).to_be_visible()
     expect(page.get_by_text("It may be opened now")).to_be_visible()
     ladder = page.get_by_role("region", name="Totals it can reach").get_by_role("row")
     expect(ladder.nth(3)).to_contain_text("need 616.2")

@@ -52,12 +52,14 @@ router.beforeEach(async (to) => {
 router.afterEach((to, from) => {
   if (to.path === from.path || !from.matched.length) return
   const left = document.activeElement
+  // In a machine its name stays; what is new is the station.
+  const sought = to.matched.length > 1 ? '[data-station] h2' : 'main h1, main h2'
   const watch = new MutationObserver(look)
   const stop = setTimeout(() => watch.disconnect(), 10_000)
   function look(): void {
     // Somebody has gone on already.
     if (document.activeElement !== left && document.activeElement !== document.body) return end()
-    const heading = document.querySelector<HTMLElement>('[data-station] h2') ?? document.querySelector<HTMLElement>('main h1, main h2')
+    const heading = document.querySelector<HTMLElement>(sought)
     if (!heading) return
     heading.tabIndex = -1
     heading.focus({ preventScroll: true })

@@ -120,10 +120,12 @@ defineProps<{ pads: Pad[]; base: string; at: string }>()
   .trace::before {
     right: 14px;
   }
+  /* Their names are for readers alone; the pads are there for every hand. */
   .station:not(.near) strong,
   .station:not(.near) .state {
-    visibility: hidden;
-    width: 0;
+    width: 1px;
+    overflow: hidden;
+    clip-path: inset(50%);
   }
   .station:not(.near) .pad {
     width: 24px;

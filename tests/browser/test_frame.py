@@ -1,0 +1,62 @@
+"""The frame: finding anything, keys, titles, where the focus goes, the wall of machines."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import SignIn
+from tests.browser.hands import AXE, go_to
+
+
+def test_anything_is_found_by_keyboard(sign_in: SignIn) -> None:
+    page = sign_in()
+    expect(page).to_have_title("Machines · Umbrak")
+    page.keyboard.press("/")
+    field = page.get_by_role("combobox", name=re.compile("^Find machines"))
+    expect(field).to_be_focused()
+    page.keyboard.type("even out")
+    hit = page.get_by_role("option", name=re.compile("plan Even out CPU 2 hall-03"))
+    expect(hit).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("Enter")
+    expect(page).to_have_title("hall-03: Fit · Umbrak")
+    expect(page.get_by_role("heading", name="Board")).to_be_focused()
+    # A letter in a field is a letter.
+    page.get_by_label("Type what the label says").fill("")
+    page.get_by_label("Type what the label says").press("?")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.get_by_role("heading", name="Board").focus()
+    page.keyboard.press("?")
+    keys = page.get_by_role("dialog", name="Keys of this view")
+    expect(keys).to_contain_text("take the last change back")
+    expect(keys).to_contain_text("find machines, plans, sheets, parts, modules by serial")
+    page.keyboard.press("Escape")
+    page.keyboard.press("/")
+    expect(field).to_be_focused()
+    page.keyboard.type("zzzz")
+    expect(page.get_by_role("status")).to_contain_text("Nothing has “zzzz”")
+    page.keyboard.press("Escape")
+    go_to(page, "Survey")
+    expect(page).to_have_title("hall-03: Survey · Umbrak")
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (390, 844)])
+def test_the_wall_is_grouped_and_counted(sign_in: SignIn, size: tuple[int, int]) -> None:
+    page = sign_in(width=size[0], height=size[1])
+    page.get_by_role("button", name="places").click()
+    expect(page.get_by_role("rowheader", name=re.compile(r"computing hall \d machines"))).to_be_visible()
+    page.get_by_role("button", name=re.compile(r"failed\s1")).click()
+    expect(page.get_by_role("link", name="hall-02")).to_be_visible()
+    expect(page.get_by_role("link", name="hall-03")).to_have_count(0)
+    page.get_by_role("button", name="dense").click()
+    page.reload()
+    expect(page.get_by_role("button", name="dense")).to_have_attribute("aria-pressed", "true")
+    page.evaluate(AXE)
+    found = page.evaluate(
+        "axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id))"
+    )
+    assert found == []
+    wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+    assert wide <= 0, "nothing scrolls sideways"
