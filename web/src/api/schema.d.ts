@@ -5902,6 +5902,8 @@ export interface components {
             planned_gib: number | null;
             /** Total */
             total: number;
+            /** Usable Gib */
+            usable_gib: number;
             /** Verdict */
             verdict: string;
             /** Worst Message */

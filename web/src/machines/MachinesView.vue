@@ -107,7 +107,8 @@ const groups = computed(() => {
   return found
 })
 const most = (spread: Record<string, number>) => Math.max(1, ...Object.values(spread))
-const usableMet = (l: MachineLine) => l.need_gib !== null && (l.summary.planned_gib ?? l.summary.installed_gib) >= l.need_gib
+/** Need is of what is usable. */
+const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gib >= l.need_gib
 </script>
 
 <template>

@@ -51,6 +51,8 @@ class Summary:
 
     installed_gib: float
     planned_gib: float | None
+    #: What is usable of what is planned, or of what is fitted where nothing is.
+    usable_gib: float
     official_gib: float | None
     verdict: str
     #: What it could still become.
@@ -165,6 +167,7 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
     document: dict[str, Any] = {
         "installed_gib": 0,
         "planned_gib": None,
+        "usable_gib": 0,
         "official_gib": None,
         "verdict": "undecided",
         "at_worst": "no-go",
@@ -199,6 +202,7 @@ def _summarise(m: Loaded, plan: PlanRow | None, proved: frozenset[str] | None) -
     return {
         "installed_gib": now.installed_gib,
         "planned_gib": shown.installed_gib if goal is not None and goal != m.layout else None,
+        "usable_gib": shown.usable_gib,
         "official_gib": official_gib(now),
         "verdict": shown.verdict.value,
         "at_worst": shown.at_worst.value,

@@ -2,7 +2,7 @@
 /** Every route as a mark: what it costs against what it gives; shape by verdict, size by trouble. */
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Route } from '@/api/client'
-import { gb } from '@/ui/figures'
+import { gb, gbUp } from '@/ui/figures'
 import { doublingScale, placePoints, scaleOf } from './plot'
 import { letterOf, NAMES, shapeOf } from './words'
 
@@ -70,7 +70,7 @@ const beyond = computed(() => (props.budget === null ? null : x.value.at(props.b
       </g>
       <rect v-if="beyond !== null && beyond < right" :x="beyond" :y="TOP" :width="right - beyond" :height="BOTTOM - TOP" fill="url(#beyond)" />
       <g v-if="!atNeed" class="level now"><line :x1="LEFT" :x2="right" :y1="y.at(here)" :y2="y.at(here)" /><text :x="right" :y="y.at(here) - 5" text-anchor="end">now {{ gb(here) }}</text></g>
-      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="right" :y1="y.at(need)" :y2="y.at(need)" /><text :x="right" :y="y.at(need) - 5" text-anchor="end">{{ atNeed ? `at least ${gb(need)}, now ${gb(here)}` : `at least ${gb(need)}` }}</text></g>
+      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="right" :y1="y.at(need)" :y2="y.at(need)" /><text :x="right" :y="y.at(need) - 5" text-anchor="end">{{ atNeed ? `at least ${gbUp(need)}, now ${gb(here)}` : `at least ${gbUp(need)}` }}</text></g>
       <g
         v-for="p in [...points].sort((a, b) => Number(a.index === chosen) - Number(b.index === chosen))"
         :key="p.index"

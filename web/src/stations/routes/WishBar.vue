@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What a route must meet: numbers and yes-or-no, each on or off. */
+import { gbUp } from '@/ui/figures'
 import type { Wishes } from '@/api/client'
 
 const props = defineProps<{ wishes: Wishes; currency: string }>()
@@ -22,7 +23,7 @@ const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_of
 ]
 function shown(key: Numeric): string {
   const value = props.wishes[key]
-  return value === null || value === undefined ? '' : String(key === 'top_trouble' ? Math.round(Number(value) * 100) : value)
+  return value === null || value === undefined ? '' : key === 'usable_gib' ? gbUp(Number(value)) : String(key === 'top_trouble' ? Math.round(Number(value) * 100) : value)
 }
 function set(key: Numeric, event: Event): void {
   const text = (event.target as HTMLInputElement).value.trim().replace(',', '.')
@@ -45,6 +46,7 @@ function set(key: Numeric, event: Event): void {
 
 <style scoped>
 .wishes {
+  padding: 8px 16px;
   display: flex;
   flex-wrap: wrap;
   gap: 6px 8px;
