@@ -379,12 +379,18 @@ def test_of_one_part_the_shelf_comes_first_and_one_word_lists_it() -> None:
         ({}, {"A1": {"capacity_gib": 8, "failed": "in-use"}}, "fit.failed", "A1: the module is failing"),
         ({"memory": {"rail_policy": "setting"}}, {"A1": L8}, "power.policy", "a firmware setting that is not known"),
         ({"memory": {"rail_policy": None}}, {"A1": L8}, "power.policy", "not said by the sheet"),
-        ({"processors": {"p": {"rate_table": "open"}, "q": {"source": "cpu", "rate_table": [{"rate_mts": 1333}]}}}, {"A1": L8}, "speed.untold", "nobody tells what rates P runs"),
+        ({"processors": {"p": {"rate_table": "open"}, "q": {"source": "cpu", "rate_table": [{"rate_mts": 1333}]}, "r": {"source": "cpu", "rate_table": "open"}}}, {"A1": L8}, "speed.untold", "nobody tells what rates P runs"),
     ],
 )  # fmt: skip
 def test_messages_at_their_edges(over: Any, slots: Any, code: str, words: str) -> None:
     said = [f.message for f in judge(merged(SMALL, over), slots).findings if f.code == code]
     assert any(words in m for m in said), said
+
+
+def test_two_on_a_claim_are_better_in_stages() -> None:
+    over = {"limits": [{"scope": "machine", "capacity_gib": 12, "official": True, "source": "guide"}]}
+    said = {n: [f.message for f in judge(merged(SMALL, over), dict.fromkeys(slots, L8), before={}).findings if f.code == "risk.staging"] for n, slots in ((1, ["A1"]), (2, ["A1", "B1"]))}  # fmt: skip
+    assert said == {1: [], 2: ["Guide states less: A1 first, proved, then the other 1 risks less"]}
 
 
 def test_the_two_that_differ_most_change_places() -> None:
