@@ -217,7 +217,7 @@ const gapWords = computed(() => {
   justify-content: space-between;
 }
 .state {
-  margin: 4px 0 0;
+  margin: 12px 16px 0 0;
   text-align: right;
   flex: none;
   max-width: 240px;
