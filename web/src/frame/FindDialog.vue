@@ -12,7 +12,6 @@ const hits = ref<Found[]>([])
 const asked = ref('')
 const wrong = ref('')
 const at = ref(0)
-const KINDS: Record<string, string> = { machine: 'machine', plan: 'plan', sheet: 'sheet', part: 'part', module: 'module' }
 
 watch(finding, (open) => {
   if (!open) return
@@ -40,7 +39,9 @@ watch(text, async (typed) => {
 const nothing = computed(() => asked.value.length > 1 && !hits.value.length)
 function target(h: Found): string {
   if (h.kind === 'sheet') return `/machines?q=${encodeURIComponent(h.title)}`
-  if (h.kind === 'part' || !h.machine_id) return `/shelf?part=${encodeURIComponent(h.title)}`
+  if (h.kind === 'part') return `/shelf?q=${encodeURIComponent(h.title)}`
+  // A module that lies on the Shelf: its detail says where.
+  if (!h.machine_id) return '/shelf'
   return `/machines/${h.machine_id}/${h.kind === 'plan' ? 'fit' : 'survey'}`
 }
 function go(h: Found | undefined): void {
@@ -67,7 +68,7 @@ function onKey(event: KeyboardEvent): void {
       <p v-else-if="nothing" class="faded small" role="status">Nothing has “{{ asked }}” in its name, part number or serial.</p>
       <ul id="find-hits" role="listbox" aria-label="Found">
         <li v-for="(h, i) in hits" :id="`hit-${i}`" :key="`${h.kind}-${h.title}-${h.detail}`" role="option" :aria-selected="i === at" @click="go(h)" @mousemove="at = i">
-          <span class="kind faded small">{{ KINDS[h.kind] ?? h.kind }}</span> <b>{{ h.title }}</b> <span class="faded small">{{ h.detail }}</span>
+          <span class="kind faded small">{{ h.kind }}</span> <b>{{ h.title }}</b> <span class="faded small">{{ h.detail }}</span>
         </li>
       </ul>
     </section>

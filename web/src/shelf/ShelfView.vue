@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The Shelf: modules on hand and offers; a label typed or scanned finds the part. */
+import { useRoute } from 'vue-router'
 import { onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type Shelf, type StockLine } from '@/api/client'
 import { session } from '@/frame/session'
@@ -15,7 +16,12 @@ import { useTitle } from '@/ui/title'
 useTitle(() => 'Shelf')
 
 const shelf = shallowRef<Shelf>()
-const text = ref('')
+const route = useRoute()
+const text = ref(typeof route.query.q === 'string' ? route.query.q : '')
+watch(
+  () => route.query.q,
+  (q) => typeof q === 'string' && (text.value = q),
+)
 const wrong = ref('')
 /** What is open below the head: a form, or a table to be taken in. */
 const open = ref<'stock' | 'offer' | 'stock-file' | 'offers-file' | 'money' | null>(null)

@@ -21,10 +21,3 @@ function figure(value: number | null | undefined, round: (value: number) => numb
   const scaled = Number((value * by).toFixed(6))
   return String(round(scaled) / by)
 }
-
-/** An amount with its currency; "free" costs nothing, and what nobody priced says so. */
-export function money(amount: string | number | null | undefined, currency: string): string {
-  if (amount === null || amount === undefined || amount === '') return 'no price'
-  const value = Number(amount)
-  return value ? `${value.toFixed(2)} ${currency}` : 'nothing to pay'
-}

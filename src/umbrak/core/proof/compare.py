@@ -87,10 +87,6 @@ class Comparison:
             *((("", "rate below plan"),) if self.rate.right is False else ()),
         )
 
-    def dark(self) -> frozenset[str]:
-        """Slots whose planned module is not seen, or not whole."""
-        return frozenset(s.slot for s in self.slots if s.seen in (Seen.MISSING, Seen.SMALLER))
-
 
 _AS_PLANNED = (Seen.RIGHT, Seen.BY_TOTAL)
 

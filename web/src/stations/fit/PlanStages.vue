@@ -34,7 +34,7 @@ function save(): void {
     <button v-if="mayWrite" type="button" class="quiet-link" :aria-expanded="open" aria-label="Change its stages" @click="open = !open">change</button>
     <small v-for="(s, i) in stages" :key="i" class="stage">{{ i + 1 }}: {{ Object.keys(s.changes).map(printed).join(', ') }}<template v-if="s.verdict !== 'go'">, {{ VERDICTS[s.verdict].words }} by itself</template></small>
     <small v-for="t in tried" :key="`${t.stage}-${t.slot}`" class="stage">Stage {{ t.stage }} {{ t.module && t.module !== 'unknown' ? `puts ${moduleWords(t.module)} into` : 'empties' }} {{ printed(t.slot) }}; the plan changes it again.</small>
-    <form v-if="open" class="panel" aria-label="Stages" @submit.prevent="save" @keydown.esc.stop="open = false">
+    <form v-if="open" class="panel popover" aria-label="Stages" @submit.prevent="save" @keydown.esc.stop="open = false">
       <p>What is in one stage is fitted, proved and soaked before the next begins. One module first costs less than a wrong dozen.</p>
       <p v-if="!changed.length">The plan changes nothing yet.</p>
       <label v-for="s in changed" :key="s"><span><b class="mono">{{ printed(s) }}</b> <span class="faded">{{ what(s) }}</span></span><input v-model.number="numbers[s]" type="number" min="1" max="12" required :aria-label="`Stage of ${printed(s)}`" /></label>
@@ -55,37 +55,7 @@ function save(): void {
 .stage {
   flex-basis: 100%;
 }
-form {
-  position: absolute;
-  z-index: 5;
-  right: 0;
-  top: 26px;
-  width: 290px;
-  max-height: 380px;
-  overflow-y: auto;
-  padding: 12px;
-  display: grid;
-  gap: 8px;
-  box-shadow: 0 4px 14px rgb(0 0 0 / 20%);
-}
-p {
-  margin: 0;
-  font-size: 13px;
-  color: var(--faded);
-}
 label {
-  display: grid;
   grid-template-columns: minmax(0, 1fr) 60px;
-  gap: 8px;
-  align-items: center;
-  font-size: 14px;
-}
-input {
-  min-width: 0;
-  padding: 3px 7px;
-  border: 1px solid var(--rule);
-  border-radius: 4px;
-  background: var(--paper);
-  color: inherit;
 }
 </style>

@@ -41,7 +41,7 @@ function save(): void {
   <span class="runs-with">
     <strong>{{ words }}</strong>
     <button v-if="mayWrite" type="button" class="quiet-link" :aria-expanded="open" aria-label="Change what it runs with" @click="open = !open">change</button>
-    <form v-if="open" class="panel" aria-label="Runs with" @submit.prevent="save" @keydown.esc.stop="open = false">
+    <form v-if="open" class="panel popover" aria-label="Runs with" @submit.prevent="save" @keydown.esc.stop="open = false">
       <p>What the machine will run with when this is fitted. The plan is judged by it; what is not so yet becomes a step before the modules.</p>
       <label>Firmware <input v-model="form.firmware" maxlength="60" /></label>
       <label>System <input v-model="form.system" maxlength="60" /></label>
@@ -75,36 +75,7 @@ function save(): void {
   align-items: baseline;
   justify-content: space-between;
 }
-form {
-  position: absolute;
-  z-index: 5;
-  right: 0;
-  top: 26px;
-  width: 270px;
-  padding: 12px;
-  display: grid;
-  gap: 8px;
-  box-shadow: 0 4px 14px rgb(0 0 0 / 20%);
-}
-p {
-  margin: 0;
-  font-size: 13px;
-  color: var(--faded);
-}
 label {
-  display: grid;
   grid-template-columns: 90px minmax(0, 1fr);
-  gap: 8px;
-  align-items: center;
-  font-size: 14px;
-}
-input,
-select {
-  min-width: 0;
-  padding: 3px 7px;
-  border: 1px solid var(--rule);
-  border-radius: 4px;
-  background: var(--paper);
-  color: inherit;
 }
 </style>
