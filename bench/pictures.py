@@ -59,7 +59,7 @@ def demo() -> Iterator[str]:
             yield address
 
 
-def _machine(page: Page, name: str, station: str) -> None:
+def station_of(page: Page, name: str, station: str) -> None:
     page.get_by_role("link", name="Machines", exact=True).click()
     page.get_by_role("link", name=name, exact=True).click()
     link = page.get_by_role("navigation", name="Stations").get_by_role("link", name=station)
@@ -68,12 +68,12 @@ def _machine(page: Page, name: str, station: str) -> None:
 
 
 def _fit(page: Page) -> None:
-    _machine(page, "hall-03", "Fit")
+    station_of(page, "hall-03", "Fit")
     page.get_by_role("button", name=re.compile("CPU2 F2 holds all back")).click()
 
 
 def _answer(page: Page) -> None:
-    _machine(page, "radar-02", "Fit")
+    station_of(page, "radar-02", "Fit")
     page.get_by_label("Type what the label says").fill("4GB DDR3L-1333 2Rx8 SODIMM")
     page.get_by_label("Type what the label says").press("Enter")
     page.keyboard.press("ArrowRight")
@@ -83,12 +83,12 @@ def _answer(page: Page) -> None:
 
 
 def _bays(page: Page) -> None:
-    _machine(page, "store-01", "Survey")
+    station_of(page, "store-01", "Survey")
     page.get_by_role("button", name="Bay 2: not known").click()
 
 
 def _difference(page: Page) -> None:
-    _machine(page, "radar-02", "Survey")
+    station_of(page, "radar-02", "Survey")
     page.get_by_role("button", name="Survey it again").click()
     page.get_by_label("Paste what it reports").fill(_LISTING)
     page.get_by_role("button", name="Read it").click()
@@ -96,20 +96,20 @@ def _difference(page: Page) -> None:
 
 
 def _compare(page: Page) -> None:
-    _machine(page, "desk-06", "Fit")
+    station_of(page, "desk-06", "Fit")
     page.get_by_role("button", name="Compare").click()
     expect(page.get_by_role("columnheader", name="as it is")).to_be_visible()
 
 
 def _routes(page: Page) -> None:
-    _machine(page, "hall-03", "Routes")
+    station_of(page, "hall-03", "Routes")
     expect(page.get_by_role("region", name="Routes", exact=True).get_by_role("row").nth(2)).to_be_visible(
         timeout=60_000
     )
 
 
 def _target(page: Page) -> None:
-    _machine(page, "hall-03", "Target")
+    station_of(page, "hall-03", "Target")
     expect(page.get_by_role("row", name=re.compile("^need"))).to_be_visible(timeout=60_000)
 
 
@@ -171,7 +171,7 @@ class Work:
 
     def show(self, station: str) -> None:
         self.page.goto("/machines")
-        _machine(self.page, self.machine, station)
+        station_of(self.page, self.machine, station)
 
 
 def _run(page: Page) -> None:
@@ -233,14 +233,14 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "machines": _open("Machines"),
     "shelf": _open("Shelf"),
     "notes": _open("Field notes"),
-    "survey": lambda page: _machine(page, "radar-02", "Survey"),
+    "survey": lambda page: station_of(page, "radar-02", "Survey"),
     "survey-bays": _bays,
     "difference": _difference,
-    "ceiling": lambda page: _machine(page, "gauge-01", "Ceiling"),
+    "ceiling": lambda page: station_of(page, "gauge-01", "Ceiling"),
     "target": _target,
     "routes": _routes,
     "fit": _fit,
-    "fit-boards": lambda page: _machine(page, "hall-02", "Fit"),
+    "fit-boards": lambda page: station_of(page, "hall-02", "Fit"),
     "fit-answer": _answer,
     "compare": _compare,
     "run": _run,

@@ -47,5 +47,10 @@ def type_label(page: Page, text: str) -> None:
     expect(page.locator(".piece").first).to_be_visible()
 
 
+def plan_shown(page: Page) -> Locator:
+    """Name of the plan that Fit shows."""
+    return page.get_by_label("Plan shown").locator("option:checked")
+
+
 def see(page: Page, name: str, words: str) -> None:
     expect(slot(page, name)).to_have_accessible_name(re.compile(words))

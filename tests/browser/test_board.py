@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import SignIn
-from tests.browser.hands import AXE, go_to, open_fit, see, slot, type_label, verdict
+from tests.browser.hands import AXE, go_to, open_fit, plan_shown, see, slot, type_label, verdict
 from tests.formats.spd_facts import Chip, fb_dimm
 
 
@@ -115,7 +115,7 @@ def test_plans_side_by_side(sign_in: SignIn) -> None:
     expect(dialog.get_by_role("row", name="data rate 5200 MT/s 4800 MT/s")).to_be_visible()
     dialog.get_by_role("button", name="Another like it").click()
     expect(dialog).to_have_count(0)
-    expect(page.get_by_label("Name of this plan")).to_have_value("Plan 1")
+    expect(plan_shown(page)).to_have_text("Plan 1")
     see(page, "A1", "planned, 24 GB")
     page.get_by_role("button", name="Compare").click()
     dialog.get_by_role("button", name="Discard").first.click()

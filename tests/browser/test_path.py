@@ -8,7 +8,8 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import Served, SignIn
-from tests.browser.hands import AXE, drag, go_to, open_fit, slot, type_label, verdict
+from tests.browser.hands import AXE, drag, go_to, open_fit, plan_shown, slot, type_label, verdict
+from tests.browser.looked import check as look
 from tests.formats.smbios_facts import Device, listing, table
 
 DEVICES = [Device(f"CPU{n}_DIMM_{c}{i}", 16384 if i == 1 else 0) for n in (1, 2) for c in "ABCDEF" for i in (1, 2)]
@@ -68,14 +69,15 @@ def test_the_whole_path_by_mouse_and_through_a_restart(sign_in: SignIn, served: 
     expect(slot(page, "CPU1.B1")).to_have_accessible_name(re.compile("CPU1 B1, comes out, 16 GB"))
 
     # 5: a name, a reload, a killed server and another start: it is as it was
-    page.get_by_label("Name of this plan").fill("One larger")
     page.get_by_role("button", name="Rename").click()
-    expect(page.get_by_role("button", name="Rename")).to_be_disabled()
+    page.get_by_label("Name of this plan").fill("One larger")
+    page.get_by_label("Name of this plan").press("Enter")
+    expect(plan_shown(page)).to_have_text("One larger")
     expect(page.get_by_text(re.compile("^saved "))).to_be_visible()
     served.kill()
     served.start()
     page.reload()
-    expect(page.get_by_label("Name of this plan")).to_have_value("One larger")
+    expect(plan_shown(page)).to_have_text("One larger")
     expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("planned, 32 GB"))
     expect(slot(page, "CPU1.B1")).to_have_accessible_name(re.compile("comes out"))
     expect(verdict(page).get_by_text("208", exact=True)).to_be_visible()
@@ -293,16 +295,11 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     check("sign-in")
 
 
-def test_no_text_is_smaller_than_eleven_pixels(sign_in: SignIn) -> None:
+def test_nothing_is_small_or_cut_off_on_the_largest_board(sign_in: SignIn) -> None:
     """Measured on screen: SVG text is scaled with its board."""
     page = sign_in()
     page.get_by_role("link", name="hall-03").click()
     for width, height in ((1280, 800), (1024, 768)):
         page.set_viewport_size({"width": width, "height": height})
         expect(slot(page, "CPU2.F2")).to_be_visible()
-        small = page.evaluate(
-            """() => [...document.querySelectorAll('body *')].filter(e => [...e.childNodes].some(n => n.nodeType === 3 && n.data.trim()))
-                .map(e => [e.textContent.trim().slice(0, 30), parseFloat(getComputedStyle(e).fontSize) * (e.ownerSVGElement ? e.getScreenCTM() && Math.hypot(e.getScreenCTM().a, e.getScreenCTM().b) : 1)])
-                .filter(([, px]) => px < 10.99)"""
-        )
-        assert small == [], f"{width}x{height}"
+        look(page, f"{width}x{height}")

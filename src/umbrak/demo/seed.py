@@ -12,7 +12,7 @@ from typing import Any
 import yaml
 from sqlalchemy import Engine
 
-from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Sizing, Workload
 from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import Layout, Machine, Occupant
@@ -63,7 +63,7 @@ def _seed(engine: Engine) -> None:
     today = datetime.now(UTC).date()
     _shelf(engine, account, today)
     for given in scenario.trials:
-        days_ago, module = given.pop("days_ago"), decode_label(given.pop("module")).module
+        days_ago, module = given.pop("days_ago"), _module(given.pop("module"))
         add_trial(engine, account, NewTrial(tried_on=today - timedelta(days=days_ago), module=module, **given))
 
 
@@ -79,12 +79,20 @@ def _shelf(engine: Engine, account: Account, today: date) -> None:
         workloads = tuple(Workload(**w) for w in given.pop("workloads"))
         set_sizing(engine, account, machine.id, 0, Sizing(workloads, **given))
     for given in document["stock"]:
-        add_stock(engine, account, NewStock(**{**given, "module": decode_label(given["module"]).module}))
+        add_stock(engine, account, NewStock(**{**given, "module": _module(given["module"])}))
     for given in document["offers"]:
         days_ago = given.pop("days_ago")
-        module, price = decode_label(given.pop("module")).module, Decimal(given.pop("price"))
+        module, price = _module(given.pop("module")), Decimal(given.pop("price"))
         new = NewOffer(module=module, price=price, priced_on=today - timedelta(days=days_ago), **given)
         add_offer(engine, account, new)
+
+
+def _module(given: str | dict[str, Any]) -> Module:
+    """By its label, or fact by fact."""
+    module = read_layout({"module": given})["module"]
+    if not isinstance(module, Module):
+        raise ValueError(f"{given} is no module")
+    return module
 
 
 @dataclass(frozen=True, slots=True)

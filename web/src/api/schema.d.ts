@@ -977,6 +977,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/more": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * More
+         * @description What more would meet the machine's need; null where nothing is lacking, or nothing was found in two seconds.
+         */
+        get: operations["more_api_plans__plan_id__more_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/risk": {
         parameters: {
             query?: never;
@@ -1057,6 +1077,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/same-total": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Other Way
+         * @description The plan and the other way to its total that opens the machine least; empty where there is none.
+         */
+        get: operations["other_way_api_plans__plan_id__same_total_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/stages": {
         parameters: {
             query?: never;
@@ -1111,6 +1151,26 @@ export interface paths {
          * @description Every slot as a place for a module: allowed, or why not.
          */
         post: operations["where_to_api_plans__plan_id__targets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Worth
+         * @description What the plan costs and risks.
+         */
+        get: operations["worth_api_plans__plan_id__worth_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3848,6 +3908,29 @@ export interface components {
             returned: number;
         };
         /**
+         * MoreView
+         * @description The least that meets a machine's need from where a plan is.
+         */
+        MoreView: {
+            /** Changes */
+            changes: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            };
+            /** Cost */
+            cost: string;
+            /** Currency */
+            currency: string;
+            /** Installed Gib */
+            installed_gib: number;
+            /** Parts */
+            parts: {
+                [key: string]: number;
+            };
+            /** Usable Gib */
+            usable_gib: number;
+            verdict: components["schemas"]["Verdict"];
+        };
+        /**
          * Need
          * @description What it comes to, term by term. [GiB]
          */
@@ -4785,6 +4868,8 @@ export interface components {
             approval: components["schemas"]["ApprovalView"] | null;
             /** Beliefs */
             beliefs: components["schemas"]["BeliefView"][];
+            /** Costs Told */
+            costs_told: boolean;
             /** Currency */
             currency: string;
             /** Expected Loss */
@@ -4913,6 +4998,11 @@ export interface components {
             id: string;
             /** Plan */
             plan: string;
+            /**
+             * Plan Id
+             * Format: uuid
+             */
+            plan_id: string;
             /** Stage */
             stage: number;
             /** Stages */
@@ -5058,6 +5148,37 @@ export interface components {
              * @description the version that this change was made against
              */
             version: number;
+        };
+        /**
+         * SameTotalView
+         * @description A way to a total that a plan comes to, and what it takes in hands.
+         */
+        SameTotalView: {
+            /** Bays Out */
+            bays_out: number[];
+            /** Changes */
+            changes: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            };
+            /** Cost */
+            cost: string;
+            /** Currency */
+            currency: string;
+            /** Ends Warranty */
+            ends_warranty: boolean | null;
+            /** Minutes */
+            minutes: number | null;
+            /** Priced */
+            priced: boolean;
+            /** Puts In */
+            puts_in: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
+            };
+            /** Sustained Gbs */
+            sustained_gbs: number | null;
+            /** Takes Out */
+            takes_out: string[];
+            verdict: components["schemas"]["Verdict"];
         };
         /**
          * SavingView
@@ -6486,6 +6607,34 @@ export interface components {
              * @default
              */
             kind?: string;
+        };
+        /**
+         * WorthView
+         * @description What a plan costs and risks.
+         */
+        WorthView: {
+            /** Bought */
+            bought: number;
+            /** Cost */
+            cost: string;
+            /** Currency */
+            currency: string;
+            /** From Shelf */
+            from_shelf: number;
+            /** Quirks */
+            quirks: number;
+            /** Rests On */
+            rests_on: string[];
+            /** Stand Ins */
+            stand_ins: {
+                [key: string]: number;
+            };
+            /** Trouble */
+            trouble: number;
+            /** Trouble 90 */
+            trouble_90: number[];
+            /** Unpriced */
+            unpriced: number;
         };
         /**
          * WouldBe
@@ -9896,6 +10045,59 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    more_api_plans__plan_id__more_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoreView"] | null;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     risk_api_plans__plan_id__risk_get: {
         parameters: {
             query?: never;
@@ -10146,6 +10348,59 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    other_way_api_plans__plan_id__same_total_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SameTotalView"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     stages_api_plans__plan_id__stages_put: {
         parameters: {
             query?: never;
@@ -10322,6 +10577,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Target"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    worth_api_plans__plan_id__worth_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthView"];
                 };
             };
             /** @description Not signed in */

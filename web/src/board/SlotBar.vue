@@ -45,6 +45,8 @@ const props = defineProps<{
 
 const CAPACITY_ROOM = 34
 const SEAL_ROOM = 20
+/** A lock stands below the capacity. */
+const LOCK_ROOM = 24
 // A planned module floats a little above its slot.
 const FLOAT = 4
 const float = computed(() => (props.state.look === 'planned' ? -FLOAT : 0))
@@ -64,7 +66,7 @@ const name = computed(() =>
 const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
 /** Too narrow on screen for the figure: it stands along the module then. */
 const narrow = computed(() => props.rect.width * props.scale < 7.5 * capacity.value.length)
-const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - (props.proof ? SEAL_ROOM : 0) - (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM), props.scale) : ''))
+const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - (props.proof ? SEAL_ROOM : 0) - (props.place.locked ? LOCK_ROOM : 0) - (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM), props.scale) : ''))
 const toldOnEmpty = computed(() => (!props.state.module ? props.told : null))
 const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale, props.channel))
 /** Whether locators as long as this one run into each other. */

@@ -36,12 +36,13 @@ describe('layOut', () => {
     expect(socket.x - (x('P1.A1') + sizes.slotWidth)).toBe(x('P1.B1') - (socket.x + socket.width))
   })
 
-  it.each([
-    ['wide', { width: 1200, height: 400 }, 2],
-    ['tall', { width: 500, height: 900 }, 1],
-  ])('arranges sockets for a %s room', (_, room, columns) => {
-    const g = layOut(board(2, 2, 2), room)
-    expect(new Set(g.sockets.map((s) => s.x)).size).toBe(columns)
+  it.each([[1, 2, 1], [2, 2, 2], [2, 6, 2], [4, 8, 3], [8, 4, 2]])('%i sockets of %i channels of %i stand where they stood, in whatever room', (s, c, n) => {
+    const order = (room?: { width: number; height: number }) => {
+      const g = layOut(board(s, c, n), room)
+      const rank = (at: (b: Rect) => number) => g.slots.map((x) => [...new Set(g.slots.map(at))].sort((a, b) => a - b).indexOf(at(x)))
+      return [rank((x) => Math.round(x.x)), rank((x) => Math.round(x.y))]
+    }
+    for (const room of [{ width: 1200, height: 400 }, { width: 500, height: 900 }, { width: 340, height: 300 }]) expect(order(room)).toEqual(order())
   })
 
   it('gives text that keeps its size on screen more room the smaller the board is drawn', () => {
@@ -74,11 +75,11 @@ describe('layOut', () => {
 })
 
 describe('neighbour', () => {
-  const g = layOut(board(2, 2, 2), { width: 500, height: 900 })
+  const g = layOut(board(2, 6, 2))
   it.each([
     ['P1.A2', 'right', 'P1.A1'],
-    ['P1.A1', 'right', 'P1.B1'],
-    ['P1.A2', 'left', 'P1.A2'],
+    ['P1.A1', 'right', 'P1.D1'],
+    ['P1.C2', 'left', 'P1.C2'],
     ['P1.A2', 'down', 'P2.A2'],
     ['P2.B2', 'up', 'P1.B2'],
     ['P2.B2', 'down', 'P2.B2'],

@@ -25,8 +25,8 @@ export const sizes = {
   columnGap: 48,
   margin: 14,
   /** The picture is never drawn larger than this wide a board would be. */
-  leastWidth: 720,
-  leastHeight: 400,
+  leastWidth: 440,
+  leastHeight: 250,
   /** In a room narrower than that, on screen, a small board is drawn as large as fits. */
   narrowRoom: 500,
   /** A fill bar has room for its channel's name and figure. */
@@ -106,15 +106,24 @@ export function scaleIn(size: Room, room: Room): number {
   return Math.min(room.width / size.width, room.height / size.height)
 }
 
-/** The board, its sockets in as many columns as show it largest in the room. */
+/**
+ * The board. Its sockets stand in as many columns as show it largest in the usual room, whatever room there is now:
+ * where things are is what one remembers, so only its size differs from station to station.
+ */
 export function layOut(board: Board, room: Room = USUAL_ROOM): BoardGeometry {
   if (isPlaced(board)) return withFoot((foot) => byPlaces(board, foot, room), room)
-  let best: BoardGeometry | undefined
+  const columns = columnsOf(board)
+  return withFoot((foot) => arrange(board, columns, foot, room), room)
+}
+
+function columnsOf(board: Board): number {
+  let best = 1
+  let largest = 0
   for (let columns = 1; columns <= Math.max(1, board.sockets.length); columns *= 2) {
-    const tried = withFoot((foot) => arrange(board, columns, foot, room), room)
-    if (!best || scaleIn(tried, room) > scaleIn(best, room) * 1.001) best = tried
+    const scale = scaleIn(withFoot((foot) => arrange(board, columns, foot, USUAL_ROOM), USUAL_ROOM), USUAL_ROOM)
+    if (scale > largest * 1.001) [best, largest] = [columns, scale]
   }
-  return best!
+  return best
 }
 
 /** Text keeps its size on screen: where the board is drawn small, the foot below the slots needs more of its units. */

@@ -36,7 +36,7 @@ provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitSta
 useLoaded(() => props.id, reload)
 
 /** Stations at which the plan is a line; Fit has the whole verdict. */
-const LINED = ['ceiling', 'target', 'routes']
+const LINED = ['ceiling', 'target', 'routes', 'run', 'proof']
 const place = useRoute()
 
 const editing = ref(false)
@@ -72,6 +72,8 @@ const pads = computed<Pad[]>(() => {
   ]
 })
 useTitle(() => (machine.value ? `${machine.value.name}: ${pads.value.find((p) => p.key === station.value)?.name ?? 'history'}` : ''))
+/** The plan that the line is of: what is being worked, or else the newest. */
+const lined = computed(() => machine.value?.plans.find((p) => p.id === machine.value?.runs.find((r) => r.state === 'under way')?.plan_id) ?? machine.value?.plans[0])
 const offDuty = computed(() => machine.value?.runs[0]?.state === 'under way')
 </script>
 
@@ -92,7 +94,7 @@ const offDuty = computed(() => machine.value?.runs[0]?.state === 'under way')
     </header>
     <div class="station-body" data-station>
       <SheetNotices :machine="machine" @changed="reload" />
-      <VerdictLine v-if="machine.plans[0] && LINED.includes(station)" :machine-id="id" :plan="machine.plans[0]" />
+      <VerdictLine v-if="lined && LINED.includes(station)" :machine-id="id" :plan="lined" :need="machine.need_gib" />
       <router-view :key="id" />
     </div>
     <MachineEdit v-if="editing" :machine="machine" @saved="saved" @leave="editing = false" />

@@ -4,6 +4,7 @@ import { ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type MachineView, type NewerSheet } from '@/api/client'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { VERDICTS } from '@/ui/verdict'
 
 const props = defineProps<{ machine: MachineView }>()
 const emit = defineEmits<{ changed: [] }>()
@@ -38,7 +39,7 @@ const settle = (id: string) => act(() => ask(api.POST('/api/doubts/{doubt_id}/se
   <div v-if="newer || machine.doubts.length || wrong" class="notices small">
     <p v-if="newer">
       Its sheet has a newer revision ({{ newer.revision }}):
-      <template v-for="(l, i) in newer.layouts" :key="l.name"><template v-if="i">; </template>{{ l.name }} {{ l.was === l.verdict ? `stays ${l.verdict}` : `would be ${l.verdict} instead of ${l.was}` }}</template>.
+      <template v-for="(l, i) in newer.layouts" :key="l.name"><template v-if="i">; </template>{{ l.name }} {{ l.was === l.verdict ? `stays ${VERDICTS[l.verdict].words}` : `would be ${VERDICTS[l.verdict].words} instead of ${VERDICTS[l.was].words}` }}</template>.
       <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="take">Judge by it from now on</button>
     </p>
     <p v-for="d in machine.doubts" :key="d.id">

@@ -1,11 +1,16 @@
 <script setup lang="ts">
-/** One line of the plan's verdict at the stations before Fit: total, rate, the worst that is against it. Opens the whole. */
+/** One line of the plan's verdict at every station but Fit: total, need, rate, cost, trouble, what is open, the worst against it. Opens the whole. */
 import { computed, shallowRef, watch } from 'vue'
 import { api, ask, type PlanView } from '@/api/client'
-import { gb } from '@/ui/figures'
+import { gb, gbUp } from '@/ui/figures'
+import RangeMark from '@/ui/RangeMark.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { isOpen } from '@/ui/verdict'
+import VerdictWord from '@/ui/VerdictWord.vue'
+import { plural } from '@/ui/words'
+import { costWords, troubleWords, useWorth } from './worth'
 
-const props = defineProps<{ machineId: string; plan: { id: string; updated_at: string } }>()
+const props = defineProps<{ machineId: string; plan: { id: string; updated_at: string }; need: number | null }>()
 const view = shallowRef<PlanView>()
 watch(
   () => [props.plan.id, props.plan.updated_at],
@@ -18,27 +23,37 @@ watch(
   },
   { immediate: true },
 )
-const worst = computed(() => view.value?.evaluation.findings.find((f) => f.severity !== 'note'))
+const worth = useWorth(() => (view.value ? { id: view.value.id, version: view.value.version } : null))
+const judged = computed(() => view.value?.evaluation)
+const cost = computed(() => worth.value && costWords(worth.value))
+const trouble = computed(() => worth.value && judged.value && troubleWords(worth.value, isOpen(judged.value)))
+const short = computed(() => (props.need ?? 0) - (judged.value?.usable_gib ?? 0))
+const worst = computed(() => judged.value?.findings.find((f) => f.severity !== 'note'))
+const proved = computed(() => view.value?.verdict_proved)
 </script>
 
 <template>
-  <router-link v-if="view" class="line" :to="`/machines/${machineId}/fit`">
-    <span class="faded">Plan</span> <b>{{ view.name }}</b>
-    <span>{{ gb(view.evaluation_now.installed_gib) }} → <b>{{ gb(view.evaluation.installed_gib) }} GB</b></span>
-    <span v-if="view.evaluation.data_rate_mts">{{ view.evaluation.data_rate_mts }} MT/s</span>
-    <span class="worst"><SeverityMark :severity="worst?.severity ?? 'go'" /> {{ worst?.message ?? 'nothing known against it' }}</span>
+  <router-link v-if="view && judged" class="line" :to="`/machines/${machineId}/fit`">
+    <span class="visually-hidden">Plan</span>
+    <b class="name">{{ view.name }}</b>
+    <VerdictWord :of="proved ? { verdict: proved } : judged" :proved="Boolean(proved)" />
+    <span><template v-if="judged.installed_gib !== view.evaluation_now.installed_gib">{{ gb(view.evaluation_now.installed_gib) }} → </template><b>{{ gb(judged.installed_gib) }} GB</b><template v-if="need">, <span :class="{ lacks: short > 0 }">{{ short > 0 ? `${gbUp(short)} GB short` : 'need met' }}</span></template></span>
+    <span v-if="judged.data_rate_mts">{{ judged.data_rate_mts }} MT/s</span>
+    <span v-if="cost" :title="cost.beside">{{ cost.figure === 'not told' ? 'cost not told' : cost.figure }}</span>
+    <span v-if="trouble && worth">trouble {{ trouble.figure }} <template v-if="worth.rests_on.length"><RangeMark :at="worth.trouble" :low="worth.trouble_90[0]!" :high="worth.trouble_90[1]!" /> <small class="faded">{{ trouble.beside }}</small></template></span>
+    <span v-if="view.questions.length" class="asks"><SeverityMark severity="ask" :size="11" /> {{ plural(view.questions.length, 'question') }} first</span>
+    <span class="worst"><template v-if="worst && !proved && !view.questions.length"><SeverityMark :severity="worst.severity" :size="12" /> {{ worst.message }}</template></span>
   </router-link>
 </template>
 
 <style scoped>
 .line {
   display: flex;
-  gap: 4px 16px;
+  flex-wrap: wrap;
+  gap: 2px 18px;
   align-items: baseline;
-  margin: 8px 16px 0 12px;
-  padding: 5px 14px;
-  border: 1px solid var(--rule);
-  border-left: 3px solid var(--umber);
+  padding: 7px 20px 7px 40px;
+  border-bottom: 1px solid var(--rule);
   background: var(--sheet);
   color: var(--ink);
   text-decoration: none;
@@ -48,24 +63,24 @@ const worst = computed(() => view.value?.evaluation.findings.find((f) => f.sever
 .line:hover {
   background: var(--lit);
 }
-.line > span,
-.line > b {
-  flex: none;
+.name {
+  max-width: 260px;
+  overflow-wrap: anywhere;
 }
-.line > .worst {
-  flex: 1;
+.lacks {
+  color: var(--stop);
+  font-weight: 650;
+}
+.worst {
+  flex: 1 1 240px;
   min-width: 0;
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
+}
+.worst .mark {
+  vertical-align: -1px;
 }
 @media (max-width: 700px) {
   .line {
-    flex-wrap: wrap;
-  }
-  .line > .worst {
-    white-space: normal;
-    flex-basis: 100%;
+    padding: 7px 14px;
   }
 }
 </style>

@@ -10,6 +10,9 @@ export const VERDICTS = {
   go: { words: 'go', severity: 'go' },
 } as const satisfies Record<Verdict, { words: string; severity: string }>
 
+/** Whether what is open could hide something worse than what is known. */
+export const isOpen = (of: { verdict: Verdict; at_worst: Verdict }): boolean => of.verdict === 'undecided' || of.at_worst !== of.verdict
+
 /** What a verdict could still become; '' where nothing that is open could change it. */
 export function couldBecome(of: { verdict: Verdict; at_worst: Verdict }): string {
   return of.verdict === 'undecided' ? `could become ${VERDICTS[of.at_worst].words}` : ''

@@ -25,6 +25,11 @@ class Costs:
     #: Tiers of backup: 0 = none.
     backup_tiers: int = 0
 
+    @property
+    def told(self) -> bool:
+        """Whether anything costs anything: otherwise what trouble costs is not known, rather than nothing."""
+        return any((self.hour, self.downtime_hour, self.returned, self.data))
+
 
 _FREE = Costs()
 

@@ -10,6 +10,7 @@ columns    designs and their combinations by columns
 dominance  which rows another beats
 search     designs x purchases as rows of bounds -> those that nothing beats -> weighed, until all that remain are
 bound      a lower bound on the cost, from a relaxation, for a search that was stopped
+same_total  layouts of one total that touch only some slots
 stages     what goes in first where a claim is better proved by one module than by all
 picks      the routes that a person asks for first; the smallest sets of wishes to give up
 """

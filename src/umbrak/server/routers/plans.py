@@ -21,6 +21,7 @@ from umbrak.server.bodies import (
 )
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.services.plans.another import MoreView, SameTotalView, more_for, same_total
 from umbrak.services.plans.answers import answer_plan
 from umbrak.services.plans.editing import (
     discard_plan,
@@ -33,6 +34,7 @@ from umbrak.services.plans.editing import (
 )
 from umbrak.services.plans.proposals import Arrangement, arrange_plan
 from umbrak.services.plans.view import PlanView, see_plan
+from umbrak.services.plans.weighed import WorthView, see_worth
 
 router = APIRouter(prefix="/plans", tags=["plans"])
 
@@ -41,6 +43,24 @@ router = APIRouter(prefix="/plans", tags=["plans"])
 def see(plan_id: UUID, engine: Db, _: Person) -> PlanView:
     """A plan: what it starts from, its goal, what both come to."""
     return see_plan(engine, plan_id)
+
+
+@router.get("/{plan_id}/worth", responses=describe(401, 404, 422))
+def worth(plan_id: UUID, engine: Db, _: Person) -> WorthView:
+    """What the plan costs and risks."""
+    return see_worth(engine, plan_id)
+
+
+@router.get("/{plan_id}/more", responses=describe(401, 404, 422))
+def more(plan_id: UUID, engine: Db, _: Person) -> MoreView | None:
+    """What more would meet the machine's need; null where nothing is lacking, or nothing was found in two seconds."""
+    return more_for(engine, plan_id)
+
+
+@router.get("/{plan_id}/same-total", responses=describe(401, 404, 422))
+def other_way(plan_id: UUID, engine: Db, _: Person) -> tuple[SameTotalView, ...]:
+    """The plan and the other way to its total that opens the machine least; empty where there is none."""
+    return same_total(engine, plan_id)
 
 
 @router.patch("/{plan_id}", responses=describe(401, 403, 404, 409, 422))

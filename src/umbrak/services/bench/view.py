@@ -117,6 +117,7 @@ class RunView:
 @dataclass(frozen=True, slots=True)
 class RunBrief:
     id: UUID
+    plan_id: UUID
     plan: str
     stage: int
     stages: int
@@ -138,6 +139,7 @@ def runs_of_machine(db: Connection, machine_id: UUID) -> tuple[RunBrief, ...]:
     return tuple(
         RunBrief(
             id=r.id,
+            plan_id=r.plan_id,
             plan=r.plan,
             stage=r.stage,
             stages=r.stages,

@@ -12,13 +12,11 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evaluate import Evaluation
-from umbrak.core.evidence.claims import Claim, claims_of
 from umbrak.core.evidence.levers import Lever, levers_of
 from umbrak.core.evidence.trouble import Trouble, break_even, trouble_of
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.actions import Do, actions
-from umbrak.core.routes.problem import Problem, Wishes
+from umbrak.core.routes.problem import Wishes
 from umbrak.core.routes.search import search
 from umbrak.core.routes.weighing import Scales
 from umbrak.core.rules.finding import Finding, Severity, Verdict, could_harm
@@ -26,11 +24,11 @@ from umbrak.formats.documents import layout_json
 from umbrak.formats.kept import Taken
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import BeliefView, belief_view
-from umbrak.services.known.judging import judge
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings
 from umbrak.services.plans.editing import not_stale
 from umbrak.services.plans.view import OpenPlan, open_plan
+from umbrak.services.plans.weighed import WeighedPlan, weigh_plan
 from umbrak.services.routes.finding import LossView, losses_of, problem_of
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store
@@ -78,36 +76,13 @@ class RiskView:
     #: None where its parts are not all at hand with a price, or nothing that the maker stands behind gives as much.
     saving: SavingView | None
     currency: str
-
-
-@dataclass(frozen=True, slots=True)
-class _Weighed:
-    """A plan with what it rests on that nobody vouches for."""
-
-    plan: OpenPlan
-    problem: Problem
-    scales: Scales
-    judged: Evaluation
-    claims: tuple[Claim, ...]
-
-    @property
-    def needed(self) -> bool:
-        """Whether it runs only with a lead's word."""
-        return self.judged.verdict in (Verdict.AT_RISK, Verdict.UNDECIDED) or bool(self.claims)
-
-
-def _weigh(db: Connection, plan: OpenPlan) -> _Weighed:
-    m = plan.machine
-    problem = problem_of(db, m, Wishes())
-    scales = Scales(problem)
-    judged = judge(plan.then, plan.goal, plan.now)
-    claims = claims_of(m.sheet, plan.then.machine, plan.goal, judged, problem.layout, scales.listed)
-    return _Weighed(plan, problem, scales, judged, claims)
+    #: Whether this installation has said what anything costs; without that no loss can be told.
+    costs_told: bool
 
 
 def may_run(db: Connection, plan: OpenPlan) -> str:
     """Why a plan may not run yet for want of a lead's word; "" where it may."""
-    w = _weigh(db, plan)
+    w = weigh_plan(db, plan)
     approval = _approval(db, w)
     if not w.needed or (approval and approval.stands):
         return ""
@@ -118,7 +93,7 @@ def may_run(db: Connection, plan: OpenPlan) -> str:
     )
 
 
-def _fingerprint(w: _Weighed) -> str:
+def _fingerprint(w: WeighedPlan) -> str:
     """What an approval is of: the goal, the sheet, and everything that speaks against it, as it stands now."""
     plan, judged = w.plan, w.judged
     against = [[f.code, f.severity.value, list(f.slots), f.message] for f in judged.findings if f.severity in _AGAINST]
@@ -132,7 +107,7 @@ HARM = "A fact that is not known could hide harm to the machine or its modules: 
 _AGAINST = (Severity.STOP, Severity.ASK, Severity.RISK)
 
 
-def _approval(db: Connection, w: _Weighed) -> ApprovalView | None:
+def _approval(db: Connection, w: WeighedPlan) -> ApprovalView | None:
     """The newest approval of a plan; None where nobody gave one."""
     row = store.newest_approval(db, w.plan.row.id)
     return ApprovalView(row.by, row.at, row.fingerprint == _fingerprint(w)) if row else None
@@ -141,7 +116,7 @@ def _approval(db: Connection, w: _Weighed) -> ApprovalView | None:
 def see_risk(engine: Engine, key: UUID) -> RiskView:
     """What a plan risks, with everything that a lead should see before taking it. Raises NotFound."""
     with engine.connect() as db:
-        return _risk(db, _weigh(db, open_plan(db, key)))
+        return _risk(db, weigh_plan(db, open_plan(db, key)))
 
 
 def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskView:
@@ -156,7 +131,7 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
         not_stale(plan, version, {"approve": True})
-        w = _weigh(db, plan)
+        w = weigh_plan(db, plan)
         if w.judged.verdict is Verdict.NO_GO:
             raise Refused("plan", "This plan cannot work: change it in Fit until nothing stops it.")
         if could_harm(w.judged.findings):
@@ -178,10 +153,10 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
             trouble=risk.trouble,
             version=version,
         )
-        return _risk(db, _weigh(db, open_plan(db, key)))
+        return _risk(db, weigh_plan(db, open_plan(db, key)))
 
 
-def _risk(db: Connection, w: _Weighed) -> RiskView:
+def _risk(db: Connection, w: WeighedPlan) -> RiskView:
     plan, problem, judged, m = w.plan, w.problem, w.judged, w.plan.machine
     trouble = trouble_of([w.scales.belief(c) for c in w.claims], problem.costs, problem.table)
     done = actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)
@@ -200,6 +175,7 @@ def _risk(db: Connection, w: _Weighed) -> RiskView:
         levers=levers_of(trouble, problem.costs, comes, goes, problem.trials, problem.today, problem.table),
         saving=_saving(db, plan, w.scales, trouble),
         currency=money_settings(db).currency,
+        costs_told=problem.costs.told,
     )
 
 

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** How high, and who says so: every statement as a flag at its value, taller for more trust, over bands of trust. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { CeilingView } from '@/api/client'
 import { gb } from '@/ui/figures'
+import { useWidth } from '@/ui/width'
 import { OUTCOMES } from '@/notes/words'
 import { axisOf, placeFlags, type Flag } from './axis'
 import { KIND_WORDS, saysWords, sourceWords } from './words'
@@ -10,8 +11,10 @@ import { KIND_WORDS, saysWords, sourceWords } from './words'
 const props = defineProps<{ view: CeilingView; chosen: string | null }>()
 defineEmits<{ choose: [id: string] }>()
 
-const WIDTH = 1130
-const [LEFT, RIGHT] = [44, WIDTH - 44]
+const box = ref<HTMLElement>()
+const width = useWidth(box, 620, 1130)
+const LEFT = 44
+const right = computed(() => width.value - 44)
 const ROW = 35
 const ROWS = 8
 
@@ -49,9 +52,9 @@ const axis = computed(() => {
   // What can be built at most may be far beyond all that anybody speaks of: it is shown where it is near.
   const most = Math.max(...marks)
   if (physical.value && physical.value <= most * 4) marks.push(physical.value)
-  return axisOf(marks, LEFT, RIGHT)
+  return axisOf(marks, LEFT, right.value)
 })
-const placed = computed(() => placeFlags(flags.value, axis.value, 0, WIDTH, ROWS))
+const placed = computed(() => placeFlags(flags.value, axis.value, 0, width.value, ROWS))
 const states = computed(() => new Map(props.view.statements.map((s) => [s.id, s])))
 const bands = computed(() => {
   const { x } = axis.value
@@ -64,11 +67,11 @@ const bands = computed(() => {
   let from = LEFT
   const found = []
   for (const band of ends) {
-    const to = band.to === null ? from : Math.min(x(band.to), RIGHT)
+    const to = band.to === null ? from : Math.min(x(band.to), right.value)
     if (to > from) found.push({ ...band, from, to })
     from = Math.max(from, to)
   }
-  if (from < RIGHT) found.push({ name: 'cannot be built', tone: 'none', from, to: RIGHT })
+  if (from < right.value) found.push({ name: 'cannot be built', tone: 'none', from, to: right.value })
   return found
 })
 /** Where the bands begin: below the lowest flag. */
@@ -91,7 +94,8 @@ const nameOf = (b: { from: number; to: number; name: string; short?: string }) =
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${WIDTH} ${band + 104}`" role="group" aria-label="Capacity axis">
+  <div ref="box" class="box" tabindex="0" role="group" aria-label="Capacity axis">
+  <svg :viewBox="`0 0 ${width} ${band + 104}`" :style="{ width: `${width}px` }">
     <defs>
       <pattern id="unbuildable" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line y2="7" class="hatch" /></pattern>
       <filter id="plan-shadow" x="-50%" y="-50%" width="200%" height="200%"><feDropShadow dx="3" dy="4" stdDeviation="3" flood-opacity="0.45" /></filter>
@@ -130,14 +134,15 @@ const nameOf = (b: { from: number; to: number; name: string; short?: string }) =
       <text :x="axis.x(view.planned_gib) + 16" :y="band + 91" class="words">{{ gb(view.planned_gib) }} planned</text>
     </g>
   </svg>
+  </div>
 </template>
 
 <style scoped>
+.box {
+  overflow-x: auto;
+}
 svg {
   display: block;
-  width: 100%;
-  height: auto;
-  max-height: 62vh;
 }
 text {
   fill: var(--ink);

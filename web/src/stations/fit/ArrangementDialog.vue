@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import type { Arrangement, Board } from '@/api/client'
 import { gb } from '@/ui/figures'
-import { VERDICTS } from '@/ui/verdict'
+import VerdictWord from '@/ui/VerdictWord.vue'
 import { plural } from '@/ui/words'
 import { actionLines } from './tray'
 
@@ -24,7 +24,7 @@ const lines = computed(() => actionLines(props.board, props.found.actions))
         </template>
       </dl>
       <p>
-        Comes to <strong>{{ gb(found.installed_gib) }} GB</strong>, {{ VERDICTS[found.verdict].words }}.
+        Comes to <strong>{{ gb(found.installed_gib) }} GB</strong>  <VerdictWord :of="found" />
       </p>
       <div class="choices">
         <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>

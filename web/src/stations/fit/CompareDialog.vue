@@ -5,8 +5,7 @@ import { api, ask, wordsOf, type MachineView, type PlanBrief } from '@/api/clien
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { glyphOf } from '@/board/glyph'
 import { gb } from '@/ui/figures'
-import SeverityMark from '@/ui/SeverityMark.vue'
-import { couldBecome, VERDICTS } from '@/ui/verdict'
+import VerdictWord from '@/ui/VerdictWord.vue'
 import { volts } from '@/ui/words'
 
 const props = defineProps<{ machine: MachineView; shown: string | null; mayWrite: boolean }>()
@@ -89,8 +88,7 @@ async function confirmDiscard(id: string): Promise<void> {
             <tr>
               <th scope="row">verdict</th>
               <td v-for="p in plans" :key="p.id ?? 'now'">
-                <span class="verdict"><SeverityMark :severity="VERDICTS[p.verdict].severity" /> {{ VERDICTS[p.verdict].words }}</span>
-                <small v-if="p.verdict === 'undecided'" class="faded">{{ couldBecome(p) }}</small>
+                <VerdictWord class="verdict" :of="p" />
                 <span class="faded small worst">{{ p.worst ?? 'nothing against it' }}</span>
               </td>
             </tr>

@@ -2,7 +2,7 @@
 /** Fit: the plan on the board, the tray below, the verdict beside it, following every touch. */
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { health } from '@/api/health'
-import { api, ask, type Cure, type Finding, type Module } from '@/api/client'
+import { api, ask, type Cure, type Finding, type Module, type SameWay } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import WayIn from '@/board/WayIn.vue'
 import { moduleLine, moduleWords } from '@/board/state'
@@ -11,6 +11,7 @@ import { session } from '@/frame/session'
 import { historyWords } from '@/ui/history'
 import { clock } from '@/ui/words'
 import { useLive, useLoaded } from '../live'
+import { useMore, useWorth } from '../worth'
 import { useMachine } from '../machine'
 import ArrangementDialog from './ArrangementDialog.vue'
 import CompareDialog from './CompareDialog.vue'
@@ -24,8 +25,11 @@ import PlanName from './PlanName.vue'
 import PlanStages from './PlanStages.vue'
 import { usePlan, type Arrangement, type Changes } from './plan'
 import { actionLines, comesOut, knownKinds } from './tray'
+import { nextSteps } from './next'
 import { useSources } from './sources'
+import DriveBays from '../survey/DriveBays.vue'
 import RunsWith from './RunsWith.vue'
+import SameTotal from './SameTotal.vue'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
@@ -66,6 +70,22 @@ watch(
     }
   },
   { immediate: true },
+)
+const planKey = () => (plan.value ? { id: plan.value.id, version: plan.value.version } : null)
+const worth = useWorth(planKey)
+const lacks = computed(() => Math.max(0, (machine.value.need_gib ?? 0) - evaluation.value.usable_gib))
+const { more, looking } = useMore(planKey, () => lacks.value > 0 && !machine.value.runs.some((r) => r.state === 'under way'))
+const next = computed(() =>
+  nextSteps({
+    changes: Boolean(plan.value?.actions.some((a) => a.do !== 'keep')),
+    evaluation: evaluation.value,
+    questions: (plan.value?.questions ?? machine.value.questions).length,
+    worth: worth.value,
+    short: lacks.value,
+    approved: plan.value?.state === 'approved',
+    run: machine.value.runs[0]?.state ?? null,
+    proved: Boolean(plan.value?.verdict_proved),
+  }),
 )
 const severities = computed(() => severityBySlot(evaluation.value.findings))
 const outgoing = computed(() => comesOut(now.value, goal.value))
@@ -188,6 +208,23 @@ async function discardPlan(id: string): Promise<void> {
 }
 /** A board that leaves room beside it. */
 const isSmall = computed(() => machine.value.board.slots.length <= 8 && machine.value.board.sockets.length === 1)
+/** The plan and another way to its total, where the machine is opened otherwise for that. */
+const ways = shallowRef<SameWay[]>([])
+watch(
+  () => (isSmall.value ? JSON.stringify(planKey()) : ''),
+  async (key) => {
+    ways.value = []
+    const of = planKey()
+    if (!key || !of) return
+    try {
+      const found = await ask(api.GET('/api/plans/{plan_id}/same-total', { params: { path: { plan_id: of.id } } }))
+      if (JSON.stringify(planKey()) === key) ways.value = found
+    } catch {
+      // the banner tells; a change asks again
+    }
+  },
+  { immediate: true },
+)
 const manySockets = computed(() => machine.value.board.sockets.length > 1)
 </script>
 
@@ -195,17 +232,18 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   <div v-if="ready" class="fit">
     <Teleport to="#machine-actions" defer>
       <span class="faded small" aria-live="polite">{{ saved }}</span>
+      <select v-if="machine.plans.length" class="plans" aria-label="Plan shown" :value="plan?.id" :disabled="saving" @change="openOther">
+        <option v-for="p in machine.plans" :key="p.id" :value="p.id">{{ p.id === plan?.id ? plan.name : p.name }}</option>
+        <option v-if="plan && !machine.plans.some((p) => p.id === plan?.id)" :value="plan.id">{{ plan.name }}</option>
+        <option v-if="mayWrite" value="">a new plan from what is in it now</option>
+      </select>
       <PlanName :name="plan?.name" :may-write="mayWrite" @rename="rename" />
     </Teleport>
     <section class="panel board-panel" aria-labelledby="board-title">
       <div class="caption">
         <h2 id="board-title">Board</h2>
-        <select v-if="machine.plans.length" class="plans" aria-label="Plan shown" :value="plan?.id" :disabled="saving" @change="openOther">
-          <option v-for="p in machine.plans" :key="p.id" :value="p.id">{{ p.id === plan?.id ? plan.name : p.name }}</option>
-          <option v-if="plan && !machine.plans.some((p) => p.id === plan?.id)" :value="plan.id">{{ plan.name }}</option>
-          <option v-if="mayWrite" value="">a new plan from what is in it now</option>
-        </select>
-        <span v-if="!plan" class="faded small">as it is now; the first change starts a plan</span>
+        <span v-if="plan" class="faded small">flat is fitted, a shadow is planned</span>
+        <span v-else class="faded small">as it is now; the first change starts a plan</span>
         <span v-if="plan?.survey_changed" class="warn small">a newer survey found something else in the slots than this plan starts from</span>
         <span v-if="plan?.sheet_changed" class="warn small">the sheet has changed since this plan was made</span>
         <span class="tools">
@@ -243,6 +281,8 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
           @grab="grabSlot"
         />
         <WayIn v-if="isSmall" class="way-in" :board="machine.board" />
+        <DriveBays v-if="isSmall && machine.bays.length" class="bays" :machine="machine" :may-write="mayWrite" @saved="reload" />
+        <SameTotal v-if="ways.length" class="two-ways" :ways="ways" :board="machine.board" :may-write="mayWrite" @take="edit($event)" />
       </div>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <p v-if="held && !pointer" class="in-hand small" role="status">
@@ -261,7 +301,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib">
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer($event)" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
       <template v-if="plan" #stages><PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" /></template>
       <template #runs-with><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith" /></template>
     </VerdictPanel>
@@ -285,7 +325,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
 <style scoped>
 .fit {
   display: grid;
-  grid-template: minmax(380px, 1fr) auto / minmax(0, 1fr) 312px;
+  grid-template: minmax(380px, 1fr) auto / minmax(0, 1fr) 336px;
   gap: 10px 12px;
   padding: 10px 16px 10px 12px;
   height: calc(100vh - 99px);
@@ -308,9 +348,9 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   padding: 8px 16px 0;
 }
 .plans {
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 1px 6px;
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+  padding: 3px 8px;
   background: var(--sheet);
   color: var(--ink);
   font-size: 13px;
@@ -320,7 +360,8 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   margin-left: auto;
   display: flex;
   flex-wrap: wrap;
-  gap: 2px 12px;
+  gap: 2px 10px;
+  font-size: 14px;
 }
 .tools [aria-pressed='true'] {
   color: var(--ink);
@@ -336,15 +377,29 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
 }
 .picture.small {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 300px;
+  grid-template: minmax(150px, 1fr) auto auto / minmax(0, 1fr) 300px;
+}
+.bays,
+.two-ways {
+  padding: 8px 16px 8px 6px;
+  border-top: 1px solid var(--rule);
+}
+.two-ways {
+  grid-column: 1 / 3;
 }
 .way-in {
+  grid-row: 1 / 3;
+  grid-column: 2;
   overflow-y: auto;
   border-left: 1px solid var(--rule);
 }
 @media (max-width: 900px) {
   .picture.small {
-    grid-template-columns: minmax(0, 1fr);
+    grid-template: 320px auto auto auto / minmax(0, 1fr);
+    height: auto;
+  }
+  .picture.small > * {
+    grid-area: auto;
   }
   .way-in {
     border: 0;

@@ -3,7 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import type { Layout, MachineView, PlanView } from '@/api/client'
 import { moduleWords } from '@/board/state'
-import { VERDICTS } from '@/ui/verdict'
+import VerdictWord from '@/ui/VerdictWord.vue'
 import { numbered, stagesOf, type StageChanges } from './stages'
 
 const props = defineProps<{ machine: MachineView; plan: PlanView; mayWrite: boolean }>()
@@ -32,7 +32,7 @@ function save(): void {
   <span class="stages">
     <strong>{{ words }}</strong>
     <button v-if="mayWrite" type="button" class="quiet-link" :aria-expanded="open" aria-label="Change its stages" @click="open = !open">change</button>
-    <small v-for="(s, i) in stages" :key="i" class="stage">{{ i + 1 }}: {{ Object.keys(s.changes).map(printed).join(', ') }}<template v-if="s.verdict !== 'go'">, {{ VERDICTS[s.verdict].words }} by itself</template></small>
+    <small v-for="(s, i) in stages" :key="i" class="stage">{{ i + 1 }}: {{ Object.keys(s.changes).map(printed).join(', ') }} <template v-if="s.verdict !== 'go'"><VerdictWord :of="s" :size="11" /> by itself</template></small>
     <small v-for="t in tried" :key="`${t.stage}-${t.slot}`" class="stage">Stage {{ t.stage }} {{ t.module && t.module !== 'unknown' ? `puts ${moduleWords(t.module)} into` : 'empties' }} {{ printed(t.slot) }}; the plan changes it again.</small>
     <form v-if="open" class="panel popover" aria-label="Stages" @submit.prevent="save" @keydown.esc.stop="open = false">
       <p>What is in one stage is fitted, proved and soaked before the next begins. One module first costs less than a wrong dozen.</p>

@@ -1,16 +1,21 @@
 <script setup lang="ts">
 /** The verdict: total now and after, rate and what binds it, rail, balance, findings worst first. */
 import { computed, ref } from 'vue'
-import type { Board, Cure, Evaluation, Finding, Question } from '@/api/client'
+import type { Board, Cure, Evaluation, Finding, More, Question, Worth } from '@/api/client'
 import { gb, gbDown, gbUp } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { couldBecome, VERDICTS } from '@/ui/verdict'
-import { volts } from '@/ui/words'
+import { isOpen } from '@/ui/verdict'
+import RangeMark from '@/ui/RangeMark.vue'
+import VerdictWord from '@/ui/VerdictWord.vue'
+import { plural, volts } from '@/ui/words'
+import { money, percent } from '../routes/words'
+import { costWords, troubleWords } from '../worth'
 import AnswerFirst from './AnswerFirst.vue'
 import FindingList from './FindingList.vue'
+import type { NextStep } from './next'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null; need?: number | null }>()
-defineEmits<{ point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts']] }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null; need?: number | null; worth?: Worth; more?: More | null; looking?: boolean; next?: NextStep[] }>()
+defineEmits<{ more: [more: More];  point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts']] }>()
 
 /** Need is compared with what is usable, and never rounded to be met. [GB] */
 const short = computed(() => (props.need ?? 0) - props.goal.usable_gib)
@@ -32,13 +37,11 @@ const limits = computed(() => {
 const UNITS: Record<string, string> = { GiB: 'GB', Gbit: 'Gbit', ranks: 'ranks', high: 'high' }
 const placeOf = (where: string, scope: string) => (where === 'machine' ? (scope === 'die' ? 'dies' : scope === 'stack' ? 'stacks' : 'machine') : where)
 
-const verdict = computed(() => {
-  // What was open or at risk when the work began, the machine has answered.
-  const now = props.proved ?? props.goal.verdict
-  const v = VERDICTS[now]
-  const slower = now === 'go' && props.goal.findings.some((f) => f.severity === 'slow')
-  return slower ? { words: 'go, slower', severity: 'slow' as const } : v
-})
+/** What was open or at risk when the work began, the machine has answered. */
+const verdict = computed(() => (props.proved ? { verdict: props.proved } : props.goal))
+const cost = computed(() => props.worth && costWords(props.worth))
+const trouble = computed(() => props.worth && troubleWords(props.worth, isOpen(props.goal)))
+const moreWords = computed(() => props.more && Object.entries(props.more.parts).map(([part, n]) => `${n} x ${part || 'what is fitted'}`).join(', '))
 
 const BOUND_WORDS: Record<string, string> = {
   module: 'the modules',
@@ -67,7 +70,7 @@ const regions = computed(() =>
     .map((s) => `${s.id}: ${s.regions.map((r) => `${gb(r.gib)} GB ${r.ways}-way`).join(', ')}`),
 )
 /** Every channel a bar, as wide as lets all of them stand in the panel's width. [px] */
-const PANEL = 250
+const PANEL = 96
 const barWidth = computed(() => {
   const channels = props.goal.sockets.reduce((n, s) => n + Object.keys(s.channels).length, 0)
   return Math.max(1, Math.min(6, (PANEL - 4 * props.goal.sockets.length) / Math.max(1, channels) - 2))
@@ -79,11 +82,7 @@ const many = computed(() => props.goal.sockets.length > 1)
   <section class="panel verdict" aria-labelledby="verdict-title">
     <div class="head">
       <h2 id="verdict-title">Verdict</h2>
-      <span class="word" :style="{ color: `var(--${verdict.severity})` }">
-        <SeverityMark :severity="verdict.severity" :size="15" /> {{ verdict.words }}
-        <small v-if="proved">since its proof</small>
-        <small v-else-if="goal.verdict === 'undecided'">{{ couldBecome(goal) }}</small>
-      </span>
+      <VerdictWord class="word" :of="verdict" :proved="Boolean(proved)" :size="15" />
     </div>
     <p class="total">
       <template v-if="goal.installed_gib !== now.installed_gib">
@@ -92,61 +91,78 @@ const many = computed(() => props.goal.sockets.length > 1)
       </template>
       <strong>{{ gb(goal.installed_gib) }}</strong> <span class="unit">GB</span>
       <span class="beside faded">
-        usable {{ gb(goal.usable_gib) }}
-        <template v-if="goal.tolerance_gib"><br />± {{ gb(goal.tolerance_gib) }}</template>
+        usable <b>{{ gbDown(goal.usable_gib) }}</b>
+        <template v-if="goal.tolerance_gib"><br />± {{ gbUp(goal.tolerance_gib) }}</template>
       </span>
     </p>
     <div v-if="need" class="need" :class="short > 0 ? 'lacks' : 'met'">
-      <p><strong>{{ short > 0 ? `${gbUp(short)} GB short of the need` : 'the need is met' }}</strong> <span class="faded">usable {{ gbDown(goal.usable_gib) }} of {{ gbUp(need) }}</span></p>
+      <p><strong>{{ short > 0 ? `${gbUp(short)} GB short of need` : `need met, ${gbDown(-short)} GB over` }}</strong> <span class="faded">need {{ gbUp(need) }}</span></p>
       <div class="bar" aria-hidden="true"><i class="now" :style="{ width: part(Math.min(now.usable_gib, goal.usable_gib)) }"></i><i v-if="goal.usable_gib > now.usable_gib" class="plan" :style="{ left: part(now.usable_gib), width: part(goal.usable_gib - now.usable_gib) }"></i><i v-if="short > 0" class="gap" :style="{ left: part(goal.usable_gib), width: part(short) }"></i><i class="gate" :style="{ left: part(need) }"></i></div>
-      <router-link v-if="short > 0" class="quiet-link small" :to="`/machines/${machineId}/routes`">Ways to more</router-link>
+      <p v-if="short > 0" class="fix small" aria-live="polite">
+        <template v-if="more">
+          <button v-if="mayAnswer" type="button" class="quiet-link" @click="$emit('more', more)">with {{ moreWords }}: {{ gb(more.installed_gib) }} {{ Number(more.cost) ? `for ${money(more.cost, more.currency)}` : 'from the Shelf' }}</button>
+          <span v-else>with {{ moreWords }}: {{ gb(more.installed_gib) }} {{ Number(more.cost) ? `for ${money(more.cost, more.currency)}` : 'from the Shelf' }}</span>
+          <VerdictWord :of="more" :size="11" />
+        </template>
+        <template v-else>
+          <span v-if="looking" class="faded">looking for what would meet it</span>
+          <span v-else-if="more === null" class="faded">nothing at hand meets it from here</span>
+          <router-link class="quiet-link" :to="`/machines/${machineId}/routes`">Ways to more</router-link>
+        </template>
+      </p>
     </div>
-    <dl>
-      <dt>Data rate</dt>
-      <dd>
-        <strong :class="{ slower: rateLower }">{{ goal.data_rate_mts ? `${goal.data_rate_mts} MT/s` : 'not told' }}</strong>
-        <small v-if="goal.data_rate_mts">
-          <template v-if="now.data_rate_mts && now.data_rate_mts !== goal.data_rate_mts">was {{ now.data_rate_mts }}; </template>
-          bound by {{ bound }}
-        </small>
-      </dd>
-      <dt>Bandwidth</dt>
-      <dd>
-        <strong>{{ sustained === null ? 'not told' : `${gb(sustained)} GB/s` }}</strong>
-        <small v-if="sustained !== null"
-          >{{ many ? 'a socket, ' : '' }}all of it{{ atBest ? ', at best' : '' }}; peak {{ gb(peak) }}</small
-        >
-      </dd>
-      <dt>Rail</dt>
-      <dd><strong>{{ volts(goal.rails) }}</strong></dd>
-      <template v-if="$slots['runs-with']">
-        <dt>Runs with</dt>
-        <dd>
-          <slot name="runs-with" />
-          <small v-if="today">with what runs today: {{ VERDICTS[today].words }}</small>
-        </dd>
-      </template>
-      <template v-if="$slots['stages']">
-        <dt>Fitted</dt>
-        <dd><slot name="stages" /></dd>
-      </template>
-      <dt>Balance</dt>
-      <dd>
-        <strong>{{ balance === null ? (filled.length ? 'not told' : 'empty') : balance.toFixed(2) }}</strong>
+    <dl class="figures">
+      <div>
+        <dt>Rate</dt>
+        <dd><strong :class="{ slower: rateLower }">{{ goal.data_rate_mts ? `${goal.data_rate_mts} MT/s` : 'not told' }}</strong></dd>
+        <dd v-if="goal.data_rate_mts" class="note"><template v-if="now.data_rate_mts && now.data_rate_mts !== goal.data_rate_mts"><SeverityMark v-if="rateLower" severity="slow" :size="10" /> was {{ now.data_rate_mts }}; </template>bound by {{ bound }}</dd>
+      </div>
+      <div>
+        <dt>Bandwidth</dt>
+        <dd><strong>{{ sustained === null ? 'not told' : `${gb(sustained)} GB/s` }}</strong></dd>
+        <dd v-if="sustained !== null" class="note">{{ many ? 'a socket' : 'the machine' }}{{ atBest ? ', at best' : '' }}<template v-if="peak !== sustained">; peak {{ gb(peak) }}</template></dd>
+      </div>
+      <div>
+        <dt>Balance</dt>
+        <dd><strong>{{ balance === null ? (filled.length ? 'not told' : 'empty') : balance.toFixed(2) }}</strong></dd>
+        <dd class="note">
         <span class="bars" aria-hidden="true" :style="{ '--bar': `${barWidth}px` }">
           <template v-for="s in goal.sockets" :key="s.id">
             <i v-for="(gib, name) in s.channels" :key="name" :style="{ height: `${Math.max(2, (16 * gib) / fullest)}px` }" :class="{ none: !gib }"></i>
             <b></b>
           </template>
         </span>
-        <small v-for="r in regions" :key="r">{{ r }}</small>
-        <small v-if="many && goal.evenness !== null && goal.evenness !== 1">sockets {{ goal.evenness?.toFixed(2) }} even</small>
-      </dd>
+          rail {{ volts(goal.rails) }}
+          <small v-for="r in regions" :key="r">{{ r }}</small>
+          <small v-if="many && goal.evenness !== null && goal.evenness !== 1">sockets {{ goal.evenness?.toFixed(2) }} even</small>
+        </dd>
+      </div>
+      <template v-if="worth && cost && trouble">
+        <div>
+          <dt>Cost</dt>
+          <dd><strong>{{ cost.figure }}</strong></dd>
+          <dd class="note">{{ cost.beside }}</dd>
+        </div>
+        <div>
+          <dt>Trouble</dt>
+          <dd><strong>{{ trouble.figure }}</strong></dd>
+          <dd class="note"><RangeMark v-if="worth.rests_on.length" :at="worth.trouble" :low="worth.trouble_90[0]!" :high="worth.trouble_90[1]!" /> {{ trouble.beside }}</dd>
+        </div>
+        <div v-if="worth.rests_on.length">
+          <dt>Quirks</dt>
+          <dd><strong>{{ percent(worth.quirks) }}</strong></dd>
+          <dd class="note">and nothing worse</dd>
+        </div>
+      </template>
     </dl>
-    <div class="scrolling">
+    <div class="scrolling" tabindex="0" role="group" aria-label="Findings and limits">
       <AnswerFirst v-if="questions.length" :questions="questions" :may-answer="mayAnswer" :machine-id="machineId" @answer="$emit('answer', $event)" />
       <h2>Findings</h2>
       <FindingList :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
+      <template v-if="worth?.rests_on.length">
+        <h2>Rests on what nobody vouches for</h2>
+        <p v-for="w in worth.rests_on" :key="w" class="rests small">{{ w }}</p>
+      </template>
       <div class="held">
         <span><SeverityMark severity="go" /> {{ goal.held.length }} held</span>
         <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
@@ -155,22 +171,30 @@ const many = computed(() => props.goal.sockets.length > 1)
       </div>
       <p v-if="showHeld" class="mono codes">{{ goal.held.join(', ') }}</p>
       <template v-if="limits.length">
-        <h2>Limits</h2>
+        <h2>{{ showLimits ? 'Limits' : 'Tightest limit' }}</h2>
         <ul class="limits">
-          <li v-for="(l, i) in showLimits ? limits : limits.slice(0, 3)" :key="i">
+          <li v-for="(l, i) in showLimits ? limits : limits.slice(0, 1)" :key="i">
             <span class="where">{{ placeOf(l.where, l.scope) }}</span>
             <span class="track" :class="{ over: l.share > 1 }"><i :style="{ width: `${Math.min(100, 100 * l.share)}%` }"></i></span>
             <span class="figures">{{ gb(l.used) }} of {{ gb(l.limit) }} {{ UNITS[l.unit] ?? l.unit }}</span>
             <small>{{ l.places > 1 ? `fullest ${l.scope} of ${l.places}; ` : '' }}{{ l.source.title }}{{ l.source.clause ? `, ${l.source.clause}` : '' }}{{ l.hard ? '; hard' : '' }}</small>
           </li>
         </ul>
-        <button v-if="limits.length > 3" type="button" class="quiet-link more" :aria-expanded="showLimits" @click="showLimits = !showLimits">
-          {{ showLimits ? 'fewer' : `all ${limits.length}` }}
+        <button v-if="limits.length > 1" type="button" class="quiet-link more" :aria-expanded="showLimits" @click="showLimits = !showLimits">
+          {{ showLimits ? 'only the tightest' : `${limits.length - 1} more` }}
         </button>
       </template>
-      <template v-if="done.length">
+      <template v-if="done.length || $slots['runs-with']">
         <h2>What is done</h2>
         <dl class="done">
+          <template v-if="$slots['runs-with']">
+            <dt>runs with</dt>
+            <dd><slot name="runs-with" /><small v-if="today">with what runs today: <VerdictWord :of="{ verdict: today }" :size="11" /></small></dd>
+          </template>
+          <template v-if="$slots['stages']">
+            <dt>fitted</dt>
+            <dd><slot name="stages" /></dd>
+          </template>
           <template v-for="c in done" :key="c.label + c.words">
             <dt>{{ c.label }}</dt>
             <dd>{{ c.words }}</dd>
@@ -178,6 +202,10 @@ const many = computed(() => props.goal.sockets.length > 1)
         </dl>
       </template>
     </div>
+    <ol v-if="next?.length" class="next" aria-label="Next">
+      <li class="title" aria-hidden="true">Next</li>
+      <li v-for="(n, i) in next" :key="n.words" :class="{ first: i === 0 }"><i aria-hidden="true"></i><router-link v-if="n.to" class="quiet-link" :to="`/machines/${machineId}/${n.to}`">{{ n.words }}</router-link><span v-else>{{ n.words }}</span></li>
+    </ol>
   </section>
 </template>
 
@@ -236,17 +264,68 @@ const many = computed(() => props.goal.sockets.length > 1)
   justify-content: space-between;
 }
 .word {
-  display: flex;
-  flex-wrap: wrap;
   justify-content: flex-end;
-  gap: 0 7px;
-  align-items: center;
+  text-align: right;
+}
+.fix {
+  justify-content: flex-start !important;
+  flex-wrap: wrap;
+  gap: 0 8px;
+  align-items: baseline;
+}
+.fix .quiet-link {
+  text-align: left;
+}
+.next {
+  display: flex;
+  list-style: none;
+  margin: 0 -12px 0 -16px;
+  padding: 10px 12px 2px 16px;
+  border-top: 1px solid var(--rule);
+  font-size: 13px;
+}
+.next li {
+  position: relative;
+  flex: 1;
+  padding: 14px 6px 0 0;
+  color: var(--faded);
+  line-height: 1.25;
+}
+.next .title {
+  flex: 0 0 50px;
+  padding-top: 0;
+  color: var(--ink);
   font-weight: 650;
 }
-.word small {
-  flex-basis: 100%;
-  text-align: right;
-  font-weight: 400;
+.next li + li::before {
+  content: '';
+  position: absolute;
+  left: 0;
+  right: 0;
+  top: 6px;
+  height: 2px;
+  background: var(--brass);
+}
+.next li:last-child::before {
+  right: auto;
+  width: 6px;
+}
+.next i {
+  position: absolute;
+  left: 0;
+  top: 1px;
+  width: 11px;
+  height: 11px;
+  border: 2px solid var(--ink);
+  border-radius: 50%;
+  background: var(--sheet);
+}
+.next .first {
+  color: var(--umber);
+  font-weight: 650;
+}
+.next .first i {
+  border-color: var(--umber);
 }
 .total {
   display: flex;
@@ -283,13 +362,22 @@ const many = computed(() => props.goal.sockets.length > 1)
   white-space: nowrap;
 }
 dl {
-  display: grid;
-  grid-template-columns: 78px minmax(0, 1fr);
-  gap: 5px 8px;
   margin: 0 0 8px;
   padding-bottom: 8px;
   border-bottom: 1px solid var(--rule);
   font-size: 14px;
+}
+.figures > div {
+  display: grid;
+  grid-template-columns: 72px minmax(84px, auto) minmax(0, 1fr);
+  gap: 0 10px;
+  align-items: baseline;
+  padding: 2px 0;
+}
+.note {
+  font-size: 12.5px;
+  line-height: 1.3;
+  color: var(--faded);
 }
 dt {
   color: var(--faded);
@@ -299,18 +387,24 @@ dd {
 }
 dd strong {
   font-weight: 650;
+  white-space: nowrap;
 }
 dd small {
   display: block;
-  font-size: 13px;
+  font-size: 12.5px;
   color: var(--faded);
+}
+.rests {
+  margin: 0;
+  padding: 2px 8px;
 }
 .slower {
   color: var(--slow);
 }
 .bars {
-  float: right;
-  display: flex;
+  display: inline-flex;
+  vertical-align: baseline;
+  margin-right: 4px;
   align-items: flex-end;
   gap: 2px;
   height: 17px;
@@ -387,6 +481,8 @@ dd small {
   padding: 2px 8px;
 }
 .done {
+  display: grid;
+  gap: 3px 8px;
   grid-template-columns: 62px minmax(0, 1fr);
   padding: 0 8px;
   border: 0;

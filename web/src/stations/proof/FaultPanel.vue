@@ -117,6 +117,19 @@ const giving = ref(false)
   gap: 0 24px;
   padding: 10px 16px 14px;
 }
+/* Beside the board: the next boot first, then what is believed. */
+.narrow {
+  grid-template-columns: minmax(0, 1fr);
+}
+.narrow .next {
+  order: -1;
+  border: 0;
+  padding: 0;
+}
+.narrow .bars li {
+  grid-template-columns: minmax(0, 1.6fr) minmax(0, 1fr) 62px;
+  font-size: 14px;
+}
 .settled {
   display: flex;
   flex-wrap: wrap;

@@ -89,6 +89,8 @@ const wrongSlots = computed(() => off.value.filter((s) => s.seen !== 'not told')
 /** The fault search asked for although nothing shows where: it does not start, it restarts. */
 const asked = ref(false)
 const failedTest = computed(() => proof.value?.tests.some((t) => t.errors > 0 && !t.stale) ?? false)
+/** What the fault search is shown with: beside the board while it goes on, below it otherwise. */
+const search = computed(() => ({ failedTest: failedTest.value, machine: machine.value, proof: proof.value!, active: active.value, enter, trial: trial.value, picking: picking.value, picked: picked.value }))
 const right = computed(() => (proof.value?.seen?.comparison.slots.length ?? 0) - off.value.length)
 function pick(slot: string): void {
   if (!picking.value) return
@@ -116,7 +118,7 @@ async function ended(): Promise<void> {
         <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">{{ proof.seen ? 'Look again' : 'What does it show?' }}</button>
         <button v-if="active && !proof.faults && !wrongSlots && !failedTest" type="button" class="quiet-link" :aria-expanded="asked" @click="asked = !asked">It does not start, or not rightly</button>
       </div>
-      <div class="picture" :class="{ lower: searching }">
+      <div class="picture">
         <BoardView :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :moves="arrows" :interactive="picking" @enter="pick" @grab="pick" />
       </div>
       <ul v-if="off.length && !searching" class="off small">
@@ -145,12 +147,13 @@ async function ended(): Promise<void> {
           </tbody>
         </table>
       </section>
+      <FaultPanel v-if="searching" class="narrow" v-bind="search" @choose="trial = $event" @pick="picking = $event" />
       <ProofItems :proof="proof" :active="active" :enter="enter">
         <SignOff v-if="active && proof.complete" :machine="machine" :run="run" :waived="proof.items.filter((i) => i.state === 'waived').length" @signed="ended" />
         <router-link v-if="active && !proof.complete" class="quiet-link small" :to="`/machines/${machine.id}/run`">Go on with the run sheet, or back out</router-link>
       </ProofItems>
     </div>
-    <FaultPanel v-if="proof.faults || (active && (wrongSlots || failedTest || asked))" class="wide" :failed-test="failedTest" :machine="machine" :proof="proof" :active="active" :enter="enter" :trial="trial" :picking="picking" :picked="picked" @choose="trial = $event" @pick="picking = $event" />
+    <FaultPanel v-if="!searching && (proof.faults || (active && (wrongSlots || failedTest || asked)))" class="wide" v-bind="search" @choose="trial = $event" @pick="picking = $event" />
     <SoakPanel class="wide" :machine="machine" :proof="proof" :goal="goal" :active="active" :enter="enter" />
     <EvidencePanel class="wide" :machine="machine" :proof="proof" :run-id="brief.id" :active="active" :enter="enter" @changed="load" />
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
@@ -180,10 +183,7 @@ async function ended(): Promise<void> {
   padding: 10px 16px 0;
 }
 .picture {
-  height: clamp(300px, 44vh, 460px);
-}
-.picture.lower {
-  height: clamp(260px, 38vh, 400px);
+  height: clamp(320px, 56vh, 560px);
 }
 .off {
   list-style: none;

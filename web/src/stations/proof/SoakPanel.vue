@@ -4,6 +4,7 @@ import { computed, reactive, ref } from 'vue'
 import { api, ask, type Layout, type MachineView, type Proof, type ServiceKind } from '@/api/client'
 import { numberIn, numbersIn, useForm } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { useWidth } from '@/ui/width'
 import { daysWords, errorLines, hottest, printedOf } from './words'
 
 const props = defineProps<{ machine: MachineView; proof: Proof; goal: Layout; active: boolean; enter: (entry: Record<string, unknown>) => Promise<void> }>()
@@ -55,12 +56,15 @@ const keep = () =>
   })
 
 // The chart: days to the right, errors counted since it began upwards.
-const W = 380
+const box = ref<HTMLElement>()
+const room = useWidth(box, 300, 380)
+/** Of each chart: as many stand side by side as there is room for. */
+const W = computed(() => (room.value >= 700 ? (room.value - 20) / 2 : room.value))
 const H = 130
 const lines = computed(() => (soak.value ? errorLines(soak.value) : []))
 const span = computed(() => Math.max(soak.value?.days ?? 1, soak.value?.day ?? 0, 0.01))
 const top = computed(() => Math.max(3, ...lines.value.flatMap((l) => l.points.map((p) => p[1]))))
-const x = (day: number) => 34 + ((W - 44) * day) / span.value
+const x = (day: number) => 34 + ((W.value - 44) * day) / span.value
 const y = (count: number) => H - 20 - ((H - 34) * count) / top.value
 const counted = computed(() => lines.value.filter((l) => l.points.at(-1)![1] > 0))
 const clean = computed(() => lines.value.filter((l) => l.points.at(-1)![1] === 0))
@@ -113,6 +117,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
       <div class="choices"><button class="press slim" type="submit" :disabled="busy">Keep the reading</button></div>
     </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <div ref="box"></div>
     <div v-if="soak" class="body">
       <svg v-if="lines.length" :viewBox="`0 0 ${W} ${H}`" role="img" :aria-label="`Correctable errors since it began: ${counted.length ? counted.map((l) => `${printedOf(machine.board, l.slot)} ${l.points.at(-1)![1]}`).join(', ') : 'none'}`">
         <line class="axis" :x1="34" :x2="W - 10" :y1="y(0)" :y2="y(0)" />
@@ -206,7 +211,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
 }
 .body {
   display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(340px, 1fr));
+  grid-template-columns: repeat(auto-fit, minmax(min(340px, 100%), 1fr));
   gap: 4px 20px;
   margin-top: 6px;
 }

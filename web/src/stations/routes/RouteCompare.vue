@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import type { RoutesView } from '@/api/client'
 import { gb } from '@/ui/figures'
-import { balanceOf, letterOf, money, percent, rateOf, routeWords, verdictWords } from './words'
+import { balanceOf, letterOf, lossWords, money, percent, rateOf, routeWords, verdictWords } from './words'
 
 const props = defineProps<{ view: RoutesView; pinned: number[] }>()
 const emit = defineEmits<{ unpin: [index: number] }>()
@@ -26,7 +26,7 @@ const lines = computed<Line[]>(() => {
     { words: 'bandwidth', cells: rs.map((r) => `${r.sustained_gbs.toFixed(1)} GB/s`), values: rs.map((r) => -r.sustained_gbs) },
     { words: 'balance', cells: rs.map((r) => balanceOf(r)?.toFixed(2) ?? ''), values: rs.map((r) => -(balanceOf(r) ?? 0)) },
     { words: 'trouble', cells: rs.map((r) => percent(r.trouble)), values: rs.map((r) => r.trouble) },
-    { words: 'expected loss', cells: rs.map((r) => money(r.expected_loss, c)), values: rs.map((r) => r.expected_loss) },
+    { words: 'expected loss', cells: rs.map((r) => lossWords(r.expected_loss, props.view.money)), values: rs.map((r) => r.expected_loss) },
     { words: 'slots free', cells: rs.map((r) => String(r.free_slots)), values: rs.map((r) => -r.free_slots) },
     { words: 'touches', cells: rs.map((r) => String(r.touches)), values: rs.map((r) => r.touches) },
     { words: 'stands', cells: rs.map(verdictWords), values: null },

@@ -7,12 +7,14 @@ import { gb } from '@/ui/figures'
 import { OUTCOMES } from '@/notes/words'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { ACTS, letterOf, LEVERS, money, percent, routeWords, troubleWords } from './words'
+import VerdictWord from '@/ui/VerdictWord.vue'
+import { ACTS, letterOf, LEVERS, lossWords, money, percent, routeWords, troubleWords } from './words'
 
 const props = defineProps<{ view: RoutesView; index: number; board: Board; now: Layout }>()
 const emit = defineEmits<{ plan: [] }>()
 const route = computed<Route>(() => props.view.routes[props.index]!)
 const currency = computed(() => props.view.money.currency)
+const costsTold = computed(() => Boolean(props.view.money.hour || props.view.money.downtime_hour || props.view.money.returned || props.view.money.data))
 const saving = computed(() => route.value.break_even)
 /** The saving and the expected loss on one scale. */
 const scale = computed(() => Math.max(Math.abs(saving.value?.saving ?? 0), saving.value?.expected_loss ?? 0, 1))
@@ -46,6 +48,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
     </table>
     <p v-else class="small faded">Nothing is bought.</p>
     <p v-if="lead" class="small faded">The last part is there after {{ lead }} days.</p>
+    <p class="stands"><VerdictWord :of="route.evaluation" /> <span v-if="route.in_warranty" class="faded">inside the warranty: the maker stands behind it</span></p>
     <template v-if="saving">
       <h3>Against route {{ letterOf(saving.against) }}, which the maker stands behind</h3>
       <div class="bars" aria-hidden="true">
@@ -53,12 +56,10 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
         <i class="risks" :style="{ width: `${(100 * saving.expected_loss) / scale}%` }"></i>
       </div>
       <p>
-        Saves <b>{{ money(saving.saving, currency) }}</b>, and trouble would cost <b>{{ money(saving.expected_loss, currency) }}</b> on average:
-        <b :class="saving.worth_it ? 'go' : 'stop'">{{ saving.worth_it ? 'worth it' : 'not worth it' }}</b>.
+        Saves <b>{{ money(saving.saving, currency) }}</b>, <template v-if="costsTold">and trouble would cost <b>{{ money(saving.expected_loss, currency) }}</b> on average: <b :class="saving.worth_it ? 'go' : 'stop'">{{ saving.worth_it ? 'worth it' : 'not worth it' }}</b>.</template><template v-else>and what trouble would cost is not told: <router-link class="quiet-link" to="/shelf">set what hours and returns cost</router-link>.</template>
         <template v-if="saving.trouble !== null && saving.saving > 0">{{ saving.trouble > 1 ? 'No trouble could eat that up.' : `At ${percent(saving.trouble)} trouble it would be eaten up.` }}</template>
       </p>
     </template>
-    <p v-else-if="route.in_warranty" class="good">The maker stands behind it.</p>
     <h3>Trouble: {{ troubleWords(route) }}</h3>
     <p v-if="!route.beliefs.length" class="small">It rests on nothing that nobody vouches for.</p>
     <details v-for="b in route.beliefs" :key="b.words" class="belief">
@@ -70,7 +71,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       <p class="small">That comes to {{ countWords(b.counts) }}.</p>
     </details>
     <details v-if="route.beliefs.length" class="belief">
-      <summary>Expected loss {{ money(route.expected_loss, currency) }}</summary>
+      <summary>Expected loss {{ lossWords(route.expected_loss, view.money) }}</summary>
       <p v-for="l in route.losses" :key="l.outcome" class="small">{{ OUTCOMES[l.outcome] }}: {{ percent(l.probability) }} of {{ money(l.cost, currency) }}</p>
       <p class="small faded">The claims are taken as independent of each other.</p>
     </details>
@@ -78,15 +79,15 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       <h3>What lowers it</h3>
       <p v-for="l in route.levers" :key="l.kind + l.about" class="small" :title="l.because">
         <b>{{ LEVERS[l.kind] }}</b>{{ l.about ? ` (${l.about})` : '' }}:
-        <template v-if="l.trouble < route.trouble - 0.001">trouble {{ percent(l.trouble) }}, </template>expected loss {{ money(l.expected_loss, currency) }} <span class="faded">instead of {{ money(route.expected_loss, currency) }}</span>
+        <template v-if="l.trouble < route.trouble - 0.001">trouble {{ percent(l.trouble) }}, </template><template v-if="costsTold">expected loss {{ money(l.expected_loss, currency) }} <span class="faded">instead of {{ money(route.expected_loss, currency) }}</span></template>
       </p>
       <p v-if="first" class="small">In two stages: first <b>{{ first.words }}</b> alone in {{ first.slot }}; proved, then the rest.</p>
     </template>
     <template v-if="experiment">
       <h3>Cheapest experiment</h3>
       <p class="small">
-        <b>{{ ACTS[experiment.act] }}</b>: {{ experiment.because }}. Knowing it before deciding saves {{ money(experiment.worth, currency) }} on average and takes {{ experiment.hours }} h, {{ money(experiment.cost, currency) }}:
-        <b :class="experiment.worth > experiment.cost ? 'go' : 'faded'">{{ experiment.worth > experiment.cost ? 'worth it' : 'not worth its cost' }}</b>.
+        <b>{{ ACTS[experiment.act] }}</b>: {{ experiment.because }}. It takes {{ experiment.hours }} h<template v-if="costsTold">, {{ money(experiment.cost, currency) }}; knowing it before deciding saves {{ money(experiment.worth, currency) }} on average:
+        <b :class="experiment.worth > experiment.cost ? 'go' : 'faded'">{{ experiment.worth > experiment.cost ? 'worth it' : 'not worth its cost' }}</b></template>.
       </p>
     </template>
     <template v-if="findings.length">

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** Every route as a mark: what it costs against what it gives; shape by verdict, size by trouble. */
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { Route } from '@/api/client'
 import { gb, gbUp } from '@/ui/figures'
+import { useWidth } from '@/ui/width'
 import { doublingScale, placePoints, scaleOf } from './plot'
 import { letterOf, NAMES, shapeOf } from './words'
 
@@ -10,14 +11,8 @@ const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: numb
 const emit = defineEmits<{ choose: [index: number] }>()
 
 /** As wide as there is room, so that its words keep their size. */
-const width = ref(620)
 const box = ref<HTMLElement>()
-let watching: ResizeObserver | undefined
-onMounted(() => {
-  watching = new ResizeObserver(([entry]) => (width.value = Math.max(300, Math.round(entry!.contentRect.width))))
-  watching.observe(box.value!)
-})
-onBeforeUnmount(() => watching?.disconnect())
+const width = useWidth(box, 300)
 const HEIGHT = 340
 const LEFT = 54
 const right = computed(() => width.value - 14)

@@ -7,14 +7,14 @@ import BoardGlyph from '@/board/BoardGlyph.vue'
 import { glyphOf } from '@/board/glyph'
 import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
-import SeverityMark from '@/ui/SeverityMark.vue'
+import VerdictWord from '@/ui/VerdictWord.vue'
 import { plural } from '@/ui/words'
 import { useMachine } from '../machine'
 import RouteCompare from './RouteCompare.vue'
 import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
-import { given, letterOf, money, NAMES, percent, rateOf, routeWords, shapeOf, verdictWords, WISHES } from './words'
+import { given, letterOf, money, NAMES, percent, rateOf, routeWords, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()
@@ -187,7 +187,7 @@ const gapWords = computed(() => {
               <td class="number">{{ route.trouble ? percent(route.trouble) : '' }}</td>
               <td class="number">{{ route.free_slots }}</td>
               <td class="number">{{ route.touches }}</td>
-              <td><span class="stands"><SeverityMark :severity="shapeOf(route)" /> {{ verdictWords(route) }}</span></td>
+              <td class="stands"><VerdictWord :of="route.evaluation" /><small v-if="route.in_warranty" class="faded under">inside the warranty</small></td>
               <td class="do">
                 <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it: route ${letterOf(index)}`" @click.stop="plan(route)">Plan it</button>
                 <button v-if="session.mayWrite() && route.first_stage" type="button" class="quiet-link" :aria-label="`In two stages: plan route ${letterOf(index)}`" title="one module first, proved, then the rest" @click.stop="plan(route, true)">In two stages</button>
@@ -285,10 +285,7 @@ tbody tr.chosen {
   display: block;
 }
 .stands {
-  display: inline-flex;
-  gap: 6px;
-  align-items: baseline;
-  white-space: nowrap;
+  min-width: 110px;
 }
 .do {
   white-space: nowrap;

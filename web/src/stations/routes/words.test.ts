@@ -25,7 +25,7 @@ it.each([
 it('tells trouble with its interval, and who stands behind', () => {
   expect(troubleWords(route([], { trouble: 0.2, trouble_90: [0.004, 0.62] }))).toBe('20 % (0 to 62)')
   expect(troubleWords(route([], { trouble: 0, trouble_90: [0, 0] }))).toBe('none claimed')
-  expect([verdictWords(route([], { in_warranty: true })), verdictWords(route([]))]).toEqual(['inside the warranty', 'at risk'])
+  expect([verdictWords(route([], { in_warranty: true })), verdictWords(route([]))]).toEqual(['at risk, inside the warranty', 'at risk'])
   expect([letterOf(0), letterOf(25), letterOf(26)]).toEqual(['A', 'Z', '27'])
   expect([given('budget'), given('uneven')]).toEqual([{ budget: null }, { uneven: true }])
 })

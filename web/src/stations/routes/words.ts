@@ -1,5 +1,5 @@
 /** Routes in words. */
-import type { Route, Wishes } from '@/api/client'
+import type { Route, RoutesView, Wishes } from '@/api/client'
 import { gb } from '@/ui/figures'
 import { VERDICTS } from '@/ui/verdict'
 
@@ -80,6 +80,12 @@ export function troubleWords(route: Route): string {
   return `${percent(route.trouble)} (${Math.round(100 * low)} to ${Math.round(100 * high)})`
 }
 
+/** What trouble costs on average; nothing can be said while this installation has not said what its hours and returns cost. */
+export function lossWords(loss: number, costs: RoutesView['money']): string {
+  const told = costs.hour || costs.downtime_hour || costs.returned || costs.data
+  return told ? money(loss, costs.currency) : 'not told: no costs are set'
+}
+
 export function money(amount: string | number, currency: string): string {
   return `${Number(amount).toFixed(2)} ${currency}`
 }
@@ -93,9 +99,9 @@ export function balanceOf(route: Route): number | null {
   return known.length ? Math.min(...known) : null
 }
 
-/** What stands against it most, or that nothing does. */
+/** Its verdict, and whether the maker stands behind it. */
 export function verdictWords(route: Route): string {
-  return route.in_warranty ? 'inside the warranty' : VERDICTS[route.evaluation.verdict].words
+  return `${VERDICTS[route.evaluation.verdict].words}${route.in_warranty ? ', inside the warranty' : ''}`
 }
 
 /** Which severity's shape and colour a verdict has. */

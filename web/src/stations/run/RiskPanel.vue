@@ -3,7 +3,8 @@
 import { computed } from 'vue'
 import type { Risk } from '@/api/client'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { LEVERS, percent } from '../routes/words'
+import VerdictWord from '@/ui/VerdictWord.vue'
+import { LEVERS, money, percent } from '../routes/words'
 
 const props = defineProps<{ risk: Risk }>()
 const currency = computed(() => props.risk.currency)
@@ -13,26 +14,34 @@ const currency = computed(() => props.risk.currency)
   <section class="panel risk" aria-labelledby="risk-title">
     <h2 id="risk-title">What it risks</h2>
     <template v-if="risk.needed">
-      <p class="figure">
+      <p><VerdictWord :of="risk" /></p>
+      <p v-if="risk.beliefs.length" class="figure">
         <strong>{{ percent(risk.trouble) }}</strong> trouble
-        <span class="faded small">90 % of belief within {{ percent(risk.trouble_90[0]!) }} to {{ percent(risk.trouble_90[1]!) }}; expected loss {{ risk.expected_loss }} {{ currency }}</span>
+        <span class="faded small">90 % of belief within {{ percent(risk.trouble_90[0]!) }} to {{ percent(risk.trouble_90[1]!) }}; expected loss {{ risk.costs_told ? money(risk.expected_loss, currency) : 'not told: no costs are set' }}</span>
       </p>
+      <p v-else class="small">How much trouble it would be cannot be told while this is open:</p>
       <ul class="reasons">
         <li v-for="(f, i) in risk.reasons" :key="i"><SeverityMark :severity="f.severity" /> {{ f.message }}</li>
         <li v-for="b in risk.beliefs" :key="b.words"><SeverityMark severity="risk" /> {{ b.words }}: {{ percent(b.mean) }} believed<span v-if="b.is_prior" class="faded">, no trial of it yet</span></li>
       </ul>
       <p v-if="risk.saving" class="small">
-        Saves <b>{{ risk.saving.saving }} {{ currency }}</b> against {{ risk.saving.official_cost }} in the maker's word{{ risk.saving.trouble === null ? '' : `; worth it up to ${percent(risk.saving.trouble)} trouble` }}: <b>{{ risk.saving.worth_it ? 'worth it' : 'not worth it' }}</b>.
+        Saves <b>{{ money(risk.saving.saving, currency) }}</b> against {{ money(risk.saving.official_cost, currency) }} in the maker's word<template v-if="risk.costs_told">{{ risk.saving.trouble === null ? '' : `; worth it up to ${percent(risk.saving.trouble)} trouble` }}: <b>{{ risk.saving.worth_it ? 'worth it' : 'not worth it' }}</b></template>.
       </p>
       <p v-else class="faded small">What it saves cannot be told: not all of its parts are at hand with a price, or nothing in the maker's word gives as much.</p>
       <template v-if="risk.levers.length">
         <h3>What lowers it</h3>
         <ul class="levers small">
-          <li v-for="l in risk.levers" :key="l.kind + l.about"><b>{{ LEVERS[l.kind] ?? l.kind }}{{ l.about ? ` ${l.about}` : '' }}</b>: trouble {{ percent(l.trouble) }}, loss {{ l.expected_loss.toFixed(0) }} {{ currency }} <span class="faded">({{ l.because }})</span></li>
+          <li v-for="l in risk.levers" :key="l.kind + l.about"><b>{{ LEVERS[l.kind] ?? l.kind }}{{ l.about ? ` ${l.about}` : '' }}</b>: trouble {{ percent(l.trouble) }}<template v-if="risk.costs_told">, loss {{ money(l.expected_loss, currency) }}</template> <span class="faded">({{ l.because }})</span></li>
         </ul>
       </template>
     </template>
-    <p v-else class="quiet"><SeverityMark severity="go" /> Nothing in it is at risk: all of it is vouched for, or ran here before.</p>
+    <template v-else-if="risk.verdict === 'no-go'">
+      <p><VerdictWord :of="risk" /></p>
+      <ul class="reasons">
+        <li v-for="(f, i) in risk.reasons" :key="i"><SeverityMark :severity="f.severity" /> {{ f.message }}</li>
+      </ul>
+    </template>
+    <p v-else class="quiet"><VerdictWord :of="risk" /> Nothing in it is at risk: all of it is vouched for, or ran here before.</p>
   </section>
 </template>
 

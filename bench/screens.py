@@ -1,0 +1,156 @@
+"""Looks at every view, dialog and the bench in both themes and at every size, and says what is wrong with each.
+
+python -m bench.screens                  all of them
+python -m bench.screens shelf 390 dark   those named: views, sizes, themes
+"""
+
+from __future__ import annotations
+
+import re
+import sys
+from collections import Counter
+from collections.abc import Callable
+from typing import Any
+
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Error as PlaywrightError
+from tests.browser.looked import faults_of
+
+from bench.pictures import LEAD, VIEWS, demo, station_of
+from umbrak.demo import seed
+
+#: Size -> what a browser is told: 200 % is half of a window at twice the pixels.
+SIZES: dict[str, dict[str, Any]] = {
+    "1280": {"viewport": {"width": 1280, "height": 800}},
+    "1024": {"viewport": {"width": 1024, "height": 768}},
+    "390": {"viewport": {"width": 390, "height": 844}, "has_touch": True},
+    "200%": {"viewport": {"width": 640, "height": 400}, "device_scale_factor": 2},
+}
+THEMES = ("light", "dark")
+#: What a fault has to stay to be one: a board is drawn again when its room changes. [ms]
+_STAYS = 1_500
+
+
+def _press(station: Callable[[Page], None], *names: str) -> Callable[[Page], None]:
+    def lead(page: Page) -> None:
+        station(page)
+        for name in names:
+            page.get_by_role("button", name=re.compile(f"^{name}")).first.click()
+
+    return lead
+
+
+def _station(machine: str, station: str) -> Callable[[Page], None]:
+    return lambda page: station_of(page, machine, station)
+
+
+def _at(path: str, heading: str) -> Callable[[Page], None]:
+    def lead(page: Page) -> None:
+        page.goto(path)
+        expect(page.get_by_role("heading", name=heading).first).to_be_visible()
+
+    return lead
+
+
+def _keys(page: Page) -> None:
+    station_of(page, "hall-03", "Fit")
+    page.locator("h1").first.click()
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_be_visible()
+
+
+def _find(page: Page) -> None:
+    page.locator("h1").first.click()
+    page.keyboard.press("/")
+    page.keyboard.type("ha")
+    expect(page.get_by_role("option").first).to_be_visible()
+
+
+def _history(page: Page) -> None:
+    station_of(page, "hall-03", "Survey")
+    page.get_by_role("link", name="History").click()
+    expect(page.get_by_role("heading", name="History")).to_be_visible()
+
+
+#: What no picture shows, as a lead: view -> what leads to it.
+MORE: dict[str, Callable[[Page], None]] = {
+    "people": _at("/people", "People"),
+    "by-hand": _at("/machines/by-hand", "machine"),
+    "new": _at("/machines/new", "New machine"),
+    "no-such-page": _at("/nowhere", ""),
+    "history": _history,
+    "ceiling-form": _press(_station("hall-03", "Ceiling"), "Add a statement"),
+    "edit": _press(_station("hall-03", "Survey"), "Edit"),
+    "find": _find,
+    "keys": _keys,
+    "before-run": _station("desk-06", "Run"),
+    "shelf-stock": _press(_at("/shelf", "Shelf"), "Put on the Shelf"),
+    "shelf-offer": _press(_at("/shelf", "Shelf"), "Add an offer"),
+    "note-trial": _press(_at("/notes", "Field notes"), "Note a trial"),
+    "export": _press(_station("hall-03", "Fit"), "Export"),
+}
+
+
+def _signed_in(browser: Browser, address: str) -> dict[str, Any]:
+    """Account -> cookies of somebody who has signed in."""
+    states = {}
+    for account in ("lead", seed.ACCOUNT):
+        page = browser.new_context(base_url=address).new_page()
+        page.goto(address)
+        page.get_by_label("Name").fill(account)
+        page.get_by_label("Password").fill(seed.PASSWORD)
+        page.get_by_role("button", name="Sign in").click()
+        expect(page.get_by_role("heading", name="Machines")).to_be_visible()
+        states[account] = page.context.storage_state()
+        page.context.close()
+    return states
+
+
+def main(words: list[str]) -> int:
+    views = {**VIEWS, **MORE}
+    names = [w for w in words if w in views] or list(views)
+    sizes = [w for w in words if w in SIZES] or list(SIZES)
+    themes = [w for w in words if w in THEMES] or list(THEMES)
+    tally: Counter[str] = Counter()
+    looked = 0
+    with demo() as address, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        states = _signed_in(browser, address)
+        for name in names:
+            # Found at several sizes, a fault is said once.
+            found: dict[tuple[str, str], list[str]] = {}
+            for theme in themes:
+                for size in sizes:
+                    context = browser.new_context(
+                        base_url=address,
+                        color_scheme=theme,  # type: ignore[arg-type]
+                        reduced_motion="reduce",
+                        storage_state=states["lead" if name in LEAD or name in MORE else seed.ACCOUNT],
+                        **SIZES[size],
+                    )
+                    context.set_default_timeout(20_000)
+                    page = context.new_page()
+                    try:
+                        page.goto("/machines")
+                        expect(page.get_by_role("heading", name="Machines")).to_be_visible()
+                        views[name](page)
+                        page.wait_for_load_state("networkidle")
+                        faults = faults_of(page, touch=size == "390", patience=_STAYS)
+                    except (PlaywrightError, AssertionError) as error:
+                        faults = [("not reached", str(error).strip().splitlines()[0][:120])]
+                    for fault in faults:
+                        found.setdefault(fault, []).append(f"{theme} {size}")
+                    context.close()
+                    looked += 1
+            print(f"{name}: {len(found) or 'nothing wrong'}", flush=True)
+            for (kind, what), where in sorted(found.items()):
+                tally[kind.split()[0]] += 1
+                everywhere = len(where) == len(themes) * len(sizes)
+                print(f"    {kind}: {what}   [{'everywhere' if everywhere else ', '.join(where)}]", flush=True)
+        browser.close()
+    print(f"{looked} looked at; {dict(tally) or 'nothing wrong'}")
+    return 1 if tally else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,138 @@
+"""A plan on the optimiser's scales: what it rests on that nobody vouches for, and what it buys."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from decimal import Decimal
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.evaluate import Evaluation
+from umbrak.core.evidence.claims import Claim, claims_of
+from umbrak.core.evidence.table import Outcome
+from umbrak.core.evidence.trouble import trouble_of
+from umbrak.core.memory.module import Module, alike, organisation
+from umbrak.core.routes.material import MILLS, Bought, Kind, purchase_cost
+from umbrak.core.routes.problem import Origin, Problem, Wishes
+from umbrak.core.routes.weighing import Scales
+from umbrak.core.rules.finding import Verdict
+from umbrak.services.known.judging import judge
+from umbrak.services.people.settings import money_settings
+from umbrak.services.plans.view import OpenPlan, open_plan
+from umbrak.services.routes.finding import problem_of
+
+
+@dataclass(frozen=True, slots=True)
+class WeighedPlan:
+    """A plan with what it rests on that nobody vouches for."""
+
+    plan: OpenPlan
+    problem: Problem
+    scales: Scales
+    judged: Evaluation
+    claims: tuple[Claim, ...]
+
+    @property
+    def needed(self) -> bool:
+        """Whether it runs only with a lead's word."""
+        return self.judged.verdict in (Verdict.AT_RISK, Verdict.UNDECIDED) or bool(self.claims)
+
+
+def weigh_plan(db: Connection, plan: OpenPlan) -> WeighedPlan:
+    m = plan.machine
+    problem = problem_of(db, m, Wishes())
+    scales = Scales(problem)
+    judged = judge(plan.then, plan.goal, plan.now)
+    claims = claims_of(m.sheet, plan.then.machine, plan.goal, judged, problem.layout, scales.listed)
+    return WeighedPlan(plan, problem, scales, judged, claims)
+
+
+@dataclass(frozen=True, slots=True)
+class WorthView:
+    """What a plan costs and risks."""
+
+    #: Of the modules put in that have a price; those from the Shelf cost nothing.
+    cost: Decimal
+    currency: str
+    from_shelf: int
+    bought: int
+    #: Modules put in that are neither on the Shelf nor offered in that number: what they cost is not known.
+    unpriced: int
+    #: Part -> how many of it were reckoned for modules that were given without a part number.
+    stand_ins: dict[str, int]
+    #: Probability that not everything is simply fine, where 90 % of it lies, and that it is quirks and nothing worse.
+    trouble: float
+    trouble_90: tuple[float, ...]
+    quirks: float
+    #: What it rests on that nobody vouches for, in words.
+    rests_on: tuple[str, ...]
+
+
+def see_worth(engine: Engine, key: UUID) -> WorthView:
+    """What a plan costs and risks. Raises NotFound."""
+    with engine.connect() as db:
+        w = weigh_plan(db, open_plan(db, key))
+        trouble = trouble_of([w.scales.belief(c) for c in w.claims], w.problem.costs, w.problem.table)
+        bought = purchase_of(w)
+        return WorthView(
+            cost=bought.cost,
+            currency=money_settings(db).currency,
+            from_shelf=sum(b.modules for b in bought.bought if b.candidate.origin is Origin.SHELF),
+            bought=sum(b.modules for b in bought.bought if b.candidate.origin is not Origin.SHELF),
+            unpriced=bought.unpriced,
+            stand_ins=bought.stand_ins,
+            trouble=trouble.probability,
+            trouble_90=(trouble.low, trouble.high),
+            quirks=sum(t.probability for t in trouble.terms if t.outcome is Outcome.QUIRKS),
+            rests_on=tuple(c.words for c in w.claims),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Purchase:
+    """What a goal holds beyond what is fitted."""
+
+    cost: Decimal
+    bought: tuple[Bought, ...]
+    #: Modules that cannot be had.
+    unpriced: int
+    #: Part -> how many of it stand for modules that were given without a part number.
+    stand_ins: dict[str, int]
+
+
+def purchase_of(w: WeighedPlan) -> Purchase:
+    """The least that the goal's modules cost. One without a part number is any of its organisation and rate: the Shelf's
+    first, then the cheapest."""
+    wanted = Counter(alike(x) for x in w.plan.goal.values() if isinstance(x, Module))
+    kinds = [k for k in w.scales.kinds if k.module]
+    counts = {k.index: min(wanted[k.module], len(k.cost) - 1) for k in kinds if k.module}
+    known = {k.module: k for k in kinds}
+    missing, stand_ins = 0, Counter[str]()
+    for module, count in wanted.items():
+        lacks = count - (counts[known[module].index] if module in known else 0)
+        while lacks and module.part is None:
+            like = [k for k in kinds if _stands_for(k, module) and counts[k.index] < len(k.cost) - 1]
+            next_one = min(
+                like, key=lambda k: (k.cost[counts[k.index] + 1] - k.cost[counts[k.index]], k.index), default=None
+            )
+            if next_one is None or next_one.module is None:
+                break
+            counts[next_one.index] = max(counts[next_one.index], next_one.fitted) + 1
+            stand_ins[next_one.module.part or ""] += 1
+            lacks -= 1
+        missing += lacks
+    bought = tuple(b for k in kinds for b in k.bought(counts[k.index]))
+    return Purchase(Decimal(purchase_cost(kinds, counts)) / MILLS, bought, missing, dict(stand_ins))
+
+
+def _stands_for(kind: Kind, module: Module) -> bool:
+    other = kind.module
+    return bool(
+        other
+        and other.part
+        and organisation(other) == organisation(module)
+        and other.rate_mts == module.rate_mts
+        and other.failed is None
+    )

@@ -1,0 +1,70 @@
+/** What a plan costs and risks, and what more would meet the need: asked again with each change, shown only for the plan as it is. */
+import { computed, ref, shallowRef, watch } from 'vue'
+import { api, ask, type More, type Worth } from '@/api/client'
+import { plural } from '@/ui/words'
+import { money, percent } from './routes/words'
+
+export interface PlanKey {
+  id: string
+  version: number
+}
+
+/** `worth` is undefined while it is asked for: figures of another version are not shown. */
+export function useWorth(plan: () => PlanKey | null) {
+  const worth = shallowRef<Worth>()
+  watch(
+    () => JSON.stringify(plan()),
+    async (key) => {
+      worth.value = undefined
+      const of = plan()
+      if (!of) return
+      try {
+        const found = await ask(api.GET('/api/plans/{plan_id}/worth', { params: { path: { plan_id: of.id } } }))
+        if (JSON.stringify(plan()) === key) worth.value = found
+      } catch {
+        // the banner tells; a change asks again
+      }
+    },
+    { immediate: true },
+  )
+  return worth
+}
+
+/** What more meets the need; `more` is null where nothing was found, undefined while it is looked for. */
+export function useMore(plan: () => PlanKey | null, lacks: () => boolean) {
+  const more = shallowRef<More | null>()
+  const looking = ref(false)
+  watch(
+    () => (lacks() ? JSON.stringify(plan()) : ''),
+    async (key) => {
+      more.value = undefined
+      const of = plan()
+      looking.value = Boolean(key && of)
+      if (!key || !of) return
+      try {
+        const found = await ask(api.GET('/api/plans/{plan_id}/more', { params: { path: { plan_id: of.id } } }))
+        if (JSON.stringify(plan()) === key) more.value = found
+      } catch {
+        more.value = undefined
+      } finally {
+        if (JSON.stringify(plan()) === key) looking.value = false
+      }
+    },
+    { immediate: true },
+  )
+  return { more: computed(() => more.value), looking }
+}
+
+/** "188.00 EUR, 2 from the Shelf", or that nothing is bought, or what has no price. */
+export function costWords(w: Worth): { figure: string; beside: string } {
+  const like = Object.keys(w.stand_ins)
+  const parts = [w.from_shelf && `${w.from_shelf} from the Shelf`, w.unpriced && `${plural(w.unpriced, 'module')} without a price`, like.length && `reckoned as ${like.join(', ')}`].filter(Boolean)
+  if (!w.bought && !w.from_shelf && w.unpriced) return { figure: 'not told', beside: `${w.unpriced === 1 ? 'its module is' : `its ${w.unpriced} modules are`} neither on the Shelf nor offered` }
+  return { figure: w.bought ? `${w.unpriced ? 'from ' : ''}${money(w.cost, w.currency)}` : w.unpriced ? 'not told' : 'nothing to buy', beside: parts.join(', ') }
+}
+
+/** A probability with where 90 % of it lies. */
+export function troubleWords(w: Pick<Worth, 'trouble' | 'trouble_90' | 'rests_on'>, open: boolean): { figure: string; beside: string } {
+  if (w.rests_on.length) return { figure: percent(w.trouble), beside: `${Math.round(100 * w.trouble_90[0]!)} to ${Math.round(100 * w.trouble_90[1]!)}${open ? ', and what is open' : ''}` }
+  return open ? { figure: 'not told', beside: 'while something is open' } : { figure: 'none claimed', beside: 'nothing that nobody vouches for' }
+}

@@ -1,0 +1,30 @@
+<script setup lang="ts">
+/** A verdict as it is said and drawn everywhere: its shape, its word, what it could still become. */
+import { computed } from 'vue'
+import SeverityMark from './SeverityMark.vue'
+import { couldBecome, VERDICTS, type Verdict } from './verdict'
+
+const props = defineProps<{ of: { verdict: Verdict; at_worst?: Verdict }; proved?: boolean; size?: number }>()
+const shown = computed(() => VERDICTS[props.of.verdict])
+const beside = computed(() => (props.proved ? 'since its proof' : props.of.at_worst ? couldBecome({ verdict: props.of.verdict, at_worst: props.of.at_worst }) : ''))
+</script>
+
+<template>
+  <span class="verdict-word"><SeverityMark :severity="shown.severity" :size="size" /><span class="word" :style="{ color: `var(--${shown.severity})` }">{{ shown.words }}</span><small v-if="beside" class="faded">{{ beside }}</small></span>
+</template>
+
+<style scoped>
+.verdict-word {
+  display: inline-flex;
+  flex-wrap: wrap;
+  gap: 0 7px;
+  align-items: baseline;
+}
+.verdict-word .mark {
+  align-self: center;
+}
+.word {
+  font-weight: 650;
+  white-space: nowrap;
+}
+</style>
