@@ -56,7 +56,7 @@ def test_the_whole_path_by_mouse_and_through_a_restart(sign_in: SignIn, served: 
     page.mouse.up()
     expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("CPU1 A2, planned, 32 GB DDR4 registered 2400"))
     # 4: the verdict at once
-    expect(verdict(page).get_by_text("224", exact=True)).to_be_visible()
+    expect(verdict(page).locator(".total strong").get_by_text("224", exact=True)).to_be_visible()
     expect(verdict(page).get_by_text(re.compile("The data rate cannot be told"))).to_be_visible()
     drag(page, slot(page, "CPU1.A2"), slot(page, "CPU1.B2"))
     page.mouse.up()
@@ -80,7 +80,7 @@ def test_the_whole_path_by_mouse_and_through_a_restart(sign_in: SignIn, served: 
     expect(plan_shown(page)).to_have_text("One larger")
     expect(slot(page, "CPU1.A2")).to_have_accessible_name(re.compile("planned, 32 GB"))
     expect(slot(page, "CPU1.B1")).to_have_accessible_name(re.compile("comes out"))
-    expect(verdict(page).get_by_text("208", exact=True)).to_be_visible()
+    expect(verdict(page).locator(".total strong").get_by_text("208", exact=True)).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(slot(page, "CPU1.B1")).to_have_accessible_name(re.compile("fitted"))
 
@@ -99,7 +99,7 @@ def test_by_keyboard_alone(sign_in: SignIn) -> None:
     page.keyboard.press("Enter")
     expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, planned, 4 GB"))
     page.keyboard.press("Escape")
-    expect(verdict(page).get_by_text("5", exact=True)).to_be_visible()
+    expect(verdict(page).locator(".total strong").get_by_text("5", exact=True)).to_be_visible()
     page.keyboard.press("Enter")  # picks it up again
     page.keyboard.press("ArrowLeft")
     page.keyboard.press("Enter")  # and changes places with what is there
@@ -119,12 +119,36 @@ def test_a_refused_target_says_why_and_takes_nothing(sign_in: SignIn) -> None:
     expect(page.get_by_text("SLOT 2 runs at 1.5 V; the board gives 1.35 V and no other")).to_be_visible()
     page.mouse.up()
     expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, empty"))
+    # In hand by key, and placed by a click: the same answer.
+    page.get_by_label("Type what the label says").press("Enter")
+    expect(page.get_by_text("In hand: 8 GB")).to_be_visible()
+    expect(page.locator(".slot.refused")).to_have_count(2)
+    slot(page, "B").hover()
+    expect(page.get_by_role("status").filter(has_text="In hand")).to_contain_text("SLOT 2 runs at 1.5 V")
+    slot(page, "B").click()
+    expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, empty"))
+
+
+def test_what_is_dragged_never_hides_where_it_goes(sign_in: SignIn) -> None:
+    page = sign_in()
+    open_fit(page, "hall-02")
+    page.set_viewport_size({"width": 1024, "height": 768})
+    tray = page.get_by_role("button", name=re.compile("^Take another")).first
+    for name in ("CPU1.1", "CPU4.16"):
+        drag(page, tray, slot(page, name))
+        target, flying = slot(page, name).bounding_box(), page.locator(".flying").bounding_box()
+        assert target and flying
+        apart_x = flying["x"] >= target["x"] + target["width"] or flying["x"] + flying["width"] <= target["x"]
+        apart_y = flying["y"] >= target["y"] + target["height"] or flying["y"] + flying["height"] <= target["y"]
+        assert apart_x or apart_y, (name, target, flying)
+        page.keyboard.press("Escape")
+        page.mouse.up()
 
 
 def test_a_finding_lights_its_slots(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="hall-03").click()
-    expect(verdict(page).get_by_text("go, slower")).to_be_visible()
+    expect(verdict(page).get_by_text("was 4800; bound by the modules")).to_be_visible()
     lit = page.locator(".slot.lit [data-slot]")
     expect(lit).to_have_count(1)
     expect(lit).to_have_attribute("data-slot", "CPU2.F2")

@@ -369,7 +369,7 @@ def test_what_is_judged_otherwise_is_on_machines_and_a_corrected_sheet_taken(sig
     assert page.evaluate(stated, machine) in (200, 201, 204)
     page.goto("/machines")
     page.get_by_text("1 verdict changed").click()
-    expect(page.get_by_role("listitem").filter(has_text="Even out CPU 2")).to_contain_text("go → no-go")
+    expect(page.get_by_role("listitem").filter(has_text="Even out CPU 2")).to_contain_text("go → no go")
 
     text = (ROOT / "src/umbrak/demo/sheets/fjell-n2.yaml").read_text() + "notes: corrected\n"
     kept = "async text => (await fetch('/api/sheets', {method: 'POST', headers: {'content-type': 'application/json'}, body: JSON.stringify({text})})).status"

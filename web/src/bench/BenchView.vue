@@ -3,6 +3,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, Unreachable, wordsOf, type Layout, type MachineView, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
+import { whereIs } from '@/board/where'
 import { useLive } from '@/stations/live'
 import { useTitle } from '@/ui/title'
 import { session } from '@/frame/session'
@@ -65,6 +66,7 @@ const remarks = computed(() => view.value?.remarks.filter((r) => r.step === step
 
 /** The slot that gets a module at this step. */
 const comes = computed(() => (step.value && step.value.do !== null && step.value.do !== 'take-out' ? (step.value.slots.at(-1) ?? null) : null))
+const where = computed(() => (step.value?.do && machine.value && step.value.slots.length ? whereIs(machine.value.board, step.value.slots.at(-1)!) : null))
 const label = ref('')
 const serial = ref('')
 const handWords = ref<{ fits: boolean; words: string } | null>(null)
@@ -128,6 +130,7 @@ async function photo(event: Event): Promise<void> {
         <p class="phase">{{ PHASES[step.phase] ?? step.phase }}<b v-if="step.hold" class="held">Hold</b></p>
         <h1>{{ step.text }}</h1>
         <p v-if="step.why" class="why">{{ step.why }}</p>
+        <p v-if="where && (where.place || step.do)" class="why"><b>{{ where.name }}</b>: {{ [where.place, where.among].filter(Boolean).join('; ') }}</p>
         <p v-if="step.tools.length" class="with">With: {{ step.tools.join(', ') }}</p>
         <p v-if="step.proof" class="proof"><SeverityMark :severity="PROOF[step.proof]?.mark ?? 'ask'" /> <b>{{ PROOF[step.proof]?.word }}:</b> {{ step.proof_words }}</p>
         <p v-if="step.minutes.high" class="with">{{ step.waits ? 'Wait ' : '' }}{{ minutesWords(step.minutes) }}</p>
@@ -434,9 +437,6 @@ footer {
   flex: 1;
   min-width: 0;
   color: var(--faded);
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
   text-align: right;
 }
 .alone {

@@ -56,6 +56,8 @@ const emit = defineEmits<{
   mark: [slot: string]
   grab: [slot: string, event: PointerEvent]
   focus: [slot: string]
+  /** The pointer is over this slot; null when it has left. */
+  hover: [slot: string | null]
 }>()
 
 const root = ref<SVGSVGElement>()
@@ -182,6 +184,8 @@ defineExpose({
     @keydown="onKey"
     @focusin="onFocus"
     @pointerdown="onPointerDown"
+    @pointerover="emit('hover', slotOf($event))"
+    @pointerleave="emit('hover', null)"
     @wheel.prevent="onWheel"
   >
     <defs>

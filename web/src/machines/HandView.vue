@@ -80,7 +80,7 @@ const { values: about, faults, wrong: notMade, sending, submit: make } = useForm
 </script>
 
 <template>
-  <div class="hand">
+  <div class="page hand">
     <header>
       <h1>New machine, by hand</h1>
       <router-link class="quiet-link" to="/machines/new">or from what it reports</router-link>
@@ -145,7 +145,6 @@ const { values: about, faults, wrong: notMade, sending, submit: make } = useForm
   display: grid;
   grid-template: auto minmax(0, 1fr) / 300px minmax(0, 1fr);
   gap: 0 12px;
-  padding: 0 16px 16px 12px;
   min-height: 100vh;
 }
 header {

@@ -148,7 +148,7 @@ async function keep(): Promise<void> {
 </script>
 
 <template>
-  <div class="intake">
+  <div class="page intake">
     <header>
       <h1>New machine</h1>
       <router-link class="quiet-link" to="/machines/by-hand">or by hand</router-link>
@@ -239,9 +239,6 @@ async function keep(): Promise<void> {
 </template>
 
 <style scoped>
-.intake {
-  padding: 0 16px 16px 12px;
-}
 header {
   display: flex;
   align-items: baseline;

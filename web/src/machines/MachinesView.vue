@@ -12,6 +12,8 @@ import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { age, isOld, plural } from '@/ui/words'
 import { useTitle } from '@/ui/title'
+import { VERDICTS, type Verdict } from '@/ui/verdict'
+import VerdictWord from '@/ui/VerdictWord.vue'
 
 useTitle(() => 'Machines')
 
@@ -106,6 +108,14 @@ const groups = computed(() => {
   }
   return found
 })
+/** Groups of which only the heading, with its spread, is shown. */
+const folded = ref(new Set<string>())
+watch(by, () => (folded.value = new Set()))
+function fold(name: string): void {
+  const next = new Set(folded.value)
+  if (!next.delete(name)) next.add(name)
+  folded.value = next
+}
 const most = (spread: Record<string, number>) => Math.max(1, ...Object.values(spread))
 /** Need is of what is usable. */
 const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gib >= l.need_gib
@@ -132,7 +142,7 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gi
     </p>
     <details v-if="changed.length" class="panel changed small">
       <summary><b>{{ plural(changedInAll, 'verdict') }} changed</b> since, though nobody changed the layout: firmware, a statement or a corrected sheet did</summary>
-      <ul><li v-for="c in changed" :key="c.id"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ c.was }} → <b>{{ c.verdict }}</b> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
+      <ul><li v-for="c in changed" :key="c.id"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ VERDICTS[c.was as Verdict].words }} → <VerdictWord :of="{ verdict: c.verdict as Verdict }" :size="11" /> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
       <button v-if="changed.length < changedInAll" type="button" class="quiet-link" @click="tellChanged(changed.at(-1)!.id)">Show {{ Math.min(50, changedInAll - changed.length) }} more of {{ changedInAll }}</button>
     </details>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
@@ -162,12 +172,12 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gi
         </thead>
         <tbody v-for="g in groups" :key="g.name">
           <tr v-if="by" class="group">
-            <th scope="rowgroup" colspan="2">{{ g.name || NOBODY[by] }} <span v-if="g.told" class="faded">{{ plural(g.told.count, 'machine') }}</span></th>
+            <th scope="rowgroup" colspan="2"><button type="button" class="unfold" :aria-expanded="!folded.has(g.name)" @click="fold(g.name)"><i aria-hidden="true"></i>{{ g.name || NOBODY[by] }}</button> <span v-if="g.told" class="faded">{{ plural(g.told.count, 'machine') }}</span></th>
             <td class="figure faded small"><template v-if="g.told">{{ gbDown(g.told.installed_gib) }} GB</template></td>
             <td class="axis"><i v-for="(n, d) in g.told?.spread ?? {}" :key="d" class="spread" :style="{ left: place(2 ** Number(d) * 1.41), height: `${(100 * n) / most(g.told!.spread)}%` }" :title="`${n} from ${2 ** Number(d)} GB`"></i></td>
             <td colspan="3" class="faded small">{{ g.told && g.lines.length < g.told.count ? `${g.lines.length} of ${g.told.count} on this page` : '' }}</td>
           </tr>
-          <tr v-for="l in g.lines" :key="l.id">
+          <tr v-for="l in folded.has(g.name) ? [] : g.lines" :key="l.id">
             <td class="glyph-cell"><BoardGlyph :groups="l.summary.glyph" /></td>
             <td>
               <router-link class="name" :to="`/machines/${l.id}/${l.plan ? 'fit' : 'survey'}`">{{ l.name }}</router-link>
@@ -220,8 +230,25 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gi
 
 <style scoped>
 .changed {
-  margin: 0 0 10px;
-  padding: 8px 14px;
+  margin: 0;
+  padding: 8px 20px 8px 40px;
+}
+.unfold {
+  display: inline-flex;
+  gap: 9px;
+  align-items: center;
+  color: inherit;
+  font: inherit;
+}
+/* A pad: filled where its machines are shown. */
+.unfold i {
+  width: 11px;
+  height: 11px;
+  border: 2px solid var(--ink);
+  border-radius: 50%;
+}
+.unfold[aria-expanded='true'] i {
+  background: var(--ink);
 }
 .changed ul {
   margin: 6px 0 0;
@@ -229,7 +256,7 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gi
 }
 .machines {
   min-height: 100vh;
-  background: linear-gradient(var(--paper) 200px, var(--sheet) 0);
+  background: var(--sheet);
 }
 header {
   display: flex;
@@ -450,6 +477,10 @@ th.axis {
 }
 .count {
   font-weight: 400;
+}
+header,
+.sentence {
+  background: var(--paper);
 }
 .sentence {
   display: flex;

@@ -112,7 +112,7 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
 </script>
 
 <template>
-  <div class="many">
+  <div class="page many">
     <header>
       <h1>Many at once</h1>
       <router-link class="quiet-link back" to="/machines">Back to the machines</router-link>
@@ -150,9 +150,8 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
 
 <style scoped>
 .many {
-  padding: 0 16px 16px 12px;
   display: grid;
-  gap: 12px;
+  grid-template-columns: minmax(0, 1fr);
 }
 header {
   display: flex;

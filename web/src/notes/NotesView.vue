@@ -99,7 +99,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
 </script>
 
 <template>
-  <div class="notes">
+  <div class="page notes">
     <header>
       <h1>Field notes</h1>
       <span class="faded">{{ plural(trials.length, 'trial') }}</span>
@@ -199,9 +199,8 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
 
 <style scoped>
 .notes {
-  padding: 0 16px 16px 12px;
   display: grid;
-  gap: 10px;
+  grid-template-columns: minmax(0, 1fr);
 }
 header {
   display: flex;
@@ -230,6 +229,7 @@ header {
   padding: 14px 18px;
 }
 .list {
+  position: relative;
   overflow-x: auto;
 }
 .none {

@@ -65,6 +65,7 @@ async function keep(): Promise<void> {
 <style scoped>
 .priors {
   padding: 12px 18px;
+  position: relative;
   overflow-x: auto;
 }
 p {

@@ -52,7 +52,7 @@ async function leave(): Promise<void> {
 </script>
 
 <template>
-  <div class="people">
+  <div class="page people">
     <header><h1>People</h1><button type="button" class="press quiet on-phone" @click="leave">Sign out</button></header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-else-if="said" role="status">{{ said }}</p>
@@ -124,8 +124,8 @@ async function leave(): Promise<void> {
   }
 }
 .people {
-  padding: 0 16px 16px 12px;
-  max-width: 960px;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
 }
 header {
   padding: 10px 4px 12px 8px;

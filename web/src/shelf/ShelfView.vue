@@ -67,7 +67,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
 </script>
 
 <template>
-  <div class="shelf">
+  <div class="page shelf">
     <header>
       <h1>Shelf</h1>
       <input v-model="text" type="search" class="search" maxlength="400" placeholder="part, label as scanned, place, supplier" aria-label="Find on the Shelf" />
@@ -176,10 +176,8 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
 
 <style scoped>
 .shelf {
-  padding: 0 16px 16px 12px;
   display: grid;
-  gap: 10px;
-  align-content: start;
+  grid-template-columns: minmax(0, 1fr);
 }
 header {
   display: flex;
@@ -222,6 +220,7 @@ header {
   padding: 12px 18px 18px;
 }
 .scroll {
+  position: relative;
   overflow-x: auto;
   padding: 0 18px 8px;
 }

@@ -49,9 +49,8 @@ useLive(
 
 <style scoped>
 .history {
-  margin: 10px 16px 16px 12px;
-  padding: 14px 20px;
-  max-width: 860px;
+  margin-left: 24px;
+  padding: 14px 16px;
   align-self: start;
 }
 ol {

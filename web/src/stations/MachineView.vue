@@ -4,6 +4,7 @@ import { computed, provide, ref, shallowRef } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type MachineView, type Severity } from '@/api/client'
 import { gb, gbUp } from '@/ui/figures'
+import ComingNote from '@/ui/ComingNote.vue'
 import { useTitle } from '@/ui/title'
 import { age } from '@/ui/words'
 import { session } from '@/frame/session'
@@ -102,6 +103,7 @@ const offDuty = computed(() => machine.value?.runs[0]?.state === 'under way')
   <p v-else-if="wrong" class="wrong" role="alert">
     {{ wrong }} <router-link class="quiet-link" to="/machines">See the machines</router-link>
   </p>
+  <ComingNote v-else what="The machine" />
 </template>
 
 <style scoped>
@@ -125,6 +127,7 @@ header {
   white-space: nowrap;
 }
 .title > .faded {
+  min-width: 0;
   overflow: hidden;
   text-overflow: ellipsis;
 }
@@ -153,6 +156,9 @@ header {
 @media (max-width: 1100px) and (min-width: 701px) {
   .where {
     display: none;
+  }
+  .title {
+    gap: 0 10px;
   }
 }
 @media (max-width: 700px) {

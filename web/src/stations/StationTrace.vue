@@ -113,8 +113,7 @@ defineProps<{ pads: Pad[]; base: string; at: string }>()
 }
 @media (max-width: 700px) {
   .trace {
-    grid-template-columns: repeat(var(--count), minmax(24px, auto));
-    justify-content: space-between;
+    grid-template-columns: repeat(var(--count), minmax(44px, 1fr));
     padding: 0 14px 0 18px;
   }
   .trace::before {
@@ -122,16 +121,21 @@ defineProps<{ pads: Pad[]; base: string; at: string }>()
   }
   /* Their names are for readers alone; the pads are there for every hand. */
   .station:not(.near) strong,
-  .station:not(.near) .state {
+  .station:not(.router-link-active) .state {
     width: 1px;
     overflow: hidden;
     clip-path: inset(50%);
   }
-  .station:not(.near) .pad {
-    width: 24px;
+  .station strong {
+    font-size: 14px;
   }
-  .state {
-    max-width: 92px;
+  /* What the present one has come to runs on under its neighbours; from the middle on, to the left. */
+  .router-link-active .state {
+    overflow: visible;
+    padding: 0;
+  }
+  .router-link-active:nth-child(n + 5) .state {
+    justify-self: end;
   }
 }
 </style>

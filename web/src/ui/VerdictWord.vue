@@ -10,7 +10,7 @@ const beside = computed(() => (props.proved ? 'since its proof' : props.of.at_wo
 </script>
 
 <template>
-  <span class="verdict-word"><SeverityMark :severity="shown.severity" :size="size" /><span class="word" :style="{ color: `var(--${shown.severity})` }">{{ shown.words }}</span><small v-if="beside" class="faded">{{ beside }}</small></span>
+  <span class="verdict-word"><span aria-hidden="true" class="shape"><SeverityMark :severity="shown.severity" :size="size" /></span><span class="word" :class="`is-${shown.severity}`">{{ shown.words }}</span><small v-if="beside" class="faded">{{ beside }}</small></span>
 </template>
 
 <style scoped>
@@ -20,11 +20,30 @@ const beside = computed(() => (props.proved ? 'since its proof' : props.of.at_wo
   gap: 0 7px;
   align-items: baseline;
 }
-.verdict-word .mark {
+.shape {
   align-self: center;
+  line-height: 0;
 }
 .word {
   font-weight: 650;
   white-space: nowrap;
+}
+.is-stop {
+  color: var(--stop);
+}
+.is-ask {
+  color: var(--ask);
+}
+.is-risk {
+  color: var(--risk);
+}
+.is-go {
+  color: var(--go);
+}
+/* On a row that is set off the green is a shape only: as text it would be too faint. */
+.chosen .is-go,
+.mine .is-go,
+a:hover .is-go {
+  color: inherit;
 }
 </style>

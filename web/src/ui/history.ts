@@ -1,7 +1,10 @@
 /** History lines in words. */
 import type { Board, HistoryLine } from '@/api/client'
+import { VERDICTS, type Verdict } from './verdict'
 
 const slotsOf = (line: HistoryLine) => (line.detail.slots as string[] | undefined) ?? []
+
+const verdictWords = (of: unknown) => VERDICTS[of as Verdict]?.words ?? String(of)
 
 /** "A1, A2 and 3 more" by the names printed on the board. */
 export function slotWords(slots: string[], board: Board): string {
@@ -63,7 +66,7 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'run back on duty': `brought it back on duty${plan}, with something waived`,
     'run backed out': `backed${plan} out: ${String(line.detail.reason)}`,
     'window set': 'set the maintenance window',
-    'verdict changed': `${line.plan ? `the plan “${line.plan}”` : String(line.detail.name)} is judged otherwise: ${String(line.detail.was)} → ${String(line.detail.verdict)}${line.detail.because ? ` (${String(line.detail.because)})` : ''}`,
+    'verdict changed': `${line.plan ? `the plan “${line.plan}”` : String(line.detail.name)} is judged otherwise: ${verdictWords(line.detail.was)} → ${verdictWords(line.detail.verdict)}${line.detail.because ? ` (${String(line.detail.because)})` : ''}`,
     'sheet taken': `brought it under revision ${String(line.detail.revision)} of its sheet`,
     'plan started': `started${plan}`,
     'plan edit': `changed ${slots} in${plan}`,

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Fit: the plan on the board, the tray below, the verdict beside it, following every touch. */
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import { health } from '@/api/health'
 import { api, ask, type Cure, type Finding, type Module, type SameWay } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
@@ -9,6 +9,7 @@ import { moduleLine, moduleWords } from '@/board/state'
 import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
 import { historyWords } from '@/ui/history'
+import ComingNote from '@/ui/ComingNote.vue'
 import { clock } from '@/ui/words'
 import { useLive, useLoaded } from '../live'
 import { useMore, useWorth } from '../worth'
@@ -113,7 +114,19 @@ const hand = useHand({
     void edit(move)
   },
 })
-const { held, targets, pointer, hovered } = hand
+const { held, targets, pointer, over, hovered } = hand
+/** Beside the pointer, and clear of the slot that it is over: what is being placed never hides where it goes. */
+const flying = useTemplateRef<HTMLElement>('flying')
+const flyAt = computed(() => {
+  if (!pointer.value) return {}
+  const { x, y } = pointer.value
+  const size = flying.value?.getBoundingClientRect()
+  const target = over.value ? document.querySelector(`[data-slot="${CSS.escape(over.value)}"]`)?.getBoundingClientRect() : undefined
+  const [width, height] = [size?.width ?? 200, size?.height ?? 60]
+  const left = Math.min(x + 14, innerWidth - width - 8)
+  const top = !target ? y + 12 : target.bottom + height + 12 < innerHeight ? target.bottom + 8 : target.top - height - 8
+  return { transform: `translate(${left}px, ${top}px)` }
+})
 useLive(
   () => machine.value.id,
   async (line) => {
@@ -225,6 +238,7 @@ watch(
   },
   { immediate: true },
 )
+const printed = (slot: string) => machine.value.board.slots.find((s) => s.id === slot)?.printed ?? slot
 const manySockets = computed(() => machine.value.board.sockets.length > 1)
 </script>
 
@@ -232,7 +246,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   <div v-if="ready" class="fit">
     <Teleport to="#machine-actions" defer>
       <span class="faded small" aria-live="polite">{{ saved }}</span>
-      <select v-if="machine.plans.length" class="plans" aria-label="Plan shown" :value="plan?.id" :disabled="saving" @change="openOther">
+      <select v-if="plan || machine.plans.length" class="plans" aria-label="Plan shown" :value="plan?.id" :disabled="saving" @change="openOther">
         <option v-for="p in machine.plans" :key="p.id" :value="p.id">{{ p.id === plan?.id ? plan.name : p.name }}</option>
         <option v-if="plan && !machine.plans.some((p) => p.id === plan?.id)" :value="plan.id">{{ plan.name }}</option>
         <option v-if="mayWrite" value="">a new plan from what is in it now</option>
@@ -279,6 +293,8 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
           @mark="marks.mark"
           @keydown="onBoardKey"
           @grab="grabSlot"
+          @focus="hand.look"
+          @hover="hand.look"
         />
         <WayIn v-if="isSmall" class="way-in" :board="machine.board" />
         <DriveBays v-if="isSmall && machine.bays.length" class="bays" :machine="machine" :may-write="mayWrite" @saved="reload" />
@@ -287,7 +303,9 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <p v-if="held && !pointer" class="in-hand small" role="status">
         In hand: <strong>{{ moduleWords(held.module) }}</strong
-        >. Enter or a click places it<template v-if="marked.size">, in a marked slot in all {{ marked.size }}</template>; Esc lets go.
+        >.
+        <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ printed(hovered.slot) }}: {{ hovered.reason }}</span>
+        <template v-else>Enter or a click places it<template v-if="marked.size">, in a marked slot in all {{ marked.size }}</template>; Esc lets go.</template>
         <button type="button" class="quiet-link" title="F" @click="arrange('next-set')">Fill the next set with it</button>
       </p>
       <p v-else-if="marked.size" class="in-hand small" role="status">
@@ -305,7 +323,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       <template v-if="plan" #stages><PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" /></template>
       <template #runs-with><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith" /></template>
     </VerdictPanel>
-    <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">
+    <div v-if="pointer && held" ref="flying" class="flying" :style="flyAt">
       <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>
       <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>
     </div>
@@ -320,6 +338,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
     <CompareDialog v-if="comparing" :machine="machine" :shown="plan?.id ?? null" :may-write="mayWrite" @open="openPlan" @like="openPlan(null, $event)" @discard="discardPlan" @leave="comparing = false" />
     <ConflictDialog v-if="conflict" :conflict="conflict" :machine="machine" @settle="settle" />
   </div>
+  <ComingNote v-else what="The board" />
 </template>
 
 <style scoped>
@@ -435,8 +454,10 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   font-size: 17px;
 }
 .reason {
-  display: block;
   font-size: 13px;
+}
+.flying .reason {
+  display: block;
 }
 .reason.no {
   color: var(--stop);
@@ -446,8 +467,11 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   color: var(--slow);
 }
 @media (max-width: 1100px) {
+  .plans {
+    max-width: 170px;
+  }
   .fit {
-    grid-template-columns: minmax(0, 1fr) 280px;
+    grid-template-columns: minmax(0, 1fr) 300px;
   }
 }
 @media (max-width: 800px) {

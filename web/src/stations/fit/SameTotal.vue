@@ -84,7 +84,6 @@ small {
   font-weight: 650;
 }
 .kept {
-  color: var(--go);
   font-weight: 650;
 }
 </style>

@@ -7,7 +7,7 @@ import SeverityMark from '@/ui/SeverityMark.vue'
 import { isOpen } from '@/ui/verdict'
 import RangeMark from '@/ui/RangeMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
-import { plural, volts } from '@/ui/words'
+import { volts } from '@/ui/words'
 import { money, percent } from '../routes/words'
 import { costWords, troubleWords } from '../worth'
 import AnswerFirst from './AnswerFirst.vue'
@@ -70,7 +70,7 @@ const regions = computed(() =>
     .map((s) => `${s.id}: ${s.regions.map((r) => `${gb(r.gib)} GB ${r.ways}-way`).join(', ')}`),
 )
 /** Every channel a bar, as wide as lets all of them stand in the panel's width. [px] */
-const PANEL = 96
+const PANEL = 80
 const barWidth = computed(() => {
   const channels = props.goal.sockets.reduce((n, s) => n + Object.keys(s.channels).length, 0)
   return Math.max(1, Math.min(6, (PANEL - 4 * props.goal.sockets.length) / Math.max(1, channels) - 2))

@@ -40,10 +40,17 @@ export function useHand(options: { targets: (module: Module, from: string | null
     asked += 1
   }
 
-  /** Put what is in hand into a slot; a new module stays in hand for the next slot. */
+  /** The slot that focus or pointer is at while a module is in hand: says why it may not go there. */
+  function look(slot: string | null): void {
+    if (held.value) over.value = slot
+  }
+
+  /** Put what is in hand into a slot; a new module stays in hand for the next slot. A slot that refuses it says why. */
   function put(slot: string): void {
     const now = held.value
     if (!now) return
+    over.value = slot
+    if (targets.value.get(slot)?.allowed === false) return
     options.drop(now, slot)
     if (now.from) letGo()
     else void lookUp().catch(() => undefined)
@@ -91,5 +98,5 @@ export function useHand(options: { targets: (module: Module, from: string | null
   /** The target that the pointer is over, with its reason. */
   const hovered = computed(() => (over.value ? (targets.value.get(over.value) ?? null) : null))
 
-  return { held, targets, pointer, hovered, take, put, letGo, press }
+  return { held, targets, pointer, over, hovered, take, put, letGo, look, press }
 }

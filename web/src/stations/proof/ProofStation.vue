@@ -5,6 +5,7 @@ import { api, ask, wordsOf, type FaultTrial, type Layout, type Proof, type RunVi
 import BoardView from '@/board/BoardView.vue'
 import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
+import ComingNote from '@/ui/ComingNote.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { moment } from '@/ui/words'
 import { useLive, useLoaded } from '../live'
@@ -159,6 +160,7 @@ async function ended(): Promise<void> {
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
   </div>
   <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+  <ComingNote v-else what="What is proved" />
 </template>
 
 <style scoped>

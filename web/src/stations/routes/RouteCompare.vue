@@ -63,6 +63,7 @@ const best = (line: Line, i: number) => line.values !== null && line.values[i] =
 <style scoped>
 .compare {
   padding: 12px 16px;
+  position: relative;
   overflow-x: auto;
 }
 table {

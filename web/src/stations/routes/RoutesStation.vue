@@ -235,6 +235,7 @@ const gapWords = computed(() => {
   overflow-y: auto;
 }
 .list {
+  position: relative;
   overflow-x: auto;
   padding: 4px 16px 8px;
 }

@@ -35,10 +35,10 @@ function set(key: Numeric, event: Event): void {
 <template>
   <div class="wishes" role="group" aria-label="Wishes">
     <span class="faded">Wishes</span>
-    <label v-for="n in NUMBERS" :key="n.key" class="wish" :class="{ on: shown(n.key) !== '' }">
+    <label v-for="n in NUMBERS" :key="n.key" class="choice wish" :class="{ on: shown(n.key) !== '' }">
       {{ n.before }} <input :value="shown(n.key)" inputmode="decimal" :class="{ wide: n.wide }" :aria-label="`${n.before} ${n.after()}`" placeholder="any" @change="set(n.key, $event)" /> {{ n.after() }}
     </label>
-    <button v-for="t in TOGGLES" :key="t.key" type="button" class="wish" :class="{ on: wishes[t.key] === t.on }" :aria-pressed="wishes[t.key] === t.on" @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
+    <button v-for="t in TOGGLES" :key="t.key" type="button" class="choice" :aria-pressed="wishes[t.key] === t.on" @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
       {{ t.words }}
     </button>
   </div>
@@ -49,32 +49,31 @@ function set(key: Numeric, event: Event): void {
   padding: 8px 16px;
   display: flex;
   flex-wrap: wrap;
-  gap: 6px 8px;
+  gap: 4px 18px;
   align-items: center;
   font-size: 14px;
+}
+.wishes .choice {
+  margin-left: 0;
 }
 .wish {
   display: inline-flex;
   align-items: center;
   gap: 5px;
-  height: 28px;
-  padding: 0 10px;
-  border: 1px solid var(--module-edge);
-  border-radius: 4px;
-  background: var(--sheet);
-  color: var(--ink);
-  font-size: 14px;
 }
 .wish.on {
-  border-color: var(--umber);
-  box-shadow: inset 0 0 0 1px var(--umber);
-  font-weight: 600;
+  font-weight: 650;
+}
+.wish.on::after {
+  width: 100%;
+  background: var(--umber);
 }
 input {
   width: 44px;
+  padding: 1px 4px;
   border: 0;
-  border-bottom: 1px solid var(--module-edge);
-  background: transparent;
+  border-radius: 2px;
+  background: var(--lit);
   color: var(--ink);
   font: inherit;
   text-align: right;

@@ -3,16 +3,20 @@
 import { computed, ref } from 'vue'
 import { api, ask, wordsOf, type Layout, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
+import { moduleWords } from '@/board/state'
+import { whereIs } from '@/board/where'
 import HoldAlone from '@/bench/HoldAlone.vue'
 import { aloneFrom, atHand, ticking, useRun } from '@/bench/run'
 import { session } from '@/frame/session'
-import { moment } from '@/ui/words'
+import { gb } from '@/ui/figures'
+import ComingNote from '@/ui/ComingNote.vue'
+import { clock, moment, plural } from '@/ui/words'
 import { useLive } from '../live'
 import { useMachine } from '../machine'
 import BackOut from './BackOut.vue'
 import StepList from './StepList.vue'
 import WindowForm from './WindowForm.vue'
-import { byPhase, ENDED, layoutAt, minutesWords, PHASES } from './words'
+import { byPhase, ENDED, layoutAt, minutesWords, PHASES, wayBack } from './words'
 
 const props = defineProps<{ runId: string }>()
 const emit = defineEmits<{ ended: [] }>()
@@ -43,6 +47,22 @@ const closes = computed(() => {
   return end > 0 ? minutesWords({ low: end, high: end }) : ''
 })
 const bays = computed(() => machine.value.bays.filter((b) => shown.value?.bays.includes(b.number) ?? false))
+/** The slot of the step shown, in words, and what goes into it. */
+const slotShown = computed(() => shown.value?.slots.at(-1))
+const where = computed(() => (slotShown.value ? whereIs(machine.value.board, slotShown.value) : null))
+const inHand = computed(() => {
+  const module = shown.value?.do && shown.value.do !== 'take-out' && slotShown.value ? view.value?.goal[slotShown.value] : null
+  return module && module !== 'unknown' ? [moduleWords(module), module.part].filter(Boolean).join(', ') : ''
+})
+const noted = computed(() => (slotShown.value ? (view.value?.serials[slotShown.value] ?? '') : ''))
+/** Who ticked last: that is who stands at the machine. */
+const last = computed(() => {
+  const done = steps.value.filter((s) => s.done_at && s.done_by && !s.proves)
+  const newest = done.reduce<(typeof done)[number] | null>((a, b) => (a && a.done_at! > b.done_at! ? a : b), null)
+  return active.value && newest ? { by: newest.done_by!, at: newest.done_at! } : null
+})
+const back = computed(() => wayBack(steps.value))
+const was = computed(() => machine.value.evaluation.installed_gib)
 const noting = ref('')
 const failure = ref('')
 const dialog = ref<'' | 'window' | 'back'>('')
@@ -89,11 +109,10 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
         <span v-if="view.window_start" class="faded small">window {{ moment(view.window_start, machine.zone) }}<template v-if="closes">; it closes in {{ closes }}</template></span>
       </div>
       <div class="acts">
-        <router-link v-if="active" class="bench" :to="`/bench/${runId}`">Open at the bench</router-link>
+        <router-link v-if="active" class="press slim" :to="`/bench/${runId}`">Open at the bench</router-link>
         <a class="quiet-link" :href="`/api/runs/${runId}/sheet.pdf`" target="_blank" rel="noopener">Print (PDF)</a>
         <a v-if="view.window_start" class="quiet-link" :href="`/api/runs/${runId}/window.ics`">Calendar</a>
         <button v-if="active && session.mayWrite()" type="button" class="quiet-link" @click="dialog = 'window'">Window</button>
-        <button v-if="active && session.mayWrite()" type="button" class="quiet-link back" @click="dialog = 'back'">Back out</button>
       </div>
       <div class="contacts" aria-hidden="true">
         <span v-for="g in byPhase(steps)" :key="g.key" class="phase"><span class="row"><i v-for="s in g.steps" :key="s.key" :class="{ made: s.done_at, proof: s.proves, waived: s.proof === 'waived', now: s.key === at?.key }"></i></span><small>{{ PHASES[g.phase] ?? g.phase }}</small></span>
@@ -109,11 +128,23 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
           <router-link v-else-if="tickable === 'proof'" class="quiet-link small" :to="`/machines/${machine.id}/proof`">Proof ticks this: open it</router-link>
         </template>
       </StepList>
+      <div v-if="active" class="foot small">
+        <b>Way back</b>
+        <span v-if="back" class="faded">{{ back.moves ? `${plural(back.moves, 'module move')} to undo, then closed and started` : 'closed and started again' }}: {{ minutesWords(back) }}; {{ gb(was) }} GB as before</span>
+        <span v-else class="faded">nothing to undo yet</span>
+        <button v-if="session.mayWrite()" type="button" class="quiet-link back" @click="dialog = 'back'">Back out</button>
+      </div>
     </section>
     <section class="panel beside" aria-label="Where">
+      <p v-if="last" class="who small"><i aria-hidden="true"></i><b>{{ last.by }} at the bench</b> <span class="faded">last tick {{ clock(last.at, machine.zone) }}</span></p>
       <div class="picture"><BoardView :board="machine.board" :now="fitted" :goal="(view.goal as Layout)" :lit="lit" :failed="machine.failed.filter((s) => s in fitted)" /></div>
       <div v-if="bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
         <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: shown?.bays.includes(b.number) }"><strong>{{ b.number }}</strong> <span class="mono small">{{ view.bays[String(b.number)] || '?' }}</span></div>
+      </div>
+      <div v-if="where" class="where">
+        <strong class="mono">{{ where.name }}</strong>
+        <p><b v-if="where.place">{{ where.place }}</b><b v-else class="untold">where it lies is not told: find its name on the board</b><span class="faded">{{ where.among }}</span></p>
+        <p v-if="inHand" class="hand"><b>In your hand</b> <span class="mono">{{ inHand }}</span><span class="faded">{{ noted ? `noted: ${noted}` : 'its label is compared at the bench' }}</span></p>
       </div>
       <div class="remarks">
         <h2>{{ shown ? `At step ${shown.number}` : 'Notes' }}</h2>
@@ -133,6 +164,7 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
     <BackOut v-if="dialog === 'back'" :step="at" :steps="steps" @out="backOut" @leave="dialog = ''" />
   </div>
   <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+  <ComingNote v-else what="The run sheet" />
 </template>
 
 <style scoped>
@@ -171,16 +203,59 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
   padding: 0 8px;
   border: 1px solid var(--faded);
 }
-.bench {
-  padding: 3px 12px;
-  border-radius: 4px;
-  background: var(--umber);
-  color: var(--on-umber);
-  font-weight: 600;
-  text-decoration: none;
-}
 .back {
   color: var(--stop);
+}
+.foot {
+  position: sticky;
+  bottom: 0;
+  z-index: 1;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+  align-items: baseline;
+  margin-top: 8px;
+  padding: 10px 0;
+  border-top: 1px solid var(--rule);
+  background: var(--sheet);
+}
+.foot .back {
+  margin-left: auto;
+}
+.who {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin: 0;
+}
+.who i {
+  width: 9px;
+  height: 9px;
+  border-radius: 50%;
+  background: var(--umber);
+}
+.where {
+  display: grid;
+  grid-template-columns: auto minmax(0, 1fr);
+  gap: 4px 16px;
+  align-items: center;
+  margin: 8px 0;
+  padding-top: 10px;
+  border-top: 1px solid var(--rule);
+}
+.where strong {
+  font-size: 26px;
+  color: var(--umber);
+}
+.where p {
+  display: grid;
+  margin: 0;
+}
+.where .untold {
+  color: var(--ask);
+}
+.where .hand {
+  grid-column: 1 / -1;
 }
 /* Every step is a contact: made, to be made, ticked by proof, waived. */
 .contacts {
@@ -239,9 +314,7 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
   margin: 0;
 }
 .list {
-  padding: 2px 14px 12px;
-  max-height: calc(100vh - 170px);
-  overflow-y: auto;
+  padding: 2px 14px 0 16px;
 }
 .beside {
   position: sticky;

@@ -56,6 +56,18 @@ export function runWords(run: { state: string; done: number; steps: number; stag
   return `${stage}step ${Math.min(run.done + 1, run.steps)} of ${run.steps}`
 }
 
+/** What coming back to what was fitted takes from here; null where nothing has been handled or opened. The way back is as
+ * long as the way was: what was moved is moved again, then it is closed and started. [min] */
+export function wayBack(steps: RunStep[]): { moves: number; low: number; high: number } | null {
+  const done = steps.filter((s) => s.done_at)
+  const moved = done.filter((s) => s.do)
+  const opened = done.some((s) => s.phase === 'open') || moved.length > 0
+  if (!opened && !done.some((s) => s.phase === 'off')) return null
+  const first = (phase: string) => byPhase(steps).find((g) => g.phase === phase)?.steps ?? []
+  const again = [...moved, ...(opened ? first('close') : []), ...first('first start')]
+  return { moves: moved.length, low: again.reduce((sum, s) => sum + s.minutes.low, 0), high: again.reduce((sum, s) => sum + s.minutes.high, 0) }
+}
+
 /** What is in the slots after so many steps: out of the goal what is not in yet, out of what was what is out. */
 export function layoutAt<T>(steps: RunStep[], now: Record<string, T>, goal: Record<string, T>): Record<string, T> {
   const layout = { ...now }
