@@ -123,6 +123,7 @@ def test_a_refused_target_says_why_and_takes_nothing(sign_in: SignIn) -> None:
     page.get_by_label("Type what the label says").press("Enter")
     expect(page.get_by_text("In hand: 8 GB")).to_be_visible()
     expect(page.locator(".slot.refused")).to_have_count(2)
+    page.mouse.move(5, 5)
     slot(page, "B").hover()
     expect(page.get_by_role("status").filter(has_text="In hand")).to_contain_text("SLOT 2 runs at 1.5 V")
     slot(page, "B").click()

@@ -238,7 +238,6 @@ watch(
   },
   { immediate: true },
 )
-const printed = (slot: string) => machine.value.board.slots.find((s) => s.id === slot)?.printed ?? slot
 const manySockets = computed(() => machine.value.board.sockets.length > 1)
 </script>
 
@@ -304,7 +303,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       <p v-if="held && !pointer" class="in-hand small" role="status">
         In hand: <strong>{{ moduleWords(held.module) }}</strong
         >.
-        <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ printed(hovered.slot) }}: {{ hovered.reason }}</span>
+        <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>
         <template v-else>Enter or a click places it<template v-if="marked.size">, in a marked slot in all {{ marked.size }}</template>; Esc lets go.</template>
         <button type="button" class="quiet-link" title="F" @click="arrange('next-set')">Fill the next set with it</button>
       </p>
