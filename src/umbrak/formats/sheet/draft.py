@@ -11,14 +11,19 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
-from umbrak.core.memory.module import Form, Generation, Module
+from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.memory.rates import RAILS_V, board_rails
-from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
+from umbrak.core.platform.naming import places_by_name
+from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, SystemFacts
 
 
-def draft_sheet(reading: SurveyReading) -> str:
-    """YAML text of a sheet for the model that the report is of."""
-    return "\n".join(_Draft(reading).lines()) + "\n"
+def draft_sheet(reading: SurveyReading, unnamed: str = "") -> str:
+    """YAML text of a sheet for the model that the report is of.
+
+    Parameters
+        unnamed   told apart by this where the report names no model: two machines that nobody named are not of one model
+    """
+    return "\n".join(_Draft(reading, unnamed).lines()) + "\n"
 
 
 #: A report's names, the plainer first.
@@ -26,22 +31,28 @@ _TOLD_AS: tuple[Callable[[SlotFacts], str | None], ...] = (lambda r: r.locator, 
 
 
 class _Draft:
-    def __init__(self, reading: SurveyReading) -> None:
+    def __init__(self, reading: SurveyReading, unnamed: str) -> None:
         self.reading = reading
+        self.unnamed = unnamed
         self.reports = [s for s in reading.slots if s.state is not SlotState.SOLDERED]
         self.soldered = [s for s in reading.slots if s.state is SlotState.SOLDERED]
         self.modules = [s.module for s in reading.slots if s.module]
-        self.sockets = _names(p.socket or f"CPU{i + 1}" for i, p in enumerate(reading.processors)) or ["CPU"]
+        self.naming = places_by_name([(s.locator, s.bank) for s in self.reports], len(reading.processors) or None)
+        #: Sockets as the slots' names have them, in order.
+        named = sorted({p.socket for p in self.naming.places if p.socket}, key=lambda n: (len(n), n))
+        self.sockets = (
+            _names(p.socket or f"CPU{i + 1}" for i, p in enumerate(reading.processors))
+            or [f"CPU{n}" for n in named]
+            or ["CPU"]
+        )
+        self.socket_named = _sockets_named(named, self.sockets)
         self.slots = _names(s.locator or f"slot {i + 1}" for i, s in enumerate(self.reports))
         #: How often a name tells a slot.
         self.times = Counter(name for r in self.reports for way in _TOLD_AS if (name := way(r)))
 
     def lines(self) -> Iterator[str]:
         system = self.reading.system
-        model = (
-            " ".join(" ".join(x for x in (system and system.maker, system and system.model) if x).split())
-            or "Unnamed model"
-        )
+        model = _title(system) or " ".join(f"Unnamed model {self.unnamed}".split())
         yield f"# Drafted from a {self.reading.kind} report. What it cannot know is `open`, with what the report showed as `seen`: look"
         yield "# it up in the maker's guide, tell it in place of the block (or say `untold`, or `none`), then run: umbrak sheet lint"
         yield "umbrak-sheet: 1"
@@ -49,7 +60,7 @@ class _Draft:
         yield f"title: {_text(model)}"
         if system and system.maker and system.maker.strip():
             yield f"maker: {_text(' '.join(system.maker.split()))}"
-        yield "class: server                    # ask: appliance, server or workstation"
+        yield f"class: {self._class()}   # ask: appliance, server or workstation"
         yield "sources:"
         yield "  report: {title: what the machine reports of itself, kind: survey}"
         yield "  # ask: the maker's guide, with its date; and name it as the source below"
@@ -106,20 +117,45 @@ class _Draft:
             yield "channels: {}"
             return
         yield "channels:"
-        yield "  open: which slots share a channel. Each has one of its own here, since names do not tell"
+        if self.naming.has_channels:
+            yield f"  open: {_text(f'which slots share a channel. Here {self.naming.why}; look whether the guide draws it so')}"
+        else:
+            yield "  open: which slots share a channel. Each has one of its own here, since names do not tell"
         yield "  seen:"
         for i, report in enumerate(self.soldered):
             size = report.module.capacity_gib if report.module else None
             held = f"{{capacity_gib: {size:g}}}" if size else "{}"
             yield f"    {_text(f'S{i + 1}')}: {{socket: {_text(self.sockets[0])}, soldered: {held}}}"
-        for slot, report in zip(self.slots, self.reports, strict=True):
-            yield f"    {_text(f'C {slot}')}: {{socket: {_text(self._socket(report))}, slots: [{_text(slot)}]}}"
+        for (socket, channel), slots in self._shared().items():
+            listed = ", ".join(map(_text, slots))
+            yield f"    {_text(channel)}: {{socket: {_text(socket)}, slots: [{listed}]}}"
         if self.slots:
             yield "slots:"
             for slot, report in zip(self.slots, self.reports, strict=True):
                 told = self._told(report)
                 locators = f", locators: [{_text(told)}]" if told else ""
                 yield f"  {_text(slot)}: {{printed: {_text(slot)}{locators}}}"
+
+    def _shared(self) -> dict[tuple[str, str], list[str]]:
+        """(socket, channel) -> its slots: by their names, or each slot in a channel of its own."""
+        found: dict[tuple[str, str], list[str]] = {}
+        for slot, report, place in zip(self.slots, self.reports, self.naming.places, strict=True):
+            socket = self.socket_named.get(place.socket or "") or self._socket(report)
+            channel = f"C {slot}"
+            if self.naming.has_channels:
+                channel = f"{socket} {place.channel}" if len(self.sockets) > 1 else f"C{place.channel}"
+            found.setdefault((socket, channel), []).append(slot)
+        return found
+
+    def _class(self) -> str:
+        """By its form and drives: what the report shows of them, to be looked at."""
+        forms = {m.form for m in self.modules}
+        registered = any(m.buffering in (Buffering.REGISTERED, Buffering.LOAD_REDUCED) for m in self.modules)
+        if self.reading.drives and not registered and len(self.sockets) == 1:
+            return "appliance"
+        if registered or len(self.sockets) > 1:
+            return "server"
+        return "appliance" if forms == {Form.SO_DIMM} else "workstation"
 
     def _told(self, report: SlotFacts) -> str | None:
         """The name under which only this slot is reported: its locator, with the bank where several have it."""
@@ -144,6 +180,29 @@ class _Draft:
             yield f"  - {{scope: machine, capacity_gib: {most:g}, source: report}}   # what its own tables claim; the maker's figure goes beside it"
         else:
             yield "limits: {open: what the maker vouches for}"
+
+
+def _title(system: SystemFacts | None) -> str:
+    """Maker and model, the maker once."""
+    maker, model = (" ".join((x or "").split()) for x in (system and system.maker, system and system.model))
+    if model.casefold().startswith(maker.casefold()):
+        return model
+    words = maker.split()
+    # "Lorne Systems" makes the "Lorne K12".
+    shared = next(
+        (n for n in range(len(words), 0, -1) if model.casefold().startswith(" ".join(words[:n]).casefold() + " ")), 0
+    )
+    return model if shared else f"{maker} {model}".strip()
+
+
+def _sockets_named(numbers: list[str], sockets: list[str]) -> dict[str, str]:
+    """Number in the slots' names -> socket: the one whose own name has it, otherwise by order; {} where there are more."""
+    if len(numbers) > len(sockets):
+        return {}
+    by_name = {n: [s for s in sockets if re.findall(r"\d+", s)[-1:] == [n]] for n in numbers}
+    if all(len(found) == 1 for found in by_name.values()):
+        return {n: found[0] for n, found in by_name.items()}
+    return dict(zip(numbers, sockets, strict=False)) if len(numbers) == len(sockets) else {}
 
 
 def _all_rails(generation: str) -> Iterator[float]:

@@ -227,7 +227,7 @@ def _suggestion(
 def draft_from(engine: Engine, key: UUID) -> str:
     """Text of a sheet drafted from an intake. Raises NotFound."""
     with engine.connect() as db:
-        return draft_sheet(load_intake(db, key).reading)
+        return draft_sheet(load_intake(db, key).reading, key.hex[-6:])
 
 
 def see_intake(engine: Engine, key: UUID) -> Intake:

@@ -1,0 +1,90 @@
+"""Sockets and channels from the names that machines report their slots by: right, or open; never wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import pytest
+
+from umbrak.core.platform.naming import places_by_name
+
+Names = list[tuple[str | None, str | None]]
+
+
+def board(
+    name: Callable[[int, int, int], tuple[str | None, str | None]], sockets: int, channels: int, each: int
+) -> tuple[Names, list[tuple[int, int]]]:
+    """(locator, bank) of every slot of a board, and its (socket, channel), both counted from 0."""
+    cells = [(s, c, d) for s in range(sockets) for c in range(channels) for d in range(each)]
+    return [name(*cell) for cell in cells], [(s, c) for s, c, _ in cells]
+
+
+def letter(n: int) -> str:
+    return "ABCDEFGHIJKLMNOP"[n]
+
+
+#: Style: name of (socket, channel, slot), sockets, channels, slots a channel, what of it can be read: both, sockets, nothing.
+STYLES: dict[str, tuple[Callable[[int, int, int], tuple[str | None, str | None]], int, int, int, str]] = {
+    "P1_DIMM_A1": (lambda s, c, d: (f"P{s + 1}_DIMM_{letter(c)}{d + 1}", None), 2, 8, 1, "both"),
+    "CPU1_DIMM_A1": (lambda s, c, d: (f"CPU{s + 1}_DIMM_{letter(c)}{d + 1}", None), 2, 6, 2, "both"),
+    "Node 1 Channel C Dimm 0": (lambda s, c, d: (f"DIMM_{letter(c)}{d}", f"Node {s} Channel {letter(c)} Dimm {d}"), 2, 4, 2, "both"),
+    "P0 CHANNEL A": (lambda s, c, d: ("DIMM 0", f"P{s} CHANNEL {letter(c)}"), 1, 12, 1, "both"),
+    "DIMM_A0, BANK 0": (lambda s, c, d: (f"DIMM_{letter(c)}{d}", f"BANK {2 * c + d}"), 1, 2, 2, "both"),
+    "J9C1, CHAN A DIMM 0": (lambda s, c, d: (f"J{9 - c}{letter(d)}1", f"CHAN {letter(c)} DIMM {d}"), 1, 4, 2, "both"),
+    "ChannelA-DIMM0": (lambda s, c, d: (f"Channel{letter(c)}-DIMM{d}", f"BANK {2 * c + d}"), 1, 2, 2, "both"),
+    "A1": (lambda s, c, d: (f"{letter(c)}{d + 1}", None), 1, 4, 2, "both"),
+    "DIMM 3 by count": (lambda s, c, d: (f"DIMM {4 * c + d + 1}", None), 1, 2, 2, "nothing"),
+    "P0_Node0_Channel0_Dimm0": (lambda s, c, d: (f"DIMM{letter(c)}{d}", f"P{s}_Node{s}_Channel{c}_Dimm{d}"), 2, 4, 2, "both"),
+    "CPU1 A2": (lambda s, c, d: (f"CPU{s + 1} {letter(c)}{d + 1}", None), 4, 6, 2, "both"),
+    "PROC 1 DIMM 3": (lambda s, c, d: (f"PROC {s + 1} DIMM {2 * c + d + 1}", None), 2, 6, 2, "sockets"),
+    "DIMM_P0_A0": (lambda s, c, d: (f"DIMM_P{s}_{letter(c)}{d}", None), 2, 8, 2, "both"),
+    "SODIMM0, CHANNEL A": (lambda s, c, d: (f"SODIMM{d}", f"CHANNEL {letter(c)}"), 1, 2, 2, "both"),
+    "CPU0_MC1_CH0_D1": (lambda s, c, d: (f"CPU{s}_MC{c // 2}_CH{c % 2}_D{d}", None), 2, 4, 2, "both"),
+    "Processor 1 Channel 3 Slot 2": (lambda s, c, d: (f"Processor {s + 1} Channel {c + 1} Slot {d + 1}", None), 2, 4, 3, "both"),
+    "A1 to A12 on two": (lambda s, c, d: (f"{letter(s)}{2 * c + d + 1}", None), 2, 6, 2, "sockets"),
+    "1A, 2A": (lambda s, c, d: (f"DIMM {c + 1}{letter(d)}", None), 1, 4, 2, "nothing"),
+    "P1-DIMMB1": (lambda s, c, d: (f"P{s + 1}-DIMM{letter(c)}{d + 1}", f"P{s}_Node{s}_Channel{c}_Dimm{d}"), 2, 3, 3, "both"),
+    "XMM1": (lambda s, c, d: (f"XMM{2 * c + d + 1}", None), 1, 2, 2, "nothing"),
+    "MEM, one slot": (lambda s, c, d: ("MEM", None), 1, 1, 1, "nothing"),
+}  # fmt: skip
+
+
+def classes(of: list[object]) -> list[int]:
+    """Which are the same, whatever they are called."""
+    return [of.index(x) for x in of]
+
+
+@pytest.mark.parametrize("style", STYLES)
+def test_names_say_what_they_say_and_no_more(style: str) -> None:
+    name, sockets, channels, each, readable = STYLES[style]
+    names, truth = board(name, sockets, channels, each)
+    found = places_by_name(names, sockets)
+    got_channels = [(p.socket, p.channel) for p in found.places]
+    if readable == "both":
+        assert found.has_channels and classes(list(got_channels)) == classes(list(truth))
+        if sockets > 1:
+            assert found.has_sockets
+    else:
+        assert not any(p.channel for p in found.places)
+    if sockets > 1 and readable != "nothing":
+        assert classes([p.socket for p in found.places]) == classes([s for s, _ in truth])
+        assert found.why
+    if readable == "nothing":
+        assert not any(p.socket for p in found.places) and not found.why
+
+
+def _odd() -> Iterator[tuple[str, Names, int | None]]:
+    yield "a channel with two slots of one name", [("A1", None), ("A1", None), ("B1", None)], 1
+    yield "channels unlike between processors", [("P1_DIMM_A1", None), ("P1_DIMM_B1", None), ("P2_DIMM_A1", None)], 2
+    yield "more in a channel than any board has", [(f"DIMM_A{n}", None) for n in range(6)], 1
+    yield "a slot without a name", [("A1", None), (None, None)], 1
+    yield "processors by number that the names do not tell", [("A1", None), ("B1", None)], 2
+    yield "letters that do not begin at A", [("D1", None), ("D2", None)], 1
+    yield "two letters of which one stands for something else", [("P1", None), ("J1", None)], 1
+    yield "a letter behind a number", [("J9A1", None), ("J8B1", None)], 1
+    yield "nothing at all", [], None
+
+
+@pytest.mark.parametrize(("names", "processors"), [(n, p) for _, n, p in _odd()], ids=[w for w, _, _ in _odd()])
+def test_what_makes_no_board_is_left_open(names: Names, processors: int | None) -> None:
+    assert not any(p.channel for p in places_by_name(names, processors).places)
