@@ -2186,6 +2186,8 @@ export interface components {
             id: string;
             /** Numbering */
             numbering: string;
+            /** Prefix */
+            prefix: string;
             /** Slots */
             slots: string[];
             /** Title */
@@ -2242,6 +2244,8 @@ export interface components {
         BoardSocket: {
             /** Id */
             id: string;
+            /** Prefix */
+            prefix: string;
             /** Processor */
             processor: string | null;
             /** Soldered */

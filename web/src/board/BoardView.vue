@@ -4,10 +4,10 @@ import { useKeys } from '@/ui/keys'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
 import { arcs } from './arrows'
-import { controllerSpans, layOut, locatorRoom, scaleIn, type Room } from './geometry'
+import { controllerSpans, layOut, locatorRoom, scaleIn, sizes, type Room } from './geometry'
 import { boardAct } from './keys'
 import SlotBar from './SlotBar.vue'
-import { channelTotals, facingSides, slotStates } from './state'
+import { channelTotals, facingSides, fittingTitle, slotStates } from './state'
 import { gb } from '@/ui/figures'
 import { useZoom } from './zoom'
 
@@ -102,6 +102,29 @@ function titleFits(leaf: { id: string; width: number }): boolean {
   const { title, numbering } = carriersById.value.get(leaf.id)!
   return numbering !== '' && (title.length + numbering.length + 3) * 0.52 * Math.max(12, 11 / scale.value) < leaf.width
 }
+/** What is told of a socket inside its square: its processor in as many lines as it takes, and its channels. */
+function socketLines(id: string, width: number): string[] {
+  const processor = socketsById.value.get(id)?.processor
+  const count = channelCounts.value.get(id) ?? 0
+  const title = processor === '' ? 'no processor' : (processor ?? 'not known')
+  return [...fittingTitle(title, width - 12, scale.value), `${count} ${count === 1 ? 'channel' : 'channels'}`]
+}
+/** What the names of its slots begin with, where there is room for it; '' otherwise. */
+function prefixOf(id: string, width: number): string {
+  const prefix = socketsById.value.get(id)?.prefix ?? ''
+  return prefix.trim() && prefix.length * 0.62 * Math.max(11.5, 11 / scale.value) <= width ? prefix : ''
+}
+/** From a slot's foot to what stands below it. */
+const below = computed(() => {
+  const bars = new Map(geometry.value.channels.map((c) => [c.id, c.bar]))
+  return new Map(
+    geometry.value.slots.map((s) => {
+      const [foot, bar] = [s.y + s.height + sizes.cap, bars.get(s.channel)]
+      const over = bar && bar.y > foot && bar.x < s.x + s.width && bar.x + bar.width > s.x
+      return [s.id, Math.max(0, over ? bar.y - foot - 6 : 0)]
+    }),
+  )
+})
 const arrows = computed(() => arcs(props.moves, geometry.value.slots))
 const sides = computed(() => facingSides(props.board))
 /** Height of a line of the smallest text. [board units] */
@@ -197,6 +220,7 @@ defineExpose({
       <rect :x="c.x" :y="c.y" :width="c.width" :height="c.height" rx="3" />
       <text :x="c.x + 8" :y="c.y + Math.max(14, textHeight)">
         <tspan class="leaf-title">{{ carriersById.get(c.id)?.title }}</tspan>
+        <tspan v-if="carriersById.get(c.id)?.prefix" class="mono" dx="8">{{ carriersById.get(c.id)?.prefix }}</tspan>
         <tspan v-if="titleFits(c)" dx="8">{{ carriersById.get(c.id)?.numbering }}</tspan>
       </text>
     </g>
@@ -212,13 +236,11 @@ defineExpose({
     <g v-for="s in geometry.sockets" :key="s.id" class="socket" :class="{ dead: socketsById.get(s.id)?.processor === '' }">
       <rect :x="s.x" :y="s.y" :width="s.width" :height="s.height" rx="3" />
       <rect class="lid" :x="s.x + 18" :y="s.y + 18" :width="s.width - 36" :height="s.height - 36" />
-      <text class="name" :x="s.x + s.width / 2" :y="s.y + s.height / 2 - 12">{{ s.id.replace(/(\D)(\d+)$/, '$1 $2') }}</text>
-      <text v-if="scale > PROCESSOR_NEEDS" class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 8">
-        {{ socketsById.get(s.id)?.processor ?? 'not known' }}{{ socketsById.get(s.id)?.processor === '' ? 'no processor' : '' }}
-      </text>
-      <text v-if="scale > PROCESSOR_NEEDS" class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 26">
-        {{ channelCounts.get(s.id) }} {{ channelCounts.get(s.id) === 1 ? 'channel' : 'channels' }}
-      </text>
+      <text class="name" :x="s.x + s.width / 2" :y="s.y + s.height / 2 - 18">{{ s.id.replace(/(\D)(\d+)$/, '$1 $2') }}</text>
+      <template v-if="scale > PROCESSOR_NEEDS">
+        <text v-for="(line, i) in socketLines(s.id, s.width)" :key="line" class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 2 + 16 * i">{{ line }}</text>
+      </template>
+      <text v-if="prefixOf(s.id, s.width)" class="prefix mono" :x="s.x + s.width / 2" :y="s.y + s.height - 6 * Math.max(1, 0.8 / scale)"><title>what all its slots are called before what stands at them</title>{{ prefixOf(s.id, s.width) }}</text>
     </g>
     <g v-for="c in geometry.channels" :key="c.id" class="channel">
       <rect class="track" :x="c.bar.x" :y="c.bar.y" :width="c.bar.width" :height="c.bar.height" />
@@ -253,6 +275,7 @@ defineExpose({
       :lifted="lifted === s.id"
       :scale="scale"
       :room="rooms.get(s.id) ?? 0"
+      :below="below.get(s.id) ?? 0"
       :dead="dead.has(socketOfChannel.get(s.channel) ?? '')"
       :failed="failedSlots.has(s.id)"
       :marked="marked.has(s.id)"
@@ -342,6 +365,11 @@ text {
 }
 .processor {
   font-size: max(12.5px, calc(11px * var(--px)));
+  fill: var(--faded);
+  text-anchor: middle;
+}
+.prefix {
+  font-size: max(11.5px, calc(11px * var(--px)));
   fill: var(--faded);
   text-anchor: middle;
 }

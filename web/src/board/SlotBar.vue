@@ -19,8 +19,9 @@ const props = defineProps<{
   focusable: boolean
   interactive: boolean
   lifted: boolean
-  /** Room for the locator, in board units. */
+  /** Room for the locator, beside its neighbours' and below the slot, in board units. */
   room: number
+  below: number
   /** Screen pixels a board unit: how much can be told of a module. */
   scale: number
   /** Its socket has no processor. */
@@ -68,7 +69,7 @@ const capacity = computed(() => (props.state.module ? gb(props.state.module.capa
 const narrow = computed(() => props.rect.width * props.scale < 7.5 * capacity.value.length)
 const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - (props.proof ? SEAL_ROOM : 0) - (props.place.locked ? LOCK_ROOM : 0) - (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM), props.scale) : ''))
 const toldOnEmpty = computed(() => (!props.state.module ? props.told : null))
-const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale, props.channel))
+const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale, props.channel, props.below))
 /** Whether locators as long as this one run into each other. */
 const tight = computed(() => props.lowered !== undefined && 2.3 * 0.62 * Math.max(11.5, 11 / props.scale) > props.room)
 const middle = computed(() => props.rect.x + props.rect.width / 2)
@@ -90,7 +91,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
       :y="rect.y - sizes.cap"
       :width="rect.width + 6"
       :height="rect.height + 2 * sizes.cap + 18"
-    />
+    ><title>{{ place.printed }}</title></rect>
     <g class="drawn" aria-hidden="true">
       <g :fill="tab" stroke="var(--module-edge)" stroke-width="0.75">
         <rect :x="rect.x + 3" :y="rect.y - sizes.cap" :width="rect.width - 6" :height="sizes.cap - 1" />
@@ -138,7 +139,8 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         <rect x="0" y="5" width="10" height="8" />
         <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
       </g>
-      <text class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale) + (tight && lowered ? Math.max(12, 12 / scale) : 0)">{{ locator }}</text>
+      <text v-if="locator.turned" class="locator turned mono" :transform="`translate(${middle + 4 / scale} ${rect.y + rect.height + sizes.cap + 4}) rotate(-90)`">{{ locator.text }}</text>
+      <text v-else class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale) + (tight && lowered ? Math.max(12, 12 / scale) : 0)">{{ locator.text }}</text>
       <text v-if="mixed && !tight" class="of-channel mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 5 + 2 * Math.max(12, 12 / scale)">{{ channel }}</text>
     </g>
   </g>
@@ -263,6 +265,9 @@ text {
 .locator {
   font-size: max(11.5px, calc(11px * var(--px)));
   font-weight: 600;
+}
+.turned {
+  text-anchor: end;
 }
 .halo {
   fill: none;

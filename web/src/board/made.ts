@@ -4,7 +4,7 @@ import type { Board } from '@/api/client'
 export function madeBoard(sockets: number, channels: number, slots: number, soldered = false): Board {
   const made: Board = { sheet: 'x', title: 'X', sockets: [], channels: [], slots: [], carriers: [], ways: [] }
   for (let s = 1; s <= sockets; s++) {
-    made.sockets.push({ id: `P${s}`, processor: null, soldered: false, x: null, y: null })
+    made.sockets.push({ id: `P${s}`, processor: null, soldered: false, prefix: '', x: null, y: null })
     for (let c = 0; c < channels; c++) {
       const id = `P${s}.${'ABCDEFGH'[c]}`
       const ids = Array.from({ length: slots }, (_, i) => `${id}${i + 1}`)

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Board, Module } from '@/api/client'
-import { channelTotals, fittingLine, fittingLocator, moduleLine, moduleWords, slotName, slotStates } from './state'
+import { channelTotals, fittingLine, fittingLocator, fittingTitle, moduleLine, moduleWords, slotName, slotStates } from './state'
 import { gb } from '@/ui/figures'
 
 const module = (over: Partial<Module> = {}) =>
@@ -53,7 +53,7 @@ it.each([
   ['SLOT 1', 90, 'SLOT 1'],
   ['slot 3', 38, '3'],
   ['A1', 38, 'A1'],
-])('the locator %s in %i units is %s', (locator, length, shown) => expect(fittingLocator(locator, length, 1)).toBe(shown))
+])('the locator %s in %i units is %s', (locator, length, shown) => expect(fittingLocator(locator, length, 1).text).toBe(shown))
 
 it.each([
   [100, 1, '2Rx8 R 2400'],
@@ -67,11 +67,30 @@ it.each([
 
 describe('fittingLocator', () => {
   it.each([
-    ['A1', 40, 1, 'A', 'A1'],
-    ['slot 12', 30, 1, '', '12'],
-    ['D3', 38, 0.36, 'D', '3'],
-    ['D3', 38, 0.36, 'X', 'D3'],
-  ])('%s in %i units at scale %d, channel “%s”: %s', (locator, room, scale, channel, shown) => {
-    expect(fittingLocator(locator, room, scale, channel)).toBe(shown)
+    ['A1', 40, 1, 'A', 0, 'A1', false],
+    ['slot 12', 30, 1, '', 0, '12', false],
+    ['D3', 38, 0.36, 'D', 0, '3', false],
+    // Neither it nor what is left of it goes beside its neighbours': turned, or told by touch alone.
+    ['D3', 38, 0.36, 'X', 0, '', false],
+    ['D3', 42, 0.36, 'X', 60, 'D3', true],
+    ['PROCDIMM12', 38, 1, '', 80, 'PROCDIMM12', true],
+    ['PROCDIMM12', 38, 1, '', 40, '', false],
+  ] as const)('%s in %i units at scale %d, channel “%s”, %i below: %s', (locator, room, scale, channel, below, text, turned) => {
+    expect(fittingLocator(locator, room, scale, channel, below)).toEqual({ text, turned })
+  })
+})
+
+describe('fittingTitle', () => {
+  it.each([
+    ['Heliant Corrie', 112, 1, ['Heliant Corrie']],
+    ['Heliant Corrie 6338', 112, 1, ['Heliant Corrie', '6338']],
+    ['A processor of a very long name indeed', 112, 1, ['A processor of', 'a very long n…']],
+    ['Unbreakablelongprocessor', 112, 1, ['Unbreakablelo…']],
+  ])('%s in %i units at scale %d', (title, width, scale, lines) => {
+    const most = Math.max(...lines.map((l) => l.length))
+    const shown = fittingTitle(title, width, scale)
+    expect(shown).toHaveLength(lines.length)
+    expect(Math.max(...shown.map((l) => l.length))).toBeLessThanOrEqual(Math.max(most, 16))
+    expect(shown[0]!.startsWith(lines[0]!.slice(0, 10))).toBe(true)
   })
 })

@@ -82,12 +82,34 @@ export function fittingLine(module: Module, length: number, scale: number): stri
   return choices.find((text) => text.length * letter <= length) ?? ''
 }
 
-/** The locator as far as it fits into a length of the board: all of it, its last word, what its channel's name leaves. */
-export function fittingLocator(locator: string, length: number, scale: number, channel = ''): string {
+/**
+ * The locator as far as it fits into a length of the board: all of it, its last word, what its channel's name leaves; turned
+ * where that is too long and there is room below; not at all otherwise, for then touching the slot tells it.
+ */
+export function fittingLocator(locator: string, length: number, scale: number, channel = '', below = 0): { text: string; turned: boolean } {
   const letter = LETTER_EM * Math.max(LINE_SIZE, LEAST_PX / scale)
   const last = locator.split(/\s+/).at(-1) ?? locator
   const rest = channel && last.startsWith(channel) && last.length > channel.length ? last.slice(channel.length) : last
-  return [locator, last, rest].find((text) => letter * (text.length + 0.5) <= length) ?? rest
+  const choices = [locator, last, rest]
+  const flat = choices.find((text) => letter * (text.length + 0.5) <= length)
+  if (flat !== undefined) return { text: flat, turned: false }
+  // Turned, a name is as wide as a line is high.
+  const turned = 1.3 * Math.max(LINE_SIZE, LEAST_PX / scale) <= length ? choices.find((text) => letter * text.length <= below) : undefined
+  return { text: turned ?? '', turned: turned !== undefined }
+}
+
+/** A title in at most two lines of a width, broken between words; what is too long even so ends in an ellipsis. */
+export function fittingTitle(title: string, width: number, scale: number): string[] {
+  const most = Math.max(3, Math.floor(width / (0.56 * Math.max(12.5, LEAST_PX / scale))))
+  const lines: string[] = ['']
+  for (const word of title.split(/\s+/)) {
+    const longer = [lines.at(-1), word].filter(Boolean).join(' ')
+    if (longer.length <= most || !lines.at(-1)) lines[lines.length - 1] = longer
+    else lines.push(word)
+  }
+  const shown = lines.slice(0, 2)
+  if (lines.length > 2) shown[1] = `${shown[1]} ${lines[2]}`
+  return shown.map((line) => (line.length <= most ? line : `${line.slice(0, most - 1)}…`))
 }
 
 /** Length of the board that a capacity takes when it stands along its module, with its distances. */

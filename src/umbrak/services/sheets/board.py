@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import takewhile
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Machine
@@ -16,6 +18,8 @@ class BoardSocket:
     #: Title of the processor fitted, None where nobody said, "" where there is none.
     processor: str | None
     soldered: bool
+    #: What the names of all its slots begin with, told once beside it; "" where they share nothing that it does not say.
+    prefix: str
     x: float | None
     y: float | None
 
@@ -35,7 +39,7 @@ class BoardSlot:
     id: str
     channel: str
     printed: str
-    #: The locator without what the socket's name already says.
+    #: The name without what is told once at its socket or on its board.
     short: str
     position: str | None
     tab: str | None
@@ -90,6 +94,8 @@ class BoardCarrier:
     title: str
     numbering: str
     slots: tuple[str, ...]
+    #: What the names of all its slots begin with; "" as at a socket.
+    prefix: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,24 +142,28 @@ def ways_of(sheet: Sheet) -> tuple[BoardWay, ...]:
 
 
 def board_of(sheet: Sheet, machine: Machine) -> Board:
-    letters, order = _tab_letters(sheet), _set_numbers(sheet)
+    letters, order, prefixes = _tab_letters(sheet), _set_numbers(sheet), _prefixes(sheet)
     sockets = []
     for s in sheet.sockets.values():
         named = machine.processors.get(s.id, s.processors[0] if len(s.processors) == 1 and not s.may_be_absent else "?")
         title = "" if named is None else sheet.processors[named].title if named in sheet.processors else None
         place = sheet.geometry.get(s.id)
-        sockets.append(BoardSocket(s.id, title, s.soldered, place.x if place else None, place.y if place else None))
+        sockets.append(
+            BoardSocket(
+                id=s.id, processor=title, soldered=s.soldered, prefix=_told_once(prefixes.get(s.id, ""), s.id),
+                x=place.x if place else None, y=place.y if place else None,
+            )
+        )  # fmt: skip
     slots = []
     for slot in sheet.slots.values():
         way = sheet.way_to(slot.id)
         place = sheet.geometry.get(slot.id)
         socket = sheet.socket_of_slot[slot.id]
-        short = _without(
-            slot.printed,
-            socket,
-            slot.carrier,
-            carrier.title if (carrier := sheet.carriers.get(slot.carrier or "")) else None,
-        )
+        carrier = sheet.carriers.get(slot.carrier or "")
+        if shared := prefixes.get(slot.carrier or socket, ""):
+            short = slot.printed.removeprefix(shared)
+        else:
+            short = _without(slot.printed, socket, slot.carrier, carrier.title if carrier else None)
         slots.append(
             BoardSlot(
                 id=slot.id,
@@ -195,9 +205,45 @@ def _without(printed: str, *told: str | None) -> str:
     return printed
 
 
+def _prefixes(sheet: Sheet) -> dict[str, str]:
+    """Carrier, or socket for slots on none -> what the names of its slots all begin with."""
+    names: dict[str, list[str]] = {}
+    for slot in sheet.slots.values():
+        names.setdefault(slot.carrier or sheet.socket_of_slot[slot.id], []).append(slot.printed)
+    return {place: shared_beginning(printed) for place, printed in names.items()}
+
+
+#: What is shorter is not worth telling apart from the names.
+_LEAST_SHARED = 3
+
+
+def shared_beginning(names: Sequence[str]) -> str:
+    """What all names begin with, so that what is left of each is one name still: "P1_DIMM_" of P1_DIMM_A1 and P1_DIMM_B1,
+    "DIMM" of DIMM9 and DIMM10, never "DIMM1" of DIMM10 and DIMM11. "" of a single name."""
+    if len(set(names)) < max(len(names), 2):
+        return ""
+    shared = "".join(each[0] for each in takewhile(lambda x: len(set(x)) == 1, zip(*names, strict=False)))
+    while shared and (
+        any(n == shared for n in names) or (shared[-1].isdigit() and any(n[len(shared)].isdigit() for n in names))
+    ):
+        shared = shared[:-1]
+    # A word stays whole, and so does a letter with its number (A1): only a word before what counts is parted (DIMM3, SLOTA).
+    word = re.search(r"[A-Za-z]*$", shared)
+    rest_counts = all(re.fullmatch(r"[A-Za-z]?\d*(?:[^A-Za-z0-9].*)?", n[len(shared) :]) for n in names)
+    if word and word[0] and (len(word[0]) < _LEAST_SHARED or not rest_counts):
+        shared = shared[: word.start()]
+    return shared if len(shared) >= _LEAST_SHARED else ""
+
+
+def _told_once(shared: str, place: str) -> str:
+    """What is told beside a place: nothing where its own name says it."""
+    return "" if shared.strip(" .-_/").casefold() == place.casefold() else shared
+
+
 def _carriers(sheet: Sheet) -> tuple[BoardCarrier, ...]:
     """By number as painted: 2 before 10, from the right where the sheet says so."""
     found = []
+    prefixes = _prefixes(sheet)
     for carrier in sheet.carriers.values():
         slots = sorted(
             (s for s in sheet.slots.values() if s.carrier == carrier.id), key=lambda s: _by_number(s.printed)
@@ -209,6 +255,7 @@ def _carriers(sheet: Sheet) -> tuple[BoardCarrier, ...]:
                 carrier.title,
                 carrier.numbering,
                 tuple(reversed(ids) if carrier.right_to_left else ids),
+                _told_once(_told_once(prefixes.get(carrier.id, ""), carrier.title), carrier.id),
             )
         )
     return tuple(found)
