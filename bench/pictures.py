@@ -75,7 +75,9 @@ def _fit(page: Page) -> None:
 def _answer(page: Page) -> None:
     station_of(page, "radar-02", "Fit")
     page.get_by_label("Type what the label says").fill("4GB DDR3L-1333 2Rx8 SODIMM")
+    expect(page.locator(".piece").first).to_be_visible()
     page.get_by_label("Type what the label says").press("Enter")
+    expect(page.get_by_text("In hand: 4 GB")).to_be_visible()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("Enter")
     page.keyboard.press("Escape")

@@ -69,7 +69,7 @@ def _find(page: Page) -> None:
 def _history(page: Page) -> None:
     station_of(page, "hall-03", "Survey")
     page.get_by_role("link", name="History").click()
-    expect(page.get_by_role("heading", name="History")).to_be_visible()
+    expect(page.get_by_role("heading", name="Who did what")).to_be_visible()
 
 
 #: What no picture shows, as a lead: view -> what leads to it.
@@ -79,7 +79,7 @@ MORE: dict[str, Callable[[Page], None]] = {
     "new": _at("/machines/new", "New machine"),
     "no-such-page": _at("/nowhere", ""),
     "history": _history,
-    "ceiling-form": _press(_station("hall-03", "Ceiling"), "Add a statement"),
+    "ceiling-form": _press(_station("hall-03", "Ceiling"), "State a limit"),
     "edit": _press(_station("hall-03", "Survey"), "Edit"),
     "find": _find,
     "keys": _keys,
@@ -87,7 +87,6 @@ MORE: dict[str, Callable[[Page], None]] = {
     "shelf-stock": _press(_at("/shelf", "Shelf"), "Put on the Shelf"),
     "shelf-offer": _press(_at("/shelf", "Shelf"), "Add an offer"),
     "note-trial": _press(_at("/notes", "Field notes"), "Note a trial"),
-    "export": _press(_station("hall-03", "Fit"), "Export"),
 }
 
 

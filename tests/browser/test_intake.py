@@ -126,3 +126,34 @@ def test_a_folder_and_a_table_make_many_machines(sign_in: SignIn) -> None:
     page.get_by_role("link", name="gauge-11").click()
     see(page, "B1", "fitted, 16 GB")
     expect(page.get_by_role("definition").filter(has_text="until 2027-03-31")).to_be_visible()
+
+
+def test_a_server_that_no_sheet_knows_comes_from_its_listing_to_fit(sign_in: SignIn) -> None:
+    """Two processors of eight channels, long names: sockets and channels by the names, seen and not told."""
+    devices = [Device(f"CPU{s}_DIMM_{c}1", 16384 if c in "AE" else 0) for s in (1, 2) for c in "ABCDEFGH"]
+    page = sign_in()
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_label("Paste what it reports").fill(listing(devices))
+    page.get_by_role("button", name="Read it").click()
+    page.get_by_role("button", name="None fits: draft a sheet from the report").click()
+    text = page.get_by_label("Text of the sheet")
+    expect(text).to_have_value(re.compile("title: Lorne K12\n"))
+    expect(text).to_have_value(re.compile(r"CPU2.H: \{socket: CPU2, slots: \[CPU2_DIMM_H1\]\}"))
+    page.get_by_role("button", name="Keep this sheet").click()
+    expect(page.get_by_text("64 GB in slots, 0 slots without a report")).to_be_visible()
+    page.get_by_label("Name", exact=True).fill("hall-09")
+    page.get_by_role("button", name="Keep this machine").click()
+    expect(page.get_by_role("heading", name="hall-09")).to_be_visible()
+
+    go_to(page, "Ceiling")
+    expect(page.get_by_role("region", name="Statements")).to_contain_text("768")
+    go_to(page, "Fit")
+    see(page, "CPU1_DIMM_A1", "CPU1_DIMM_A1, fitted, 16 GB")
+    drawn = page.locator("svg.board text")
+    expect(drawn.filter(has_text=re.compile(r"CPU1_DIMM_$"))).to_have_count(1)
+    expect(drawn.filter(has_text=re.compile("^H1$"))).to_have_count(2)
+    verdict = page.get_by_role("region", name="Verdict")
+    # Its second processor is not there, as the listing says.
+    expect(verdict).to_contain_text("CPU2_DIMM_A1 and CPU2_DIMM_E1 hang on CPU2, which has no processor")
+    expect(verdict.locator(".figures").first).to_contain_text("Bandwidthnot told")
+    expect(page.get_by_role("region", name="Answer first")).to_be_visible()

@@ -236,7 +236,7 @@ defineExpose({
     <g v-for="s in geometry.sockets" :key="s.id" class="socket" :class="{ dead: socketsById.get(s.id)?.processor === '' }">
       <rect :x="s.x" :y="s.y" :width="s.width" :height="s.height" rx="3" />
       <rect class="lid" :x="s.x + 18" :y="s.y + 18" :width="s.width - 36" :height="s.height - 36" />
-      <text class="name" :x="s.x + s.width / 2" :y="s.y + s.height / 2 - 18">{{ s.id.replace(/(\D)(\d+)$/, '$1 $2') }}</text>
+      <text class="name" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + (scale > PROCESSOR_NEEDS ? -18 : 5 * Math.max(1, 0.7 / scale))">{{ s.id.replace(/(\D)(\d+)$/, '$1 $2') }}</text>
       <template v-if="scale > PROCESSOR_NEEDS">
         <text v-for="(line, i) in socketLines(s.id, s.width)" :key="line" class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 2 + 16 * i">{{ line }}</text>
       </template>

@@ -59,8 +59,8 @@ function onKey(event: KeyboardEvent): void {
 </script>
 
 <template>
-  <v-dialog :model-value="finding" max-width="600" @update:model-value="finding = false">
-    <section class="panel find fields" role="dialog" aria-label="Find">
+  <v-dialog :model-value="finding" max-width="600" aria-label="Find" @update:model-value="finding = false">
+    <section class="panel find fields">
       <label>Find machines, plans, sheets, parts, modules by serial
         <input ref="field" v-model="text" role="combobox" aria-controls="find-hits" :aria-expanded="hits.length > 0" :aria-activedescendant="hits.length ? `hit-${at}` : undefined" autocomplete="off" spellcheck="false" maxlength="200" @keydown="onKey" />
       </label>

@@ -11,8 +11,8 @@ const EVERYWHERE = [
 </script>
 
 <template>
-  <v-dialog :model-value="helping" max-width="560" @update:model-value="helping = false">
-    <section class="panel keys" role="dialog" aria-label="Keys of this view">
+  <v-dialog :model-value="helping" max-width="560" aria-label="Keys of this view" @update:model-value="helping = false">
+    <section class="panel keys">
       <header>
         <h2>Keys</h2>
         <button type="button" class="quiet-link" autofocus @click="helping = false">Close</button>

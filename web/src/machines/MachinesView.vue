@@ -164,7 +164,7 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gi
             <th scope="col">board</th>
             <th scope="col">machine</th>
             <th scope="col" class="figure">now → plan</th>
-            <th scope="col" class="axis"><span class="visually-hidden">on one scale</span><span v-for="t in ticks(scale)" :key="t" class="tick" :style="{ left: place(t) }" aria-hidden="true">{{ short(t) }}</span></th>
+            <th scope="col" class="axis"><span class="visually-hidden">on one scale</span><span v-for="t in ticks(scale).filter((x) => at(x, scale) < 0.93)" :key="t" class="tick" :style="{ left: place(t) }" aria-hidden="true">{{ short(t) }}</span></th>
             <th scope="col">worst thing known</th>
             <th scope="col">at</th>
             <th scope="col">surveyed</th>

@@ -57,6 +57,7 @@ async function leave(): Promise<void> {
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-else-if="said" role="status">{{ said }}</p>
     <section v-if="isLead" class="panel" aria-label="Accounts">
+      <div class="scroll" tabindex="0" role="group" aria-label="Everybody">
       <table>
         <thead>
           <tr>
@@ -86,6 +87,7 @@ async function leave(): Promise<void> {
           </tr>
         </tbody>
       </table>
+      </div>
     </section>
     <div class="forms">
       <form v-if="isLead" class="panel" @submit.prevent="add">
@@ -129,6 +131,10 @@ async function leave(): Promise<void> {
 }
 header {
   padding: 10px 4px 12px 8px;
+}
+.scroll {
+  position: relative;
+  overflow-x: auto;
 }
 table {
   width: 100%;

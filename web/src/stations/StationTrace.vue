@@ -131,11 +131,15 @@ defineProps<{ pads: Pad[]; base: string; at: string }>()
   }
   /* What the present one has come to runs on under its neighbours; from the middle on, to the left. */
   .router-link-active .state {
+    position: absolute;
+    left: 0;
+    top: 44px;
     overflow: visible;
     padding: 0;
   }
   .router-link-active:nth-child(n + 5) .state {
-    justify-self: end;
+    left: auto;
+    right: 0;
   }
 }
 </style>

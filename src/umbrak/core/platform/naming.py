@@ -117,7 +117,7 @@ def _by_channel_word(text: str) -> tuple[str | None, str | None]:
     if channel is None:
         return None, None
     controller = _CONTROLLER.search(text)
-    name = f"{controller[1]}.{channel[1].upper()}" if controller else channel[1].upper()
+    name = f"{controller[1]}-{channel[1].upper()}" if controller else channel[1].upper()
     rest = text[: channel.start()] + " " + text[channel.end() :]
     return name, _slot_of(rest)
 

@@ -143,7 +143,7 @@ class _Draft:
             socket = self.socket_named.get(place.socket or "") or self._socket(report)
             channel = f"C {slot}"
             if self.naming.has_channels:
-                channel = f"{socket} {place.channel}" if len(self.sockets) > 1 else f"C{place.channel}"
+                channel = f"{socket}.{place.channel}" if len(self.sockets) > 1 else f"C{place.channel}"
             found.setdefault((socket, channel), []).append(slot)
         return found
 

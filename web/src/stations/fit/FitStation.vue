@@ -405,6 +405,10 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
 .two-ways {
   grid-column: 1 / 3;
 }
+/* What lies beside a small board is shown whole; the page may be longer for it. */
+.fit:has(.two-ways) {
+  height: auto;
+}
 .way-in {
   grid-row: 1 / 3;
   grid-column: 2;

@@ -14,6 +14,7 @@ describe('what comes next', () => {
     ['what is open is a lead’s to take', { evaluation: judged('undecided', 'ask') }, ['let a lead take the risk', 'begin the run', 'prove it']],
     ['so is what nobody vouches for, whatever the verdict', { worth: worth('N2 runs 40 GB') }, ['let a lead take the risk', 'begin the run', 'prove it']],
     ['taken once', { worth: worth('N2 runs 40 GB'), approved: true }, ['begin the run', 'prove it']],
+    ['what stops it as it is', { changes: false, evaluation: judged('no-go', 'stop') }, ['cure 1 stop', 'begin the run', 'prove it']],
     ['nothing planned', { changes: false }, ['put a module into a slot', 'begin the run', 'prove it']],
     ['at work', { run: 'under way' }, ['go on with the run', 'prove it']],
     ['proved', { proved: true }, []],

@@ -12,9 +12,9 @@ export interface NextStep {
 export function nextSteps(of: { changes: boolean; evaluation: Evaluation; questions: number; worth?: Worth; short: number; approved: boolean; run: string | null; proved: boolean }): NextStep[] {
   if (of.proved) return []
   if (of.run === 'under way') return [{ words: 'go on with the run', to: 'run' }, { words: 'prove it', to: 'proof' }]
-  if (!of.changes) return [{ words: of.short > 0 ? `find ${gbUp(of.short)} GB more` : 'put a module into a slot', to: of.short > 0 ? 'routes' : undefined }, { words: 'begin the run' }, { words: 'prove it' }]
-  const steps: NextStep[] = []
   const stops = of.evaluation.findings.filter((f) => f.severity === 'stop').length
+  if (!of.changes && !stops) return [{ words: of.short > 0 ? `find ${gbUp(of.short)} GB more` : 'put a module into a slot', to: of.short > 0 ? 'routes' : undefined }, { words: 'begin the run' }, { words: 'prove it' }]
+  const steps: NextStep[] = []
   if (stops) steps.push({ words: `cure ${plural(stops, 'stop')}` })
   if (of.questions) steps.push({ words: `answer ${plural(of.questions, 'question')}` })
   if (of.short > 0) steps.push({ words: `find ${gbUp(of.short)} GB more`, to: 'routes' })

@@ -16,7 +16,7 @@ const way = computed(() => {
 </script>
 
 <template>
-  <v-dialog :model-value="true" max-width="620" @update:model-value="$emit('leave')">
+  <v-dialog :model-value="true" max-width="620" aria-label="Back out: the machine as it was" @update:model-value="$emit('leave')">
     <form class="panel fields dialog" aria-label="Back out" @submit.prevent="emit('out', reason, outcome || null)">
       <h2>Back out: the machine as it was</h2>
       <p class="small">What has been done so far is undone first. From the next hold point the way back is:</p>

@@ -12,7 +12,7 @@ const keep = () => emit('set', atSite(start.value, props.zone), atSite(end.value
 </script>
 
 <template>
-  <v-dialog :model-value="true" max-width="420" @update:model-value="$emit('leave')">
+  <v-dialog :model-value="true" max-width="420" aria-label="Maintenance window" @update:model-value="$emit('leave')">
     <form class="panel fields dialog" aria-label="Maintenance window" @submit.prevent="keep">
       <h2>Maintenance window</h2>
       <p class="faded small">Times of {{ zone }}. Calendar takes it to whoever has to know.</p>
