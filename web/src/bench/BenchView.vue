@@ -434,10 +434,9 @@ footer {
   outline: 2px solid var(--umber);
 }
 .then {
-  flex: 1;
-  min-width: 0;
+  flex: 1 0 100%;
+  order: 1;
   color: var(--faded);
-  text-align: right;
 }
 .alone {
   padding: 40px;

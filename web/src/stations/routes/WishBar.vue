@@ -69,7 +69,7 @@ function set(key: Numeric, event: Event): void {
   background: var(--umber);
 }
 input {
-  width: 44px;
+  width: 58px;
   padding: 1px 4px;
   border: 0;
   border-radius: 2px;
