@@ -151,6 +151,26 @@ def test_what_speaks_for_a_sheet(reading: SurveyReading, score: int, same: bool)
     assert len(likeness.reasons) == {0: 0, 1: 1, 2: 1, 3: 2, 6: 3, 7: 3}[score]
 
 
+@pytest.mark.parametrize(
+    ("maker", "model", "score", "same"),
+    [
+        ("Maker", "GL4-R", 7, True),
+        ("maker", "gl4 r", 7, True),
+        (None, "GULL IV", 7, True),
+        # A family's name in a longer one is no name, nor is a maker alone.
+        ("Maker", "GL4-R2", 3, False),
+        ("Maker", "GL4", 3, False),
+        ("GL4-R", None, 3, False),
+        ("Maker", None, 3, False),
+        (None, "", 3, False),
+    ],
+)
+def test_a_model_is_known_by_any_of_its_names(maker: str | None, model: str | None, score: int, same: bool) -> None:
+    sheet = sheet_from_data(merged(SMALL, {"models": ["GL4-R", "GULL IV", "--"]}))
+    likeness = sheet_likeness(sheet, replace(SEEN, system=SystemFacts(maker, model)))
+    assert (likeness.score, likeness.same_model) == (score, same)
+
+
 LISTED = merged(SMALL, {"listed": [{"part": "X-1", "source": "guide"}], "limits": [{"source": "guide", "scope": "machine", "capacity_gib": 8, "official": True}]})  # fmt: skip
 X8, Y8 = {"generation": "DDR3", "form": "DIMM", "buffering": "unbuffered", "ecc": False, "capacity_gib": 8, "package_ranks": 2, "device_width": 8, "rails_v": [1.35, 1.5], "rate_mts": 1600, "part": "Y-1"}, L8 + " P/N: Z-9"  # fmt: skip
 

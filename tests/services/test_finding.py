@@ -24,6 +24,7 @@ from umbrak.store.machines import Listing
         ("halvard", "machine", "hall-01", "Halvard R32"),
         ("even out", "plan", "Even out CPU 2", "hall-03, draft"),
         ("HALVARD", "sheet", "Halvard R24", "halvard-r24, revision 1"),
+        ("hr-24b", "sheet", "Halvard R24", "halvard-r24, revision 1"),
         ("QD5R", "part", "QD5R-16", "on offer, on the Shelf"),
     ],
 )

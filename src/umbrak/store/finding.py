@@ -76,7 +76,13 @@ def _sheets(db: Connection, like: str, starts: object, each: int) -> list[Hit]:
     assert callable(starts)
     query = (
         select(sheet.c.title, func.max(sheet.c.revision).label("revision"), sheet.c.sheet_id)
-        .where(or_(sheet.c.title.ilike(like), sheet.c.sheet_id.ilike(like)))
+        .where(
+            or_(
+                sheet.c.title.ilike(like),
+                sheet.c.sheet_id.ilike(like),
+                cast(sheet.c.document["models"], Text).ilike(like),
+            )
+        )
         .group_by(sheet.c.title, sheet.c.sheet_id)
         .order_by(starts(sheet.c.title), sheet.c.title)
         .limit(each)

@@ -405,6 +405,8 @@ class Sheet:
     geometry: Mapping[str, Place] = field(default_factory=dict)
     archetype: bool = False
     notes: str | None = None
+    #: Other names under which reports and people know it.
+    models: tuple[str, ...] = ()
     #: Facts that are not told, by their place in the text (core.platform.fact.FACTS).
     unsaid: Mapping[str, Unsaid] = field(default_factory=dict)
     #: Limits without a number, those of processors too: open, untold, or told to be none (then infinite).

@@ -219,8 +219,14 @@ def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
     same_model = bool(
         title and said and (title in said or said in title or (system and system.model and _key(system.model) in title))
     )
+    # Another name is a name only as a whole: "GL4" is in the name of every machine of a family.
+    named = next(
+        (n for n in sheet.models if system and system.model and _key(n) in {said, _key(system.model)} - {""}), None
+    )
     if same_model:
         reasons.append((4, f"it says {system.model or sheet.title}" if system else sheet.title))
+    elif named:
+        reasons.append((4, f"it says {named}, a name of {sheet.title}"))
     fitted = [_key(p.model) for p in reading.processors if p.model]
     known = [p.title for p in sheet.processors.values() if any(_key(p.title) and _key(p.title) in f for f in fitted)]
     if known:
@@ -230,4 +236,6 @@ def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
     if slots and len(slots) <= len(sheet.slots) and None not in match_slots(sheet, slots):
         reasons.append((2, "its slots have the same names"))
     reasons.sort(key=lambda r: -r[0])
-    return SheetLikeness(tuple(words for _, words in reasons), sum(weight for weight, _ in reasons), same_model)
+    return SheetLikeness(
+        tuple(words for _, words in reasons), sum(weight for weight, _ in reasons), same_model or named is not None
+    )

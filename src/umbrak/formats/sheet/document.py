@@ -322,6 +322,9 @@ class SheetDoc(Doc):
     id: Name
     title: Name
     maker: Name | None = None
+    models: Annotated[list[Name], Field(max_length=_MANY)] = Field(
+        default_factory=list, description="other names under which reports and people know it"
+    )
     kind: Literal["appliance", "server", "workstation"] = Field(alias="class")
     archetype: bool = Field(False, description="a common architecture without a maker, to start a sheet from")
     notes: Text | None = None

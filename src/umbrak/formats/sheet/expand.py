@@ -181,6 +181,7 @@ class _Expander:
             geometry=geometry,
             archetype=doc.archetype,
             notes=doc.notes,
+            models=tuple(dict.fromkeys(doc.models)),
             unsaid=self.unsaid,
             limits_without=tuple(self.limits_without),
         )
