@@ -307,12 +307,12 @@ def test_a_sheet_is_drafted_mended_kept_and_used(client: Client) -> None:
         kept["sheet"]["hash"],
         ["it says Lorne K12", "it holds Heliant Moss 14", "it has 3 slots"],
     )
-    assert (kept["sheet"]["sheet_id"], kept["sheet"]["revision"]) == ("lorne-systems-lorne-k12", 1)
+    assert (kept["sheet"]["sheet_id"], kept["sheet"]["revision"]) == ("lorne-k12", 1)
     assert {f["code"] for f in kept["findings"]} == {"fact-open"}
     match = browser.get(f"/api/intakes/{intake}/match", params={"sheet": kept["sheet"]["hash"]}).json()
     assert match["slots"][1] == "CPU2_DIMM_A1" and match["processors"] == {"CPU1": "heliant-moss-14", "CPU2": None}
     shipped = browser.post(
-        "/api/sheets", json={"text": text.replace("id: lorne-systems-lorne-k12", "id: three-channels")}
+        "/api/sheets", json={"text": text.replace("id: lorne-k12", "id: three-channels")}
     )
     assert (shipped.status_code, shipped.json()["errors"][0]["field"]) == (422, "text")
 
