@@ -4,7 +4,7 @@ import { useKeys } from '@/ui/keys'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
 import { arcs } from './arrows'
-import { controllerSpans, layOut, locatorRoom, scaleIn, sizes, type Room } from './geometry'
+import { controllerSpans, layOut, locatorRoom, partOf, scaleIn, sizes, type Room } from './geometry'
 import { boardAct } from './keys'
 import SlotBar from './SlotBar.vue'
 import { channelTotals, facingSides, fittingTitle, slotStates } from './state'
@@ -193,6 +193,8 @@ defineExpose({
   /** Put the focus on the board, at the slot where it was last. */
   focus: () => focusTarget.value && focusSlot(focusTarget.value),
   near,
+  /** One socket as large as there is room for; the whole where it is not named. */
+  showSocket: (id: string | null) => (id === null ? near.whole() : near.frame(partOf(props.board, geometry.value, id))),
 })
 </script>
 
@@ -203,6 +205,7 @@ defineExpose({
     :viewBox="`${near.view.value.x} ${near.view.value.y} ${near.view.value.width} ${near.view.value.height}`"
     role="group"
     :aria-label="`Board of ${board.title}`"
+    :data-near="near.zoom.value > 1 || undefined"
     :style="{ '--px': 1 / scale }"
     @keydown="onKey"
     @focusin="onFocus"

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { layOut, neighbour, scaleIn, sizes, type Rect } from './geometry'
+import { layOut, neighbour, partOf, scaleIn, sizes, type Rect } from './geometry'
 import { madeBoard as board } from './made'
 
 const overlap = (a: Rect, b: Rect) =>
@@ -72,6 +72,17 @@ describe('layOut', () => {
     const chips = g.channels[0]!.soldered!
     expect(g.slots.some((s) => overlap(s, chips))).toBe(false)
   })
+})
+
+it.each([[2, 6, 2], [4, 8, 3]])('a part of %i sockets holds one socket with its slots, and no other slot whole', (s, c, n) => {
+  const b = board(s, c, n)
+  const g = layOut(b)
+  for (const socket of g.sockets) {
+    const part = partOf(b, g, socket.id)
+    const inside = (r: Rect) => r.x >= part.x && r.y >= part.y && r.x + r.width <= part.x + part.width && r.y + r.height <= part.y + part.height
+    expect(inside(socket)).toBe(true)
+    expect(g.slots.filter(inside).map((x) => x.id)).toEqual(g.slots.filter((x) => x.id.startsWith(`${socket.id}.`)).map((x) => x.id))
+  }
 })
 
 describe('neighbour', () => {

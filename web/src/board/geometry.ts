@@ -389,6 +389,17 @@ function centred(g: BoardGeometry, width: number, height: number): BoardGeometry
   }
 }
 
+/** A socket with everything that hangs on it, and a little room around. */
+export function partOf(board: Board, geometry: BoardGeometry, socket: string): Rect {
+  const channels = new Set(board.channels.filter((c) => c.socket === socket).map((c) => c.id))
+  const slots = geometry.slots.filter((s) => channels.has(s.channel))
+  const on = new Set(board.slots.filter((s) => channels.has(s.channel)).map((s) => s.carrier))
+  const all = [...geometry.sockets.filter((s) => s.id === socket), ...slots, ...geometry.channels.filter((c) => channels.has(c.id)).map((c) => c.bar), ...geometry.carriers.filter((c) => on.has(c.id))]
+  const x = Math.min(...all.map((r) => r.x)) - sizes.margin
+  const y = Math.min(...all.map((r) => r.y)) - sizes.traceZone
+  return { x, y, width: Math.max(...all.map((r) => r.x + r.width)) + sizes.margin - x, height: Math.max(...all.map((r) => r.y + r.height)) + 2 * sizes.margin - y }
+}
+
 /** Controllers as brackets below the bars of their channels: one a run of channels that stand side by side. */
 export function controllerSpans(board: Board, channels: PlacedChannel[]): { key: string; name: string; x: number; y: number; width: number }[] {
   const controllerOf = new Map(board.channels.map((c) => [c.id, c.controller]))

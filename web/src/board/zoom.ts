@@ -45,7 +45,14 @@ export function useZoom(size: Ref<Size>) {
     if (dx || dy) centre.value = [v.x + v.width / 2 + dx, v.y + v.height / 2 + dy]
   }
 
+  /** Show a part as large as the window allows. */
+  function frame(part: Rect): void {
+    zoom.value = Math.min(NEAREST, Math.max(1, Math.min(size.value.width / part.width, size.value.height / part.height)))
+    centre.value = [part.x + part.width / 2, part.y + part.height / 2]
+  }
+
   return {
+    frame,
     zoom,
     view,
     by,

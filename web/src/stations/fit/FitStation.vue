@@ -238,6 +238,12 @@ watch(
   },
   { immediate: true },
 )
+/** On a phone: the processor that fills the screen; null = all of them. */
+const near = ref<string | null>(null)
+function show(socket: string | null): void {
+  near.value = socket
+  board.value?.showSocket(socket)
+}
 const manySockets = computed(() => machine.value.board.sockets.length > 1)
 </script>
 
@@ -299,6 +305,9 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
         <DriveBays v-if="isSmall && machine.bays.length" class="bays" :machine="machine" :may-write="mayWrite" @saved="reload" />
         <SameTotal v-if="ways.length" class="two-ways" :ways="ways" :board="machine.board" :may-write="mayWrite" @take="edit($event)" />
       </div>
+      <p v-if="manySockets" class="pads small" role="group" aria-label="Which processor is shown">
+        <button v-for="s in [null, ...machine.board.sockets]" :key="s?.id ?? ''" type="button" class="choice" :aria-pressed="near === (s?.id ?? null)" @click="show(s?.id ?? null)">{{ s ? s.id : 'all' }}</button>
+      </p>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <p v-if="held && !pointer" class="in-hand small" role="status">
         In hand: <strong>{{ moduleWords(held.module) }}</strong
@@ -477,7 +486,15 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
     grid-template-columns: minmax(0, 1fr) 300px;
   }
 }
+.pads {
+  display: none;
+}
 @media (max-width: 800px) {
+  .pads {
+    display: block;
+    margin: 0;
+    padding: 0 16px 8px;
+  }
   .fit {
     display: flex;
     flex-direction: column;
