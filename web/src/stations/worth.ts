@@ -30,6 +30,9 @@ export function useWorth(plan: () => PlanKey | null) {
   return worth
 }
 
+/** After so long without a change somebody looks at what there is. */
+const RESTS_MS = 1200
+
 /** What more meets the need; `more` is null where nothing was found, undefined while it is looked for. */
 export function useMore(plan: () => PlanKey | null, lacks: () => boolean) {
   const more = shallowRef<More | null>()
@@ -41,6 +44,9 @@ export function useMore(plan: () => PlanKey | null, lacks: () => boolean) {
       const of = plan()
       looking.value = Boolean(key && of)
       if (!key || !of) return
+      // The optimiser is asked once hands rest, not at every module that is put in.
+      await new Promise((done) => setTimeout(done, RESTS_MS))
+      if (JSON.stringify(plan()) !== key || !lacks()) return
       try {
         const found = await ask(api.GET('/api/plans/{plan_id}/more', { params: { path: { plan_id: of.id } } }))
         if (JSON.stringify(plan()) === key) more.value = found
