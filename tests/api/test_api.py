@@ -311,9 +311,7 @@ def test_a_sheet_is_drafted_mended_kept_and_used(client: Client) -> None:
     assert {f["code"] for f in kept["findings"]} == {"fact-open"}
     match = browser.get(f"/api/intakes/{intake}/match", params={"sheet": kept["sheet"]["hash"]}).json()
     assert match["slots"][1] == "CPU2_DIMM_A1" and match["processors"] == {"CPU1": "heliant-moss-14", "CPU2": None}
-    shipped = browser.post(
-        "/api/sheets", json={"text": text.replace("id: lorne-k12", "id: three-channels")}
-    )
+    shipped = browser.post("/api/sheets", json={"text": text.replace("id: lorne-k12", "id: three-channels")})
     assert (shipped.status_code, shipped.json()["errors"][0]["field"]) == (422, "text")
 
 

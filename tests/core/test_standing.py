@@ -13,7 +13,7 @@ from umbrak.core.evaluate import evaluate
 from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.survey import SlotHealth
 from umbrak.core.proof.compare import Comparison, Fresh, Handled, Seen, compare
-from umbrak.core.proof.soak import Events, Reading, Soak, Watched, days_needed, soak, upper_rate
+from umbrak.core.proof.soak import Events, Reading, Soak, Watched, days_needed, days_words, soak, upper_rate
 from umbrak.core.proof.standing import Alerts, Evidence, MemoryTests, State, may_soak, standing
 from umbrak.core.proof.wanted import Wanted
 
@@ -221,3 +221,10 @@ def test_a_slot_that_was_emptied_is_looked_at() -> None:
     assert seen(Fresh({"A1": EIGHT, "B1": None}), goal, handled).right
     assert not seen(Fresh({"A1": EIGHT, "B1": EIGHT}), goal, handled).right
     assert seen(Fresh({"A1": EIGHT}), goal, handled).untold == ("B1",)
+
+
+@pytest.mark.parametrize(
+    ("days", "words"), [(1, "1 day"), (1.0004, "1 day"), (0.1, "0.1 days"), (3, "3 days"), (26.97, "27 days")]
+)
+def test_one_day_is_a_day(days: float, words: str) -> None:
+    assert days_words(days) == words

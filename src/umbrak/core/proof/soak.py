@@ -194,6 +194,12 @@ def _risen(numbers: Sequence[int]) -> int:
     return sum(b - a if b >= a else b for a, b in zip(numbers, numbers[1:], strict=False))  # noqa: RUF007
 
 
+def days_words(days: float) -> str:
+    """A number of days, to three figures: "1 day", "2.5 days"."""
+    figure = f"{days:.3g}"
+    return f"{figure} day" if figure == "1" else f"{figure} days"
+
+
 def _listed(slots: Sequence[str], name: Callable[[str], str]) -> str:
     """Every slot by name: each is looked at by itself."""
     return ", ".join(map(name, slots))
@@ -222,7 +228,7 @@ def _correctable(counted: Sequence[_Counted], least_days: float, name: Callable[
         worst = max(told, key=lambda s: days_needed(told[s].count) - told[s].span)
         r = told[worst]
         possible = f"leave up to {r.up_to:.2g} a day possible" if r.up_to is not None else "say nothing yet"
-        words.append(f"{name(worst)}: {r.count} in {r.span:.3g} days {possible}; below {LIMIT_PER_DAY:g} passes")
+        words.append(f"{name(worst)}: {r.count} in {days_words(r.span)} {possible}; below {LIMIT_PER_DAY:g} passes")
         if any(
             days_needed(x.count) > least_days + _PATIENCE_DAYS and (x.up_to or LIMIT_PER_DAY) >= LIMIT_PER_DAY
             for x in told.values()
@@ -256,7 +262,7 @@ def _newest(counted: Sequence[_Counted], readings: Sequence[Reading], day: float
     oldest = min((c for c in counted if c.newest is not None), key=lambda c: c.newest or 0.0)
     age = day - (oldest.newest or 0.0)
     if age > FRESH_DAYS:
-        return Rule("newest reading", None, f"{name(oldest.slot)} was read {age:.3g} days ago: read it again")
+        return Rule("newest reading", None, f"{name(oldest.slot)} was read {days_words(age)} ago: read it again")
     return Rule("newest reading", True, "less than a day old")
 
 
@@ -278,7 +284,9 @@ def _uncounted(watched: Watched, events: Events, quiet: float) -> Iterator[Rule]
         yield Rule("restarts", False, f"{events.restarts} unplanned")
     else:
         yield Rule(
-            "restarts", quiet >= QUIET_DAYS or None, f"{quiet:.1f} of {QUIET_DAYS:g} days without an unplanned restart"
+            "restarts",
+            quiet >= QUIET_DAYS or None,
+            f"{quiet:.1f} of {days_words(QUIET_DAYS)} without an unplanned restart",
         )
     if events.scrubbed is not None:
         yield Rule(
@@ -294,7 +302,7 @@ def _time(day: float, watched: Watched, least_days: float, name: Callable[[str],
     newest = max(watched.since, key=lambda s: watched.since[s], default="")
     past = day - watched.since.get(newest, 0.0)
     anew = f" for {name(newest)}, begun anew" if watched.since.get(newest, 0.0) > 0 else ""
-    return Rule("time", past >= least_days or None, f"{past:.1f} of {least_days:g} days{anew}")
+    return Rule("time", past >= least_days or None, f"{past:.1f} of {days_words(least_days)}{anew}")
 
 
 def _temperatures(readings: Sequence[Reading], name: Callable[[str], str]) -> list[Rule]:
