@@ -165,7 +165,7 @@ def test_sheet_lint_and_schema(tmp_path: Path) -> None:
     code, out, _ = run("sheet", "lint", str(odd))
     assert (
         code == 1
-        and "line 17, column 5: processors.heliant-brae.rate_table: no row for 2 registered with ECC module(s) in a channel, 1 or 2 ranks [rate-table-hole]"
+        and "line 18, column 5: processors.heliant-brae.rate_table: no row for 2 registered with ECC module(s) in a channel, 1 or 2 ranks [rate-table-hole]"
         in out
     )
     schema = json.loads(run("sheet", "schema")[1])
