@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from decimal import Decimal
 from uuid import UUID
 
@@ -77,6 +78,19 @@ def test_the_cost_of_a_plan_is_what_has_a_price_and_says_what_has_none(
     assert (worth.cost, worth.from_shelf, worth.unpriced) == (Decimal(cost), shelf, unpriced)
     assert worth.stand_ins == stand_ins
     assert worth.bought == (0 if label is None else len(slots)) - shelf - unpriced
+
+
+def test_what_goes_out_is_no_source_for_what_comes_in(engine: Engine, technician: Account) -> None:
+    """A fitted part that nobody offers any more goes out, and one of its organisation without a part number comes in."""
+    with engine.begin() as db:
+        db.execute(text("DELETE FROM offer WHERE part = 'FJM4T-8A'"))
+    view = see_plan(engine, _plan_of(engine, "store-01"))
+    fitted = view.now["S1"]
+    assert isinstance(fitted, Module)
+    plan = start_plan(engine, technician, view.machine_id)
+    plan = edit_plan(engine, technician, plan.id, plan.version, Layout({"S1": replace(fitted, part=None)}), [])
+    worth = see_worth(engine, plan.id)
+    assert (worth.unpriced, worth.bought, worth.stand_ins) == (1, 0, {})
 
 
 def test_trouble_of_a_plan_is_that_of_what_it_rests_on(engine: Engine, technician: Account) -> None:

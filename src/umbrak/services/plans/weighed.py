@@ -113,13 +113,14 @@ def purchase_of(w: WeighedPlan) -> Purchase:
     for module, count in wanted.items():
         lacks = count - (counts[known[module].index] if module in known else 0)
         while lacks and module.part is None:
-            like = [k for k in kinds if _stands_for(k, module) and counts[k.index] < len(k.cost) - 1]
-            next_one = min(
-                like, key=lambda k: (k.cost[counts[k.index] + 1] - k.cost[counts[k.index]], k.index), default=None
-            )
+            # What is fitted and goes out is not had again for nothing: one more is one beyond it.
+            had = {k.index: max(counts[k.index], k.fitted) for k in kinds}
+            like = [k for k in kinds if _stands_for(k, module) and had[k.index] < len(k.cost) - 1]
+            price = {k.index: k.cost[had[k.index] + 1] - k.cost[had[k.index]] for k in like}
+            next_one = min(like, key=lambda k: (price[k.index], k.index), default=None)
             if next_one is None or next_one.module is None:
                 break
-            counts[next_one.index] = max(counts[next_one.index], next_one.fitted) + 1
+            counts[next_one.index] = had[next_one.index] + 1
             stand_ins[next_one.module.part or ""] += 1
             lacks -= 1
         missing += lacks
