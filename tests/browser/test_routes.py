@@ -177,6 +177,7 @@ def test_where_beliefs_start_is_seen_by_all_and_set_by_a_lead(sign_in: SignIn) -
     expect(row).to_contain_text("set by this installation")
     page.get_by_role("link", name="Machines", exact=True).click()
     open_routes(page, "hall-03", "478")
+    expect(page.get_by_role("status")).to_contain_text("proved")  # before that, A is what was found first
     page.get_by_role("button", name="Choose route A").click()
     expect(page.get_by_role("region", name="Route A")).to_contain_text("Trouble: 5 %")  # 0.6 of 12
 

@@ -14,7 +14,7 @@ import RouteCompare from './RouteCompare.vue'
 import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
-import { given, letterOf, money, NAMES, percent, rateOf, routeWords, WISHES } from './words'
+import { beats, given, letterOf, money, NAMES, percent, rateOf, routeWords, whereNow, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()
@@ -23,6 +23,9 @@ const view = shallowRef<RoutesView>()
 const wrong = ref('')
 const searching = ref(false)
 const chosen = ref<number | null>(null)
+/** Somebody has chosen; else the one within the warranty is shown. */
+const byHand = ref(false)
+const beaten = ref('')
 const pinned = ref<number[]>([])
 let waiting: AbortController | null = null
 
@@ -62,21 +65,42 @@ async function search(times: number[]): Promise<void> {
   }
 }
 function show(found: RoutesView): void {
-  const same = JSON.stringify(found.routes) === JSON.stringify(view.value?.routes)
+  const before = view.value?.routes ?? []
+  const looked = chosen.value !== null && byHand.value ? before[chosen.value] : undefined
   view.value = found
   wrong.value = ''
+  beaten.value = ''
   routesState.value = found.routes.length ? plural(found.routes.length, 'route') : 'no route'
-  if (same) return
-  pinned.value = []
-  const first = found.routes.findIndex((r) => r.names.includes('in-warranty'))
-  chosen.value = found.routes.length ? Math.max(first, 0) : null
+  // What somebody looks at stays before his eyes, whatever letter it has now; what is gone was beaten, and that is said.
+  pinned.value = pinned.value.map((i) => whereNow(before[i], found.routes)).filter((i) => i >= 0)
+  const still = whereNow(looked, found.routes)
+  if (still >= 0) chosen.value = still
+  else {
+    const better = looked ? found.routes.findIndex((r) => beats(r, looked)) : -1
+    const first = found.routes.findIndex((r) => r.names.includes('in-warranty'))
+    chosen.value = found.routes.length ? Math.max(better < 0 ? first : better, 0) : null
+    if (looked && found.routes.length) beaten.value = `${routeWords(looked)} (${money(looked.cost, found.money.currency)}) no longer stands: ${better < 0 ? 'others' : `route ${letterOf(better)}`} found since ${better < 0 ? 'are' : 'is'} better.`
+  }
+}
+function choose(index: number): void {
+  chosen.value = index
+  byHand.value = true
+  beaten.value = ''
 }
 function stop(): void {
   waiting?.abort()
   waiting = null
   searching.value = false
 }
-watch([() => machine.value.version, () => JSON.stringify(wishes.value)], () => void search(TIMES), { immediate: true })
+watch(
+  [() => machine.value.version, () => JSON.stringify(wishes.value)],
+  () => {
+    byHand.value = false // another question: what was chosen answered the last one
+    pinned.value = []
+    void search(TIMES)
+  },
+  { immediate: true },
+)
 onBeforeUnmount(() => waiting?.abort())
 
 const now = computed(() => ({ usable: machine.value.evaluation.usable_gib, gbs: machine.value.evaluation.sockets.reduce((sum, s) => sum + (s.sustained_gbs ?? 0), 0) }))
@@ -155,9 +179,10 @@ const gapWords = computed(() => {
     </section>
     <template v-else-if="view">
       <section class="panel">
-        <RoutePlot :routes="view.routes" :chosen="chosen" :pinned="pinned" :need="wishes.usable_gib ?? null" :budget="wishes.budget ? Number(wishes.budget) : null" :currency="view.money.currency" :now="now" @choose="chosen = $event" />
+        <RoutePlot :routes="view.routes" :chosen="chosen" :pinned="pinned" :need="wishes.usable_gib ?? null" :budget="wishes.budget ? Number(wishes.budget) : null" :currency="view.money.currency" :now="now" @choose="choose" />
       </section>
       <div class="panel side">
+        <p v-if="beaten" class="beaten small" role="status">{{ beaten }}</p>
         <RouteCompare v-if="pinned.length" :view="view" :pinned="pinned" @unpin="pin" />
         <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :now="machine.slots as Layout" @plan="plan(view.routes[chosen]!)" />
       </div>
@@ -174,7 +199,7 @@ const gapWords = computed(() => {
             </tr>
           </thead>
           <tbody>
-            <tr v-for="{ route, index, glyph } in rows" :key="index" :class="{ chosen: index === chosen }" @click="chosen = index">
+            <tr v-for="{ route, index, glyph } in rows" :key="index" :class="{ chosen: index === chosen }" @click="choose(index)">
               <th scope="row"><button type="button" class="letter" :aria-pressed="index === chosen" :aria-label="`Choose route ${letterOf(index)}`">{{ letterOf(index) }}</button></th>
               <td><BoardGlyph :groups="glyph" /></td>
               <td>
@@ -229,6 +254,9 @@ const gapWords = computed(() => {
 }
 .none {
   padding: 20px 24px;
+}
+.beaten {
+  margin: 8px 16px 0;
 }
 .side {
   max-height: 432px;

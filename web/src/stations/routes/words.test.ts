@@ -1,7 +1,7 @@
 import { expect, it } from 'vitest'
 import type { Action, Module, PriceAt, Route, SizingView } from '@/api/client'
 import { dutyWords, mayOpen, shortWords, wayWords } from '../target/words'
-import { given, letterOf, percent, routeWords, troubleWords, verdictWords } from './words'
+import { beats, given, letterOf, percent, routeWords, troubleWords, verdictWords, whereNow } from './words'
 
 const module = (gib: number, part: string | null) => ({ capacity_gib: gib, part }) as Module
 const act = (verb: Action['do'], from: string | null, to: string | null, m: Module): Action => ({ do: verb, from, to, module: m })
@@ -46,4 +46,11 @@ it('tells a way and what is lacking', () => {
   expect(wayWords(way)).toBe('1 module, 4800 MT/s, balance 0.63, trouble 20 %')
   expect(wayWords({ ...way, modules: 8, data_rate_mts: null, balance: 1, trouble: 0 })).toBe('8 modules')
   expect([shortWords(40, 64), shortWords(80, 64)]).toEqual(['24 GB short', '16 GB to spare'])
+})
+
+it('knows a route again in a later answer, and what has beaten one that is gone', () => {
+  const way = (cost: string, usable_gib: number, trouble: number) => route([], { cost, usable_gib, trouble, sustained_gbs: 1 })
+  const seen = way('20.00', 64, 0.2)
+  expect([whereNow(seen, [way('10.00', 64, 0.2), way('20.00', 64, 0.2)]), whereNow(seen, [way('9.00', 64, 0.2)]), whereNow(undefined, [seen])]).toEqual([1, -1, -1])
+  expect([beats(way('9.00', 64, 0.2), seen), beats(way('9.00', 32, 0.2), seen), beats(way('9.00', 64, 0.3), seen), beats(way('100.00', 96, 0), seen)]).toEqual([true, false, false, false])
 })

@@ -106,3 +106,14 @@ export function verdictWords(route: Route): string {
 
 /** Which severity's shape and colour a verdict has. */
 export const shapeOf = (route: Route) => VERDICTS[route.evaluation.verdict].severity
+
+/** Where a route is in a later answer of the same search, or -1: the same things done for the same money, whichever of equal slots. */
+export function whereNow(route: Route | undefined, routes: Route[]): number {
+  if (!route) return -1
+  const same = (r: Route) => r.cost === route.cost && r.usable_gib === route.usable_gib && routeWords(r) === routeWords(route)
+  return routes.findIndex(same)
+}
+
+/** No dearer, no smaller, no slower and no riskier. */
+export const beats = (one: Route, other: Route): boolean =>
+  Number(one.cost) <= Number(other.cost) && one.usable_gib >= other.usable_gib && one.sustained_gbs >= other.sustained_gbs && one.trouble <= other.trouble
