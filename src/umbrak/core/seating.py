@@ -126,6 +126,15 @@ class Seating:
     def _ran_kinds(self) -> frozenset[Module]:
         return frozenset(self.ran_modules.values())
 
+    def runs_as_here(self, module: Module) -> bool:
+        """Whether it runs at every rail at which some module that ran here may have run: whichever the board wires, it is one
+        of these."""
+        return any(rails and set(rails) <= set(module.rails_v) for rails in self._ran_rails)
+
+    @cached_property
+    def _ran_rails(self) -> frozenset[tuple[float, ...]]:
+        return frozenset(m.rails_v for m in self.ran_modules.values())
+
     def ran_there(self, slot: str, module: Module) -> bool:
         """Whether a module alike ran in this slot."""
         return self.ran_modules.get(slot) == alike(module)

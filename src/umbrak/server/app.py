@@ -21,6 +21,7 @@ from umbrak.server.events import Hub
 from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies
 from umbrak.server.openapi import describe_api
 from umbrak.server.routers import (
+    boards,
     ceiling,
     events,
     finding,
@@ -81,6 +82,7 @@ def make_app(
         intakes,
         jobs,
         notes,
+        boards,
         sheets,
         labels,
         shelf,

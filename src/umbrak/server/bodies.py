@@ -42,6 +42,7 @@ from umbrak.formats.quantities import (
     SoakDays,
     TotalGib,
 )
+from umbrak.formats.sheet.built import BoardAnswers
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -97,19 +98,38 @@ class SheetText(Body):
     text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)]
 
 
+class DriveBody(Body):
+    serial: ShortText = ""
+    label: ShortText = ""
+
+
 class NewMachine(About):
     """From an intake, or by hand: what was found in the slots that somebody looked into."""
 
     name: Name
-    sheet_hash: HashOfSheet
+    sheet_hash: HashOfSheet | None = Field(None, description="its sheet; or `board`, where none knows it")
+    board: BoardAnswers | None = None
     intake_id: Id | None = None
     slots: Reports = Field(default={}, description="slot -> index of its report in the intake")
     fitted: OccupantsDoc = Field(default={}, description="slot -> label text, module, or null where it is empty")
     processors: dict[Name, Name | None] = Field(
         default={}, max_length=MAX_PROCESSORS, description="socket -> processor, null where it is empty"
     )
+    bays: dict[Name, DriveBody | None] = Field(
+        default={},
+        max_length=MAX_DRIVES,
+        description="bay -> the drive in it, null where it is empty; left out: not looked at",
+    )
     site: ShortText | None = None
     zone: Name = "UTC"
+
+
+class BoardToBuild(Body):
+    """Answers, and what is known to run in such a machine."""
+
+    answers: BoardAnswers
+    fitted: OccupantsDoc = {}
+    intake_id: Id | None = None
 
 
 class MachineChange(AboutChanges):
@@ -138,11 +158,6 @@ class SurveyByHand(Body):
     revision: Annotated[int, Field(ge=1, description="the survey that this one is laid over")]
     slots: OccupantsDoc = Field(default={}, description="slot -> label text, module, null (empty) or unknown")
     failed: Slots | None = Field(default=None, description="every slot whose module is at fault; null = as before")
-
-
-class DriveBody(Body):
-    serial: ShortText = ""
-    label: ShortText = ""
 
 
 class BaysSeen(Body):

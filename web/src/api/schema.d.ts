@@ -4,6 +4,86 @@
  */
 
 export interface paths {
+    "/api/boards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Built
+         * @description What answers come to: the board as it would be drawn, what is wrong with them, what will be asked. Keeps nothing.
+         */
+        post: operations["built_api_boards_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/from/{intake_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reported
+         * @description The board that a report shows, as answers.
+         */
+        get: operations["reported_api_boards_from__intake_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/like/{sheet_hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Like
+         * @description The board of a sheet as answers, to begin another like it.
+         */
+        get: operations["like_api_boards_like__sheet_hash__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Common
+         * @description Common architectures: shapes to begin from.
+         */
+        get: operations["common_api_boards_presets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doubts/{doubt_id}/settlement": {
         parameters: {
             query?: never;
@@ -2121,6 +2201,18 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * Begun
+         * @description Answers to begin from, and what was guessed in them.
+         */
+        Begun: {
+            answers: components["schemas"]["BoardAnswers"];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
         /** BeliefBar */
         BeliefBar: {
             /** Belief */
@@ -2176,6 +2268,117 @@ export interface components {
             title: string;
             /** Ways */
             ways: components["schemas"]["BoardWay"][];
+        };
+        /**
+         * BoardAnswers
+         * @description What somebody says of a board that no sheet knows; what is left out was not looked at.
+         */
+        BoardAnswers: {
+            /** Bays */
+            bays?: number | null;
+            /**
+             * Behind
+             * @description [slot, slot that has to be empty before], by their place in order
+             * @default []
+             */
+            behind?: number[][];
+            /**
+             * Carriers
+             * @description boards, risers or trays in all
+             * @default 1
+             */
+            carriers?: number;
+            /**
+             * Channels
+             * @default [
+             *       {
+             *         "slots": 2,
+             *         "soldered": false
+             *       },
+             *       {
+             *         "slots": 2,
+             *         "soldered": false
+             *       }
+             *     ]
+             */
+            channels?: components["schemas"]["ChannelAnswer"][];
+            /**
+             * Channels By
+             * @description who says which slots share a channel
+             * @default guess
+             * @enum {string}
+             */
+            channels_by?: "guess" | "board" | "guide";
+            /**
+             * First Bay
+             * @default 1
+             */
+            first_bay?: number;
+            /** Form */
+            form?: ("DIMM" | "SO-DIMM" | "other") | null;
+            /** Generation */
+            generation?: ("DDR2" | "DDR3" | "DDR4" | "DDR5") | null;
+            /** Kind */
+            kind?: ("appliance" | "server" | "workstation") | null;
+            /**
+             * Kinds
+             * @default []
+             */
+            kinds?: ("unbuffered" | "unbuffered ECC" | "registered" | "load-reduced" | "fully buffered")[];
+            /**
+             * Kinds By
+             * @description seen: such a module runs in it
+             * @default seen
+             * @enum {string}
+             */
+            kinds_by?: "seen" | "guide";
+            /** Limit By */
+            limit_by?: ("plate" | "guide" | "sales page" | "report") | null;
+            /** Limit Gib */
+            limit_gib?: number | null;
+            /**
+             * Make
+             * @default
+             */
+            make?: string;
+            /**
+             * Model
+             * @default
+             */
+            model?: string;
+            /**
+             * Names
+             * @description names of single slots in order, empty = as the pattern has it
+             * @default []
+             */
+            names?: string[];
+            /**
+             * Printed
+             * @description name of the first slot; the others are made like it
+             * @default
+             */
+            printed?: string;
+            /**
+             * Processors
+             * @default 1
+             */
+            processors?: number;
+            /**
+             * Right To Left
+             * @default false
+             */
+            right_to_left?: boolean;
+            /**
+             * Rows
+             * @default 1
+             */
+            rows?: number;
+            /**
+             * Stand
+             * @default main board
+             * @enum {string}
+             */
+            stand?: "main board" | "memory boards" | "risers" | "tray";
         };
         /**
          * BoardCarrier
@@ -2254,6 +2457,22 @@ export interface components {
             x: number | null;
             /** Y */
             y: number | null;
+        };
+        /**
+         * BoardToBuild
+         * @description Answers, and what is known to run in such a machine.
+         */
+        BoardToBuild: {
+            answers: components["schemas"]["BoardAnswers"];
+            /**
+             * Fitted
+             * @default {}
+             */
+            fitted?: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            };
+            /** Intake Id */
+            intake_id?: string | null;
         };
         /**
          * BoardWay
@@ -2504,6 +2723,33 @@ export interface components {
          * @enum {string}
          */
         Buffering: "unbuffered" | "registered" | "load-reduced" | "fully-buffered" | "other";
+        /**
+         * BuiltView
+         * @description What answers come to so far.
+         */
+        BuiltView: {
+            board: components["schemas"]["Board"] | null;
+            /**
+             * Differences
+             * @default []
+             */
+            differences: components["schemas"]["Contradiction"][];
+            /** Faults */
+            faults: components["schemas"]["Fault"][];
+            /** Known As */
+            known_as: string | null;
+            /** Open */
+            open: components["schemas"]["OpenFact"][];
+            /**
+             * Reports
+             * @default []
+             */
+            reports: (string | null)[];
+            /** Slots */
+            slots: string[];
+            /** Told */
+            told: number;
+        };
         /** Ceiling */
         Ceiling: {
             /** Binding */
@@ -2591,6 +2837,28 @@ export interface components {
             total: number;
         };
         /**
+         * ChannelAnswer
+         * @description One channel, the same on every processor.
+         */
+        ChannelAnswer: {
+            /**
+             * Slots
+             * @default 1
+             */
+            slots?: number;
+            /**
+             * Soldered
+             * @description memory on the board itself
+             * @default false
+             */
+            soldered?: boolean;
+            /**
+             * Soldered Gib
+             * @description how much of it; null = not known, or none
+             */
+            soldered_gib?: number | null;
+        };
+        /**
          * ClaimKind
          * @enum {string}
          */
@@ -2638,6 +2906,18 @@ export interface components {
             slots: components["schemas"]["SlotProof"][];
             /** Totals */
             totals: components["schemas"]["TotalProof"][];
+        };
+        /**
+         * Contradiction
+         * @description Where answers and report differ: a slot that only one of them has.
+         */
+        Contradiction: {
+            /** Report */
+            report: number | null;
+            /** Slot */
+            slot: string | null;
+            /** Words */
+            words: string;
         };
         /**
          * Contribution
@@ -3973,6 +4253,15 @@ export interface components {
          */
         NewMachine: {
             /**
+             * Bays
+             * @description bay -> the drive in it, null where it is empty; left out: not looked at
+             * @default {}
+             */
+            bays?: {
+                [key: string]: components["schemas"]["DriveBody"] | null;
+            };
+            board?: components["schemas"]["BoardAnswers"] | null;
+            /**
              * Duty Group
              * @description machines of one group carry each other's loads
              * @default
@@ -4015,8 +4304,11 @@ export interface components {
              * @default
              */
             serial?: string;
-            /** Sheet Hash */
-            sheet_hash: string;
+            /**
+             * Sheet Hash
+             * @description its sheet; or `board`, where none knows it
+             */
+            sheet_hash?: string | null;
             /** Site */
             site?: string | null;
             /**
@@ -4220,6 +4512,22 @@ export interface components {
             supplier: string;
             /** Words */
             words: string;
+        };
+        /**
+         * OpenFact
+         * @description A fact that will be asked later.
+         */
+        OpenFact: {
+            /** Fact */
+            fact: string;
+            /** Harm */
+            harm: string;
+            /** Hides */
+            hides: string;
+            /** What */
+            what: string;
+            /** Where */
+            where: string;
         };
         /**
          * Outcome
@@ -4467,6 +4775,15 @@ export interface components {
              * @description those to ask; null = every one that can be asked
              */
             machines?: string[] | null;
+        };
+        /**
+         * Preset
+         * @description A common architecture: the shape of a board to begin from. None of it is told of the machine at hand.
+         */
+        Preset: {
+            answers: components["schemas"]["BoardAnswers"];
+            /** Words */
+            words: string;
         };
         /**
          * PreviewView
@@ -6669,6 +6986,207 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    built_api_boards_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoardToBuild"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuiltView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reported_api_boards_from__intake_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    like_api_boards_like__sheet_hash__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sheet_hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    common_api_boards_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preset"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     settle_api_doubts__doubt_id__settlement_post: {
         parameters: {
             query?: never;

@@ -52,10 +52,10 @@ class _Read:
 
 
 #: What a processor is called before its number: CPU1, P0, PROC 2, SKT1, Socket 0.
-_SOCKET = re.compile(r"(?<![a-z])(?:cpu|proc(?:essor)?|socket|skt|p)[ _.-]?(\d{1,2})(?!\d)", re.I)
+SOCKET_WORD = re.compile(r"(?<![a-z])(?:cpu|proc(?:essor)?|socket|skt|p)[ _.-]?(\d{1,2})(?!\d)", re.I)
 #: A node is a processor only where there are as many.
-_NODE = re.compile(r"(?<![a-z])(?:node|n)[ _.-]?(\d{1,2})(?!\d)", re.I)
-_CHANNEL = re.compile(r"(?<![a-z])(?:channel|chan|chl|ch)[ _.-]?([a-z]|\d{1,2})(?![a-z0-9])", re.I)
+NODE_WORD = re.compile(r"(?<![a-z])(?:node|n)[ _.-]?(\d{1,2})(?!\d)", re.I)
+CHANNEL_WORD = re.compile(r"(?<![a-z])(?:channel|chan|chl|ch)[ _.-]?([a-z]|\d{1,2})(?![a-z0-9])", re.I)
 #: Channels are counted within their controller, where one is named.
 _CONTROLLER = re.compile(r"(?<![a-z])i?mc[ _.-]?(\d)(?!\d)", re.I)
 _NUMBERED = re.compile(r"(?<![a-z])(?:so)?(?:dimm|slot|d)[ _.-]?(\d{1,2})(?![a-z0-9])", re.I)
@@ -89,15 +89,15 @@ def places_by_name(names: Sequence[tuple[str | None, str | None]], processors: i
 def _sockets(texts: Sequence[str], processors: int | None) -> tuple[list[str | None], str]:
     """The socket of each slot, and why; all None where the names do not say it of every slot."""
     for pattern, words in (
-        (_SOCKET, "their names say the processor"),
-        (_NODE, "the node in their names is taken for the processor"),
+        (SOCKET_WORD, "their names say the processor"),
+        (NODE_WORD, "the node in their names is taken for the processor"),
     ):
         found = [m[1] if (m := pattern.search(t)) else None for t in texts]
         told = {f for f in found if f}
         if (
             all(found)
             and (processors is None or len(told) <= processors)
-            and (pattern is _SOCKET or len(told) == processors)
+            and (pattern is SOCKET_WORD or len(told) == processors)
         ):
             return list(found), words
     letters = [m[1].upper() if (m := _LETTERED.search(t)) else None for t in texts]
@@ -113,7 +113,7 @@ def _sockets(texts: Sequence[str], processors: int | None) -> tuple[list[str | N
 
 
 def _by_channel_word(text: str) -> tuple[str | None, str | None]:
-    channel = _CHANNEL.search(text)
+    channel = CHANNEL_WORD.search(text)
     if channel is None:
         return None, None
     controller = _CONTROLLER.search(text)

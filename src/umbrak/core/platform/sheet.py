@@ -305,6 +305,8 @@ class Bays:
     rows: int
     columns: int
     numbering: str = ""
+    #: Number of the first: 0 or 1.
+    first_number: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -434,6 +436,13 @@ class Sheet:
     def lists(self, part: str | None) -> bool:
         """Whether the maker's qualified list has the part."""
         return part is not None and any(fnmatchcase(part.upper(), line.part.upper()) for line in self.listed)
+
+    @property
+    def bay_numbers(self) -> range:
+        """Numbers of its drive bays; empty where it has none."""
+        if self.bays is None:
+            return range(0)
+        return range(self.bays.first_number, self.bays.first_number + self.bays.rows * self.bays.columns)
 
     def way_to(self, slot: str) -> Access | None:
         """How a slot is reached: its own way, or that of the carrier that it stands on; None where nobody says."""

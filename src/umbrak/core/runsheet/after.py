@@ -76,8 +76,7 @@ def power(sheet: Sheet, work: Work, stands: Standing, again: bool, compared: boo
 
 def bay_checks(sheet: Sheet, work: Work) -> tuple[str, ...]:
     """Each bay with the drive that is recorded of it, as something to look at."""
-    count = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
-    return tuple(drive_words(n, work.bays) for n in sorted({*range(1, count + 1), *work.bays}))
+    return tuple(drive_words(n, work.bays) for n in sorted({*sheet.bay_numbers, *work.bays}))
 
 
 def seen(sheet: Sheet, work: Work, back: Sequence[str]) -> Step:

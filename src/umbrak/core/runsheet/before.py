@@ -161,12 +161,12 @@ def _backups(sheet: Sheet, work: Work) -> Iterator[Step]:
         details=("A failed backup goes before everything here.",),
     )  # fmt: skip
     if work.bays or sheet.bays:
-        count = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
+        numbers = tuple(sorted({*sheet.bay_numbers, *work.bays}))
         yield Step(
             key="before:bays", phase=Phase.BEFORE, text="Compare the drives with what is recorded of their bays",
             why="while it runs, the machine itself can still be asked",
-            checks=tuple(drive_words(n, work.bays) for n in sorted({*range(1, count + 1), *work.bays})),
-            bays=tuple(sorted({*range(1, count + 1), *work.bays})), minutes=Minutes(1, 3),
+            checks=tuple(drive_words(n, work.bays) for n in numbers),
+            bays=numbers, minutes=Minutes(1, 3),
         )  # fmt: skip
     elif has_drives(sheet):
         yield Step(

@@ -95,11 +95,10 @@ class _Opening:
         self.carriers = carriers_of(sheet, slots)
         self.opened: list[Opened] = []
         self._done: set[tuple[str, str | None]] = set()
-        count = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
         #: Bays whose drives must come out, and those that come out to make room for a hand.
         self.must = sorted({b for w in self.ways for b in w.bays_out})
         self.ease = sorted({b for w in self.ways for b in w.bays_ease} - set(self.must))
-        spared = [b for b in range(1, count + 1) if b not in self.must] if sheet.starts_without_drives else []
+        spared = [b for b in sheet.bay_numbers if b not in self.must] if sheet.starts_without_drives else []
         #: Bays that are emptied: those known to be empty need no hand.
         self.out = tuple(b for b in sorted({*self.must, *spared}) if bays.get(b) != "")
 

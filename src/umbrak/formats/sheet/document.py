@@ -275,6 +275,7 @@ class BaysDoc(Doc):
     rows: Annotated[int, Field(ge=1, le=64)]
     columns: Annotated[int, Field(ge=1, le=64)]
     numbering: Text = ""
+    first_number: Literal[0, 1] = 1
 
 
 class ReserveDoc(Doc):

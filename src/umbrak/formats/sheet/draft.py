@@ -8,13 +8,14 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.memory.rates import RAILS_V, board_rails
 from umbrak.core.platform.naming import places_by_name
-from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, SystemFacts
+from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
+from umbrak.formats.sheet.writing import names_once, slug, text_of
 
 
 def draft_sheet(reading: SurveyReading, unnamed: str = "") -> str:
@@ -30,6 +31,15 @@ def draft_sheet(reading: SurveyReading, unnamed: str = "") -> str:
 _TOLD_AS: tuple[Callable[[SlotFacts], str | None], ...] = (lambda r: r.locator, lambda r: f"{r.bank} {r.locator}")
 
 
+def told_as(reports: Sequence[SlotFacts]) -> list[str | None]:
+    """For each slot the name under which only it is reported: its locator, with the bank where several have it."""
+    times = Counter(name for r in reports for way in _TOLD_AS if (name := way(r)))
+    ways = (
+        [" ".join(name.split())[:100] for way in _TOLD_AS if (name := way(r)) and times[name] == 1] for r in reports
+    )
+    return [next(filter(None, names), None) for names in ways]
+
+
 class _Draft:
     def __init__(self, reading: SurveyReading, unnamed: str) -> None:
         self.reading = reading
@@ -41,25 +51,25 @@ class _Draft:
         #: Sockets as the slots' names have them, in order.
         named = sorted({p.socket for p in self.naming.places if p.socket}, key=lambda n: (len(n), n))
         self.sockets = (
-            _names(p.socket or f"CPU{i + 1}" for i, p in enumerate(reading.processors))
+            names_once(p.socket or f"CPU{i + 1}" for i, p in enumerate(reading.processors))
             or [f"CPU{n}" for n in named]
             or ["CPU"]
         )
         self.socket_named = _sockets_named(named, self.sockets)
-        self.slots = _names(s.locator or f"slot {i + 1}" for i, s in enumerate(self.reports))
-        #: How often a name tells a slot.
-        self.times = Counter(name for r in self.reports for way in _TOLD_AS if (name := way(r)))
+        self.slots = names_once(s.locator or f"slot {i + 1}" for i, s in enumerate(self.reports))
 
     def lines(self) -> Iterator[str]:
         system = self.reading.system
-        model = _title(system) or " ".join(f"Unnamed model {self.unnamed}".split())
+        model = (title_of(system.maker, system.model) if system else "") or " ".join(
+            f"Unnamed model {self.unnamed}".split()
+        )
         yield f"# Drafted from a {self.reading.kind} report. What it cannot know is `open`, with what the report showed as `seen`: look"
         yield "# it up in the maker's guide, tell it in place of the block (or say `untold`, or `none`), then run: umbrak sheet lint"
         yield "umbrak-sheet: 1"
-        yield f"id: {_text(_slug(model))}"
-        yield f"title: {_text(model)}"
+        yield f"id: {text_of(slug(model))}"
+        yield f"title: {text_of(model)}"
         if system and system.maker and system.maker.strip():
-            yield f"maker: {_text(' '.join(system.maker.split()))}"
+            yield f"maker: {text_of(' '.join(system.maker.split()))}"
         yield f"class: {self._class()}   # ask: appliance, server or workstation"
         yield "sources:"
         yield "  report: {title: what the machine reports of itself, kind: survey}"
@@ -76,10 +86,10 @@ class _Draft:
             " ".join(p.model.split()) for p in self.reading.processors if p.model and p.model.strip()
         )
         titles = list(models) or ["its processor"]
-        ids = dict(zip(titles, _names(_slug(t) for t in titles), strict=True))
+        ids = dict(zip(titles, names_once(slug(t) for t in titles), strict=True))
         for title in titles:
-            yield f"  {_text(ids[title])}:"
-            yield f"    title: {_text(title)}"
+            yield f"  {text_of(ids[title])}:"
+            yield f"    title: {text_of(title)}"
             yield from self._rates()
         yield "sockets:"
         known = dict(zip(self.sockets, self.reading.processors, strict=False))
@@ -88,7 +98,7 @@ class _Draft:
             absent = ", may_be_absent: true" if p and p.populated is False else ""
             fitted = ids.get(" ".join(p.model.split())) if p and p.model else None
             held = [fitted] if fitted else list(ids.values())
-            yield f"  {_text(name)}: {{processors: [{', '.join(map(_text, held))}]{absent}}}"
+            yield f"  {text_of(name)}: {{processors: [{', '.join(map(text_of, held))}]{absent}}}"
 
     def _rates(self) -> Iterator[str]:
         rate = max((s.configured_mts or 0 for s in self.reading.slots), default=0)
@@ -118,23 +128,22 @@ class _Draft:
             return
         yield "channels:"
         if self.naming.has_channels:
-            yield f"  open: {_text(f'which slots share a channel. Here {self.naming.why}; look whether the guide draws it so')}"
+            yield f"  open: {text_of(f'which slots share a channel. Here {self.naming.why}; look whether the guide draws it so')}"
         else:
             yield "  open: which slots share a channel. Each has one of its own here, since names do not tell"
         yield "  seen:"
         for i, report in enumerate(self.soldered):
             size = report.module.capacity_gib if report.module else None
             held = f"{{capacity_gib: {size:g}}}" if size else "{}"
-            yield f"    {_text(f'S{i + 1}')}: {{socket: {_text(self.sockets[0])}, soldered: {held}}}"
+            yield f"    {text_of(f'S{i + 1}')}: {{socket: {text_of(self.sockets[0])}, soldered: {held}}}"
         for (socket, channel), slots in self._shared().items():
-            listed = ", ".join(map(_text, slots))
-            yield f"    {_text(channel)}: {{socket: {_text(socket)}, slots: [{listed}]}}"
+            listed = ", ".join(map(text_of, slots))
+            yield f"    {text_of(channel)}: {{socket: {text_of(socket)}, slots: [{listed}]}}"
         if self.slots:
             yield "slots:"
-            for slot, report in zip(self.slots, self.reports, strict=True):
-                told = self._told(report)
-                locators = f", locators: [{_text(told)}]" if told else ""
-                yield f"  {_text(slot)}: {{printed: {_text(slot)}{locators}}}"
+            for slot, told in zip(self.slots, told_as(self.reports), strict=True):
+                locators = f", locators: [{text_of(told)}]" if told else ""
+                yield f"  {text_of(slot)}: {{printed: {text_of(slot)}{locators}}}"
 
     def _shared(self) -> dict[tuple[str, str], list[str]]:
         """(socket, channel) -> its slots: by their names, or each slot in a channel of its own."""
@@ -148,22 +157,7 @@ class _Draft:
         return found
 
     def _class(self) -> str:
-        """By its form and drives: what the report shows of them, to be looked at."""
-        forms = {m.form for m in self.modules}
-        registered = any(m.buffering in (Buffering.REGISTERED, Buffering.LOAD_REDUCED) for m in self.modules)
-        if self.reading.drives and not registered and len(self.sockets) == 1:
-            return "appliance"
-        if registered or len(self.sockets) > 1:
-            return "server"
-        return "appliance" if forms == {Form.SO_DIMM} else "workstation"
-
-    def _told(self, report: SlotFacts) -> str | None:
-        """The name under which only this slot is reported: its locator, with the bank where several have it."""
-        for name in _TOLD_AS:
-            mine = name(report)
-            if mine and self.times[mine] == 1:
-                return " ".join(mine.split())[:100] or None
-        return None
+        return class_of(self.modules, bool(self.reading.drives), len(self.sockets))
 
     def _socket(self, report: SlotFacts) -> str:
         """The socket whose name the locator or bank begins with; the first where none does."""
@@ -182,9 +176,20 @@ class _Draft:
             yield "limits: {open: what the maker vouches for}"
 
 
-def _title(system: SystemFacts | None) -> str:
+def class_of(modules: Iterable[Module], drives: bool, sockets: int) -> str:
+    """What it seems to be, by its memory and drives: to be looked at."""
+    held = list(modules)
+    registered = any(m.buffering in (Buffering.REGISTERED, Buffering.LOAD_REDUCED) for m in held)
+    if drives and not registered and sockets == 1:
+        return "appliance"
+    if registered or sockets > 1:
+        return "server"
+    return "appliance" if {m.form for m in held} == {Form.SO_DIMM} else "workstation"
+
+
+def title_of(maker: str | None, model: str | None) -> str:
     """Maker and model, the maker once."""
-    maker, model = (" ".join((x or "").split()) for x in (system and system.maker, system and system.model))
+    maker, model = (" ".join((x or "").split()) for x in (maker, model))
     if model.casefold().startswith(maker.casefold()):
         return model
     words = maker.split()
@@ -217,33 +222,3 @@ def _kind(module: Module) -> str:
 def _most(values: Iterable[Any], otherwise: Any) -> Any:
     counted = Counter(v for v in values if v is not None)
     return counted.most_common(1)[0][0] if counted else otherwise
-
-
-def _names(given: Iterable[str]) -> list[str]:
-    """The names, each once: one that is used already gets a number, one that is blank is called so."""
-    names: dict[str, None] = {}
-    tried: Counter[str] = Counter()
-    for name in given:
-        tidy = one = " ".join(name.split())[:100] or "unnamed"
-        while one in names:
-            tried[tidy] += 1
-            one = f"{tidy} {tried[tidy] + 1}"
-        names[one] = None
-    return list(names)
-
-
-def _slug(text: str) -> str:
-    return re.sub(r"[^a-z0-9]+", "-", text.casefold()).strip("-")[:60] or "unnamed"
-
-
-def _text(text: str) -> str:
-    """A YAML scalar that is this text: JSON's quotes are YAML's too."""
-    return (
-        text
-        if re.fullmatch(r"[A-Za-z][A-Za-z0-9 ._-]*[A-Za-z0-9]|[A-Za-z]", text) and text.lower() not in _WORDS
-        else json.dumps(text, ensure_ascii=False)
-    )
-
-
-#: Words that YAML reads as something else.
-_WORDS = {"yes", "no", "on", "off", "true", "false", "null", "y", "n"}

@@ -7,7 +7,7 @@ from fnmatch import fnmatchcase
 from functools import partial
 from itertools import chain, product
 
-from umbrak.core.memory.rates import RAILS_V
+from umbrak.core.memory.rates import RAILS_V, board_rails
 from umbrak.core.platform.fact import FACT_OF_AMOUNT, FACTS, State, asked_of
 from umbrak.core.platform.sheet import Channel, Kind, ModuleTest, Processor, RateRow, Sheet
 from umbrak.core.platform.statement import Statement, Versions, version_key
@@ -36,7 +36,7 @@ def lint(document: Document, sheet: Sheet, deadline: Deadline) -> list[Fault]:
 
 def _open(sheet: Sheet) -> _Found:
     """Facts that nobody has looked up, those that could hide most first."""
-    for fact in sorted(_open_facts(sheet), key=lambda f: [_like(f, known) for known in FACTS].index(True)):
+    for fact in open_facts(sheet):
         asked = asked_of(fact)
         if asked:
             path = tuple(fact.split("."))
@@ -51,8 +51,8 @@ def _like(fact: str, known: str) -> bool:
     return fnmatchcase(fact, known)
 
 
-def _open_facts(sheet: Sheet) -> list[str]:
-    """Facts left out or open, as far as what the machine takes makes them matter."""
+def open_facts(sheet: Sheet) -> list[str]:
+    """Facts left out or open, as far as what the machine takes makes them matter; those that could hide most first."""
     kinds = [k.test for k in sheet.memory.accepts]
     if missing := sheet.not_told("memory.accepts"):
         kinds += [t for t in missing.seen if isinstance(t, ModuleTest)]
@@ -74,7 +74,19 @@ def _open_facts(sheet: Sheet) -> list[str]:
         # A table that is left out is `rate-table-missing`.
         if asked and not settled and missing.state is State.OPEN and (missing.named or last != "rate_table"):
             open_.append(fact)
-    return list(dict.fromkeys(open_))
+    known = list(FACTS)
+    return sorted(
+        dict.fromkeys(open_),
+        key=lambda f: [_like(f, k) for k in known].index(True) if any(_like(f, k) for k in known) else len(known),
+    )
+
+
+def told_facts(sheet: Sheet) -> list[str]:
+    """Facts of the usual ones that it does tell, or tells to be none."""
+    asked = ["memory.rails_v"] if len(board_rails(sheet.memory.generation)) > 1 else []
+    asked += ["memory.accepts", "channels", "limits", "population", "memory.never_together"]
+    asked += [f"processors.{p}.{f}" for p in sheet.processors for f in ("rate_table", "faster_modules")]
+    return [f for f in asked if sheet.not_told(f) is None]
 
 
 def _rails(sheet: Sheet) -> _Found:
@@ -294,11 +306,11 @@ def _twice(names: Mapping[str, Iterable[str]], verb: str, code: str) -> _Found:
 
 
 def _ways(sheet: Sheet) -> _Found:
-    bays = sheet.bays.rows * sheet.bays.columns if sheet.bays else 0
+    bays = sheet.bay_numbers
     for way in sheet.access.values():
-        lacking = [b for b in (*way.bays_out, *way.bays_ease) if not 1 <= b <= bays]
+        lacking = [b for b in (*way.bays_out, *way.bays_ease) if b not in bays]
         if lacking:
-            message = f"there is no bay {', '.join(map(str, lacking))} (bays has {bays})"
+            message = f"there is no bay {', '.join(map(str, lacking))} (bays has {len(bays)})"
             yield ("access", way.id), message, "bay-unknown"
     if sheet.access:
         for slot in sheet.slots.values():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -16,6 +17,7 @@ from umbrak.server.bodies import (
     Acceptance,
     BaysSeen,
     Comparison,
+    DriveBody,
     MachineChange,
     NewMachine,
     NewPlan,
@@ -72,7 +74,9 @@ def make(body: NewMachine, engine: Db, account: Person) -> MachineView:
         fitted=occupants(body.fitted),
         emptied=[slot for slot, given in body.fitted.items() if given is None],
         about=About(**body.model_dump(include=set(About.model_fields))),
-        **body.model_dump(exclude={"slots", "fitted", *About.model_fields}),
+        board=body.board,
+        bays=_bays(body.bays),
+        **body.model_dump(exclude={"slots", "fitted", "board", "bays", *About.model_fields}),
     )
     return see_machine(engine, make_machine(engine, account, new))
 
@@ -150,17 +154,18 @@ def settle(machine_id: UUID, body: Settlement, engine: Db, account: Person) -> M
 @router.put("/{machine_id}/bays", responses=describe(401, 403, 404, 409, 422))
 def bays(machine_id: UUID, body: BaysSeen, engine: Db, account: Person) -> MachineView:
     """Which drive is in which bay, as somebody saw it."""
-    for number in body.bays:
-        if not re.fullmatch("[0-9]{1,5}", number):
-            raise Refused(f"bays.{number}", "A bay is named by its number.")
-    seen = {
-        int(n): None if d is None else Drive(d.serial.strip(), d.label.strip())
-        for n, d in body.bays.items()
-        if not isinstance(d, str)
-    }
-    unknown = [int(n) for n, d in body.bays.items() if d == "unknown"]
+    seen = _bays({n: d for n, d in body.bays.items() if not isinstance(d, str)})
+    unknown = list(_bays({n: None for n, d in body.bays.items() if d == "unknown"}))
     by_hand.record_bays(engine, account, machine_id, body.revision, seen, unknown)
     return see_machine(engine, machine_id)
+
+
+def _bays(given: Mapping[str, DriveBody | None]) -> dict[int, Drive | None]:
+    """Drives by the number of their bay. Raises Refused for what is no number."""
+    for number in given:
+        if not re.fullmatch("[0-9]{1,5}", number):
+            raise Refused(f"bays.{number}", "A bay is named by its number.")
+    return {int(n): Drive(d.serial.strip(), d.label.strip()) if d else None for n, d in given.items()}
 
 
 @router.get("/{machine_id}/history", responses=describe(401, 404, 422))

@@ -61,7 +61,6 @@ def _paper(m: Loaded, row: RunRow, now: datetime) -> Paper:
         f"window {clock(row.window_start)} to {clock(row.window_end)}" if row.window_start and row.window_end else ""
     )
     bays = row.begun.bays
-    count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
     return Paper(
         machine=m.row.name,
         model=m.row.sheet_title,
@@ -72,7 +71,7 @@ def _paper(m: Loaded, row: RunRow, now: datetime) -> Paper:
         made=f"printed {clock(now)}, times of {m.row.zone}",
         sheet=row.begun.sheet,
         slots=groups,
-        bays={n: bays.get(n, "") for n in range(1, count + 1)},
+        bays={n: bays.get(n, "") for n in m.sheet.bay_numbers},
     )
 
 

@@ -142,9 +142,8 @@ def view_of(m: Loaded) -> MachineState:
 
 
 def _bays(m: Loaded) -> tuple[BayView, ...]:
-    count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
     known = m.survey.content.bays
-    return tuple(BayView(n, n in known, known.get(n)) for n in range(1, count + 1))
+    return tuple(BayView(n, n in known, known.get(n)) for n in m.sheet.bay_numbers)
 
 
 def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:

@@ -12,19 +12,21 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from pydantic.dataclasses import dataclass
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.platform.known import Known
+from umbrak.core.platform.known import Drive, Known
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotState, SurveyReading
 from umbrak.formats.about import About
 from umbrak.formats.documents import CHECKED, HashOfSheet, MachineDoc, Name, ShortText
+from umbrak.formats.sheet.built import BoardAnswers
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import check_facts
 from umbrak.services.known.summaries import refresh
 from umbrak.services.known.view import current
 from umbrak.services.people.accounts import Role, need
+from umbrak.services.sheets.building import keep_built
 from umbrak.services.sheets.library import load_sheet
-from umbrak.services.surveys.by_hand import seen_slots
+from umbrak.services.surveys.by_hand import check_bay, check_drives, seen_slots
 from umbrak.services.surveys.intake import learn_from, load_intake, told_beside
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account
@@ -46,10 +48,12 @@ class MachineChanges:
 
 @dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
 class NewMachine:
-    """What a machine is made from: an intake and which slot each report is about, or its slots by hand."""
+    """What a machine is made from: its sheet or, where none knows it, a board built by answers; an intake and which slot each
+    report is about, and its slots by hand."""
 
     name: Name
-    sheet_hash: HashOfSheet
+    sheet_hash: HashOfSheet | None = None
+    board: BoardAnswers | None = None
     intake_id: UUID | None = None
     #: Slot -> index of its report in the intake's reading.
     reports: dict[str, int] = field(default_factory=dict)
@@ -58,6 +62,8 @@ class NewMachine:
     emptied: list[str] = field(default_factory=list)
     #: Socket -> processor id, or None where the socket is empty; left out = unknown.
     processors: dict[str, str | None] = field(default_factory=dict)
+    #: Bay -> the drive that somebody saw in it, None where it is empty.
+    bays: dict[int, Drive | None] = field(default_factory=dict)
     site: ShortText | None = None
     zone: Name = "UTC"
     about: About = field(default_factory=About)
@@ -81,7 +87,13 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     """`make_machine`, as a part of a transaction."""
     name = _named(new.name)
     _check_zone(new.zone)
-    sheet = load_sheet(db, new.sheet_hash)
+    if new.board and new.sheet_hash is None:
+        hash_ = keep_built(db, account, new.board, new.fitted, new.intake_id, new.reports)
+    elif new.sheet_hash and new.board is None:
+        hash_ = new.sheet_hash
+    else:
+        raise Refused("sheet_hash", "Choose the sheet of its model, or build its board: one of the two.")
+    sheet = load_sheet(db, hash_)
     now = datetime.now(UTC)
     occupants: dict[str, Occupant | None] = dict.fromkeys(sheet.slots, UNKNOWN)
     content, kind, facts, about = Known(), "by hand", new.facts or MachineDoc(), new.about
@@ -101,13 +113,16 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     facts = facts.model_copy(update={"processors": {**facts.processors, **new.processors}})
     check_facts(sheet, facts)
     site_id = _site(db, new.site, new.zone)
-    key = store.add_machine(db, name=name, site_id=site_id, sheet_hash=new.sheet_hash, facts=facts, about=about)
+    key = store.add_machine(db, name=name, site_id=site_id, sheet_hash=hash_, facts=facts, about=about)
     if key is None:
         raise Refused("name", f"There is a machine {name} already.")
-    content = replace(content, slots=Layout(occupants))
+    for number in new.bays:
+        check_bay(sheet, number)
+    check_drives(new.bays)
+    content = replace(content, slots=Layout(occupants), bays=new.bays)
     add_survey(db, key, kind, content, account.id, new.intake_id, now)
     refresh(db, key)
-    record(db, "machine made", account.id, key, name=name, sheet=new.sheet_hash)
+    record(db, "machine made", account.id, key, name=name, sheet=hash_)
     return key
 
 

@@ -90,10 +90,8 @@ def record_bays(
     need(account, Role.technician)
     with engine.begin() as db:
         m = current(db, key, None, {})
-        count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
         for number in (*bays, *unknown):
-            if not 1 <= number <= count:
-                raise Refused(f"bays.{number}", f"{m.sheet.title} has no bay {number}; it has {count}.")
+            check_bay(m.sheet, number)
         if m.survey.revision != revision:
             raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), None)
         before = m.survey.content.bays
@@ -104,6 +102,14 @@ def record_bays(
         content = replace(m.survey.content, bays=known, sources=sources_of(m))
         add_survey(db, key, m.survey.kind, content, account.id, None, m.survey.taken_at)
         record(db, "bays recorded", account.id, key, bays=sorted(bays), revision=revision + 1)
+
+
+def check_bay(sheet: Sheet, number: int) -> None:
+    """Raises Refused for a bay that the model does not have."""
+    numbers = sheet.bay_numbers
+    if number not in numbers:
+        has = f"it has {numbers[0]} to {numbers[-1]}" if numbers else "its sheet tells of none"
+        raise Refused(f"bays.{number}", f"{sheet.title} has no bay {number}; {has}.")
 
 
 def check_drives(bays: Mapping[int, Drive | None]) -> None:

@@ -206,10 +206,9 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
 def _drive_differences(m: Loaded, reading: SurveyReading) -> list[FactDifference]:
     """Drives whose bay the report tells and that are not known there."""
     known = m.survey.content.bays
-    count = m.sheet.bays.rows * m.sheet.bays.columns if m.sheet.bays else 0
     found = []
     for drive in reading.drives:
-        if drive.bay is not None and drive.serial and 1 <= drive.bay <= count:
+        if drive.bay is not None and drive.serial and drive.bay in m.sheet.bay_numbers:
             before = known.get(drive.bay)
             if before is None or before.serial.casefold() != drive.serial.casefold():
                 told = "empty" if before is None and drive.bay in known else before and (before.serial or before.label)

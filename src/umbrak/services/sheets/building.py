@@ -1,0 +1,232 @@
+"""A board built by answers: what it comes to while it is answered, and what it begins from."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from uuid import UUID
+
+from sqlalchemy import Connection, Engine
+
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.fact import asked_of
+from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.sheet import SheetHash
+from umbrak.core.platform.survey import SlotState, SurveyReading, match_slots
+from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.sheet.built import (
+    PRESETS,
+    BoardAnswers,
+    Preset,
+    Report,
+    answers_from,
+    answers_of,
+    built_sheet,
+    faults_of,
+    names_of,
+)
+from umbrak.formats.sheet.lint import open_facts, told_facts
+from umbrak.formats.sheet.reading import read_sheet
+from umbrak.services.errors import NotFound, Refused
+from umbrak.services.sheets.board import Board, board_of
+from umbrak.services.sheets.library import keep_sheet, load_sheet
+from umbrak.store import sheets as store
+from umbrak.store.accounts import Account
+from umbrak.store.history import record
+from umbrak.store.surveys import find_intake
+
+
+@dataclass(frozen=True, slots=True)
+class OpenFact:
+    """A fact that will be asked later."""
+
+    fact: str
+    what: str
+    hides: str
+    where: str
+    #: stop, slow or cost
+    harm: str
+
+
+@dataclass(frozen=True, slots=True)
+class Contradiction:
+    """Where answers and report differ: a slot that only one of them has."""
+
+    #: Slot of the board, None where the report alone has it.
+    slot: str | None
+    #: Index of the report's slot, None where the board alone has it.
+    report: int | None
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class BuiltView:
+    """What answers come to so far."""
+
+    #: None where they make no board yet.
+    board: Board | None
+    #: Slots in the order of the answers.
+    slots: tuple[str, ...]
+    faults: tuple[Fault, ...]
+    told: int
+    open: tuple[OpenFact, ...]
+    #: Of a report beside the answers: for each of its slots the board's, as far as names tell.
+    reports: tuple[str | None, ...] = ()
+    differences: tuple[Contradiction, ...] = ()
+    #: A sheet of the library that has this model's name already.
+    known_as: SheetHash | None = None
+
+
+def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: UUID | None) -> BuiltView:
+    """Raises NotFound for an intake that does not exist; what makes no board is told in the view."""
+    modules = [m for m in fitted.values() if isinstance(m, Module)]
+    with engine.connect() as db:
+        reading = _reading(db, intake_id)
+        known = _known_as(db, answers)
+    # Without a name yet, without generation or form, the board can be drawn all the same.
+    faults = tuple(faults_of(answers, modules))
+    hard = [f for f in faults if f.path.split(".")[0] not in _LATER]
+    if hard:
+        return BuiltView(None, (), faults, 0, (), known_as=known)
+    drawn = answers.model_copy(
+        update={k: v for k, v in _AS_IF.items() if not getattr(answers, k)} | _unlimited(answers)
+    )
+    sheet = read_sheet(built_sheet(drawn).text).sheet
+    slots = tuple(names_of(answers))
+    reports = match_slots(sheet, reading.slots) if reading else ()
+    open_ = tuple(
+        OpenFact(f, asked.what, asked.hides, asked.where, asked.harm)
+        for f in open_facts(sheet)
+        if (asked := asked_of(f))
+    )
+    return BuiltView(
+        board=board_of(sheet, Machine()),
+        slots=slots,
+        faults=faults,
+        told=len(told_facts(sheet)),
+        open=open_,
+        reports=reports,
+        differences=_differences(slots, reading, reports) if reading else (),
+        known_as=known,
+    )
+
+
+#: Answers without which a board can be drawn, but not kept.
+_LATER = {"generation", "form", "model", "limit_gib", "limit_by", "rows"}
+_AS_IF = {"generation": "DDR4", "form": "DIMM", "model": "no name yet"}
+
+
+def _unlimited(answers: BoardAnswers) -> dict[str, object]:
+    """What of the answers is begun and not ended, taken back."""
+    back: dict[str, object] = {}
+    if bool(answers.limit_gib) != bool(answers.limit_by):
+        back |= {"limit_gib": None, "limit_by": None}
+    if answers.bays and answers.bays % answers.rows:
+        back["rows"] = 1
+    return back
+
+
+def _differences(
+    slots: tuple[str, ...], reading: SurveyReading, matched: tuple[str | None, ...]
+) -> tuple[Contradiction, ...]:
+    """Slots that only the report has, and such that only the board has."""
+    reported = [i for i, s in enumerate(reading.slots) if s.state is not SlotState.SOLDERED]
+    spare = [i for i in reported if matched[i] is None]
+    bare = [s for s in slots if s not in matched]
+    found = [
+        Contradiction(
+            None, i, f"{reading.slots[i].locator or f'report {i + 1}'} is reported and has no slot of that name"
+        )
+        for i in spare
+    ]
+    found += [Contradiction(s, None, f"{s} is on the board and nothing reports it") for s in bare]
+    return tuple(found)
+
+
+def _reading(db: Connection, intake_id: UUID | None) -> SurveyReading | None:
+    if intake_id is None:
+        return None
+    row = find_intake(db, intake_id)
+    if row is None:
+        raise NotFound("intake")
+    return row.reading
+
+
+def _known_as(db: Connection, answers: BoardAnswers) -> SheetHash | None:
+    """The sheet that has the answered model as its title or among its other names, whole."""
+    said = {_plain(answers.model), _plain(f"{answers.make} {answers.model}")} - {""}
+    for row in store.current_sheets(db) if _plain(answers.model) else ():
+        if not row.archetype and said & {_plain(n) for n in (row.title, *load_sheet(db, row.hash).models)}:
+            return row.hash
+    return None
+
+
+def _plain(name: str) -> str:
+    return "".join(c for c in name.casefold() if c.isalnum())
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """Answers to begin from, and what was guessed in them."""
+
+    answers: BoardAnswers
+    why: str = ""
+
+
+def like_sheet(engine: Engine, hash_: SheetHash) -> Begun:
+    """The board of a sheet, to begin another like it. Raises NotFound; Refused where answers cannot say it."""
+    with engine.connect() as db:
+        sheet = load_sheet(db, hash_)
+    answers = answers_of(sheet)
+    if answers is None:
+        raise Refused("sheet", f"The processors of {sheet.title} have unlike boards: begin from another.")
+    return Begun(answers, f"like {sheet.title}")
+
+
+def from_intake(engine: Engine, key: UUID) -> Begun:
+    """The board that a report shows. Raises NotFound; Refused where answers cannot say it."""
+    with engine.connect() as db:
+        reading = _reading(db, key)
+    found = answers_from(reading) if reading else None
+    if found is None:
+        raise Refused(
+            "intake",
+            "The report does not show a board that answers can say: which slots hang on which processor is not in its names. Build it, and say which report is which slot.",
+        )
+    return Begun(*found)
+
+
+def presets() -> tuple[Preset, ...]:
+    return PRESETS
+
+
+def keep_built(
+    db: Connection,
+    account: Account,
+    answers: BoardAnswers,
+    fitted: Layout,
+    intake_id: UUID | None,
+    reports: Mapping[str, int],
+) -> SheetHash:
+    """The sheet of a board that was answered, kept. Raises InputError (formats) with what is lacking, Refused for a known model."""
+    if hash_ := _known_as(db, answers):
+        title = load_sheet(db, hash_).title
+        raise Refused("board.model", f"The library knows {title}: choose its sheet, or say how this model differs.")
+    reading = _reading(db, intake_id)
+    order = {name: i for i, name in enumerate(names_of(answers))}
+    report = (
+        Report(reading, {order[s]: i for s, i in reports.items() if s in order and i < len(reading.slots)})
+        if reading
+        else None
+    )
+    try:
+        built = built_sheet(answers, fitted, account.shown_as, report)
+    except InputError as error:
+        error.faults = [Fault(f.message, path=f"board.{f.path}", code=f.code) for f in error.faults]
+        raise
+    kept = read_sheet(built.text)
+    if any(s.sheet_id == kept.sheet.id for s in store.current_sheets(db)):
+        raise Refused("board.model", f"There is a sheet {kept.sheet.id} already: say how this model differs.")
+    keep_sheet(db, kept)
+    record(db, "sheet kept", account.id, name=kept.sheet.id, hash=kept.sheet.hash)
+    return kept.sheet.hash
