@@ -6,6 +6,9 @@ import type { components, paths } from './schema'
 type Schemas = components['schemas']
 export type Account = Schemas['Account']
 export type Access = Required<Schemas['AccessBody']>
+export type Answers = Required<Omit<Schemas['BoardAnswers'], 'channels'>> & { channels: Channel[] }
+export type Channel = Required<Schemas['ChannelAnswer']>
+export type Built = Schemas['BuiltView']
 export type Action = Schemas['ActionView']
 export type Arrangement = Schemas['Arrangement']
 export type Board = Schemas['Board']

@@ -2747,6 +2747,8 @@ export interface components {
             reports: (string | null)[];
             /** Slots */
             slots: string[];
+            /** Title */
+            title: string;
             /** Told */
             told: number;
         };

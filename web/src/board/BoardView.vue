@@ -97,10 +97,30 @@ const socketOfChannel = computed(() => new Map(props.board.channels.map((c) => [
 const channelNames = computed(() => new Map(props.board.channels.map((c) => [c.id, c.name])))
 const carriersById = computed(() => new Map(props.board.carriers.map((c) => [c.id, c])))
 const controllers = computed(() => controllerSpans(props.board, geometry.value.channels))
+/** Boards whose slots hang on several sockets: each socket shows its part. */
+const sharedBy = computed(() => {
+  const ofSlot = new Map(props.board.slots.map((s) => [s.id, socketOfChannel.value.get(s.channel)]))
+  return new Set(props.board.carriers.filter((c) => new Set(c.slots.map((s) => ofSlot.get(s))).size > 1).map((c) => c.id))
+})
 /** Whether a leaf has room for how it is numbered beside its title. */
 function titleFits(leaf: { id: string; width: number }): boolean {
   const { title, numbering } = carriersById.value.get(leaf.id)!
   return numbering !== '' && (title.length + numbering.length + 3) * 0.52 * Math.max(12, 11 / scale.value) < leaf.width
+}
+/** Whether a leaf has room for what its slots' names begin with, beside its title. */
+function prefixFits(leaf: { id: string; width: number }): boolean {
+  const { title, prefix } = carriersById.value.get(leaf.id)!
+  return prefix !== '' && (title.length + (sharedBy.value.has(leaf.id) ? 8 : 0) + prefix.length + 2) * 0.58 * Math.max(12, 11 / scale.value) < leaf.width
+}
+/** A channel's name beside its figure: short where the bar is, nothing where both do not fit; each of its slots tells it too. */
+function channelName(c: { id: string; name: string; bar: { width: number } }): string {
+  const figure = gb(totals.value.get(c.id)).length
+  return [`ch ${c.name}`, c.name].find((words) => (words.length + figure + 0.5) * 0.58 * textHeight.value <= c.bar.width) ?? ''
+}
+/** A socket's own name, or its number alone where its square is small. */
+function socketName(id: string, width: number): string {
+  const words = id.replace(/(\D)(\d+)$/, '$1 $2')
+  return words.length * 0.6 * Math.max(15, 12 / scale.value) <= width + 8 ? words : (/\d+$/.exec(id)?.[0] ?? words)
 }
 /** What is told of a socket inside its square: its processor in as many lines as it takes, and its channels. */
 function socketLines(id: string, width: number): string[] {
@@ -219,11 +239,11 @@ defineExpose({
         <line x1="0" y1="0" x2="0" y2="7" class="hatch" />
       </pattern>
     </defs>
-    <g v-for="c in geometry.carriers" :key="c.id" class="leaf">
+    <g v-for="(c, i) in geometry.carriers" :key="i" class="leaf">
       <rect :x="c.x" :y="c.y" :width="c.width" :height="c.height" rx="3" />
       <text :x="c.x + 8" :y="c.y + Math.max(14, textHeight)">
-        <tspan class="leaf-title">{{ carriersById.get(c.id)?.title }}</tspan>
-        <tspan v-if="carriersById.get(c.id)?.prefix" class="mono" dx="8">{{ carriersById.get(c.id)?.prefix }}</tspan>
+        <tspan class="leaf-title">{{ carriersById.get(c.id)?.title }}{{ sharedBy.has(c.id) ? ', a part' : '' }}</tspan>
+        <tspan v-if="prefixFits(c)" class="mono" dx="8">{{ carriersById.get(c.id)?.prefix }}</tspan>
         <tspan v-if="titleFits(c)" dx="8">{{ carriersById.get(c.id)?.numbering }}</tspan>
       </text>
     </g>
@@ -239,7 +259,7 @@ defineExpose({
     <g v-for="s in geometry.sockets" :key="s.id" class="socket" :class="{ dead: socketsById.get(s.id)?.processor === '' }">
       <rect :x="s.x" :y="s.y" :width="s.width" :height="s.height" rx="3" />
       <rect class="lid" :x="s.x + 18" :y="s.y + 18" :width="s.width - 36" :height="s.height - 36" />
-      <text class="name" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + (scale > PROCESSOR_NEEDS ? -18 : 5 * Math.max(1, 0.7 / scale))">{{ s.id.replace(/(\D)(\d+)$/, '$1 $2') }}</text>
+      <text class="name" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + (scale > PROCESSOR_NEEDS ? -18 : 5 * Math.max(1, 0.7 / scale))">{{ socketName(s.id, s.width) }}</text>
       <template v-if="scale > PROCESSOR_NEEDS">
         <text v-for="(line, i) in socketLines(s.id, s.width)" :key="line" class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 2 + 16 * i">{{ line }}</text>
       </template>
@@ -254,7 +274,7 @@ defineExpose({
         :width="(c.bar.width * (totals.get(c.id) ?? 0)) / fullest"
         :height="c.bar.height"
       />
-      <text class="channel-name" :x="c.bar.x"   :y="c.bar.y + 8 + textHeight">{{ c.bar.width * scale > 60 ? `ch ${c.name}` : c.name }}</text>
+      <text class="channel-name" :x="c.bar.x" :y="c.bar.y + 8 + textHeight">{{ channelName(c) }}</text>
       <text class="channel-total" :x="c.bar.x + c.bar.width" :y="c.bar.y + 8 + textHeight">{{ gb(totals.get(c.id)) }}</text>
       <g v-if="c.soldered" class="chips" role="img" :aria-label="`soldered on channel ${c.name}`">
         <rect :x="c.soldered.x" :y="c.soldered.y" :width="c.soldered.width" height="20" />

@@ -305,7 +305,9 @@ function slotsOf(board: Board, socket: string) {
  */
 function layOutLeaves(board: Board, socket: string, foot: number): BoardGeometry {
   const channels = board.channels.filter((c) => c.socket === socket)
-  const leaves = board.carriers.filter((l) => slotsOf(board, socket).some((s) => s.carrier === l.id))
+  const own = new Set(slotsOf(board, socket).map((s) => s.id))
+  // Of a board that several sockets share, each shows the part that hangs on it.
+  const leaves = board.carriers.map((l) => ({ ...l, slots: l.slots.filter((s) => own.has(s)) })).filter((l) => l.slots.length)
   const lines = sizes.traceStep * (channels.length + 1)
   const top = sizes.leafTitle + lines + sizes.cap
   const step = sizes.slotWidth + sizes.slotGap

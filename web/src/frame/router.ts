@@ -11,9 +11,9 @@ export const router = createRouter({
     { path: '/shelf', component: () => import('@/shelf/ShelfView.vue') },
     { path: '/notes', component: () => import('@/notes/NotesView.vue') },
     { path: '/people', component: () => import('@/people/PeopleView.vue') },
-    { path: '/machines/by-hand', component: () => import('@/machines/HandView.vue') },
+    { path: '/machines/by-hand', redirect: '/machines/new' },
     { path: '/machines/many', component: () => import('@/machines/ManyView.vue') },
-    { path: '/machines/new', component: () => import('@/machines/IntakeView.vue') },
+    { path: '/machines/new', component: () => import('@/machines/new/NewMachineView.vue') },
     {
       path: '/machines/:id',
       component: () => import('@/stations/MachineView.vue'),

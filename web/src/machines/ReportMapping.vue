@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Which report is which slot: those whose names did not tell come first, for they are the work. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { BoardSlot, Intake } from '@/api/client'
 import { moduleLine } from '@/board/state'
 import { gb } from '@/ui/figures'
@@ -27,6 +27,8 @@ const rows = computed(() => {
     .filter((r) => r.state !== 'soldered')
   return [...all.filter((r) => !props.matched.has(r.index)), ...all.filter((r) => props.matched.has(r.index))]
 })
+/** Where every name told its slot there is nothing to do, and they are seen on demand. */
+const all = ref(false)
 const unmatched = computed(() => rows.value.filter((r) => !slotOf.value[r.index]).length)
 const takenBy = computed(() => new Map(Object.entries(slotOf.value).map(([index, slot]) => [slot, Number(index)])))
 const isTaken = (slot: string, index: number) => takenBy.value.has(slot) && takenBy.value.get(slot) !== index
@@ -39,7 +41,8 @@ const isTaken = (slot: string, index: number) => takenBy.value.has(slot) && take
       <span v-if="unmatched" class="lacking">{{ plural(unmatched, 'report') }} without a slot</span>
       <span v-else class="good">every report has its slot</span>
     </h2>
-    <ul>
+    <button v-if="!unmatched" type="button" class="quiet-link small" :aria-expanded="all" @click="all = !all">{{ all ? 'Hide them' : 'See which' }}</button>
+    <ul v-if="unmatched || all">
       <li v-for="r in rows" :key="r.index" :class="{ open: !slotOf[r.index] }">
         <label :for="`slot-${r.index}`"><span class="mono">{{ r.name }}</span> <span class="faded">{{ r.bank }}</span></label>
         <span :class="`is-${r.state}`">{{ r.words }}</span>
@@ -73,13 +76,13 @@ ul {
   margin: 8px 0 0;
   padding: 0;
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(330px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(360px, 1fr));
   gap: 2px 20px;
   font-size: 13px;
 }
 li {
   display: grid;
-  grid-template-columns: minmax(100px, 1fr) minmax(100px, 1.1fr) 104px;
+  grid-template-columns: minmax(100px, 1fr) minmax(90px, 1fr) minmax(104px, 172px);
   gap: 8px;
   align-items: center;
   padding: 2px 0 2px 6px;

@@ -11,7 +11,7 @@ export interface AboutField {
   mono?: boolean
   /** Takes the whole width of a form. */
   wide?: boolean
-  /** Asked when a machine is made by hand; the others come later. */
+  /** Asked when a machine is made, beside where it stands. */
   atFirst?: boolean
   /** On the page of what is known: heading, value in words, words where nobody said ("" = then it is not shown). */
   short?: string
@@ -20,11 +20,11 @@ export interface AboutField {
 }
 
 export const ABOUT: AboutField[] = [
-  { name: 'place', words: 'Place', wide: true, atFirst: true },
+  { name: 'place', words: 'Place', wide: true },
   { name: 'duty_group', words: 'Duty group', placeholder: 'none', atFirst: true, short: 'Group', untold: 'none' },
-  { name: 'keeper', words: 'Looked after by', placeholder: 'nobody named', short: 'Looked after', as: (by) => `by ${by}`, untold: 'by nobody named' },
-  { name: 'warranty_end', words: 'Warranty until', type: 'date', short: 'Warranty', as: (end) => (end < new Date().toISOString().slice(0, 10) ? `ended ${end}` : `until ${end}`), untold: 'end not known' },
-  { name: 'serial', words: 'Serial number', placeholder: 'not known', mono: true, wide: true, short: 'Serial', untold: '' },
+  { name: 'keeper', words: 'Looked after by', placeholder: 'nobody named', atFirst: true, short: 'Looked after', as: (by) => `by ${by}`, untold: 'by nobody named' },
+  { name: 'warranty_end', words: 'Warranty until', type: 'date', atFirst: true, short: 'Warranty', as: (end) => (end < new Date().toISOString().slice(0, 10) ? `ended ${end}` : `until ${end}`), untold: 'end not known' },
+  { name: 'serial', words: 'Serial number', placeholder: 'not known', mono: true, wide: true, atFirst: true, short: 'Serial', untold: '' },
 ]
 
 /** What is shown of it where everything known stands: (heading, words, whether nobody said). The place stands in the page's head. */

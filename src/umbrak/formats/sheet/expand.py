@@ -399,7 +399,12 @@ class _Expander:
             ids = tuple(naming.full(s) for s in c.slots)
             soldered = self.soldered(c.soldered.said()) if c.soldered else None
             self.channels[full] = Channel(
-                id=full, name=name, socket=owner, slots=ids, controller=controller_of.get(name), soldered=soldered
+                id=full,
+                name=name.removeprefix(f"{owner}."),
+                socket=owner,
+                slots=ids,
+                controller=controller_of.get(name),
+                soldered=soldered,
             )
             if given.interleave_ways:
                 self.ways[owner] = tuple(sorted(given.interleave_ways))

@@ -24,6 +24,7 @@ from umbrak.formats.sheet.built import (
     built_sheet,
     faults_of,
     names_of,
+    title_for,
 )
 from umbrak.formats.sheet.lint import open_facts, told_facts
 from umbrak.formats.sheet.reading import read_sheet
@@ -63,6 +64,8 @@ class Contradiction:
 class BuiltView:
     """What answers come to so far."""
 
+    #: What its sheet is called; "" where nobody said.
+    title: str
     #: None where they make no board yet.
     board: Board | None
     #: Slots in the order of the answers.
@@ -87,7 +90,7 @@ def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: 
     faults = tuple(faults_of(answers, modules))
     hard = [f for f in faults if f.path.split(".")[0] not in _LATER]
     if hard:
-        return BuiltView(None, (), faults, 0, (), known_as=known)
+        return BuiltView(title_for(answers), None, (), faults, 0, (), known_as=known)
     drawn = answers.model_copy(
         update={k: v for k, v in _AS_IF.items() if not getattr(answers, k)} | _unlimited(answers)
     )
@@ -100,6 +103,7 @@ def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: 
         if (asked := asked_of(f))
     )
     return BuiltView(
+        title=title_for(answers),
         board=board_of(sheet, Machine()),
         slots=slots,
         faults=faults,

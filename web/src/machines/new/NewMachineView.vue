@@ -1,0 +1,223 @@
+<script setup lang="ts">
+/** New machine: what is at hand in any order, and its board drawn from the first answer on. Nothing has to be complete. */
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, type Module } from '@/api/client'
+import { moduleWords } from '@/board/state'
+import ReportInput from '@/intake/ReportInput.vue'
+import { useHand } from '@/stations/fit/hand'
+import LabelEntry from '@/stations/fit/LabelEntry.vue'
+import FieldFault from '@/ui/FieldFault.vue'
+import { useTitle } from '@/ui/title'
+import { plural } from '@/ui/words'
+import { ABOUT } from '../about'
+import AboutFields from '../AboutFields.vue'
+import { progress, titled } from './answers'
+import AskPart from './AskPart.vue'
+import BoardPart from './BoardPart.vue'
+import BoardSide from './BoardSide.vue'
+import DrivePart from './DrivePart.vue'
+import KindPart from './KindPart.vue'
+import LimitPart from './LimitPart.vue'
+import WhatItIs from './WhatItIs.vue'
+import { useMaking } from './making'
+
+useTitle(() => 'New machine')
+const router = useRouter()
+const route = useRoute()
+const again = ref(false)
+const making = useMaking((id) => void (again.value ? router.replace('/machines/new') : router.push(`/machines/${id}/${wasSheet ? 'survey' : 'ceiling'}`)))
+const { said } = making
+let wasSheet = false
+const reporting = ref(false)
+const side = ref<InstanceType<typeof BoardSide>>()
+const hand = useHand({
+  targets: async () => [],
+  drop: (held, slot) => {
+    if (held.from && held.from !== slot) making.setSlot(held.from, null)
+    making.setSlot(slot, held.module)
+  },
+})
+const { held, pointer } = hand
+
+// A report that was read with many others.
+if (typeof route.query.intake === 'string') {
+  const key = route.query.intake
+  if (typeof route.query.name === 'string') said.name = route.query.name
+  if (said.intake?.id !== key) ask(api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: key } } })).then(making.tookIn, (error: Error) => (making.wrong.value = error.message))
+}
+
+/** What a label tells the board must take, as soon as it is read; where it sits is said by putting it there. */
+function take(module: Module): void {
+  if (!said.sheet) {
+    const a = said.answers
+    making.answer({ ...a, generation: a.generation ?? module.generation ?? null, form: a.form ?? (module.form === 'other' ? null : module.form) ?? null })
+  }
+  hand.take(module, null)
+  side.value?.focus()
+}
+const labelled = computed(() => Object.values(said.fitted).filter((x) => x && x !== 'unknown').length)
+const reading = computed(() => said.intake?.reading)
+async function keep(another: boolean): Promise<void> {
+  again.value = another
+  wasSheet = !!said.sheet
+  await making.keep()
+}
+const faults = computed(() => making.faults)
+/** What the server says of fields that stand in no part here. */
+const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['name', 'site', 'model', 'generation', 'form', 'carriers', 'names', 'behind', 'rows', 'bays', 'limit_gib', 'limit_by', 'place', 'serial', 'warranty_end', 'duty_group', 'keeper'].includes(f) && !f.startsWith('channels')).map(([, words]) => words))
+</script>
+
+<template>
+  <div class="page new">
+    <header>
+      <h1>New machine</h1>
+      <label><span class="visually-hidden">Name</span><input v-model="said.name" aria-label="Name" maxlength="120" placeholder="its name" class="name" /></label>
+      <label class="where"><input v-model="said.site" aria-label="Site" maxlength="120" placeholder="site" /> / <input v-model="said.about.place" aria-label="Place" maxlength="200" placeholder="place" /></label>
+      <FieldFault :of="faults" name="name" />
+      <span class="faded small order">in any order</span>
+      <button type="button" class="quiet-link" :aria-expanded="reporting || !!reading" @click="reporting = !reporting">{{ reading ? 'Another report' : 'Drop or paste a report' }}</button>
+      <router-link class="quiet-link" to="/machines">Leave it</router-link>
+    </header>
+    <p v-if="making.isOld.value" class="small left" role="status">
+      This was begun before and not kept. <button type="button" class="quiet-link" @click="making.anew">Begin anew</button>
+    </p>
+    <div class="columns">
+      <div class="asks">
+        <AskPart v-if="reporting || reading" title="What it reports" :done="reading ? 'all' : 'none'">
+          <template v-if="reading && !reporting">
+            <p>
+              <b>{{ titled(reading.system?.maker, reading.system?.model) || 'a machine without a name' }}</b>
+              <span class="faded small"> {{ plural(reading.slots.length, 'slot') }} reported, {{ plural(reading.processors.length, 'processor') }}, firmware {{ reading.firmware?.version ?? 'not known' }}; from {{ said.intake!.source_name }}</span>
+            </p>
+            <details v-if="reading.warnings.length" class="small">
+              <summary>{{ plural(reading.warnings.length, 'thing') }} in it could not be read</summary>
+              <ul><li v-for="w in reading.warnings" :key="w.where + w.message"><b>{{ w.where }}</b> {{ w.message }}</li></ul>
+            </details>
+            <p class="small"><button type="button" class="quiet-link" @click="Object.assign(said, { intake: null, placed: {} })">Leave the report out</button></p>
+          </template>
+          <ReportInput v-else @taken="((reporting = false), making.tookIn($event))" />
+        </AskPart>
+        <WhatItIs :making="making" />
+        <template v-if="!said.sheet">
+          <BoardPart :making="making" />
+          <KindPart :making="making" />
+        </template>
+        <AskPart title="Labels of modules" :done="labelled ? 'all' : 'none'" :note="labelled ? `${labelled} in their slots` : 'one is enough for generation, form and kind'">
+          <LabelEntry hint="Press Enter, then click the slots that hold such a module." @place="take" @grab="(module, event) => hand.press(event, module, null, () => take(module))" />
+        </AskPart>
+        <template v-if="!said.sheet">
+          <DrivePart :making="making" />
+          <LimitPart :making="making" />
+        </template>
+        <AskPart title="Whose it is" :done="progress(...ABOUT.filter((f) => f.atFirst).map((f) => !!said.about[f.name]))" note="can wait">
+          <div class="about fields"><AboutFields v-model="said.about" :faults="faults" first /></div>
+        </AskPart>
+      </div>
+      <div class="right">
+        <BoardSide ref="side" :making="making" :hand="hand" />
+        <div class="keep">
+          <p v-if="making.wrong.value || rest.length" class="wrong" role="alert">{{ [making.wrong.value, ...rest].filter(Boolean).join(' ') }}</p>
+          <p v-if="said.waiting" class="small waits" role="status">Umbrak cannot be reached. All of it is kept in this browser, and is sent as soon as there is a connection.</p>
+          <div class="do">
+            <button type="button" class="press" :disabled="!!making.lacking.value.length || making.sending.value" @click="keep(false)">Keep {{ said.name.trim() || 'it' }}{{ said.sheet ? '' : ', on to Ceiling' }}</button>
+            <button type="button" class="quiet-link" :disabled="!!making.lacking.value.length || making.sending.value" @click="keep(true)">Keep and begin another</button>
+          </div>
+          <p class="faded small">
+            <template v-if="making.lacking.value.length">Still missing: {{ making.lacking.value.join(', ') }}.</template>
+            <template v-else-if="!said.sheet">Makes the sheet {{ making.built.value?.title }}, which tells what was answered and no more.</template>
+          </p>
+        </div>
+      </div>
+    </div>
+    <div v-if="pointer && held" class="flying" :style="{ transform: `translate(${pointer.x + 10}px, ${pointer.y + 8}px)` }">{{ moduleWords(held.module) }}</div>
+  </div>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 14px;
+}
+.order {
+  margin-left: auto;
+}
+.new :deep(input:not([type='checkbox'], [type='file'], .count input)),
+.new :deep(select) {
+  min-height: 30px;
+  padding: 2px 8px;
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+  background: var(--sheet);
+  color: var(--ink);
+  min-width: 0;
+}
+.name {
+  width: 150px;
+  font-weight: 650;
+}
+.where input {
+  width: 120px;
+}
+.left {
+  border-bottom: 1px solid var(--rule);
+}
+.columns {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1.05fr);
+  align-items: start;
+}
+.asks {
+  border-right: 1px solid var(--rule);
+}
+.right {
+  position: sticky;
+  top: 0;
+  min-width: 0;
+}
+.about {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
+  gap: 6px 12px;
+}
+.keep {
+  display: grid;
+  gap: 6px;
+  padding: 12px 16px;
+  border-top: 1px solid var(--rule);
+}
+.do {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 20px;
+  align-items: center;
+}
+.waits {
+  border-left: 3px solid var(--ask);
+  padding-left: 10px;
+}
+p {
+  margin: 0;
+}
+.flying {
+  position: fixed;
+  left: 0;
+  top: 0;
+  z-index: 2500;
+  pointer-events: none;
+  padding: 4px 10px;
+  background: var(--sheet);
+  border: 1.25px solid var(--ink);
+  box-shadow: 6px 6px 8px var(--shadow);
+}
+@media (max-width: 900px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .right {
+    position: static;
+  }
+}
+</style>

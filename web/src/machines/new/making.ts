@@ -1,0 +1,318 @@
+/** A machine being made: what was said in any order, what it comes to, and keeping it. It outlives the page and the connection. */
+import { computed, reactive, ref, shallowRef, watch } from 'vue'
+import { api, ask, faultsOf, Refusal, Unreachable, wordsOf, type Answers, type Built, type Intake, type Layout, type Module, type Occupant, type SheetRow, type SheetView, type Suggestion } from '@/api/client'
+import { health } from '@/api/health'
+import { session } from '@/frame/session'
+import { aboutAsSent, aboutAsTyped } from '../about'
+import { BLANK, shapedLike } from './answers'
+
+export interface Said {
+  name: string
+  site: string
+  about: ReturnType<typeof aboutAsTyped>
+  intake: Intake | null
+  /** Sheet of its model; '' = none is chosen. */
+  sheet: string
+  answers: Answers
+  /** Whether anything of the board was answered. */
+  begun: boolean
+  /** Slot, by its place in order -> what somebody saw in it, null = nothing. */
+  fitted: Record<number, Occupant | null>
+  /** Report -> slot by its place in order, -1 = left out; where names did not tell, or somebody says otherwise. */
+  placed: Record<number, number>
+  /** Socket -> processor, '-' = none. */
+  processors: Record<string, string>
+  bays: Record<number, { serial: string; label: string } | null>
+  /** It was to be kept and the connection was away: it is kept as soon as there is one. */
+  waiting: boolean
+}
+
+function blank(): Said {
+  return { name: '', site: '', about: aboutAsTyped(), intake: null, sheet: '', answers: structuredClone(BLANK), begun: false, fitted: {}, placed: {}, processors: {}, bays: {}, waiting: false }
+}
+
+const placeOf = () => `umbrak-new-machine:${session.account?.id ?? ''}`
+
+/** What was said before, where the page was left without keeping it. */
+function remembered(): Said | null {
+  try {
+    const kept = JSON.parse(localStorage.getItem(placeOf()) ?? 'null') as Said | null
+    return kept && { ...blank(), ...kept, answers: { ...structuredClone(BLANK), ...kept.answers } }
+  } catch {
+    return null
+  }
+}
+
+export function useMaking(kept: (id: string) => void) {
+  const before = remembered()
+  const said = reactive<Said>(before ?? blank())
+  const isOld = ref(before !== null)
+  const sheets = shallowRef<SheetRow[]>([])
+  const likely = shallowRef<Suggestion[]>([])
+  const sheet = shallowRef<SheetView>()
+  const built = shallowRef<Built>()
+  /** Of a sheet and a report: for each report its slot, as far as names tell. */
+  const named = shallowRef<(string | null)[]>([])
+  const faults = reactive<Record<string, string>>({})
+  const wrong = ref('')
+  const sending = ref(false)
+  const note = ref('')
+  /** The report shows a board that answers cannot say. */
+  const draftable = ref(false)
+  let asked: AbortController | null = null
+
+  watch(
+    said,
+    () => {
+      try {
+        const [now, nothing] = [JSON.stringify(said), JSON.stringify(blank())]
+        if (now === nothing) localStorage.removeItem(placeOf())
+        else localStorage.setItem(placeOf(), now)
+      } catch {
+        // no room in the browser: the page itself still has it
+      }
+    },
+    { deep: true },
+  )
+  function anew(): void {
+    Object.assign(said, blank())
+    isOld.value = false
+    sheet.value = undefined
+    built.value = undefined
+    likely.value = []
+    forgetFaults()
+    localStorage.removeItem(placeOf())
+  }
+  function forgetFaults(): void {
+    wrong.value = ''
+    for (const key of Object.keys(faults)) delete faults[key]
+  }
+
+  /** Asked again when the server is back: an answer that was missed leaves no hole. */
+  async function gently<T>(what: () => Promise<T>): Promise<T | undefined> {
+    try {
+      return await what()
+    } catch (error) {
+      if (error instanceof DOMException && error.name === 'AbortError') return undefined
+      if (!(error instanceof Unreachable)) wrong.value = faultsOf(error)
+      return undefined
+    }
+  }
+
+  const load = () => gently(async () => (sheets.value = await ask(api.GET('/api/sheets'))))
+  void load()
+
+  // -- the board as it would be ---------------------------------------------------------------------
+
+  const modules = computed(() => {
+    const all = Object.values(said.fitted).filter((m): m is Module => m !== null && m !== 'unknown')
+    const reported = said.intake?.reading.slots.flatMap((s) => (s.module && s.state !== 'empty' ? [s.module] : [])) ?? []
+    return [...new Map([...all, ...reported].map((m) => [JSON.stringify(m), m])).values()]
+  })
+  async function look(): Promise<void> {
+    asked?.abort()
+    const mine = (asked = new AbortController())
+    if (said.sheet) {
+      built.value = undefined
+      await lookAtSheet(mine)
+    } else if (said.begun) {
+      sheet.value = undefined
+      const fitted = Object.fromEntries(modules.value.slice(0, 64).map((m, i) => [`m${i}`, m]))
+      const found = await gently(() => ask(api.POST('/api/boards', { body: { answers: said.answers, fitted: fitted as never, intake_id: said.intake?.id ?? null }, signal: mine.signal })))
+      if (found && asked === mine) {
+        built.value = found
+        named.value = found.reports
+      }
+    } else {
+      sheet.value = built.value = undefined
+    }
+  }
+  async function lookAtSheet(mine: AbortController): Promise<void> {
+    const hash = said.sheet
+    const found = await gently(() => ask(api.GET('/api/sheets/{hash_}', { params: { path: { hash_: hash } }, signal: mine.signal })))
+    if (!found || asked !== mine) return
+    sheet.value = found
+    const only = (s: SheetView['sockets'][number]) => (s.processors.length === 1 && !s.may_be_absent ? s.processors[0]!.id : '')
+    for (const s of found.sockets) said.processors[s.id] ??= only(s)
+    if (!said.intake) return
+    const params = { path: { intake_id: said.intake.id }, query: { sheet: hash } }
+    const match = await gently(() => ask(api.GET('/api/intakes/{intake_id}/match', { params, signal: mine.signal })))
+    if (!match || asked !== mine) return
+    named.value = match.slots
+    for (const [socket, processor] of Object.entries(match.processors)) said.processors[socket] = processor ?? '-'
+  }
+  watch([() => JSON.stringify(said.answers), () => said.sheet, () => said.begun, () => said.intake?.id, modules, () => health.recoveries], () => void look(), { immediate: true })
+  watch(
+    () => health.recoveries,
+    () => {
+      if (!sheets.value.length) void load()
+      if (said.waiting) void keep()
+    },
+  )
+
+  const board = computed(() => sheet.value?.board ?? built.value?.board ?? null)
+  const slots = computed(() => built.value?.slots ?? board.value?.slots.map((s) => s.id) ?? [])
+  const reports = computed(() => said.intake?.reading.slots ?? [])
+  /** Report -> slot, by id; '' where it is left out. */
+  const slotOf = computed<Record<number, string>>({
+    get: () => Object.fromEntries(reports.value.map((_, i) => [i, said.placed[i] !== undefined ? (slots.value[said.placed[i]!] ?? '') : (named.value[i] ?? '')])),
+    set: (given) => {
+      for (const [i, slot] of Object.entries(given)) {
+        const index = Number(i)
+        if (slot !== slotOf.value[index]) said.placed[index] = slot ? slots.value.indexOf(slot) : -1
+      }
+    },
+  })
+  const reportAt = computed(() => new Map(Object.entries(slotOf.value).flatMap(([i, s]) => (s ? [[s, Number(i)] as const] : []))))
+  /** The board as it would be kept: what nobody looked at is not known. */
+  const layout = computed<Layout>(() => {
+    const found: Layout = {}
+    slots.value.forEach((slot, i) => {
+      const seen = said.fitted[i]
+      const report = reports.value[reportAt.value.get(slot) ?? -1]
+      if (seen !== undefined) {
+        if (seen !== null) found[slot] = seen
+      } else if (report && report.state !== 'unknown') {
+        if (report.module && report.state !== 'empty') found[slot] = report.module
+      } else found[slot] = 'unknown'
+    })
+    return found
+  })
+
+  // -- what is said ---------------------------------------------------------------------------------
+
+  function answer(next: Answers): void {
+    said.answers = next
+    said.begun = true
+    said.waiting = false
+  }
+  function setSlot(slot: string, occupant: Occupant | null | undefined): void {
+    const index = slots.value.indexOf(slot)
+    if (index < 0) return
+    if (occupant === undefined) delete said.fitted[index]
+    else said.fitted[index] = occupant
+    const m = occupant && occupant !== 'unknown' ? occupant : null
+    if (!m || said.sheet) return
+    // What a label says of its module the board must take: what nobody answered yet follows from it.
+    const a = said.answers
+    answer({ ...a, generation: a.generation ?? m.generation ?? null, form: a.form ?? (m.form === 'other' ? null : m.form) ?? null })
+  }
+  async function tookIn(found: Intake): Promise<void> {
+    said.intake = found
+    said.placed = {}
+    named.value = []
+    draftable.value = false
+    const system = found.reading.system
+    if (!said.name && system?.serial) said.name = `${system.model ?? 'machine'} ${system.serial}`.slice(0, 120)
+    likely.value = (await gently(() => ask(api.GET('/api/intakes/{intake_id}/sheets', { params: { path: { intake_id: found.id } } })))) ?? []
+    const certain = likely.value.find((s) => s.certain)
+    if (certain) said.sheet = certain.hash
+    if (said.sheet) return
+    await asReported()
+  }
+  /** The board as the report shows it. */
+  async function asReported(): Promise<void> {
+    if (!said.intake) return
+    const params = { path: { intake_id: said.intake.id } }
+    try {
+      const begun = await ask(api.GET('/api/boards/from/{intake_id}', { params }))
+      const [answers, why] = [{ ...BLANK, ...begun.answers } as Answers, begun.why]
+      const a = said.answers
+      answer({ ...shapedLike(a, answers), make: a.make || answers.make, model: a.model || answers.model, limit_gib: a.limit_gib ?? answers.limit_gib, limit_by: a.limit_by ?? answers.limit_by })
+      note.value = why ? `Of the report: ${why}. Seen, not told.` : 'The report does not tell which slots share a channel: each has one of its own here.'
+      said.placed = {}
+    } catch (error) {
+      if (error instanceof Unreachable) return
+      note.value = faultsOf(error)
+      draftable.value = true
+      const system = said.intake.reading.system
+      answer({ ...said.answers, make: said.answers.make || (system?.maker ?? ''), model: said.answers.model || (system?.model ?? '') })
+    }
+  }
+  /** A sheet as the report has the board, slot by slot, where answers cannot say it. */
+  async function draft(): Promise<void> {
+    if (!said.intake) return
+    const params = { path: { intake_id: said.intake.id } }
+    const kept = await gently(async () => ask(api.POST('/api/sheets', { body: { text: await ask(api.GET('/api/intakes/{intake_id}/draft', { params })) } })))
+    if (!kept) return
+    sheets.value = [kept.sheet, ...sheets.value.filter((s) => s.sheet_id !== kept.sheet.sheet_id)]
+    draftable.value = false
+    note.value = ''
+    choose(kept.sheet.hash)
+  }
+  async function like(hash: string): Promise<void> {
+    const found = await gently(() => ask(api.GET('/api/boards/like/{sheet_hash}', { params: { path: { sheet_hash: hash } } })))
+    if (!found) return
+    said.sheet = ''
+    answer(shapedLike(said.answers, { ...BLANK, ...found.answers } as Answers))
+    note.value = `Begun ${found.why}: nothing of it is told of this machine.`
+  }
+  function choose(hash: string): void {
+    said.sheet = hash
+    said.fitted = {}
+    said.placed = {}
+    said.processors = {}
+    said.waiting = false
+  }
+
+  // -- keeping --------------------------------------------------------------------------------------
+
+  const lacking = computed(() => {
+    const of = new Map((built.value?.faults ?? []).map((f) => [f.path, f.message]))
+    const needs = said.sheet
+      ? []
+      : !said.begun
+        ? ['its model, or its board']
+        : [of.has('model') && 'make and model', of.has('generation') && !said.answers.generation && 'its generation', of.has('form') && !said.answers.form && 'DIMM or SO-DIMM'].filter((x): x is string => !!x)
+    return [...(said.name.trim() ? [] : ['a name']), ...needs]
+  })
+  /** Faults of answers that were given, by field; what was not answered yet is `lacking`, and no fault. */
+  const odd = computed<Record<string, string>>(() => {
+    const a = said.answers
+    const unanswered = new Set([...(a.generation ? [] : ['generation']), ...(a.form ? [] : ['form']), ...(a.model.trim() ? [] : ['model'])])
+    return Object.fromEntries((built.value?.faults ?? []).filter((f) => !unanswered.has(f.path)).map((f) => [f.path, f.message]))
+  })
+  function body() {
+    const bySlot = (of: Record<number, Occupant | null>) => Object.fromEntries(Object.entries(of).flatMap(([i, m]) => (slots.value[Number(i)] ? [[slots.value[Number(i)]!, m]] : [])))
+    const placed = Object.fromEntries([...reportAt.value].filter(([slot]) => slots.value.includes(slot)))
+    return {
+      name: said.name,
+      site: said.site || null,
+      ...aboutAsSent(said.about),
+      sheet_hash: said.sheet || null,
+      board: said.sheet ? null : said.answers,
+      intake_id: said.intake?.id ?? null,
+      slots: placed,
+      fitted: bySlot(said.fitted) as never,
+      processors: said.sheet ? Object.fromEntries(Object.entries(said.processors).filter(([s, p]) => p && sheet.value?.sockets.some((x) => x.id === s)).map(([s, p]) => [s, p === '-' ? null : p])) : {},
+      bays: said.bays,
+      zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+    }
+  }
+  async function keep(): Promise<void> {
+    if (sending.value || lacking.value.length) return
+    forgetFaults()
+    sending.value = true
+    try {
+      const made = await ask(api.POST('/api/machines', { body: body() }))
+      Object.assign(said, blank())
+      localStorage.removeItem(placeOf())
+      kept(made.id)
+    } catch (error) {
+      if (error instanceof Unreachable) {
+        said.waiting = true
+        return
+      }
+      said.waiting = false
+      const told = error instanceof Refusal ? (error.problem.errors ?? []) : []
+      for (const { field, message } of told) faults[field.replace(/^board\./, '')] ??= message
+      if (!told.length) wrong.value = wordsOf(error)
+    } finally {
+      sending.value = false
+    }
+  }
+
+  return { said, isOld, anew, sheets, likely, sheet, built, board, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, like, choose, keep }
+}
+
+export type Making = ReturnType<typeof useMaking>
