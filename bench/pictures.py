@@ -220,9 +220,10 @@ def _many(page: Page) -> None:
 
 def _intake(page: Page) -> None:
     page.get_by_role("link", name="New machine").click()
+    page.get_by_role("button", name="Drop or paste a report").click()
     page.get_by_label("Paste what it reports").fill(_LISTING)
     page.get_by_role("button", name="Read it").click()
-    expect(page.get_by_role("region", name="Its board")).to_be_visible()
+    expect(page.locator("svg.board")).to_be_visible()
 
 
 #: A desk, and a phone in a hand.

@@ -75,7 +75,6 @@ def _history(page: Page) -> None:
 #: What no picture shows, as a lead: view -> what leads to it.
 MORE: dict[str, Callable[[Page], None]] = {
     "people": _at("/people", "People"),
-    "by-hand": _at("/machines/by-hand", "machine"),
     "new": _at("/machines/new", "New machine"),
     "no-such-page": _at("/nowhere", ""),
     "history": _history,

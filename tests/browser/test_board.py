@@ -173,16 +173,18 @@ def test_a_conflict_is_settled_slot_by_slot(sign_in: SignIn, mine_kept: bool) ->
 def test_a_machine_by_hand_seen_again_and_retired(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="New machine").click()
-    page.get_by_role("link", name="or by hand").click()
-    expect(page.get_by_role("heading", name="New machine, by hand")).to_be_visible()
     page.get_by_label("Name", exact=True).fill("desk-09")
-    page.get_by_role("combobox", name="Model", exact=True).select_option(label="Pell S1")
+    page.get_by_label("Sheet of the model").select_option(label="Pell S1")
+    expect(slot(page, "A2")).to_be_visible()
     type_label(page, "8GB 1Rx8 PC4-2666V-ED2")
     page.keyboard.press("Enter")
     for name in ("A2", "B2"):
         slot(page, name).click()
         see(page, name, "fitted, 8 GB")
-    page.get_by_role("button", name="Make it").click()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="The other 2 are empty").click()
+    page.get_by_role("button", name="Keep desk-09").click()
+    go_to(page, "Fit")
     expect(verdict(page).get_by_text("16", exact=True)).to_be_visible()
 
     go_to(page, "Survey")

@@ -2729,17 +2729,16 @@ export interface components {
          */
         BuiltView: {
             board: components["schemas"]["Board"] | null;
-            /**
-             * Differences
-             * @default []
-             */
-            differences: components["schemas"]["Contradiction"][];
             /** Faults */
             faults: components["schemas"]["Fault"][];
             /** Known As */
             known_as: string | null;
             /** Open */
             open: components["schemas"]["OpenFact"][];
+            /** Processors */
+            processors: {
+                [key: string]: string | null;
+            };
             /**
              * Reports
              * @default []
@@ -2747,6 +2746,11 @@ export interface components {
             reports: (string | null)[];
             /** Slots */
             slots: string[];
+            /**
+             * Sockets
+             * @default []
+             */
+            sockets: components["schemas"]["SocketChoice"][];
             /** Title */
             title: string;
             /** Told */
@@ -2908,18 +2912,6 @@ export interface components {
             slots: components["schemas"]["SlotProof"][];
             /** Totals */
             totals: components["schemas"]["TotalProof"][];
-        };
-        /**
-         * Contradiction
-         * @description Where answers and report differ: a slot that only one of them has.
-         */
-        Contradiction: {
-            /** Report */
-            report: number | null;
-            /** Slot */
-            slot: string | null;
-            /** Words */
-            words: string;
         };
         /**
          * Contribution

@@ -46,7 +46,7 @@ const isTaken = (slot: string, index: number) => takenBy.value.has(slot) && take
       <li v-for="r in rows" :key="r.index" :class="{ open: !slotOf[r.index] }">
         <label :for="`slot-${r.index}`"><span class="mono">{{ r.name }}</span> <span class="faded">{{ r.bank }}</span></label>
         <span :class="`is-${r.state}`">{{ r.words }}</span>
-        <select :id="`slot-${r.index}`" v-model="slotOf[r.index]">
+        <select :id="`slot-${r.index}`" :value="slotOf[r.index] ?? ''" @change="slotOf = { ...slotOf, [r.index]: ($event.target as HTMLSelectElement).value }">
           <option value="">left out</option>
           <option v-for="s in slots" :key="s.id" :value="s.id" :disabled="isTaken(s.id, r.index)">{{ s.printed }}</option>
         </select>

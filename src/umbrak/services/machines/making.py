@@ -97,8 +97,8 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     now = datetime.now(UTC)
     occupants: dict[str, Occupant | None] = dict.fromkeys(sheet.slots, UNKNOWN)
     content, kind, facts, about = Known(), "by hand", new.facts or MachineDoc(), new.about
-    if new.intake_id:
-        reading = load_intake(db, new.intake_id).reading
+    reading = load_intake(db, new.intake_id).reading if new.intake_id else None
+    if reading:
         kind = reading.kind
         facts = facts.model_copy(update={"firmware": reading.firmware.version if reading.firmware else None})
         if reading.system and reading.system.serial and not about.serial:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
@@ -12,7 +12,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.fact import asked_of
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import SheetHash
-from umbrak.core.platform.survey import SlotState, SurveyReading, match_slots
+from umbrak.core.platform.survey import SurveyReading, match_processors, match_slots
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.built import (
     PRESETS,
@@ -30,7 +30,7 @@ from umbrak.formats.sheet.lint import open_facts, told_facts
 from umbrak.formats.sheet.reading import read_sheet
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.sheets.board import Board, board_of
-from umbrak.services.sheets.library import keep_sheet, load_sheet
+from umbrak.services.sheets.library import SocketChoice, keep_sheet, load_sheet, sockets_of
 from umbrak.store import sheets as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
@@ -50,17 +50,6 @@ class OpenFact:
 
 
 @dataclass(frozen=True, slots=True)
-class Contradiction:
-    """Where answers and report differ: a slot that only one of them has."""
-
-    #: Slot of the board, None where the report alone has it.
-    slot: str | None
-    #: Index of the report's slot, None where the board alone has it.
-    report: int | None
-    words: str
-
-
-@dataclass(frozen=True, slots=True)
 class BuiltView:
     """What answers come to so far."""
 
@@ -73,9 +62,11 @@ class BuiltView:
     faults: tuple[Fault, ...]
     told: int
     open: tuple[OpenFact, ...]
+    #: Its sockets; and what a report says is in them.
+    sockets: tuple[SocketChoice, ...] = ()
+    processors: dict[str, str | None] = field(default_factory=dict)
     #: Of a report beside the answers: for each of its slots the board's, as far as names tell.
     reports: tuple[str | None, ...] = ()
-    differences: tuple[Contradiction, ...] = ()
     #: A sheet of the library that has this model's name already.
     known_as: SheetHash | None = None
 
@@ -94,7 +85,7 @@ def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: 
     drawn = answers.model_copy(
         update={k: v for k, v in _AS_IF.items() if not getattr(answers, k)} | _unlimited(answers)
     )
-    sheet = read_sheet(built_sheet(drawn).text).sheet
+    sheet = read_sheet(built_sheet(drawn, report=Report(reading) if reading else None).text).sheet
     slots = tuple(names_of(answers))
     reports = match_slots(sheet, reading.slots) if reading else ()
     open_ = tuple(
@@ -109,8 +100,9 @@ def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: 
         faults=faults,
         told=len(told_facts(sheet)),
         open=open_,
+        sockets=sockets_of(sheet),
+        processors=match_processors(sheet, reading.processors) if reading else {},
         reports=reports,
-        differences=_differences(slots, reading, reports) if reading else (),
         known_as=known,
     )
 
@@ -128,23 +120,6 @@ def _unlimited(answers: BoardAnswers) -> dict[str, object]:
     if answers.bays and answers.bays % answers.rows:
         back["rows"] = 1
     return back
-
-
-def _differences(
-    slots: tuple[str, ...], reading: SurveyReading, matched: tuple[str | None, ...]
-) -> tuple[Contradiction, ...]:
-    """Slots that only the report has, and such that only the board has."""
-    reported = [i for i, s in enumerate(reading.slots) if s.state is not SlotState.SOLDERED]
-    spare = [i for i in reported if matched[i] is None]
-    bare = [s for s in slots if s not in matched]
-    found = [
-        Contradiction(
-            None, i, f"{reading.slots[i].locator or f'report {i + 1}'} is reported and has no slot of that name"
-        )
-        for i in spare
-    ]
-    found += [Contradiction(s, None, f"{s} is on the board and nothing reports it") for s in bare]
-    return tuple(found)
 
 
 def _reading(db: Connection, intake_id: UUID | None) -> SurveyReading | None:

@@ -117,15 +117,18 @@ def see_sheet(engine: Engine, hash_: SheetHash) -> SheetView:
     """Raises NotFound."""
     with engine.connect() as db:
         sheet = load_sheet(db, hash_)
-    sockets = tuple(
-        SocketChoice(s.id, tuple(ProcessorChoice(p, sheet.processors[p].title) for p in s.processors), s.may_be_absent)
-        for s in sheet.sockets.values()
-    )
     return SheetView(
         hash=sheet.hash,
         id=sheet.id,
         title=sheet.title,
         notes=sheet.notes,
-        sockets=sockets,
+        sockets=sockets_of(sheet),
         board=board_of(sheet, Machine()),
+    )
+
+
+def sockets_of(sheet: Sheet) -> tuple[SocketChoice, ...]:
+    return tuple(
+        SocketChoice(s.id, tuple(ProcessorChoice(p, sheet.processors[p].title) for p in s.processors), s.may_be_absent)
+        for s in sheet.sockets.values()
     )

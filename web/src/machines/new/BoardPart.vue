@@ -8,6 +8,7 @@ import { plural } from '@/ui/words'
 import AskPart from './AskPart.vue'
 import ChoiceRow from './ChoiceRow.vue'
 import CountField from './CountField.vue'
+import SocketChoices from './SocketChoices.vue'
 import TextAnswer from './TextAnswer.vue'
 import { evenSlots, reshaped, shapedLike, slotCount, withChannel, withChannels, withSlots, withSoldered } from './answers'
 import type { Making } from './making'
@@ -83,6 +84,7 @@ function gib(typed: string): number | null {
     <ChoiceRow label="The slots stand on" :of="STANDS" :chosen="[a.stand]" :words="{ 'main board': 'on the main board', 'memory boards': 'memory boards', risers: 'risers', tray: 'tray' }" :wrong="faults.carriers" @choose="m.answer(reshaped(a, { stand: $event, carriers: $event === 'main board' || $event === 'tray' ? 1 : Math.max(a.processors, $event === 'risers' ? 2 : 1) }))">
       <CountField v-if="a.stand !== 'main board'" :label="`how many ${a.stand === 'tray' ? 'trays' : a.stand}`" :least="1" :most="32" :model-value="a.carriers" @update:model-value="m.answer(reshaped(a, { carriers: $event! }))" />
     </ChoiceRow>
+    <SocketChoices v-if="m.said.begun" :making="m" />
     <div class="printed">
       <label>printed <TextAnswer :value="a.printed || a.names[0] || ''" class="mono" label="Name of the first slot" :most="60" placeholder="A1" @said="m.answer({ ...a, printed: $event, names: [] })" /></label>
       <span v-if="m.slots.value.length && !m.said.sheet" class="gives small">gives <span class="mono">{{ m.slots.value.slice(0, 6).join('  ') }}{{ m.slots.value.length > 6 ? ' ...' : '' }}</span></span>

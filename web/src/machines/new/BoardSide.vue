@@ -24,8 +24,11 @@ const total = computed(() => Object.values(m.layout.value).reduce((sum, x) => su
 const filled = computed(() => Object.values(m.layout.value).filter((x) => x !== 'unknown').length)
 const untold = computed(() => m.slots.value.filter((s) => m.layout.value[s] === 'unknown').length)
 const limit = computed(() => (built.value ? m.said.answers.limit_gib : null))
-const lit = computed(() => new Map((built.value ? (m.built.value?.differences ?? []) : []).flatMap((d) => (d.slot ? [[d.slot, 'ask' as const] as const] : []))))
-const spare = computed(() => (m.built.value?.differences ?? []).filter((d) => d.report !== null && !m.slotOf.value[d.report]).length)
+const hasReport = computed(() => m.reports.value.length > 0)
+/** Slots of the board that no report is given to. */
+const lit = computed(() => new Map(built.value && hasReport.value ? m.slots.value.filter((s) => !reported.value.has(s)).map((s) => [s, 'ask' as const]) : []))
+const reported = computed(() => new Set(Object.values(m.slotOf.value)))
+const spare = computed(() => m.reports.value.filter((r, i) => r.state !== 'soldered' && !m.slotOf.value[i]).length)
 const matched = computed(() => new Set(m.named.value.flatMap((slot, i) => (slot ? [i] : []))))
 
 const HARMS = [
@@ -101,11 +104,11 @@ defineExpose({ focus: () => view.value?.focus() })
         <button type="button" class="quiet-link" @click="m.setSlot(touched, null)">It is empty</button>
         <button type="button" class="quiet-link" @click="m.setSlot(touched, undefined)">{{ m.reports.value.length ? 'As reported' : 'Not looked at' }}</button>
       </div>
-      <div v-if="built && (spare || lit.size) && m.reports.value.length" class="odd small" role="alert">
+      <div v-if="built && (spare || lit.size) && hasReport" class="odd small" role="alert">
         Answers and report differ: {{ [spare && `${plural(spare, 'reported slot')} ${spare === 1 ? 'has' : 'have'} no place on the board`, lit.size && `${plural(lit.size, 'slot')} of the board ${lit.size === 1 ? 'is' : 'are'} not reported`].filter(Boolean).join(', ') }}.
-        Say which is which below, slot by slot, or <button type="button" class="quiet-link" @click="m.asReported">build it as the report has it</button>.
+        Say which is which below, slot by slot<template v-if="!m.draftable.value">, or <button type="button" class="quiet-link" @click="m.asReported">build it as the report has it</button></template>.
       </div>
-      <ReportMapping v-if="m.reports.value.length" v-model="m.slotOf.value" :reports="m.reports.value" :slots="m.board.value.slots" :matched="matched" />
+      <ReportMapping v-if="hasReport" v-model="m.slotOf.value" :reports="m.reports.value" :slots="m.board.value.slots" :matched="matched" />
       <section v-if="built && groups.length" class="later" aria-label="What will be asked later">
         <h2>What will be asked later, worst first <span class="faded small">{{ m.built.value!.told }} of {{ m.built.value!.told + m.built.value!.open.length }} facts told, <b class="ask">{{ m.built.value!.open.length }} open</b></span></h2>
         <div v-for="g in groups" :key="g.harm" class="harm">

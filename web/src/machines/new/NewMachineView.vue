@@ -49,10 +49,7 @@ if (typeof route.query.intake === 'string') {
 
 /** What a label tells the board must take, as soon as it is read; where it sits is said by putting it there. */
 function take(module: Module): void {
-  if (!said.sheet) {
-    const a = said.answers
-    making.answer({ ...a, generation: a.generation ?? module.generation ?? null, form: a.form ?? (module.form === 'other' ? null : module.form) ?? null })
-  }
+  if (!said.sheet) making.follow(module)
   hand.take(module, null)
   side.value?.focus()
 }

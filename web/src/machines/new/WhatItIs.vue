@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import FieldFault from '@/ui/FieldFault.vue'
 import AskPart from './AskPart.vue'
 import ChoiceRow from './ChoiceRow.vue'
+import SocketChoices from './SocketChoices.vue'
 import TextAnswer from './TextAnswer.vue'
 import { progress } from './answers'
 import type { Making } from './making'
@@ -35,14 +36,7 @@ const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more
       <p class="known"><b>{{ known.title }}</b> <span class="faded small">{{ known.kind }}; its sheet is in the library</span></p>
       <p v-if="m.sheet.value?.notes" class="faded small">{{ m.sheet.value.notes }}</p>
       <p><button type="button" class="quiet-link" @click="m.choose('')">It is another model</button></p>
-      <div v-for="s in m.sheet.value?.sockets.filter((x) => x.processors.length > 1 || x.may_be_absent)" :key="s.id" class="pair">
-        <label :for="`cpu-${s.id}`" class="faded small">in {{ s.id }}</label>
-        <select :id="`cpu-${s.id}`" v-model="m.said.processors[s.id]" :aria-label="`Processor in ${s.id}`">
-          <option value="">not known</option>
-          <option v-for="p in s.processors" :key="p.id" :value="p.id">{{ p.title }}</option>
-          <option v-if="s.may_be_absent" value="-">none</option>
-        </select>
-      </div>
+      <SocketChoices :making="m" />
     </template>
     <template v-else>
       <ChoiceRow label="Class" :of="KINDS" :chosen="a.kind ? [a.kind] : []" @choose="change({ kind: $event })" />
@@ -87,15 +81,11 @@ p {
 .names input {
   width: 132px;
 }
-.pair,
 .pick {
   display: grid;
   grid-template-columns: 140px minmax(0, 220px);
   gap: 8px;
   align-items: center;
-}
-.pair {
-  grid-template-columns: 60px minmax(0, 260px);
 }
 .dot {
   display: inline-block;

@@ -1,5 +1,5 @@
 /** Answers about a board, and how they change: pure. */
-import type { Answers, Channel } from '@/api/client'
+import type { Answers, Channel, Module } from '@/api/client'
 
 export const BLANK: Answers = {
   make: '',
@@ -35,6 +35,16 @@ const SHAPE = ['processors', 'channels', 'stand', 'carriers', 'printed', 'names'
 export function shapedLike(answers: Answers, other: Answers): Answers {
   const shape = Object.fromEntries(SHAPE.map((key) => [key, other[key]]))
   return { ...answers, ...shape, channels_by: 'guess', kind: answers.kind ?? other.kind, generation: answers.generation ?? other.generation, form: answers.form ?? other.form }
+}
+
+/** Generation and form as its modules have them, where nobody answered them and all modules agree. */
+export function following(answers: Answers, modules: Module[]): Answers {
+  const only = <T>(of: (m: Module) => T | null) => {
+    const known = [...new Set(modules.map(of).filter((v): v is T & {} => v !== null))]
+    return known.length === 1 ? known[0]! : null
+  }
+  const form = only((m) => m.form)
+  return { ...answers, generation: answers.generation ?? only((m) => m.generation), form: answers.form ?? (form === 'other' ? null : form) }
 }
 
 /** Channels as many as said: the last is the pattern of those that come. */

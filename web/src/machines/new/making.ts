@@ -4,7 +4,7 @@ import { api, ask, faultsOf, Refusal, Unreachable, wordsOf, type Answers, type B
 import { health } from '@/api/health'
 import { session } from '@/frame/session'
 import { aboutAsSent, aboutAsTyped } from '../about'
-import { BLANK, shapedLike } from './answers'
+import { BLANK, following, shapedLike } from './answers'
 
 export interface Said {
   name: string
@@ -122,6 +122,7 @@ export function useMaking(kept: (id: string) => void) {
       if (found && asked === mine) {
         built.value = found
         named.value = found.reports
+        for (const [socket, processor] of Object.entries(found.processors)) said.processors[socket] ??= processor ?? '-'
       }
     } else {
       sheet.value = built.value = undefined
@@ -132,8 +133,6 @@ export function useMaking(kept: (id: string) => void) {
     const found = await gently(() => ask(api.GET('/api/sheets/{hash_}', { params: { path: { hash_: hash } }, signal: mine.signal })))
     if (!found || asked !== mine) return
     sheet.value = found
-    const only = (s: SheetView['sockets'][number]) => (s.processors.length === 1 && !s.may_be_absent ? s.processors[0]!.id : '')
-    for (const s of found.sockets) said.processors[s.id] ??= only(s)
     if (!said.intake) return
     const params = { path: { intake_id: said.intake.id }, query: { sheet: hash } }
     const match = await gently(() => ask(api.GET('/api/intakes/{intake_id}/match', { params, signal: mine.signal })))
@@ -152,6 +151,7 @@ export function useMaking(kept: (id: string) => void) {
 
   const board = computed(() => sheet.value?.board ?? built.value?.board ?? null)
   const slots = computed(() => built.value?.slots ?? board.value?.slots.map((s) => s.id) ?? [])
+  const sockets = computed(() => sheet.value?.sockets ?? built.value?.sockets ?? [])
   const reports = computed(() => said.intake?.reading.slots ?? [])
   /** Report -> slot, by id; '' where it is left out. */
   const slotOf = computed<Record<number, string>>({
@@ -186,16 +186,16 @@ export function useMaking(kept: (id: string) => void) {
     said.begun = true
     said.waiting = false
   }
+  /** What a module in it is, the board takes: what nobody answered yet follows from that. */
+  function follow(...more: Module[]): void {
+    answer(following(said.answers, [...modules.value, ...more]))
+  }
   function setSlot(slot: string, occupant: Occupant | null | undefined): void {
     const index = slots.value.indexOf(slot)
     if (index < 0) return
     if (occupant === undefined) delete said.fitted[index]
     else said.fitted[index] = occupant
-    const m = occupant && occupant !== 'unknown' ? occupant : null
-    if (!m || said.sheet) return
-    // What a label says of its module the board must take: what nobody answered yet follows from it.
-    const a = said.answers
-    answer({ ...a, generation: a.generation ?? m.generation ?? null, form: a.form ?? (m.form === 'other' ? null : m.form) ?? null })
+    if (occupant && occupant !== 'unknown' && !said.sheet) follow(occupant)
   }
   async function tookIn(found: Intake): Promise<void> {
     said.intake = found
@@ -226,7 +226,7 @@ export function useMaking(kept: (id: string) => void) {
       note.value = faultsOf(error)
       draftable.value = true
       const system = said.intake.reading.system
-      answer({ ...said.answers, make: said.answers.make || (system?.maker ?? ''), model: said.answers.model || (system?.model ?? '') })
+      answer(following({ ...said.answers, make: said.answers.make || (system?.maker ?? ''), model: said.answers.model || (system?.model ?? '') }, modules.value))
     }
   }
   /** A sheet as the report has the board, slot by slot, where answers cannot say it. */
@@ -284,7 +284,12 @@ export function useMaking(kept: (id: string) => void) {
       intake_id: said.intake?.id ?? null,
       slots: placed,
       fitted: bySlot(said.fitted) as never,
-      processors: said.sheet ? Object.fromEntries(Object.entries(said.processors).filter(([s, p]) => p && sheet.value?.sockets.some((x) => x.id === s)).map(([s, p]) => [s, p === '-' ? null : p])) : {},
+      processors: Object.fromEntries(
+        sockets.value.flatMap(({ id, processors }): [string, string | null][] => {
+          const p = said.processors[id]
+          return p === '-' ? [[id, null]] : processors.some((x) => x.id === p) ? [[id, p!]] : []
+        }),
+      ),
       bays: said.bays,
       zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
     }
@@ -312,7 +317,7 @@ export function useMaking(kept: (id: string) => void) {
     }
   }
 
-  return { said, isOld, anew, sheets, likely, sheet, built, board, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, like, choose, keep }
+  return { said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
 }
 
 export type Making = ReturnType<typeof useMaking>

@@ -1,0 +1,108 @@
+"""New machine: boards by answers, whatever is wrong with them, and what outlives a lost connection."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import Served, SignIn
+from tests.browser.hands import go_to, see, slot
+from tests.browser.kinds import KINDS, build, keep, verdict_of
+from tests.formats.smbios_facts import Device, listing
+
+#: Answers that any of them may take.
+MOST = 25
+
+
+@pytest.mark.parametrize("part", range(3))
+def test_every_kind_is_built_by_answers(sign_in: SignIn, part: int) -> None:
+    """By mouse and by keys in turn. What is right there is never a go without cause, what is wrong is a no-go."""
+    page = sign_in()
+    for i, (name, kind) in enumerate(list(KINDS.items())[part::3]):
+        page.goto("/machines/new")
+        given = build(page, name, kind, by_keys=i % 2 == 1)
+        assert given <= MOST, f"{name}: {given} answers"
+        later = page.get_by_role("region", name="What will be asked later")
+        expect(later).to_contain_text("Could stop it")
+        machine = keep(page, name)
+        assert verdict_of(page, machine, "right", kind.label) in ("undecided", "go" if kind.slots == 1 else ""), name
+        assert verdict_of(page, machine, "wrong", kind.wrong) == "no-go", name
+
+
+def test_answers_that_contradict_are_told_where_they_stand(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_role("button", name="Drop or paste a report").click()
+    devices = [Device(f"CPU{s}_DIMM_{c}1", 16384 if c == "A" else 0) for s in (1, 2) for c in "ABCD"]
+    page.get_by_label("Paste what it reports").fill(listing(devices))
+    page.get_by_role("button", name="Read it").click()
+    expect(page.get_by_text("32 GB seen, 2 of 8 slots")).to_be_visible()
+
+    # A channel fewer: both reported slots have no place, and are given one, or the board is as reported again.
+    page.get_by_role("button", name="channels each: one fewer").click()
+    odd = page.get_by_text("Answers and report differ")
+    expect(odd).to_contain_text("2 reported slots have no place on the board")
+    page.get_by_label("CPU1_DIMM_C1").select_option(label="left out")
+    page.get_by_label("CPU1_DIMM_D1").select_option(label="CPU1 C1")
+    expect(odd).to_contain_text("2 reported slots have no place")  # another one is without a place now
+    page.get_by_role("button", name="build it as the report has it").click()
+    expect(odd).to_have_count(0)
+    expect(page.get_by_text("every report has its slot")).to_be_visible()
+
+    # Another model than the report's.
+    page.get_by_label("Model", exact=True).fill("K14")
+    page.get_by_label("Model", exact=True).press("Enter")
+    expect(page.get_by_text("The report is of another model: it says Lorne K12")).to_be_visible()
+    page.get_by_role("button", name="It is that one").click()
+    expect(page.get_by_text("The report is of another model")).to_have_count(0)
+
+    # Names that collide, a board that cannot be shared, a module of another generation: each at its own answer.
+    page.locator("[data-slot]").first.click()
+    page.get_by_label("Printed at this slot").fill("CPU1_DIMM_D1" if page.get_by_label("Printed at this slot").input_value() != "CPU1_DIMM_D1" else "CPU1_DIMM_A1")  # fmt: skip
+    page.get_by_label("Printed at this slot").press("Enter")
+    expect(page.get_by_role("region", name="Processors, channels, slots").get_by_role("alert")).to_contain_text("2 slots are called CPU1_DIMM_")  # fmt: skip
+    page.get_by_role("button", name="2 x 2").click()
+    page.get_by_role("button", name="memory boards").click()
+    page.get_by_label("how many memory boards").fill("3")
+    page.get_by_label("how many memory boards").press("Enter")
+    expect(page.get_by_text("2 channels with slots cannot be shared evenly by 3 boards")).to_be_visible()
+    page.get_by_role("button", name="DDR3", exact=True).click()
+    expect(page.get_by_text("A module in it is DDR4, and the board is said to take DDR3")).to_be_visible()
+
+
+def test_a_name_that_the_library_knows_leads_to_its_sheet(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_label("Name", exact=True).fill("gauge-20")
+    page.get_by_label("Make").fill("Fjell")
+    page.get_by_role("button", name="2 x 2").click()
+    page.get_by_label("Model", exact=True).fill("n2")
+    page.get_by_label("Model", exact=True).press("Enter")
+    page.get_by_role("button", name="Use the sheet of Fjell N2").click()
+    expect(page.get_by_text("its sheet is in the library")).to_be_visible()
+    page.get_by_role("button", name="Keep gauge-20").click()
+    expect(page.get_by_role("heading", name="gauge-20")).to_be_visible()
+    expect(page.get_by_text("0 of 1 known")).to_be_visible()
+
+
+def test_what_was_said_outlives_the_page(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_label("Name", exact=True).fill("gauge-21")
+    page.get_by_role("button", name="2 x 1").click()
+    page.get_by_label("bays", exact=True).fill("4")
+    page.get_by_label("bays", exact=True).press("Enter")
+    page.get_by_role("button", name="1 not known").click()
+    page.get_by_label("Written on the drive in bay 1").fill("FB4-71")
+    page.get_by_role("button", name="Say so").click()
+    expect(page.locator("[data-slot]")).to_have_count(2)
+    page.reload()
+    expect(page.get_by_text("This was begun before and not kept.")).to_be_visible()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("gauge-21")
+    expect(page.locator("[data-slot]")).to_have_count(2)
+    expect(page.get_by_role("button", name="1 FB4-71")).to_be_visible()
+    page.get_by_role("button", name="Begin anew").click()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("")
+    expect(page.locator("[data-slot]")).to_have_count(0)
