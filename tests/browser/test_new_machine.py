@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 import pytest
 from playwright.sync_api import expect
 
@@ -65,8 +63,9 @@ def test_answers_that_contradict_are_told_where_they_stand(sign_in: SignIn) -> N
     expect(page.get_by_role("region", name="Processors, channels, slots").get_by_role("alert")).to_contain_text("2 slots are called CPU1_DIMM_")  # fmt: skip
     page.get_by_role("button", name="2 x 2").click()
     page.get_by_role("button", name="memory boards").click()
-    page.get_by_label("how many memory boards").fill("3")
-    page.get_by_label("how many memory boards").press("Enter")
+    boards = page.get_by_label("how many memory boards", exact=True)
+    boards.fill("3")
+    boards.press("Enter")
     expect(page.get_by_text("2 channels with slots cannot be shared evenly by 3 boards")).to_be_visible()
     page.get_by_role("button", name="DDR3", exact=True).click()
     expect(page.get_by_text("A module in it is DDR4, and the board is said to take DDR3")).to_be_visible()
@@ -106,3 +105,58 @@ def test_what_was_said_outlives_the_page(sign_in: SignIn) -> None:
     page.get_by_role("button", name="Begin anew").click()
     expect(page.get_by_label("Name", exact=True)).to_have_value("")
     expect(page.locator("[data-slot]")).to_have_count(0)
+
+
+def test_what_was_said_without_a_connection_is_sent_when_it_is_back(sign_in: SignIn, served: Served) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_role("button", name="2 x 1").click()
+    page.get_by_role("button", name="DDR4", exact=True).click()
+    page.get_by_role("button", name="SO-DIMM", exact=True).click()
+    expect(page.locator("[data-slot]")).to_have_count(2)
+    served.kill()
+    for field, text in (("Name", "gauge-22"), ("Make", "Ansel"), ("Model", "G22")):
+        page.get_by_label(field, exact=True).fill(text)
+        page.get_by_label(field, exact=True).press("Enter")
+    page.get_by_role("button", name="Keep gauge-22, on to Ceiling").click()
+    expect(page.get_by_text("1 thing said here waits for the connection")).to_be_visible()
+    served.start()
+    expect(page.get_by_text("said here waits")).to_have_count(0)
+    page.get_by_role("link", name="Machines", exact=True).click()
+    page.get_by_role("link", name="gauge-22", exact=True).click()
+    go_to(page, "Survey")
+
+    # At its Survey: two slots and a bay said one after the other, while nobody else surveys it.
+    served.kill()
+    slot(page, "A1").click()
+    page.get_by_label("Type what the label says").fill("8GB 1Rx8 PC4-2400T-SA1-11")
+    page.get_by_label("Type what the label says").press("Enter")
+    expect(page.get_by_text("Kept here, and sent when there is a connection: gauge-22: A1 says 8GB 1Rx8")).to_be_visible()
+    page.get_by_role("button", name="Close this slot").click()
+    slot(page, "B1").click()
+    page.get_by_role("button", name="It is empty").click()
+    expect(page.get_by_text("2 things said here wait for the connection")).to_be_visible()
+    served.start()
+    see(page, "A1", "fitted, 8 GB DDR4")
+    see(page, "B1", "empty")
+    expect(page.get_by_text("2 of 2 known")).to_be_visible()
+
+
+def test_what_somebody_else_said_meanwhile_is_not_overwritten(sign_in: SignIn, served: Served) -> None:
+    page, other = sign_in(), sign_in("lead")
+    for each in (page, other):
+        each.get_by_role("link", name="gauge-01", exact=True).click()
+        go_to(each, "Survey")
+    slot(page, "B1").click()
+    page.context.set_offline(True)
+    page.get_by_role("button", name="It is empty").click()
+    expect(page.get_by_text("1 thing said here waits for the connection")).to_be_visible()
+    slot(other, "B1").click()
+    other.get_by_label("Type what the label says").fill("4GB 1Rx8 PC3L-12800S-11-12-B4")
+    other.get_by_label("Type what the label says").press("Enter")
+    see(other, "B1", "fitted, 4 GB")
+    page.context.set_offline(False)
+    expect(page.get_by_text("was not taken: The machine was surveyed again meanwhile")).to_be_visible()
+    see(page, "B1", "fitted, 4 GB")
+    page.get_by_role("button", name="Forget it").click()
+    expect(page.get_by_text("was not taken")).to_have_count(0)

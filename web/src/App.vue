@@ -5,6 +5,8 @@ import { health } from './api/health'
 import ContactEdge from './frame/ContactEdge.vue'
 import FindDialog from './frame/FindDialog.vue'
 import KeysDialog from './frame/KeysDialog.vue'
+import UnsentNote from './frame/UnsentNote.vue'
+import { watchUnsent } from './frame/outbox'
 import { session } from './frame/session'
 import { finding, helping, isTyping } from './ui/keys'
 
@@ -19,6 +21,7 @@ function onKey(event: KeyboardEvent): void {
   event.preventDefault()
 }
 onMounted(() => addEventListener('keydown', onKey))
+watchUnsent()
 onBeforeUnmount(() => removeEventListener('keydown', onKey))
 </script>
 
@@ -30,6 +33,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
         <div v-if="health.trouble && !route.meta.bare" class="trouble" role="alert">
           <strong>{{ health.trouble }}</strong> Nothing that was saved is lost. Trying again by itself.
         </div>
+        <UnsentNote v-if="framed" />
         <router-view />
       </main>
     </div>

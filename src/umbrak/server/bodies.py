@@ -106,6 +106,7 @@ class DriveBody(Body):
 class NewMachine(About):
     """From an intake, or by hand: what was found in the slots that somebody looked into."""
 
+    id: Id | None = Field(None, description="made by who sends it: sent twice, one machine is made")
     name: Name
     sheet_hash: HashOfSheet | None = Field(None, description="its sheet; or `board`, where none knows it")
     board: BoardAnswers | None = None

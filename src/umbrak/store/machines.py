@@ -64,13 +64,24 @@ def find_or_add_site(db: Connection, name: str, zone: str) -> UUID:
     return key
 
 
+def machine_exists(db: Connection, key: UUID) -> bool:
+    return db.execute(select(machine.c.id).where(machine.c.id == key)).scalar() is not None
+
+
 def add_machine(
-    db: Connection, *, name: str, site_id: UUID | None, sheet_hash: SheetHash, facts: MachineDoc, about: About
+    db: Connection,
+    key: UUID | None = None,
+    *,
+    name: str,
+    site_id: UUID | None,
+    sheet_hash: SheetHash,
+    facts: MachineDoc,
+    about: About,
 ) -> UUID | None:
     """The new machine's id, or None when the name is taken."""
     values = {
         **about.model_dump(),
-        "id": new_id(),
+        "id": key or new_id(),
         "name": name,
         "site_id": site_id,
         "sheet_hash": sheet_hash,

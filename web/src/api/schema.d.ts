@@ -4269,6 +4269,11 @@ export interface components {
             fitted?: {
                 [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
             };
+            /**
+             * Id
+             * @description made by who sends it: sent twice, one machine is made
+             */
+            id?: string | null;
             /** Intake Id */
             intake_id?: string | null;
             /**

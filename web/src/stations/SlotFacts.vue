@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** What somebody sees in one slot, to put right: its label, that it is empty, not known, or its module at fault. */
 import { computed, ref } from 'vue'
-import { api, ask, wordsOf, type BoardSlot, type MachineView, type Module } from '@/api/client'
+import { api, ask, Unreachable, wordsOf, type BoardSlot, type MachineView, type Module } from '@/api/client'
 import { moduleWords } from '@/board/state'
+import { keepUnsent, unsent } from '@/frame/outbox'
 import { moment } from '@/ui/words'
 import LabelEntry from './fit/LabelEntry.vue'
 import { KINDS, occupantWords } from './survey/words'
@@ -21,16 +22,25 @@ const about = computed(() =>
     .join('; '),
 )
 
-async function send(slots: Record<string, Module | 'unknown' | null>, broken?: string[]): Promise<void> {
+async function send(slots: Record<string, Module | string | null>, broken?: string[]): Promise<void> {
   wrong.value = ''
+  const body = { revision: props.machine.survey.revision, slots: slots as never, failed: broken ?? null }
   try {
     const params = { path: { machine_id: props.machine.id } }
-    const body = { revision: props.machine.survey.revision, slots: slots as never, failed: broken ?? null }
     emit('saved', await ask(api.POST('/api/machines/{machine_id}/surveys', { params, body })))
   } catch (error) {
-    wrong.value = wordsOf(error)
+    if (error instanceof Unreachable) await later(body)
+    else wrong.value = wordsOf(error)
   }
 }
+/** Said at the rack without a connection: kept here, and sent as soon as there is one. */
+async function later(body: { slots: Record<string, Module | string | null> }): Promise<void> {
+  const { id, name, slots } = props.machine
+  const said = Object.entries(body.slots).map(([s, m]) => `${props.machine.board.slots.find((x) => x.id === s)?.printed ?? s} ${m === null ? 'is empty' : m === 'unknown' ? 'not known' : typeof m === 'string' ? `says ${m}` : moduleWords(m)}`)
+  const words = `${name}: ${said.join(', ') || (failed.value ? `${props.slot_.printed} works` : `${props.slot_.printed} has failed`)}`
+  await keepUnsent({ method: 'POST', path: `/api/machines/${id}/surveys`, body, words, machine: id, seen: Object.fromEntries(Object.keys(body.slots).map((s) => [s, slots[s] ?? null])) })
+}
+const waiting = computed(() => unsent.value.filter((u) => !u.refused && u.machine === props.machine.id && props.slot_.id in ((u.body.slots as object | undefined) ?? {})))
 /** The SPD of the module in the slot, as its machine or a reader gives it: said at once what it is, and of what to be wary. */
 async function readSpd(event: Event): Promise<void> {
   const field = event.target as HTMLInputElement
@@ -79,7 +89,8 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
       <button type="button" class="quiet-link" @click="settle(false)">It is {{ occupantWords(here) }}</button>
       <button type="button" class="quiet-link" @click="settle(true)">It is {{ occupantWords(dispute.says) }}</button>
     </div>
-    <LabelEntry hint="Press Enter: this is what the slot holds." @place="send({ [slot_.id]: $event })" />
+    <LabelEntry hint="Press Enter: this is what the slot holds." @place="send({ [slot_.id]: $event })" @unread="send({ [slot_.id]: $event })" />
+    <p v-for="u in waiting" :key="u.number" class="waits small" role="status">Kept here, and sent when there is a connection: {{ u.words }}</p>
     <label class="small">or its SPD <input type="file" :aria-label="`SPD of the module in ${slot_.printed}`" @change="readSpd" /></label>
     <p v-if="told" class="small" role="status">{{ told }}</p>
     <div class="doing">
@@ -126,5 +137,9 @@ p {
 }
 .wrong {
   color: var(--stop);
+}
+.waits {
+  border-left: 3px solid var(--ask);
+  padding-left: 10px;
 }
 </style>

@@ -3,6 +3,7 @@ import { onScopeDispose, watch } from 'vue'
 import type { HistoryLine } from '@/api/client'
 import { health } from '@/api/health'
 import { follow } from '@/api/stream'
+import { sentCount } from '@/frame/outbox'
 
 /** Told of each line of the machine's history as it is written; follows another machine as soon as the id is another. */
 export function useLive(machineId: () => string | undefined, told: (line: HistoryLine) => void): void {
@@ -22,7 +23,7 @@ export function useLive(machineId: () => string | undefined, told: (line: Histor
   onScopeDispose(stop)
 }
 
-/** Load now, again whenever what it is loaded by changes, and once the server is back after it was away. */
+/** Load now, again whenever what it is loaded by changes, once the server is back after it was away, and once it has what was said meanwhile. */
 export function useLoaded(by: () => unknown, load: () => unknown): void {
-  watch([by, () => health.recoveries], () => void load(), { immediate: true })
+  watch([by, () => health.recoveries, sentCount], () => void load(), { immediate: true })
 }

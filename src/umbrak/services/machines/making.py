@@ -52,6 +52,8 @@ class NewMachine:
     report is about, and its slots by hand."""
 
     name: Name
+    #: Made by who sends it: what is sent twice is made once.
+    id: UUID | None = None
     sheet_hash: HashOfSheet | None = None
     board: BoardAnswers | None = None
     intake_id: UUID | None = None
@@ -87,6 +89,8 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     """`make_machine`, as a part of a transaction."""
     name = _named(new.name)
     _check_zone(new.zone)
+    if new.id and store.machine_exists(db, new.id):
+        return new.id
     if new.board and new.sheet_hash is None:
         hash_ = keep_built(db, account, new.board, new.fitted, new.intake_id, new.reports)
     elif new.sheet_hash and new.board is None:
@@ -113,7 +117,7 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     facts = facts.model_copy(update={"processors": {**facts.processors, **new.processors}})
     check_facts(sheet, facts)
     site_id = _site(db, new.site, new.zone)
-    key = store.add_machine(db, name=name, site_id=site_id, sheet_hash=hash_, facts=facts, about=about)
+    key = store.add_machine(db, new.id, name=name, site_id=site_id, sheet_hash=hash_, facts=facts, about=about)
     if key is None:
         raise Refused("name", f"There is a machine {name} already.")
     for number in new.bays:

@@ -50,17 +50,18 @@ def survey_by_hand(
     with engine.begin() as db:
         m = current(db, key, None, {})
         told = seen_slots(m.sheet, found, emptied, "slots")
-        if m.survey.revision != revision:
-            yours = {"slots": layout_json(found), "emptied": list(emptied)}
-            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), yours)
         known = m.survey.content
         broken = sorted(known.failed if failed is None else failed)
         for slot in broken:
             if slot not in m.sheet.slots:
                 raise Refused("failed", f"{m.sheet.title} has no slot {slot}.")
         slots = unmarked(Layout({**m.layout, **told}))
+        # What stands there already is no change, though it be said of an older survey: it was sent twice.
         if slots == known.slots and broken == sorted(known.failed):
             return
+        if m.survey.revision != revision:
+            yours = {"slots": layout_json(found), "emptied": list(emptied)}
+            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), yours)
         now = datetime.now(UTC)
         # Who has looked settles what was disputed there.
         disputed = {s: d for s, d in known.disputed.items() if s not in told}
@@ -92,13 +93,13 @@ def record_bays(
         m = current(db, key, None, {})
         for number in (*bays, *unknown):
             check_bay(m.sheet, number)
-        if m.survey.revision != revision:
-            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), None)
         before = m.survey.content.bays
         known = {n: d for n, d in {**before, **bays}.items() if n not in unknown}
         check_drives(known)
         if known == before:
             return
+        if m.survey.revision != revision:
+            raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), None)
         content = replace(m.survey.content, bays=known, sources=sources_of(m))
         add_survey(db, key, m.survey.kind, content, account.id, None, m.survey.taken_at)
         record(db, "bays recorded", account.id, key, bays=sorted(bays), revision=revision + 1)

@@ -6,6 +6,7 @@ import BoardView from '@/board/BoardView.vue'
 import { moduleWords } from '@/board/state'
 import type { useHand } from '@/stations/fit/hand'
 import { gb } from '@/ui/figures'
+import FieldFault from '@/ui/FieldFault.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { plural } from '@/ui/words'
 import ReportMapping from '../ReportMapping.vue'
@@ -46,6 +47,7 @@ function enter(slot: string): void {
   }
 }
 function rename(name: string): void {
+  if (index.value < 0) return
   const a = m.said.answers
   const names = m.slots.value.map((_, i) => a.names[i] ?? '')
   names[index.value] = name.trim()
@@ -94,6 +96,8 @@ defineExpose({ focus: () => view.value?.focus() })
       <div v-else-if="touched" class="slot" role="group" :aria-label="`Slot ${touched}`">
         <p><b class="mono">{{ touched }}</b> <span class="faded">{{ here === 'unknown' ? 'not looked at' : here ? moduleWords(here) : 'empty' }}</span></p>
         <label v-if="built" class="small faded">printed <TextAnswer ref="field" :value="touched" class="mono" :most="60" label="Printed at this slot" @said="rename" /></label>
+        <FieldFault :of="m.odd.value" name="names" />
+        <FieldFault :of="m.odd.value" name="behind" />
         <label v-if="built && m.slots.value.length > 1" class="small faded">
           lies behind
           <select :value="m.said.answers.behind.find(([one]) => one === index)?.[1] ?? -1" aria-label="Lies behind" @change="behind">

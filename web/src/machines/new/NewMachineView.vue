@@ -115,7 +115,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
         <BoardSide ref="side" :making="making" :hand="hand" />
         <div class="keep">
           <p v-if="making.wrong.value || rest.length" class="wrong" role="alert">{{ [making.wrong.value, ...rest].filter(Boolean).join(' ') }}</p>
-          <p v-if="said.waiting" class="small waits" role="status">Umbrak cannot be reached. All of it is kept in this browser, and is sent as soon as there is a connection.</p>
+          <p v-if="making.waits.value" class="small waits" role="status">Umbrak cannot be reached. The machine is kept in this browser, and is sent as soon as there is a connection; another can be begun.</p>
           <div class="do">
             <button type="button" class="press" :disabled="!!making.lacking.value.length || making.sending.value" @click="keep(false)">Keep {{ said.name.trim() || 'it' }}{{ said.sheet ? '' : ', on to Ceiling' }}</button>
             <button type="button" class="quiet-link" :disabled="!!making.lacking.value.length || making.sending.value" @click="keep(true)">Keep and begin another</button>

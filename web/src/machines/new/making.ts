@@ -2,11 +2,14 @@
 import { computed, reactive, ref, shallowRef, watch } from 'vue'
 import { api, ask, faultsOf, Refusal, Unreachable, wordsOf, type Answers, type Built, type Intake, type Layout, type Module, type Occupant, type SheetRow, type SheetView, type Suggestion } from '@/api/client'
 import { health } from '@/api/health'
+import { keepUnsent } from '@/frame/outbox'
 import { session } from '@/frame/session'
 import { aboutAsSent, aboutAsTyped } from '../about'
 import { BLANK, following, shapedLike } from './answers'
 
 export interface Said {
+  /** The machine's id: sent twice, it is made once. */
+  id: string
   name: string
   site: string
   about: ReturnType<typeof aboutAsTyped>
@@ -23,12 +26,10 @@ export interface Said {
   /** Socket -> processor, '-' = none. */
   processors: Record<string, string>
   bays: Record<number, { serial: string; label: string } | null>
-  /** It was to be kept and the connection was away: it is kept as soon as there is one. */
-  waiting: boolean
 }
 
 function blank(): Said {
-  return { name: '', site: '', about: aboutAsTyped(), intake: null, sheet: '', answers: structuredClone(BLANK), begun: false, fitted: {}, placed: {}, processors: {}, bays: {}, waiting: false }
+  return { name: '', site: '', about: aboutAsTyped(), intake: null, sheet: '', answers: structuredClone(BLANK), begun: false, fitted: {}, placed: {}, processors: {}, bays: {}, id: crypto.randomUUID() }
 }
 
 const placeOf = () => `umbrak-new-machine:${session.account?.id ?? ''}`
@@ -57,6 +58,10 @@ export function useMaking(kept: (id: string) => void) {
   const wrong = ref('')
   const sending = ref(false)
   const note = ref('')
+  /** The answers that `built` is of. */
+  const judged = ref('')
+  /** It was kept in this browser, to be sent later. */
+  const waits = ref(false)
   /** The report shows a board that answers cannot say. */
   const draftable = ref(false)
   let asked: AbortController | null = null
@@ -65,9 +70,9 @@ export function useMaking(kept: (id: string) => void) {
     said,
     () => {
       try {
-        const [now, nothing] = [JSON.stringify(said), JSON.stringify(blank())]
+        const [now, nothing] = [JSON.stringify({ ...said, id: '' }), JSON.stringify({ ...blank(), id: '' })]
         if (now === nothing) localStorage.removeItem(placeOf())
-        else localStorage.setItem(placeOf(), now)
+        else localStorage.setItem(placeOf(), JSON.stringify(said))
       } catch {
         // no room in the browser: the page itself still has it
       }
@@ -117,11 +122,15 @@ export function useMaking(kept: (id: string) => void) {
       await lookAtSheet(mine)
     } else if (said.begun) {
       sheet.value = undefined
+      const answered = JSON.stringify(said.answers)
       const fitted = Object.fromEntries(modules.value.slice(0, 64).map((m, i) => [`m${i}`, m]))
       const found = await gently(() => ask(api.POST('/api/boards', { body: { answers: said.answers, fitted: fitted as never, intake_id: said.intake?.id ?? null }, signal: mine.signal })))
       if (found && asked === mine) {
-        built.value = found
-        named.value = found.reports
+        // What makes no board leaves the last one standing: the answer that is wrong says so.
+        const before = built.value
+        judged.value = answered
+        built.value = found.board || !before?.board ? found : { ...found, board: before.board, slots: before.slots, sockets: before.sockets, open: before.open, told: before.told, reports: before.reports }
+        named.value = built.value.reports
         for (const [socket, processor] of Object.entries(found.processors)) said.processors[socket] ??= processor ?? '-'
       }
     } else {
@@ -145,7 +154,6 @@ export function useMaking(kept: (id: string) => void) {
     () => health.recoveries,
     () => {
       if (!sheets.value.length) void load()
-      if (said.waiting) void keep()
     },
   )
 
@@ -184,7 +192,6 @@ export function useMaking(kept: (id: string) => void) {
   function answer(next: Answers): void {
     said.answers = next
     said.begun = true
-    said.waiting = false
   }
   /** What a module in it is, the board takes: what nobody answered yet follows from that. */
   function follow(...more: Module[]): void {
@@ -252,23 +259,22 @@ export function useMaking(kept: (id: string) => void) {
     said.fitted = {}
     said.placed = {}
     said.processors = {}
-    said.waiting = false
   }
 
   // -- keeping --------------------------------------------------------------------------------------
 
   const lacking = computed(() => {
-    const of = new Map((built.value?.faults ?? []).map((f) => [f.path, f.message]))
     const needs = said.sheet
       ? []
       : !said.begun
         ? ['its model, or its board']
-        : [of.has('model') && 'make and model', of.has('generation') && !said.answers.generation && 'its generation', of.has('form') && !said.answers.form && 'DIMM or SO-DIMM'].filter((x): x is string => !!x)
+        : [!said.answers.model.trim() && 'make and model', !said.answers.generation && 'its generation', !said.answers.form && 'DIMM or SO-DIMM'].filter((x): x is string => !!x)
     return [...(said.name.trim() ? [] : ['a name']), ...needs]
   })
   /** Faults of answers that were given, by field; what was not answered yet is `lacking`, and no fault. */
   const odd = computed<Record<string, string>>(() => {
     const a = said.answers
+    if (judged.value !== JSON.stringify(a)) return {} // what was said since is not judged yet
     const unanswered = new Set([...(a.generation ? [] : ['generation']), ...(a.form ? [] : ['form']), ...(a.model.trim() ? [] : ['model'])])
     return Object.fromEntries((built.value?.faults ?? []).filter((f) => !unanswered.has(f.path)).map((f) => [f.path, f.message]))
   })
@@ -276,6 +282,7 @@ export function useMaking(kept: (id: string) => void) {
     const bySlot = (of: Record<number, Occupant | null>) => Object.fromEntries(Object.entries(of).flatMap(([i, m]) => (slots.value[Number(i)] ? [[slots.value[Number(i)]!, m]] : [])))
     const placed = Object.fromEntries([...reportAt.value].filter(([slot]) => slots.value.includes(slot)))
     return {
+      id: said.id,
       name: said.name,
       site: said.site || null,
       ...aboutAsSent(said.about),
@@ -305,10 +312,11 @@ export function useMaking(kept: (id: string) => void) {
       kept(made.id)
     } catch (error) {
       if (error instanceof Unreachable) {
-        said.waiting = true
+        await keepUnsent({ method: 'POST', path: '/api/machines', body: body(), words: `the new machine ${said.name}`, draft: JSON.stringify(said) })
+        Object.assign(said, blank())
+        waits.value = true
         return
       }
-      said.waiting = false
       const told = error instanceof Refusal ? (error.problem.errors ?? []) : []
       for (const { field, message } of told) faults[field.replace(/^board\./, '')] ??= message
       if (!told.length) wrong.value = wordsOf(error)
@@ -317,7 +325,7 @@ export function useMaking(kept: (id: string) => void) {
     }
   }
 
-  return { said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
+  return { said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
 }
 
 export type Making = ReturnType<typeof useMaking>

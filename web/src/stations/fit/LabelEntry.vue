@@ -2,8 +2,9 @@
 /** Label text, decoded as it is typed: each understood piece underlined with what it means. */
 import { computed, ref, watch } from 'vue'
 import { api, ask, type Label, type Module } from '@/api/client'
+import { health } from '@/api/health'
 
-const emit = defineEmits<{ module: [module: Module | null]; place: [module: Module]; grab: [module: Module, event: PointerEvent] }>()
+const emit = defineEmits<{ module: [module: Module | null]; place: [module: Module]; grab: [module: Module, event: PointerEvent]; /** Enter, and the server that reads labels is away. */ unread: [text: string] }>()
 withDefaults(defineProps<{ hint?: string }>(), { hint: 'Then drag it to a slot, or press Enter and choose the slot with the arrow keys.' })
 const text = ref('')
 const label = ref<Label | null>(null)
@@ -33,7 +34,8 @@ async function decode(typed: string): Promise<void> {
 /** Take what the text says now, not what it said a letter ago. */
 async function place(): Promise<void> {
   await decoding
-  if (understood.value && label.value?.text === text.value) emit('place', label.value.module)
+  if (health.trouble && text.value.trim() && label.value?.text !== text.value) emit('unread', text.value.trim())
+  else if (understood.value && label.value?.text === text.value) emit('place', label.value.module)
 }
 
 const understood = computed(() => (label.value?.understood.length ?? 0) > 0)

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** The drive bays as they stand on the front, each with what is in it: a mixed-up order can cost the array. */
 import { computed, reactive, ref } from 'vue'
-import { api, ask, wordsOf, type MachineView } from '@/api/client'
+import { api, ask, Unreachable, wordsOf, type MachineView } from '@/api/client'
+import { keepUnsent } from '@/frame/outbox'
 
 const props = defineProps<{ machine: MachineView; mayWrite: boolean }>()
 const emit = defineEmits<{ saved: [machine: MachineView] }>()
@@ -27,7 +28,15 @@ async function keep(drive: { serial: string; label: string } | 'unknown' | null)
     // Another bay may have been opened while this one was on its way.
     if (open.value === number) open.value = null
   } catch (error) {
-    wrong.value = wordsOf(error)
+    if (!(error instanceof Unreachable)) {
+      wrong.value = wordsOf(error)
+      return
+    }
+    const bay = props.machine.bays.find((b) => b.number === number)
+    const seen = { [String(number)]: bay?.known ? bay.drive : 'unknown' }
+    const says = drive === null ? 'is empty' : drive === 'unknown' ? 'not known' : [drive.label, drive.serial].filter(Boolean).join(', ')
+    await keepUnsent({ method: 'PUT', path: `/api/machines/${props.machine.id}/bays`, body: { revision: props.machine.survey.revision, bays: { [String(number)]: drive } }, words: `${props.machine.name}: bay ${number} ${says}`, machine: props.machine.id, seen })
+    if (open.value === number) open.value = null
   }
 }
 </script>
