@@ -49,6 +49,12 @@ def test_answers_that_contradict_are_told_where_they_stand(sign_in: SignIn) -> N
     expect(odd).to_have_count(0)
     expect(page.get_by_text("every report has its slot")).to_be_visible()
 
+    # Fewer processors than it tells.
+    page.get_by_role("button", name="processors: one fewer").click()
+    expect(odd).to_contain_text("the report tells 2 processors, the board has 1")
+    page.get_by_role("button", name="build it as the report has it").click()
+    expect(odd).to_have_count(0)
+
     # Another model than the report's.
     page.get_by_label("Model", exact=True).fill("K14")
     page.get_by_label("Model", exact=True).press("Enter")
@@ -160,3 +166,43 @@ def test_what_somebody_else_said_meanwhile_is_not_overwritten(sign_in: SignIn, s
     see(page, "B1", "fitted, 4 GB")
     page.get_by_role("button", name="Forget it").click()
     expect(page.get_by_text("was not taken")).to_have_count(0)
+
+
+def test_machines_wait_for_their_model_and_one_sheet_makes_them_all(sign_in: SignIn) -> None:
+    page = sign_in()
+    devices = [Device(f"CPU{s}_DIMM_{c}1", 8192 if c == "A" else 0) for s in (1, 2) for c in "AB"]
+    for name in ("desk-31", "desk-32"):
+        page.get_by_role("link", name="New machine").click()
+        page.get_by_label("Name", exact=True).fill(name)
+        page.get_by_role("button", name="Drop or paste a report").click()
+        page.get_by_label("Paste what it reports").fill(listing(devices))
+        page.get_by_role("button", name="Read it").click()
+        expect(page.get_by_text("Makes the sheet Lorne K12")).to_be_visible()
+        page.get_by_role("button", name="Keep it, its board later").click()
+        expect(page.get_by_role("heading", name="Machines", exact=True)).to_be_visible()
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_label("Name", exact=True).fill("odd-31")
+    page.get_by_role("button", name="Keep it, its board later").click()
+
+    waiting = page.get_by_role("region", name="Machines that wait for a sheet")
+    expect(waiting.get_by_role("listitem").filter(has_text="Lorne K12")).to_contain_text("2 machines wait for its sheet")
+    expect(waiting.get_by_role("listitem").filter(has_text="model not known")).to_contain_text("odd-31")
+    # Its name is taken meanwhile, and what is wrong is said at the field.
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_label("Name", exact=True).fill("DESK-32")
+    page.get_by_role("button", name="Keep it, its board later").click()
+    expect(page.get_by_role("alert")).to_contain_text("A machine DESK-32 waits for its sheet already")
+    page.get_by_role("link", name="Leave it").click()
+
+    waiting.get_by_role("link", name="desk-31").click()
+    expect(page.get_by_text("16 GB seen, 2 of 4 slots")).to_be_visible()
+    page.get_by_role("button", name="Keep desk-31, on to Ceiling").click()
+    expect(page.get_by_role("heading", name="desk-31")).to_be_visible()
+    page.get_by_role("link", name="Machines", exact=True).click()
+    waiting.get_by_role("button", name="Make it as Lorne K12").click()
+    expect(waiting.get_by_role("status")).to_contain_text("1 machine made as Lorne K12")
+    page.get_by_role("link", name="desk-32", exact=True).click()
+    see(page, "CPU1_DIMM_A1", "fitted, 8 GB")
+    page.get_by_role("link", name="Machines", exact=True).click()
+    waiting.get_by_role("button", name="Forget odd-31").click()
+    expect(waiting).to_have_count(0)

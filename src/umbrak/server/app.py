@@ -39,6 +39,7 @@ from umbrak.server.routers import (
     sheets,
     shelf,
     sizing,
+    waiting,
 )
 from umbrak.services.surveys.reach import Outside
 
@@ -83,6 +84,7 @@ def make_app(
         jobs,
         notes,
         boards,
+        waiting,
         sheets,
         labels,
         shelf,

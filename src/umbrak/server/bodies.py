@@ -42,7 +42,7 @@ from umbrak.formats.quantities import (
     SoakDays,
     TotalGib,
 )
-from umbrak.formats.sheet.built import BoardAnswers
+from umbrak.formats.sheet.built import BoardAnswers, ClassName
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -110,6 +110,7 @@ class NewMachine(About):
     name: Name
     sheet_hash: HashOfSheet | None = Field(None, description="its sheet; or `board`, where none knows it")
     board: BoardAnswers | None = None
+    waiting_id: Id | None = Field(None, description="it was kept before its model was known, under this id")
     intake_id: Id | None = None
     slots: Reports = Field(default={}, description="slot -> index of its report in the intake")
     fitted: OccupantsDoc = Field(default={}, description="slot -> label text, module, or null where it is empty")
@@ -123,6 +124,26 @@ class NewMachine(About):
     )
     site: ShortText | None = None
     zone: Name = "UTC"
+
+
+class WaitingBody(About):
+    """A machine of which no sheet is known yet."""
+
+    name: Name
+    id: Id | None = Field(None, description="made by who sends it: sent twice, it is kept once")
+    kind: ClassName | None = None
+    make: ShortText = ""
+    model: ShortText = ""
+    intake_id: Id | None = None
+    site: ShortText | None = None
+    zone: Name = "UTC"
+
+
+class ToSettle(Body):
+    """Machines that wait, and the sheet of their model."""
+
+    machines: Annotated[list[Id], Field(min_length=1, max_length=1000)]
+    sheet_hash: HashOfSheet
 
 
 class BoardToBuild(Body):

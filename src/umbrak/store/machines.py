@@ -142,10 +142,10 @@ def names_taken(db: Connection, names: Sequence[str]) -> set[str]:
     }
 
 
-def name_taken(db: Connection, name: str, but: UUID) -> bool:
-    """Without regard to case."""
-    same = func.lower(machine.c.name) == func.lower(name)
-    return bool(db.execute(select(machine.c.id).where(same, machine.c.id != but)).scalar())
+def name_taken(db: Connection, name: str, but: UUID | None = None) -> bool:
+    """By another machine than `but`, without regard to case."""
+    taken = select(machine.c.id).where(func.lower(machine.c.name) == func.lower(name))
+    return bool(db.execute(taken if but is None else taken.where(machine.c.id != but)).scalar())
 
 
 def change_machine(db: Connection, key: UUID, version: int, values: dict[str, Any]) -> None:

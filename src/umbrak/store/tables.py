@@ -160,6 +160,27 @@ Index("ix_machine_serial", machine.c.serial)
 #: People write one name in several ways.
 Index("uq_machine_lower_name", func.lower(machine.c.name), unique=True)
 
+#: Machines that are kept before any sheet knows their model: what the plate says, and what they report.
+waiting_machine = Table(
+    "waiting_machine",
+    metadata,
+    _id(),
+    Column("name", Text, nullable=False),
+    Column("site_id", ForeignKey("site.id"), nullable=True),
+    #: appliance, server or workstation; "" = nobody said. So too make and model.
+    Column("kind", Text, nullable=False, server_default=""),
+    Column("make", Text, nullable=False, server_default=""),
+    Column("model", Text, nullable=False, server_default=""),
+    Column("intake_id", ForeignKey("intake.id"), nullable=True),
+    Column("place", Text, nullable=False, server_default=""),
+    Column("duty_group", Text, nullable=False, server_default=""),
+    Column("keeper", Text, nullable=False, server_default=""),
+    Column("warranty_end", Date, nullable=True),
+    Column("serial", Text, nullable=False, server_default=""),
+    _at(),
+)
+Index("uq_waiting_machine_lower_name", func.lower(waiting_machine.c.name), unique=True)
+
 #: How a machine can be asked over the network.
 machine_service = Table(
     "machine_service",

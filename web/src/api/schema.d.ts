@@ -1869,6 +1869,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting
+         * @description Machines that wait for a sheet, by model.
+         */
+        get: operations["waiting_api_waiting_get"];
+        put?: never;
+        /**
+         * Keep
+         * @description Keep a machine of which no sheet is known yet.
+         */
+        post: operations["keep_api_waiting_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting/settled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Make machines under the sheet of their model, as far as their reports tell.
+         */
+        post: operations["settle_api_waiting_settled_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting/{waiting_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description One of them.
+         */
+        get: operations["see_api_waiting__waiting_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Take it from the list; its report stays kept.
+         */
+        delete: operations["forget_api_waiting__waiting_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4319,6 +4387,11 @@ export interface components {
                 [key: string]: number;
             };
             /**
+             * Waiting Id
+             * @description it was kept before its model was known, under this id
+             */
+            waiting_id?: string | null;
+            /**
              * Warranty End
              * @description until when its maker answers for it
              */
@@ -5590,6 +5663,26 @@ export interface components {
             /** User */
             user: string;
         };
+        /**
+         * Settled
+         * @description What became of one machine.
+         */
+        Settled: {
+            /** Machine Id */
+            machine_id: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Refused
+             * @default
+             */
+            refused: string;
+            /**
+             * Unplaced
+             * @default 0
+             */
+            unplaced: number;
+        };
         /** Settlement */
         Settlement: {
             /**
@@ -6599,6 +6692,16 @@ export interface components {
             tool: string;
         };
         /**
+         * ToSettle
+         * @description Machines that wait, and the sheet of their model.
+         */
+        ToSettle: {
+            /** Machines */
+            machines: string[];
+            /** Sheet Hash */
+            sheet_hash: string;
+        };
+        /**
          * ToldTotals
          * @description Totals that a machine told apart from its slots. [GiB]
          */
@@ -6817,6 +6920,105 @@ export interface components {
             from?: string | null;
             /** Until */
             until?: string | null;
+        };
+        /**
+         * WaitingBody
+         * @description A machine of which no sheet is known yet.
+         */
+        WaitingBody: {
+            /**
+             * Duty Group
+             * @description machines of one group carry each other's loads
+             * @default
+             */
+            duty_group?: string;
+            /**
+             * Id
+             * @description made by who sends it: sent twice, it is kept once
+             */
+            id?: string | null;
+            /** Intake Id */
+            intake_id?: string | null;
+            /**
+             * Keeper
+             * @description who looks after it
+             * @default
+             */
+            keeper?: string;
+            /** Kind */
+            kind?: ("appliance" | "server" | "workstation") | null;
+            /**
+             * Make
+             * @default
+             */
+            make?: string;
+            /**
+             * Model
+             * @default
+             */
+            model?: string;
+            /** Name */
+            name: string;
+            /**
+             * Place
+             * @default
+             */
+            place?: string;
+            /**
+             * Serial
+             * @description its own serial number, by which its reports are known
+             * @default
+             */
+            serial?: string;
+            /** Site */
+            site?: string | null;
+            /**
+             * Warranty End
+             * @description until when its maker answers for it
+             */
+            warranty_end?: string | null;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+        };
+        /**
+         * WaitingGroup
+         * @description Machines of one model that wait for its sheet. Machines whose model nobody knows share none, each is a group.
+         */
+        WaitingGroup: {
+            /** Machines */
+            machines: components["schemas"]["WaitingRow"][];
+            /** Model */
+            model: string;
+            /** Sheet */
+            sheet: string | null;
+            /** Sheet Title */
+            sheet_title: string;
+        };
+        /** WaitingRow */
+        WaitingRow: {
+            about: components["schemas"]["About"];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Intake Id */
+            intake_id: string | null;
+            /** Kind */
+            kind: string;
+            /** Make */
+            make: string;
+            /** Model */
+            model: string;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string | null;
+            /** Zone */
+            zone: string;
         };
         /**
          * WaivedDoc
@@ -13210,6 +13412,290 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TrialView"][];
                 };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    waiting_api_waiting_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingGroup"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keep_api_waiting_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitingBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingRow"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    settle_api_waiting_settled_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToSettle"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settled"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    see_api_waiting__waiting_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                waiting_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingRow"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    forget_api_waiting__waiting_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                waiting_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not signed in */
             401: {

@@ -14,6 +14,7 @@ import { age, isOld, plural } from '@/ui/words'
 import { useTitle } from '@/ui/title'
 import { VERDICTS, type Verdict } from '@/ui/verdict'
 import VerdictWord from '@/ui/VerdictWord.vue'
+import WaitingList from './WaitingList.vue'
 
 useTitle(() => 'Machines')
 
@@ -145,6 +146,7 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gi
       <ul><li v-for="c in changed" :key="c.id"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ VERDICTS[c.was as Verdict].words }} → <VerdictWord :of="{ verdict: c.verdict as Verdict }" :size="11" /> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
       <button v-if="changed.length < changedInAll" type="button" class="quiet-link" @click="tellChanged(changed.at(-1)!.id)">Show {{ Math.min(50, changedInAll - changed.length) }} more of {{ changedInAll }}</button>
     </details>
+    <WaitingList @made="load" />
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="page" class="panel list">
       <div v-if="!lines.length" class="none">

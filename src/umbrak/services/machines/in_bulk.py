@@ -27,6 +27,7 @@ from umbrak.formats.kept import JobOptions
 from umbrak.services.errors import NotFound, Refused, ServiceError
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines.making import NewMachine, make_within
+from umbrak.services.machines.waiting import NewWaiting, keep_waiting_within
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.surveys.intake import Intake, Library, keep_intake, suggestions
 from umbrak.services.surveys.network import ask_machine
@@ -268,12 +269,11 @@ def _placed(
     if known is not None:
         return known.id, _beside_what_is_known(db, known.id, intake)
     likely = suggestions(db, intake.reading, library)
-    if not likely:
-        return None, "new, and no sheet is like it"
-    first = likely[0]
-    clear = first.certain and (len(likely) == 1 or not likely[1].certain)
-    if not make or not clear:
-        return None, f"new; it may be {first.title}: {', '.join(first.reasons)}"
+    first = likely[0] if likely else None
+    clear = first is not None and first.certain and (len(likely) == 1 or not likely[1].certain)
+    if first is None or not make or not clear:
+        told = f"new; it may be {first.title}: {', '.join(first.reasons)}" if first else "new, and no sheet is like it"
+        return None, told + (_waits(db, account, stem, intake) if make else "")
     reports = {slot: i for i, slot in enumerate(first.match.slots) if slot is not None}
     try:
         new = NewMachine(
@@ -289,6 +289,18 @@ def _placed(
         return None, f"new, and not made: its file's name is no name for a machine ({error.errors()[0]['msg']})"
     except ServiceError as error:
         return None, f"new, and not made: {error}"
+
+
+def _waits(db: Connection, account: Account, name: str, intake: Intake) -> str:
+    """Keeps it till a sheet knows its model; gives what is said of that."""
+    try:
+        with db.begin_nested():
+            keep_waiting_within(db, account, NewWaiting(name=name, intake_id=intake.id))
+    except ValidationError as error:
+        return f"; not kept: its file's name is no name for a machine ({error.errors()[0]['msg']})"
+    except ServiceError as error:
+        return f"; not kept: {error}"
+    return "; it waits for a sheet"
 
 
 def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> str:

@@ -32,6 +32,7 @@ from umbrak.store import machines as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
 from umbrak.store.surveys import add_survey
+from umbrak.store.waiting import remove_waiting, waiting_name_taken
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
@@ -56,6 +57,8 @@ class NewMachine:
     id: UUID | None = None
     sheet_hash: HashOfSheet | None = None
     board: BoardAnswers | None = None
+    #: It was kept before its model was known, under this id.
+    waiting_id: UUID | None = None
     intake_id: UUID | None = None
     #: Slot -> index of its report in the intake's reading.
     reports: dict[str, int] = field(default_factory=dict)
@@ -87,8 +90,8 @@ def make_machine(engine: Engine, account: Account, new: NewMachine) -> UUID:
 
 def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     """`make_machine`, as a part of a transaction."""
-    name = _named(new.name)
-    _check_zone(new.zone)
+    name = named(new.name)
+    check_zone(new.zone)
     if new.id and store.machine_exists(db, new.id):
         return new.id
     if new.board and new.sheet_hash is None:
@@ -116,7 +119,11 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     occupants |= seen_slots(sheet, new.fitted, new.emptied, "fitted")
     facts = facts.model_copy(update={"processors": {**facts.processors, **new.processors}})
     check_facts(sheet, facts)
-    site_id = _site(db, new.site, new.zone)
+    if new.waiting_id:
+        remove_waiting(db, new.waiting_id)
+    elif waiting_name_taken(db, name):
+        raise Refused("name", f"A machine {name} waits for its sheet: go on with that one.")
+    site_id = site_of(db, new.site, new.zone)
     key = store.add_machine(db, new.id, name=name, site_id=site_id, sheet_hash=hash_, facts=facts, about=about)
     if key is None:
         raise Refused("name", f"There is a machine {name} already.")
@@ -130,20 +137,20 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     return key
 
 
-def _named(name: str) -> str:
+def named(name: str) -> str:
     if not (name := name.strip()):
         raise Refused("name", "Give the machine a name.")
     return name
 
 
-def _check_zone(zone: str) -> None:
+def check_zone(zone: str) -> None:
     try:
         ZoneInfo(zone)
     except (ZoneInfoNotFoundError, ValueError, OSError) as error:
         raise Refused("zone", f"{zone} is no time zone; write one such as Atlantic/Faroe.") from error
 
 
-def _site(db: Connection, site: str | None, zone: str) -> UUID | None:
+def site_of(db: Connection, site: str | None, zone: str) -> UUID | None:
     return store.find_or_add_site(db, site.strip(), zone) if site and site.strip() else None
 
 
@@ -170,14 +177,14 @@ def change_machine(engine: Engine, account: Account, key: UUID, version: int, ch
     with engine.begin() as db:
         m = current(db, key, version, asdict(changes))
         values: dict[str, Any] = {}
-        if changes.name is not None and (name := _named(changes.name)) != m.row.name:
+        if changes.name is not None and (name := named(changes.name)) != m.row.name:
             if store.name_taken(db, name, key):
                 raise Refused("name", f"There is a machine {name} already.")
             values["name"] = name
         zone = changes.zone or m.row.zone
-        _check_zone(zone)
+        check_zone(zone)
         if changes.site is not None and changes.site.strip() != (m.row.site or ""):
-            values["site_id"] = _site(db, changes.site, zone)
+            values["site_id"] = site_of(db, changes.site, zone)
         about = About(**{**m.row.about.model_dump(), **changes.about})
         values |= {n: v for n in changes.about if (v := getattr(about, n)) != getattr(m.row.about, n)}
         if changes.facts is not None:

@@ -26,6 +26,7 @@ from umbrak.formats.sheet.built import (
     names_of,
     title_for,
 )
+from umbrak.formats.sheet.draft import title_of
 from umbrak.formats.sheet.lint import open_facts, told_facts
 from umbrak.formats.sheet.reading import read_sheet
 from umbrak.services.errors import NotFound, Refused
@@ -76,7 +77,7 @@ def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: 
     modules = [m for m in fitted.values() if isinstance(m, Module)]
     with engine.connect() as db:
         reading = _reading(db, intake_id)
-        known = _known_as(db, answers)
+        known = known_as(db, answers.make, answers.model)
     # Without a name yet, without generation or form, the board can be drawn all the same.
     faults = tuple(faults_of(answers, modules))
     hard = [f for f in faults if f.path.split(".")[0] not in _LATER]
@@ -131,16 +132,17 @@ def _reading(db: Connection, intake_id: UUID | None) -> SurveyReading | None:
     return row.reading
 
 
-def _known_as(db: Connection, answers: BoardAnswers) -> SheetHash | None:
-    """The sheet that has the answered model as its title or among its other names, whole."""
-    said = {_plain(answers.model), _plain(f"{answers.make} {answers.model}")} - {""}
-    for row in store.current_sheets(db) if _plain(answers.model) else ():
-        if not row.archetype and said & {_plain(n) for n in (row.title, *load_sheet(db, row.hash).models)}:
+def known_as(db: Connection, make: str, model: str) -> SheetHash | None:
+    """The sheet that has a model as its title or among its other names, whole."""
+    said = {plain(model), plain(f"{make} {model}"), plain(title_of(make, model))} - {""}
+    for row in store.current_sheets(db) if plain(model) else ():
+        if not row.archetype and said & {plain(n) for n in (row.title, *load_sheet(db, row.hash).models)}:
             return row.hash
     return None
 
 
-def _plain(name: str) -> str:
+def plain(name: str) -> str:
+    """A name as it is compared: letters and figures alone."""
     return "".join(c for c in name.casefold() if c.isalnum())
 
 
@@ -188,7 +190,7 @@ def keep_built(
     reports: Mapping[str, int],
 ) -> SheetHash:
     """The sheet of a board that was answered, kept. Raises InputError (formats) with what is lacking, Refused for a known model."""
-    if hash_ := _known_as(db, answers):
+    if hash_ := known_as(db, answers.make, answers.model):
         title = load_sheet(db, hash_).title
         raise Refused("board.model", f"The library knows {title}: choose its sheet, or say how this model differs.")
     reading = _reading(db, intake_id)

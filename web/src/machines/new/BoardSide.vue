@@ -30,6 +30,11 @@ const hasReport = computed(() => m.reports.value.length > 0)
 const lit = computed(() => new Map(built.value && hasReport.value ? m.slots.value.filter((s) => !reported.value.has(s)).map((s) => [s, 'ask' as const]) : []))
 const reported = computed(() => new Set(Object.values(m.slotOf.value)))
 const spare = computed(() => m.reports.value.filter((r, i) => r.state !== 'soldered' && !m.slotOf.value[i]).length)
+/** Processors of the report, where it tells another number of them than the board has. */
+const otherSockets = computed(() => {
+  const told = m.said.intake?.reading.processors.length ?? 0
+  return built.value && told && told !== m.said.answers.processors ? told : 0
+})
 const matched = computed(() => new Set(m.named.value.flatMap((slot, i) => (slot ? [i] : []))))
 
 const HARMS = [
@@ -108,8 +113,8 @@ defineExpose({ focus: () => view.value?.focus() })
         <button type="button" class="quiet-link" @click="m.setSlot(touched, null)">It is empty</button>
         <button type="button" class="quiet-link" @click="m.setSlot(touched, undefined)">{{ m.reports.value.length ? 'As reported' : 'Not looked at' }}</button>
       </div>
-      <div v-if="built && (spare || lit.size) && hasReport" class="odd small" role="alert">
-        Answers and report differ: {{ [spare && `${plural(spare, 'reported slot')} ${spare === 1 ? 'has' : 'have'} no place on the board`, lit.size && `${plural(lit.size, 'slot')} of the board ${lit.size === 1 ? 'is' : 'are'} not reported`].filter(Boolean).join(', ') }}.
+      <div v-if="built && (spare || lit.size || otherSockets) && hasReport" class="odd small" role="alert">
+        Answers and report differ: {{ [otherSockets && `the report tells ${plural(otherSockets, 'processor')}, the board has ${m.said.answers.processors}`, spare && `${plural(spare, 'reported slot')} ${spare === 1 ? 'has' : 'have'} no place on the board`, lit.size && `${plural(lit.size, 'slot')} of the board ${lit.size === 1 ? 'is' : 'are'} not reported`].filter(Boolean).join(', ') }}.
         Say which is which below, slot by slot<template v-if="!m.draftable.value">, or <button type="button" class="quiet-link" @click="m.asReported">build it as the report has it</button></template>.
       </div>
       <ReportMapping v-if="hasReport" v-model="m.slotOf.value" :reports="m.reports.value" :slots="m.board.value.slots" :matched="matched" />

@@ -26,7 +26,7 @@ useTitle(() => 'New machine')
 const router = useRouter()
 const route = useRoute()
 const again = ref(false)
-const making = useMaking((id) => void (again.value ? router.replace('/machines/new') : router.push(`/machines/${id}/${wasSheet ? 'survey' : 'ceiling'}`)))
+const making = useMaking((id) => void (again.value ? router.replace('/machines/new') : router.push(id ? `/machines/${id}/${wasSheet ? 'survey' : 'ceiling'}` : '/machines')))
 const { said } = making
 let wasSheet = false
 const reporting = ref(false)
@@ -40,7 +40,8 @@ const hand = useHand({
 })
 const { held, pointer } = hand
 
-// A report that was read with many others.
+// One that was kept without a board; a report that was read with many others.
+if (typeof route.query.waiting === 'string') void making.goOn(route.query.waiting)
 if (typeof route.query.intake === 'string') {
   const key = route.query.intake
   if (typeof route.query.name === 'string') said.name = route.query.name
@@ -119,6 +120,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
           <div class="do">
             <button type="button" class="press" :disabled="!!making.lacking.value.length || making.sending.value" @click="keep(false)">Keep {{ said.name.trim() || 'it' }}{{ said.sheet ? '' : ', on to Ceiling' }}</button>
             <button type="button" class="quiet-link" :disabled="!!making.lacking.value.length || making.sending.value" @click="keep(true)">Keep and begin another</button>
+            <button v-if="!said.sheet" type="button" class="quiet-link" :disabled="!said.name.trim() || making.sending.value" @click="((again = false), making.wait())">Keep it, its board later</button>
           </div>
           <p class="faded small">
             <template v-if="making.lacking.value.length">Still missing: {{ making.lacking.value.join(', ') }}.</template>

@@ -10,6 +10,8 @@ import { BLANK, following, shapedLike } from './answers'
 export interface Said {
   /** The machine's id: sent twice, it is made once. */
   id: string
+  /** It was kept before its model was known, under this id. */
+  waiting_id: string | null
   name: string
   site: string
   about: ReturnType<typeof aboutAsTyped>
@@ -29,7 +31,7 @@ export interface Said {
 }
 
 function blank(): Said {
-  return { name: '', site: '', about: aboutAsTyped(), intake: null, sheet: '', answers: structuredClone(BLANK), begun: false, fitted: {}, placed: {}, processors: {}, bays: {}, id: crypto.randomUUID() }
+  return { waiting_id: null, name: '', site: '', about: aboutAsTyped(), intake: null, sheet: '', answers: structuredClone(BLANK), begun: false, fitted: {}, placed: {}, processors: {}, bays: {}, id: crypto.randomUUID() }
 }
 
 const placeOf = () => `umbrak-new-machine:${session.account?.id ?? ''}`
@@ -44,7 +46,7 @@ function remembered(): Said | null {
   }
 }
 
-export function useMaking(kept: (id: string) => void) {
+export function useMaking(kept: (id: string | null) => void) {
   const before = remembered()
   const said = reactive<Said>(before ?? blank())
   const isOld = ref(before !== null)
@@ -233,7 +235,8 @@ export function useMaking(kept: (id: string) => void) {
       note.value = faultsOf(error)
       draftable.value = true
       const system = said.intake.reading.system
-      answer(following({ ...said.answers, make: said.answers.make || (system?.maker ?? ''), model: said.answers.model || (system?.model ?? '') }, modules.value))
+      // No board is begun: which it is, only who stands before it can say.
+      said.answers = following({ ...said.answers, make: said.answers.make || (system?.maker ?? ''), model: said.answers.model || (system?.model ?? '') }, modules.value)
     }
   }
   /** A sheet as the report has the board, slot by slot, where answers cannot say it. */
@@ -283,6 +286,7 @@ export function useMaking(kept: (id: string) => void) {
     const placed = Object.fromEntries([...reportAt.value].filter(([slot]) => slots.value.includes(slot)))
     return {
       id: said.id,
+      waiting_id: said.waiting_id,
       name: said.name,
       site: said.site || null,
       ...aboutAsSent(said.about),
@@ -301,6 +305,12 @@ export function useMaking(kept: (id: string) => void) {
       zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
     }
   }
+  /** What the server refused, each fault at its field. */
+  function told(error: unknown): void {
+    const all = error instanceof Refusal ? (error.problem.errors ?? []) : []
+    for (const { field, message } of all) faults[field.replace(/^board\./, '')] ??= message
+    if (!all.length) wrong.value = wordsOf(error)
+  }
   async function keep(): Promise<void> {
     if (sending.value || lacking.value.length) return
     forgetFaults()
@@ -317,15 +327,50 @@ export function useMaking(kept: (id: string) => void) {
         waits.value = true
         return
       }
-      const told = error instanceof Refusal ? (error.problem.errors ?? []) : []
-      for (const { field, message } of told) faults[field.replace(/^board\./, '')] ??= message
-      if (!told.length) wrong.value = wordsOf(error)
+      told(error)
     } finally {
       sending.value = false
     }
   }
 
-  return { said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
+  /** Kept without a board: it waits for a sheet of its model. */
+  async function wait(): Promise<void> {
+    if (sending.value || !said.name.trim()) return
+    forgetFaults()
+    sending.value = true
+    const a = said.answers
+    const body = { id: said.id, name: said.name, kind: a.kind, make: a.make, model: a.model, intake_id: said.intake?.id ?? null, site: said.site || null, zone: Intl.DateTimeFormat().resolvedOptions().timeZone, ...aboutAsSent(said.about) }
+    try {
+      await ask(api.POST('/api/waiting', { body }))
+      Object.assign(said, blank())
+      localStorage.removeItem(placeOf())
+      kept(null)
+    } catch (error) {
+      if (error instanceof Unreachable) {
+        await keepUnsent({ method: 'POST', path: '/api/waiting', body, words: `the new machine ${said.name}`, draft: JSON.stringify(said) })
+        Object.assign(said, blank())
+        waits.value = true
+        return
+      }
+      told(error)
+    } finally {
+      sending.value = false
+    }
+  }
+  /** One that was kept without a board: go on with it. */
+  async function goOn(key: string): Promise<void> {
+    if (said.waiting_id === key) return
+    const row = await gently(() => ask(api.GET('/api/waiting/{waiting_id}', { params: { path: { waiting_id: key } } })))
+    if (!row) return
+    Object.assign(said, blank(), { id: row.id, waiting_id: row.id, name: row.name, site: row.site ?? '', about: aboutAsTyped(row.about) })
+    said.answers = { ...structuredClone(BLANK), kind: (row.kind || null) as Answers['kind'], make: row.make, model: row.model }
+    if (row.intake_id) {
+      const found = await gently(() => ask(api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: row.intake_id! } } })))
+      if (found) await tookIn(found)
+    }
+  }
+
+  return { wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
 }
 
 export type Making = ReturnType<typeof useMaking>

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+/** Machines that are kept before any sheet knows their model, by model: one sheet makes them all. */
+import { ref, shallowRef } from 'vue'
+import { api, ask, faultsOf, type WaitingGroup } from '@/api/client'
+import { session } from '@/frame/session'
+import { useLoaded } from '@/stations/live'
+import { plural } from '@/ui/words'
+
+const emit = defineEmits<{ made: [] }>()
+const groups = shallowRef<WaitingGroup[]>([])
+const wrong = ref('')
+const told = ref('')
+const busy = ref(false)
+
+async function load(): Promise<void> {
+  try {
+    groups.value = await ask(api.GET('/api/waiting'))
+  } catch (error) {
+    wrong.value = faultsOf(error)
+  }
+}
+useLoaded(() => null, load)
+
+async function make(g: WaitingGroup): Promise<void> {
+  busy.value = true
+  wrong.value = told.value = ''
+  try {
+    const settled = await ask(api.POST('/api/waiting/settled', { body: { machines: g.machines.map((m) => m.id), sheet_hash: g.sheet! } }))
+    const [made, not] = [settled.filter((s) => s.machine_id), settled.filter((s) => !s.machine_id)]
+    const unplaced = made.filter((s) => s.unplaced)
+    told.value = [
+      `${plural(made.length, 'machine')} made as ${g.sheet_title}`,
+      unplaced.length && `in ${unplaced.map((s) => s.name).join(', ')} reports are left whose slot their names do not tell: see Survey`,
+    ]
+      .filter(Boolean)
+      .join('; ')
+    wrong.value = not.map((s) => `${s.name}: ${s.refused}`).join(' ')
+    emit('made')
+  } catch (error) {
+    wrong.value = faultsOf(error)
+  } finally {
+    busy.value = false
+    await load()
+  }
+}
+async function forget(key: string): Promise<void> {
+  try {
+    await ask(api.DELETE('/api/waiting/{waiting_id}', { params: { path: { waiting_id: key } } }))
+    await load()
+  } catch (error) {
+    wrong.value = faultsOf(error)
+  }
+}
+</script>
+
+<template>
+  <section v-if="groups.length || told || wrong" class="panel waiting small" aria-label="Machines that wait for a sheet">
+    <p v-if="told" role="status">{{ told }}.</p>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <ul v-if="groups.length">
+      <li v-for="g in groups" :key="g.machines[0]!.id">
+        <b>{{ g.model || 'model not known' }}</b>
+        <span class="faded">{{ plural(g.machines.length, 'machine') }} {{ g.machines.length === 1 ? 'waits' : 'wait' }} for its sheet:</span>
+        <span v-for="m in g.machines" :key="m.id" class="one">
+          <router-link v-if="session.mayWrite()" class="quiet-link" :to="{ path: '/machines/new', query: { waiting: m.id } }">{{ m.name }}</router-link><template v-else>{{ m.name }}</template>
+          <button v-if="session.mayWrite()" type="button" class="quiet-link forget" :aria-label="`Forget ${m.name}`" @click="forget(m.id)">&times;</button>
+        </span>
+        <button v-if="g.sheet && session.mayWrite()" type="button" class="press slim" :disabled="busy" @click="make(g)">Make {{ g.machines.length === 1 ? 'it' : `all ${g.machines.length}` }} as {{ g.sheet_title }}</button>
+        <router-link v-else-if="session.mayWrite()" class="quiet-link" :to="{ path: '/machines/new', query: { waiting: g.machines[0]!.id } }">Build its board</router-link>
+      </li>
+    </ul>
+  </section>
+</template>
+
+<style scoped>
+.waiting {
+  padding: 6px 20px 8px 40px;
+}
+p {
+  margin: 2px 0;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  gap: 4px;
+}
+li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 10px;
+  align-items: center;
+}
+.one {
+  white-space: nowrap;
+}
+.forget {
+  min-width: 24px;
+  font-weight: 400;
+}
+</style>
