@@ -70,6 +70,17 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
         {"revision": 1, "slot": "A", "report": True},
         (401, 403, 404, 404),
     ),
+    ("GET", f"/api/machines/{NOBODY_ID}/as/x", None, (401, 404, 404, 404)),
+    ("PUT", f"/api/machines/{NOBODY_ID}/model", {"version": 1, "sheet_hash": "x", "slots": {}}, (401, 403, 404, 404)),
+    ("GET", "/api/boards/presets", None, (401, 200, 200, 200)),
+    ("POST", "/api/boards", {"answers": {}}, (401, 200, 200, 200)),
+    ("GET", "/api/boards/like/x", None, (401, 404, 404, 404)),
+    ("GET", f"/api/boards/from/{NOBODY_ID}", None, (401, 404, 404, 404)),
+    ("GET", "/api/waiting", None, (401, 200, 200, 200)),
+    ("POST", "/api/waiting", {"name": "x", "intake_id": NOBODY_ID}, (401, 403, 404, 404)),
+    ("GET", f"/api/waiting/{NOBODY_ID}", None, (401, 404, 404, 404)),
+    ("POST", "/api/waiting/settled", {"machines": [NOBODY_ID], "sheet_hash": "x"}, (401, 403, 404, 404)),
+    ("DELETE", f"/api/waiting/{NOBODY_ID}", None, (401, 403, 404, 404)),
     ("PUT", f"/api/machines/{NOBODY_ID}/bays", {"revision": 1, "bays": {}}, (401, 403, 404, 404)),
     ("GET", f"/api/machines/{NOBODY_ID}/history", None, (401, 404, 404, 404)),
     ("GET", f"/api/machines/{NOBODY_ID}/plans", None, (401, 404, 404, 404)),
@@ -192,7 +203,7 @@ def test_every_route_answers_each_role_as_it_should(client: Client) -> None:
 def test_no_route_is_left_out_of_the_table() -> None:
     import re
 
-    stands_for = {"{hash_}": "x", "{kind}": "redfish"}
+    stands_for = {"{hash_}": "x", "{sheet_hash}": "x", "{kind}": "redfish"}
     tabled = {(m, re.sub(r"\?.*", "", p)) for m, p, *_ in ROUTES}
     for path, operations in make_app(None).openapi()["paths"].items():
         for method in operations:

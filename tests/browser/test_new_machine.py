@@ -137,7 +137,9 @@ def test_what_was_said_without_a_connection_is_sent_when_it_is_back(sign_in: Sig
     slot(page, "A1").click()
     page.get_by_label("Type what the label says").fill("8GB 1Rx8 PC4-2400T-SA1-11")
     page.get_by_label("Type what the label says").press("Enter")
-    expect(page.get_by_text("Kept here, and sent when there is a connection: gauge-22: A1 says 8GB 1Rx8")).to_be_visible()
+    expect(
+        page.get_by_text("Kept here, and sent when there is a connection: gauge-22: A1 says 8GB 1Rx8")
+    ).to_be_visible()
     page.get_by_role("button", name="Close this slot").click()
     slot(page, "B1").click()
     page.get_by_role("button", name="It is empty").click()
@@ -185,7 +187,9 @@ def test_machines_wait_for_their_model_and_one_sheet_makes_them_all(sign_in: Sig
     page.get_by_role("button", name="Keep it, its board later").click()
 
     waiting = page.get_by_role("region", name="Machines that wait for a sheet")
-    expect(waiting.get_by_role("listitem").filter(has_text="Lorne K12")).to_contain_text("2 machines wait for its sheet")
+    expect(waiting.get_by_role("listitem").filter(has_text="Lorne K12")).to_contain_text(
+        "2 machines wait for its sheet"
+    )
     expect(waiting.get_by_role("listitem").filter(has_text="model not known")).to_contain_text("odd-31")
     # Its name is taken meanwhile, and what is wrong is said at the field.
     page.get_by_role("link", name="New machine").click()

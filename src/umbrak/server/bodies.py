@@ -171,6 +171,12 @@ class MachineChange(AboutChanges):
         return {n: v for n, v in told.items() if v is not None or About.model_fields[n].default is None}
 
 
+class ModelChange(Body):
+    version: Version
+    sheet_hash: HashOfSheet
+    slots: dict[Name, Name] = Field(max_length=MAX_SLOTS, description="slot as it is called now -> slot of that sheet")
+
+
 class Retirement(Body):
     version: Version
     retired: bool

@@ -49,6 +49,7 @@ export type StockLine = Schemas['StockView']
 export type Offer = Schemas['OfferView']
 export type Evidence = Schemas['EvidenceSettings']
 export type More = NonNullable<Schemas['MoreView']>
+export type OtherModel = Schemas['OtherModel']
 export type WaitingGroup = Schemas['WaitingGroup']
 export type Worth = Schemas['WorthView']
 export type SameWay = Schemas['SameTotalView']

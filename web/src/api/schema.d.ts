@@ -513,6 +513,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/as/{sheet_hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As Other
+         * @description What would become of it under the sheet of another model: where its slots seem to belong, what has no meaning there.
+         */
+        get: operations["as_other_api_machines__machine_id__as__sheet_hash__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/bays": {
         parameters: {
             query?: never;
@@ -606,6 +626,26 @@ export interface paths {
          */
         get: operations["history_api_machines__machine_id__history_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Remodel
+         * @description It is another model than it was taken for: bring it under that sheet, its slots where they belong there.
+         */
+        put: operations["remodel_api_machines__machine_id__model_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -4089,6 +4129,23 @@ export interface components {
              */
             low: number;
         };
+        /** ModelChange */
+        ModelChange: {
+            /** Sheet Hash */
+            sheet_hash: string;
+            /**
+             * Slots
+             * @description slot as it is called now -> slot of that sheet
+             */
+            slots: {
+                [key: string]: string;
+            };
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
+        };
         /**
          * Module
          * @description One memory module, as far as it is known: None is unknown, never "no".
@@ -4434,6 +4491,13 @@ export interface components {
                 [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
             }[];
         };
+        /** NewSlot */
+        NewSlot: {
+            /** Printed */
+            printed: string;
+            /** Slot */
+            slot: string;
+        };
         /** NewStatement */
         NewStatement: {
             /**
@@ -4586,6 +4650,20 @@ export interface components {
             words: string;
         };
         /**
+         * OldSlot
+         * @description A slot as it is called now, and where it seems to belong.
+         */
+        OldSlot: {
+            /** Is Used */
+            is_used: boolean;
+            /** Printed */
+            printed: string;
+            /** Slot */
+            slot: string;
+            /** To */
+            to: string | null;
+        };
+        /**
          * OpenFact
          * @description A fact that will be asked later.
          */
@@ -4600,6 +4678,22 @@ export interface components {
             what: string;
             /** Where */
             where: string;
+        };
+        /**
+         * OtherModel
+         * @description What becomes of a machine under another sheet.
+         */
+        OtherModel: {
+            /** Dropped */
+            dropped: string[];
+            /** Places */
+            places: components["schemas"]["NewSlot"][];
+            /** Plans */
+            plans: string[];
+            /** Slots */
+            slots: components["schemas"]["OldSlot"][];
+            /** Title */
+            title: string;
         };
         /**
          * Outcome
@@ -8687,6 +8781,60 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    as_other_api_machines__machine_id__as__sheet_hash__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+                sheet_hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OtherModel"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     bays_api_machines__machine_id__bays_put: {
         parameters: {
             query?: never;
@@ -8961,6 +9109,83 @@ export interface operations {
             };
             /** @description Not found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    remodel_api_machines__machine_id__model_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModelChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

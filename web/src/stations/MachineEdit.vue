@@ -8,7 +8,7 @@ import FieldFault from '@/ui/FieldFault.vue'
 import { numbersIn, useForm } from '@/ui/form'
 
 const props = defineProps<{ machine: MachineView }>()
-const emit = defineEmits<{ saved: [machine: MachineView]; leave: [] }>()
+const emit = defineEmits<{ saved: [machine: MachineView]; leave: []; remodel: [] }>()
 
 const m = props.machine
 /** Socket -> processor id, "" = not known, "-" = empty. */
@@ -116,6 +116,7 @@ function retire(): void {
         <button type="button" class="quiet-link" @click="retire">
           {{ machine.retired_at ? 'Bring it back' : asking ? 'Really retire it; nothing is lost' : 'Retire this machine' }}
         </button>
+        <button type="button" class="quiet-link" @click="$emit('remodel')">It is another model</button>
         <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
         <button class="press" type="submit" :disabled="sending">Save</button>
       </div>
@@ -143,7 +144,7 @@ function retire(): void {
   gap: 10px;
   margin-top: 16px;
 }
-.choices .quiet-link {
-  margin-right: auto;
+.choices .press.quiet {
+  margin-left: auto;
 }
 </style>

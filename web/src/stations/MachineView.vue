@@ -10,6 +10,7 @@ import { age } from '@/ui/words'
 import { session } from '@/frame/session'
 import { useLoaded } from './live'
 import MachineEdit from './MachineEdit.vue'
+import OtherModel from './OtherModel.vue'
 import SheetNotices from './SheetNotices.vue'
 import VerdictLine from './VerdictLine.vue'
 import { ENDED, runWords } from './run/words'
@@ -41,6 +42,7 @@ const LINED = ['ceiling', 'target', 'routes', 'run', 'proof']
 const place = useRoute()
 
 const editing = ref(false)
+const remodelling = ref(false)
 function saved(changed: MachineView): void {
   machine.value = { ...changed, plans: machine.value?.plans ?? [] }
   editing.value = false
@@ -98,7 +100,8 @@ const offDuty = computed(() => machine.value?.runs[0]?.state === 'under way')
       <VerdictLine v-if="lined && LINED.includes(station)" :machine-id="id" :plan="lined" :need="machine.need_gib" />
       <router-view :key="id" />
     </div>
-    <MachineEdit v-if="editing" :machine="machine" @saved="saved" @leave="editing = false" />
+    <MachineEdit v-if="editing" :machine="machine" @saved="saved" @leave="editing = false" @remodel="((editing = false), (remodelling = true))" />
+    <OtherModel v-if="remodelling" :machine="machine" @saved="((remodelling = false), saved($event))" @leave="remodelling = false" />
   </div>
   <p v-else-if="wrong" class="wrong" role="alert">
     {{ wrong }} <router-link class="quiet-link" to="/machines">See the machines</router-link>

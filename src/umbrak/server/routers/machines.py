@@ -12,13 +12,14 @@ from fastapi import APIRouter, Query, Response
 from umbrak.core.platform.known import Drive
 from umbrak.core.targets import Target
 from umbrak.formats.about import About
-from umbrak.formats.documents import occupants
+from umbrak.formats.documents import HashOfSheet, occupants
 from umbrak.server.bodies import (
     Acceptance,
     BaysSeen,
     Comparison,
     DriveBody,
     MachineChange,
+    ModelChange,
     NewMachine,
     NewPlan,
     Retirement,
@@ -36,6 +37,7 @@ from umbrak.services.machines.listing import MachinePage, list_machines
 from umbrak.services.machines.making import make_machine
 from umbrak.services.machines.newer import ChangedVerdicts, NewerSheet, changed_verdicts, newer_sheet, take_newer_sheet
 from umbrak.services.machines.page import MachineView, machine_history, machine_targets, see_machine
+from umbrak.services.machines.remodel import OtherModel, change_model, see_other_model
 from umbrak.services.machines.table import export_fleet
 from umbrak.services.plans.editing import start_plan
 from umbrak.services.plans.proposals import PlanBrief, compare_plans
@@ -201,6 +203,19 @@ def newer(machine_id: UUID, engine: Db, _: Person) -> NewerSheet | None:
 def take_newer(machine_id: UUID, body: SheetTaken, engine: Db, account: Person) -> MachineView:
     """Bring the machine and its plans under the newest revision of its sheet."""
     take_newer_sheet(engine, account, machine_id, body.version)
+    return see_machine(engine, machine_id)
+
+
+@router.get("/{machine_id}/as/{sheet_hash}", responses=describe(401, 404, 422))
+def as_other(machine_id: UUID, sheet_hash: HashOfSheet, engine: Db, _: Person) -> OtherModel:
+    """What would become of it under the sheet of another model: where its slots seem to belong, what has no meaning there."""
+    return see_other_model(engine, machine_id, sheet_hash)
+
+
+@router.put("/{machine_id}/model", responses=describe(401, 403, 404, 409, 422))
+def remodel(machine_id: UUID, body: ModelChange, engine: Db, account: Person) -> MachineView:
+    """It is another model than it was taken for: bring it under that sheet, its slots where they belong there."""
+    change_model(engine, account, machine_id, body.version, body.sheet_hash, body.slots)
     return see_machine(engine, machine_id)
 
 

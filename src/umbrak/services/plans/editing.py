@@ -19,6 +19,7 @@ from umbrak.services.known.loading import Loaded, check_facts, load_machine, sou
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.plans.view import OpenPlan, PlanView, _stacks, open_plan, runs_with, view_of_plan
+from umbrak.services.sheets.library import load_sheet
 from umbrak.services.shelf.changing import note_needs
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account
@@ -200,6 +201,10 @@ def discard_plan(engine: Engine, account: Account, key: UUID, version: int, disc
         may_change(plan)
         if not discarded and plan.discarded and store.plan_named(db, plan.row.machine_id, plan.row.name):
             raise Refused("name", f"{plan.machine.row.name} has another plan {plan.row.name} by now.")
+        if not discarded and load_sheet(db, plan.row.sheet_hash).id != plan.machine.sheet.id:
+            raise Refused(
+                "name", f"{plan.row.name} was made while {plan.machine.row.name} was taken for another model."
+            )
         store.add_command(db, key, version + 1, "edit", {}, plan.goal, account.id)
         store.discard_plan(db, key, version + 1, discarded)
         refresh(db, plan.row.machine_id)

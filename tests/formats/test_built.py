@@ -1,0 +1,152 @@
+"""Boards by answers: whatever is answered, the sheet says it and no more, and what makes no board is told at its answer."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.formats.smbios_facts import Device, listing
+from umbrak.core.memory.label import decode_label
+from umbrak.core.platform.machine import Layout
+from umbrak.core.platform.survey import match_slots
+from umbrak.formats.faults import InputError
+from umbrak.formats.reading import read_any
+from umbrak.formats.sheet.built import (
+    KINDS,
+    PRESETS,
+    BoardAnswers,
+    ChannelAnswer,
+    Report,
+    answers_from,
+    answers_of,
+    built_sheet,
+    faults_of,
+    names_of,
+    order_of,
+)
+from umbrak.formats.sheet.lint import open_facts
+from umbrak.formats.sheet.reading import read_sheet, shipped_sheets
+
+CHANNELS = st.lists(
+    st.builds(
+        ChannelAnswer, slots=st.integers(0, 3), soldered=st.booleans(), soldered_gib=st.sampled_from([None, 2.0])
+    ),
+    min_size=1,
+    max_size=12,
+)
+ANSWERS = st.builds(
+    BoardAnswers,
+    make=st.just("Ansel"),
+    model=st.just("G9"),
+    processors=st.integers(1, 8),
+    channels=CHANNELS,
+    channels_by=st.sampled_from(["guess", "board", "guide"]),
+    stand=st.sampled_from(["main board", "memory boards", "risers", "tray"]),
+    carriers=st.integers(1, 4),
+    generation=st.sampled_from(["DDR2", "DDR3", "DDR4", "DDR5"]),
+    form=st.sampled_from(["DIMM", "SO-DIMM"]),
+    kinds=st.lists(st.sampled_from(list(KINDS)), unique=True, max_size=2),
+    kinds_by=st.sampled_from(["seen", "guide"]),
+    printed=st.sampled_from(["", "A1", "DIMM_A1", "P0_DIMM_A0", "1"]),
+    bays=st.sampled_from([None, 4, 6]),
+    rows=st.sampled_from([1, 2]),
+    first_bay=st.sampled_from([0, 1]),
+    limit_by=st.sampled_from([None, "plate", "sales page"]),
+    limit_gib=st.just(64.0),
+)
+
+
+@settings(max_examples=60)
+@given(ANSWERS, st.sampled_from([None, "8GB 2Rx8 PC3L-12800S-11-11-F3", "8GB 2Rx8 PC3-12800S-11-11-F3"]))
+def test_a_board_says_what_was_answered_and_no_more(answers: BoardAnswers, label: str | None) -> None:
+    if not answers.limit_by:
+        answers = answers.model_copy(update={"limit_gib": None})
+    module = (
+        decode_label(label).module if label and answers.generation == "DDR3" and answers.form == "SO-DIMM" else None
+    )
+    if faults_of(answers):
+        with pytest.raises(InputError) as refused:
+            built_sheet(answers)
+        assert all(f.path for f in refused.value.faults)
+        return
+    built = built_sheet(answers, Layout({"x": module} if module else {}))
+    read = read_sheet(built.text)
+    sheet = read.sheet
+    assert {f.code for f in read.findings} <= {"fact-open", *(() if built.slots else ["no-slots"])}
+    assert tuple(sheet.slots) == built.slots and len(sheet.sockets) == answers.processors
+    assert [len(c.slots) for c in sheet.channels.values()] == [c.slots for c in answers.channels] * answers.processors
+    assert [c.soldered is not None for c in sheet.channels.values()][: len(answers.channels)] == [c.soldered for c in answers.channels]  # fmt: skip
+    # Nothing is told that nobody told: channels by a guess, rails at all, kinds that only run in it.
+    guess = answers.channels_by == "guess" and not (
+        len(built.slots) == 1 and not any(c.soldered for c in answers.channels)
+    )
+    assert (sheet.not_told("channels") is not None) == guess
+    several = answers.generation == "DDR3"
+    assert (sheet.not_told("memory.rails_v") is not None) == several
+    if several:
+        # A module of one rail shows that the board wires it; one of two shows of neither.
+        seen = sheet.unsaid["memory.rails_v"].seen
+        assert seen == ((1.5,) if module and module.rails_v == (1.5,) else ())
+    assert (sheet.not_told("memory.accepts") is None) == bool(answers.kinds and answers.kinds_by == "guide")
+    assert {"population", "memory.never_together"} <= set(sheet.unsaid)
+    assert ("limits" in open_facts(sheet)) == (answers.limit_by is None)
+    assert sheet.bay_numbers == range(answers.first_bay, answers.first_bay + (answers.bays or 0)) or not answers.bays
+
+
+@pytest.mark.parametrize(
+    ("said", "field", "words"),
+    [
+        ({"generation": None}, "generation", "PC3 is DDR3"),
+        ({"form": None}, "form", "about 133 mm"),
+        ({"model": ""}, "model", "The host name is no model"),
+        ({"channels": [ChannelAnswer(slots=0)]}, "channels", "Not one slot"),
+        ({"channels": [ChannelAnswer(slots=1), ChannelAnswer(slots=0)]}, "channels.1", "Channel B has neither"),
+        ({"stand": "risers", "carriers": 3}, "carriers", "2 channels with slots cannot be shared evenly by 3 risers"),
+        ({"names": ["A1", "a1"]}, "names", "2 slots are called A1: slots 1, 2 in order"),
+        ({"behind": [[0, 9]]}, "behind", "another one of the board"),
+        ({"behind": [[0, 1], [1, 0]]}, "behind", "in a ring"),
+        ({"bays": 5, "rows": 2}, "rows", "5 bays do not lie in 2 even rows"),
+        ({"limit_by": "plate"}, "limit_gib", "How many GB does its plate state"),
+        ({"limit_gib": 32.0}, "limit_by", "Who states it"),
+    ],
+)
+def test_what_makes_no_board_is_told_at_its_answer(said: dict[str, Any], field: str, words: str) -> None:
+    answers = BoardAnswers(make="Ansel", model="G9", generation="DDR4", form="DIMM").model_copy(update=said)
+    assert [(f.path, words in f.message) for f in faults_of(answers)] == [(field, True)]
+
+
+def test_a_module_in_it_that_the_board_could_not_take() -> None:
+    module = decode_label("8GB 2Rx8 PC3L-12800S-11-11-F3").module
+    answers = BoardAnswers(make="Ansel", model="G9", generation="DDR4", form="DIMM")
+    assert [f.path for f in faults_of(answers, [module])] == ["generation", "form"]
+
+
+def test_presets_and_sheets_are_boards_to_begin_from() -> None:
+    """Their shape comes, and of what they tell nothing: it is of another machine."""
+    shapes = [p.answers for p in PRESETS] + [a for s in shipped_sheets().values() if (a := answers_of(s.sheet))]
+    assert len(shapes) >= len(PRESETS) + 7
+    for shape in shapes:
+        named = shape.model_copy(update={"make": "Ansel", "model": "G9", "generation": "DDR4", "form": "DIMM"})
+        sheet = read_sheet(built_sheet(named).text).sheet
+        assert sheet.slots and not sheet.fills and not sheet.limits and not sheet.memory.accepts
+
+
+def test_a_report_is_a_board_whose_names_are_its_own() -> None:
+    reading = read_any(
+        listing([Device(f"CPU{s}_DIMM_{c}1", 16384 if c == "A" else 0) for s in (1, 2) for c in "ABCD"]).encode()
+    )
+    answers, why = answers_from(reading) or (None, "")
+    assert answers and "processor" in why and "channel" in why
+    assert (answers.processors, [c.slots for c in answers.channels], answers.model) == (2, [1] * 4, "Lorne K12")  # fmt: skip
+    order = order_of(reading)
+    sheet = read_sheet(built_sheet(answers, report=Report(reading, order)).text).sheet
+    assert None not in match_slots(sheet, reading.slots) and len(order) == 8
+    # Renamed as printed, the slot keeps the name under which its machine reports it.
+    renamed = answers.model_copy(update={"names": ["J7", *names_of(answers)[1:]]})
+    sheet = read_sheet(built_sheet(renamed, report=Report(reading, order)).text).sheet
+    assert match_slots(sheet, reading.slots)[0] == "J7"
+    # Which slots hang on which processor is not in these names: no answer says it.
+    assert answers_from(read_any(listing([Device("DIMM_A1"), Device("DIMM_B1")]).encode())) is None
