@@ -236,7 +236,7 @@ class _Board:
         first_carrier = first_of(answers.printed, "carrier")
         self.carriers = (
             [f"{_ONE[answers.stand]} {_next(first_carrier, i)}" for i in range(answers.carriers)]
-            if _carried(answers)
+            if _carried(answers) and self.names
             else []
         )
 
