@@ -45,7 +45,30 @@ STYLES: dict[str, tuple[Callable[[int, int, int], tuple[str | None, str | None]]
     "1A, 2A": (lambda s, c, d: (f"DIMM {c + 1}{letter(d)}", None), 1, 4, 2, "nothing"),
     "P1-DIMMB1": (lambda s, c, d: (f"P{s + 1}-DIMM{letter(c)}{d + 1}", f"P{s}_Node{s}_Channel{c}_Dimm{d}"), 2, 3, 3, "both"),
     "XMM1": (lambda s, c, d: (f"XMM{2 * c + d + 1}", None), 1, 2, 2, "nothing"),
-    "MEM, one slot": (lambda s, c, d: ("MEM", None), 1, 1, 1, "nothing"),
+    "MEM, one slot": (lambda s, c, d: ("MEM", None), 1, 1, 1, "both"),
+    # Twenty-two that the reading was tried on after it was written; four of them taught it something.
+    "CPU_1_DIMM_A1": (lambda s, c, d: (f"CPU_{s + 1}_DIMM_{letter(c)}{d + 1}", None), 2, 4, 2, "both"),
+    "Proc 1 Chan B Slot 0": (lambda s, c, d: (f"Proc {s + 1} Chan {letter(c)} Slot {d}", None), 2, 6, 2, "both"),
+    "MC0-ChA-DIMM0": (lambda s, c, d: (f"MC{c}-Ch{letter(c)}-DIMM{d}", "BANK 0"), 1, 2, 2, "both"),
+    "Controller0-ChannelA-DIMM0": (lambda s, c, d: (f"Controller{c // 2}-Channel{letter(c % 2)}-DIMM{d}", f"BANK {c}"), 1, 4, 1, "both"),
+    "dimm a1": (lambda s, c, d: (f"dimm {letter(c).lower()}{d + 1}", None), 1, 4, 2, "both"),
+    "Slot A1": (lambda s, c, d: (f"Slot {letter(c)}{d + 1}", None), 1, 3, 3, "both"),
+    "CPU0-A0": (lambda s, c, d: (f"CPU{s}-{letter(c)}{d}", None), 4, 4, 2, "both"),
+    "D1, Socket 0 Channel 2": (lambda s, c, d: (f"D{d}", f"Socket {s} Channel {c}"), 2, 8, 2, "both"),
+    "DIMM A1, NODE 0": (lambda s, c, d: (f"DIMM {letter(c)}{d + 1}", f"NODE {s}"), 2, 4, 1, "both"),
+    "SODIMM 1, Channel B": (lambda s, c, d: (f"SODIMM {d + 1}", f"Channel {letter(c)}"), 1, 2, 1, "both"),
+    "CPU1_MEM_CH1_D1": (lambda s, c, d: (f"CPU{s + 1}_MEM_CH{c + 1}_D{d + 1}", None), 4, 8, 2, "both"),
+    "PROC 1 DIMM 3B": (lambda s, c, d: (f"PROC {s + 1} DIMM {2 * c + d + 1}{letter(c)}", None), 2, 4, 2, "both"),
+    "Bottom, top": (lambda s, c, d: (["Bottom", "Top"][d], f"BANK {d}"), 1, 1, 2, "nothing"),
+    "DIMM_A1, BANK 0": (lambda s, c, d: (f"DIMM_{letter(c)}{d + 1}", "BANK 0"), 1, 8, 2, "both"),
+    "DIMM 1, N0 CHA": (lambda s, c, d: ("DIMM 1", f"N{s} CH{letter(c)}"), 2, 6, 1, "both"),
+    "Riser A DIMM 1": (lambda s, c, d: (f"Riser {letter(s)} DIMM {c + 1}", None), 2, 6, 1, "nothing"),
+    "p0-dimma0": (lambda s, c, d: (f"p{s}-dimm{letter(c).lower()}{d}", None), 2, 6, 2, "both"),
+    "DIMM_C2, Socket 1": (lambda s, c, d: (f"DIMM_{letter(c)}{d + 1}", f"Socket {s + 1}"), 2, 8, 2, "both"),
+    "CPU2-CH_H-DIMM_1": (lambda s, c, d: (f"CPU{s + 1}-CH_{letter(c)}-DIMM_{d}", None), 2, 12, 1, "both"),
+    "A0, BANK 0": (lambda s, c, d: (f"{letter(c)}{d}", f"BANK {c}"), 1, 2, 2, "both"),
+    "SK0_DIMM_A0": (lambda s, c, d: (f"SK{s}_DIMM_{letter(c)}{d}", None), 2, 4, 2, "both"),
+    "SO-DIMM, one slot": (lambda s, c, d: ("SO-DIMM", "BANK 0"), 1, 1, 1, "both"),
 }  # fmt: skip
 
 
@@ -81,6 +104,7 @@ def _odd() -> Iterator[tuple[str, Names, int | None]]:
     yield "processors by number that the names do not tell", [("A1", None), ("B1", None)], 2
     yield "letters that do not begin at A", [("D1", None), ("D2", None)], 1
     yield "two letters of which one stands for something else", [("P1", None), ("J1", None)], 1
+    yield "numbers that begin again behind each letter", [(f"DIMM {n}{x}", None) for x in "AB" for n in (1, 2, 3)], 1
     yield "a letter behind a number", [("J9A1", None), ("J8B1", None)], 1
     yield "nothing at all", [], None
 

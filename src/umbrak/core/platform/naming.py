@@ -52,13 +52,15 @@ class _Read:
 
 
 #: What a processor is called before its number: CPU1, P0, PROC 2, SKT1, Socket 0.
-SOCKET_WORD = re.compile(r"(?<![a-z])(?:cpu|proc(?:essor)?|socket|skt|p)[ _.-]?(\d{1,2})(?!\d)", re.I)
+SOCKET_WORD = re.compile(r"(?<![a-z])(?:cpu|proc(?:essor)?|socket|skt?|p)[ _.-]?(\d{1,2})(?!\d)", re.I)
 #: A node is a processor only where there are as many.
 NODE_WORD = re.compile(r"(?<![a-z])(?:node|n)[ _.-]?(\d{1,2})(?!\d)", re.I)
 CHANNEL_WORD = re.compile(r"(?<![a-z])(?:channel|chan|chl|ch)[ _.-]?([a-z]|\d{1,2})(?![a-z0-9])", re.I)
 #: Channels are counted within their controller, where one is named.
-_CONTROLLER = re.compile(r"(?<![a-z])i?mc[ _.-]?(\d)(?!\d)", re.I)
+_CONTROLLER = re.compile(r"(?<![a-z])(?:i?mc|controller|ctrl)[ _.-]?(\d)(?!\d)", re.I)
 _NUMBERED = re.compile(r"(?<![a-z])(?:so)?(?:dimm|slot|d)[ _.-]?(\d{1,2})(?![a-z0-9])", re.I)
+#: A number and a letter that end the name: PROC 1 DIMM 3B.
+_LETTER_BEHIND = re.compile(r"(?<![a-z0-9])(\d{1,2})([a-z])$", re.I)
 #: A letter and a number that end the name: DIMM_A1, A2, P1-DIMMB1.
 _LETTERED = re.compile(r"(?<![a-z0-9])(?:(?:so)?dimm)?[ _.-]?([a-z])[ _.-]?(\d{1,2})$", re.I)
 
@@ -73,14 +75,20 @@ def places_by_name(names: Sequence[tuple[str | None, str | None]], processors: i
     texts = [" ".join(" | ".join(x for x in pair if x and x.strip()).split()) for pair in names]
     if not texts or not all(texts):
         return Naming((Place(),) * len(texts))
+    if len(texts) == 1 and (processors or 1) == 1:
+        return Naming((Place(None, "A"),), "there is one slot")
     sockets, why_socket = _sockets(texts, processors)
     reads: list[tuple[Callable[[str], tuple[str | None, str | None]], str]] = [
         (_by_channel_word, "their names say the channel"),
         (_by_letter, "the letter in their names is taken for the channel"),
+        (_by_letter_behind, "the letter behind their numbers is taken for the channel"),
     ]
     for read, why in reads:
         found = [_Read(s, *read(t)) for s, t in zip(sockets, texts, strict=True)]
-        if _holds(found, processors) and (read is not _by_letter or _is_run(r.channel for r in found)):
+        # Where numbers begin again behind each letter, either of them may be the channel.
+        if read is _by_letter_behind and len({(r.socket, r.slot) for r in found}) < len(found):
+            continue
+        if _holds(found, processors) and (read is _by_channel_word or _is_run(r.channel for r in found)):
             places = tuple(Place(r.socket, r.channel) for r in found)
             return Naming(places, "; ".join(w for w in (why_socket, why) if w))
     return Naming(tuple(Place(s) for s in sockets), why_socket)
@@ -129,6 +137,11 @@ def _by_letter(text: str) -> tuple[str | None, str | None]:
         if found:
             return found[1].upper(), found[2]
     return None, None
+
+
+def _by_letter_behind(text: str) -> tuple[str | None, str | None]:
+    found = _LETTER_BEHIND.search(text.split(" | ")[0])
+    return (found[2].upper(), found[1]) if found else (None, None)
 
 
 def _slot_of(text: str) -> str | None:
