@@ -72,23 +72,6 @@ def _fit(page: Page) -> None:
     page.get_by_role("button", name=re.compile("CPU2 F2 holds all back")).click()
 
 
-def _answer(page: Page) -> None:
-    station_of(page, "radar-02", "Fit")
-    page.get_by_label("Type what the label says").fill("4GB DDR3L-1333 2Rx8 SODIMM")
-    expect(page.locator(".piece").first).to_be_visible()
-    page.get_by_label("Type what the label says").press("Enter")
-    expect(page.get_by_text("In hand: 4 GB")).to_be_visible()
-    page.keyboard.press("ArrowRight")
-    page.keyboard.press("Enter")
-    page.keyboard.press("Escape")
-    expect(page.get_by_role("region", name="Answer first")).to_be_visible()
-
-
-def _bays(page: Page) -> None:
-    station_of(page, "store-01", "Survey")
-    page.get_by_role("button", name="Bay 2: not known").click()
-
-
 def _difference(page: Page) -> None:
     station_of(page, "radar-02", "Survey")
     page.get_by_role("button", name="Survey it again").click()
@@ -218,12 +201,79 @@ def _many(page: Page) -> None:
     expect(page.get_by_role("heading", level=1)).to_be_visible()
 
 
+def _say(page: Page, field: str, text: str) -> None:
+    page.get_by_label(field, exact=True).fill(text)
+    page.get_by_label(field, exact=True).press("Enter")
+
+
+def _new(page: Page, name: str, make: str, model: str) -> None:
+    page.get_by_role("link", name="New machine").click()
+    for field, text in (("Name", name), ("Site", "Skerry Watch"), ("Place", "East sound, shelf 1"), ("Make", make), ("Model", model)):  # fmt: skip
+        _say(page, field, text)
+
+
+def _label(page: Page, text: str) -> None:
+    _say(page, "Type what the label says", text)
+    expect(page.get_by_text("In hand: ")).to_be_visible()
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+
+
+def _built(page: Page) -> None:
+    _new(page, "gauge-11", "Fjell", "N6-S")
+    page.get_by_role("button", name="appliance").click()
+    page.get_by_role("button", name="2 x 2").click()
+    _say(page, "Name of the first slot", "DIMM_A1")
+    _label(page, "8GB 2Rx8 PC3L-12800S-11-11-F3")
+    _say(page, "bays", "6")
+    page.get_by_role("button", name="1 not known").click()
+    for drive in ("FB4-71", "FB4-71", "FB4-90"):
+        page.get_by_label(re.compile("^Written on the drive")).fill(drive)
+        page.get_by_role("button", name="Say so").click()
+    _say(page, "At most GB", "32")
+    page.get_by_role("button", name="the plate").click()
+    expect(page.get_by_text("Makes the sheet Fjell N6-S")).to_be_visible()
+    page.evaluate("scrollTo(0, 0)")
+
+
+def _listing_of(names: list[str]) -> str:
+    """A listing of two processors with a module in every fourth slot."""
+    head = "Handle 0x0001, DMI type 1, 27 bytes\nSystem Information\n\tManufacturer: Lorne\n\tProduct Name: K12\n"
+    processors = [
+        f"Handle 0x{n + 4:04X}, DMI type 4, 48 bytes\nProcessor Information\n\tSocket Designation: CPU{n}\n\tStatus: Populated, Enabled\n\tVersion: Heliant Moor\n"
+        for n in (1, 2)
+    ]
+    devices = [
+        f"Handle 0x{i + 16:04X}, DMI type 17, 84 bytes\nMemory Device\n\tLocator: {name}\n\tType: DDR4\n\tForm Factor: DIMM\n"
+        + ("\tSize: No Module Installed\n" if i % 4 else "\tSize: 16384 MB\n\tSpeed: 2400 MT/s\n\tRank: 2\n\tType Detail: Synchronous Registered (Buffered)\n")
+        for i, name in enumerate(names)
+    ]  # fmt: skip
+    return "\n".join([head, *processors, *devices])
+
+
 def _intake(page: Page) -> None:
     page.get_by_role("link", name="New machine").click()
     page.get_by_role("button", name="Drop or paste a report").click()
-    page.get_by_label("Paste what it reports").fill(_LISTING)
+    page.get_by_label("Paste what it reports").fill(
+        _listing_of([f"CPU{s}_DIMM_{c}1" for s in (1, 2) for c in "ABCDEFGH"])
+    )
     page.get_by_role("button", name="Read it").click()
     expect(page.locator("svg.board")).to_be_visible()
+    _say(page, "Name", "hall-09")
+
+
+def _largest(page: Page) -> None:
+    """Eight processors with ninety-six slots whose names are long, built and shown in Fit."""
+    _new(page, "hall-10", "Brannoch", "Q96")
+    for count, n in (("processors", 8), ("channels each", 6), ("slots a channel", 2)):
+        _say(page, count, str(n))
+    _say(page, "Name of the first slot", "CPU1_MEM_DIMM_A1")
+    _label(page, "32GB 2Rx4 PC4-2400T-RB1-11")
+    page.get_by_role("button", name="The other 95 are empty").click()
+    page.get_by_role("button", name="Keep hall-10, on to Ceiling").click()
+    expect(page.get_by_role("heading", name="hall-10")).to_be_visible()
+    page.get_by_role("navigation", name="Stations").get_by_role("link", name="Fit").click()
+    expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
 
 
 #: A desk, and a phone in a hand.
@@ -237,21 +287,21 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "shelf": _open("Shelf"),
     "notes": _open("Field notes"),
     "survey": lambda page: station_of(page, "radar-02", "Survey"),
-    "survey-bays": _bays,
     "difference": _difference,
     "ceiling": lambda page: station_of(page, "gauge-01", "Ceiling"),
     "target": _target,
     "routes": _routes,
     "fit": _fit,
     "fit-boards": lambda page: station_of(page, "hall-02", "Fit"),
-    "fit-answer": _answer,
     "compare": _compare,
     "run": _run,
     "bench": _bench,
     "proof": _proof,
     "fault-search": _fault_search,
     "many": _many,
+    "new-machine": _built,
     "intake": _intake,
+    "board-96": _largest,
 }
 
 

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
+from uuid import UUID
 
-from sqlalchemy import Connection, func, insert, select
+from sqlalchemy import Connection, Select, func, insert, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
 from umbrak.core.platform.sheet import SheetHash
-from umbrak.store.tables import sheet
+from umbrak.store.tables import doubt, machine, plan, sheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,3 +67,73 @@ def find_sheet(db: Connection, hash_: SheetHash) -> SheetRow:
 
 def find_document(db: Connection, hash_: SheetHash) -> Any | None:
     return db.execute(select(sheet.c.document).where(sheet.c.hash == hash_)).scalar()
+
+
+@dataclass(frozen=True, slots=True)
+class RevisionRow:
+    """One kept revision of a sheet."""
+
+    hash: SheetHash
+    revision: int
+    title: str
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Uses:
+    """What stands on a sheet: machines looked after, their plans, clauses in doubt."""
+
+    machines: int
+    plans: int
+    doubts: int
+
+
+def revisions_of(db: Connection, sheet_id: str) -> list[RevisionRow]:
+    """The newest first."""
+    kept = select(sheet.c.hash, sheet.c.revision, sheet.c.title, sheet.c.created_at)
+    rows = db.execute(kept.where(sheet.c.sheet_id == sheet_id).order_by(sheet.c.revision.desc()))
+    return [RevisionRow(r.hash, r.revision, r.title, r.created_at) for r in rows]
+
+
+def text_of_sheet(db: Connection, hash_: SheetHash) -> str | None:
+    return db.execute(select(sheet.c.text).where(sheet.c.hash == hash_)).scalar()
+
+
+def uses_of_sheets(db: Connection) -> dict[str, Uses]:
+    """Sheet id -> what stands on any of its revisions."""
+    machines = _counted(
+        db,
+        select(sheet.c.sheet_id, func.count())
+        .join(machine, machine.c.sheet_hash == sheet.c.hash)
+        .where(machine.c.retired_at.is_(None))
+        .group_by(sheet.c.sheet_id),
+    )
+    plans = _counted(
+        db,
+        select(sheet.c.sheet_id, func.count())
+        .join(plan, plan.c.sheet_hash == sheet.c.hash)
+        .where(plan.c.discarded_at.is_(None))
+        .group_by(sheet.c.sheet_id),
+    )
+    doubts = _counted(
+        db,
+        select(doubt.c.sheet_id, func.count()).where(doubt.c.settled_at.is_(None)).group_by(doubt.c.sheet_id),
+    )
+    return {k: Uses(machines.get(k, 0), plans.get(k, 0), doubts.get(k, 0)) for k in {*machines, *plans, *doubts}}
+
+
+def _counted(db: Connection, query: Select[Any]) -> dict[str, int]:
+    return {row[0]: row[1] for row in db.execute(query)}
+
+
+def machines_under(db: Connection, sheet_id: str, hash_: SheetHash | None = None) -> list[UUID]:
+    """Machines looked after under any revision of a sheet, or the one, by name."""
+    found = (
+        select(machine.c.id)
+        .join(sheet, machine.c.sheet_hash == sheet.c.hash)
+        .where(sheet.c.sheet_id == sheet_id, machine.c.retired_at.is_(None))
+        .order_by(func.lower(machine.c.name))
+    )
+    if hash_ is not None:
+        found = found.where(sheet.c.hash == hash_)
+    return list(db.execute(found).scalars())

@@ -1629,6 +1629,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library
+         * @description Every sheet with what it tells, and what stands on it.
+         */
+        get: operations["library_api_sheets_library_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tried
+         * @description What a text comes to: its errors, its board, what it would change. Keeps nothing.
+         */
+        post: operations["tried_api_sheets_tried_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{hash_}": {
         parameters: {
             query?: never;
@@ -1643,6 +1683,46 @@ export interface paths {
         get: operations["see_api_sheets__hash___get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{hash_}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page
+         * @description One sheet with its text, its revisions, what is open in it and what stands on it.
+         */
+        get: operations["page_api_sheets__hash___page_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{sheet_id}/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Over
+         * @description Bring every machine of the model under the newest revision of its sheet.
+         */
+        post: operations["take_over_api_sheets__sheet_id__taken_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2597,6 +2677,8 @@ export interface components {
             cools_min: number;
             /** Ends Warranty */
             ends_warranty: boolean | null;
+            /** Hand */
+            hand: string;
             /** Id */
             id: string;
             /** Minutes */
@@ -3327,6 +3409,15 @@ export interface components {
             /** Worth */
             worth: number;
         };
+        /** FactCounts */
+        FactCounts: {
+            /** Open */
+            open: number;
+            /** Told */
+            told: number;
+            /** Untold */
+            untold: number;
+        };
         /**
          * FactDifference
          * @description A fact about the whole machine: "firmware", "serial", "processors.SOCKET", or the drive of "bays.NUMBER".
@@ -3772,6 +3863,24 @@ export interface components {
          * @enum {string}
          */
         LeverKind: "one-kit" | "known-kind" | "staging" | "soak" | "backup" | "keep-old";
+        /**
+         * LibraryLine
+         * @description One sheet of the library.
+         */
+        LibraryLine: {
+            facts: components["schemas"]["FactCounts"];
+            /** Glyph */
+            glyph: components["schemas"]["SocketGlyph"][];
+            /**
+             * Kept At
+             * Format: date-time
+             */
+            kept_at: string;
+            /** Models */
+            models: string[];
+            sheet: components["schemas"]["SheetRow"];
+            uses: components["schemas"]["Uses"];
+        };
         /**
          * Lift
          * @description What would raise a ceiling, and to where.
@@ -4665,7 +4774,7 @@ export interface components {
         };
         /**
          * OpenFact
-         * @description A fact that will be asked later.
+         * @description A fact that is open.
          */
         OpenFact: {
             /** Fact */
@@ -5350,6 +5459,23 @@ export interface components {
              */
             reference?: string;
         };
+        /**
+         * RevisionRow
+         * @description One kept revision of a sheet.
+         */
+        RevisionRow: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Hash */
+            hash: string;
+            /** Revision */
+            revision: number;
+            /** Title */
+            title: string;
+        };
         /** RiskView */
         RiskView: {
             approval: components["schemas"]["ApprovalView"] | null;
@@ -5795,6 +5921,23 @@ export interface components {
          * @enum {string}
          */
         Severity: "stop" | "ask" | "risk" | "slow" | "note";
+        /**
+         * SheetPage
+         * @description One sheet with its text.
+         */
+        SheetPage: {
+            /** Doubts */
+            doubts: components["schemas"]["DoubtView"][];
+            facts: components["schemas"]["FactCounts"];
+            /** Open */
+            open: components["schemas"]["OpenFact"][];
+            /** Revisions */
+            revisions: components["schemas"]["RevisionRow"][];
+            sheet: components["schemas"]["SheetRow"];
+            /** Text */
+            text: string;
+            uses: components["schemas"]["Uses"];
+        };
         /** SheetRow */
         SheetRow: {
             /** Archetype */
@@ -6154,6 +6297,18 @@ export interface components {
             may_be_absent: boolean;
             /** Processors */
             processors: components["schemas"]["ProcessorChoice"][];
+        };
+        /**
+         * SocketGlyph
+         * @description A socket, small: how many slots, and channels with soldered memory.
+         */
+        SocketGlyph: {
+            /** Slots */
+            slots: number;
+            /** Socket */
+            socket: string;
+            /** Soldered */
+            soldered: number;
         };
         /** SocketResult */
         SocketResult: {
@@ -6730,6 +6885,18 @@ export interface components {
             /** Kept */
             kept: boolean;
         };
+        /**
+         * TakenOver
+         * @description What became of the machines under a sheet.
+         */
+        TakenOver: {
+            /** Refused */
+            refused: {
+                [key: string]: string;
+            };
+            /** Taken */
+            taken: string[];
+        };
         /** TakenTable */
         TakenTable: {
             /** Errors */
@@ -6954,6 +7121,63 @@ export interface components {
             who: components["schemas"]["SourceKind"];
         };
         /**
+         * Tried
+         * @description What a text comes to. Errors leave board and facts out.
+         */
+        Tried: {
+            /**
+             * Behind
+             * @default 0
+             */
+            behind: number;
+            board: components["schemas"]["Board"] | null;
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["WouldChange"][];
+            /** Errors */
+            errors: components["schemas"]["Fault"][];
+            facts: components["schemas"]["FactCounts"] | null;
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Fault"][];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /** Kept As */
+            kept_as: string | null;
+            /**
+             * Machines
+             * @default 0
+             */
+            machines: number;
+            /**
+             * Open
+             * @default []
+             */
+            open: components["schemas"]["OpenFact"][];
+            /**
+             * Revision
+             * @default 1
+             */
+            revision: number;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Tried On
+             * @default 0
+             */
+            tried_on: number;
+        };
+        /**
          * UndoneDoc
          * @description A tick is taken back.
          */
@@ -6990,6 +7214,18 @@ export interface components {
          * @enum {string}
          */
         Use: "starved" | "idle" | "fitting";
+        /**
+         * Uses
+         * @description What stands on a sheet: machines looked after, their plans, clauses in doubt.
+         */
+        Uses: {
+            /** Doubts */
+            doubts: number;
+            /** Machines */
+            machines: number;
+            /** Plans */
+            plans: number;
+        };
         /** ValidationError */
         ValidationError: {
             /** Context */
@@ -7152,10 +7388,16 @@ export interface components {
          * @description A layer on the way in.
          */
         WayStep: {
+            /** Back Minutes */
+            back_minutes: number | null;
             /** Close */
             close: string | null;
             /** Do */
             do: string;
+            /** Minutes */
+            minutes: number | null;
+            /** Screws */
+            screws: number | null;
         };
         /**
          * Who
@@ -7259,6 +7501,23 @@ export interface components {
         WouldBe: {
             /** Name */
             name: string;
+            verdict: components["schemas"]["Verdict"];
+            was: components["schemas"]["Verdict"];
+        };
+        /**
+         * WouldChange
+         * @description A layout that the draft judges otherwise than the sheet that its machine is under.
+         */
+        WouldChange: {
+            /** Layout */
+            layout: string;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
             verdict: components["schemas"]["Verdict"];
             was: components["schemas"]["Verdict"];
         };
@@ -12699,6 +12958,91 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    library_api_sheets_library_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryLine"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tried_api_sheets_tried_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     see_api_sheets__hash___get: {
         parameters: {
             query?: never;
@@ -12746,6 +13090,121 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    page_api_sheets__hash___page_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hash_: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetPage"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    take_over_api_sheets__sheet_id__taken_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOver"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];

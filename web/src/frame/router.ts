@@ -9,6 +9,8 @@ export const router = createRouter({
     { path: '/sign-in', component: () => import('./SignIn.vue'), meta: { open: true } },
     { path: '/machines', component: () => import('@/machines/MachinesView.vue') },
     { path: '/shelf', component: () => import('@/shelf/ShelfView.vue') },
+    { path: '/sheets', component: () => import('@/sheets/LibraryView.vue') },
+    { path: '/sheets/:hash', component: () => import('@/sheets/SheetView.vue'), props: true },
     { path: '/notes', component: () => import('@/notes/NotesView.vue') },
     { path: '/people', component: () => import('@/people/PeopleView.vue') },
     { path: '/machines/by-hand', redirect: '/machines/new' },

@@ -281,6 +281,10 @@ class AccessStep:
     do: str
     #: "" = there is nothing to close, None = not told.
     close: str | None = None
+    #: Undone in this step; None = not told, as is what follows. [min]
+    screws: int | None = None
+    minutes: float | None = None
+    back_minutes: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -298,6 +302,8 @@ class Access:
     #: Blanks, baffles and guides that steer the air and must go back.
     airflow: tuple[str, ...] = ()
     steps: tuple[AccessStep, ...] = ()
+    #: How the hand comes to the slot; "" = nobody says.
+    hand: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -30,6 +30,8 @@ class Opened:
     why_close: str = ""
     #: What is looked at one by one when it is closed.
     checks: tuple[str, ...] = ()
+    #: Where closing takes longer or shorter than opening did.
+    back: Minutes | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,9 +122,9 @@ class _Opening:
             return
         self._done.add((step.do, step.close))
         for carrier in mine or (None,):
-            self.opened.append(self._one(way, number, step, carrier))
+            self.opened.append(self._one(way, number, step, carrier, last))
 
-    def _one(self, way: Access, number: int, step: AccessStep, carrier: str | None) -> Opened:
+    def _one(self, way: Access, number: int, step: AccessStep, carrier: str | None, last: bool) -> Opened:
         known = self.sheet.carriers[carrier] if carrier else None
         title, numbering = (known.title, known.numbering) if known else ("", "")
         opening = Step(
@@ -131,13 +133,24 @@ class _Opening:
             text=_of(step.do, title),
             why="ends the warranty" if way.ends_warranty else "",
             tools=way.tools,
-            minutes=_minutes(way.minutes, len(way.steps)),
+            minutes=_told(step.minutes) or _minutes(way.minutes, len(way.steps)),
             carrier=carrier,
-            details=(f"its slots are numbered {numbering}",) if numbering else (),
+            details=tuple(
+                words
+                for words in (
+                    f"{_screws(step.screws)}: lay {'it' if step.screws == 1 else 'them'} aside, apart from others"
+                    if step.screws
+                    else "",
+                    f"its slots are numbered {numbering}" if numbering else "",
+                    f"the hand: {way.hand}" if last and way.hand else "",
+                )
+                if words
+            ),
         )
         needed = self.sheet.starts_open is not True or carrier is not None
         close = f"put back as it was: {step.do}" if step.close is None else step.close
-        return Opened(opening, _of(close, title), needed=needed)
+        checks = (f"{_screws(step.screws)} back in",) if step.screws else ()
+        return Opened(opening, _of(close, title), needed=needed, checks=checks, back=_told(step.back_minutes))
 
     def _drives_out(self, do: str, close: str | None) -> None:
         if not any(o.drives for o in self.opened):
@@ -173,6 +186,14 @@ def _of(text: str, carrier: str) -> str:
 def _minutes(total: float, steps: int) -> Minutes:
     each = total / steps if total and steps else _STEP_MINUTES
     return Minutes(round(each, 2), round(each * _UNUSED_HAND, 2))
+
+
+def _told(minutes: float | None) -> Minutes | None:
+    return None if minutes is None else Minutes(minutes, round(minutes * _UNUSED_HAND, 2))
+
+
+def _screws(count: int | None) -> str:
+    return "1 screw" if count == 1 else f"{count} screws"
 
 
 def drive_words(bay: int, bays: Mapping[int, str]) -> str:
@@ -231,7 +252,7 @@ def closing(way: Way) -> tuple[list[Step], list[Step]]:
 def _closed(o: Opened) -> Step:
     return Step(
         key=f"close{o.step.key.removeprefix('open')}", phase=Phase.CLOSE, text=o.close, why=o.why_close, checks=o.checks,
-        bays=o.step.bays, carrier=o.step.carrier, tools=o.step.tools, minutes=o.step.minutes, closes=o.step.key,
+        bays=o.step.bays, carrier=o.step.carrier, tools=o.step.tools, minutes=o.back or o.step.minutes, closes=o.step.key,
     )  # fmt: skip
 
 

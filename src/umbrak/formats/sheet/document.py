@@ -248,14 +248,19 @@ class ListedDoc(Doc):
     source: Name | None = None
 
 
+Minutes = Annotated[float, Field(ge=0, le=100_000)]
+
+
 class StepDoc(Doc):
     do: Text
     close: Text | None = Field(
         None, description="how it is closed; empty: there is nothing to close; left out: not told"
     )
+    screws: Annotated[int, Field(ge=1, le=200)] | None = Field(None, description="undone in this step, and laid aside")
+    minutes: Minutes | None = Field(None, description="out; told of every step, they are the whole of the way")
+    back_minutes: Minutes | None = Field(None, description="and back; left out: as long")
 
 
-Minutes = Annotated[float, Field(ge=0, le=100_000)]
 Mib = Annotated[float, Field(ge=0, le=1 << 34)]
 Seconds = Annotated[float, Field(ge=0, le=1_000_000)]
 
@@ -268,6 +273,7 @@ class AccessDoc(Doc):
     bays_out: Annotated[list[Count], Field(max_length=MAX_DRIVES)] = []
     bays_ease: Annotated[list[Count], Field(max_length=MAX_DRIVES)] = []
     airflow: list[Name] = Field(default_factory=list, description="blanks, baffles and guides that must go back")
+    hand: Text | None = Field(None, description="how the hand comes to the slot, where that is a question")
     steps: list[StepDoc] = []
 
 

@@ -218,14 +218,15 @@ class _Expander:
         return {
             name: Access(
                 name,
-                a.minutes,
+                a.minutes or sum(s.minutes or 0 for s in a.steps),
                 tuple(a.tools),
                 told(a.ends_warranty),
                 a.cools_min,
                 tuple(a.bays_out),
                 tuple(a.bays_ease),
                 tuple(a.airflow),
-                tuple(AccessStep(s.do, s.close) for s in a.steps),
+                tuple(AccessStep(s.do, s.close, s.screws, s.minutes, s.back_minutes) for s in a.steps),
+                a.hand or "",
             )
             for name, a in self.doc.access.items()
         }

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Request
 
-from umbrak.formats.documents import HashOfSheet
+from umbrak.formats.documents import HashOfSheet, Name
 from umbrak.server.bodies import SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for
+from umbrak.services.machines.drafted import TakenOver, Tried, take_everywhere, try_text
+from umbrak.services.sheets.collection import LibraryLine, SheetPage, list_library, see_sheet_page
 from umbrak.services.sheets.library import KeptSheet, SheetView, add_sheet, list_sheets, see_sheet
 from umbrak.store.sheets import SheetRow
 
@@ -25,6 +27,30 @@ def current(engine: Db, _: Person) -> list[SheetRow]:
 async def add(request: Request, body: SheetText, engine: Db, account: Person) -> KeptSheet:
     """Keep a sheet's text as the newest revision of its id."""
     return await while_waited_for(request, lambda left: add_sheet(engine, account, body.text, left))
+
+
+@router.get("/library", responses=describe(401))
+def library(engine: Db, _: Person) -> tuple[LibraryLine, ...]:
+    """Every sheet with what it tells, and what stands on it."""
+    return list_library(engine)
+
+
+@router.post("/tried", responses=describe(401, 422), max_body_size=6 << 20)
+async def tried(request: Request, body: SheetText, engine: Db, _: Person) -> Tried:
+    """What a text comes to: its errors, its board, what it would change. Keeps nothing."""
+    return await while_waited_for(request, lambda left: try_text(engine, body.text, left))
+
+
+@router.post("/{sheet_id}/taken", responses=describe(401, 403, 404, 422))
+def take_over(sheet_id: Name, engine: Db, account: Person) -> TakenOver:
+    """Bring every machine of the model under the newest revision of its sheet."""
+    return take_everywhere(engine, account, sheet_id)
+
+
+@router.get("/{hash_}/page", responses=describe(401, 404))
+def page(hash_: HashOfSheet, engine: Db, _: Person) -> SheetPage:
+    """One sheet with its text, its revisions, what is open in it and what stands on it."""
+    return see_sheet_page(engine, hash_)
 
 
 @router.get("/{hash_}", responses=describe(401, 404))

@@ -64,6 +64,10 @@ class WayStep:
     do: str
     #: How it is closed; "" = there is nothing to close, None = not told.
     close: str | None
+    #: None = not told, as of what follows. [min]
+    screws: int | None
+    minutes: float | None
+    back_minutes: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +88,8 @@ class BoardWay:
     bays_out: tuple[int, ...]
     bays_ease: tuple[int, ...]
     airflow: tuple[str, ...]
+    #: How the hand comes to the slots; "" where nobody says.
+    hand: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,7 +125,7 @@ def ways_of(sheet: Sheet) -> tuple[BoardWay, ...]:
         BoardWay(
             id=w.id,
             slots=tuple(found[w.id]),
-            steps=tuple(WayStep(s.do, s.close) for s in w.steps),
+            steps=tuple(WayStep(s.do, s.close, s.screws, s.minutes, s.back_minutes) for s in w.steps),
             minutes=w.minutes,
             tools=w.tools,
             ends_warranty=w.ends_warranty,
@@ -127,6 +133,7 @@ def ways_of(sheet: Sheet) -> tuple[BoardWay, ...]:
             bays_out=w.bays_out,
             bays_ease=w.bays_ease,
             airflow=w.airflow,
+            hand=w.hand,
         )
         for w in sheet.access.values()
         if w.id in found
@@ -135,7 +142,7 @@ def ways_of(sheet: Sheet) -> tuple[BoardWay, ...]:
         ways.append(
             BoardWay(
                 id="", slots=tuple(found[""]), steps=(), minutes=0, tools=(), ends_warranty=None, cools_min=0, bays_out=(),
-                bays_ease=(), airflow=(),
+                bays_ease=(), airflow=(), hand="",
             )
         )  # fmt: skip
     return tuple(ways)

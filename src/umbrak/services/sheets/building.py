@@ -9,7 +9,6 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.fact import asked_of
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import SurveyReading, match_processors, match_slots
@@ -27,27 +26,16 @@ from umbrak.formats.sheet.built import (
     title_for,
 )
 from umbrak.formats.sheet.draft import title_of
-from umbrak.formats.sheet.lint import open_facts, told_facts
+from umbrak.formats.sheet.lint import told_facts
 from umbrak.formats.sheet.reading import read_sheet
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.sheets.board import Board, board_of
+from umbrak.services.sheets.collection import OpenFact, open_of
 from umbrak.services.sheets.library import SocketChoice, keep_sheet, load_sheet, sockets_of
 from umbrak.store import sheets as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
 from umbrak.store.surveys import find_intake
-
-
-@dataclass(frozen=True, slots=True)
-class OpenFact:
-    """A fact that will be asked later."""
-
-    fact: str
-    what: str
-    hides: str
-    where: str
-    #: stop, slow or cost
-    harm: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,11 +77,7 @@ def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: 
     sheet = read_sheet(built_sheet(drawn, report=Report(reading) if reading else None).text).sheet
     slots = tuple(names_of(answers))
     reports = match_slots(sheet, reading.slots) if reading else ()
-    open_ = tuple(
-        OpenFact(f, asked.what, asked.hides, asked.where, asked.harm)
-        for f in open_facts(sheet)
-        if (asked := asked_of(f))
-    )
+    open_ = open_of(sheet)
     return BuiltView(
         title=title_for(answers),
         board=board_of(sheet, Machine()),
