@@ -72,10 +72,54 @@ def _history(page: Page) -> None:
     expect(page.get_by_role("heading", name="Who did what")).to_be_visible()
 
 
+def _answers(page: Page) -> None:
+    """A board of which everything is answered that can be, with a slot touched and a bay open."""
+    page.goto("/machines/new")
+    page.get_by_role("button", name="soldered, 1").click()
+    page.get_by_role("button", name="channels differ").click()
+    page.get_by_role("button", name="risers", exact=True).click()
+    page.get_by_role("button", name="registered").click()
+    page.get_by_label("bays", exact=True).fill("12")
+    page.get_by_label("bays", exact=True).press("Enter")
+    page.get_by_role("button", name="1 not known", exact=True).click()
+    page.locator("[data-slot]").first.click()
+    expect(page.get_by_label("Printed at this slot")).to_be_visible()
+
+
+def _waiting(page: Page) -> None:
+    page.goto("/machines")
+    expect(page.get_by_role("link", name="hall-03", exact=True)).to_be_visible()
+    if not page.get_by_role("link", name="gauge-30 north light", exact=True).count():
+        page.goto("/machines/new")
+        page.get_by_label("Name", exact=True).fill("gauge-30 north light")
+        page.get_by_role("button", name="Keep it, its board later").click()
+    expect(page.get_by_role("region", name="Machines that wait for a sheet")).to_be_visible()
+
+
+def _sheet(page: Page) -> None:
+    page.goto("/sheets")
+    page.get_by_role("link", name="Halvard R24").click()
+    expect(page.locator(".cm-content")).to_be_visible()
+    expect(page.locator("svg.board")).to_be_visible()
+
+
+def _other_model(page: Page) -> None:
+    station_of(page, "hall-03", "Survey")
+    page.get_by_role("button", name="Edit").first.click()
+    page.get_by_role("button", name="It is another model").click()
+    page.get_by_label("It is a").select_option(label="Halvard R32")
+    expect(page.get_by_role("table", name="Where its slots belong")).to_be_visible()
+
+
 #: What no picture shows, as a lead: view -> what leads to it.
 MORE: dict[str, Callable[[Page], None]] = {
     "people": _at("/people", "People"),
     "new": _at("/machines/new", "New machine"),
+    "new-answers": _answers,
+    "waiting": _waiting,
+    "sheets": _at("/sheets", "Sheets"),
+    "sheet": _sheet,
+    "other-model": _other_model,
     "no-such-page": _at("/nowhere", ""),
     "history": _history,
     "ceiling-form": _press(_station("hall-03", "Ceiling"), "State a limit"),
