@@ -2,6 +2,7 @@
 /** Machines that are kept before any sheet knows their model, by model: one sheet makes them all. */
 import { ref, shallowRef } from 'vue'
 import { api, ask, faultsOf, type WaitingGroup } from '@/api/client'
+import { health } from '@/api/health'
 import { session } from '@/frame/session'
 import { useLoaded } from '@/stations/live'
 import { plural } from '@/ui/words'
@@ -54,9 +55,9 @@ async function forget(key: string): Promise<void> {
 </script>
 
 <template>
-  <section v-if="groups.length || told || wrong" class="panel waiting small" aria-label="Machines that wait for a sheet">
+  <section v-if="groups.length || told || (wrong && !health.trouble)" class="panel waiting small" aria-label="Machines that wait for a sheet">
     <p v-if="told" role="status">{{ told }}.</p>
-    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <ul v-if="groups.length">
       <li v-for="g in groups" :key="g.machines[0]!.id">
         <b>{{ g.model || 'model not known' }}</b>

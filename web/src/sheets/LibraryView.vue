@@ -2,6 +2,7 @@
 /** The library: every sheet with what it tells and what stands on it. */
 import { computed, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type LibraryLine } from '@/api/client'
+import { health } from '@/api/health'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { session } from '@/frame/session'
 import { useLoaded } from '@/stations/live'
@@ -40,7 +41,7 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
       <input v-model="text" type="search" placeholder="title or any other name" aria-label="Find a sheet" />
       <router-link v-if="session.mayWrite()" class="press" to="/machines/new">New machine</router-link>
     </header>
-    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="lines" class="panel list">
       <p v-if="!shown.length" class="faded none">No sheet has “{{ text }}” among its names.</p>
       <table v-else>

@@ -70,7 +70,7 @@ def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: 
     faults = tuple(faults_of(answers, modules))
     hard = [f for f in faults if f.path.split(".")[0] not in _LATER]
     if hard:
-        return BuiltView(title_for(answers), None, (), faults, 0, (), known_as=known)
+        return BuiltView(title=title_for(answers), board=None, slots=(), faults=faults, told=0, open=(), known_as=known)
     drawn = answers.model_copy(
         update={k: v for k, v in _AS_IF.items() if not getattr(answers, k)} | _unlimited(answers)
     )

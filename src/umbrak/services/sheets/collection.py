@@ -99,7 +99,9 @@ def _line(db: Connection, row: SheetRow, uses: Uses) -> LibraryLine:
         for s, channels in sheet.channels_of.items()
     )
     newest: Sequence[RevisionRow] = store.revisions_of(db, row.sheet_id)
-    return LibraryLine(row, sheet.models, glyph, counts_of(sheet), uses, newest[0].at)
+    return LibraryLine(
+        sheet=row, models=sheet.models, glyph=glyph, facts=counts_of(sheet), uses=uses, kept_at=newest[0].at
+    )
 
 
 def see_sheet_page(engine: Engine, hash_: SheetHash) -> SheetPage:

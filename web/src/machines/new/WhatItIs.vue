@@ -27,6 +27,8 @@ const other = computed(() => {
   const plain = (s: string) => s.toLowerCase().replace(/[^a-z0-9]/g, '')
   return !known.value && typed && told && plain(typed) !== plain(told) && !plain(told).endsWith(plain(typed)) ? told : ''
 })
+/** The host name is no model: a sheet of that name would be of this machine alone. */
+const isItsName = computed(() => !!a.value.model.trim() && a.value.model.trim().toLowerCase() === m.said.name.trim().toLowerCase())
 const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more })
 </script>
 
@@ -46,6 +48,7 @@ const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more
         <span class="faded small">as the plate says</span>
       </div>
       <FieldFault :of="{ ...m.odd.value, ...m.faults }" name="model" />
+      <p v-if="isItsName" class="small ask">That is what this machine is called. Its plate has the model, which others of its kind share.</p>
       <p v-if="other" class="wrong small" role="alert">
         The report is of another model: it says {{ other }}. <button type="button" class="quiet-link" @click="change({ model: other, make: m.said.intake?.reading.system?.maker ?? a.make })">It is that one</button>
       </p>
@@ -86,6 +89,9 @@ p {
   grid-template-columns: 140px minmax(0, 220px);
   gap: 8px;
   align-items: center;
+}
+.ask {
+  color: var(--ask);
 }
 .dot {
   display: inline-block;
