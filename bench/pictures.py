@@ -224,6 +224,7 @@ def _built(page: Page) -> None:
     page.get_by_role("button", name="appliance").click()
     page.get_by_role("button", name="2 x 2").click()
     _say(page, "Name of the first slot", "DIMM_A1")
+    expect(page.locator("[data-slot]")).to_have_count(4)
     _label(page, "8GB 2Rx8 PC3L-12800S-11-11-F3")
     _say(page, "bays", "6")
     page.get_by_role("button", name="1 not known").click()
@@ -272,6 +273,7 @@ def _largest(page: Page) -> None:
     for count, n in (("processors", 8), ("channels each", 6), ("slots a channel", 2)):
         _say(page, count, str(n))
     _say(page, "Name of the first slot", "CPU1_MEM_DIMM_A1")
+    expect(page.locator("[data-slot]")).to_have_count(96)
     _label(page, "32GB 2Rx4 PC4-2400T-RB1-11")
     page.get_by_role("button", name="The other 95 are empty").click()
     page.get_by_role("button", name="Keep hall-10, on to Ceiling").click()

@@ -86,7 +86,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
           <template v-if="reading && !reporting">
             <p>
               <b>{{ titled(reading.system?.maker, reading.system?.model) || 'a machine without a name' }}</b>
-              <span class="faded small"> {{ plural(reading.slots.length, 'slot') }} reported, {{ plural(reading.processors.length, 'processor') }}, firmware {{ reading.firmware?.version ?? 'not known' }}; from {{ said.intake!.source_name }}</span>
+              <span class="faded small beside">{{ plural(reading.slots.length, 'slot') }} reported, {{ plural(reading.processors.length, 'processor') }}, firmware {{ reading.firmware?.version ?? 'not known' }}; from {{ said.intake!.source_name }}</span>
             </p>
             <details v-if="reading.warnings.length" class="small">
               <summary>{{ plural(reading.warnings.length, 'thing') }} in it could not be read</summary>
@@ -192,6 +192,9 @@ header {
   flex-wrap: wrap;
   gap: 8px 20px;
   align-items: center;
+}
+.beside {
+  margin-left: 8px;
 }
 .waits {
   border-left: 3px solid var(--ask);

@@ -159,7 +159,14 @@ export function useMaking(kept: (id: string | null) => void) {
     },
   )
 
-  const board = computed(() => sheet.value?.board ?? built.value?.board ?? null)
+  /** With the processors as they are said to be. */
+  const board = computed(() => {
+    const drawn = sheet.value?.board ?? built.value?.board
+    if (!drawn) return null
+    const titles = new Map(sockets.value.flatMap((s) => s.processors.map((p) => [p.id, p.title] as const)))
+    const chosen = (id: string) => said.processors[id]
+    return { ...drawn, sockets: drawn.sockets.map((s) => (chosen(s.id) ? { ...s, processor: chosen(s.id) === '-' ? '' : (titles.get(chosen(s.id)!) ?? s.processor) } : s)) }
+  })
   const slots = computed(() => built.value?.slots ?? board.value?.slots.map((s) => s.id) ?? [])
   const sockets = computed(() => sheet.value?.sockets ?? built.value?.sockets ?? [])
   const reports = computed(() => said.intake?.reading.slots ?? [])
