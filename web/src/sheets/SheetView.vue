@@ -147,7 +147,7 @@ const copied = computed(() => !!tried.value?.id && tried.value.id !== page.value
       </section>
       <div class="side">
         <section class="panel picture" :class="{ dim: tried?.errors.length }" aria-label="Its board">
-          <BoardView v-if="board" :board="board" :now="{}" :goal="{}" order />
+          <BoardView v-if="board" :board="board" :now="{}" :goal="{}" :order="board.slots.length <= 8" />
         </section>
         <section v-if="tried && !tried.errors.length" class="panel open" aria-label="What is open in it">
           <h2>

@@ -51,7 +51,7 @@ export function makeEditor(parent: HTMLElement, text: string, changed: (text: st
         indentUnit.of('  '),
         yaml(),
         LOOK,
-        EditorView.contentAttributes.of({ 'aria-label': 'Text of the sheet' }),
+        EditorView.contentAttributes.of({ 'aria-label': 'Text of the sheet', tabindex: '0' }),
         EditorState.readOnly.of(readOnly),
         // Tab leaves the editor, as everywhere; Ctrl-M makes it indent.
         keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap, { ...indentWithTab, key: 'Ctrl-]' }]),

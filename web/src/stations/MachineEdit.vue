@@ -139,6 +139,7 @@ function retire(): void {
 }
 .choices {
   display: flex;
+  flex-wrap: wrap;
   justify-content: flex-end;
   align-items: center;
   gap: 10px;

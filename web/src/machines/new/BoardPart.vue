@@ -147,7 +147,16 @@ function gib(typed: string): number | null {
   padding: 2px 16px 2px 0;
 }
 .apart td label {
+  display: inline-flex;
+  gap: 6px;
+  align-items: center;
+  min-height: 26px;
   margin-right: 10px;
+}
+@media (pointer: coarse) {
+  .apart td label {
+    min-height: 44px;
+  }
 }
 p {
   margin: 0;
