@@ -5,21 +5,11 @@ from __future__ import annotations
 import pytest
 from sqlalchemy import Engine
 
-from umbrak.demo import seed
 from umbrak.services.errors import NotFound
 from umbrak.services.machines.drafted import take_everywhere, try_text
 from umbrak.services.sheets.collection import list_library, see_sheet_page
 from umbrak.services.sheets.library import add_sheet
-from umbrak.store.accounts import Account, find_credentials
-
-
-@pytest.fixture
-def technician(engine: Engine) -> Account:
-    seed.seed(engine)
-    with engine.connect() as db:
-        found = find_credentials(db, seed.ACCOUNT)
-    assert found
-    return found.account
+from umbrak.store.accounts import Account
 
 
 def test_every_sheet_stands_in_the_library_with_what_stands_on_it(engine: Engine, technician: Account) -> None:

@@ -6,25 +6,15 @@ import pytest
 from sqlalchemy import Engine
 
 from umbrak.core.platform.machine import UNKNOWN, Layout
-from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
 from umbrak.services.machines.page import see_machine
 from umbrak.services.machines.remodel import change_model, see_other_model
 from umbrak.services.plans.editing import discard_plan, start_plan
 from umbrak.services.plans.view import see_plan
 from umbrak.store import plans as plan_store
-from umbrak.store.accounts import Account, find_credentials
+from umbrak.store.accounts import Account
 from umbrak.store.machines import machine_by_name_or_serial
 from umbrak.store.sheets import current_sheets
-
-
-@pytest.fixture
-def technician(engine: Engine) -> Account:
-    seed.seed(engine)
-    with engine.connect() as db:
-        found = find_credentials(db, seed.ACCOUNT)
-    assert found
-    return found.account
 
 
 def test_its_slots_go_where_they_belong(engine: Engine, technician: Account) -> None:

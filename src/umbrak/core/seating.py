@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -126,14 +126,15 @@ class Seating:
     def _ran_kinds(self) -> frozenset[Module]:
         return frozenset(self.ran_modules.values())
 
-    def runs_as_here(self, module: Module) -> bool:
-        """Whether it runs at every rail at which some module that ran here may have run: whichever the board wires, it is one
-        of these."""
-        return any(rails and set(rails) <= set(module.rails_v) for rails in self._ran_rails)
-
-    @cached_property
-    def _ran_rails(self) -> frozenset[tuple[float, ...]]:
-        return frozenset(m.rails_v for m in self.ran_modules.values())
+    def runs_as_here(self, module: Module, channels: Collection[str]) -> bool:
+        """Whether it runs at every rail at which some module that ran on one of these channels may have run: whichever their
+        supply gives, it is one of these. What ran on another supply shows nothing of this one."""
+        ran = (
+            m.rails_v
+            for s, m in self.ran_modules.items()
+            if s in self.sheet.slots and self.sheet.slots[s].channel in channels
+        )
+        return any(rails and set(rails) <= set(module.rails_v) for rails in ran)
 
     def ran_there(self, slot: str, module: Module) -> bool:
         """Whether a module alike ran in this slot."""

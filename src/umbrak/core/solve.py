@@ -57,7 +57,7 @@ def _solve_rail(at: Seating, domain: RailDomain) -> RailSolution:
             for s, m in seated
             if not set(domain.rails_v) <= set(m.rails_v)
             and not set(domain.seen_v) & set(m.rails_v)
-            and not at.runs_as_here(m)
+            and not at.runs_as_here(m, domain.channels)
         )
         if lacking:
             return RailSolution(domain=domain, volts=None, possible=possible, untold=(), board_untold=lacking)
