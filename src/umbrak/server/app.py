@@ -23,6 +23,7 @@ from umbrak.server.openapi import describe_api
 from umbrak.server.routers import (
     boards,
     ceiling,
+    drafts,
     events,
     finding,
     intakes,
@@ -86,6 +87,7 @@ def make_app(
         boards,
         waiting,
         sheets,
+        drafts,
         labels,
         shelf,
         sizing,

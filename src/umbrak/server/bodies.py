@@ -21,6 +21,7 @@ from umbrak.formats.documents import (
     OccupantsDoc,
     Said,
     ShortText,
+    SourceDoc,
     SourceKindName,
     StatementDoc,
     Text,
@@ -43,6 +44,7 @@ from umbrak.formats.quantities import (
     TotalGib,
 )
 from umbrak.formats.sheet.built import BoardAnswers, ClassName
+from umbrak.formats.sheet.questions import Answer, AnswerState, NewSource
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -96,6 +98,49 @@ Slots = Annotated[list[Name], Field(max_length=MAX_SLOTS)]
 
 class SheetText(Body):
     text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)]
+
+
+class NewDraft(Body):
+    """Of a sheet of the library, or of one that is not there yet."""
+
+    hash: HashOfSheet | None = None
+    text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)] | None = None
+
+
+class DraftText(SheetText):
+    #: The version that it was written against.
+    version: Annotated[int, Field(ge=1)]
+
+
+class SheetAnswer(Body):
+    """An answer to one question of a draft."""
+
+    version: Annotated[int, Field(ge=1)]
+    question: Annotated[str, StringConstraints(min_length=1, max_length=400)]
+    state: AnswerState
+    value: Any = None
+    words: Text = ""
+    looked: ShortText = ""
+    source: Name | None = None
+    new_source: SourceDoc | None = None
+    clause: ShortText | None = None
+
+    def answer(self) -> Answer:
+        new = self.new_source
+        return Answer(
+            state=self.state,
+            value=self.value,
+            words=self.words,
+            looked=self.looked,
+            source=self.source,
+            new_source=NewSource(new.title, new.kind, new.date) if new else None,
+            clause=self.clause,
+        )
+
+
+class KeepDraft(Body):
+    version: Annotated[int, Field(ge=1)]
+    why: ShortText = ""
 
 
 class DriveBody(Body):

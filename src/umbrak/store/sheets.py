@@ -11,7 +11,7 @@ from sqlalchemy import Connection, Select, func, insert, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
 from umbrak.core.platform.sheet import SheetHash
-from umbrak.store.tables import doubt, machine, plan, sheet
+from umbrak.store.tables import account, doubt, machine, plan, sheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +40,17 @@ def _row(row: Any) -> SheetRow:
 
 
 def add_sheet(
-    db: Connection, hash_: SheetHash, *, sheet_id: str, title: str, kind: str, archetype: bool, text: str, document: Any
+    db: Connection,
+    hash_: SheetHash,
+    *,
+    sheet_id: str,
+    title: str,
+    kind: str,
+    archetype: bool,
+    text: str,
+    document: Any,
+    kept_by: UUID | None = None,
+    why: str = "",
 ) -> None:
     """Keep a sheet; one that is kept already stays as it is."""
     if db.execute(select(sheet.c.hash).where(sheet.c.hash == hash_)).scalar():
@@ -48,7 +58,7 @@ def add_sheet(
     last = db.execute(select(func.max(sheet.c.revision)).where(sheet.c.sheet_id == sheet_id)).scalar() or 0
     db.execute(
         insert(sheet).values(
-            hash=hash_, sheet_id=sheet_id, revision=last + 1, title=title, kind=kind, archetype=archetype, text=text, document=document
+            hash=hash_, sheet_id=sheet_id, revision=last + 1, title=title, kind=kind, archetype=archetype, text=text, document=document, kept_by=kept_by, why=why
         )
     )  # fmt: skip
 
@@ -77,6 +87,9 @@ class RevisionRow:
     revision: int
     title: str
     at: datetime
+    #: Who kept it, as shown; None: it came with the tool. And why, in their words.
+    by: str | None
+    why: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,9 +103,14 @@ class Uses:
 
 def revisions_of(db: Connection, sheet_id: str) -> list[RevisionRow]:
     """The newest first."""
-    kept = select(sheet.c.hash, sheet.c.revision, sheet.c.title, sheet.c.created_at)
+    kept = select(
+        sheet.c.hash, sheet.c.revision, sheet.c.title, sheet.c.created_at, sheet.c.why, account.c.shown_as
+    ).outerjoin(account, account.c.id == sheet.c.kept_by)
     rows = db.execute(kept.where(sheet.c.sheet_id == sheet_id).order_by(sheet.c.revision.desc()))
-    return [RevisionRow(r.hash, r.revision, r.title, r.created_at) for r in rows]
+    return [
+        RevisionRow(hash=r.hash, revision=r.revision, title=r.title, at=r.created_at, by=r.shown_as, why=r.why)
+        for r in rows
+    ]
 
 
 def text_of_sheet(db: Connection, hash_: SheetHash) -> str | None:

@@ -107,8 +107,58 @@ sheet = Table(
     Column("archetype", Boolean, nullable=False),
     Column("text", Text, nullable=False),
     Column("document", JSONB, nullable=False),
+    #: None: it came with the tool.
+    Column("kept_by", ForeignKey("account.id"), nullable=True),
+    #: Why it differs from the revision before, in its keeper's words.
+    Column("why", Text, nullable=False, server_default=""),
     _at(),
     UniqueConstraint("sheet_id", "revision"),
+)
+
+#: Sheets that nobody should begin with any more; what is under them stays readable.
+retired_sheet = Table(
+    "retired_sheet",
+    metadata,
+    Column("sheet_id", Text, primary_key=True),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    Column("why", Text, nullable=False, server_default=""),
+    _at("at"),
+)
+
+#: What is written of a sheet and not kept yet: one draft a sheet, which several may write.
+sheet_draft = Table(
+    "sheet_draft",
+    metadata,
+    _id(),
+    Column("sheet_id", Text, nullable=False, unique=True),
+    #: The revision that it began from; NULL: from none.
+    Column("base", ForeignKey("sheet.hash"), nullable=True),
+    #: Of its newest text.
+    Column("version", Integer, nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+)
+
+#: Every text that a draft had: what somebody writes against an older one is put together with what came after it.
+sheet_draft_text = Table(
+    "sheet_draft_text",
+    metadata,
+    Column("draft_id", ForeignKey("sheet_draft.id", ondelete="CASCADE"), primary_key=True),
+    Column("version", Integer, primary_key=True),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    Column("text", Text, nullable=False),
+    #: The question that was answered; "": the text itself was written.
+    Column("what", Text, nullable=False, server_default=""),
+    _at("at"),
+)
+
+#: Who has a draft before them, and when they last had.
+sheet_draft_reader = Table(
+    "sheet_draft_reader",
+    metadata,
+    Column("draft_id", ForeignKey("sheet_draft.id", ondelete="CASCADE"), primary_key=True),
+    Column("account_id", ForeignKey("account.id"), primary_key=True),
+    _at("at"),
 )
 
 intake = Table(

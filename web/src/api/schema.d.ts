@@ -104,6 +104,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin
+         * @description The draft of a sheet, as far as somebody has written it; begun where there is none.
+         */
+        post: operations["begin_api_drafts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description A draft with what its text comes to.
+         */
+        get: operations["see_api_drafts__draft_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Leave
+         * @description Give it up.
+         */
+        delete: operations["leave_api_drafts__draft_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft_id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Answer one question: a splice at its place, every other line stays.
+         */
+        post: operations["answer_api_drafts__draft_id__answers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft_id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep it as the newest revision of its sheet.
+         */
+        post: operations["keep_api_drafts__draft_id__kept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft_id}/news": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * News
+         * @description Whether somebody else wrote in it, and who has it before them.
+         */
+        get: operations["news_api_drafts__draft_id__news_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft_id}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Write
+         * @description Write the text; what others wrote since that version stays in it.
+         */
+        put: operations["write_api_drafts__draft_id__text_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -1629,6 +1753,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/asks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Asked
+         * @description What is asked of every sheet, in the order in which a maker's guide tells it.
+         */
+        get: operations["asked_api_sheets_asks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/library": {
         parameters: {
             query?: never;
@@ -1649,6 +1793,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seen
+         * @description A text's questions, errors, board, fills and open facts. Keeps nothing.
+         */
+        post: operations["seen_api_sheets_seen_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/tried": {
         parameters: {
             query?: never;
@@ -1660,7 +1824,7 @@ export interface paths {
         put?: never;
         /**
          * Tried
-         * @description What a text comes to: its errors, its board, what it would change. Keeps nothing.
+         * @description What a text would change on machines. Keeps nothing.
          */
         post: operations["tried_api_sheets_tried_post"];
         delete?: never;
@@ -2358,6 +2522,57 @@ export interface components {
             max_gib: number | null;
             /** Slots */
             slots: number | null;
+        };
+        /**
+         * Ask
+         * @description What is asked at one kind of place.
+         */
+        Ask: {
+            /**
+             * Board
+             * @default
+             * @enum {string}
+             */
+            board: "" | "channels" | "order" | "slots";
+            /**
+             * Hint
+             * @default
+             */
+            hint: string;
+            /** Id */
+            id: string;
+            /** Section */
+            section: number;
+            shape: components["schemas"]["Shape"];
+            /** Words */
+            words: string;
+        };
+        /**
+         * Asked
+         * @description What is asked of a fact that is not told.
+         */
+        Asked: {
+            /**
+             * Harm
+             * @default stop
+             */
+            harm: string;
+            /** Hides */
+            hides: string;
+            /** What */
+            what: string;
+            /** Where */
+            where: string;
+        };
+        /**
+         * Asks
+         * @description What is asked of every sheet.
+         */
+        Asks: {
+            /** Asks */
+            asks: components["schemas"]["Ask"][];
+            /** Sections */
+            sections: string[];
         };
         /** BackOut */
         BackOut: {
@@ -3259,6 +3474,83 @@ export interface components {
             words: string;
         };
         /**
+         * DraftHead
+         * @description A draft, without its text.
+         */
+        DraftHead: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Base */
+            base: string | null;
+            /** By */
+            by: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
+        /**
+         * DraftNews
+         * @description What a page that shows a draft wants to know again and again.
+         */
+        DraftNews: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Here */
+            here: string[];
+            /** Version */
+            version: number;
+        };
+        /** DraftText */
+        DraftText: {
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * DraftView
+         * @description A draft with what its text comes to.
+         */
+        DraftView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Base */
+            base: string | null;
+            /** Base Revision */
+            base_revision: number | null;
+            /** Begun By */
+            begun_by: string;
+            /** By */
+            by: string;
+            /** Here */
+            here: string[];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            seen: components["schemas"]["SeenText"];
+            /** Sheet Id */
+            sheet_id: string;
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
+        };
+        /**
          * Drive
          * @description A drive as told apart from others: its serial number, or what is written on it.
          */
@@ -3492,6 +3784,21 @@ export interface components {
             told: boolean;
             /** Trials */
             trials: components["schemas"]["NextBoot"][];
+        };
+        /**
+         * Field
+         * @description A member of a record.
+         */
+        Field: {
+            /** Help */
+            help: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Required */
+            required: boolean;
+            shape: components["schemas"]["Shape"];
         };
         /**
          * FieldError
@@ -3771,6 +4078,16 @@ export interface components {
             /** Total */
             total: number;
         };
+        /** KeepDraft */
+        KeepDraft: {
+            /** Version */
+            version: number;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
         /**
          * KeptSheet
          * @description A sheet as it was kept, with what the linter says of it.
@@ -3868,6 +4185,7 @@ export interface components {
          * @description One sheet of the library.
          */
         LibraryLine: {
+            draft: components["schemas"]["DraftHead"] | null;
             facts: components["schemas"]["FactCounts"];
             /** Glyph */
             glyph: components["schemas"]["SocketGlyph"][];
@@ -4105,7 +4423,7 @@ export interface components {
             /** Plans */
             plans: components["schemas"]["PlanName"][];
             /** Questions */
-            questions: components["schemas"]["Question"][];
+            questions: components["schemas"]["umbrak__core__questions__Question"][];
             /** Retired At */
             retired_at: string | null;
             /** Runs */
@@ -4476,6 +4794,16 @@ export interface components {
             shown_as?: string;
         };
         /**
+         * NewDraft
+         * @description Of a sheet of the library, or of one that is not there yet.
+         */
+        NewDraft: {
+            /** Hash */
+            hash?: string | null;
+            /** Text */
+            text?: string | null;
+        };
+        /**
          * NewMachine
          * @description From an intake, or by hand: what was found in the slots that somebody looked into.
          */
@@ -4783,6 +5111,8 @@ export interface components {
             harm: string;
             /** Hides */
             hides: string;
+            /** Question */
+            question: string | null;
             /** What */
             what: string;
             /** Where */
@@ -5020,7 +5350,7 @@ export interface components {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
             /** Questions */
-            questions: components["schemas"]["Question"][];
+            questions: components["schemas"]["umbrak__core__questions__Question"][];
             /** Runs With */
             runs_with: {
                 [key: string]: unknown;
@@ -5247,26 +5577,6 @@ export interface components {
             };
             verdict: components["schemas"]["Verdict"];
         };
-        /** Question */
-        Question: {
-            /** Answers */
-            answers: components["schemas"]["Answer"][];
-            hides: components["schemas"]["Severity"];
-            /** Look At */
-            look_at: string;
-            /** Needs */
-            needs: string[];
-            /** Of Sheet */
-            of_sheet: string | null;
-            /** Slots */
-            slots: string[];
-            /** Text */
-            text: string;
-            /** Typed */
-            typed: string | null;
-            /** Why */
-            why: string;
-        };
         /**
          * Rail
          * @description What a supply runs at; None when undecided, impossible, or nothing is fitted.
@@ -5469,12 +5779,16 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /** By */
+            by: string | null;
             /** Hash */
             hash: string;
             /** Revision */
             revision: number;
             /** Title */
             title: string;
+            /** Why */
+            why: string;
         };
         /** RiskView */
         RiskView: {
@@ -5763,6 +6077,17 @@ export interface components {
             version: number;
         };
         /**
+         * Said
+         * @description Something that is wrong or odd in a text, and the question that it leads to.
+         */
+        Said: {
+            fault: components["schemas"]["Fault"];
+            /** Question */
+            question: string | null;
+            /** Wrong */
+            wrong: boolean;
+        };
+        /**
          * SameTotalView
          * @description A way to a total that a plan comes to, and what it takes in hands.
          */
@@ -5792,6 +6117,28 @@ export interface components {
             /** Takes Out */
             takes_out: string[];
             verdict: components["schemas"]["Verdict"];
+        };
+        /**
+         * SampleFill
+         * @description One fill of the sample module.
+         */
+        SampleFill: {
+            /** Balance */
+            balance: number | null;
+            /** Data Rate Mts */
+            data_rate_mts: number | null;
+            /** Gib */
+            gib: number;
+            /** Modules */
+            modules: number;
+            /** Question */
+            question: string | null;
+            severity: components["schemas"]["Severity"] | null;
+            /** Slots */
+            slots: string[];
+            verdict: components["schemas"]["Verdict"];
+            /** Words */
+            words: string;
         };
         /**
          * SavingView
@@ -5844,6 +6191,51 @@ export interface components {
          * @enum {string}
          */
         Seen: "right" | "right by its total" | "missing" | "elsewhere" | "smaller" | "slower" | "unlike part" | "not planned" | "not told";
+        /**
+         * SeenText
+         * @description What a sheet's text comes to. Errors leave board, fills and facts out.
+         */
+        SeenText: {
+            board: components["schemas"]["Board"] | null;
+            facts: components["schemas"]["FactCounts"] | null;
+            /**
+             * Fills
+             * @default []
+             */
+            fills: components["schemas"]["SampleFill"][];
+            forbidden: components["schemas"]["SampleFill"] | null;
+            /** Hash */
+            hash: string | null;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /**
+             * Module
+             * @default
+             */
+            module: string;
+            /**
+             * Open
+             * @default []
+             */
+            open: components["schemas"]["OpenFact"][];
+            /** Questions */
+            questions: components["schemas"]["umbrak__formats__sheet__questions__Question"][] | null;
+            /** Said */
+            said: components["schemas"]["Said"][];
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
         /**
          * SeenView
          * @description A survey against the goal.
@@ -5922,12 +6314,86 @@ export interface components {
          */
         Severity: "stop" | "ask" | "risk" | "slow" | "note";
         /**
+         * Shape
+         * @description What may stand at a place of a sheet.
+         */
+        Shape: {
+            /**
+             * Fields
+             * @default []
+             */
+            fields: components["schemas"]["Field"][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "text" | "number" | "flag" | "choice" | "list" | "record" | "named";
+            /** Least */
+            least: number | null;
+            /**
+             * Long
+             * @default false
+             */
+            long: boolean;
+            /** Most */
+            most: number | null;
+            of: components["schemas"]["Shape"] | null;
+            /**
+             * Options
+             * @default []
+             */
+            options: (string | number)[];
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+            /**
+             * Words
+             * @default []
+             */
+            words: string[];
+        };
+        /**
+         * SheetAnswer
+         * @description An answer to one question of a draft.
+         */
+        SheetAnswer: {
+            /** Clause */
+            clause?: string | null;
+            /**
+             * Looked
+             * @default
+             */
+            looked?: string;
+            new_source?: components["schemas"]["SourceDoc"] | null;
+            /** Question */
+            question: string;
+            /** Source */
+            source?: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "told" | "none" | "untold" | "open" | "left";
+            /** Value */
+            value?: unknown;
+            /** Version */
+            version: number;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+        };
+        /**
          * SheetPage
          * @description One sheet with its text.
          */
         SheetPage: {
             /** Doubts */
             doubts: components["schemas"]["DoubtView"][];
+            draft: components["schemas"]["DraftHead"] | null;
             facts: components["schemas"]["FactCounts"];
             /** Open */
             open: components["schemas"]["OpenFact"][];
@@ -7122,7 +7588,7 @@ export interface components {
         };
         /**
          * Tried
-         * @description What a text comes to. Errors leave board and facts out.
+         * @description What a text would change.
          */
         Tried: {
             /**
@@ -7130,25 +7596,11 @@ export interface components {
              * @default 0
              */
             behind: number;
-            board: components["schemas"]["Board"] | null;
             /**
              * Changes
              * @default []
              */
             changes: components["schemas"]["WouldChange"][];
-            /** Errors */
-            errors: components["schemas"]["Fault"][];
-            facts: components["schemas"]["FactCounts"] | null;
-            /**
-             * Findings
-             * @default []
-             */
-            findings: components["schemas"]["Fault"][];
-            /**
-             * Id
-             * @default
-             */
-            id: string;
             /** Kept As */
             kept_as: string | null;
             /**
@@ -7157,20 +7609,10 @@ export interface components {
              */
             machines: number;
             /**
-             * Open
-             * @default []
-             */
-            open: components["schemas"]["OpenFact"][];
-            /**
              * Revision
              * @default 1
              */
             revision: number;
-            /**
-             * Title
-             * @default
-             */
-            title: string;
             /**
              * Tried On
              * @default 0
@@ -7521,6 +7963,59 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
             was: components["schemas"]["Verdict"];
         };
+        /** Question */
+        umbrak__core__questions__Question: {
+            /** Answers */
+            answers: components["schemas"]["Answer"][];
+            hides: components["schemas"]["Severity"];
+            /** Look At */
+            look_at: string;
+            /** Needs */
+            needs: string[];
+            /** Of Sheet */
+            of_sheet: string | null;
+            /** Slots */
+            slots: string[];
+            /** Text */
+            text: string;
+            /** Typed */
+            typed: string | null;
+            /** Why */
+            why: string;
+        };
+        /**
+         * Question
+         * @description One question of one sheet, with what its text says now.
+         */
+        umbrak__formats__sheet__questions__Question: {
+            /** About */
+            about: string;
+            /** Ask */
+            ask: string;
+            /** Clause */
+            clause: string | null;
+            /** Key */
+            key: string;
+            /** Line */
+            line: number | null;
+            /** Looked */
+            looked: string;
+            /** Open */
+            open: components["schemas"]["Asked"][];
+            /** Source */
+            source: string | null;
+            /** Sourced */
+            sourced: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "told" | "none" | "untold" | "open" | "left";
+            /** Value */
+            value: unknown;
+            /** Words */
+            words: string;
+        };
     };
     responses: {
         /** @description A problem. Beside those that an operation names: 400 a body that cannot be parsed, 403 from another site's page, 409 changed meanwhile, 413 larger than is taken in, 415 of another kind than is read, 422 a wrong request, 500 an error of Umbrak's own (with an id that its log tells more of), 503 database down or too much asked at once, 507 disk full. */
@@ -7781,6 +8276,466 @@ export interface operations {
             };
             /** @description Not found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    begin_api_drafts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    see_api_drafts__draft_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    leave_api_drafts__draft_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answer_api_drafts__draft_id__answers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keep_api_drafts__draft_id__kept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptSheet"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    news_api_drafts__draft_id__news_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftNews"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    write_api_drafts__draft_id__text_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12958,6 +13913,46 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    asked_api_sheets_asks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Asks"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     library_api_sheets_library_get: {
         parameters: {
             query?: never;
@@ -12993,6 +13988,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    seen_api_sheets_seen_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenText"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];

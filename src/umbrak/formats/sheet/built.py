@@ -23,7 +23,8 @@ from umbrak.core.platform.survey import SlotState, SurveyReading
 from umbrak.formats.documents import Doc, FormName, GenerationName, Gib, ShortText
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.draft import class_of, title_of, told_as
-from umbrak.formats.sheet.writing import names_once, slug, text_of
+from umbrak.formats.sheet.writing import names_once, slug
+from umbrak.formats.yaml_splice import text_of
 
 MOST_PROCESSORS, MOST_CHANNELS, MOST_IN_CHANNEL, MOST_CARRIERS = 8, 12, 3, 32
 MOST_BUILT = MOST_PROCESSORS * MOST_CHANNELS * MOST_IN_CHANNEL

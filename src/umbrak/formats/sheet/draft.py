@@ -15,7 +15,8 @@ from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.memory.rates import RAILS_V, board_rails
 from umbrak.core.platform.naming import places_by_name
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
-from umbrak.formats.sheet.writing import names_once, slug, text_of
+from umbrak.formats.sheet.writing import names_once, slug
+from umbrak.formats.yaml_splice import text_of
 
 
 def draft_sheet(reading: SurveyReading, unnamed: str = "") -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections import Counter
 from collections.abc import Iterable
@@ -23,16 +22,3 @@ def names_once(given: Iterable[str]) -> list[str]:
 
 def slug(text: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", text.casefold()).strip("-")[:60] or "unnamed"
-
-
-def text_of(text: str) -> str:
-    """A YAML scalar that is this text: JSON's quotes are YAML's too."""
-    return (
-        text
-        if re.fullmatch(r"[A-Za-z][A-Za-z0-9 ._-]*[A-Za-z0-9]|[A-Za-z]", text) and text.lower() not in _WORDS
-        else json.dumps(text, ensure_ascii=False)
-    )
-
-
-#: Words that YAML reads as something else.
-_WORDS = {"yes", "no", "on", "off", "true", "false", "null", "y", "n"}

@@ -12,6 +12,7 @@ from umbrak.server.waiting import while_waited_for
 from umbrak.services.machines.drafted import TakenOver, Tried, take_everywhere, try_text
 from umbrak.services.sheets.collection import LibraryLine, SheetPage, list_library, see_sheet_page
 from umbrak.services.sheets.library import KeptSheet, SheetView, add_sheet, list_sheets, see_sheet
+from umbrak.services.sheets.seen import Asks, SeenText, see_asks, see_text
 from umbrak.store.sheets import SheetRow
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
@@ -35,9 +36,21 @@ def library(engine: Db, _: Person) -> tuple[LibraryLine, ...]:
     return list_library(engine)
 
 
+@router.get("/asks", responses=describe(401))
+def asked(_: Person) -> Asks:
+    """What is asked of every sheet, in the order in which a maker's guide tells it."""
+    return see_asks()
+
+
+@router.post("/seen", responses=describe(401, 422), max_body_size=6 << 20)
+async def seen(request: Request, body: SheetText, _: Person) -> SeenText:
+    """A text's questions, errors, board, fills and open facts. Keeps nothing."""
+    return await while_waited_for(request, lambda left: see_text(body.text, left))
+
+
 @router.post("/tried", responses=describe(401, 422), max_body_size=6 << 20)
 async def tried(request: Request, body: SheetText, engine: Db, _: Person) -> Tried:
-    """What a text comes to: its errors, its board, what it would change. Keeps nothing."""
+    """What a text would change on machines. Keeps nothing."""
     return await while_waited_for(request, lambda left: try_text(engine, body.text, left))
 
 

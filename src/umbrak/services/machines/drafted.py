@@ -1,4 +1,4 @@
-"""A sheet's text while it is written: its errors, its board, and what it would change on machines; and taking it over on all of them."""
+"""What a sheet's text would change on machines while it is written; and taking it over on all of them."""
 
 from __future__ import annotations
 
@@ -8,19 +8,16 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.bounds import Deadline
-from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.reading import read_sheet
 from umbrak.services.errors import NotFound, ServiceError
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned, load_machine
 from umbrak.services.machines.newer import newer_sheet, take_newer_sheet
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.sheets.board import Board, board_of
-from umbrak.services.sheets.collection import FactCounts, OpenFact, counts_of, open_of
 from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
 from umbrak.store.plans import plans_of
@@ -44,16 +41,9 @@ class WouldChange:
 
 @dataclass(frozen=True, slots=True)
 class Tried:
-    """What a text comes to. Errors leave board and facts out."""
+    """What a text would change."""
 
-    errors: tuple[Fault, ...]
-    findings: tuple[Fault, ...] = ()
-    id: str = ""
-    title: str = ""
-    board: Board | None = None
-    facts: FactCounts | None = None
-    open: tuple[OpenFact, ...] = ()
-    #: It is word for word a revision that is kept, this one.
+    #: It says what a revision that is kept says, this one.
     kept_as: SheetHash | None = None
     #: Number that it would be kept under.
     revision: int = 1
@@ -61,30 +51,19 @@ class Tried:
     #: Machines under the sheet, and how many of them it was tried on.
     machines: int = 0
     tried_on: int = 0
-    #: Machines that are under an older revision.
+    #: Machines that are under another revision.
     behind: int = 0
 
 
 def try_text(engine: Engine, text: str, left: Callable[[], bool] = lambda: False) -> Tried:
-    """Keeps nothing."""
-    try:
-        reading = read_sheet(text, Deadline(left=left))
-    except InputError as error:
-        return Tried(errors=tuple(error.faults))
-    sheet = reading.sheet
+    """Keeps nothing. Raises InputError (formats) where the text has errors."""
+    sheet = read_sheet(text, Deadline(left=left)).sheet
     with engine.connect() as db:
         revisions = sheet_store.revisions_of(db, sheet.id)
         machines = sheet_store.machines_under(db, sheet.id)
         behind = len(machines) - len(sheet_store.machines_under(db, sheet.id, sheet.hash))
         changes = [c for key in machines[:_MOST_TRIED] for c in _changes(db, key, sheet)]
     return Tried(
-        errors=(),
-        findings=reading.findings,
-        id=sheet.id,
-        title=sheet.title,
-        board=board_of(sheet, Machine()),
-        facts=counts_of(sheet),
-        open=open_of(sheet),
         kept_as=next((r.hash for r in revisions if r.hash == sheet.hash), None),
         revision=revisions[0].revision + 1 if revisions else 1,
         changes=tuple(changes),

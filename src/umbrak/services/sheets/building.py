@@ -192,6 +192,6 @@ def keep_built(
     kept = read_sheet(built.text)
     if any(s.sheet_id == kept.sheet.id for s in store.current_sheets(db)):
         raise Refused("board.model", f"There is a sheet {kept.sheet.id} already: say how this model differs.")
-    keep_sheet(db, kept)
+    keep_sheet(db, kept, account)
     record(db, "sheet kept", account.id, name=kept.sheet.id, hash=kept.sheet.hash)
     return kept.sheet.hash

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -10,11 +10,15 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.fact import State, asked_of
 from umbrak.core.platform.sheet import Sheet, SheetHash
-from umbrak.formats.sheet.lint import open_facts, told_facts
+from umbrak.formats.sheet.lint import open_facts
+from umbrak.formats.sheet.questions import Question, question_at, questions_of
+from umbrak.formats.yaml_text import Document
 from umbrak.services.errors import NotFound
 from umbrak.services.sheets.doubts import DoubtView, doubts_about
 from umbrak.services.sheets.library import load_sheet
+from umbrak.store import drafts as draft_store
 from umbrak.store import sheets as store
+from umbrak.store.drafts import DraftHead
 from umbrak.store.sheets import RevisionRow, SheetRow, Uses
 
 
@@ -44,6 +48,7 @@ class LibraryLine:
     facts: FactCounts
     uses: Uses
     kept_at: datetime
+    draft: DraftHead | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +61,8 @@ class OpenFact:
     where: str
     #: stop, slow or cost
     harm: str
+    #: Where a sheet's text answers it; None where that is not asked for.
+    question: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,30 +76,55 @@ class SheetPage:
     open: tuple[OpenFact, ...]
     uses: Uses
     doubts: tuple[DoubtView, ...]
+    draft: DraftHead | None
 
 
-def open_of(sheet: Sheet) -> tuple[OpenFact, ...]:
-    """Its open facts, those that could hide most first."""
+def open_of(sheet: Sheet, keys: list[str] | None = None) -> tuple[OpenFact, ...]:
+    """Its open facts, those that could hide most first; with the keys of its questions, each with the one it leads to."""
     return tuple(
-        OpenFact(f, asked.what, asked.hides, asked.where, asked.harm)
+        OpenFact(
+            fact=f,
+            what=asked.what,
+            hides=asked.hides,
+            where=asked.where,
+            harm=asked.harm,
+            question=question_at(keys, f) if keys else None,
+        )
         for f in open_facts(sheet)
         if (asked := asked_of(f))
     )
 
 
-def counts_of(sheet: Sheet) -> FactCounts:
+def facts_in(questions: Iterable[Question], sheet: Sheet) -> FactCounts:
+    """How many of its questions are answered; of its facts, how many the sources do not tell and how many are open."""
+    told = sum(1 for q in questions if q.state in ("told", "none"))
     untold = sum(1 for u in sheet.unsaid.values() if u.state is State.UNTOLD)
-    return FactCounts(len(told_facts(sheet)), untold, len(open_of(sheet)))
+    return FactCounts(told, untold, len(open_of(sheet)))
+
+
+#: Counted already, by hash: a hash stands for one content for good.
+_counted: dict[SheetHash, FactCounts] = {}
+
+
+def _counts(db: Connection, hash_: SheetHash, sheet: Sheet) -> FactCounts:
+    if hash_ not in _counted:
+        document = Document(store.find_document(db, hash_), {})
+        _counted[hash_] = facts_in(questions_of(document, sheet), sheet)
+    return _counted[hash_]
 
 
 def list_library(engine: Engine) -> tuple[LibraryLine, ...]:
     """Every sheet in its newest revision: models first, then architectures."""
     with engine.connect() as db:
         uses = store.uses_of_sheets(db)
-        return tuple(_line(db, row, uses.get(row.sheet_id, Uses(0, 0, 0))) for row in store.current_sheets(db))
+        drafts = draft_store.drafts(db)
+        return tuple(
+            _line(db, row, uses.get(row.sheet_id, Uses(0, 0, 0)), drafts.get(row.sheet_id))
+            for row in store.current_sheets(db)
+        )
 
 
-def _line(db: Connection, row: SheetRow, uses: Uses) -> LibraryLine:
+def _line(db: Connection, row: SheetRow, uses: Uses, draft: DraftHead | None) -> LibraryLine:
     sheet = load_sheet(db, row.hash)
     glyph = tuple(
         SocketGlyph(s, sum(len(c.slots) for c in channels), sum(1 for c in channels if c.soldered))
@@ -100,7 +132,13 @@ def _line(db: Connection, row: SheetRow, uses: Uses) -> LibraryLine:
     )
     newest: Sequence[RevisionRow] = store.revisions_of(db, row.sheet_id)
     return LibraryLine(
-        sheet=row, models=sheet.models, glyph=glyph, facts=counts_of(sheet), uses=uses, kept_at=newest[0].at
+        sheet=row,
+        models=sheet.models,
+        glyph=glyph,
+        facts=_counts(db, row.hash, sheet),
+        uses=uses,
+        kept_at=newest[0].at,
+        draft=draft,
     )
 
 
@@ -115,8 +153,9 @@ def see_sheet_page(engine: Engine, hash_: SheetHash) -> SheetPage:
             sheet=row,
             text=text,
             revisions=tuple(store.revisions_of(db, row.sheet_id)),
-            facts=counts_of(sheet),
+            facts=_counts(db, row.hash, sheet),
             open=open_of(sheet),
             uses=store.uses_of_sheets(db).get(row.sheet_id, Uses(0, 0, 0)),
             doubts=doubts_about(db, row.sheet_id),
+            draft=draft_store.drafts(db).get(row.sheet_id),
         )

@@ -34,7 +34,8 @@ def load_sheet(db: Connection, hash_: SheetHash) -> Sheet:
     return _known[hash_]
 
 
-def keep_sheet(db: Connection, reading: SheetReading) -> None:
+def keep_sheet(db: Connection, reading: SheetReading, account: Account | None = None, why: str = "") -> None:
+    """Puts a sheet into the library; `account` is who keeps it, None for the tool itself."""
     s = reading.sheet
     store.add_sheet(
         db,
@@ -45,6 +46,8 @@ def keep_sheet(db: Connection, reading: SheetReading) -> None:
         archetype=s.archetype,
         text=reading.text,
         document=reading.data,
+        kept_by=account.id if account else None,
+        why=why,
     )
 
 
@@ -63,12 +66,15 @@ class KeptSheet:
     findings: tuple[Fault, ...]
 
 
-def add_sheet(engine: Engine, account: Account, text: str, left: Callable[[], bool] = lambda: False) -> KeptSheet:
+def add_sheet(
+    engine: Engine, account: Account, text: str, left: Callable[[], bool] = lambda: False, why: str = ""
+) -> KeptSheet:
     """Keep a sheet's text as the newest revision of its id. Raises InputError (formats) with every line that is wrong,
     Refused when it would take the place of a shipped architecture.
 
     Parameters
         left    whether nobody waits for it any more: the reading is then given up
+        why     why it differs from the revision before, in the keeper's words
     """
     need(account, Role.technician)
     reading = read_sheet(text, Deadline(left=left))
@@ -77,7 +83,7 @@ def add_sheet(engine: Engine, account: Account, text: str, left: Callable[[], bo
             "text", f"{reading.sheet.id} is the id of an architecture that comes with Umbrak; give it another."
         )
     with engine.begin() as db:
-        keep_sheet(db, reading)
+        keep_sheet(db, reading, account, why)
         row = store.find_sheet(db, reading.sheet.hash)
         record(db, "sheet kept", account.id, name=reading.sheet.id, hash=reading.sheet.hash)
     return KeptSheet(row, reading.findings)
