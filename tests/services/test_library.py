@@ -176,8 +176,8 @@ def test_two_texts_become_one_or_neither(then: str | None, theirs: str, yours: s
 def test_fills_of_a_sheet_and_one_that_it_forbids() -> None:
     seen = see_text(files("umbrak.demo").joinpath("sheets/fjell-n4.yaml").read_text("utf-8"))
     assert [(f.modules, f.verdict.value, f.question) for f in seen.fills] == [
-        (1, "at-risk", "limits"),
-        (2, "at-risk", "limits"),
+        (1, "go", "population"),
+        (2, "go", None),
     ]
     assert seen.forbidden and seen.forbidden.slots == ("S2",) and seen.forbidden.question == "population"
     assert {s.question for s in see_text("umbrak-sheet: 1\ntitle: 7\n").said} >= {"title", "class"}
