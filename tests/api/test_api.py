@@ -74,6 +74,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("PUT", f"/api/machines/{NOBODY_ID}/model", {"version": 1, "sheet_hash": "x", "slots": {}}, (401, 403, 404, 404)),
     ("GET", "/api/sheets/library", None, (401, 200, 200, 200)),
     ("GET", "/api/sheets/asks", None, (401, 200, 200, 200)),
+    ("GET", "/api/sheets/fields", None, (401, 200, 200, 200)),
     ("POST", "/api/sheets/seen", {"text": "x"}, (401, 200, 200, 200)),
     ("POST", "/api/sheets/tried", {"text": "x"}, (401, 422, 422, 422)),
     ("POST", "/api/drafts", {"hash": "x"}, (401, 403, 404, 404)),

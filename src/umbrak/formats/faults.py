@@ -23,6 +23,9 @@ class Fault:
     path: str = ""
     #: Code of the check, for linters.
     code: str = "format"
+    #: What stands there, and what likely was meant, where something near is known; "": nothing is.
+    stands: str = ""
+    cure: str = ""
 
     def __str__(self) -> str:
         place = f"line {self.line}, column {self.column}: " if self.line else ""

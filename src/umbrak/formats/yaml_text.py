@@ -256,7 +256,11 @@ def _fault(document: Document, model: type[BaseModel], error: Any) -> Fault:
         known = _known_fields(model, path[:-1])
         near = difflib.get_close_matches(str(path[-1])[:MAX_KEY], known, 1)
         hint = f"; did you mean {near[0]}?" if near else f"; known here: {', '.join(sorted(known))}" if known else ""
-        return document.fault(path, f"unknown field{hint}")
+        return replace(
+            document.fault(path, f"unknown field{hint}"),
+            stands=str(path[-1]) if near else "",
+            cure=near[0] if near else "",
+        )
     if kind == "missing":
         return document.fault(path, "is missing")
     if kind == "string_type" and isinstance(given, int | float) and not isinstance(given, bool):
@@ -273,7 +277,14 @@ def _fault(document: Document, model: type[BaseModel], error: Any) -> Fault:
         if isinstance(given, dict)
         else "a list"
     )
-    return document.fault(path, f"expected {message}, found {shown}")
+    fault = document.fault(path, f"expected {message}, found {shown}")
+    options = re.findall(r"'([^']+)'", str(ctx.get("expected", ""))) if kind == "literal_error" else []
+    near = difflib.get_close_matches(given, options, 1) if isinstance(given, str) and len(given) <= MAX_KEY else []
+    return (
+        replace(fault, message=f"{fault.message}; did you mean {near[0]}?", stands=given, cure=near[0])
+        if near
+        else fault
+    )
 
 
 def _shown(given: object) -> str:

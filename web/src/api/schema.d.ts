@@ -1773,6 +1773,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fields
+         * @description Every field of a sheet, for who writes its text.
+         */
+        get: operations["fields_api_sheets_fields_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/library": {
         parameters: {
             query?: never;
@@ -3744,6 +3764,11 @@ export interface components {
             code: string;
             /** Column */
             column: number | null;
+            /**
+             * Cure
+             * @default
+             */
+            cure: string;
             /** Line */
             line: number | null;
             /** Message */
@@ -3753,6 +3778,11 @@ export interface components {
              * @default
              */
             path: string;
+            /**
+             * Stands
+             * @default
+             */
+            stands: string;
             /**
              * Where
              * @default
@@ -4423,7 +4453,7 @@ export interface components {
             /** Plans */
             plans: components["schemas"]["PlanName"][];
             /** Questions */
-            questions: components["schemas"]["umbrak__core__questions__Question"][];
+            questions: components["schemas"]["Question"][];
             /** Retired At */
             retired_at: string | null;
             /** Runs */
@@ -5350,7 +5380,7 @@ export interface components {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
             /** Questions */
-            questions: components["schemas"]["umbrak__core__questions__Question"][];
+            questions: components["schemas"]["Question"][];
             /** Runs With */
             runs_with: {
                 [key: string]: unknown;
@@ -5576,6 +5606,26 @@ export interface components {
                 [key: string]: string;
             };
             verdict: components["schemas"]["Verdict"];
+        };
+        /** Question */
+        Question: {
+            /** Answers */
+            answers: components["schemas"]["Answer"][];
+            hides: components["schemas"]["Severity"];
+            /** Look At */
+            look_at: string;
+            /** Needs */
+            needs: string[];
+            /** Of Sheet */
+            of_sheet: string | null;
+            /** Slots */
+            slots: string[];
+            /** Text */
+            text: string;
+            /** Typed */
+            typed: string | null;
+            /** Why */
+            why: string;
         };
         /**
          * Rail
@@ -6221,13 +6271,19 @@ export interface components {
              * @default
              */
             module: string;
+            /** Names */
+            names: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
             /**
              * Open
              * @default []
              */
             open: components["schemas"]["OpenFact"][];
             /** Questions */
-            questions: components["schemas"]["umbrak__formats__sheet__questions__Question"][] | null;
+            questions: components["schemas"]["SheetQuestion"][] | null;
             /** Said */
             said: components["schemas"]["Said"][];
             /**
@@ -6403,6 +6459,39 @@ export interface components {
             /** Text */
             text: string;
             uses: components["schemas"]["Uses"];
+        };
+        /**
+         * SheetQuestion
+         * @description One question of one sheet, with what its text says now.
+         */
+        SheetQuestion: {
+            /** About */
+            about: string;
+            /** Ask */
+            ask: string;
+            /** Clause */
+            clause: string | null;
+            /** Key */
+            key: string;
+            /** Line */
+            line: number | null;
+            /** Looked */
+            looked: string;
+            /** Open */
+            open: components["schemas"]["Asked"][];
+            /** Source */
+            source: string | null;
+            /** Sourced */
+            sourced: boolean;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "told" | "none" | "untold" | "open" | "left";
+            /** Value */
+            value: unknown;
+            /** Words */
+            words: string;
         };
         /** SheetRow */
         SheetRow: {
@@ -7962,59 +8051,6 @@ export interface components {
             machine_id: string;
             verdict: components["schemas"]["Verdict"];
             was: components["schemas"]["Verdict"];
-        };
-        /** Question */
-        umbrak__core__questions__Question: {
-            /** Answers */
-            answers: components["schemas"]["Answer"][];
-            hides: components["schemas"]["Severity"];
-            /** Look At */
-            look_at: string;
-            /** Needs */
-            needs: string[];
-            /** Of Sheet */
-            of_sheet: string | null;
-            /** Slots */
-            slots: string[];
-            /** Text */
-            text: string;
-            /** Typed */
-            typed: string | null;
-            /** Why */
-            why: string;
-        };
-        /**
-         * Question
-         * @description One question of one sheet, with what its text says now.
-         */
-        umbrak__formats__sheet__questions__Question: {
-            /** About */
-            about: string;
-            /** Ask */
-            ask: string;
-            /** Clause */
-            clause: string | null;
-            /** Key */
-            key: string;
-            /** Line */
-            line: number | null;
-            /** Looked */
-            looked: string;
-            /** Open */
-            open: components["schemas"]["Asked"][];
-            /** Source */
-            source: string | null;
-            /** Sourced */
-            sourced: boolean;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "told" | "none" | "untold" | "open" | "left";
-            /** Value */
-            value: unknown;
-            /** Words */
-            words: string;
         };
     };
     responses: {
@@ -13929,6 +13965,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Asks"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    fields_api_sheets_fields_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shape"];
                 };
             };
             /** @description Not signed in */

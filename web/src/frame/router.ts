@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: '/machines', component: () => import('@/machines/MachinesView.vue') },
     { path: '/shelf', component: () => import('@/shelf/ShelfView.vue') },
     { path: '/sheets', component: () => import('@/sheets/LibraryView.vue') },
+    { path: '/sheets/drafts/:draftId', component: () => import('@/sheets/SheetView.vue'), props: true },
     { path: '/sheets/:hash', component: () => import('@/sheets/SheetView.vue'), props: true },
     { path: '/notes', component: () => import('@/notes/NotesView.vue') },
     { path: '/people', component: () => import('@/people/PeopleView.vue') },

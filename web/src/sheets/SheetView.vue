@@ -1,251 +1,368 @@
 <script setup lang="ts">
-/** One sheet as text: its errors at their lines, its board, what is open in it, and what it would change on machines. */
-import { computed, nextTick, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+/** The workbench of one sheet: its questions or its text, the board on which one answers too, and what it says now. */
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, ask, faultsOf, type SheetPage, type Tried } from '@/api/client'
+import { api, ask, faultsOf } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { session } from '@/frame/session'
 import ComingNote from '@/ui/ComingNote.vue'
-import SeverityMark from '@/ui/SeverityMark.vue'
+import { isTyping, useKeys } from '@/ui/keys'
 import { useTitle } from '@/ui/title'
-import VerdictWord from '@/ui/VerdictWord.vue'
 import { age, plural } from '@/ui/words'
-import type { SheetEditor } from './editor'
+import QuestionsPane from './QuestionsPane.vue'
+import SaysPane from './SaysPane.vue'
+import TextPane from './TextPane.vue'
+import { useWork } from './work'
 
-const props = defineProps<{ hash: string }>()
+const props = defineProps<{ hash?: string; draftId?: string }>()
 const router = useRouter()
-const page = shallowRef<SheetPage>()
-const tried = shallowRef<Tried>()
-/** The board of the last text that had one: it stands, dimmed, while the text has errors. */
-const board = shallowRef<Tried['board']>()
-const wrong = ref('')
+const w = useWork((hash) => void (hash && hash !== props.hash ? router.replace(`/sheets/${hash}`) : hash ? load() : router.replace('/sheets')))
+const { page, draft, seen, last, tried, wrong, touching } = w
+const asText = ref(false)
+const open = ref('')
 const told = ref('')
-const busy = ref(false)
-const text = ref('')
-const place = ref<HTMLElement>()
-const draftOf = ref('')
-let editor: SheetEditor | null = null
-let asked: AbortController | null = null
-useTitle(() => page.value?.sheet.title ?? 'Sheet')
+const why = ref('')
+const keeping = ref(false)
+const text = ref<InstanceType<typeof TextPane>>()
+const questions = ref<InstanceType<typeof QuestionsPane>>()
+const title = computed(() => seen.value?.title || last.value?.title || page.value?.sheet.title || 'Sheet')
+useTitle(() => title.value)
+useKeys('The sheet', [{ keys: 'Ctrl Z, Ctrl Shift Z', does: 'take back, do again' }])
 
-const key = () => `umbrak-sheet-draft:${session.account?.id ?? ''}:${page.value?.sheet.sheet_id ?? ''}`
-const changed = computed(() => text.value !== page.value?.text)
+const load = () => ((told.value = ''), (keeping.value = false), w.load({ hash: props.hash, draft: props.draftId }))
+watch(() => [props.hash, props.draftId], load, { immediate: true })
 
-async function load(): Promise<void> {
-  wrong.value = told.value = ''
-  try {
-    page.value = await ask(api.GET('/api/sheets/{hash_}/page', { params: { path: { hash_: props.hash } } }))
-    // What was written here and not kept is still here, till it is kept or left.
-    const draft = session.mayWrite() ? localStorage.getItem(key()) : null
-    draftOf.value = draft && draft !== page.value.text ? draft : ''
-    text.value = draftOf.value || page.value.text
-    await edit()
-  } catch (error) {
-    wrong.value = faultsOf(error)
-  }
+const readable = computed(() => !!seen.value?.questions)
+const errors = w.errors
+const slots = computed(() => last.value?.board?.slots.length ?? 0)
+const revision = computed(() => tried.value?.revision ?? (page.value ? page.value.sheet.revision + 1 : 1))
+const sections = computed(() =>
+  (w.asks.value?.sections ?? []).map((name, i) => {
+    const mine = w.questions.value.filter((q) => w.askOf(q)?.section === i + 1)
+    const count = (...states: string[]) => mine.filter((q) => states.includes(q.state)).length
+    return { name, told: count('told', 'none'), untold: count('untold'), open: count('open') }
+  }),
+)
+const facts = computed(() => last.value?.facts)
+const shownBoard = computed(() => touching.value?.board ?? last.value?.board)
+/** The draft's number, where it has the same content as a kept one. */
+const same = computed(() => !!tried.value?.kept_as && w.changed.value)
+
+async function toQuestion(key: string): Promise<void> {
+  asText.value = false
+  open.value = key
 }
-async function edit(): Promise<void> {
+async function toLine(line: number): Promise<void> {
+  asText.value = true
   await nextTick()
-  editor?.end()
-  const { makeEditor } = await import('./editor')
-  if (place.value) editor = makeEditor(place.value, text.value, write, !session.mayWrite())
-  await judge()
+  setTimeout(() => text.value?.goTo(line), 0)
 }
-function write(now: string): void {
-  text.value = now
-  told.value = ''
-  try {
-    if (now === page.value?.text) localStorage.removeItem(key())
-    else localStorage.setItem(key(), now)
-  } catch {
-    // no room in the browser: the page itself still has it
-  }
-  void judge()
-}
-async function judge(): Promise<void> {
-  asked?.abort()
-  const mine = (asked = new AbortController())
-  try {
-    const found = await ask(api.POST('/api/sheets/tried', { body: { text: text.value }, signal: mine.signal }))
-    if (asked !== mine) return
-    tried.value = found
-    if (found.board) board.value = found.board
-    editor?.show([
-      ...found.errors.map((f) => ({ line: f.line, column: f.column, message: `${f.path ? `${f.path}: ` : ''}${f.message}`, severity: 'error' as const })),
-      ...found.findings.filter((f) => f.code !== 'fact-open').map((f) => ({ line: f.line, column: f.column, message: f.message, severity: 'warning' as const })),
-    ])
-  } catch (error) {
-    if (!mine.signal.aborted) wrong.value = faultsOf(error)
-  }
-}
-watch(() => props.hash, load, { immediate: true })
-onBeforeUnmount(() => {
-  editor?.end()
-  asked?.abort()
-})
-
 async function keep(): Promise<void> {
-  busy.value = true
-  wrong.value = ''
-  try {
-    const kept = await ask(api.POST('/api/sheets', { body: { text: text.value } }))
-    localStorage.removeItem(key())
-    if (kept.sheet.hash === props.hash) await load()
-    else await router.replace(`/sheets/${kept.sheet.hash}`)
-  } catch (error) {
-    wrong.value = faultsOf(error)
-  } finally {
-    busy.value = false
+  if (await w.keep(why.value.trim())) {
+    why.value = ''
+    keeping.value = false
   }
-}
-function leave(): void {
-  localStorage.removeItem(key())
-  void load()
 }
 async function takeOver(): Promise<void> {
-  busy.value = true
-  wrong.value = ''
-  try {
+  await w.doing(async () => {
     const { taken, refused } = await ask(api.POST('/api/sheets/{sheet_id}/taken', { params: { path: { sheet_id: page.value!.sheet.sheet_id } } }))
     told.value = taken.length ? `${plural(taken.length, 'machine')} under this revision now: ${taken.join(', ')}.` : 'Every machine is under this revision already.'
-    wrong.value = Object.entries(refused)
-      .map(([name, why]) => `${name}: ${why}`)
-      .join(' ')
-    await judge()
+    const odd = Object.entries(refused).map(([name, reason]) => `${name}: ${reason}`)
+    if (odd.length) throw new Error(odd.join(' '))
+  })
+  await w.judge()
+}
+const copying = ref(false)
+const copyName = ref('')
+async function copy(): Promise<void> {
+  const name = copyName.value.trim()
+  const id = name.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '')
+  try {
+    const made = await ask(api.POST('/api/drafts', { body: { text: w.text.value.replace(/^id:.*$/m, `id: ${id}`).replace(/^title:.*$/m, `title: ${JSON.stringify(name)}`).replace(/^models:.*\n/m, '') } }))
+    copying.value = false
+    await router.push(`/sheets/drafts/${made.id}`)
   } catch (error) {
     wrong.value = faultsOf(error)
-  } finally {
-    busy.value = false
   }
 }
-const MARKS = { stop: 'stop', slow: 'slow', cost: 'risk' } as const
-const newest = computed(() => page.value?.revisions[0]?.hash === props.hash)
-/** Another model begins as this one: under an id and a title of its own. */
-const copied = computed(() => !!tried.value?.id && tried.value.id !== page.value?.sheet.sheet_id)
+function onKey(event: KeyboardEvent): void {
+  if (isTyping(event) || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
+  event.preventDefault()
+  void (event.shiftKey ? w.redo() : w.undo())
+}
 </script>
 
 <template>
-  <div class="page sheet">
+  <div class="page sheet" @keydown="onKey">
     <header>
-      <h1>{{ tried?.title || page?.sheet.title || 'Sheet' }}</h1>
-      <span v-if="page" class="faded">revision {{ page.sheet.revision }}{{ newest ? '' : `, not the newest` }}; {{ [page.uses.machines && plural(page.uses.machines, 'machine'), page.uses.plans && plural(page.uses.plans, 'plan')].filter(Boolean).join(', ') || 'nothing stands on it' }}</span>
-      <router-link class="quiet-link back" to="/sheets">Back to the sheets</router-link>
+      <h1>{{ title }}</h1>
+      <span v-if="page || draft" class="faded">{{ [seen?.kind || page?.sheet.kind, slots && plural(slots, 'slot'), page?.uses.machines && plural(page.uses.machines, 'machine')].filter(Boolean).join(', ') }}</span>
+      <span v-if="draft" class="small"><b>{{ draft.base_revision ? `draft of revision ${revision}` : 'draft of a new sheet' }}</b> <span class="faded">{{ draft.by === draft.begun_by ? '' : `begun by ${draft.begun_by}, ` }}{{ draft.by }} wrote {{ age(draft.at) }}</span></span>
+      <span v-else-if="page" class="faded small">revision {{ page.sheet.revision }}{{ w.newest.value ? '' : ', not the newest: it is as it was' }}</span>
+      <span v-if="w.here.value.length" class="small here" role="status">{{ w.here.value.join(' and ') }} {{ w.here.value.length === 1 ? 'has' : 'have' }} it open too</span>
+      <span class="modes" role="group" aria-label="As">
+        <button type="button" class="choice" :aria-pressed="!asText" :disabled="!readable && asText" @click="asText = false">Questions</button>
+        <button type="button" class="choice" :aria-pressed="asText" @click="asText = true">Text</button>
+      </span>
+      <span class="keep">
+        <template v-if="draft && session.mayWrite()">
+          <button type="button" class="quiet-link" :disabled="!w.steps.value.length || w.sending.value" @click="w.undo()">Take back</button>
+          <button type="button" class="quiet-link" @click="w.leave()">Leave the draft</button>
+          <button v-if="errors.length" type="button" class="press quiet" @click="toLine(errors[0]!.fault.line ?? 1)">To keep: mend line {{ errors[0]!.fault.line ?? 1 }}</button>
+          <button v-else type="button" class="press" :disabled="w.sending.value || same || (!w.changed.value && !!page)" :aria-expanded="keeping" @click="keeping = !keeping">Keep as {{ draft.base_revision ? `revision ${revision}` : 'a new sheet' }}</button>
+        </template>
+        <button v-else-if="page && session.mayWrite()" type="button" class="quiet-link" :aria-expanded="copying" @click="copying = !copying">Another like it</button>
+      </span>
     </header>
+    <form v-if="keeping && draft" class="strip" @submit.prevent="keep">
+      <label class="small faded">why it differs <input v-model="why" maxlength="200" placeholder="bays counted at store-01" /></label>
+      <button type="submit" class="press slim" :disabled="w.sending.value">Keep it</button>
+    </form>
+    <form v-if="copying" class="strip" @submit.prevent="copy">
+      <label class="small faded">what the other model is called <input v-model="copyName" required maxlength="120" /></label>
+      <button type="submit" class="press slim" :disabled="!copyName.trim()">Begin it</button>
+    </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="told" role="status">{{ told }}</p>
-    <p v-if="draftOf && changed" class="small left" role="status">This was written before and not kept. <button type="button" class="quiet-link" @click="leave">Leave it, back to revision {{ page?.sheet.revision }}</button></p>
-    <ComingNote v-if="!page && !wrong" what="The sheet" />
-    <div v-show="page" class="columns">
-      <section class="panel text" aria-label="As text">
-        <div ref="place" class="editor"></div>
-        <div class="do">
-          <button v-if="session.mayWrite()" type="button" class="press" :disabled="busy || !changed || !!tried?.errors.length || !!tried?.kept_as" @click="keep">{{ copied ? `Keep as a new sheet, ${tried?.id}` : `Keep as revision ${tried?.revision ?? '?'}` }}</button>
-          <span v-if="tried?.errors.length" class="small wrong">{{ plural(tried.errors.length, 'error') }}: <button type="button" class="quiet-link" @click="editor?.goTo(tried.errors[0]!.line ?? 1)">{{ tried.errors[0]!.line ? `line ${tried.errors[0]!.line}` : 'see it' }}</button> {{ tried.errors[0]!.path }} {{ tried.errors[0]!.message }}</span>
-          <span v-else-if="tried?.kept_as && changed" class="small faded">Says what a kept revision says.</span>
-          <span v-else-if="!changed" class="small faded">As it is kept. Another model like it: change id and title.</span>
-        </div>
-      </section>
-      <div class="side">
-        <section class="panel picture" :class="{ dim: tried?.errors.length }" aria-label="Its board">
-          <BoardView v-if="board" :board="board" :now="{}" :goal="{}" :order="board.slots.length <= 8" />
-        </section>
-        <section v-if="tried && !tried.errors.length" class="panel open" aria-label="What is open in it">
-          <h2>
-            {{ tried.open.length ? `${plural(tried.open.length, 'fact')} open, worst first` : 'Every fact is told or looked for' }}
-            <span v-if="tried.facts" class="faded small">{{ tried.facts.told }} told{{ tried.facts.untold ? `, ${tried.facts.untold} not in its guide` : '' }}</span>
-          </h2>
-          <ul>
-            <li v-for="f in tried.open" :key="f.fact"><SeverityMark :severity="MARKS[f.harm as 'stop']" /> <span>{{ f.what }}? <span class="faded small">Could hide {{ f.hides }}. {{ f.where[0]!.toUpperCase() + f.where.slice(1) }}.</span></span></li>
-          </ul>
-          <ul v-if="tried.findings.some((f) => f.code !== 'fact-open')" aria-label="What the linter says" class="small">
-            <li v-for="f in tried.findings.filter((x) => x.code !== 'fact-open')" :key="f.message + f.line"><button type="button" class="quiet-link" @click="editor?.goTo(f.line ?? 1)">line {{ f.line }}</button> <span>{{ f.message }}</span></li>
-          </ul>
-        </section>
-        <section v-if="tried && !tried.errors.length && tried.machines" class="panel changes" aria-label="What it would change">
-          <h2>{{ tried.changes.length ? `It would judge ${plural(tried.changes.length, 'layout')} otherwise` : 'It judges no layout otherwise' }} <span class="faded small">tried on {{ tried.tried_on }} of {{ plural(tried.machines, 'machine') }}</span></h2>
-          <ul>
-            <li v-for="c in tried.changes" :key="c.machine_id + c.layout"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/fit`">{{ c.machine }}</router-link> {{ c.layout }}: <VerdictWord :of="{ verdict: c.was }" :size="11" /> → <VerdictWord :of="{ verdict: c.verdict }" :size="11" /></li>
-          </ul>
-          <button v-if="session.mayWrite() && newest && !changed && tried.behind" type="button" class="press slim" :disabled="busy" @click="takeOver">Bring {{ plural(tried.behind, 'machine') }} under this revision</button>
-        </section>
-        <section v-if="page && page.revisions.length > 1" class="panel small" aria-label="Revisions">
-          <h2>Revisions</h2>
-          <ul>
-            <li v-for="r in page.revisions" :key="r.hash"><router-link class="quiet-link" :to="`/sheets/${r.hash}`" :aria-current="r.hash === hash ? 'page' : undefined">{{ r.revision }}</router-link> <span class="faded">{{ age(r.at) }}</span></li>
-          </ul>
-        </section>
-        <section v-if="page?.doubts.length" class="panel small" aria-label="Clauses in doubt">
-          <h2>{{ plural(page.doubts.length, 'clause') }} in doubt</h2>
-          <ul>
-            <li v-for="d in page.doubts" :key="d.id"><b>{{ d.clause }}</b> <span>{{ d.words }} <span class="faded">{{ d.by }}, {{ age(d.at) }}</span></span></li>
-          </ul>
-        </section>
+    <p v-if="same" class="small faded">It says what revision {{ page?.revisions.find((r) => r.hash === tried?.kept_as)?.revision ?? 'kept' }} says.</p>
+    <ComingNote v-if="!seen && !wrong" what="The sheet" />
+    <template v-if="seen">
+      <div class="progress" aria-label="Progress">
+        <button v-for="(s, i) in sections" :key="s.name" type="button" class="bars" :title="`${s.name}: ${s.told} told, ${s.untold} untold, ${s.open} open`" :aria-label="`${i + 1} ${s.name}: ${s.told} told, ${s.untold} untold, ${s.open} open`" @click="((asText = false), nextTick(() => questions?.toSection(i + 1)))">
+          <span class="row"><i v-for="n in s.told" :key="`t${n}`" class="told"></i><i v-for="n in s.untold" :key="`u${n}`" class="untold"></i><i v-for="n in s.open" :key="`o${n}`" class="open"></i><i v-if="!s.told && !s.untold && !s.open" class="none"></i></span>
+          <span class="small faded">{{ i + 1 }}</span>
+        </button>
+        <span v-if="facts" class="figures"><b>{{ facts.told }}</b> told <b class="untold-n">{{ facts.untold }}</b> untold <b class="open-n">{{ facts.open }}</b> open</span>
       </div>
-    </div>
+      <div class="columns">
+        <section class="left" :aria-label="asText ? 'Text' : 'Questions'">
+          <TextPane v-if="asText || !readable" ref="text" />
+          <QuestionsPane v-else ref="questions" v-model="open" />
+        </section>
+        <section class="middle" aria-label="Its board" :class="{ dim: errors.length }">
+          <p v-if="touching" class="small told-words" role="status"><b>{{ touching.words }}</b> <span class="faded">By keys: arrows, then Enter.</span></p>
+          <p v-else-if="errors.length" class="small faded told-words">As it was before line {{ errors[0]!.fault.line ?? 1 }} was wrong.</p>
+          <div v-if="shownBoard" class="picture">
+            <BoardView :board="shownBoard" :now="{}" :goal="{}" :order="touching ? touching.order : slots <= 32" :lit="touching?.lit" :interactive="!!touching" @enter="touching?.tell($event)" @grab="(slot) => touching?.tell(slot)" />
+          </div>
+          <ol v-if="touching?.steps?.length" class="steps" aria-label="The sets in order">
+            <li v-for="(s, i) in touching.steps" :key="i"><b class="mono">{{ s.slots.join(' ') }}</b> <span class="faded small">{{ s.total }} {{ s.total === 1 ? 'module' : 'modules' }}</span></li>
+          </ol>
+          <p v-if="!shownBoard" class="faded small told-words">No board yet: the text has errors.</p>
+        </section>
+        <SaysPane class="right" :as-text="asText" :may-take="session.mayWrite() && w.newest.value && !draft" @question="toQuestion" @line="toLine" @taken="takeOver">
+          <section v-if="page && page.revisions.length > 1" class="small" aria-label="Revisions">
+            <h2>Revisions</h2>
+            <ul>
+              <li v-for="r in page.revisions" :key="r.hash"><router-link class="quiet-link" :to="`/sheets/${r.hash}`" :aria-current="r.hash === hash ? 'page' : undefined">{{ r.revision }}</router-link> <span class="faded">{{ [r.by ?? 'came with the tool', age(r.at), r.why].filter(Boolean).join(', ') }}</span></li>
+            </ul>
+          </section>
+          <section v-if="page?.doubts.length" class="small" aria-label="Clauses in doubt">
+            <h2>{{ plural(page.doubts.length, 'clause') }} in doubt</h2>
+            <ul>
+              <li v-for="d in page.doubts" :key="d.id"><b>{{ d.clause }}</b> <span>{{ d.words }} <span class="faded">{{ d.by }}, {{ age(d.at) }}</span></span></li>
+            </ul>
+          </section>
+        </SaysPane>
+      </div>
+    </template>
   </div>
 </template>
 
 <style scoped>
+.sheet {
+  display: flex;
+  flex-direction: column;
+  height: 100vh;
+  padding-bottom: 0 !important;
+}
 header {
   display: flex;
   flex-wrap: wrap;
   gap: 4px 16px;
-  align-items: baseline;
+  align-items: center;
 }
-.back {
+.here {
+  color: var(--umber);
+}
+.modes {
+  display: flex;
   margin-left: auto;
+}
+.keep {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 16px;
+  align-items: center;
+}
+.strip {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px;
+  align-items: end;
+  padding: 8px 16px;
+  background: var(--lit);
+}
+.strip label {
+  display: grid;
+}
+.strip input {
+  width: 320px;
+  max-width: 80vw;
+  height: 32px;
+  padding: 0 8px;
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+  background: var(--sheet);
+  color: var(--ink);
+}
+.progress {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+  align-items: end;
+  padding: 6px 16px;
+  background: var(--paper);
+  border-bottom: 1px solid var(--rule);
+  margin-left: -24px;
+  padding-left: 40px;
+}
+.bars {
+  display: grid;
+  justify-items: center;
+  min-width: 24px;
+  min-height: 28px;
+  padding: 2px;
+  border: 0;
+  background: none;
+  color: inherit;
+  cursor: pointer;
+}
+.bars .row {
+  display: flex;
+  gap: 2px;
+}
+.bars i {
+  width: 5px;
+  height: 12px;
+  border: 1px solid var(--module-edge);
+}
+.bars .told {
+  background: var(--module-edge);
+}
+.bars .untold {
+  border-color: var(--risk);
+  background: color-mix(in srgb, var(--risk) 35%, transparent);
+}
+.bars .open {
+  border-color: var(--ask);
+}
+.bars .none {
+  border-color: var(--rule);
+}
+.figures {
+  margin-left: 12px;
+  font-size: 14px;
+}
+.figures b {
+  font-size: 17px;
+}
+.untold-n {
+  color: var(--risk);
+}
+.open-n {
+  color: var(--ask);
 }
 .columns {
   display: grid;
-  grid-template-columns: minmax(0, 1.1fr) minmax(0, 1fr);
-  gap: 1px;
+  grid-template-columns: minmax(360px, 1.05fr) minmax(280px, 1fr) minmax(280px, 0.85fr);
   align-items: start;
+  flex: 1;
+  min-height: 0;
 }
-.editor {
-  height: calc(100vh - 150px);
-  min-height: 320px;
+.columns > * {
+  height: 100%;
+  overflow-y: auto;
+  border-right: 1px solid var(--rule);
+  min-width: 0;
 }
-.do {
+.middle {
   display: flex;
-  flex-wrap: wrap;
-  gap: 6px 14px;
-  align-items: center;
-  padding: 8px 16px;
-  border-top: 1px solid var(--rule);
+  flex-direction: column;
+  overflow: hidden;
 }
 .picture {
-  height: min(330px, 44vh);
-  padding: 6px 10px;
+  flex: 0 1 340px;
+  min-height: 240px;
+  padding: 8px 10px;
 }
-.dim {
+.told-words {
+  margin: 0;
+  padding: 8px 14px;
+}
+.steps {
+  list-style: none;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 0;
+  margin: 0;
+  padding: 10px 14px;
+  overflow-y: auto;
+}
+.steps li {
+  display: grid;
+  padding: 10px 18px 0 0;
+  border-top: 1.5px solid var(--module-edge);
+  position: relative;
+}
+.steps li::before {
+  content: '';
+  position: absolute;
+  top: -6px;
+  width: 10px;
+  height: 10px;
+  border-radius: 50%;
+  background: var(--ink);
+}
+.middle.dim .picture {
   opacity: 0.45;
 }
-.side .panel:not(.picture) {
-  padding: 10px 16px;
+@media (max-width: 1100px) {
+  .sheet {
+    height: auto;
+  }
+  .columns {
+    grid-template-columns: minmax(0, 1.1fr) minmax(0, 1fr);
+    height: auto;
+  }
+  .columns > * {
+    height: auto;
+    overflow: visible;
+  }
+  .middle {
+    position: sticky;
+    top: 0;
+    height: min(60vh, 480px);
+  }
+  .right {
+    grid-column: 1 / -1;
+    border-top: 1px solid var(--rule);
+  }
 }
-h2 span {
-  font-weight: 400;
-  margin-left: 8px;
-}
-ul {
-  list-style: none;
-  margin: 6px 0;
-  padding: 0;
-  display: grid;
-  gap: 4px;
-  font-size: 14px;
-}
-li {
-  display: flex;
-  gap: 8px;
-  align-items: baseline;
-}
-@media (max-width: 900px) {
+@media (max-width: 700px) {
+  .progress {
+    margin-left: 0;
+    padding-left: 14px;
+  }
   .columns {
     grid-template-columns: minmax(0, 1fr);
   }
-  .editor {
-    height: 60vh;
+  .middle {
+    order: -1;
+    z-index: 2;
+    height: 38vh;
+    background: var(--sheet);
+    border-bottom: 1px solid var(--rule);
   }
 }
 </style>

@@ -18,6 +18,7 @@ from umbrak.core.platform.fact import Asked, State, asked_of
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.lint import open_facts
+from umbrak.formats.sheet.references import Naming
 from umbrak.formats.sheet.shapes import Shape, names_at, shape_of
 from umbrak.formats.sheet.writing import slug
 from umbrak.formats.yaml_splice import rewritten, same
@@ -150,7 +151,7 @@ AnswerState = Literal["told", "none", "untold", "open", "left"]
 
 
 @dataclass(frozen=True, slots=True)
-class Question:
+class SheetQuestion:
     """One question of one sheet, with what its text says now."""
 
     #: Its place in the text, unique in the sheet: "processors.tern.rate_table".
@@ -186,7 +187,7 @@ class _At:
     field: str = ""
 
 
-def questions_of(document: Document, sheet: Sheet | None) -> list[Question]:
+def questions_of(document: Document, sheet: Sheet | None) -> list[SheetQuestion]:
     """Every question of a sheet's text, in order.
 
     Parameters
@@ -219,7 +220,7 @@ def questions_of(document: Document, sheet: Sheet | None) -> list[Question]:
         held = held if isinstance(held, dict) else {}
         stood = document.places.get(at.path)
         found.append(
-            Question(
+            SheetQuestion(
                 key=key,
                 ask=at.ask.id,
                 about=at.about,
@@ -348,6 +349,20 @@ def _block(path: Path) -> Path | None:
 
 def _text(value: Any) -> str | None:
     return None if value is None else str(value)
+
+
+def board_names(data: Mapping[str, Any]) -> dict[str, dict[str, str]]:
+    """For each block that says slots ("", "repeat", "repeat[0]"): slot of the board -> its name in the block."""
+    found: dict[str, dict[str, str]] = {}
+    for path, _ in _blocks(data):
+        block = _get(data, path) if path else {}
+        over = block.get("over") if path else [None]
+        pattern = block.get("name") or "{over}.{name}" if path else "{name}"
+        names = found.setdefault(dotted(path), {})
+        for i, one in enumerate(over if isinstance(over, list) else []):
+            naming = Naming(over=None if one is None else str(one), pattern=str(pattern), number=i + 1)
+            names |= {naming.full(s): s for s in slots_in(data, path)}
+    return found
 
 
 # -- slots of a block -----------------------------------------------------------------------------------

@@ -31,9 +31,9 @@ class References:
         self.odd: list[Fault] = []
         self.sources = {name: s.value(name) for name, s in doc.sources.items()}
 
-    def wrong(self, path: Path, message: str, code: str) -> None:
+    def wrong(self, path: Path, message: str, code: str, stands: str = "", cure: str = "") -> None:
         assert code in CODES, code
-        self.faults.append(self.document.fault(path, message, code))
+        self.faults.append(replace(self.document.fault(path, message, code), stands=stands, cure=cure))
         if len(self.faults) >= MAX_FAULTS:
             self.raise_faults()
 
@@ -54,7 +54,12 @@ class References:
         # Likeness is dear: among thousands of names nobody is helped by a guess.
         near = difflib.get_close_matches(name, names, 1) if len(names) <= MAX_SLOTS else []
         hint = f"; did you mean {near[0]}?" if near else f"; known: {', '.join(names)}" if len(names) <= 12 else ""
-        self.wrong(path, f"there is no {what} {name}{hint}", f"{what}-unknown")
+        self.wrong(
+            path,
+            f"there is no {what} {name}{hint}",
+            f"{what}-unknown",
+            **({"stands": name, "cure": near[0]} if near else {}),
+        )
         return None
 
     def matching(self, names: Iterable[str], pattern: str, path: Path, what: str) -> list[str]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Request
 
 from umbrak.formats.documents import HashOfSheet, Name
+from umbrak.formats.sheet.shapes import Shape, shape_of
 from umbrak.server.bodies import SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
@@ -40,6 +41,12 @@ def library(engine: Db, _: Person) -> tuple[LibraryLine, ...]:
 def asked(_: Person) -> Asks:
     """What is asked of every sheet, in the order in which a maker's guide tells it."""
     return see_asks()
+
+
+@router.get("/fields", responses=describe(401))
+def fields(_: Person) -> Shape:
+    """Every field of a sheet, for who writes its text."""
+    return shape_of()
 
 
 @router.post("/seen", responses=describe(401, 422), max_body_size=6 << 20)

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.platform.fact import State, asked_of
 from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.formats.sheet.lint import open_facts
-from umbrak.formats.sheet.questions import Question, question_at, questions_of
+from umbrak.formats.sheet.questions import SheetQuestion, question_at, questions_of
 from umbrak.formats.yaml_text import Document
 from umbrak.services.errors import NotFound
 from umbrak.services.sheets.doubts import DoubtView, doubts_about
@@ -95,7 +95,7 @@ def open_of(sheet: Sheet, keys: list[str] | None = None) -> tuple[OpenFact, ...]
     )
 
 
-def facts_in(questions: Iterable[Question], sheet: Sheet) -> FactCounts:
+def facts_in(questions: Iterable[SheetQuestion], sheet: Sheet) -> FactCounts:
     """How many of its questions are answered; of its facts, how many the sources do not tell and how many are open."""
     told = sum(1 for q in questions if q.state in ("told", "none"))
     untold = sum(1 for u in sheet.unsaid.values() if u.state is State.UNTOLD)

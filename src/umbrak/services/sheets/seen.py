@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Machine
@@ -12,7 +12,7 @@ from umbrak.core.rules.finding import Finding, Severity, Verdict
 from umbrak.core.samples import Sample, samples_of
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.sheet.questions import SECTIONS, Ask, Question, asks, question_at, questions_of
+from umbrak.formats.sheet.questions import SECTIONS, Ask, SheetQuestion, asks, board_names, question_at, questions_of
 from umbrak.formats.sheet.reading import read_document
 from umbrak.formats.yaml_text import Document, load_yaml
 from umbrak.services.sheets.board import Board, board_of
@@ -65,8 +65,10 @@ class SeenText:
     """What a sheet's text comes to. Errors leave board, fills and facts out."""
 
     #: None where the text is no YAML.
-    questions: tuple[Question, ...] | None
+    questions: tuple[SheetQuestion, ...] | None
     said: tuple[Said, ...]
+    #: Block that says slots ("", "repeat") -> slot of the board -> its name there.
+    names: dict[str, dict[str, str]] = field(default_factory=dict)
     id: str = ""
     title: str = ""
     kind: str = ""
@@ -101,6 +103,7 @@ def see_text(text: str, left: Callable[[], bool] = lambda: False) -> SeenText:
     return SeenText(
         questions=questions,
         said=tuple(Said(f, question_at(keys, f.path), False) for f in reading.findings if f.code != "fact-open"),
+        names=board_names(reading.data),
         id=sheet.id,
         title=sheet.title,
         kind=sheet.kind,
@@ -121,6 +124,7 @@ def _with_errors(document: Document, error: InputError) -> SeenText:
     return SeenText(
         questions=questions,
         said=tuple(Said(f, question_at(keys, f.path or ""), True) for f in error.faults),
+        names=board_names(data),
         id=str(data.get("id", "")),
         title=str(data.get("title", "")),
     )
