@@ -100,13 +100,6 @@ class SheetText(Body):
     text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)]
 
 
-class NewDraft(Body):
-    """Of a sheet of the library, or of one that is not there yet."""
-
-    hash: HashOfSheet | None = None
-    text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)] | None = None
-
-
 class DraftText(SheetText):
     #: The version that it was written against.
     version: Annotated[int, Field(ge=1)]
@@ -197,6 +190,14 @@ class BoardToBuild(Body):
     answers: BoardAnswers
     fitted: OccupantsDoc = {}
     intake_id: Id | None = None
+
+
+class NewDraft(Body):
+    """Of a sheet of the library, or of one that is not there yet: its text, or its board by answers."""
+
+    hash: HashOfSheet | None = None
+    text: Annotated[str, StringConstraints(min_length=1, max_length=1 << 20)] | None = None
+    board: BoardToBuild | None = None
 
 
 class MachineChange(AboutChanges):

@@ -4825,9 +4825,10 @@ export interface components {
         };
         /**
          * NewDraft
-         * @description Of a sheet of the library, or of one that is not there yet.
+         * @description Of a sheet of the library, or of one that is not there yet: its text, or its board by answers.
          */
         NewDraft: {
+            board?: components["schemas"]["BoardToBuild"] | null;
             /** Hash */
             hash?: string | null;
             /** Text */

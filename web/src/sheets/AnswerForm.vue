@@ -42,30 +42,37 @@ const names = computed<Record<string, string[]>>(() => ({
   channels: keysOf(`${blockOf(props.question.key)}${blockOf(props.question.key) ? '.' : ''}channels`),
 }))
 
+/** What was sent last, and how many answers are on their way. */
+let sentLast = ''
+let away = 0
+const asJson = (v: unknown) => JSON.stringify(v ?? null)
 // Another's answer, or one's own that was taken back, is shown; what is typed here and not answered stays.
 watch(
   () => props.question,
   (now, before) => {
-    if (JSON.stringify(now.value) !== JSON.stringify(before.value) && (sentLast.value === JSON.stringify(value.value ?? null) || JSON.stringify(value.value ?? null) === JSON.stringify(before.value ?? null))) value.value = copy(now.value)
+    if (!away && asJson(now.value) !== asJson(before.value) && [sentLast, asJson(before.value)].includes(asJson(value.value))) value.value = copy(now.value)
     if (now.source !== before.source) source.value = now.source ?? ''
     if (now.clause !== before.clause) clause.value = now.clause ?? ''
   },
 )
-const sentLast = ref('')
 
 async function send(body: Partial<AnswerBody>): Promise<boolean> {
-  sentLast.value = JSON.stringify(value.value ?? null)
-  const sourced = props.question.sourced
-    ? {
-        source: source.value && source.value !== props.question.source ? source.value : null,
-        clause: clause.value !== (props.question.clause ?? '') ? clause.value : null,
-        new_source: fresh.value?.title.trim() ? { title: fresh.value.title.trim(), kind: fresh.value.kind as 'survey', date: fresh.value.date || null } : null,
-      }
-    : {}
+  sentLast = asJson(value.value)
+  const sourced =
+    props.question.sourced && !ownSource.value
+      ? {
+          source: source.value && source.value !== props.question.source ? source.value : null,
+          clause: clause.value !== (props.question.clause ?? '') ? clause.value : null,
+          new_source: fresh.value?.title.trim() ? { title: fresh.value.title.trim(), kind: fresh.value.kind as 'survey', date: fresh.value.date || null } : null,
+        }
+      : {}
+  away++
   const done = await w.answer(props.question.key, { state: 'told', value: null, words: '', looked: '', source: null, clause: null, new_source: null, ...sourced, ...body })
+  away--
   if (done) {
     fresh.value = null
     silent.value = ''
+    if (!away && asJson(value.value) === sentLast) value.value = copy(props.question.value)
   }
   return done
 }

@@ -39,7 +39,7 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
       <h1>Sheets</h1>
       <span v-if="lines" class="faded">{{ plural(lines.filter((l) => !l.sheet.archetype).length, 'model') }}</span>
       <input v-model="text" type="search" placeholder="title or any other name" aria-label="Find a sheet" />
-      <router-link v-if="session.mayWrite()" class="press" to="/machines/new">New machine</router-link>
+      <router-link v-if="session.mayWrite()" class="press" to="/machines/new">New sheet</router-link>
     </header>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="lines" class="panel list">
@@ -72,7 +72,7 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
               {{ [l.uses.machines && plural(l.uses.machines, 'machine'), l.uses.plans && plural(l.uses.plans, 'plan')].filter(Boolean).join(', ') }}
               <b v-if="l.uses.doubts" class="open">{{ plural(l.uses.doubts, 'clause') }} in doubt</b>
             </td>
-            <td class="faded small">{{ age(l.kept_at) }}<template v-if="l.sheet.revision > 1">, revision {{ l.sheet.revision }}</template></td>
+            <td class="faded small">{{ age(l.kept_at) }}<template v-if="l.sheet.revision > 1">, revision {{ l.sheet.revision }}</template><div v-if="l.draft" class="drafted">{{ l.draft.by }} drafts the next</div></td>
           </tr>
         </tbody>
       </table>

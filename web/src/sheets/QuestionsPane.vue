@@ -13,7 +13,7 @@ const more = ref(false)
 const sections = computed(() =>
   (w.asks.value?.sections ?? []).map((title, i) => {
     const questions = w.questions.value.filter((q) => w.askOf(q)?.section === i + 1)
-    return { title, number: i + 1, questions, wrong: questions.some((q) => faulty.value.has(q.key)), state: stateOf(questions) }
+    return { title, number: i + 1, questions, wrong: questions.some((q) => faulty.value.get(q.key)?.wrong), state: stateOf(questions) }
   }),
 )
 const faulty = computed(() => new Map((w.seen.value?.said ?? []).filter((s) => s.question).map((s) => [s.question!, s])))

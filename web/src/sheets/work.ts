@@ -198,6 +198,16 @@ export type Work = ReturnType<typeof useWork>
 const KEY: InjectionKey<Work> = Symbol('work')
 export const work = (): Work => inject(KEY)!
 
+const UNITS: Record<string, string> = { gib: 'GB', mts: 'MT/s', gbit: 'Gbit', v: 'V', mm: 'mm', min: 'min', s: 's', mib: 'MB' }
+/** One member of a block in few words: its name where the value alone does not tell. */
+function member(name: string, value: unknown, depth: number): string {
+  if (value && typeof value === 'object' && 'title' in value) return String(value.title)
+  const words = name.replaceAll('_', ' ')
+  if (typeof value === 'boolean') return value ? words : `not ${words}`
+  const unit = UNITS[name.split('_').at(-1)!]
+  if (unit && typeof value === 'number') return `${value} ${unit}`
+  return ['scope', 'buffering', 'title', 'source'].includes(name) ? inWords(value, depth) : `${words} ${inWords(value, depth)}`
+}
 /** An answer in few words. */
 export function inWords(value: unknown, depth = 0): string {
   if (value === null || value === undefined) return ''
@@ -206,11 +216,7 @@ export function inWords(value: unknown, depth = 0): string {
     const flat = value.every((v) => typeof v !== 'object')
     return flat ? value.join(depth ? ' ' : ', ') : value.map((v) => inWords(v, depth + 1)).join('; ')
   }
-  if (typeof value === 'object') {
-    const entries = Object.entries(value)
-    if (entries.length === 1 && entries[0]![0] === 'title') return String(entries[0]![1])
-    return entries.map(([k, v]) => (typeof v === 'object' && v && 'title' in v ? String(v.title) : `${k.replaceAll('_', ' ')} ${inWords(v, depth + 1)}`)).join(', ')
-  }
+  if (typeof value === 'object') return Object.entries(value).map(([k, v]) => member(k, v, depth + 1)).join(', ') // prettier-ignore
   return String(value)
 }
 

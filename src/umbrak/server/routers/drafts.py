@@ -6,11 +6,13 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 
+from umbrak.formats.documents import occupants
 from umbrak.server.bodies import DraftText, KeepDraft, NewDraft, SheetAnswer
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for
 from umbrak.services.errors import Refused
+from umbrak.services.sheets.building import text_of_built
 from umbrak.services.sheets.drafts import (
     DraftNews,
     DraftView,
@@ -31,13 +33,16 @@ router = APIRouter(prefix="/drafts", tags=["sheets"])
 @router.post("", responses=describe(401, 403, 404, 422), max_body_size=6 << 20)
 def begin(body: NewDraft, engine: Db, account: Person) -> DraftView:
     """The draft of a sheet, as far as somebody has written it; begun where there is none."""
-    if (body.hash is None) == (body.text is None):
-        raise Refused("hash", "Say the sheet's hash, or its text.")
-    return (
-        begin_draft(engine, account, body.hash)
-        if body.hash is not None
-        else begin_from_text(engine, account, body.text or "")
-    )
+    if [body.hash, body.text, body.board].count(None) != 2:
+        raise Refused("hash", "Say the sheet's hash, or its text, or its board.")
+    if body.board is not None:
+        board = body.board
+        return begin_from_text(
+            engine, account, text_of_built(engine, account, board.answers, occupants(board.fitted), board.intake_id)
+        )
+    if body.hash is not None:
+        return begin_draft(engine, account, body.hash)
+    return begin_from_text(engine, account, body.text or "")
 
 
 @router.get("/{draft_id}", responses=describe(401, 404))

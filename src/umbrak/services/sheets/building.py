@@ -165,6 +165,15 @@ def presets() -> tuple[Preset, ...]:
     return PRESETS
 
 
+def text_of_built(
+    engine: Engine, account: Account, answers: BoardAnswers, fitted: Layout, intake_id: UUID | None
+) -> str:
+    """The text of the sheet of a board that was answered. Raises InputError (formats) with what is lacking, NotFound."""
+    with engine.connect() as db:
+        reading = _reading(db, intake_id)
+    return built_sheet(answers, fitted, account.shown_as, Report(reading) if reading else None).text
+
+
 def keep_built(
     db: Connection,
     account: Account,

@@ -61,6 +61,11 @@ async function keep(another: boolean): Promise<void> {
   wasSheet = !!said.sheet
   await making.keep()
 }
+/** A model without a machine yet: what its guide tells is said in the workbench. */
+async function onlySheet(): Promise<void> {
+  const draft = await making.onlySheet()
+  if (draft) await router.push(`/sheets/drafts/${draft}`)
+}
 const faults = computed(() => making.faults)
 /** What the server says of fields that stand in no part here. */
 const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['name', 'site', 'model', 'generation', 'form', 'carriers', 'names', 'behind', 'rows', 'bays', 'limit_gib', 'limit_by', 'place', 'serial', 'warranty_end', 'duty_group', 'keeper'].includes(f) && !f.startsWith('channels')).map(([, words]) => words))
@@ -121,6 +126,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
             <button type="button" class="press" :disabled="!!making.lacking.value.length || making.sending.value" @click="keep(false)">Keep {{ said.name.trim() || 'it' }}{{ said.sheet ? '' : ', on to Ceiling' }}</button>
             <button type="button" class="quiet-link" :disabled="!!making.lacking.value.length || making.sending.value" @click="keep(true)">Keep and begin another</button>
             <button v-if="!said.sheet" type="button" class="quiet-link" :disabled="!said.name.trim() || making.sending.value" @click="((again = false), making.wait())">Keep it, its board later</button>
+            <button v-if="!said.sheet && said.answers.model" type="button" class="quiet-link" :disabled="making.sending.value || !making.board.value" @click="onlySheet">Only its sheet, on to its questions</button>
           </div>
           <p class="faded small">
             <template v-if="making.lacking.value.length">Still missing: {{ making.lacking.value.join(', ') }}.</template>

@@ -57,6 +57,8 @@ const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more
       <p v-else-if="a.model.trim()" class="small">
         <span class="dot" /> No sheet knows it: build its board<template v-if="kin.length">, or start from <template v-for="(s, i) in kin" :key="s.hash"><template v-if="i">, </template><button type="button" class="quiet-link" @click="m.like(s.hash)">{{ s.title }}</button></template></template>
       </p>
+      <!-- Always a line: what lies below must not move away under a press. -->
+      <p v-else class="small faded">Its model tells whether the library knows it.</p>
       <label v-if="models.length" class="pick small faded">
         or a model of the library
         <select :value="m.said.sheet" aria-label="Sheet of the model" @change="m.choose(($event.target as HTMLSelectElement).value)">

@@ -271,6 +271,7 @@ export function useMaking(kept: (id: string | null) => void) {
     said.processors = {}
   }
 
+  const bySlot = (of: Record<number, Occupant | null>) => Object.fromEntries(Object.entries(of).flatMap(([i, m]) => (slots.value[Number(i)] ? [[slots.value[Number(i)]!, m]] : [])))
   // -- keeping --------------------------------------------------------------------------------------
 
   const lacking = computed(() => {
@@ -289,7 +290,6 @@ export function useMaking(kept: (id: string | null) => void) {
     return Object.fromEntries((built.value?.faults ?? []).filter((f) => !unanswered.has(f.path)).map((f) => [f.path, f.message]))
   })
   function body() {
-    const bySlot = (of: Record<number, Occupant | null>) => Object.fromEntries(Object.entries(of).flatMap(([i, m]) => (slots.value[Number(i)] ? [[slots.value[Number(i)]!, m]] : [])))
     const placed = Object.fromEntries([...reportAt.value].filter(([slot]) => slots.value.includes(slot)))
     return {
       id: said.id,
@@ -364,6 +364,23 @@ export function useMaking(kept: (id: string | null) => void) {
       sending.value = false
     }
   }
+  /** A draft of the sheet of what was answered, without any machine; its id, null where it was refused. */
+  async function onlySheet(): Promise<string | null> {
+    forgetFaults()
+    sending.value = true
+    try {
+      const board = { answers: said.answers, fitted: bySlot(said.fitted) as never, intake_id: said.intake?.id ?? null }
+      const made = await ask(api.POST('/api/drafts', { body: { board } }))
+      Object.assign(said, blank())
+      localStorage.removeItem(placeOf())
+      return made.id
+    } catch (error) {
+      told(error)
+      return null
+    } finally {
+      sending.value = false
+    }
+  }
   /** One that was kept without a board: go on with it. */
   async function goOn(key: string): Promise<void> {
     if (said.waiting_id === key) return
@@ -377,7 +394,7 @@ export function useMaking(kept: (id: string | null) => void) {
     }
   }
 
-  return { wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
+  return { onlySheet, wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
 }
 
 export type Making = ReturnType<typeof useMaking>
