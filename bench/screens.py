@@ -99,8 +99,27 @@ def _waiting(page: Page) -> None:
 def _sheet(page: Page) -> None:
     page.goto("/sheets")
     page.get_by_role("link", name="Halvard R24").click()
+    page.get_by_role("button", name="Text", exact=True).click()
     expect(page.locator(".cm-content")).to_be_visible()
     expect(page.locator("svg.board")).to_be_visible()
+
+
+def _asked(section: str, words: str) -> Callable[[Page], None]:
+    """The workbench of a sheet, open at a question."""
+
+    def lead(page: Page) -> None:
+        page.goto("/sheets")
+        page.get_by_role("link", name="Halvard R24").click()
+        page.get_by_role("list", name="Questions").get_by_role("button", name=re.compile(f"^{section}")).click()
+        asked = page.get_by_role("button", name=re.compile(words)).first
+        if not asked.is_visible():
+            page.get_by_role("button", name=re.compile("more that may be told$")).click()
+        if asked.get_attribute("aria-expanded") != "true":
+            asked.click()
+        expect(page.get_by_role("form").first).to_be_visible()
+        expect(page.locator("svg.board")).to_be_visible()
+
+    return lead
 
 
 def _other_model(page: Page) -> None:
@@ -119,6 +138,10 @@ MORE: dict[str, Callable[[Page], None]] = {
     "waiting": _waiting,
     "sheets": _at("/sheets", "Sheets"),
     "sheet": _sheet,
+    "sheet-order": _asked("6 Order", "In which order"),
+    "sheet-tabs": _asked("3 Slots", "What colour"),
+    "sheet-limits": _asked("5 Totals", "How much does who"),
+    "sheet-table": _asked("7 Speeds", "What does it run at"),
     "other-model": _other_model,
     "no-such-page": _at("/nowhere", ""),
     "history": _history,

@@ -132,7 +132,10 @@ def test_a_whole_sheet_from_a_guide_judges_as_the_one_written_by_hand(sign_in: S
     question(page, "4 What memory", "Which must not stand together?")
     with page.expect_response(lambda r: "/answers" in r.url):
         page.get_by_role("button", name="There is none").click()
-    for words, figure in (("How many ranks does a channel drive?", "8"), ("As how many ranks does a load-reduced module count?", "1")):
+    for words, figure in (
+        ("How many ranks does a channel drive?", "8"),
+        ("As how many ranks does a load-reduced module count?", "1"),
+    ):
         question(page, "4 What memory", words)
         form(page, words).get_by_label(words, exact=True).fill(figure)
         told(page)
@@ -147,7 +150,9 @@ def test_a_whole_sheet_from_a_guide_judges_as_the_one_written_by_hand(sign_in: S
         one.get_by_label(member, exact=True).fill(figure)
     told(page)
     question(page, "7 Speeds", "Which data rates can it run?")
-    form(page, "Which data rates can it run?").get_by_label("Which data rates can it run?", exact=True).fill("2133 2400, 2666")
+    form(page, "Which data rates can it run?").get_by_label("Which data rates can it run?", exact=True).fill(
+        "2133 2400, 2666"
+    )
     form(page, "Which data rates can it run?").get_by_label("Source", exact=True).select_option(label="a new one …")
     form(page, "Which data rates can it run?").get_by_label("Title of the new source").fill("Corvane Lynn data sheet")
     form(page, "Which data rates can it run?").get_by_label("From whom").select_option("processor-maker")
@@ -155,7 +160,9 @@ def test_a_whole_sheet_from_a_guide_judges_as_the_one_written_by_hand(sign_in: S
 
     question(page, "5 Totals", "How much does who vouch for?")
     limits = form(page, "How much does who vouch for?")
-    for i, (scope, figure, source) in enumerate((("machine", "192", "q5-service-manual"), ("slot", "32", "corvane-lynn-data-sheet")), 1):
+    for i, (scope, figure, source) in enumerate(
+        (("machine", "192", "q5-service-manual"), ("slot", "32", "corvane-lynn-data-sheet")), 1
+    ):
         limits.get_by_role("button", name="Begin" if i == 1 else "One more", exact=True).click()
         one = limits.get_by_role("group", name=f"How much does who vouch for?, {i}", exact=True)
         pick(one, "scope", scope)
@@ -169,7 +176,9 @@ def test_a_whole_sheet_from_a_guide_judges_as_the_one_written_by_hand(sign_in: S
     told(page)
 
     question(page, "6 Order", "In which order are the slots filled?")
-    page.get_by_role("button", name="by tab colour").click()  # white ones stand first on the board: not as the guide has it
+    page.get_by_role(
+        "button", name="by tab colour"
+    ).click()  # white ones stand first on the board: not as the guide has it
     order = form(page, "In which order are the slots filled?")
     expect(page.get_by_role("list", name="The sets in order").get_by_role("listitem")).to_have_count(2)
     touch(page, "A2", "B2", "C1", "D1", "A1", "B1", "C2", "D2")  # out of their sets again

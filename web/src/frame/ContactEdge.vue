@@ -161,12 +161,15 @@ kbd {
   .places {
     flex: 1;
     display: grid;
-    grid-template-columns: 1fr 34px 1fr 1fr;
+    grid-template-columns: auto 26px auto auto auto;
+    justify-content: space-around;
     padding: 0;
+    font-size: 13px;
   }
   .place {
     justify-content: center;
     padding: 16px 0 0;
+    min-width: 44px;
     height: 62px;
   }
   .place::after {
@@ -187,7 +190,7 @@ kbd {
     height: auto;
   }
   .notch::after {
-    inset: -1px auto auto 7px;
+    inset: -1px auto auto 3px;
     width: 20px;
     height: 24px;
     border: 1px solid var(--strip-edge);
@@ -201,10 +204,10 @@ kbd {
   }
   .foot {
     display: flex;
-    gap: 12px;
+    gap: 2px;
     align-items: center;
     margin: 0;
-    padding: 10px 12px 0 6px;
+    padding: 10px 4px 0 2px;
     border: 0;
   }
   .foot > * {

@@ -3,6 +3,7 @@
 import { computed, nextTick, ref, watch } from 'vue'
 import type { SheetQuestion } from '@/api/client'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { short } from '@/ui/words'
 import AnswerForm from './AnswerForm.vue'
 import { inWords, work } from './work'
 
@@ -26,9 +27,9 @@ function stateOf(questions: SheetQuestion[]): 'all' | 'some' | 'none' {
 }
 const brief = (q: SheetQuestion) => {
   const words = q.state === 'told' ? inWords(q.value) : { none: 'none', untold: `not told${q.words ? `: ${q.words}` : ''}`, open: `open${q.words ? `: ${q.words}` : ''}`, left: '' }[q.state]
-  return words.length > 74 ? `${words.slice(0, 72)}…` : words
+  return short(words, 60)
 }
-const summary = (questions: SheetQuestion[]) => questions.filter((q) => q.state === 'told').slice(0, 3).map((q) => inWords(q.value)).join('; ').slice(0, 60) // prettier-ignore
+const summary = (questions: SheetQuestion[]) => questions.filter((q) => q.state === 'told').slice(0, 3).map((q) => short(inWords(q.value), 40)).join('; ') // prettier-ignore
 const opens = (questions: SheetQuestion[]) => questions.filter((q) => q.state === 'open').length
 const untold = (questions: SheetQuestion[]) => questions.filter((q) => q.state === 'untold').length
 function toSection(number: number): void {
@@ -108,11 +109,6 @@ ul {
   display: grid;
   min-width: 0;
 }
-.title .small {
-  overflow: hidden;
-  white-space: nowrap;
-  text-overflow: ellipsis;
-}
 .pad {
   align-self: center;
   width: 12px;
@@ -170,9 +166,7 @@ ul {
 }
 .value {
   color: var(--faded);
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
+  overflow-wrap: anywhere;
   text-align: right;
 }
 .value.told,

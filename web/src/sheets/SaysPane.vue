@@ -6,7 +6,7 @@ import BoardGlyph from '@/board/BoardGlyph.vue'
 import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
-import { plural } from '@/ui/words'
+import { plural, short } from '@/ui/words'
 import { work } from './work'
 
 const emit = defineEmits<{ question: [key: string]; line: [line: number]; taken: [] }>()
@@ -62,8 +62,8 @@ const lead = (s: { question: string | null; fault: { line: number | null } }, as
           <span class="bar" :class="{ bare: f.balance === null }" :style="{ '--part': f.balance ?? 0 }" :title="f.balance === null ? 'a processor has none' : `balance ${f.balance.toFixed(2)}`"></span>
           <span class="words small">
             <VerdictWord :of="{ verdict: f.verdict }" :size="11" />
-            <button v-if="f.question" type="button" class="lead words-of" :title="f.words" @click="emit('question', f.question)">{{ f.words }}</button>
-            <span v-else class="words-of" :title="f.words">{{ f.words || 'nothing against it' }}</span>
+            <button v-if="f.question" type="button" class="lead words-of" :title="f.words" @click="emit('question', f.question)">{{ short(f.words, 88) }}</button>
+            <span v-else class="words-of" :title="f.words">{{ short(f.words, 88) || 'nothing against it' }}</span>
           </span>
         </li>
       </ul>
@@ -141,9 +141,6 @@ li {
   gap: 0 8px;
   align-items: center;
 }
-.where {
-  overflow: hidden;
-}
 .figure {
   text-align: right;
   white-space: nowrap;
@@ -167,9 +164,6 @@ li {
 .words-of {
   display: block;
   min-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
   font-size: inherit;
   color: var(--faded);
 }

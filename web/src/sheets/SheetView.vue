@@ -124,7 +124,6 @@ function onKey(event: KeyboardEvent): void {
     </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="told" role="status">{{ told }}</p>
-    <p v-if="same" class="small faded">It says what revision {{ page?.revisions.find((r) => r.hash === tried?.kept_as)?.revision ?? 'kept' }} says.</p>
     <ComingNote v-if="!seen && !wrong" what="The sheet" />
     <template v-if="seen">
       <div class="progress" aria-label="Progress">
@@ -133,6 +132,7 @@ function onKey(event: KeyboardEvent): void {
           <span class="small faded">{{ i + 1 }}</span>
         </button>
         <span v-if="facts" class="figures"><b>{{ facts.told }}</b> told <b class="untold-n">{{ facts.untold }}</b> untold <b class="open-n">{{ facts.open }}</b> open</span>
+        <span v-if="same" class="small faded">says what revision {{ page?.revisions.find((r) => r.hash === tried?.kept_as)?.revision ?? 1 }} says</span>
       </div>
       <div class="columns">
         <section class="left" :aria-label="asText ? 'Text' : 'Questions'">
@@ -286,6 +286,10 @@ header {
   border-right: 1px solid var(--rule);
   min-width: 0;
 }
+/* The editor scrolls by itself. */
+.left:has(.editor) {
+  overflow: hidden;
+}
 .middle {
   display: flex;
   flex-direction: column;
@@ -359,10 +363,26 @@ header {
   }
   .middle {
     order: -1;
-    z-index: 2;
-    height: 38vh;
+    position: static;
+    height: 240px;
     background: var(--sheet);
     border-bottom: 1px solid var(--rule);
+  }
+  .picture {
+    flex: 1;
+    min-height: 0;
+  }
+  /* The numerals on the board tell it. */
+  .steps {
+    display: none;
+  }
+}
+/* Where a question and the board have room together, the board stays while one goes through the questions. */
+@media (max-width: 700px) and (min-height: 560px) {
+  .middle {
+    position: sticky;
+    z-index: 2;
+    height: 38vh;
   }
 }
 </style>

@@ -93,6 +93,7 @@ defineExpose({ goTo: (line: number) => editor?.goTo(line) })
   overflow: hidden;
 }
 .foot {
+  min-height: 54px;
   margin: 0;
   padding: 6px 16px;
   border-top: 1px solid var(--rule);

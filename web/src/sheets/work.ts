@@ -96,7 +96,7 @@ export function useWork(done: (hash: string) => void) {
   async function judge(): Promise<void> {
     trial?.abort()
     const mine = (trial = new AbortController())
-    if (errors.value.length) return
+    if (errors.value.length) return void (tried.value = undefined)
     try {
       const found = await ask(api.POST('/api/sheets/tried', { body: { text: text.value }, signal: mine.signal }))
       if (trial === mine) tried.value = found

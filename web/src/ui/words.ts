@@ -23,6 +23,9 @@ export function moment(at: string, zone: string): string {
   return new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short', timeZone: zone }).format(new Date(at))
 }
 
+/** A text in at most so many characters; what is left out is shown by its end. */
+export const short = (text: string, most: number): string => (text.length > most ? `${text.slice(0, most - 1).trimEnd()}…` : text)
+
 export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`
 }

@@ -48,8 +48,7 @@ function say(drive: { serial: string; label: string } | null | undefined): void 
     <FieldFault :of="faults" name="bays" />
     <div v-if="a.bays" class="front" :class="{ back: a.right_to_left }" :style="{ '--columns': a.bays / (a.bays % a.rows ? 1 : a.rows) }" role="group" aria-label="Bays">
       <button v-for="n in numbers" :key="n" type="button" class="bay" :class="{ unknown: m.said.bays[n] === undefined, open: open === n }" :aria-expanded="open === n" :aria-label="`${n} ${m.said.bays[n] === undefined ? 'not known' : m.said.bays[n] === null ? 'empty' : m.said.bays[n]!.label || m.said.bays[n]!.serial || 'a drive'}`" @click="touch(n)">
-        <b>{{ n }}</b>
-        <span class="mono">{{ m.said.bays[n] === undefined ? '?' : m.said.bays[n] === null ? 'empty' : m.said.bays[n]!.label || m.said.bays[n]!.serial || 'a drive' }}</span>
+        <b>{{ n }}</b>&#32;<span class="mono">{{ m.said.bays[n] === undefined ? '?' : m.said.bays[n] === null ? 'empty' : m.said.bays[n]!.label || m.said.bays[n]!.serial || 'a drive' }}</span>
       </button>
     </div>
     <form v-if="open !== null" class="drive" @submit.prevent="say({ ...typed })">
@@ -73,7 +72,7 @@ function say(drive: { serial: string; label: string } | null | undefined): void 
 }
 .front {
   display: grid;
-  grid-template-columns: repeat(var(--columns), minmax(44px, 1fr));
+  grid-template-columns: repeat(var(--columns), minmax(64px, 1fr));
   gap: 3px;
   padding: 5px;
   border: 1px solid var(--module-edge);

@@ -162,6 +162,12 @@ label {
   position: relative;
   font-size: 17px;
 }
+/* A whole label stands in a narrow field. */
+@media (max-width: 1100px) {
+  .field {
+    font-size: 13px;
+  }
+}
 .field input,
 .under {
   font: inherit;

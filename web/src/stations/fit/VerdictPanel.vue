@@ -403,11 +403,13 @@ dd small {
 }
 .bars {
   display: inline-flex;
+  flex-wrap: wrap;
+  max-width: 100%;
   vertical-align: baseline;
   margin-right: 4px;
   align-items: flex-end;
   gap: 2px;
-  height: 17px;
+  min-height: 17px;
 }
 .bars i {
   width: var(--bar);
