@@ -291,3 +291,50 @@ def test_two_people_write_one_draft_and_see_each_other(sign_in: SignIn) -> None:
     form(theirs, words).get_by_label("columns", exact=True).fill("5")
     theirs.get_by_role("form").get_by_role("button", name="Answer", exact=True).click()
     expect(theirs.get_by_role("alert")).to_contain_text("There is no such draft")
+
+
+def test_the_library_goes_out_and_comes_in_and_a_sheet_is_compared_and_retired(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="Sheets", exact=True).click()
+    with page.expect_download() as export:
+        page.get_by_role("link", name="Export all").click()
+    archive = export.value.path()
+    page.get_by_role("button", name="Import", exact=True).click()
+    brings = page.get_by_role("region", name="Import")
+    brings.get_by_label(re.compile("^A sheet")).set_input_files(archive)
+    expect(brings.get_by_text("as it is here").first).to_be_visible()
+    expect(brings.get_by_role("button", name="Note them")).to_be_disabled()
+
+    page.get_by_role("link", name="Tarrow Q4").click()
+    question(page, "4 What memory", "How many ranks does a channel drive?")
+    form(page, "How many ranks does a channel drive?").get_by_label(
+        "How many ranks does a channel drive?", exact=True
+    ).fill("6")
+    told(page)
+    page.get_by_role("button", name="Compare with 1").click()
+    table = page.get_by_role("region", name="Comparison").get_by_role("row")
+    expect(table).to_have_count(2)
+    expect(table.last).to_contain_text(re.compile("How many ranks does a channel drive.*8.*6"))
+    page.get_by_role("button", name="Keep as revision 2").click()
+    page.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
+
+    # The archive has what it was before; what differs is shown and stays out.
+    page.get_by_role("link", name="Sheets", exact=True).click()
+    page.get_by_role("button", name="Import", exact=True).click()
+    brings.get_by_label(re.compile("^A sheet")).set_input_files(archive)
+    expect(brings.get_by_text("an older revision")).to_be_visible()
+
+    page.get_by_role("link", name="Tarrow Q4").click()
+    page.get_by_role("button", name="Retire", exact=True).click()
+    expect(page.get_by_text(re.compile("1 machine.* on it and stay"))).to_be_visible()
+    page.get_by_label("why", exact=True).fill("no spares any more")
+    page.get_by_role("button", name="Retire it").click()
+    expect(page.get_by_text("Retired by I. Mar: no spares any more.")).to_be_visible()
+    page.get_by_role("link", name="Sheets", exact=True).click()
+    expect(
+        page.get_by_role("rowgroup").filter(has_text="Retired").get_by_role("link", name="Tarrow Q4")
+    ).to_be_visible()
+    page.get_by_role("link", name="Tarrow Q4").click()
+    page.get_by_role("button", name="Bring it back").click()
+    expect(page.get_by_role("button", name="Retire", exact=True)).to_be_visible()

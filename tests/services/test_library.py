@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
 from dataclasses import replace
 from importlib.resources import files
 
@@ -12,8 +14,9 @@ from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.faults import InputError
 from umbrak.formats.sheet.questions import Answer, NewSource
 from umbrak.services.errors import NotAllowed, NotFound, Refused, Stale
+from umbrak.services.evidence.moved import export_library, import_library
 from umbrak.services.machines.drafted import take_everywhere, try_text
-from umbrak.services.sheets.collection import list_library, see_sheet_page
+from umbrak.services.sheets.collection import compare_sheets, compare_text, list_library, retire_sheet, see_sheet_page
 from umbrak.services.sheets.drafts import (
     answer_draft,
     begin_draft,
@@ -25,7 +28,7 @@ from umbrak.services.sheets.drafts import (
     together,
     write_draft,
 )
-from umbrak.services.sheets.library import add_sheet
+from umbrak.services.sheets.library import add_sheet, list_sheets
 from umbrak.services.sheets.seen import see_text
 from umbrak.store.accounts import Account
 
@@ -182,3 +185,92 @@ def test_fills_of_a_sheet_and_one_that_it_forbids() -> None:
     assert seen.forbidden and seen.forbidden.slots == ("S2",) and seen.forbidden.question == "population"
     assert {s.question for s in see_text("umbrak-sheet: 1\ntitle: 7\n").said} >= {"title", "class"}
     assert see_text("- x").questions is None and see_text("a: [").said[0].fault.line == 2
+
+
+def test_all_sheets_go_out_and_come_in_again_as_they_are(engine: Engine, technician: Account) -> None:
+    archive = export_library(engine)
+    models = [line for line in list_library(engine) if not line.sheet.archetype]
+    again = import_library(engine, technician, "library.zip", archive, [line.sheet.sheet_id for line in models], True)
+    assert {s.coming for s in again.sheets} == {"same"} and len(again.sheets) == len(models) >= 8
+    assert (again.trials, again.trial_faults, [s for s in again.sheets if s.kept]) == (0, (), [])
+    assert [line.sheet for line in list_library(engine) if not line.sheet.archetype] == [m.sheet for m in models]
+    # One alone, word for word.
+    text, hash_ = _sheet(engine, "halvard-r24")
+    with zipfile.ZipFile(io.BytesIO(export_library(engine, hash_))) as one:
+        assert {n: one.read(n).decode() for n in one.namelist()} == {"halvard-r24.yaml": text}
+
+
+def test_what_comes_in_is_never_silently_a_revision(engine: Engine, technician: Account) -> None:
+    text, hash_ = _sheet(engine, "halvard-r24")
+    other = text.replace("cools_min: 10", "cools_min: 25").replace('clause: "6.1"', 'clause: "6.9"', 1)
+    look = import_library(engine, technician, "r24.yaml", other.encode(), [], False)
+    (one,) = look.sheets
+    assert (one.coming, one.kept) == ("different", False) and _sheet(engine, "halvard-r24")[1] == hash_
+    assert {("access", False), ("memory.form", True)} <= {(c.key, c.source_only) for c in one.changes}
+    kept = import_library(engine, technician, "r24.yaml", other.encode(), ["halvard-r24"], False)
+    assert kept.sheets[0].kept
+    page = see_sheet_page(engine, _sheet(engine, "halvard-r24")[1])
+    assert (page.revisions[0].revision, page.revisions[0].why, page.revisions[0].by) == (
+        2,
+        "from r24.yaml",
+        technician.shown_as,
+    )
+    # What it was before comes as an older one, and stays out even where somebody asks for it.
+    old = import_library(engine, technician, "r24.yaml", text.encode(), ["halvard-r24"], False)
+    assert (old.sheets[0].coming, old.sheets[0].kept) == ("older", False)
+    # New, wrong, shipped and a torn archive.
+    torn = _zip(
+        {
+            "a.yaml": text.replace("id: halvard-r24", "id: r99"),
+            "b.yaml": "umbrak-sheet: 1\ntitle: 7\n",
+            "c.yaml": see_sheet_page(engine, _sheet(engine, "soldered-plus-one")[1]).text,
+        }
+    )
+    mixed = import_library(engine, technician, "x.zip", torn, ["r99", "soldered-plus-one"], False)
+    assert [(s.coming, s.kept) for s in mixed.sheets] == [("new", True), ("wrong", False), ("shipped", False)]
+    assert any("line 2" in f for f in mixed.sheets[1].faults)
+    for raw, why in (
+        (b"PK\x03\x04torn", "no archive"),
+        (_zip({"readme.txt": "x"}), "no sheet in it"),
+        (_zip({"a.yaml": text, "b.yaml": text}), "two sheets"),
+    ):
+        with pytest.raises((InputError, Refused)) as raised:
+            import_library(engine, technician, "x.zip", raw, [], False)
+        assert why in str(raised.value)
+
+
+def _zip(files_: dict[str, str]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, text in files_.items():
+            archive.writestr(name, text)
+    return out.getvalue()
+
+
+def test_a_retired_sheet_is_offered_no_more_and_stays_readable(engine: Engine, technician: Account) -> None:
+    _, hash_ = _sheet(engine, "halvard-r24")
+    retire_sheet(engine, technician, "halvard-r24", True, "no spares any more")
+    line = next(x for x in list_library(engine) if x.sheet.sheet_id == "halvard-r24")
+    assert line.retired and (line.retired.by, line.retired.why) == (technician.shown_as, "no spares any more")
+    assert "halvard-r24" not in {s.sheet_id for s in list_sheets(engine)}
+    assert see_sheet_page(engine, hash_).retired and take_everywhere(engine, technician, "halvard-r24").refused == {}
+    retire_sheet(engine, technician, "halvard-r24", False, "")
+    assert "halvard-r24" in {s.sheet_id for s in list_sheets(engine)}
+    for sheet_id, error in (("soldered-plus-one", Refused), ("nothing", NotFound)):
+        with pytest.raises(error):
+            retire_sheet(engine, technician, sheet_id, True, "")
+
+
+def test_revisions_are_compared_clause_by_clause(engine: Engine, technician: Account) -> None:
+    text, hash_ = _sheet(engine, "halvard-r24")
+    changed = text.replace("faster_modules: slowed", "faster_modules: {untold: guide 6.2}").replace(
+        "# once per socket", "# as the guide has it"
+    )
+    (one,) = compare_text(engine, hash_, changed)
+    assert (one.key, one.about) == ("processors.heliant-corrie.faster_modules", "Heliant Corrie")
+    assert one.was and one.now and (one.was.value, one.now.state, one.now.words) == ("slowed", "untold", "guide 6.2")
+    kept = add_sheet(engine, technician, changed)
+    assert [c.key for c in compare_sheets(engine, hash_, kept.sheet.hash)] == [one.key]
+    assert compare_sheets(engine, hash_, hash_) == ()
+    with pytest.raises(NotFound):
+        compare_text(engine, "nothing", text)  # type: ignore[arg-type]

@@ -131,6 +131,11 @@ class SheetAnswer(Body):
         )
 
 
+class RetireSheet(Body):
+    retired: bool
+    why: ShortText = ""
+
+
 class KeepDraft(Body):
     version: Annotated[int, Field(ge=1)]
     why: ShortText = ""

@@ -7,11 +7,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, Select, func, insert, select
+from sqlalchemy import Connection, Select, delete, func, insert, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
 from umbrak.core.platform.sheet import SheetHash
-from umbrak.store.tables import account, doubt, machine, plan, sheet
+from umbrak.store.tables import account, doubt, machine, plan, retired_sheet, sheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,3 +155,25 @@ def machines_under(db: Connection, sheet_id: str, hash_: SheetHash | None = None
     if hash_ is not None:
         found = found.where(sheet.c.hash == hash_)
     return list(db.execute(found).scalars())
+
+
+@dataclass(frozen=True, slots=True)
+class Retired:
+    by: str
+    at: datetime
+    why: str
+
+
+def retired_sheets(db: Connection) -> dict[str, Retired]:
+    """Sheet id -> who retired it, and why."""
+    rows = db.execute(
+        select(retired_sheet, account.c.shown_as).join(account, account.c.id == retired_sheet.c.account_id)
+    )
+    return {r.sheet_id: Retired(r.shown_as, r.at, r.why) for r in rows}
+
+
+def set_retired(db: Connection, sheet_id: str, account_id: UUID | None, why: str) -> None:
+    """Retires a sheet; with no account it is brought back."""
+    db.execute(delete(retired_sheet).where(retired_sheet.c.sheet_id == sheet_id))
+    if account_id is not None:
+        db.execute(insert(retired_sheet).values(sheet_id=sheet_id, account_id=account_id, why=why))

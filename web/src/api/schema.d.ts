@@ -1793,6 +1793,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description Every sheet as it is written and every trial, in a ZIP; or the one sheet.
+         */
+        get: operations["export_api_sheets_file_get"];
+        put?: never;
+        /**
+         * Take File
+         * @description What a file brings, sheet by sheet and clause by clause; what is named of it is kept.
+         */
+        post: operations["take_file_api_sheets_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/library": {
         parameters: {
             query?: never;
@@ -1873,6 +1897,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{hash_}/against": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Text Against
+         * @description What a text answers otherwise than a revision, clause by clause.
+         */
+        post: operations["text_against_api_sheets__hash___against_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{hash_}/against/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Against
+         * @description What one revision answers otherwise than another, clause by clause.
+         */
+        get: operations["against_api_sheets__hash___against__other__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{hash_}/page": {
         parameters: {
             query?: never;
@@ -1886,6 +1950,26 @@ export interface paths {
          */
         get: operations["page_api_sheets__hash___page_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{sheet_id}/retired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Retire
+         * @description Retire a sheet, or bring it back; what is under it stays readable.
+         */
+        put: operations["retire_api_sheets__sheet_id__retired_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3031,6 +3115,26 @@ export interface components {
              */
             keep?: boolean;
         };
+        /** Body_take_file_api_sheets_file_post */
+        Body_take_file_api_sheets_file_post: {
+            /**
+             * File
+             * @description a sheet, or a ZIP of sheets and field notes
+             */
+            file: string;
+            /**
+             * Keep
+             * @description ids whose sheets are kept
+             * @default []
+             */
+            keep?: string[];
+            /**
+             * Trials
+             * @description note its trials
+             * @default false
+             */
+            trials?: boolean;
+        };
         /**
          * BootDoc
          * @description One boot of a fault search. Modules are named by the slot they were planned for.
@@ -3295,6 +3399,22 @@ export interface components {
          */
         ClaimKind: "over-official" | "over-processor" | "density" | "unproved" | "part" | "mixed-makers" | "mixed-kits";
         /**
+         * ClauseChange
+         * @description One question that two texts answer otherwise. None: a text does not have it at all.
+         */
+        ClauseChange: {
+            /** About */
+            about: string;
+            /** Ask */
+            ask: string;
+            /** Key */
+            key: string;
+            now: components["schemas"]["umbrak__formats__sheet__compared__Said"] | null;
+            /** Source Only */
+            source_only: boolean;
+            was: components["schemas"]["umbrak__formats__sheet__compared__Said"] | null;
+        };
+        /**
          * ClearedDoc
          * @description Old alerts and lights were cleared, and read again.
          */
@@ -3311,6 +3431,43 @@ export interface components {
              * @enum {string}
              */
             kind: "cleared";
+        };
+        /**
+         * ComingLibrary
+         * @description What an archive brings; what of it was kept.
+         */
+        ComingLibrary: {
+            /** Sheets */
+            sheets: components["schemas"]["ComingSheet"][];
+            /** Trial Faults */
+            trial_faults: string[];
+            /** Trials */
+            trials: number;
+        };
+        /**
+         * ComingSheet
+         * @description A sheet of an archive, and what the library has of its id.
+         */
+        ComingSheet: {
+            /** Changes */
+            changes: components["schemas"]["ClauseChange"][];
+            /**
+             * Coming
+             * @enum {string}
+             */
+            coming: "new" | "same" | "older" | "different" | "shipped" | "wrong";
+            /** Faults */
+            faults: string[];
+            /** File */
+            file: string;
+            /** Kept */
+            kept: boolean;
+            /** Number */
+            number: number;
+            /** Sheet Id */
+            sheet_id: string;
+            /** Title */
+            title: string;
         };
         /** Comparison */
         "Comparison-Input": {
@@ -4226,6 +4383,7 @@ export interface components {
             kept_at: string;
             /** Models */
             models: string[];
+            retired: components["schemas"]["Retired"] | null;
             sheet: components["schemas"]["SheetRow"];
             uses: components["schemas"]["Uses"];
         };
@@ -5800,6 +5958,28 @@ export interface components {
              */
             text?: string;
         };
+        /** RetireSheet */
+        RetireSheet: {
+            /** Retired */
+            retired: boolean;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /** Retired */
+        Retired: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Why */
+            why: string;
+        };
         /** Retirement */
         Retirement: {
             /** Retired */
@@ -6128,17 +6308,6 @@ export interface components {
             version: number;
         };
         /**
-         * Said
-         * @description Something that is wrong or odd in a text, and the question that it leads to.
-         */
-        Said: {
-            fault: components["schemas"]["Fault"];
-            /** Question */
-            question: string | null;
-            /** Wrong */
-            wrong: boolean;
-        };
-        /**
          * SameTotalView
          * @description A way to a total that a plan comes to, and what it takes in hands.
          */
@@ -6286,7 +6455,7 @@ export interface components {
             /** Questions */
             questions: components["schemas"]["SheetQuestion"][] | null;
             /** Said */
-            said: components["schemas"]["Said"][];
+            said: components["schemas"]["umbrak__services__sheets__seen__Said"][];
             /**
              * Title
              * @default
@@ -6454,6 +6623,7 @@ export interface components {
             facts: components["schemas"]["FactCounts"];
             /** Open */
             open: components["schemas"]["OpenFact"][];
+            retired: components["schemas"]["Retired"] | null;
             /** Revisions */
             revisions: components["schemas"]["RevisionRow"][];
             sheet: components["schemas"]["SheetRow"];
@@ -8052,6 +8222,36 @@ export interface components {
             machine_id: string;
             verdict: components["schemas"]["Verdict"];
             was: components["schemas"]["Verdict"];
+        };
+        /**
+         * Said
+         * @description What one text answers.
+         */
+        umbrak__formats__sheet__compared__Said: {
+            /** Clause */
+            clause: string | null;
+            /** Source */
+            source: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "told" | "none" | "untold" | "open" | "left";
+            /** Value */
+            value: unknown;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Said
+         * @description Something that is wrong or odd in a text, and the question that it leads to.
+         */
+        umbrak__services__sheets__seen__Said: {
+            fault: components["schemas"]["Fault"];
+            /** Question */
+            question: string | null;
+            /** Wrong */
+            wrong: boolean;
         };
     };
     responses: {
@@ -14030,6 +14230,123 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    export_api_sheets_file_get: {
+        parameters: {
+            query?: {
+                sheet?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    take_file_api_sheets_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_file_api_sheets_file_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComingLibrary"];
+                };
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     library_api_sheets_library_get: {
         parameters: {
             query?: never;
@@ -14212,6 +14529,116 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    text_against_api_sheets__hash___against_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hash_: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClauseChange"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    against_api_sheets__hash___against__other__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hash_: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClauseChange"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     page_api_sheets__hash___page_get: {
         parameters: {
             query?: never;
@@ -14259,6 +14686,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    retire_api_sheets__sheet_id__retired_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sheet_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetireSheet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryLine"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];

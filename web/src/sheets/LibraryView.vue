@@ -5,9 +5,11 @@ import { api, ask, wordsOf, type LibraryLine } from '@/api/client'
 import { health } from '@/api/health'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { session } from '@/frame/session'
+import WaitingList from '@/machines/WaitingList.vue'
 import { useLoaded } from '@/stations/live'
 import { useTitle } from '@/ui/title'
 import { age, plural } from '@/ui/words'
+import ComingLibrary from './ComingLibrary.vue'
 
 useTitle(() => 'Sheets')
 const lines = shallowRef<LibraryLine[]>()
@@ -28,8 +30,13 @@ const shown = computed(() => {
   const sought = plain(text.value)
   return (lines.value ?? []).filter((l) => [l.sheet.title, l.sheet.sheet_id, ...l.models].some((n) => plain(n).includes(sought)))
 })
-const models = computed(() => shown.value.filter((l) => !l.sheet.archetype))
-const archetypes = computed(() => shown.value.filter((l) => l.sheet.archetype))
+const parts = computed(() => [
+  { words: '', lines: shown.value.filter((l) => !l.sheet.archetype && !l.retired) },
+  { words: 'Common architectures, to begin from', lines: shown.value.filter((l) => l.sheet.archetype) },
+  { words: 'Retired', lines: shown.value.filter((l) => l.retired) },
+])
+const doubts = computed(() => (lines.value ?? []).reduce((n, l) => n + l.uses.doubts, 0))
+const importing = ref(false)
 const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.socket, slots: 'e'.repeat(Math.min(g.slots, 16)), soldered: g.soldered }))
 </script>
 
@@ -38,10 +45,15 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
     <header>
       <h1>Sheets</h1>
       <span v-if="lines" class="faded">{{ plural(lines.filter((l) => !l.sheet.archetype).length, 'model') }}</span>
+      <span v-if="doubts" class="open">{{ plural(doubts, 'clause') }} in doubt</span>
       <input v-model="text" type="search" placeholder="title or any other name" aria-label="Find a sheet" />
+      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="importing" @click="importing = !importing">Import</button>
+      <a class="quiet-link" href="/api/sheets/file" download>Export all</a>
       <router-link v-if="session.mayWrite()" class="press" to="/machines/new">New sheet</router-link>
     </header>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
+    <ComingLibrary v-if="importing" @done="load" />
+    <WaitingList @made="load" />
     <div v-if="lines" class="panel list">
       <p v-if="!shown.length" class="faded none">No sheet has “{{ text }}” among its names.</p>
       <table v-else>
@@ -55,13 +67,14 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
             <th scope="col">kept</th>
           </tr>
         </thead>
-        <tbody v-for="(part, i) in [models, archetypes]" :key="i">
-          <tr v-if="i && part.length" class="group"><th scope="rowgroup" colspan="6">Common architectures, to begin from</th></tr>
-          <tr v-for="l in part" :key="l.sheet.hash">
+        <tbody v-for="part in parts" :key="part.words">
+          <tr v-if="part.words && part.lines.length" class="group"><th scope="rowgroup" colspan="6">{{ part.words }}</th></tr>
+          <tr v-for="l in part.lines" :key="l.sheet.hash">
             <td class="glyph-cell"><BoardGlyph :groups="glyph(l)" /></td>
             <td>
               <router-link class="name" :to="`/sheets/${l.sheet.hash}`">{{ l.sheet.title }}</router-link>
               <div class="faded small">{{ [l.sheet.kind, ...l.models].join(', ') }}</div>
+              <div v-if="l.retired" class="faded small">retired by {{ l.retired.by }}{{ l.retired.why ? `: ${l.retired.why}` : '' }}</div>
             </td>
             <td>
               <span class="bar" :style="{ '--told': l.facts.told / Math.max(1, l.facts.told + l.facts.untold + l.facts.open) }" aria-hidden="true"></span>
@@ -139,6 +152,9 @@ tbody tr {
 }
 .open {
   color: var(--ask);
+}
+.drafted {
+  color: var(--umber);
 }
 .none {
   padding: 20px 0;

@@ -1,14 +1,15 @@
 <script setup lang="ts">
 /** The workbench of one sheet: its questions or its text, the board on which one answers too, and what it says now. */
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, nextTick, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, ask, faultsOf } from '@/api/client'
+import { api, ask, faultsOf, type ClauseChange } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { session } from '@/frame/session'
 import ComingNote from '@/ui/ComingNote.vue'
 import { isTyping, useKeys } from '@/ui/keys'
 import { useTitle } from '@/ui/title'
 import { age, plural } from '@/ui/words'
+import ClauseChanges from './ClauseChanges.vue'
 import QuestionsPane from './QuestionsPane.vue'
 import SaysPane from './SaysPane.vue'
 import TextPane from './TextPane.vue'
@@ -23,13 +24,14 @@ const open = ref('')
 const told = ref('')
 const why = ref('')
 const keeping = ref(false)
+const compared = shallowRef<{ changes: ClauseChange[]; was: string; now: string } | null>(null)
 const text = ref<InstanceType<typeof TextPane>>()
 const questions = ref<InstanceType<typeof QuestionsPane>>()
 const title = computed(() => seen.value?.title || last.value?.title || page.value?.sheet.title || 'Sheet')
 useTitle(() => title.value)
 useKeys('The sheet', [{ keys: 'Ctrl Z, Ctrl Shift Z', does: 'take back, do again' }])
 
-const load = () => ((told.value = ''), (keeping.value = false), w.load({ hash: props.hash, draft: props.draftId }))
+const load = () => ((told.value = ''), (keeping.value = false), (compared.value = null), w.load({ hash: props.hash, draft: props.draftId }))
 watch(() => [props.hash, props.draftId], load, { immediate: true })
 
 const readable = computed(() => !!seen.value?.questions)
@@ -72,6 +74,23 @@ async function takeOver(): Promise<void> {
   })
   await w.judge()
 }
+/** What the draft, or this revision, says otherwise than another. */
+async function compare(other: string, revision: number): Promise<void> {
+  if (compared.value) return void (compared.value = null)
+  try {
+    const changes = await ask(api.POST('/api/sheets/{hash_}/against', { params: { path: { hash_: other } }, body: { text: w.text.value } }))
+    compared.value = { changes, was: `revision ${revision}`, now: draft.value ? 'the draft' : `revision ${page.value!.sheet.revision}` }
+  } catch (error) {
+    wrong.value = faultsOf(error)
+  }
+}
+const retiring = ref(false)
+async function retire(on: boolean): Promise<void> {
+  await w.doing(() => ask(api.PUT('/api/sheets/{sheet_id}/retired', { params: { path: { sheet_id: page.value!.sheet.sheet_id } }, body: { retired: on, why: why.value.trim() } })))
+  retiring.value = false
+  why.value = ''
+  await load()
+}
 const copying = ref(false)
 const copyName = ref('')
 async function copy(): Promise<void> {
@@ -107,11 +126,18 @@ function onKey(event: KeyboardEvent): void {
       <span class="keep">
         <template v-if="draft && session.mayWrite()">
           <button type="button" class="quiet-link" :disabled="!w.steps.value.length || w.sending.value" @click="w.undo()">Take back</button>
+          <button v-if="page && w.changed.value" type="button" class="quiet-link" :aria-expanded="!!compared" @click="compare(page.sheet.hash, page.sheet.revision)">Compare with {{ page.sheet.revision }}</button>
           <button type="button" class="quiet-link" @click="w.leave()">Leave the draft</button>
           <button v-if="errors.length" type="button" class="press quiet" @click="toLine(errors[0]!.fault.line ?? 1)">To keep: mend line {{ errors[0]!.fault.line ?? 1 }}</button>
           <button v-else type="button" class="press" :disabled="w.sending.value || same || (!w.changed.value && !!page)" :aria-expanded="keeping" @click="keeping = !keeping">Keep as {{ draft.base_revision ? `revision ${revision}` : 'a new sheet' }}</button>
         </template>
-        <button v-else-if="page && session.mayWrite()" type="button" class="quiet-link" :aria-expanded="copying" @click="copying = !copying">Another like it</button>
+        <template v-else-if="page">
+          <a class="quiet-link" :href="`/api/sheets/file?sheet=${page.sheet.hash}`" download>Export</a>
+          <template v-if="session.mayWrite()">
+            <button type="button" class="quiet-link" :aria-expanded="copying" @click="copying = !copying">Another like it</button>
+            <button v-if="!page.sheet.archetype" type="button" class="quiet-link" :aria-expanded="retiring" @click="page.retired ? retire(false) : (retiring = !retiring)">{{ page.retired ? 'Bring it back' : 'Retire' }}</button>
+          </template>
+        </template>
       </span>
     </header>
     <form v-if="keeping && draft" class="strip" @submit.prevent="keep">
@@ -122,6 +148,16 @@ function onKey(event: KeyboardEvent): void {
       <label class="small faded">what the other model is called <input v-model="copyName" required maxlength="120" /></label>
       <button type="submit" class="press slim" :disabled="!copyName.trim()">Begin it</button>
     </form>
+    <form v-if="retiring && page" class="strip" @submit.prevent="retire(true)">
+      <span class="small">{{ page.uses.machines || page.uses.plans ? `${[page.uses.machines && plural(page.uses.machines, 'machine'), page.uses.plans && plural(page.uses.plans, 'plan')].filter(Boolean).join(' and ')} ${page.uses.machines + page.uses.plans === 1 ? 'stands' : 'stand'} on it and ${page.uses.machines + page.uses.plans === 1 ? 'stays' : 'stay'} so.` : 'Nothing stands on it.' }} It is offered for no new machine.</span>
+      <label class="small faded">why <input v-model="why" maxlength="200" /></label>
+      <button type="submit" class="press slim">Retire it</button>
+    </form>
+    <section v-if="compared && w.asks.value" class="compared" aria-label="Comparison">
+      <button type="button" class="quiet-link close" @click="compared = null">Close</button>
+      <ClauseChanges :changes="compared.changes" :asks="w.asks.value" :was="compared.was" :now="compared.now" />
+    </section>
+    <p v-if="page?.retired" class="small faded">Retired by {{ page.retired.by }}{{ page.retired.why ? `: ${page.retired.why}` : '' }}. What stands on it can be read and worked on.</p>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="told" role="status">{{ told }}</p>
     <ComingNote v-if="!seen && !wrong" what="The sheet" />
@@ -154,7 +190,7 @@ function onKey(event: KeyboardEvent): void {
           <section v-if="page && page.revisions.length > 1" class="small" aria-label="Revisions">
             <h2>Revisions</h2>
             <ul>
-              <li v-for="r in page.revisions" :key="r.hash"><router-link class="quiet-link" :to="`/sheets/${r.hash}`" :aria-current="r.hash === hash ? 'page' : undefined">{{ r.revision }}</router-link> <span class="faded">{{ [r.by ?? 'came with the tool', age(r.at), r.why].filter(Boolean).join(', ') }}</span></li>
+              <li v-for="r in page.revisions" :key="r.hash"><router-link class="quiet-link" :to="`/sheets/${r.hash}`" :aria-current="r.hash === hash ? 'page' : undefined">{{ r.revision }}</router-link> <span class="faded">{{ [r.by ?? 'came with the tool', age(r.at), r.why].filter(Boolean).join(', ') }} <button v-if="r.hash !== page.sheet.hash" type="button" class="quiet-link" @click="compare(r.hash, r.revision)">compare</button></span></li>
             </ul>
           </section>
           <section v-if="page?.doubts.length" class="small" aria-label="Clauses in doubt">
@@ -202,6 +238,15 @@ header {
   align-items: end;
   padding: 8px 16px;
   background: var(--lit);
+}
+.compared {
+  max-height: 46vh;
+  overflow-y: auto;
+  padding: 8px 16px;
+  border-bottom: 1px solid var(--rule);
+}
+.close {
+  float: right;
 }
 .strip label {
   display: grid;

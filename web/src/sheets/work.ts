@@ -9,7 +9,7 @@ export interface Asks {
 }
 let asked: Promise<Asks> | null = null
 /** What is asked of every sheet: the same for all, so asked for once. */
-function asksOnce(): Promise<Asks> {
+export function asksOnce(): Promise<Asks> {
   asked ??= ask(api.GET('/api/sheets/asks')).then(
     (a) => ({ sections: a.sections, asks: new Map(a.asks.map((x) => [x.id, x])) }),
     (error) => {

@@ -6,13 +6,10 @@ all: a job that was cut off goes on with the first step that still waits.
 
 from __future__ import annotations
 
-import io
 import logging
-import zipfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from pathlib import PurePosixPath
 from uuid import UUID
 
 from pydantic import ValidationError
@@ -21,6 +18,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from umbrak.core.platform.difference import Change
 from umbrak.devices.networks import DeviceError
+from umbrak.formats.archive import unpacked
 from umbrak.formats.bounds import MAX_BYTES
 from umbrak.formats.faults import InputError
 from umbrak.formats.kept import JobOptions
@@ -113,22 +111,10 @@ def start_reading(engine: Engine, account: Account, files: Sequence[GivenFile], 
 
 
 def _unpacked(given: GivenFile) -> list[tuple[str, bytes]]:
-    """An archive's files, or the file itself. What an archive says of its sizes is checked before anything is unpacked;
-    the library reads no more of a member than its entry says."""
-    if not given.raw.startswith(b"PK\x03\x04"):
-        return [(given.name, given.raw)]
     try:
-        with zipfile.ZipFile(io.BytesIO(given.raw)) as archive:
-            members = [
-                m for m in archive.infolist() if not m.is_dir() and not PurePosixPath(m.filename).name.startswith(".")
-            ]
-            if len(members) > MAX_FILES or sum(m.file_size for m in members) > MAX_ALL_BYTES:
-                raise Refused(
-                    "files", f"{given.name} unpacks to more than {MAX_FILES} files or {MAX_ALL_BYTES >> 20} MiB."
-                )
-            return [(PurePosixPath(m.filename).name, archive.read(m)) for m in members]
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, OSError, EOFError) as error:
-        raise Refused("files", f"{given.name} is no archive that can be unpacked: {error}.") from error
+        return unpacked(given.name, given.raw, most_files=MAX_FILES, most_bytes=MAX_ALL_BYTES)
+    except InputError as error:
+        raise Refused("files", error.faults[0].message) from error
 
 
 def start_polling(engine: Engine, account: Account, machines: Sequence[UUID] | None = None) -> UUID:

@@ -10,16 +10,21 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.fact import State, asked_of
 from umbrak.core.platform.sheet import Sheet, SheetHash
+from umbrak.formats.sheet.compared import ClauseChange, compare
 from umbrak.formats.sheet.lint import open_facts
 from umbrak.formats.sheet.questions import SheetQuestion, question_at, questions_of
-from umbrak.formats.yaml_text import Document
-from umbrak.services.errors import NotFound
+from umbrak.formats.sheet.reading import shipped_sheets
+from umbrak.formats.yaml_text import Document, load_yaml
+from umbrak.services.errors import NotFound, Refused
+from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.doubts import DoubtView, doubts_about
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import drafts as draft_store
 from umbrak.store import sheets as store
+from umbrak.store.accounts import Account
 from umbrak.store.drafts import DraftHead
-from umbrak.store.sheets import RevisionRow, SheetRow, Uses
+from umbrak.store.history import record
+from umbrak.store.sheets import Retired, RevisionRow, SheetRow, Uses
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +54,8 @@ class LibraryLine:
     uses: Uses
     kept_at: datetime
     draft: DraftHead | None
+    #: Who retired it and why; None: it is in use.
+    retired: Retired | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +84,7 @@ class SheetPage:
     uses: Uses
     doubts: tuple[DoubtView, ...]
     draft: DraftHead | None
+    retired: Retired | None
 
 
 def open_of(sheet: Sheet, keys: list[str] | None = None) -> tuple[OpenFact, ...]:
@@ -117,14 +125,14 @@ def list_library(engine: Engine) -> tuple[LibraryLine, ...]:
     """Every sheet in its newest revision: models first, then architectures."""
     with engine.connect() as db:
         uses = store.uses_of_sheets(db)
-        drafts = draft_store.drafts(db)
+        drafts, retired = draft_store.drafts(db), store.retired_sheets(db)
         return tuple(
-            _line(db, row, uses.get(row.sheet_id, Uses(0, 0, 0)), drafts.get(row.sheet_id))
+            _line(db, row, uses.get(row.sheet_id, Uses(0, 0, 0)), drafts.get(row.sheet_id), retired.get(row.sheet_id))
             for row in store.current_sheets(db)
         )
 
 
-def _line(db: Connection, row: SheetRow, uses: Uses, draft: DraftHead | None) -> LibraryLine:
+def _line(db: Connection, row: SheetRow, uses: Uses, draft: DraftHead | None, retired: Retired | None) -> LibraryLine:
     sheet = load_sheet(db, row.hash)
     glyph = tuple(
         SocketGlyph(s, sum(len(c.slots) for c in channels), sum(1 for c in channels if c.soldered))
@@ -139,6 +147,7 @@ def _line(db: Connection, row: SheetRow, uses: Uses, draft: DraftHead | None) ->
         uses=uses,
         kept_at=newest[0].at,
         draft=draft,
+        retired=retired,
     )
 
 
@@ -158,4 +167,36 @@ def see_sheet_page(engine: Engine, hash_: SheetHash) -> SheetPage:
             uses=store.uses_of_sheets(db).get(row.sheet_id, Uses(0, 0, 0)),
             doubts=doubts_about(db, row.sheet_id),
             draft=draft_store.drafts(db).get(row.sheet_id),
+            retired=store.retired_sheets(db).get(row.sheet_id),
         )
+
+
+def compare_sheets(engine: Engine, old: SheetHash, new: SheetHash) -> tuple[ClauseChange, ...]:
+    """What one sheet answers otherwise than another. Raises NotFound."""
+    with engine.connect() as db:
+        before, after = (store.find_document(db, h) for h in (old, new))
+    if before is None or after is None:
+        raise NotFound("sheet")
+    return tuple(compare(Document(before, {}), Document(after, {})))
+
+
+def compare_text(engine: Engine, old: SheetHash, text: str) -> tuple[ClauseChange, ...]:
+    """What a text answers otherwise than a sheet. Raises NotFound; InputError (formats) where it is no YAML."""
+    with engine.connect() as db:
+        before = store.find_document(db, old)
+    if before is None:
+        raise NotFound("sheet")
+    (document, *_) = load_yaml(text) or [Document({}, {})]
+    return tuple(compare(Document(before, {}), document))
+
+
+def retire_sheet(engine: Engine, account: Account, sheet_id: str, retired: bool, why: str) -> None:
+    """Take a sheet out of what is offered, or bring it back. Raises NotFound; Refused for an architecture of the tool's."""
+    need(account, Role.technician)
+    if sheet_id in shipped_sheets():
+        raise Refused("sheet", "It comes with the tool, and stays.")
+    with engine.begin() as db:
+        if not store.revisions_of(db, sheet_id):
+            raise NotFound("sheet")
+        store.set_retired(db, sheet_id, account.id if retired else None, why)
+        record(db, "sheet retired" if retired else "sheet brought back", account.id, name=sheet_id, why=why)

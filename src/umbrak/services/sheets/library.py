@@ -90,8 +90,10 @@ def add_sheet(
 
 
 def list_sheets(engine: Engine) -> list[SheetRow]:
+    """Sheets that a machine may be put under: those that are not retired."""
     with engine.connect() as db:
-        return store.current_sheets(db)
+        retired = store.retired_sheets(db)
+        return [s for s in store.current_sheets(db) if s.sheet_id not in retired]
 
 
 @dataclass(frozen=True, slots=True)
