@@ -214,6 +214,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", f"/api/runs/{NOBODY_ID}/sign-off", {"outcome": "fine"}, (401, 403, 404, 404)),
     ("POST", f"/api/runs/{NOBODY_ID}/back-out", {"reason": "x"}, (401, 403, 404, 404)),
     ("POST", f"/api/doubts/{NOBODY_ID}/settlement", None, (401, 403, 404, 404)),
+    ("POST", f"/api/doubts/{NOBODY_ID}/acceptance", None, (401, 403, 404, 404)),
 ]
 
 

@@ -45,7 +45,7 @@ def test_a_sheet_is_corrected_and_its_machine_judged_by_it(sign_in: SignIn) -> N
     # What may stand there is offered, from the fields of a sheet.
     page.locator(".cm-content").click()
     page.keyboard.press("Control+End")
-    page.keyboard.type("memory_test:")
+    page.keyboard.type("starts:")
     page.keyboard.press("Enter")
     page.keyboard.type("  wi")
     page.get_by_role("listbox").get_by_role("option", name=re.compile("without_drives")).click()

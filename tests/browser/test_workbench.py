@@ -9,6 +9,7 @@ import yaml
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import SignIn
+from tests.browser.hands import go_to
 from tests.core.test_cases import CASES, SHEETS, evaluated
 from umbrak.formats.sheet.reading import read_sheet
 
@@ -80,6 +81,8 @@ def test_a_whole_sheet_from_a_guide_judges_as_the_one_written_by_hand(sign_in: S
     page.get_by_role("button", name="workstation", exact=True).click()
     page.get_by_label("Make", exact=True).fill("Tarrow")
     page.get_by_label("Model", exact=True).fill("Q5")
+    page.get_by_label("Model", exact=True).press("Enter")
+    expect(page.get_by_text("No sheet knows it")).to_be_visible()
     page.get_by_role("button", name="4 x 2", exact=True).click()
     page.get_by_role("button", name="DDR4", exact=True).click()
     page.get_by_role("button", name="DIMM", exact=True).click()
@@ -338,3 +341,60 @@ def test_the_library_goes_out_and_comes_in_and_a_sheet_is_compared_and_retired(s
     page.get_by_role("link", name="Tarrow Q4").click()
     page.get_by_role("button", name="Bring it back").click()
     expect(page.get_by_role("button", name="Retire", exact=True)).to_be_visible()
+
+
+def test_a_doubt_noted_at_the_bench_becomes_the_next_revision(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03", exact=True).click()
+    go_to(page, "Run")
+    page.get_by_role("button", name="Begin the run").click()
+    page.get_by_role("link", name="Open at the bench").click()
+    page.get_by_role("button", name="Doubt the sheet").click()
+    page.get_by_label("What is not as its sheet says?").fill("A seal over the lid broke.")
+    page.get_by_label("a seal breaks: opening it ends the warranty").check()
+    page.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_text("Doubt on the sheet: A seal over the lid broke.")).to_be_visible()
+    # Only in a machine that stands as it did is the new rule tried: this run ends here.
+    page.get_by_role("link", name="hall-03", exact=True).click()
+    page.get_by_role("button", name="Back out").click()
+    dialog = page.get_by_role("form", name="Back out")
+    dialog.get_by_label("Why", exact=True).fill("the seal")
+    dialog.get_by_role("button", name="It is as it was: end the run").click()
+    expect(page.get_by_text("backed out").first).to_be_visible()
+
+    page.get_by_role("link", name="Sheets", exact=True).click()
+    expect(page.get_by_text("1 clause in doubt").first).to_be_visible()
+    page.get_by_role("link", name="Halvard R24").click()
+    doubts = page.get_by_role("region", name="Clauses in doubt")
+    expect(doubts).to_contain_text("A seal over the lid broke.")
+    expect(doubts).to_contain_text("I. Mar at hall-03")
+    expect(doubts.get_by_role("row").last).to_contain_text(
+        re.compile("How are slots reached.*not ends warranty.*ends warranty")
+    )
+    doubts.get_by_role("button", name="Accept into revision 2").click()
+    expect(doubts).to_contain_text("In the draft; settled when it is kept.")
+    page.get_by_role("button", name="Keep as revision 2").click()
+    page.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
+    expect(doubts).to_have_count(0)
+    page.get_by_role("button", name="Bring 1 machine under this revision").click()
+    expect(page.get_by_text("1 machine under this revision now: hall-03.")).to_be_visible()
+
+    page.get_by_role("link", name="Machines", exact=True).click()
+    page.get_by_role("link", name="hall-03", exact=True).click()
+    go_to(page, "Fit")
+    machine = page.url.split("/machines/")[1].split("/")[0]
+    see = page.request.get(f"/api/machines/{machine}").json()
+    fitted = see["slots"]
+    free = next(s["id"] for s in see["board"]["slots"] if s["id"] not in fitted)
+    made = page.request.post(
+        f"/api/machines/{machine}/plans",
+        data={"name": "one more", "goal": {**fitted, free: next(iter(fitted.values()))}},
+        headers={"Origin": page.url.split("/machines")[0]},
+    )
+    assert made.ok, made.text()
+    assert made.json()["evaluation"]["verdict"] == "at-risk"
+    page.reload()
+    expect(page.get_by_text(re.compile("ends the warranty")).first).to_be_visible()
+    go_to(page, "Run")
+    expect(page.get_by_text("Opening this ends the warranty: go on?").first).to_be_visible()

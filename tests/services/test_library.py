@@ -10,6 +10,7 @@ from importlib.resources import files
 import pytest
 from sqlalchemy import Engine
 
+from tests.services.test_runs import OFFICIAL, begin
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.faults import InputError
 from umbrak.formats.sheet.questions import Answer, NewSource
@@ -17,6 +18,7 @@ from umbrak.services.errors import NotAllowed, NotFound, Refused, Stale
 from umbrak.services.evidence.moved import export_library, import_library
 from umbrak.services.machines.drafted import take_everywhere, try_text
 from umbrak.services.sheets.collection import compare_sheets, compare_text, list_library, retire_sheet, see_sheet_page
+from umbrak.services.sheets.doubts import accept_doubt, settle_doubt
 from umbrak.services.sheets.drafts import (
     answer_draft,
     begin_draft,
@@ -274,3 +276,38 @@ def test_revisions_are_compared_clause_by_clause(engine: Engine, technician: Acc
     assert compare_sheets(engine, hash_, hash_) == ()
     with pytest.raises(NotFound):
         compare_text(engine, "nothing", text)  # type: ignore[arg-type]
+
+
+def test_doubts_are_joined_accepted_into_the_next_revision_or_refused(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    step = next(s for s in bench.run.steps if s.slots and len(s.slots) == 1)
+    bench.enter("doubt", step=step.key, text="a seal broke", seal=True)
+    bench.enter("doubt", step=step.key, text="the seal is gone", seal=True)
+    bench.enter("doubt", step=step.key, text="it hums", bays=[])
+    text, hash_ = _sheet(engine, "halvard-r24")
+    sealed, hums = see_sheet_page(engine, hash_).doubts
+    assert ([s.by for s in sealed.seen], sealed.question, sealed.accepted) == (
+        [technician.shown_as] * 2,
+        "access",
+        False,
+    )
+    assert sealed.seen[0].machine and [c.key for c in sealed.changes] == ["access"]
+    assert (hums.changes, hums.question) == ((), "")
+    with pytest.raises(Refused):
+        accept_doubt(engine, technician, hums.id)
+    draft = see_draft(engine, technician, accept_doubt(engine, technician, sealed.id))
+    assert draft.text != text and [c.key for c in compare_text(engine, hash_, draft.text)] == ["access"]
+    assert [d.accepted for d in see_sheet_page(engine, hash_).doubts] == [True, False]
+    # Left, it is open again; kept, it is settled.
+    leave_draft(engine, technician, draft.id)
+    assert [d.accepted for d in see_sheet_page(engine, hash_).doubts] == [False, False]
+    draft = see_draft(engine, technician, accept_doubt(engine, technician, sealed.id))
+    kept = keep_draft(engine, technician, draft.id, draft.version, "seen at the bench")
+    assert [d.words for d in see_sheet_page(engine, kept.sheet.hash).doubts] == ["it hums"]
+    settle_doubt(engine, technician, hums.id, "it always does")
+    assert see_sheet_page(engine, kept.sheet.hash).doubts == ()
+    for gone in (accept_doubt, settle_doubt):
+        with pytest.raises(NotFound):
+            gone(engine, technician, hums.id)

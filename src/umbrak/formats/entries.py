@@ -9,7 +9,7 @@ from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, TypeA
 
 from umbrak.core.proof.suspects import Symptom
 from umbrak.core.proof.wanted import Wanted
-from umbrak.formats.bounds import MAX_SLOTS
+from umbrak.formats.bounds import MAX_DRIVES, MAX_SLOTS
 from umbrak.formats.documents import Doc, Name, OccupantsDoc, Said, ShortText, Text
 
 StepKey = Annotated[ShortText, Field(min_length=1)]
@@ -71,6 +71,12 @@ class DoubtDoc(Entry):
     kind: Literal["doubt"]
     step: StepKey | None = None
     text: Said
+    #: Bays that had to come out beside those that the sheet names.
+    bays: Annotated[list[Annotated[int, Field(ge=0, le=10_000)]], Field(max_length=MAX_DRIVES)] = []
+    #: What is printed at the step's slot.
+    printed: Annotated[ShortText, AfterValidator(str.strip)] = ""
+    #: Whether opening it ends the warranty: a seal that breaks.
+    seal: bool = False
 
 
 class LabelDoc(Entry):

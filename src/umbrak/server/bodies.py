@@ -131,6 +131,11 @@ class SheetAnswer(Body):
         )
 
 
+class SettleDoubt(Body):
+    #: Why it is not so.
+    refused: ShortText = ""
+
+
 class RetireSheet(Body):
     retired: bool
     why: ShortText = ""

@@ -15,7 +15,7 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from umbrak.formats.entries import KeptEntry
 from umbrak.formats.kept import APPROVAL, ENTRY, RUN, Begun, Taken, Unreadable
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, approval, doubt, plan, run, run_entry
+from umbrak.store.tables import account, approval, doubt, machine, plan, run, run_entry
 
 
 @dataclass(frozen=True)
@@ -75,6 +75,12 @@ class DoubtRow:
     words: str
     by: str
     at: datetime
+    #: The machine that it was seen at, by name; None where it is not known any more.
+    machine: str | None
+    question: str
+    #: [[path, value], ...]
+    edits: list[Any] | None
+    draft_id: UUID | None
 
 
 #: Of each step the newest tick or what took it back: a tick stands where that is a tick.
@@ -210,20 +216,69 @@ def newest_approval(db: Connection, plan_id: UUID) -> ApprovalRow | None:
 
 
 def add_doubt(
-    db: Connection, sheet_id: str, *, code: str, clause: str, words: str, run_id: UUID | None, account_id: UUID
+    db: Connection,
+    sheet_id: str,
+    *,
+    code: str,
+    clause: str,
+    words: str,
+    run_id: UUID | None,
+    account_id: UUID,
+    question: str = "",
+    edits: list[Any] | None = None,
 ) -> None:
-    values = {"sheet_id": sheet_id, "code": code, "clause": clause, "words": words, "run_id": run_id}
+    values = {
+        "sheet_id": sheet_id, "code": code, "clause": clause, "words": words, "run_id": run_id, "question": question, "edits": edits,
+    }  # fmt: skip
     db.execute(insert(doubt).values(id=new_id(), **values, account_id=account_id))
 
 
 def doubts_of(db: Connection, sheet_id: str) -> list[DoubtRow]:
-    """Clauses of a model's sheet that are in doubt."""
-    query = select(doubt, account.c.shown_as).join(account, account.c.id == doubt.c.account_id)
+    """Clauses of a model's sheet that are in doubt, the oldest first."""
+    query = (
+        select(doubt, account.c.shown_as, machine.c.name.label("machine"))
+        .join(account, account.c.id == doubt.c.account_id)
+        .outerjoin(run, run.c.id == doubt.c.run_id)
+        .outerjoin(machine, machine.c.id == run.c.machine_id)
+    )
     rows = db.execute(query.where(doubt.c.sheet_id == sheet_id, doubt.c.settled_at.is_(None)).order_by(doubt.c.id))
-    return [DoubtRow(id=r.id, code=r.code, clause=r.clause, words=r.words, by=r.shown_as, at=r.at) for r in rows]
+    return [_doubt(r) for r in rows]
 
 
-def settle_doubt(db: Connection, key: UUID) -> str | None:
+def find_doubt(db: Connection, key: UUID) -> tuple[str, DoubtRow] | None:
+    """(the sheet's id, the doubt); None where nothing of that id is in doubt."""
+    sheet_id = db.execute(select(doubt.c.sheet_id).where(doubt.c.id == key, doubt.c.settled_at.is_(None))).scalar()
+    return next(((sheet_id, d) for d in doubts_of(db, sheet_id) if d.id == key), None) if sheet_id else None
+
+
+def _doubt(r: Any) -> DoubtRow:
+    return DoubtRow(
+        id=r.id,
+        code=r.code,
+        clause=r.clause,
+        words=r.words,
+        by=r.shown_as,
+        at=r.at,
+        machine=r.machine,
+        question=r.question,
+        edits=r.edits,
+        draft_id=r.draft_id,
+    )
+
+
+def doubt_accepted(db: Connection, keys: list[UUID], draft_id: UUID) -> None:
+    db.execute(update(doubt).where(doubt.c.id.in_(keys)).values(draft_id=draft_id))
+
+
+def settle_accepted(db: Connection, draft_id: UUID) -> None:
+    """What was accepted into a draft is settled: the draft is kept."""
+    db.execute(
+        update(doubt).where(doubt.c.draft_id == draft_id, doubt.c.settled_at.is_(None)).values(settled_at=func.now())
+    )
+
+
+def settle_doubt(db: Connection, key: UUID, refused: str = "") -> str | None:
     """The model's id; None where nothing of that id is in doubt."""
     open_ = (doubt.c.id == key) & doubt.c.settled_at.is_(None)
-    return db.execute(update(doubt).where(open_).values(settled_at=func.now()).returning(doubt.c.sheet_id)).scalar()
+    values = {"settled_at": func.now(), "refused": refused}
+    return db.execute(update(doubt).where(open_).values(values).returning(doubt.c.sheet_id)).scalar()

@@ -550,6 +550,14 @@ doubt = Table(
     Column("code", Text, nullable=False),
     Column("clause", Text, nullable=False),
     Column("words", Text, nullable=False),
+    #: The place of the sheet's text that it is about, as questions are named; "": none.
+    Column("question", Text, nullable=False, server_default=""),
+    #: [[path, value], ...] that would make the sheet say it; NULL: somebody has to say how.
+    Column("edits", JSONB, nullable=True),
+    #: The draft that it was accepted into; where that is left, it is open again.
+    Column("draft_id", ForeignKey("sheet_draft.id", ondelete="SET NULL"), nullable=True),
+    #: Why it is not so, where somebody looked and it was not.
+    Column("refused", Text, nullable=False, server_default=""),
     Column("run_id", ForeignKey("run.id", ondelete="SET NULL"), nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=False),
     _at("at"),

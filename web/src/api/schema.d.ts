@@ -84,6 +84,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/doubts/{doubt_id}/acceptance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Write what it proposes into the draft of the sheet's next revision; the draft's id.
+         */
+        post: operations["accept_api_doubts__doubt_id__acceptance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doubts/{doubt_id}/settlement": {
         parameters: {
             query?: never;
@@ -95,7 +115,7 @@ export interface paths {
         put?: never;
         /**
          * Settle
-         * @description A clause in doubt was looked into.
+         * @description A clause in doubt was looked into; with a reason where it stands as it is.
          */
         post: operations["settle_api_doubts__doubt_id__settlement_post"];
         delete?: never;
@@ -2394,6 +2414,14 @@ export interface components {
              */
             slots: string[];
         };
+        /** AcceptedDoubt */
+        AcceptedDoubt: {
+            /**
+             * Draft Id
+             * Format: uuid
+             */
+            draft_id: string;
+        };
         /**
          * AccessBody
          * @description Where a machine's service is and how to be let in; what a kind does not use stays empty.
@@ -3617,10 +3645,25 @@ export interface components {
          */
         DoubtDoc: {
             /**
+             * Bays
+             * @default []
+             */
+            bays?: number[];
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "doubt";
+            /**
+             * Printed
+             * @default
+             */
+            printed?: string;
+            /**
+             * Seal
+             * @default false
+             */
+            seal?: boolean;
             /** Step */
             step?: string | null;
             /** Text */
@@ -3628,9 +3671,11 @@ export interface components {
         };
         /**
          * DoubtView
-         * @description A clause of a sheet that a machine's own proposal contradicted.
+         * @description A clause of a sheet that was contradicted; alike ones are one.
          */
         DoubtView: {
+            /** Accepted */
+            accepted: boolean;
             /**
              * At
              * Format: date-time
@@ -3638,6 +3683,8 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** Changes */
+            changes: components["schemas"]["ClauseChange"][];
             /** Clause */
             clause: string;
             /** Code */
@@ -3647,6 +3694,10 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Question */
+            question: string;
+            /** Seen */
+            seen: components["schemas"]["umbrak__services__sheets__doubts__Seen"][];
             /** Words */
             words: string;
         };
@@ -6407,11 +6458,6 @@ export interface components {
             step: string;
         };
         /**
-         * Seen
-         * @enum {string}
-         */
-        Seen: "right" | "right by its total" | "missing" | "elsewhere" | "smaller" | "slower" | "unlike part" | "not planned" | "not told";
-        /**
          * SeenText
          * @description What a sheet's text comes to. Errors leave board, fills and facts out.
          */
@@ -6500,6 +6546,14 @@ export interface components {
             trouble: string;
             /** User */
             user: string;
+        };
+        /** SettleDoubt */
+        SettleDoubt: {
+            /**
+             * Refused
+             * @default
+             */
+            refused?: string;
         };
         /**
          * Settled
@@ -6936,7 +6990,7 @@ export interface components {
             found: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             /** Planned */
             planned: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
-            seen: components["schemas"]["Seen"];
+            seen: components["schemas"]["umbrak__core__proof__compare__Seen"];
             /** Slot */
             slot: string;
             /**
@@ -8224,6 +8278,11 @@ export interface components {
             was: components["schemas"]["Verdict"];
         };
         /**
+         * Seen
+         * @enum {string}
+         */
+        umbrak__core__proof__compare__Seen: "right" | "right by its total" | "missing" | "elsewhere" | "smaller" | "slower" | "unlike part" | "not planned" | "not told";
+        /**
          * Said
          * @description What one text answers.
          */
@@ -8241,6 +8300,21 @@ export interface components {
             value: unknown;
             /** Words */
             words: string;
+        };
+        /**
+         * Seen
+         * @description Who saw it, where and when.
+         */
+        umbrak__services__sheets__doubts__Seen: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Machine */
+            machine: string | null;
         };
         /**
          * Said
@@ -8473,7 +8547,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    settle_api_doubts__doubt_id__settlement_post: {
+    accept_api_doubts__doubt_id__acceptance_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8483,6 +8557,73 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptedDoubt"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    settle_api_doubts__doubt_id__settlement_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                doubt_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SettleDoubt"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             204: {

@@ -59,6 +59,9 @@ const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((step.value?
 /** As it is with the steps before this one done. */
 const fitted = computed(() => (view.value ? layoutAt(steps.value.slice(0, index.value), view.value.now as Layout, view.value.goal as Layout) : {}))
 const planned = computed(() => (view.value && step.value ? layoutAt([...steps.value.slice(0, index.value), { ...step.value, done_at: 'now' }], view.value.now as Layout, view.value.goal as Layout) : {}))
+const moreBays = ref('')
+const printed = ref('')
+const seal = ref(false)
 const asking = ref<'' | 'note' | 'wrong' | 'doubt'>('')
 const text = ref('')
 const zone = computed(() => machine.value?.zone ?? 'UTC')
@@ -98,10 +101,14 @@ async function secondTicked(): Promise<void> {
   await reload()
 }
 async function say(): Promise<void> {
-  const kind = asking.value === 'wrong' ? 'not-right' : asking.value === 'doubt' ? 'doubt' : 'note'
-  const entry = { kind, step: step.value!.key, text: text.value } as const
+  const kind = asking.value === 'wrong' ? ('not-right' as const) : asking.value === 'doubt' ? ('doubt' as const) : ('note' as const)
+  const plain = { step: step.value!.key, text: text.value }
+  // What is not as its sheet says, said so that the sheet can be corrected at a press.
+  const bays = moreBays.value.split(/[^0-9]+/).filter(Boolean).map(Number)
+  const entry = kind === 'doubt' ? ({ kind, ...plain, bays, printed: printed.value, seal: seal.value } as const) : ({ kind, ...plain } as const)
   asking.value = ''
-  text.value = ''
+  text.value = moreBays.value = printed.value = ''
+  seal.value = false
   await enter(entry)
 }
 async function photo(event: Event): Promise<void> {
@@ -158,6 +165,11 @@ async function photo(event: Event): Promise<void> {
       </ul>
       <form v-if="asking" class="fields ask" @submit.prevent="say">
         <label>{{ asking === 'wrong' ? 'What is not right?' : asking === 'doubt' ? 'What is not as its sheet says?' : 'Note' }} <input v-model="text" maxlength="2000" :required="asking !== 'wrong'" /></label>
+        <template v-if="asking === 'doubt' && step">
+          <label v-if="machine?.bays.length">Bays that had to come out too <input v-model="moreBays" inputmode="numeric" placeholder="3" maxlength="60" /></label>
+          <label v-if="step.slots.length === 1">Printed at the slot <input v-model="printed" maxlength="60" placeholder="J7" /></label>
+          <label class="seal"><input v-model="seal" type="checkbox" /> a seal breaks: opening it ends the warranty</label>
+        </template>
         <div class="two"><button type="button" class="plain" @click="asking = ''">Leave it</button><button type="submit" class="main">Keep it</button></div>
       </form>
     </section>

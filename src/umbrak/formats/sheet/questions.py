@@ -446,6 +446,17 @@ def _last(block: Mapping[str, Any], slot: str, slots: list[str]) -> bool:
     return not any(_matches(k, slot) for k in names[names.index(slot) + 1 :])
 
 
+def changed(text: str, edits: list[tuple[Path, Any]]) -> str:
+    """The text with values set at places, and nothing else changed. Raises InputError as `answered`."""
+    documents = load_yaml(text)
+    if len(documents) != 1 or not isinstance(documents[0].data, dict):
+        raise InputError("not-a-sheet", [Fault("a sheet is one block of fields that begins with umbrak-sheet: 1")])
+    data: dict[str, Any] = deepcopy(documents[0].data)
+    for path, value in edits:
+        put_at(data, path, value)
+    return rewritten(text, data, names_at)
+
+
 # -- answers --------------------------------------------------------------------------------------------
 
 
@@ -494,9 +505,9 @@ def answered(text: str, key: str, answer: Answer) -> str:
         wanted = {k: v for k, v in (answer.value or {}).items() if v not in (None, "", [])}
         if odd := [k for k in wanted if k not in slots]:
             raise InputError("no-answer", [Fault(f"there is no slot {odd[0]}", path=key)])
-        _put(data, at.path, _with_slots(_get(data, at.path), slots, at.field, wanted) or None)
+        put_at(data, at.path, _with_slots(_get(data, at.path), slots, at.field, wanted) or None)
     else:
-        _put(data, at.path, _written(data, at, answer))
+        put_at(data, at.path, _written(data, at, answer))
     _source(data, at, answer)
     return rewritten(text, data, names_at)
 
@@ -561,10 +572,10 @@ def _source(data: dict[str, Any], at: _At, answer: Answer) -> None:
         return
     for field, said in (("source", name), ("clause", answer.clause)):
         if said is not None:
-            _put(data, (*block, field), said or None)
+            put_at(data, (*block, field), said or None)
 
 
-def _put(data: dict[str, Any], path: Path, value: Any) -> None:
+def put_at(data: dict[str, Any], path: Path, value: Any) -> None:
     """Sets what stands at a path, or takes it out; blocks on the way are made."""
     here: Any = data
     for step in path[:-1]:

@@ -20,6 +20,7 @@ from umbrak.server.bodies import (
     RunStart,
     RunWindow,
     SecondTick,
+    SettleDoubt,
     SignOffBody,
 )
 from umbrak.server.deps import Db, Now, Person
@@ -36,7 +37,7 @@ from umbrak.services.plans import approval
 from umbrak.services.plans.approval import RiskView
 from umbrak.services.proof import view as proving
 from umbrak.services.proof.view import ProofView
-from umbrak.services.sheets.doubts import settle_doubt
+from umbrak.services.sheets.doubts import AcceptedDoubt, accept_doubt, settle_doubt
 
 router = APIRouter(tags=["runs"])
 At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]
@@ -201,6 +202,12 @@ def back_out(run_id: UUID, body: BackOut, engine: Db, account: Person, now: Now)
 
 
 @router.post("/doubts/{doubt_id}/settlement", status_code=204, responses=describe(401, 403, 404, 422))
-def settle(doubt_id: UUID, engine: Db, account: Person) -> None:
-    """A clause in doubt was looked into."""
-    settle_doubt(engine, account, doubt_id)
+def settle(doubt_id: UUID, engine: Db, account: Person, body: SettleDoubt | None = None) -> None:
+    """A clause in doubt was looked into; with a reason where it stands as it is."""
+    settle_doubt(engine, account, doubt_id, body.refused if body else "")
+
+
+@router.post("/doubts/{doubt_id}/acceptance", responses=describe(401, 403, 404, 422))
+def accept(doubt_id: UUID, engine: Db, account: Person) -> AcceptedDoubt:
+    """Write what it proposes into the draft of the sheet's next revision; the draft's id."""
+    return AcceptedDoubt(draft_id=accept_doubt(engine, account, doubt_id))

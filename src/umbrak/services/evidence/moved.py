@@ -17,7 +17,7 @@ from umbrak.formats.faults import InputError
 from umbrak.formats.sheet.compared import ClauseChange, compare
 from umbrak.formats.sheet.reading import SheetReading, read_sheets, shipped_sheets
 from umbrak.formats.yaml_text import Document
-from umbrak.services.errors import Refused
+from umbrak.services.errors import NotFound, Refused
 from umbrak.services.evidence.tables import export_trials, take_trials
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.library import keep_sheet
@@ -30,11 +30,13 @@ _MOST_FILES = 2_000
 
 
 def export_library(engine: Engine, only: SheetHash | None = None) -> bytes:
-    """A ZIP of every sheet in its newest revision, or of the one, as it is written, and of every trial."""
+    """A ZIP of every sheet in its newest revision, or of the one, as it is written, and of every trial. Raises NotFound."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         with engine.connect() as db:
             rows = store.current_sheets(db)
+            if only and store.text_of_sheet(db, only) is None:
+                raise NotFound("sheet")
             for row in [store.find_sheet(db, only)] if only else rows:
                 if only or not row.archetype:
                     archive.writestr(f"{row.sheet_id}.yaml", store.text_of_sheet(db, row.hash) or "")

@@ -32,6 +32,7 @@ from umbrak.services.known.loading import Loaded
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.proof import faults as fault_finding
 from umbrak.services.proof.state import ProofState, fresh_of, health_of
+from umbrak.services.sheets.doubts import proposed
 from umbrak.services.shelf.changing import put_away
 from umbrak.services.shelf.view import StockState
 from umbrak.store import runs as store
@@ -106,9 +107,18 @@ def follow(db: Connection, account: Account, m: Loaded, row: RunRow, entry: Entr
     if isinstance(entry, ProposalDoc):
         _doubt(db, account, m, row, entry)
     elif isinstance(entry, DoubtDoc):
-        step = next((s.text for s in row.begun.sheet.steps if s.key == entry.step), "")
+        step = next((s for s in row.begun.sheet.steps if s.key == entry.step), None)
+        question, edits = proposed(m.sheet, step.slots if step else (), step.bays if step else (), entry)
         store.add_doubt(
-            db, m.sheet.id, code="bench", clause=step, words=entry.text, run_id=row.id, account_id=account.id
+            db,
+            m.sheet.id,
+            code="bench",
+            clause=step.text if step else "",
+            words=entry.text,
+            run_id=row.id,
+            account_id=account.id,
+            question=question,
+            edits=edits or None,
         )
     elif isinstance(entry, FoundDoc) and entry.module is not None:
         module = row.begun.goal.get(entry.module)
@@ -133,5 +143,12 @@ def _doubt(db: Connection, account: Account, m: Loaded, row: RunRow, entry: Prop
     for c in contradicted(judge(m, goal), judge(m, after_moves(goal, entry.moves))):
         if (c.code, c.clause) not in known:
             store.add_doubt(
-                db, m.sheet.id, code=c.code, clause=c.clause, words=c.words, run_id=row.id, account_id=account.id
+                db,
+                m.sheet.id,
+                code=c.code,
+                clause=c.clause,
+                words=c.words,
+                run_id=row.id,
+                account_id=account.id,
+                question="population",
             )

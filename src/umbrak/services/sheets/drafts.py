@@ -28,6 +28,7 @@ from umbrak.store import drafts as store
 from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
+from umbrak.store.runs import settle_accepted
 
 #: Somebody who asked no longer ago than this still has the draft before them; pages ask far more often.
 _HERE = timedelta(seconds=20)
@@ -232,6 +233,7 @@ def keep_draft(
             raise Refused("base", f"Revision {newest[0].revision} was kept after this draft began: take it in first.")
     kept = add_sheet(engine, account, row.text, left, why=why)
     with engine.begin() as db:
+        settle_accepted(db, key)
         store.remove_draft(db, key)
     return kept
 

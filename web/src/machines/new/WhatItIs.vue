@@ -53,12 +53,12 @@ const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more
         The report is of another model: it says {{ other }}. <button type="button" class="quiet-link" @click="change({ model: other, make: m.said.intake?.reading.system?.maker ?? a.make })">It is that one</button>
       </p>
       <p v-for="s in m.likely.value" :key="s.hash" class="small">It may be <button type="button" class="quiet-link" @click="m.choose(s.hash)">{{ s.title }}</button>: {{ s.reasons.join(', ') }}.</p>
-      <p v-if="offered" class="small"><span class="dot" /> The library knows it. <button type="button" class="quiet-link" @click="m.choose(offered.hash)">Use the sheet of {{ offered.title }}</button></p>
-      <p v-else-if="a.model.trim()" class="small">
+      <p v-if="offered" class="small known-line"><span class="dot" /> The library knows it. <button type="button" class="quiet-link" @click="m.choose(offered.hash)">Use the sheet of {{ offered.title }}</button></p>
+      <p v-else-if="a.model.trim()" class="small known-line">
         <span class="dot" /> No sheet knows it: build its board<template v-if="kin.length">, or start from <template v-for="(s, i) in kin" :key="s.hash"><template v-if="i">, </template><button type="button" class="quiet-link" @click="m.like(s.hash)">{{ s.title }}</button></template></template>
       </p>
       <!-- Always a line: what lies below must not move away under a press. -->
-      <p v-else class="small faded">Its model tells whether the library knows it.</p>
+      <p v-else class="small faded known-line">Its model tells whether the library knows it.</p>
       <label v-if="models.length" class="pick small faded">
         or a model of the library
         <select :value="m.said.sheet" aria-label="Sheet of the model" @change="m.choose(($event.target as HTMLSelectElement).value)">
@@ -73,6 +73,10 @@ const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more
 <style scoped>
 p {
   margin: 0;
+}
+.known-line {
+  min-height: 26px;
+  line-height: 26px;
 }
 .known b {
   font-size: 17px;

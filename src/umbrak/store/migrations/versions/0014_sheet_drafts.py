@@ -1,4 +1,4 @@
-"""drafts of sheets with every text they had; who kept a revision and why; sheets that are retired"""
+"""drafts of sheets with every text they had; what doubts propose; who kept a revision and why; sheets that are retired"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -66,7 +66,19 @@ def upgrade() -> None:
     )
 
 
+    op.add_column("doubt", sa.Column("question", sa.Text(), server_default="", nullable=False))
+    op.add_column("doubt", sa.Column("edits", postgresql.JSONB(), nullable=True))
+    op.add_column("doubt", sa.Column("draft_id", _ID, nullable=True))
+    op.add_column("doubt", sa.Column("refused", sa.Text(), server_default="", nullable=False))
+    op.create_foreign_key(
+        op.f("fk_doubt_draft_id_sheet_draft"), "doubt", "sheet_draft", ["draft_id"], ["id"], ondelete="SET NULL"
+    )
+
+
 def downgrade() -> None:
+    op.drop_constraint(op.f("fk_doubt_draft_id_sheet_draft"), "doubt", type_="foreignkey")
+    for column in ("refused", "draft_id", "edits", "question"):
+        op.drop_column("doubt", column)
     for table in ("sheet_draft_reader", "sheet_draft_text", "sheet_draft", "retired_sheet"):
         op.drop_table(table)
     op.drop_constraint(op.f("fk_sheet_kept_by_account"), "sheet", type_="foreignkey")
