@@ -72,7 +72,7 @@ def _fit(page: Page) -> None:
     page.get_by_role("button", name=re.compile("CPU2 F2 holds all back")).click()
 
 
-def _difference(page: Page) -> None:
+def surveyed_again(page: Page) -> None:
     station_of(page, "radar-02", "Survey")
     page.get_by_role("button", name="Survey it again").click()
     page.get_by_label("Paste what it reports").fill(_LISTING)
@@ -80,7 +80,7 @@ def _difference(page: Page) -> None:
     expect(page.get_by_role("button", name="Keep this survey")).to_be_visible()
 
 
-def _compare(page: Page) -> None:
+def compared(page: Page) -> None:
     station_of(page, "desk-06", "Fit")
     page.get_by_role("button", name="Compare").click()
     expect(page.get_by_role("columnheader", name="as it is")).to_be_visible()
@@ -252,7 +252,7 @@ def _listing_of(names: list[str]) -> str:
     return "\n".join([head, *processors, *devices])
 
 
-def _intake(page: Page) -> None:
+def intaken(page: Page) -> None:
     page.get_by_role("link", name="New machine").click()
     page.get_by_role("button", name="Drop or paste a report").click()
     page.get_by_label("Paste what it reports").fill(
@@ -282,6 +282,34 @@ def _largest(page: Page) -> None:
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
 
 
+def _to_sheet(page: Page, title: str) -> None:
+    page.get_by_role("link", name="Sheets", exact=True).click()
+    page.get_by_role("link", name=title).click()
+    expect(page.get_by_role("list", name="Questions")).to_be_visible()
+
+
+def _workbench(page: Page) -> None:
+    """The order of a two-socket server, with its second set open again."""
+    _to_sheet(page, "Halvard R32")
+    page.get_by_role("list", name="Questions").get_by_role("button", name=re.compile("^6 Order")).click()
+    form = page.get_by_role("form", name="In which order are the slots filled?")
+    expect(form).to_be_visible()
+
+
+def _sheet_text(page: Page) -> None:
+    """A word that is nearly right, at its line."""
+    _to_sheet(page, "Fjell N4")
+    page.get_by_role("button", name="Text", exact=True).click()
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+f")
+    page.locator(".cm-search input[name=search]").fill("ecc_mixed: loses")
+    page.locator(".cm-search input[name=replace]").fill("ecc_mixed: lose")
+    page.locator(".cm-search button[name=replaceAll]").click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Make it loses")).to_be_visible()
+    page.get_by_role("region", name="As text").get_by_role("button", name=re.compile("^line")).click()
+
+
 #: A desk, and a phone in a hand.
 DESK = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
@@ -293,20 +321,20 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "shelf": _open("Shelf"),
     "notes": _open("Field notes"),
     "survey": lambda page: station_of(page, "radar-02", "Survey"),
-    "difference": _difference,
     "ceiling": lambda page: station_of(page, "gauge-01", "Ceiling"),
     "target": _target,
     "routes": _routes,
     "fit": _fit,
     "fit-boards": lambda page: station_of(page, "hall-02", "Fit"),
-    "compare": _compare,
     "run": _run,
     "bench": _bench,
     "proof": _proof,
     "fault-search": _fault_search,
     "many": _many,
     "new-machine": _built,
-    "intake": _intake,
+    "sheets": _open("Sheets"),
+    "workbench": _workbench,
+    "sheet-text": _sheet_text,
     "board-96": _largest,
 }
 

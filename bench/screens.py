@@ -16,7 +16,7 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
 from tests.browser.looked import faults_of
 
-from bench.pictures import LEAD, VIEWS, demo, station_of
+from bench.pictures import LEAD, VIEWS, compared, demo, intaken, station_of, surveyed_again
 from umbrak.demo import seed
 
 #: Size -> what a browser is told: 200 % is half of a window at twice the pixels.
@@ -132,6 +132,9 @@ def _other_model(page: Page) -> None:
 
 #: What no picture shows, as a lead: view -> what leads to it.
 MORE: dict[str, Callable[[Page], None]] = {
+    "difference": surveyed_again,
+    "compare": compared,
+    "intake": intaken,
     "people": _at("/people", "People"),
     "new": _at("/machines/new", "New machine"),
     "new-answers": _answers,

@@ -130,7 +130,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         <circle v-else class="ask" r="6.5" />
       </g>
       <g v-if="order !== null" class="numeral">
-        <circle :cx="middle" :cy="rect.y + rect.height / 2" :r="Math.max(Math.min(13, rect.width / 2), 8 / scale)" />
+        <circle :cx="middle" :cy="rect.y + rect.height / 2" :r="Math.max(Math.min(13, rect.width / 2), 6.6 / scale)" />
         <text :x="middle" :y="rect.y + rect.height / 2 + 0.36 * Math.max(14, 11 / scale)">{{ order }}</text>
       </g>
       <path v-if="marked" class="mark" :d="`M${rect.x - 4} ${rect.y - sizes.cap - 3} h${rect.width + 8} v${rect.height + 2 * sizes.cap + 6} h-${rect.width + 8} Z`" />

@@ -141,6 +141,10 @@ li {
   gap: 0 8px;
   align-items: center;
 }
+.where :deep(svg) {
+  max-width: 116px;
+  height: auto;
+}
 .figure {
   text-align: right;
   white-space: nowrap;

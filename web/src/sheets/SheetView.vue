@@ -41,7 +41,8 @@ const slots = computed(() => last.value?.board?.slots.length ?? 0)
 const revision = computed(() => tried.value?.revision ?? (page.value ? page.value.sheet.revision + 1 : 1))
 const sections = computed(() =>
   (w.asks.value?.sections ?? []).map((name, i) => {
-    const mine = w.questions.value.filter((q) => w.askOf(q)?.section === i + 1)
+    // While the text has errors it is not known what is open in it: as it was.
+    const mine = (last.value?.questions ?? w.questions.value).filter((q) => w.askOf(q)?.section === i + 1)
     const count = (...states: string[]) => mine.filter((q) => states.includes(q.state)).length
     return { name, told: count('told', 'none'), untold: count('untold'), open: count('open') }
   }),
@@ -140,9 +141,6 @@ function onKey(event: KeyboardEvent): void {
       </span>
       <span class="keep">
         <template v-if="draft && session.mayWrite()">
-          <button type="button" class="quiet-link" :disabled="!w.steps.value.length || w.sending.value" @click="w.undo()">Take back</button>
-          <button v-if="page && w.changed.value" type="button" class="quiet-link" :aria-expanded="!!compared" @click="compare(page.sheet.hash, page.sheet.revision)">Compare with {{ page.sheet.revision }}</button>
-          <button type="button" class="quiet-link" @click="w.leave()">Leave the draft</button>
           <button v-if="errors.length" type="button" class="press quiet" @click="toLine(errors[0]!.fault.line ?? 1)">To keep: mend line {{ errors[0]!.fault.line ?? 1 }}</button>
           <button v-else type="button" class="press" :disabled="w.sending.value || same || (!w.changed.value && !!page)" :aria-expanded="keeping" @click="keeping = !keeping">Keep as {{ draft.base_revision ? `revision ${revision}` : 'a new sheet' }}</button>
         </template>
@@ -183,6 +181,11 @@ function onKey(event: KeyboardEvent): void {
           <span class="small faded">{{ i + 1 }}</span>
         </button>
         <span v-if="facts" class="figures"><b>{{ facts.told }}</b> told <b class="untold-n">{{ facts.untold }}</b> untold <b class="open-n">{{ facts.open }}</b> open</span>
+        <span v-if="draft && session.mayWrite()" class="drafting">
+          <button type="button" class="quiet-link" :disabled="!w.steps.value.length || w.sending.value" @click="w.undo()">Take back</button>
+          <button v-if="page && w.changed.value" type="button" class="quiet-link" :aria-expanded="!!compared" @click="compare(page.sheet.hash, page.sheet.revision)">Compare with {{ page.sheet.revision }}</button>
+          <button type="button" class="quiet-link" @click="w.leave()">Leave the draft</button>
+        </span>
         <span v-if="same" class="small faded">says what revision {{ page?.revisions.find((r) => r.hash === tried?.kept_as)?.revision ?? 1 }} says</span>
       </div>
       <section v-if="page?.doubts.length && session.mayWrite() && w.newest.value" class="doubts" aria-label="Clauses in doubt">
@@ -382,6 +385,12 @@ header {
 }
 .figures b {
   font-size: 17px;
+}
+.drafting {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 16px;
+  margin-left: auto;
 }
 .untold-n {
   color: var(--risk);
