@@ -137,12 +137,12 @@ li {
   gap: 8px;
 }
 .fills > li {
-  grid-template-columns: 24px minmax(60px, 116px) 1fr 1fr 36px;
+  grid-template-columns: 24px 96px 1fr 1fr 36px;
   gap: 0 8px;
   align-items: center;
 }
 .where :deep(svg) {
-  max-width: 116px;
+  max-width: 96px;
   height: auto;
 }
 .figure {
