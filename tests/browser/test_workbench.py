@@ -96,6 +96,8 @@ def test_a_whole_sheet_from_a_guide_judges_as_the_one_written_by_hand(sign_in: S
     told(page)
 
     question(page, "3 Slots", "Which slots share a channel?")
+    # What was only seen is told by nobody until somebody says so.
+    expect(page.get_by_role("form").get_by_role("button", name="Answer", exact=True)).to_be_disabled()
     page.get_by_role("button", name="take it as told").click()
     told(page)
     question(page, "3 Slots", "What colour are the latch tabs?")

@@ -12,8 +12,10 @@ const w = work()
 const asked = computed(() => w.askOf(props.question))
 const shape = computed(() => asked.value.shape)
 const copy = (v: unknown): unknown => (v === undefined || v === null ? undefined : JSON.parse(JSON.stringify(v)))
-const value = ref<unknown>(copy(props.question.state === 'told' ? props.question.value : props.question.value))
-const told = computed(() => JSON.stringify(value.value ?? null) !== JSON.stringify(props.question.value ?? null))
+/** What is told. What only ran is shown beside, and told by nobody until somebody does. */
+const toldIn = (q: SheetQuestion): unknown => (q.state === 'told' ? copy(q.value) : undefined)
+const value = ref<unknown>(toldIn(props.question))
+const told = computed(() => JSON.stringify(value.value ?? null) !== JSON.stringify(toldIn(props.question) ?? null))
 const source = ref(props.question.source ?? '')
 const clause = ref(props.question.clause ?? '')
 const fresh = ref<{ title: string; kind: string; date: string } | null>(null)
@@ -50,7 +52,7 @@ const asJson = (v: unknown) => JSON.stringify(v ?? null)
 watch(
   () => props.question,
   (now, before) => {
-    if (!away && asJson(now.value) !== asJson(before.value) && [sentLast, asJson(before.value)].includes(asJson(value.value))) value.value = copy(now.value)
+    if (!away && asJson(toldIn(now)) !== asJson(toldIn(before)) && [sentLast, asJson(toldIn(before))].includes(asJson(value.value))) value.value = toldIn(now)
     if (now.source !== before.source) source.value = now.source ?? ''
     if (now.clause !== before.clause) clause.value = now.clause ?? ''
   },
@@ -72,20 +74,21 @@ async function send(body: Partial<AnswerBody>): Promise<boolean> {
   if (done) {
     fresh.value = null
     silent.value = ''
-    if (!away && asJson(value.value) === sentLast) value.value = copy(props.question.value)
+    if (!away && asJson(value.value) === sentLast) value.value = toldIn(props.question)
   }
   return done
 }
 const empty = computed(() => value.value === undefined || value.value === null || value.value === '' || (typeof value.value === 'object' && !Object.keys(value.value as object).length))
 const faulty = computed(() => Object.values(wrong.value).find(Boolean) ?? '')
-const tell = () => send(empty.value ? { state: 'left' } : { state: 'told', value: value.value })
+const seenBeside = computed(() => (props.question.state === 'open' || props.question.state === 'untold' ? props.question.value : null))
+/** With nothing said, a fact stays as it was: only its source is told. */
+const tell = () => send(empty.value ? { state: props.question.state === 'told' ? 'left' : props.question.state, words: props.question.words, looked: props.question.looked, value: seenBeside.value ?? null } : { state: 'told', value: value.value })
 /** A word that is all of the answer is given by choosing it. */
 const byChoice = computed(() => shape.value.kind === 'choice' || shape.value.kind === 'flag')
 function choose(v: unknown): void {
   value.value = v
   if (byChoice.value && v !== undefined) void tell()
 }
-const seenBeside = computed(() => (props.question.state === 'open' || props.question.state === 'untold' ? props.question.value : null))
 const say = (state: 'untold' | 'open') => send({ state, value: seenBeside.value ?? null, words: words.value.trim(), looked: state === 'untold' ? looked.value : '' })
 
 // -- on the board ---------------------------------------------------------------------------------------
@@ -93,7 +96,7 @@ const say = (state: 'untold' | 'open') => send({ state, value: seenBeside.value 
 const begins = ref(false)
 const brush = ref('')
 const touched = ref('')
-const count = ref(Object.keys(orderAt(props.question.value).entries[orderAt(props.question.value).index]?.counts ?? {}).at(-1) ?? '')
+const count = ref(Object.keys(orderAt(value.value).entries[orderAt(value.value).index]?.counts ?? {}).at(-1) ?? '')
 const order = computed(() => orderAt(value.value))
 const entry = computed<Order>(() => order.value.entries[order.value.index] ?? {})
 const byCount = computed(() => !!entry.value.counts)
@@ -272,9 +275,8 @@ const numberOf = (slot: string) => /(\d+)\D*$/.exec(slot)?.[1] ?? slot
         <p class="faded small over">holds for all of its block</p>
       </div>
     </fieldset>
-    <p v-if="faulty" class="wrong small" role="alert">{{ faulty }}</p>
     <div v-if="w.mayWrite.value" class="do">
-      <button type="submit" class="press slim" :disabled="!!faulty || (byChoice && !told && clause === (question.clause ?? '') && source === (question.source ?? '') && !fresh)">{{ empty && question.state !== 'left' ? 'Take it out' : 'Answer' }}</button>
+      <button type="submit" class="press slim" :disabled="!!faulty || (empty && question.state !== 'told' && question.state !== 'none' && !fresh && source === (question.source ?? '') && clause === (question.clause ?? '')) || (byChoice && !told && clause === (question.clause ?? '') && source === (question.source ?? '') && !fresh)">{{ empty && question.state === 'told' ? 'Take it out' : 'Answer' }}</button>
       <button v-if="shape.words.includes('none')" type="button" class="quiet-link" @click="send({ state: 'none' })">There is none</button>
       <button v-if="shape.words.includes('untold')" type="button" class="quiet-link" :aria-expanded="silent === 'untold'" @click="silent = silent === 'untold' ? '' : 'untold'">The guide does not say</button>
       <button v-if="shape.words.includes('open')" type="button" class="quiet-link" @click="say('open')">Later</button>

@@ -75,7 +75,7 @@ const lead = (s: { question: string | null; fault: { line: number | null } }, as
       <ul>
         <li v-for="g in groups" :key="g.harm">
           <SeverityMark :severity="g.mark" />
-          <span><b>{{ g.facts.length }}</b> {{ g.words }}: <template v-for="(f, i) in g.facts" :key="f.fact">{{ i ? ', ' : '' }}<button v-if="f.question" type="button" class="quiet-link" @click="emit('question', f.question)">{{ f.what }}</button><span v-else>{{ f.what }}</span></template></span>
+          <span><b>{{ g.facts.length }}</b> {{ g.words }}<template v-for="f in g.facts" :key="f.fact"><button v-if="f.question" type="button" class="lead fact" @click="emit('question', f.question)">{{ f.what }}</button><span v-else class="fact">{{ f.what }}</span></template></span>
         </li>
       </ul>
     </section>
@@ -132,6 +132,12 @@ li {
 }
 .lead:hover span:first-child {
   text-decoration: underline;
+}
+.fact {
+  display: block;
+  min-height: 24px;
+  color: var(--umber);
+  font-weight: 650;
 }
 .fills {
   gap: 8px;
