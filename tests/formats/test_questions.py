@@ -12,7 +12,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from umbrak.formats.faults import InputError
-from umbrak.formats.sheet.questions import SECTIONS, Answer, NewSource, answered, asks, question_at, questions_of
+from umbrak.formats.sheet.answers import Answer, NewSource, answered
+from umbrak.formats.sheet.asked import SECTIONS, asks
+from umbrak.formats.sheet.questions import question_at, questions_of
 from umbrak.formats.sheet.reading import read_sheet
 from umbrak.formats.sheet.shapes import Shape
 from umbrak.formats.yaml_splice import rewritten, same

@@ -13,7 +13,7 @@ from sqlalchemy import Engine
 from tests.services.test_runs import OFFICIAL, begin
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.faults import InputError
-from umbrak.formats.sheet.questions import Answer, NewSource
+from umbrak.formats.sheet.answers import Answer, NewSource
 from umbrak.services.errors import NotAllowed, NotFound, Refused, Stale
 from umbrak.services.evidence.moved import export_library, import_library
 from umbrak.services.machines.drafted import take_everywhere, try_text

@@ -43,8 +43,9 @@ from umbrak.formats.quantities import (
     SoakDays,
     TotalGib,
 )
+from umbrak.formats.sheet.answers import Answer, NewSource
 from umbrak.formats.sheet.built import BoardAnswers, ClassName
-from umbrak.formats.sheet.questions import Answer, AnswerState, NewSource
+from umbrak.formats.sheet.questions import AnswerState
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]

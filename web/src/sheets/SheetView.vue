@@ -7,10 +7,10 @@ import BoardView from '@/board/BoardView.vue'
 import { session } from '@/frame/session'
 import ComingNote from '@/ui/ComingNote.vue'
 import { isTyping, useKeys } from '@/ui/keys'
-import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { age, plural } from '@/ui/words'
 import ClauseChanges from './ClauseChanges.vue'
+import DoubtList from './DoubtList.vue'
 import QuestionsPane from './QuestionsPane.vue'
 import SaysPane from './SaysPane.vue'
 import TextPane from './TextPane.vue'
@@ -86,20 +86,6 @@ async function compare(other: string, revision: number): Promise<void> {
     wrong.value = faultsOf(error)
   }
 }
-const refusing = ref('')
-const accept = async (id: string) => {
-  await w.doing(async () => {
-    await ask(api.POST('/api/doubts/{doubt_id}/acceptance', { params: { path: { doubt_id: id } } }))
-  })
-  if (!wrong.value) await load()
-}
-const refuse = async (id: string) => {
-  await w.doing(() => ask(api.POST('/api/doubts/{doubt_id}/settlement', { params: { path: { doubt_id: id } }, body: { refused: why.value.trim() } })))
-  why.value = refusing.value = ''
-  if (!wrong.value) await load()
-}
-/** The question of this sheet that a place leads to: in a sheet of like sockets, that of the block. */
-const questionLike = (key: string) => w.questions.value.find((q) => q.key === key || q.key.endsWith(`.${key}`))?.key ?? ''
 const retiring = ref(false)
 async function retire(on: boolean): Promise<void> {
   await w.doing(() => ask(api.PUT('/api/sheets/{sheet_id}/retired', { params: { path: { sheet_id: page.value!.sheet.sheet_id } }, body: { retired: on, why: why.value.trim() } })))
@@ -188,27 +174,7 @@ function onKey(event: KeyboardEvent): void {
         </span>
         <span v-if="same" class="small faded">says what revision {{ page?.revisions.find((r) => r.hash === tried?.kept_as)?.revision ?? 1 }} says</span>
       </div>
-      <section v-if="page?.doubts.length && session.mayWrite() && w.newest.value" class="doubts" aria-label="Clauses in doubt">
-        <div v-for="d in page.doubts" :key="d.id" class="doubt">
-          <div>
-            <p><SeverityMark severity="ask" /> <b>“{{ d.words }}”</b></p>
-            <p class="small faded">{{ d.clause }}<template v-for="(s, i) in d.seen" :key="i">{{ i ? '; and ' : ', ' }}{{ s.by }}{{ s.machine ? ` at ${s.machine}` : '' }}, {{ age(s.at) }}</template></p>
-          </div>
-          <div>
-            <ClauseChanges v-if="d.changes.length && w.asks.value" :changes="d.changes" :asks="w.asks.value" was="as kept" now="as seen" />
-            <p v-else-if="d.question" class="small"><button type="button" class="quiet-link" @click="toQuestion(questionLike(d.question))">Answer its question</button> <span class="faded">It does not say what the sheet should say instead.</span></p>
-          </div>
-          <div class="acts">
-            <b v-if="d.accepted" class="small">In the draft; settled when it is kept.</b>
-            <button v-else-if="d.changes.length" type="button" class="press slim" :disabled="w.sending.value" @click="accept(d.id)">Accept into revision {{ revision }}</button>
-            <form v-if="refusing === d.id" class="refuse" @submit.prevent="refuse(d.id)">
-              <input v-model="why" required maxlength="200" aria-label="Why it is not so" placeholder="why it is not so" />
-              <button type="submit" class="press slim quiet">Not so</button>
-            </form>
-            <button v-else type="button" class="quiet-link" @click="refusing = d.id">Not so, because …</button>
-          </div>
-        </div>
-      </section>
+      <DoubtList v-if="page?.doubts.length && session.mayWrite() && w.newest.value" :doubts="page.doubts" :revision="revision" @question="toQuestion" @changed="load" />
       <div class="columns">
         <section class="left" :aria-label="asText ? 'Text' : 'Questions'">
           <TextPane v-if="asText || !readable" ref="text" />
@@ -271,47 +237,6 @@ header {
   align-items: end;
   padding: 8px 16px;
   background: var(--lit);
-}
-.doubts {
-  max-height: 34vh;
-  overflow-y: auto;
-  background: var(--lit);
-  border-bottom: 1px solid var(--rule);
-}
-.doubt {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1.4fr) minmax(180px, auto);
-  gap: 8px 20px;
-  padding: 8px 16px;
-}
-.doubt + .doubt {
-  border-top: 1px solid var(--rule);
-}
-.doubt p {
-  margin: 0;
-}
-.acts {
-  display: grid;
-  gap: 6px;
-  justify-items: start;
-  align-content: start;
-}
-.refuse {
-  display: flex;
-  gap: 8px;
-}
-.refuse input {
-  height: 30px;
-  padding: 0 8px;
-  border: 1px solid var(--module-edge);
-  border-radius: 4px;
-  background: var(--sheet);
-  color: var(--ink);
-}
-@media (max-width: 900px) {
-  .doubt {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 .compared {
   max-height: 46vh;

@@ -16,8 +16,8 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.entries import DoubtDoc
 from umbrak.formats.faults import InputError
+from umbrak.formats.sheet.answers import changed
 from umbrak.formats.sheet.compared import ClauseChange, compare
-from umbrak.formats.sheet.questions import changed
 from umbrak.formats.yaml_text import Path, load_yaml
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.people.accounts import Role, need

@@ -17,7 +17,8 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.sheet.questions import Answer, answered, questions_of
+from umbrak.formats.sheet.answers import Answer, answered
+from umbrak.formats.sheet.questions import questions_of
 from umbrak.formats.yaml_splice import same
 from umbrak.formats.yaml_text import MAX_BYTES, load_yaml
 from umbrak.services.errors import NotFound, Refused, Stale

@@ -12,7 +12,8 @@ from umbrak.core.rules.finding import Finding, Severity, Verdict
 from umbrak.core.samples import Sample, samples_of
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.sheet.questions import SECTIONS, Ask, SheetQuestion, asks, board_names, question_at, questions_of
+from umbrak.formats.sheet.asked import SECTIONS, Ask, asks
+from umbrak.formats.sheet.questions import SheetQuestion, board_names, question_at, questions_of
 from umbrak.formats.sheet.reading import read_document
 from umbrak.formats.yaml_text import Document, load_yaml
 from umbrak.services.sheets.board import Board, board_of
