@@ -109,7 +109,8 @@ def build(page: Page, name: str, kind: Kind, *, by_keys: bool = False) -> int:
     expect(page.locator("[data-slot]")).to_have_count(kind.slots)
     write("Type what the label says", kind.label)
     expect(page.get_by_text(re.compile("^In hand: "))).to_be_visible()
-    page.keyboard.press("Enter")  # the board has the focus: into the slot where it is
+    expect(page.locator("[data-slot]:focus")).to_have_count(1)
+    page.keyboard.press("Enter")  # into the slot where the focus is
     page.keyboard.press("Escape")
     given += 1
     expect(page.get_by_text(f"seen, 1 of {kind.slots} slot")).to_be_visible()

@@ -84,6 +84,7 @@ def test_a_new_machine_comes_to_duty_by_keys_alone(sign_in: SignIn, served: Serv
     page.keyboard.type("4GB 2Rx8 PC3L-10600S")
     page.keyboard.press("Enter")
     expect(page.get_by_text("In hand: 4 GB")).to_be_visible()
+    expect(page.locator("[data-slot]:focus")).to_have_count(1)
     page.keyboard.press("ArrowRight")
     expect(slot(page, "B")).to_be_focused()
     page.keyboard.press("Enter")

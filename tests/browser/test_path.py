@@ -97,6 +97,7 @@ def test_by_keyboard_alone(sign_in: SignIn) -> None:
     expect(page.get_by_text("1.35 or 1.5 V")).to_be_visible()
     page.keyboard.press("Enter")
     expect(page.get_by_text("In hand: 4 GB DDR3 unbuffered 1333 1.35/1.5 V")).to_be_visible()
+    expect(page.locator("[data-slot]:focus")).to_have_count(1)
     page.keyboard.press("ArrowRight")
     expect(slot(page, "B")).to_be_focused()
     page.keyboard.press("Enter")
