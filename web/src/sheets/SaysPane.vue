@@ -52,7 +52,7 @@ const lead = (s: { question: string | null; fault: { line: number | null } }, as
       <p v-if="said.length > 12" class="small faded">and {{ said.length - 12 }} more</p>
     </section>
     <section v-if="shown?.fills.length && shown.board" :class="{ dim: w.errors.value.length }" aria-label="Sample fills">
-      <h2>Sample fills <span class="mono faded small">{{ shown.module }}</span></h2>
+      <h2>Sample fills <span class="mono faded small">{{ w.errors.value.length ? 'as last read, ' : '' }}{{ shown.module }}</span></h2>
       <ul class="fills">
         <li v-for="(f, i) in [...shown.fills, ...(shown.forbidden ? [shown.forbidden] : [])]" :key="i">
           <b class="modules">{{ f.modules }}</b>
@@ -177,7 +177,8 @@ li {
   font-size: inherit;
   color: var(--faded);
 }
+/* Without colour, and as readable. */
 .dim {
-  opacity: 0.45;
+  filter: grayscale(1);
 }
 </style>

@@ -186,7 +186,7 @@ function onKey(event: KeyboardEvent): void {
           <div v-if="shownBoard" class="picture">
             <BoardView :board="shownBoard" :now="{}" :goal="{}" :order="touching ? touching.order : slots <= 32" :lit="touching?.lit" :interactive="!!touching" @enter="touching?.tell($event)" @grab="(slot) => touching?.tell(slot)" />
           </div>
-          <ol v-if="touching?.steps?.length" class="steps" aria-label="The sets in order">
+          <ol v-if="touching?.steps?.length" class="steps" tabindex="0" aria-label="The sets in order">
             <li v-for="(s, i) in touching.steps" :key="i"><b class="mono">{{ s.slots.join(' ') }}</b> <span class="faded small">{{ s.total }} {{ s.total === 1 ? 'module' : 'modules' }}</span></li>
           </ol>
           <p v-if="!shownBoard" class="faded small told-words">No board yet: the text has errors.</p>
