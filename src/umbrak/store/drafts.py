@@ -109,6 +109,11 @@ def write_draft(db: Connection, key: UUID, *, version: int, text: str, what: str
     db.execute(insert(sheet_draft_text).values(values))
 
 
+def set_base(db: Connection, key: UUID, base: SheetHash) -> None:
+    """The revision that a draft now goes on from."""
+    db.execute(update(sheet_draft).where(sheet_draft.c.id == key).values(base=base))
+
+
 def remove_draft(db: Connection, key: UUID) -> None:
     db.execute(delete(sheet_draft).where(sheet_draft.c.id == key))
 

@@ -18,6 +18,7 @@ from umbrak.formats.entries import DoubtDoc
 from umbrak.formats.faults import InputError
 from umbrak.formats.sheet.answers import changed
 from umbrak.formats.sheet.compared import ClauseChange, compare
+from umbrak.formats.sheet.reading import read_sheet
 from umbrak.formats.yaml_text import Path, load_yaml
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.people.accounts import Role, need
@@ -97,12 +98,19 @@ def _edits(row: DoubtRow) -> list[tuple[Path, Any]]:
     return [(tuple(path), value) for path, value in row.edits or ()]
 
 
+def _applied(text: str, row: DoubtRow) -> str:
+    """The text as the doubt would have it. Raises InputError where that is no sheet: then somebody has to say how."""
+    after = changed(text, _edits(row))
+    read_sheet(after)
+    return after
+
+
 def _changes(db: Connection, sheet_id: str, row: DoubtRow) -> tuple[ClauseChange, ...]:
     if not row.edits:
         return ()
     text = sheet_store.text_of_sheet(db, sheet_store.revisions_of(db, sheet_id)[0].hash) or ""
     try:
-        after = changed(text, _edits(row))
+        after = _applied(text, row)
     except InputError:
         return ()
     return tuple(compare(load_yaml(text)[0], load_yaml(after)[0]))
@@ -155,7 +163,7 @@ def accept_doubt(engine: Engine, account: Account, key: UUID) -> UUID:
             db, draft_store.add_draft(db, sheet_id=sheet_id, base=newest, text=text, account_id=account.id), lock=True
         )
         assert draft is not None
-        after = changed(draft.text, _edits(row))
+        after = _applied(draft.text, row)
         if after != draft.text:
             draft_store.write_draft(
                 db,

@@ -235,7 +235,11 @@ def keep_draft(
     kept = add_sheet(engine, account, row.text, left, why=why)
     with engine.begin() as db:
         settle_accepted(db, key)
-        store.remove_draft(db, key)
+        # What somebody wrote while it was being kept is the draft of the revision after it.
+        if _found(db, key, lock=True).version == version:
+            store.remove_draft(db, key)
+        else:
+            store.set_base(db, key, kept.sheet.hash)
     return kept
 
 
