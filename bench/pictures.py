@@ -312,6 +312,13 @@ def _sheet_text(page: Page) -> None:
 
 #: A desk, and a phone in a hand.
 DESK = {"width": 1280, "height": 800}
+
+
+def _part(page: Page) -> None:
+    page.goto("/shelf/parts/FJM4T-8A")
+    expect(page.get_by_role("heading", name="FJM4T-8A")).to_be_visible()
+
+
 PHONE = {"width": 390, "height": 844}
 #: Pictures that are taken as a lead, who may tick every hold, and on what.
 LEAD = {"run": DESK, "bench": PHONE, "proof": DESK, "fault-search": DESK}
@@ -319,13 +326,13 @@ LEAD = {"run": DESK, "bench": PHONE, "proof": DESK, "fault-search": DESK}
 VIEWS: dict[str, Callable[[Page], None]] = {
     "machines": _open("Machines"),
     "shelf": _open("Shelf"),
+    "part": _part,
     "notes": _open("Field notes"),
     "survey": lambda page: station_of(page, "radar-02", "Survey"),
     "ceiling": lambda page: station_of(page, "gauge-01", "Ceiling"),
     "target": _target,
     "routes": _routes,
     "fit": _fit,
-    "fit-boards": lambda page: station_of(page, "hall-02", "Fit"),
     "run": _run,
     "bench": _bench,
     "proof": _proof,

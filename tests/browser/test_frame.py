@@ -62,12 +62,13 @@ def test_the_wall_is_grouped_and_counted(sign_in: SignIn, size: tuple[int, int])
     assert wide <= 0, "nothing scrolls sideways"
 
 
-def test_a_part_that_was_found_is_shown_on_the_shelf(sign_in: SignIn) -> None:
+def test_a_part_that_was_found_is_shown_and_leads_to_the_shelf(sign_in: SignIn) -> None:
     page = sign_in()
     page.keyboard.press("/")
     page.keyboard.type("QD5R-16")
     page.get_by_role("option", name=re.compile("^part QD5R-16")).click()
-    expect(page).to_have_title("Shelf · Umbrak")
+    expect(page).to_have_title("QD5R-16 · Umbrak")
+    page.get_by_role("link", name="On the Shelf").click()
     expect(page.get_by_label("Find on the Shelf")).to_have_value("QD5R-16")
     expect(page.get_by_role("row", name=re.compile("QD5R-16")).first).to_be_visible()
     expect(page.get_by_role("row", name=re.compile("HLV5R-16"))).to_have_count(0)

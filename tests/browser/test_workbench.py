@@ -400,3 +400,33 @@ def test_a_doubt_noted_at_the_bench_becomes_the_next_revision(sign_in: SignIn) -
     expect(page.get_by_text(re.compile("ends the warranty")).first).to_be_visible()
     go_to(page, "Run")
     expect(page.get_by_text("Opening this ends the warranty: go on?").first).to_be_visible()
+
+
+def test_an_order_of_several_parts_is_answered_part_by_part(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="Sheets", exact=True).click()
+    page.get_by_role("link", name="Pell C5").click()
+    question(page, "6 Order", "In which order are the slots filled?")
+    order = form(page, "In which order are the slots filled?")
+    sets = page.get_by_role("list", name="The sets in order").get_by_role("listitem")
+    expect(sets).to_have_count(2)
+    order.get_by_role("button", name="another part").click()
+    expect(sets).to_have_count(0)
+    say_more(order, "The order", "modules a processor at least")
+    order.get_by_label("modules a processor at least").fill("1")
+    with page.expect_response(lambda r: "/answers" in r.url) as answered:
+        order.get_by_role("button", name="Answer", exact=True).click()
+    draft = answered.value.url.removesuffix("/answers")
+
+    def text() -> str:
+        return str(page.request.get(draft).json()["text"])
+
+    # Each part stands for itself; one is taken away and the other stays as it was written.
+    assert "least_per_processor: 1" in text() and "fill: [[A2, B2], [A1, B1]]" in text()
+    order.get_by_role("button", name="Part 1 of the order").click()
+    expect(sets).to_have_count(2)
+    order.get_by_role("button", name="Part 2 of the order").click()
+    with page.expect_response(lambda r: "/answers" in r.url) as answered:
+        order.get_by_role("button", name="take this part away").click()
+    assert answered.value.ok
+    assert "least_per_processor" not in text() and "fill: [[A2, B2], [A1, B1]]" in text()

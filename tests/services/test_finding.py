@@ -25,7 +25,7 @@ from umbrak.store.machines import Listing
         ("even out", "plan", "Even out CPU 2", "hall-03, draft"),
         ("HALVARD", "sheet", "Halvard R24", "halvard-r24, revision 1"),
         ("hr-24b", "sheet", "Halvard R24", "halvard-r24, revision 1"),
-        ("QD5R", "part", "QD5R-16", "on offer, on the Shelf"),
+        ("QD5R", "part", "QD5R-16", "6 on the Shelf, on offer"),
     ],
 )
 def test_anything_is_found(engine: Engine, technician: Account, text: str, kind: str, title: str, detail: str) -> None:

@@ -7,12 +7,17 @@ from sqlalchemy import Engine, text
 
 from tests.formats.smbios_facts import Device, listing
 from umbrak.core.platform.difference import Change
+from umbrak.core.platform.survey import match_slots
 from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
 from umbrak.services.machines.page import MachineView, see_machine
+from umbrak.services.sheets.doubts import accept_doubt
+from umbrak.services.sheets.drafts import keep_draft, see_draft
+from umbrak.services.sheets.library import load_sheet
 from umbrak.services.surveys.intake import take_in
 from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference, settle
 from umbrak.store.accounts import Account, find_credentials
+from umbrak.store.sheets import revisions_of
 
 LAPTOP = {"form": (0x0D, "SODIMM"), "total": 64, "kind": (0x18, "DDR3"), "detail": (1 << 7, "Synchronous"), "speed": 1600, "configured": 1600, "mv": 1350, "rank": 2}  # fmt: skip
 
@@ -85,5 +90,16 @@ def test_a_locator_told_once_is_known_for_every_machine_of_the_model(
     accept(engine, account, machine.id, Acceptance(intake.id, 1, told, [], []))
     again = take_in(engine, account, "odd again", odd)
     assert see_difference(engine, machine.id, again.id).reports == told
+    # What the sheet does not tell is a doubt about it, with what would make it tell: once, however often it is reported.
+    accept(engine, account, machine.id, Acceptance(again.id, 2, told, [], []))
+    (doubt,) = see_machine(engine, machine.id).doubts
+    assert (doubt.code, doubt.question, doubt.seen[0].machine) == ("survey", "slots.locators", "radar-02")
+    assert "“LOWER”" in doubt.words and len(doubt.changes) == 1
+    draft = see_draft(engine, account, accept_doubt(engine, account, doubt.id))
+    keep_draft(engine, account, draft.id, draft.version, "as its tables say")
+    assert see_machine(engine, machine.id).doubts == ()
+    with engine.connect() as db:
+        revised = load_sheet(db, revisions_of(db, "ostrel-t2")[0].hash)
+    assert match_slots(revised, again.reading.slots) == ("A", "B")
     with pytest.raises(Refused, match="no slot Q"):
         see_difference(engine, machine.id, intake.id, {"Q": 0})

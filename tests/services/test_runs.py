@@ -39,7 +39,8 @@ from umbrak.services.plans.approval import approve, see_risk
 from umbrak.services.plans.editing import edit_plan, set_runs_with, start_plan
 from umbrak.services.plans.view import see_plan
 from umbrak.services.proof.view import see_proof
-from umbrak.services.sheets.doubts import settle_doubt
+from umbrak.services.sheets.doubts import accept_doubt, settle_doubt
+from umbrak.services.sheets.drafts import see_draft
 from umbrak.services.sheets.library import add_sheet
 from umbrak.services.shelf.view import see_shelf
 from umbrak.services.surveys.intake import take_in
@@ -358,6 +359,16 @@ def test_the_machines_own_proposal_puts_a_clause_in_doubt(engine: Engine, techni
     for d in machine.doubts:
         settle_doubt(engine, technician, d.id)
     assert see_machine(engine, bench.run.machine_id).doubts == ()
+
+
+def test_what_a_machine_proposes_is_accepted_into_its_sheet(engine: Engine, technician: Account, lead: Account) -> None:
+    pair = decode_label("16GB 1Rx8 PC5-5600B-UA0").module
+    bench = begin(engine, technician, lead, pair, "desk-06", ["A2", "B2"], "smaller pair")
+    bench.enter("proposal", moves={"A2": "A1", "B2": "B1"})
+    doubt = see_machine(engine, bench.run.machine_id).doubts[0]
+    assert [c.ask for c in doubt.changes] == ["@population"]
+    draft = see_draft(engine, technician, accept_doubt(engine, technician, doubt.id))
+    assert "fill: [[A1, B1], [A2, B2]]" in draft.text
 
 
 def test_evidence_by_file(engine: Engine, technician: Account, lead: Account) -> None:

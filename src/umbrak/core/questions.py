@@ -6,12 +6,13 @@ An answer is a fact, told by its need ("SLOT.member", "machine.member"); who kee
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import ceil
 from typing import Any
 
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.memory.module import Generation, Module, member_words
+from umbrak.core.memory.parts import Part, beside, key_of
 from umbrak.core.memory.rates import STANDARD_RATES_MTS
 from umbrak.core.platform.fact import asked_of
 from umbrak.core.platform.machine import Layout
@@ -28,6 +29,8 @@ class Answer:
 
     words: str
     facts: Mapping[str, Any]
+    #: Where it is known from already, in words; "" = whoever answers sees it.
+    source: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +63,27 @@ def questions_of(sheet: Sheet, layout: Layout, evaluation: Evaluation) -> tuple[
         found.append(_question(sheet, layout, finding))
         asked |= set(finding.needs)
     return tuple(found[:_FIRST])
+
+
+def offered(question: Question, layout: Layout, parts: Mapping[str, Part]) -> Question:
+    """The question with what the part numbers of its modules answer, before what the eye would tell.
+
+    Parameters
+        parts   key of a part number (core.memory.parts) -> what is known of it
+    """
+    found: dict[tuple[str, str], dict[str, Any]] = {}
+    for need in question.needs:
+        slot, _, member = need.rpartition(".")
+        held = layout.get(slot)
+        part = parts.get(key_of(held.part)) if isinstance(held, Module) and held.part else None
+        if not isinstance(held, Module) or part is None:
+            continue
+        told = beside(held, part)
+        for said in (s for f in (*told.adds, *told.open) if f.member == member for s in f.said):
+            value = list(said.value) if isinstance(said.value, tuple) else said.value
+            found.setdefault((f"{said.words}, as {part.number}", said.source), {})[need] = value
+    answers = (Answer(words, facts, source) for (words, source), facts in found.items())
+    return replace(question, answers=(*answers, *question.answers)) if found else question
 
 
 def _urgency(f: Finding) -> tuple[int, bool]:

@@ -21,7 +21,9 @@ from umbrak.formats.about import About
 from umbrak.formats.documents import MachineDoc, read_layout
 from umbrak.formats.sheet.reading import SheetReading, read_sheet
 from umbrak.services.evidence.trials import NewTrial, add_trial
+from umbrak.services.known.renumbered import tell_part
 from umbrak.services.known.summaries import refresh
+from umbrak.services.parts.telling import NewWord
 from umbrak.services.people.accounts import add_account
 from umbrak.services.people.settings import MoneySettings, set_money
 from umbrak.services.plans.editing import edit_plan, start_plan
@@ -85,6 +87,9 @@ def _shelf(engine: Engine, account: Account, today: date) -> None:
         module, price = _module(given.pop("module")), Decimal(given.pop("price"))
         new = NewOffer(module=module, price=price, priced_on=today - timedelta(days=days_ago), **given)
         add_offer(engine, account, new)
+    for given in document["told"]:
+        is_one = _module(given.pop("module")) if "module" in given else None
+        tell_part(engine, account, NewWord(module=is_one, **given))
 
 
 def _module(given: str | dict[str, Any]) -> Module:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import lru_cache
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter, model_validator
 
-from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.label import LabelReading, decode_label
 from umbrak.core.memory.module import (
     Buffering,
     Form,
@@ -125,11 +125,15 @@ class ModuleDoc(Doc):
         return complete(self.said())[0]
 
 
-def module_from(given: str | ModuleDoc) -> Module:
+#: How a label's text is read.
+ReadLabel = Callable[[str], LabelReading]
+
+
+def module_from(given: str | ModuleDoc, read_label: ReadLabel = decode_label) -> Module:
     """A module from label text or a document. Raises ValueError for text in which no module is understood."""
     if isinstance(given, ModuleDoc):
         return given.value()
-    reading = decode_label(given)
+    reading = read_label(given)
     if not reading.understood:
         raise ValueError(f"“{given}” is no label text: nothing in it was understood")
     return reading.module
@@ -145,10 +149,13 @@ def checked_label(given: Any) -> Any:
 OccupantDoc = Annotated[Literal["unknown"] | Text | ModuleDoc | None, AfterValidator(checked_label)]
 #: Slot -> label text, module, null (empty) or "unknown".
 OccupantsDoc = Annotated[dict[Name, OccupantDoc], Field(max_length=1024)]
+#: The same with labels that nobody has read yet: who knows part numbers reads more in them.
+LabelledDoc = Annotated[dict[Name, Literal["unknown"] | Text | ModuleDoc | None], Field(max_length=1024)]
 
 
-def occupants(given: Mapping[str, str | ModuleDoc | None]) -> Layout:
-    """Checked occupants as a layout; equal modules become one object, so that rules judge them once."""
+def occupants(given: Mapping[str, str | ModuleDoc | None], read_label: ReadLabel = decode_label) -> Layout:
+    """Occupants as a layout; equal modules become one object, so that rules judge them once. Raises ValueError for text in
+    which no module is understood."""
     one: dict[Module, Module] = {}
 
     def occupant(m: str | ModuleDoc | None) -> Occupant | None:
@@ -156,7 +163,7 @@ def occupants(given: Mapping[str, str | ModuleDoc | None]) -> Layout:
             return None
         if m == "unknown":
             return UNKNOWN
-        module = module_from(m)
+        module = module_from(m, read_label)
         return one.setdefault(module, module)
 
     return Layout({slot: occupant(m) for slot, m in given.items()})

@@ -21,6 +21,8 @@ from umbrak.core.rules.finding import Verdict
 from umbrak.core.runsheet.step import RunSheet
 from umbrak.formats.documents import MachineDoc, StatementDoc, layout_json, module_json, read_layout
 from umbrak.formats.entries import KEPT_ENTRY, KeptEntry
+from umbrak.formats.sheet.answers import NewSource
+from umbrak.formats.sheet.qualified import ListLine
 from umbrak.formats.to_json import compact, jsonable
 
 T = TypeVar("T")
@@ -300,6 +302,14 @@ APPROVAL: Kept[Taken] = Kept(
 _SIZING: TypeAdapter[Sizing] = TypeAdapter(Sizing)
 SIZING: Kept[Sizing] = Kept(
     "What a machine is to carry", lambda d: _no_more_than(Sizing, _SIZING.validate_python(d), d), asdict
+)
+
+
+#: A line of a qualified list that waits for its model.
+LIST_LINE: Kept[ListLine] = Kept(
+    "A line of a qualified list",
+    lambda d: ListLine(**{**d, "source": NewSource(**d["source"])}),
+    asdict,
 )
 
 

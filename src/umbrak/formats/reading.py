@@ -6,8 +6,10 @@ import re
 from collections.abc import Callable
 from dataclasses import replace
 
+from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.survey import SurveyReading, Warning
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
+from umbrak.formats.documents import ReadLabel
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.redfish import looks_like_redfish, read_redfish
 from umbrak.formats.slot_labels import looks_like_labels, read_labels
@@ -35,7 +37,7 @@ READERS: dict[str, Callable[[bytes, Deadline], Reading]] = {
 _LOOKED_AT = 400_000
 
 
-def detect(data: bytes) -> str | None:
+def detect(data: bytes, read_label: ReadLabel = decode_label) -> str | None:
     """The kind of a file by its content; None when it is none that Umbrak reads."""
     if data[:4] == b"_SM_" or data[:5] == b"_SM3_":
         return "smbios"
@@ -52,17 +54,26 @@ def detect(data: bytes) -> str | None:
         return "smbios-text"
     if looks_like_snmp(text):
         return "snmp"
-    return "labels" if not binary and looks_like_labels(text) else None
+    return "labels" if not binary and looks_like_labels(text, read_label) else None
 
 
-def read_any(data: bytes, kind: str | None = None, deadline: Deadline | None = None) -> Reading:
+def read_any(
+    data: bytes,
+    kind: str | None = None,
+    deadline: Deadline | None = None,
+    read_label: ReadLabel = decode_label,
+) -> Reading:
     """What a file reports. Raises InputError when its kind is not known or it cannot be read as that kind, or not in
-    the deadline's time (MAX_SECONDS where none is given)."""
+    the deadline's time (MAX_SECONDS where none is given).
+
+    Parameters
+        read_label   how labels in a text are read: who knows part numbers reads more in them
+    """
     deadline = deadline or Deadline()
     check_size(len(data))
     if not re.search(rb"[^\0 \t\r\n]", data):
         raise InputError("empty", [Fault("there is nothing in it")])
-    chosen = kind or detect(data)
+    chosen = kind or detect(data, read_label)
     if chosen is None and data[:4] == b"PK\x03\x04":
         raise InputError("kind-unknown", [Fault("a spreadsheet or an archive: take it in with many at once", "byte 0")])
     if chosen is None:
@@ -73,6 +84,8 @@ def read_any(data: bytes, kind: str | None = None, deadline: Deadline | None = N
         )
     if chosen not in READERS:
         raise InputError("kind-unknown", [Fault(f"kind {chosen} is not read here; known: {', '.join(READERS)}")])
+    if chosen == "labels":
+        return _bounded(read_labels(decoded(data), deadline, read_label))
     reading = READERS[chosen](data, deadline)
     return _bounded(reading) if isinstance(reading, SurveyReading) else reading
 

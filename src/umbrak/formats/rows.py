@@ -12,7 +12,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
-from umbrak.formats.documents import Name, ShortText, Text
+from umbrak.formats.documents import Name, ReadLabel, ShortText, Text
 from umbrak.formats.faults import type_fault
 from umbrak.formats.quantities import Day, number, whole_number
 from umbrak.formats.spreadsheet import Row
@@ -41,9 +41,11 @@ class RowReader:
 
     Parameters
         names   the table's column -> the one that is meant by it
+        read    how labels are read
     """
 
-    def __init__(self, row: Row, names: Mapping[str, str] | None = None) -> None:
+    def __init__(self, row: Row, names: Mapping[str, str] | None = None, read: ReadLabel = decode_label) -> None:
+        self._read_label = read
         self.number = row.number
         self.faults: list[CellFault] = []
         self._called = {(names or {}).get(c, c): c for c in row.cells}
@@ -113,7 +115,7 @@ class RowReader:
         text = self._cells.get(column, "")
         if not text:
             return None
-        reading = decode_label(text[:MAX_LABEL_LENGTH])
+        reading = self._read_label(text[:MAX_LABEL_LENGTH])
         if reading.contradictions:
             self.fault(column, reading.contradictions[0])
         elif reading.module.capacity_gib is None:

@@ -7,6 +7,7 @@ import re
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
+from umbrak.formats.documents import ReadLabel
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.text import cleaned, numbered_lines
 
@@ -20,13 +21,13 @@ _NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;]{1,60}?)\s*(?:[:=;\t]|\s{2,})\s*(?P<l
 _SPACE = re.compile(r"\s+")
 
 
-def looks_like_labels(text: str) -> bool:
+def looks_like_labels(text: str, read_label: ReadLabel = decode_label) -> bool:
     """Whether most of its first lines tell a module."""
     lines = [line for line in text[:4000].splitlines() if line.strip()][:20]
-    return bool(lines) and sum(_line(line) is not None for line in lines) * 2 > len(lines)
+    return bool(lines) and sum(_line(line, read_label) is not None for line in lines) * 2 > len(lines)
 
 
-def read_labels(text: str, deadline: Deadline) -> SurveyReading:
+def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_label) -> SurveyReading:
     """A report with a slot for each line; lines that tell no module are named in the warnings.
 
     Raises
@@ -36,17 +37,17 @@ def read_labels(text: str, deadline: Deadline) -> SurveyReading:
     slots: list[SlotFacts] = []
     warnings: list[Warning] = []
     first: tuple[int, str] | None = None
-    read = 0
+    count = 0
     for number, whole_line in numbered_lines(text, deadline):
         if not (line := whole_line.strip()):
             continue
         first = first or (number, line)
-        read += 1
-        if read > MAX_LINES:
+        count += 1
+        if count > MAX_LINES:
             warnings.append(Warning(f"line {number}", f"only {MAX_LINES} lines are read"))
             break
         deadline.check(f"line {number}")
-        found = _line(line)
+        found = _line(line, read_label)
         if found is None:
             warnings.append(Warning(f"line {number}", f"“{line[:60]}” tells no module; left out"))
             continue
@@ -69,7 +70,7 @@ def read_labels(text: str, deadline: Deadline) -> SurveyReading:
     return SurveyReading("labels", slots=tuple(slots), warnings=tuple(warnings))
 
 
-def _line(line: str) -> tuple[SlotFacts, tuple[str, ...]] | None:
+def _line(line: str, read_label: ReadLabel) -> tuple[SlotFacts, tuple[str, ...]] | None:
     """One line's slot, named where the line names it, and what in its label cannot all be true; None where it tells no
     module."""
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
@@ -77,7 +78,7 @@ def _line(line: str) -> tuple[SlotFacts, tuple[str, ...]] | None:
     if named and _EMPTY.fullmatch(named["label"].strip()):
         return SlotFacts(locator=cleaned(named["slot"]), bank=None, state=SlotState.EMPTY), ()
     for slot, label in ((named["slot"], named["label"]), (None, line)) if named else ((None, line),):
-        told = decode_label(label[:MAX_LABEL_LENGTH])
+        told = read_label(label[:MAX_LABEL_LENGTH])
         module = told.module
         # A size alone may stand in any sentence; a module is told by its size and its generation.
         if module.capacity_gib is not None and module.generation is not None:

@@ -10,15 +10,16 @@ from pydantic import AwareDatetime, ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH
 from umbrak.core.plan.sizing import Sizing, Workload
+from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.about import About, AboutChanges
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
 from umbrak.formats.documents import (
     Doc,
     HashOfSheet,
+    LabelledDoc,
     MachineDoc,
     ModuleDoc,
     Name,
-    OccupantsDoc,
     Said,
     ShortText,
     SourceDoc,
@@ -162,7 +163,7 @@ class NewMachine(About):
     waiting_id: Id | None = Field(None, description="it was kept before its model was known, under this id")
     intake_id: Id | None = None
     slots: Reports = Field(default={}, description="slot -> index of its report in the intake")
-    fitted: OccupantsDoc = Field(default={}, description="slot -> label text, module, or null where it is empty")
+    fitted: LabelledDoc = Field(default={}, description="slot -> label text, module, or null where it is empty")
     processors: dict[Name, Name | None] = Field(
         default={}, max_length=MAX_PROCESSORS, description="socket -> processor, null where it is empty"
     )
@@ -199,7 +200,7 @@ class BoardToBuild(Body):
     """Answers, and what is known to run in such a machine."""
 
     answers: BoardAnswers
-    fitted: OccupantsDoc = {}
+    fitted: LabelledDoc = {}
     intake_id: Id | None = None
 
 
@@ -241,8 +242,9 @@ class Retirement(Body):
 
 class SurveyByHand(Body):
     revision: Annotated[int, Field(ge=1, description="the survey that this one is laid over")]
-    slots: OccupantsDoc = Field(default={}, description="slot -> label text, module, null (empty) or unknown")
+    slots: LabelledDoc = Field(default={}, description="slot -> label text, module, null (empty) or unknown")
     failed: Slots | None = Field(default=None, description="every slot whose module is at fault; null = as before")
+    by_part: bool = Field(default=False, description="it adds what is known of part numbers, and nobody saw it")
 
 
 class BaysSeen(Body):
@@ -411,8 +413,8 @@ class NewStatement(Body):
 class NewPlan(Body):
     name: Name | None = None
     like: Id | None = Field(default=None, description="a plan of the same machine whose goal it takes over")
-    goal: OccupantsDoc | None = Field(default=None, description="slot -> module: the whole goal, as of a route")
-    stages: list[OccupantsDoc] = Field(
+    goal: LabelledDoc | None = Field(default=None, description="slot -> module: the whole goal, as of a route")
+    stages: list[LabelledDoc] = Field(
         default=[],
         max_length=12,
         description="slot -> module, of each stage but the last: what is fitted and proved first",
@@ -421,7 +423,7 @@ class NewPlan(Body):
 
 class PlanStages(Body):
     version: Version
-    stages: list[OccupantsDoc] = Field(
+    stages: list[LabelledDoc] = Field(
         max_length=12,
         description="of each stage but the last the slots that it changes: slot -> module, null = nothing; none = all at once",
     )
@@ -454,7 +456,7 @@ class RunsWith(Body):
 
 class PlanEdit(Body):
     version: Version
-    changes: OccupantsDoc = Field(description="slot -> label text, module, or null to empty it")
+    changes: LabelledDoc = Field(description="slot -> label text, module, or null to empty it")
 
 
 FactValue = bool | int | float | ShortText | Annotated[list[float], Field(max_length=8)] | None
@@ -465,6 +467,7 @@ class PlanAnswer(Body):
     facts: Annotated[dict[Name, FactValue], Field(min_length=1, max_length=2 * MAX_SLOTS)] = Field(
         description="need (SLOT.member, machine.member) -> value"
     )
+    by_part: bool = Field(default=False, description="they are taken from what is known of the modules' part numbers")
 
 
 class PlanStep(Body):
@@ -527,3 +530,23 @@ class PlanApproval(Body):
 
 class SheetTaken(Body):
     version: Version
+
+
+class ModuleBody(Body):
+    module: ModuleDoc
+
+
+class PartWordBody(Body):
+    """What somebody tells of a part number: another number of the same thing, or what it is."""
+
+    number: Name
+    same: Name | None = None
+    module: ModuleDoc | None = None
+    source: Annotated[ShortText, Field(min_length=1, description="where it is written")]
+
+
+class WaitingLines(Body):
+    """What becomes of lines that wait for a model."""
+
+    model: Name
+    into: SheetHash | None = Field(default=None, description="the sheet that they go into; null = forget them")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -10,7 +11,8 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.sql.expression import ColumnElement
 
 from umbrak.formats.about import SEARCHED
-from umbrak.store.tables import machine, offer, plan, sheet, site, stock, survey
+from umbrak.store.parts import NumberRow, numbers
+from umbrak.store.tables import machine, plan, sheet, site, stock, survey
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +44,7 @@ def find(db: Connection, text: str, each: int) -> list[Hit]:
         *_machines(db, like, starts, each),
         *_plans(db, like, starts, each),
         *_sheets(db, like, starts, each),
-        *_parts(db, like, each),
+        *_parts(db, text, each),
         *_modules(db, like, each),
     ]
 
@@ -90,20 +92,19 @@ def _sheets(db: Connection, like: str, starts: object, each: int) -> list[Hit]:
     return [Hit("sheet", r.title, f"{r.sheet_id}, revision {r.revision}") for r in db.execute(query)]
 
 
-def _parts(db: Connection, like: str, each: int) -> list[Hit]:
-    """Part numbers on the Shelf or on offer."""
-    on_shelf = select(stock.c.part.label("part"), literal("on the Shelf").label("at")).where(
-        stock.c.part.ilike(like), stock.c.gone_at.is_(None)
-    )
-    offered = select(offer.c.part, literal("on offer")).where(offer.c.part.ilike(like), offer.c.gone_at.is_(None))
-    both = on_shelf.union(offered).subquery()
-    query = (
-        select(both.c.part, func.string_agg(both.c["at"], literal(", ")).label("where"))
-        .group_by(both.c.part)
-        .order_by(both.c.part)
-        .limit(each)
-    )
-    return [Hit("part", r.part, r.where) for r in db.execute(query)]
+def _parts(db: Connection, text: str, each: int) -> list[Hit]:
+    """Part numbers that were met anywhere, however they are spelt."""
+    return [Hit("part", r.number, ", ".join(_met(r))) for r in numbers(db, text, each)]
+
+
+def _met(r: NumberRow) -> Iterator[str]:
+    if r.fitted:
+        yield f"{r.fitted} in machines"
+    if r.on_hand:
+        yield f"{r.on_hand} on the Shelf"
+    for count, what in ((r.offers, "on offer"), (r.trials, "tried"), (r.words, "told of"), (r.listed, "listed")):
+        if count:
+            yield what
 
 
 def _modules(db: Connection, like: str, each: int) -> list[Hit]:

@@ -224,11 +224,14 @@ def add_doubt(
     words: str,
     run_id: UUID | None,
     account_id: UUID,
+    machine_id: UUID | None = None,
     question: str = "",
     edits: list[Any] | None = None,
 ) -> None:
+    """`machine_id`: where it was seen, unless that was in a run."""
     values = {
-        "sheet_id": sheet_id, "code": code, "clause": clause, "words": words, "run_id": run_id, "question": question, "edits": edits,
+        "sheet_id": sheet_id, "code": code, "clause": clause, "words": words, "run_id": run_id, "machine_id": machine_id,
+        "question": question, "edits": edits,
     }  # fmt: skip
     db.execute(insert(doubt).values(id=new_id(), **values, account_id=account_id))
 
@@ -239,7 +242,7 @@ def doubts_of(db: Connection, sheet_id: str) -> list[DoubtRow]:
         select(doubt, account.c.shown_as, machine.c.name.label("machine"))
         .join(account, account.c.id == doubt.c.account_id)
         .outerjoin(run, run.c.id == doubt.c.run_id)
-        .outerjoin(machine, machine.c.id == run.c.machine_id)
+        .outerjoin(machine, machine.c.id == func.coalesce(run.c.machine_id, doubt.c.machine_id))
     )
     rows = db.execute(query.where(doubt.c.sheet_id == sheet_id, doubt.c.settled_at.is_(None)).order_by(doubt.c.id))
     return [_doubt(r) for r in rows]

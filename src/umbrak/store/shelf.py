@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
@@ -14,6 +14,7 @@ from sqlalchemy import Connection, RowMapping, delete, func, insert, select, upd
 from umbrak.core.memory.module import Module
 from umbrak.formats.kept import MODULE, read_or_say
 from umbrak.store.engine import new_id
+from umbrak.store.parts import is_one_of
 from umbrak.store.tables import machine, offer, plan, plan_need, stock
 
 Row = TypeVar("Row")
@@ -73,9 +74,11 @@ def add_stock(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
     return key
 
 
-def all_stock(db: Connection) -> list[StockRow]:
-    """What is on hand, by part, the oldest line first."""
+def all_stock(db: Connection, parts: Collection[str] | None = None) -> list[StockRow]:
+    """What is on hand, by part, the oldest line first; of these parts (core.memory.parts.key_of) alone where they are given."""
     here = select(stock).where(stock.c.gone_at.is_(None)).order_by(stock.c.part, stock.c.id)
+    if parts is not None:
+        here = here.where(is_one_of(stock.c.part, parts))
     return [_of_row(StockRow, r) for r in db.execute(here).mappings()]
 
 
@@ -107,9 +110,11 @@ def add_offer(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
     return key
 
 
-def all_offers(db: Connection) -> list[OfferRow]:
-    """Offers that stand, by part and price."""
+def all_offers(db: Connection, parts: Collection[str] | None = None) -> list[OfferRow]:
+    """Offers that stand, by part and price; of these parts (core.memory.parts.key_of) alone where they are given."""
     here = select(offer).where(offer.c.gone_at.is_(None)).order_by(offer.c.part, offer.c.price, offer.c.id)
+    if parts is not None:
+        here = here.where(is_one_of(offer.c.part, parts))
     return [_of_row(OfferRow, r) for r in db.execute(here).mappings()]
 
 

@@ -16,6 +16,7 @@ from umbrak.core.platform.known import Known
 from umbrak.core.platform.survey import SurveyReading
 from umbrak.formats.kept import INTAKE, SURVEY
 from umbrak.store.engine import new_id
+from umbrak.store.parts import keep_fitted
 from umbrak.store.tables import account, intake, locator, maker_name, survey
 
 
@@ -76,6 +77,7 @@ def add_survey(
             document=SURVEY.write(content),
         )
     )
+    keep_fitted(db, machine_id, kind, content, taken_at)
     return key
 
 

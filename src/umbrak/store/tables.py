@@ -439,6 +439,54 @@ survey = Table(
     UniqueConstraint("machine_id", "revision"),
 )
 
+#: Modules of machines by their part number, as the newest survey of each tells them: what `survey` has, to be found by number.
+fitted_part = Table(
+    "fitted_part",
+    metadata,
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), primary_key=True),
+    #: By what it was seen: spd, read, reported.
+    Column("seen", Text, primary_key=True),
+    #: Equal for modules that are alike (formats.documents.like_key).
+    Column("kind", Text, primary_key=True),
+    #: Equal for spellings of one number (core.memory.parts.key_of).
+    Column("key", Text, nullable=False, index=True),
+    Column("number", Text, nullable=False),
+    Column("module", JSONB, nullable=False),
+    Column("count", Integer, nullable=False),
+    Column("seen_on", Date, nullable=False),
+)
+
+#: What somebody told of a part number: what it is, or another number of the same thing.
+part_word = Table(
+    "part_word",
+    metadata,
+    _id(),
+    Column("key", Text, nullable=False, index=True),
+    Column("number", Text, nullable=False),
+    Column("same_key", Text, nullable=True, index=True),
+    Column("same_number", Text, nullable=True),
+    Column("module", JSONB, nullable=True),
+    #: Where it is written.
+    Column("source", Text, nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),
+    CheckConstraint("(same_key IS NULL) <> (module IS NULL)", name="word"),
+)
+
+#: Lines of qualified lists that name a model of which there is no sheet yet.
+waiting_line = Table(
+    "waiting_line",
+    metadata,
+    _id(),
+    Column("model", Text, nullable=False),
+    #: formats.qualified.ListLine.
+    Column("document", JSONB, nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    Column("done_at", TIMESTAMP(timezone=True), nullable=True),
+)
+
 plan = Table(
     "plan",
     metadata,
@@ -559,6 +607,8 @@ doubt = Table(
     #: Why it is not so, where somebody looked and it was not.
     Column("refused", Text, nullable=False, server_default=""),
     Column("run_id", ForeignKey("run.id", ondelete="SET NULL"), nullable=True),
+    #: The machine that it was seen at, where that was not in a run.
+    Column("machine_id", ForeignKey("machine.id", ondelete="SET NULL"), nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=False),
     _at("at"),
     Column("settled_at", TIMESTAMP(timezone=True), nullable=True),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
@@ -12,6 +13,7 @@ from sqlalchemy import Connection, func, insert, or_, select, update
 from umbrak.core.memory.module import Module
 from umbrak.formats.kept import MODULE, read_or_say
 from umbrak.store.engine import new_id
+from umbrak.store.parts import is_one_of
 from umbrak.store.tables import account, trial
 
 #: More than anybody reads; the filter narrows it.
@@ -69,8 +71,9 @@ def trials_like(db: Connection, sheet_id: str, processors: list[str]) -> list[Tr
     return [r for r in found if not r.unreadable]
 
 
-def trials_of_parts(db: Connection, parts: list[str]) -> list[TrialRow]:
-    return [r for r in _rows(db, trial.c.part.in_(parts)) if not r.unreadable] if parts else []
+def trials_of_parts(db: Connection, keys: Collection[str]) -> list[TrialRow]:
+    """Trials of these part numbers (core.memory.parts.key_of)."""
+    return [r for r in _rows(db, is_one_of(trial.c.part, keys)) if not r.unreadable] if keys else []
 
 
 def all_trials(db: Connection, text: str = "") -> list[TrialRow]:

@@ -540,9 +540,53 @@ export interface paths {
         put?: never;
         /**
          * Decode
-         * @description Decode label text.
+         * @description Read label text, with what is known of the part number in it.
          */
         post: operations["decode_api_label_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Take a qualified list into the sheets of the models that it names. A wrong row keeps all of it out.
+         */
+        post: operations["take_api_lists_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting
+         * @description Models that lines of lists wait for.
+         */
+        get: operations["waiting_api_lists_waiting_get"];
+        put?: never;
+        /**
+         * End
+         * @description Take the lines that wait for a model into a sheet, or forget them.
+         */
+        post: operations["end_api_lists_waiting_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1068,6 +1112,106 @@ export interface paths {
          */
         post: operations["totals_api_machines__machine_id__totals_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Parts
+         * @description Part numbers that were met anywhere, by number; 200 at most.
+         */
+        get: operations["parts_api_parts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Module Beside
+         * @description What the part number of a module tells of it; null where nothing is known.
+         */
+        post: operations["module_beside_api_parts_beside_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Part
+         * @description One part number with all that is known of it.
+         */
+        get: operations["part_api_parts_one_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell
+         * @description Tell what a number is, or another number of the same thing.
+         */
+        post: operations["tell_api_parts_words_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/words/{word_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back
+         * @description Take back what somebody told.
+         */
+        delete: operations["take_back_api_parts_words__word_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2600,6 +2744,11 @@ export interface components {
             facts: {
                 [key: string]: unknown;
             };
+            /**
+             * Source
+             * @default
+             */
+            source: string;
             /** Words */
             words: string;
         };
@@ -3114,6 +3263,35 @@ export interface components {
              * @description a pasted listing
              */
             text?: string | null;
+        };
+        /** Body_take_api_lists_file_post */
+        Body_take_api_lists_file_post: {
+            /**
+             * Dated
+             * @description the day of the list
+             */
+            dated?: string | null;
+            /**
+             * File
+             * @description CSV or XLSX: part, model; also size, maker, note, date
+             */
+            file: string;
+            /**
+             * Keep
+             * @description keep it; otherwise it is a preview
+             * @default false
+             */
+            keep?: boolean;
+            /**
+             * @description whose list it is
+             * @default machine-maker
+             */
+            kind?: components["schemas"]["SourceKind"];
+            /**
+             * Title
+             * @description what the list is called
+             */
+            title: string;
         };
         /** Body_take_api_shelf_file_post */
         Body_take_api_shelf_file_post: {
@@ -3961,6 +4139,38 @@ export interface components {
             kind: string;
         };
         /**
+         * FactToTake
+         * @description What its part number tells of an open member, to be taken at a press.
+         */
+        FactToTake: {
+            /** Called */
+            called: string;
+            /** Member */
+            member: string;
+            /** Values */
+            values: components["schemas"]["FactValue"][];
+        };
+        /** FactValue */
+        FactValue: {
+            module: components["schemas"]["Module"];
+            /** Source */
+            source: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FactView
+         * @description What is told of a member; by several values where sightings cannot all be true.
+         */
+        FactView: {
+            /** Called */
+            called: string;
+            /** Member */
+            member: string;
+            /** Said */
+            said: components["schemas"]["SaidView"][];
+        };
+        /**
          * Fault
          * @description One thing wrong: where (line, byte or dotted path, in words), what was found and what was expected.
          */
@@ -4230,6 +4440,21 @@ export interface components {
             title: string;
         };
         /**
+         * Holder
+         * @description A machine that holds some.
+         */
+        Holder: {
+            /** Count */
+            count: number;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+        };
+        /**
          * InHand
          * @description A module in somebody's hand beside the one that a slot is to get.
          */
@@ -4238,6 +4463,8 @@ export interface components {
             differs: string[];
             /** Matches */
             matches: boolean;
+            /** Notes */
+            notes: string[];
             /** Short */
             short: string;
             /** Stickers */
@@ -4256,6 +4483,28 @@ export interface components {
             reading: components["schemas"]["SurveyReading"];
             /** Source Name */
             source_name: string;
+        };
+        /**
+         * IntoSheet
+         * @description What a list brings to one sheet.
+         */
+        IntoSheet: {
+            /** Added */
+            added: string[];
+            /** Changes */
+            changes: components["schemas"]["ClauseChange"][];
+            /** Draft By */
+            draft_by: string;
+            /** Fault */
+            fault: string;
+            /** Sheet Hash */
+            sheet_hash: string;
+            /** Sheet Id */
+            sheet_id: string;
+            /** There */
+            there: string[];
+            /** Title */
+            title: string;
         };
         /**
          * ItemView
@@ -4349,8 +4598,11 @@ export interface components {
             /** Kit */
             kit: number | null;
             module: components["schemas"]["Module"];
+            /** Near */
+            near: string[];
             /** Not Understood */
             not_understood: components["schemas"]["Left"][];
+            part: components["schemas"]["ModuleOfPart"] | null;
             /** Short */
             short: string;
             /** Text */
@@ -4472,6 +4724,22 @@ export interface components {
             used: number;
             /** Where */
             where: string;
+        };
+        /**
+         * ListedFor
+         * @description A model whose qualified list has it.
+         */
+        ListedFor: {
+            /** Line */
+            line: string;
+            /** Model */
+            model: string;
+            /** Note */
+            note: string;
+            /** Sheet Hash */
+            sheet_hash: string;
+            /** Source */
+            source: string;
         };
         /**
          * LossView
@@ -4862,6 +5130,10 @@ export interface components {
             /** Timing */
             timing: string | null;
         };
+        /** ModuleBody */
+        ModuleBody: {
+            module: components["schemas"]["ModuleDoc"];
+        };
         /**
          * ModuleDoc
          * @description A module, field by field; what is left out or null is unknown.
@@ -4909,6 +5181,23 @@ export interface components {
             stack_height?: number | null;
             /** Timing */
             timing?: string | null;
+        };
+        /**
+         * ModuleOfPart
+         * @description A module beside what is known of its number.
+         */
+        ModuleOfPart: {
+            /** Against */
+            against: string[];
+            all_taken: components["schemas"]["Module"];
+            /** Also */
+            also: string[];
+            /** Number */
+            number: string;
+            /** Offered */
+            offered: components["schemas"]["FactToTake"][];
+            /** Seen */
+            seen: number;
         };
         /** MoneyBody */
         MoneyBody: {
@@ -5381,6 +5670,115 @@ export interface components {
          */
         Outcome: "fine" | "quirks" | "not-seen" | "unstable";
         /**
+         * PartLine
+         * @description A part number among others.
+         */
+        PartLine: {
+            /** Also */
+            also: string[];
+            /** Disputed */
+            disputed: string[];
+            /** Fitted */
+            fitted: number;
+            /** Listed */
+            listed: number;
+            /** Number */
+            number: string;
+            /** Offers */
+            offers: number;
+            /** On Hand */
+            on_hand: number;
+            /** Trials */
+            trials: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * PartTrial
+         * @description A trial of the part: how it went, and where.
+         */
+        PartTrial: {
+            /** Model */
+            model: string;
+            /** Note */
+            note: string;
+            /** Number */
+            number: string;
+            /** Outcome */
+            outcome: string;
+            /**
+             * Tried On
+             * Format: date
+             */
+            tried_on: string;
+            /** Who */
+            who: string;
+        };
+        /** PartView */
+        PartView: {
+            /** Also */
+            also: string[];
+            /** Facts */
+            facts: components["schemas"]["FactView"][];
+            /** Listed */
+            listed: components["schemas"]["ListedFor"][];
+            /** Machines */
+            machines: components["schemas"]["Holder"][];
+            module: components["schemas"]["Module"];
+            /** Number */
+            number: string;
+            /** Sightings */
+            sightings: components["schemas"]["SightingView"][];
+            /** Told */
+            told: components["schemas"]["PartWord"][];
+            /** Trials */
+            trials: components["schemas"]["PartTrial"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * PartWord
+         * @description What somebody told of it, and may take back.
+         */
+        PartWord: {
+            /**
+             * At
+             * Format: date
+             */
+            at: string;
+            /** By */
+            by: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Number */
+            number: string;
+            /** Same */
+            same: string | null;
+            /** Source */
+            source: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * PartWordBody
+         * @description What somebody tells of a part number: another number of the same thing, or what it is.
+         */
+        PartWordBody: {
+            module?: components["schemas"]["ModuleDoc"] | null;
+            /** Number */
+            number: string;
+            /** Same */
+            same?: string | null;
+            /**
+             * Source
+             * @description where it is written
+             */
+            source: string;
+        };
+        /**
          * Phase
          * @enum {string}
          */
@@ -5401,6 +5799,12 @@ export interface components {
         };
         /** PlanAnswer */
         PlanAnswer: {
+            /**
+             * By Part
+             * @description they are taken from what is known of the modules' part numbers
+             * @default false
+             */
+            by_part?: boolean;
             /**
              * Facts
              * @description need (SLOT.member, machine.member) -> value
@@ -6359,6 +6763,18 @@ export interface components {
             version: number;
         };
         /**
+         * SaidView
+         * @description One value that is told of a member.
+         */
+        SaidView: {
+            /** Source */
+            source: string;
+            /** Value */
+            value: unknown;
+            /** Words */
+            words: string;
+        };
+        /**
          * SameTotalView
          * @description A way to a total that a plan comes to, and what it takes in hands.
          */
@@ -6793,6 +7209,24 @@ export interface components {
              */
             tried_on: string;
             who: components["schemas"]["SourceKind"];
+        };
+        /**
+         * SightingView
+         * @description One place where a part was seen.
+         */
+        SightingView: {
+            /** Count */
+            count: number;
+            module: components["schemas"]["Module"];
+            /** Number */
+            number: string;
+            /** On */
+            on: string | null;
+            seen: components["schemas"]["umbrak__core__memory__parts__Seen"];
+            /** Where */
+            where: string;
+            /** Words */
+            words: string;
         };
         /** SignIn */
         SignIn: {
@@ -7477,6 +7911,12 @@ export interface components {
         /** SurveyByHand */
         SurveyByHand: {
             /**
+             * By Part
+             * @description it adds what is known of part numbers, and nobody saw it
+             * @default false
+             */
+            by_part?: boolean;
+            /**
              * Failed
              * @description every slot whose module is at fault; null = as before
              */
@@ -7655,6 +8095,17 @@ export interface components {
             row: number;
             /** Words */
             words: string;
+        };
+        /** TakenList */
+        TakenList: {
+            /** Errors */
+            errors: components["schemas"]["CellFault"][];
+            /** Kept */
+            kept: boolean;
+            /** Sheets */
+            sheets: components["schemas"]["IntoSheet"][];
+            /** Unknown */
+            unknown: components["schemas"]["UnknownModel"][];
         };
         /** TakenNotes */
         TakenNotes: {
@@ -7953,6 +8404,18 @@ export interface components {
          */
         Unknown: "unknown";
         /**
+         * UnknownModel
+         * @description A model that no sheet is called by, and how many lines are of it.
+         */
+        UnknownModel: {
+            /** Lines */
+            lines: number;
+            /** Model */
+            model: string;
+            /** Near */
+            near: string[];
+        };
+        /**
          * Unplaced
          * @description A report that no slot is known for.
          */
@@ -8080,6 +8543,37 @@ export interface components {
             model: string;
             /** Sheet */
             sheet: string | null;
+            /** Sheet Title */
+            sheet_title: string;
+        };
+        /**
+         * WaitingLines
+         * @description What becomes of lines that wait for a model.
+         */
+        WaitingLines: {
+            /**
+             * Into
+             * @description the sheet that they go into; null = forget them
+             */
+            into?: string | null;
+            /** Model */
+            model: string;
+        };
+        /**
+         * WaitingModel
+         * @description Lines that wait for a model, and the sheet that is called so now.
+         */
+        WaitingModel: {
+            /** By */
+            by: string;
+            /** Lists */
+            lists: string[];
+            /** Model */
+            model: string;
+            /** Parts */
+            parts: string[];
+            /** Sheet Hash */
+            sheet_hash: string | null;
             /** Sheet Title */
             sheet_title: string;
         };
@@ -8277,6 +8771,12 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
             was: components["schemas"]["Verdict"];
         };
+        /**
+         * Seen
+         * @description By what a part was seen, the surest first.
+         * @enum {string}
+         */
+        umbrak__core__memory__parts__Seen: "spd" | "told" | "shelf" | "read" | "offer" | "trial" | "reported" | "listed";
         /**
          * Seen
          * @enum {string}
@@ -9941,6 +10441,176 @@ export interface operations {
             };
             /** @description Not signed in */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    take_api_lists_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_api_lists_file_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenList"];
+                };
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    waiting_api_lists_waiting_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingModel"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    end_api_lists_waiting_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitingLines"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntoSheet"] | null;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11887,6 +12557,275 @@ export interface operations {
             };
             /** @description Not signed in */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    parts_api_parts_get: {
+        parameters: {
+            query?: {
+                /** @description a part number, or a piece of one */
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartLine"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    module_beside_api_parts_beside_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModuleBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModuleOfPart"] | null;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    part_api_parts_one_get: {
+        parameters: {
+            query: {
+                /** @description in any case, with or without spaces */
+                number: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tell_api_parts_words_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartWordBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    take_back_api_parts_words__word_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

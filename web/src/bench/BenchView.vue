@@ -78,7 +78,7 @@ async function compareLabel(): Promise<void> {
     const params = { path: { run_id: props.id, slot: comes.value! } }
     const found = await ask(api.POST('/api/runs/{run_id}/slots/{slot}/label', { params, body: { text: label.value } }))
     const differs = found.differs.map((m) => m.replace(/_/g, ' ')).join(', ')
-    handWords.value = { fits: found.matches, words: found.matches ? `Matches the plan${found.stickers.length ? '; only the sticker differs' : ''}.` : `Not what is planned: ${differs} ${found.differs.length === 1 ? 'differs' : 'differ'} (${found.short}).` }
+    handWords.value = { fits: found.matches, words: found.matches ? `Matches the plan${found.stickers.length ? '; only the sticker differs' : ''}.` : !found.differs.length ? `Its number does not say whether it is the planned one. ${found.notes.join('. ')}.` : `Not what is planned: ${differs} ${found.differs.length === 1 ? 'differs' : 'differ'} (${found.short}).` }
   } catch (error) {
     handWords.value = { fits: false, words: error instanceof Unreachable ? 'It cannot be compared without a connection: look yourself.' : wordsOf(error) }
   }

@@ -19,8 +19,8 @@ async function leave(): Promise<void> {
     <div class="places">
       <router-link to="/machines" class="place" :class="{ here: route.path.startsWith('/machines') }">Machines</router-link>
       <span class="notch" aria-hidden="true"></span>
-      <router-link to="/shelf" class="place" active-class="here">Shelf</router-link>
-      <router-link to="/sheets" class="place" active-class="here">Sheets</router-link>
+      <router-link to="/shelf" class="place" :class="{ here: route.path.startsWith('/shelf') }">Shelf</router-link>
+      <router-link to="/sheets" class="place" :class="{ here: route.path.startsWith('/sheets') }">Sheets</router-link>
       <router-link to="/notes" class="place" active-class="here">Field notes</router-link>
     </div>
     <span class="idle" aria-hidden="true"></span>

@@ -39,7 +39,7 @@ watch(text, async (typed) => {
 const nothing = computed(() => asked.value.length > 1 && !hits.value.length)
 function target(h: Found): string {
   if (h.kind === 'sheet') return `/machines?q=${encodeURIComponent(h.title)}`
-  if (h.kind === 'part') return `/shelf?q=${encodeURIComponent(h.title)}`
+  if (h.kind === 'part') return `/shelf/parts/${encodeURIComponent(h.title)}`
   // A module that lies on the Shelf: its detail says where.
   if (!h.machine_id) return '/shelf'
   return `/machines/${h.machine_id}/${h.kind === 'plan' ? 'fit' : 'survey'}`

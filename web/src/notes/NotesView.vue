@@ -6,6 +6,7 @@ import { session } from '@/frame/session'
 import { KIND_WORDS } from '@/stations/ceiling/words'
 import FieldFault from '@/ui/FieldFault.vue'
 import { FieldFault as Fault, numbersIn, useForm } from '@/ui/form'
+import { partPath } from '@/shelf/parts'
 import { plural } from '@/ui/words'
 import PriorTable from './PriorTable.vue'
 import { OUTCOMES, outcomeShape } from './words'
@@ -173,7 +174,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
             </td>
             <th scope="row">
               {{ t.module || (t.total_gib ? `${t.total_gib} GB in all` : '') }}
-              <span class="mono faded part">{{ [t.part, t.revision && `rev. ${t.revision}`].filter(Boolean).join(' ') }}</span>
+              <span class="mono faded part"><router-link v-if="t.part" class="quiet-link" :to="partPath(t.part)">{{ t.part }}</router-link>{{ t.revision ? ` rev. ${t.revision}` : '' }}</span>
               <span v-if="t.note" class="small faded part">{{ t.note }}</span>
             </th>
             <td>

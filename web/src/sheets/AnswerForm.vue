@@ -2,7 +2,6 @@
 /** One question, open: its answer as the shape asks for it, or by touching the board; its source; what the guide does not say. */
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import type { Board, Severity, SheetQuestion } from '@/api/client'
-import { plural } from '@/ui/words'
 import { boardAs, channelsOf, orderAt, putOn, setsBy, touchSet, type Order } from './onboard'
 import ShapeField from './ShapeField.vue'
 import { blockOf, inWords, work, type AnswerBody } from './work'
@@ -97,12 +96,27 @@ const begins = ref(false)
 const brush = ref('')
 const touched = ref('')
 const count = ref(Object.keys(orderAt(value.value).entries[orderAt(value.value).index]?.counts ?? {}).at(-1) ?? '')
-const order = computed(() => orderAt(value.value))
+/** The entry of several that is shown on the board; null = the one that has sets. */
+const shownEntry = ref<number | null>(null)
+const order = computed(() => {
+  const found = orderAt(value.value)
+  return shownEntry.value === null ? found : { ...found, index: Math.min(shownEntry.value, found.entries.length) }
+})
+function showEntry(index: number): void {
+  shownEntry.value = index
+  begins.value = false
+  count.value = Object.keys(order.value.entries[index]?.counts ?? {}).at(-1) ?? ''
+}
+async function dropEntry(): Promise<void> {
+  value.value = order.value.entries.filter((_, i) => i !== order.value.index)
+  shownEntry.value = null
+  await send({ state: order.value.entries.length ? 'told' : 'left', value: value.value })
+}
 const entry = computed<Order>(() => order.value.entries[order.value.index] ?? {})
 const byCount = computed(() => !!entry.value.counts)
 const sets = computed<string[][]>(() => (byCount.value ? (entry.value.counts![count.value] ?? []) : (entry.value.fill ?? [])))
 const rest = computed(() => Object.fromEntries(Object.entries(entry.value).filter(([k]) => k !== 'fill' && k !== 'counts')))
-const entryShape = computed(() => ({ ...shape.value.of!, fields: shape.value.of!.fields.filter((f) => !['fill', 'counts', 'scope', 'where'].includes(f.name)) }))
+const entryShape = computed(() => ({ ...shape.value.of!, fields: shape.value.of!.fields.filter((f) => ![...['fill', 'counts'], ...(order.value.entries.length > 1 || order.value.index ? [] : ['scope', 'where'])].includes(f.name)) }))
 const channels = computed(() => channelsOf(value.value))
 const perSlot = computed(() => (value.value ?? {}) as Record<string, unknown>)
 const field = computed(() => props.question.key.split('.').at(-1)!)
@@ -224,6 +238,11 @@ const numberOf = (slot: string) => /(\d+)\D*$/.exec(slot)?.[1] ?? slot
     <p v-if="seenBeside" class="small"><span class="faded">Seen to run:</span> {{ inWords(seenBeside) }} <button v-if="w.mayWrite.value" type="button" class="quiet-link" @click="value = copy(seenBeside)">take it as told</button></p>
     <fieldset :disabled="!w.mayWrite.value">
       <template v-if="asked.board === 'order' && slots.length">
+        <div v-if="order.entries.length" class="row" role="group" aria-label="Which part of the order">
+          <button v-for="(_, i) in order.entries" :key="i" type="button" class="choice" :aria-pressed="i === order.index" :aria-label="`Part ${i + 1} of the order`" @click="showEntry(i)">{{ i + 1 }}</button>
+          <button type="button" class="quiet-link" :aria-pressed="order.index === order.entries.length" @click="showEntry(order.entries.length)">another part</button>
+          <button v-if="order.entries.length > 1 && order.index < order.entries.length" type="button" class="quiet-link" @click="dropEntry">take this part away</button>
+        </div>
         <div class="row" role="group" aria-label="How it is told">
           <button type="button" class="choice" :aria-pressed="!byCount" @click="mode(false)">in sets</button>
           <button type="button" class="choice" :aria-pressed="byCount" @click="mode(true)">by count</button>
@@ -236,7 +255,7 @@ const numberOf = (slot: string) => /(\d+)\D*$/.exec(slot)?.[1] ?? slot
         </p>
         <button type="button" class="press slim quiet" :disabled="!sets.length || begins" @click="begins = true">Close set {{ sets.length || 1 }}</button>
         <ShapeField :model-value="rest" :shape="entryShape" label="The order" :names="names" @update:model-value="setEntry({ ...($event as Order), ...(entry.fill ? { fill: entry.fill } : {}), ...(entry.counts ? { counts: entry.counts } : {}) })" @wrong="(id, what) => (wrong[id] = what)" />
-        <p v-if="order.entries.length > 1" class="small faded">And {{ plural(order.entries.length - 1, 'more entry', 'more entries') }}: {{ order.entries.filter((_, i) => i !== order.index).map((e) => inWords(e)).join('; ') }}. In the text.</p>
+        <p v-if="order.entries.length > 1" class="small faded">The others: {{ order.entries.filter((_, i) => i !== order.index).map((e) => inWords(e)).join('; ') }}.</p>
       </template>
       <template v-else-if="asked.board === 'channels' && slots.length">
         <div class="row" role="group" aria-label="Channel">

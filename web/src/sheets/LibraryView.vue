@@ -10,6 +10,8 @@ import { useLoaded } from '@/stations/live'
 import { useTitle } from '@/ui/title'
 import { age, plural } from '@/ui/words'
 import ComingLibrary from './ComingLibrary.vue'
+import ListIn from './ListIn.vue'
+import WaitingLines from './WaitingLines.vue'
 
 useTitle(() => 'Sheets')
 const lines = shallowRef<LibraryLine[]>()
@@ -36,7 +38,13 @@ const parts = computed(() => [
   { words: 'Retired', lines: shown.value.filter((l) => l.retired) },
 ])
 const doubts = computed(() => (lines.value ?? []).reduce((n, l) => n + l.uses.doubts, 0))
-const importing = ref(false)
+/** What comes in by a file. */
+const coming = ref<'sheets' | 'list' | null>(null)
+const waits = ref<InstanceType<typeof WaitingLines>>()
+const toggle = (what: 'sheets' | 'list') => (coming.value = coming.value === what ? null : what)
+async function listed(): Promise<void> {
+  await Promise.all([load(), waits.value?.load()])
+}
 const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.socket, slots: 'e'.repeat(Math.min(g.slots, 16)), soldered: g.soldered }))
 </script>
 
@@ -47,12 +55,15 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
       <span v-if="lines" class="faded">{{ plural(lines.filter((l) => !l.sheet.archetype).length, 'model') }}</span>
       <span v-if="doubts" class="open">{{ plural(doubts, 'clause') }} in doubt</span>
       <input v-model="text" type="search" placeholder="title or any other name" aria-label="Find a sheet" />
-      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="importing" @click="importing = !importing">Import</button>
+      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="coming === 'sheets'" @click="toggle('sheets')">Import</button>
+      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="coming === 'list'" @click="toggle('list')">Qualified list</button>
       <a class="quiet-link" href="/api/sheets/file" download>Export all</a>
       <router-link v-if="session.mayWrite()" class="press" to="/machines/new">New sheet</router-link>
     </header>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
-    <ComingLibrary v-if="importing" @done="load" />
+    <ComingLibrary v-if="coming === 'sheets'" @done="load" />
+    <ListIn v-if="coming === 'list'" @done="listed" />
+    <WaitingLines v-if="lines" ref="waits" :lines="lines" @done="load" />
     <WaitingList @made="load" />
     <div v-if="lines" class="panel list">
       <p v-if="!shown.length" class="faded none">No sheet has “{{ text }}” among its names.</p>

@@ -27,7 +27,7 @@ const { values: form, faults, wrong, sending, submit: add } = useForm(
   },
   { module: 'label', lead_days: 'lead' },
 )
-const { label, words, module, spd } = useLabel(wrong)
+const { label, words, module, spd } = useLabel(wrong, () => form.part)
 </script>
 
 <template>

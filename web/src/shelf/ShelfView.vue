@@ -10,6 +10,7 @@ import MoneyForm from './MoneyForm.vue'
 import OfferForm from './OfferForm.vue'
 import StockForm from './StockForm.vue'
 import TableIn from './TableIn.vue'
+import { partPath } from './parts'
 import { freeWords, OLD_PRICE_DAYS, STATE_MARKS, STATES } from './words'
 import { useTitle } from '@/ui/title'
 
@@ -71,6 +72,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
     <header>
       <h1>Shelf</h1>
       <input v-model="text" type="search" class="search" maxlength="400" placeholder="part, label as scanned, place, supplier" aria-label="Find on the Shelf" />
+      <router-link class="quiet-link" to="/shelf/parts">Part numbers</router-link>
       <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="open === 'money'" @click="toggle('money')">Money</button>
     </header>
     <p v-if="shelf?.understood" class="small understood" role="status">Read as {{ shelf.understood }}.</p>
@@ -113,7 +115,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
                   <template v-else>{{ STATES[s.state] }}</template></span>
               </td>
               <th scope="row">{{ s.words }}<span v-for="u in s.unlike_tried" :key="u" class="small under unlike">{{ u }} in what was tried under this part: those trials do not speak for it</span><span v-if="s.note" class="small faded under">{{ s.note }}</span><span v-if="s.reference || s.due_on" class="small under">{{ [s.reference, s.due_on ? `to be answered by ${s.due_on}` : ''].filter(Boolean).join(', ') }}</span></th>
-              <td class="mono">{{ s.part }}<span v-if="s.listed_by.length" class="small under listed">listed for {{ s.listed_by.join(', ') }}</span></td>
+              <td class="mono"><router-link v-if="s.part" class="quiet-link" :to="partPath(s.part)">{{ s.part }}</router-link><span v-if="s.listed_by.length" class="small under listed">listed for {{ s.listed_by.join(', ') }}</span></td>
               <td class="number"><input v-if="session.mayWrite()" class="count" :value="s.count" inputmode="numeric" :aria-label="`How many ${s.part ?? s.words}`" @change="count(s, $event)" /><template v-else>{{ s.count }}</template></td>
               <td>
                 {{ freeWords(s) }}
@@ -158,7 +160,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
           <tbody>
             <tr v-for="o in shelf.offers" :key="o.id">
               <th scope="row">{{ o.words }}</th>
-              <td class="mono">{{ o.part }}<span v-if="o.listed_by.length || o.listed" class="small under listed">{{ o.listed_by.length ? `listed for ${o.listed_by.join(', ')}` : 'listed by the maker' }}</span></td>
+              <td class="mono"><router-link class="quiet-link" :to="partPath(o.part)">{{ o.part }}</router-link><span v-if="o.listed_by.length || o.listed" class="small under listed">{{ o.listed_by.length ? `listed for ${o.listed_by.join(', ')}` : 'listed by the maker' }}</span></td>
               <td class="number"><b>{{ o.per_gb === null ? '' : Number(o.per_gb).toFixed(2) }}</b></td>
               <td class="number">{{ Number(o.price).toFixed(2) }}</td>
               <td>{{ o.kit > 1 ? `of ${o.kit}` : 'single' }}<span v-if="o.stock !== null" class="small faded under">{{ o.stock }} to be had</span></td>

@@ -17,7 +17,7 @@ const { values: form, faults, wrong, sending, submit: put } = useForm(
   },
   { module: 'label' },
 )
-const { label, words, module, spd } = useLabel(wrong)
+const { label, words, module, spd } = useLabel(wrong, () => form.part)
 </script>
 
 <template>

@@ -1,7 +1,6 @@
 /** A module told by its label, typed or scanned, or by its SPD. */
 import { ref, watch, type Ref } from 'vue'
 import { api, ask, faultsOf, type Module } from '@/api/client'
-import { moduleWords } from '@/board/state'
 
 export interface ToldModule {
   label: Ref<string>
@@ -13,8 +12,11 @@ export interface ToldModule {
   spd: (event: Event) => Promise<void>
 }
 
-/** @param wrong is told what is wrong with an SPD */
-export function useLabel(wrong: Ref<string>): ToldModule {
+/**
+ * @param wrong is told what is wrong with an SPD
+ * @param part a part number that is typed beside the label: where that is all that is told, the module is known by it
+ */
+export function useLabel(wrong: Ref<string>, part?: () => string): ToldModule {
   const label = ref('')
   const words = ref('')
   let bySpd: Module | null = null
@@ -37,11 +39,25 @@ export function useLabel(wrong: Ref<string>): ToldModule {
       wrong.value = faultsOf(error)
     }
   }
-  watch(label, async (typed) => {
+  watch(label, (typed) => {
     if (!typed && bySpd) return
     bySpd = null
-    const found = await read()
-    if (typed === label.value) words.value = found.capacity_gib ? `Read as ${moduleWords(found as Module)}${found.part ? `, part ${found.part}` : ''}.` : ''
+    void tell()
   })
+  watch(
+    () => part?.(),
+    () => void tell(),
+  )
+  let turn = 0
+  async function tell(): Promise<void> {
+    const mine = ++turn
+    const text = label.value.trim() || part?.().trim() || ''
+    if (bySpd) return
+    const found = text ? await ask(api.POST('/api/label', { body: { text } })) : null
+    if (mine !== turn) return
+    const m = found?.module
+    const read = m?.capacity_gib ? `${label.value.trim() ? 'Read as' : 'Known as'} ${found?.short}${m.part ? `, part ${m.part}` : ''}.` : ''
+    words.value = [read, ...(found?.contradictions ?? []).map((c) => `${c}.`)].filter(Boolean).join(' ')
+  }
   return { label, words, module: read, spd }
 }

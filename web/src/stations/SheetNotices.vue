@@ -43,7 +43,7 @@ const settle = (id: string) => act(() => ask(api.POST('/api/doubts/{doubt_id}/se
       <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="take">Judge by it from now on</button>
     </p>
     <p v-for="d in machine.doubts" :key="d.id">
-      <SeverityMark severity="ask" /> <b>{{ d.clause }}</b> is in doubt<template v-if="d.code === 'bench'">: “{{ d.words }}”. <span class="faded">{{ d.by }}, at the bench{{ d.seen.length > 1 ? ` and ${d.seen.length - 1} more` : '' }}</span></template><template v-else>: a machine of this model proposes otherwise. <span class="faded">The sheet says: {{ d.words }}. {{ d.by }}</span></template>
+      <SeverityMark severity="ask" /> <b>{{ d.clause }}</b> is in doubt<template v-if="d.code === 'bench' || d.code === 'survey'">: “{{ d.words }}”. <span class="faded">{{ d.by }}, {{ d.code === 'bench' ? 'at the bench' : 'in Survey' }}{{ d.seen.length > 1 ? ` and ${d.seen.length - 1} more` : '' }}</span></template><template v-else>: a machine of this model proposes otherwise. <span class="faded">The sheet says: {{ d.words }}. {{ d.by }}</span></template>
       <router-link class="quiet-link" :to="`/sheets/${machine.sheet_hash}`">{{ d.accepted ? 'Accepted into the next revision' : 'To the sheet' }}</router-link>
       <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="settle(d.id)">It was looked into</button>
     </p>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** What somebody sees in one slot, to put right: its label, that it is empty, not known, or its module at fault. */
-import { computed, ref } from 'vue'
-import { api, ask, Unreachable, wordsOf, type BoardSlot, type MachineView, type Module } from '@/api/client'
+import { computed, ref, watch } from 'vue'
+import { api, ask, Unreachable, wordsOf, type BoardSlot, type MachineView, type Module, type ModuleOfPart } from '@/api/client'
 import { moduleWords } from '@/board/state'
 import { keepUnsent, unsent } from '@/frame/outbox'
 import { moment } from '@/ui/words'
 import LabelEntry from './fit/LabelEntry.vue'
+import { partPath } from '@/shelf/parts'
 import { KINDS, occupantWords } from './survey/words'
 
 const props = defineProps<{ machine: MachineView; slot_: BoardSlot }>()
@@ -22,9 +23,26 @@ const about = computed(() =>
     .join('; '),
 )
 
-async function send(slots: Record<string, Module | string | null>, broken?: string[]): Promise<void> {
+/** What is known of its part number and open in it here. */
+const ofPart = ref<ModuleOfPart | null>(null)
+watch(
+  here,
+  async (held) => {
+    ofPart.value = null
+    if (!held || held === 'unknown' || !held.part) return
+    try {
+      const found = await ask(api.POST('/api/parts/beside', { body: { module: held as never } }))
+      if (here.value === held) ofPart.value = found
+    } catch {
+      // the banner tells of a server that is away
+    }
+  },
+  { immediate: true },
+)
+
+async function send(slots: Record<string, Module | string | null>, broken?: string[], byPart = false): Promise<void> {
   wrong.value = ''
-  const body = { revision: props.machine.survey.revision, slots: slots as never, failed: broken ?? null }
+  const body = { revision: props.machine.survey.revision, slots: slots as never, failed: broken ?? null, by_part: byPart }
   try {
     const params = { path: { machine_id: props.machine.id } }
     emit('saved', await ask(api.POST('/api/machines/{machine_id}/surveys', { params, body })))
@@ -89,6 +107,15 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
       <button type="button" class="quiet-link" @click="settle(false)">It is {{ occupantWords(here) }}</button>
       <button type="button" class="quiet-link" @click="settle(true)">It is {{ occupantWords(dispute.says) }}</button>
     </div>
+    <div v-if="ofPart && (ofPart.offered.length || ofPart.against.length)" class="of-part" role="group" aria-label="Known of its part number">
+      <p class="small"><router-link class="quiet-link mono" :to="partPath(ofPart.number)">{{ ofPart.number }}</router-link> is known, and nobody told it of this one:</p>
+      <p v-for="f in ofPart.offered" :key="f.member" class="small">
+        {{ f.called }}
+        <button v-for="v in f.values" :key="v.words" type="button" class="quiet-link" @click="send({ [slot_.id]: v.module }, undefined, true)">{{ v.words }}<span class="faded"> {{ v.source }}</span></button>
+      </p>
+      <button v-if="ofPart.offered.filter((f) => f.values.length === 1).length > 1" type="button" class="quiet-link" @click="send({ [slot_.id]: ofPart.all_taken }, undefined, true)">Take all that nothing contradicts</button>
+      <p v-for="a in ofPart.against" :key="a" class="small wrong">{{ a }}</p>
+    </div>
     <LabelEntry hint="Press Enter: this is what the slot holds." @place="send({ [slot_.id]: $event })" @unread="send({ [slot_.id]: $event })" />
     <p v-for="u in waiting" :key="u.number" class="waits small" role="status">Kept here, and sent when there is a connection: {{ u.words }}</p>
     <label class="small">or its SPD <input type="file" :aria-label="`SPD of the module in ${slot_.printed}`" @change="readSpd" /></label>
@@ -125,6 +152,11 @@ p {
 .dispute {
   padding: 6px 10px;
   border-left: 3px solid var(--ask);
+  background: var(--lit);
+}
+.of-part {
+  padding: 6px 10px;
+  border-left: 3px solid var(--brass);
   background: var(--lit);
 }
 .dispute button {

@@ -13,6 +13,7 @@ from datetime import date
 from umbrak.core.evidence.claims import Claim
 from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome, Prior, Table
 from umbrak.core.memory.module import Module, amount, organisation
+from umbrak.core.memory.parts import key_of
 from umbrak.core.platform.statement import SourceKind
 
 
@@ -32,6 +33,12 @@ class Trial:
     #: What the machine then held in all.
     total_gib: float | None = None
     soak_days: float = 0
+    #: Other numbers of the same part.
+    also: tuple[str, ...] = ()
+
+    def is_of(self, number: str | None) -> bool:
+        """Whether it tried the part of this number."""
+        return bool(number) and key_of(number or "") in {key_of(n) for n in (self.part, *self.also) if n}
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +137,7 @@ def likeness_of(claim: Claim, trial: Trial, table: Table = USUAL) -> float:
     if claim.kind is ClaimKind.DENSITY:
         dense = trial.module is not None and trial.module.die_gbit is not None and claim.module.die_gbit is not None
         return nearness if dense and trial.module and trial.module.die_gbit == claim.module.die_gbit else 0.0
-    same_part = trial.part and trial.part == claim.module.part and trial.revision == claim.module.revision
+    same_part = trial.is_of(claim.module.part) and trial.revision == claim.module.revision
     # A part number may come to carry other chips: then what was tried is another module.
     if same_board and same_part and not unlike(trial.module, claim.module):
         return table.same_part

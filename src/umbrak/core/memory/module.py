@@ -274,6 +274,9 @@ _CALLED = {
     "die_gbit": "die density",
     "rate_mts": "rated data rate",
     "ecc": "ECC",
+    "ecc_bits": "ECC bits",
+    "rails_v": "supply",
+    "height_mm": "height",
     "part": "part number",
 }
 

@@ -27,6 +27,7 @@ REPORTS: Mapping[str, Report] = {
     "spd": Report("sure: the module’s own words", running=False),
     "labels": Report("fairly sure: as printed, read by eye", running=False),
     "by hand": Report("fairly sure: as somebody saw it", running=False),
+    "part": Report("as others of its part number are told of; nobody read it off this one", running=False),
     "redfish": Report("as its controller tells; rates may be clocks"),
     "smbios": Report(_BY_FIRMWARE),
     "smbios-text": Report(_BY_FIRMWARE),

@@ -274,6 +274,9 @@ class Listed:
     part: str
     source: Source
     capacity_gib: float | None = None
+    maker: str | None = None
+    #: What the list says beside it: "only with firmware 9.4".
+    note: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -424,7 +427,8 @@ class Sheet:
         return hash(self.hash)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Sheet) and other.hash == self.hash
+        # Its list may be widened by other numbers of what it lists, which no text of the sheet tells.
+        return isinstance(other, Sheet) and other.hash == self.hash and other.listed == self.listed
 
     def not_told(self, fact: str) -> Unsaid | None:
         """How a fact is not told; None where it is."""

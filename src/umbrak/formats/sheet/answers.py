@@ -115,20 +115,29 @@ def _source(data: dict[str, Any], at: Where, answer: Answer) -> None:
     block = block_of(at.path)
     name = answer.source
     if answer.new_source:
-        new = answer.new_source
-        sources = data.setdefault("sources", {})
-        name = free = slug(new.title)[:40]
-        n = 1
-        while free in sources:
-            n += 1
-            free = f"{name}-{n}"
-        name = free
-        sources[name] = {"title": new.title, "kind": new.kind} | ({"date": new.date} if new.date else {})
+        name = name_source(data, answer.new_source)
     if block is None or not isinstance(got(data, block), dict):
         return
     for field, said in (("source", name), ("clause", answer.clause)):
         if said is not None:
             put_at(data, (*block, field), said or None)
+
+
+def name_source(data: dict[str, Any], new: NewSource) -> str:
+    """The name under which a sheet's data has a source: its own where it has just that one already, else a new one."""
+    said = {"title": new.title, "kind": new.kind} | ({"date": new.date} if new.date else {})
+    if not isinstance(data.get("sources"), dict):
+        data["sources"] = {}
+    sources: dict[str, Any] = data["sources"]
+    if known := next((n for n, s in sources.items() if same(s, said)), None):
+        return known
+    name = free = slug(new.title)[:40]
+    n = 1
+    while free in sources:
+        n += 1
+        free = f"{name}-{n}"
+    sources[free] = said
+    return free
 
 
 def put_at(data: dict[str, Any], path: Path, value: Any) -> None:

@@ -245,6 +245,9 @@ class RepeatDoc(Sourced):
 class ListedDoc(Doc):
     part: Name
     capacity_gib: Gib | None = None
+    #: Who makes the module, and what the list says beside it.
+    maker: Name | None = None
+    note: Text | None = None
     source: Name | None = None
 
 

@@ -136,7 +136,13 @@ class _Expander:
             Note(n.text, refs.source([n.source], ("os_notes", i), n.clause)) for i, n in enumerate(doc.os_notes)
         )
         listed = tuple(
-            Listed(item.part, refs.source([item.source], ("listed", i)), item.capacity_gib)
+            Listed(
+                part=item.part,
+                source=refs.source([item.source], ("listed", i)),
+                capacity_gib=item.capacity_gib,
+                maker=item.maker,
+                note=item.note or "",
+            )
             for i, item in enumerate(doc.listed)
         )
         memory_test = allocation = None

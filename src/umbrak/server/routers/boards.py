@@ -6,11 +6,12 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
-from umbrak.formats.documents import HashOfSheet, occupants
+from umbrak.formats.documents import HashOfSheet
 from umbrak.formats.sheet.built import Preset
 from umbrak.server.bodies import BoardToBuild
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.sheets.building import Begun, BuiltView, from_intake, like_sheet, presets, see_built
 
 router = APIRouter(prefix="/boards", tags=["boards"])
@@ -25,7 +26,7 @@ def common(_: Person) -> tuple[Preset, ...]:
 @router.post("", responses=describe(401, 404, 422))
 def built(body: BoardToBuild, engine: Db, _: Person) -> BuiltView:
     """What answers come to: the board as it would be drawn, what is wrong with them, what will be asked. Keeps nothing."""
-    return see_built(engine, body.answers, occupants(body.fitted), body.intake_id)
+    return see_built(engine, body.answers, read_occupants(engine, body.fitted, "fitted"), body.intake_id)
 
 
 @router.get("/like/{sheet_hash}", responses=describe(401, 404, 422))

@@ -6,12 +6,12 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 
-from umbrak.formats.documents import occupants
 from umbrak.server.bodies import DraftText, KeepDraft, NewDraft, SheetAnswer
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for
 from umbrak.services.errors import Refused
+from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.sheets.building import text_of_built
 from umbrak.services.sheets.drafts import (
     DraftNews,
@@ -38,7 +38,11 @@ def begin(body: NewDraft, engine: Db, account: Person) -> DraftView:
     if body.board is not None:
         board = body.board
         return begin_from_text(
-            engine, account, text_of_built(engine, account, board.answers, occupants(board.fitted), board.intake_id)
+            engine,
+            account,
+            text_of_built(
+                engine, account, board.answers, read_occupants(engine, board.fitted, "board.fitted"), board.intake_id
+            ),
         )
     if body.hash is not None:
         return begin_draft(engine, account, body.hash)

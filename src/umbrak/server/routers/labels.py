@@ -7,14 +7,14 @@ from typing import Annotated, Any
 from fastapi import APIRouter, File, UploadFile
 from pydantic import BaseModel, Field
 
-from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.formats.spd import read_spd
 from umbrak.formats.spd.decode import MAX_BYTES
 from umbrak.formats.to_json import label_json
 from umbrak.server.bodies import LabelText
-from umbrak.server.deps import Person
+from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.services.parts.view import ModuleOfPart, see_label
 
 router = APIRouter(tags=["module"])
 
@@ -46,6 +46,10 @@ class Label(BaseModel):
     understood: list[Piece]
     not_understood: list[Left]
     kit: int | None
+    #: What is known of the part number in it, beside what the label itself says.
+    part: ModuleOfPart | None
+    #: Known numbers that are nearly what was typed, where nothing in it is understood.
+    near: list[str]
 
 
 class Oddity(BaseModel):
@@ -78,7 +82,13 @@ def spd(file: Annotated[UploadFile, File(description="the SPD's bytes")], _: Per
 
 
 @router.post("/label", responses=describe(401, 422))
-def decode(body: LabelText, _: Person) -> Label:
-    """Decode label text."""
-    reading = decode_label(body.text)
-    return Label.model_validate({**label_json(reading), "module": reading.module, "short": reading.module.short()})
+def decode(body: LabelText, engine: Db, _: Person) -> Label:
+    """Read label text, with what is known of the part number in it."""
+    told, part = see_label(engine, body.text)
+    said = {
+        **label_json(told.reading),
+        "module": told.module,
+        "short": told.module.short(),
+        "contradictions": told.notes,
+    }
+    return Label.model_validate({**said, "part": part, "near": told.near})

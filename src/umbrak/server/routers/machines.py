@@ -12,7 +12,7 @@ from fastapi import APIRouter, Query, Response
 from umbrak.core.platform.known import Drive
 from umbrak.core.targets import Target
 from umbrak.formats.about import About
-from umbrak.formats.documents import HashOfSheet, occupants
+from umbrak.formats.documents import HashOfSheet
 from umbrak.server.bodies import (
     Acceptance,
     BaysSeen,
@@ -39,6 +39,7 @@ from umbrak.services.machines.newer import ChangedVerdicts, NewerSheet, changed_
 from umbrak.services.machines.page import MachineView, machine_history, machine_targets, see_machine
 from umbrak.services.machines.remodel import OtherModel, change_model, see_other_model
 from umbrak.services.machines.table import export_fleet
+from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.editing import start_plan
 from umbrak.services.plans.proposals import PlanBrief, compare_plans
 from umbrak.services.plans.view import CureView, PlanView, machine_cures
@@ -73,7 +74,7 @@ def make(body: NewMachine, engine: Db, account: Person) -> MachineView:
     """A machine from an intake, or by hand."""
     new = service.NewMachine(
         reports=body.slots,
-        fitted=occupants(body.fitted),
+        fitted=read_occupants(engine, body.fitted, "fitted"),
         emptied=[slot for slot, given in body.fitted.items() if given is None],
         about=About(**body.model_dump(include=set(About.model_fields))),
         board=body.board,
@@ -128,7 +129,16 @@ def retire(machine_id: UUID, body: Retirement, engine: Db, account: Person) -> M
 def survey(machine_id: UUID, body: SurveyByHand, engine: Db, account: Person) -> MachineView:
     """What somebody saw in some slots: a new survey over the newest one."""
     emptied = [slot for slot, given in body.slots.items() if given is None]
-    by_hand.survey_by_hand(engine, account, machine_id, body.revision, occupants(body.slots), emptied, body.failed)
+    by_hand.survey_by_hand(
+        engine,
+        account,
+        machine_id,
+        body.revision,
+        read_occupants(engine, body.slots, "slots"),
+        emptied,
+        body.failed,
+        body.by_part,
+    )
     return see_machine(engine, machine_id)
 
 
@@ -187,8 +197,8 @@ def plans(machine_id: UUID, engine: Db, _: Person) -> tuple[PlanBrief, ...]:
 @router.post("/{machine_id}/plans", status_code=201, responses=describe(401, 403, 404, 422))
 def plan(machine_id: UUID, body: NewPlan, engine: Db, account: Person) -> PlanView:
     """Start a plan; its goal is the machine as surveyed, or that of another plan."""
-    goal = occupants(body.goal) if body.goal is not None else None
-    stages = [occupants(s) for s in body.stages]
+    goal = read_occupants(engine, body.goal, "goal") if body.goal is not None else None
+    stages = [read_occupants(engine, s, f"stages.{i}") for i, s in enumerate(body.stages)]
     return start_plan(engine, account, machine_id, body.name, body.like, goal, stages)
 
 

@@ -7,7 +7,6 @@ from uuid import UUID
 from fastapi import APIRouter
 
 from umbrak.core.targets import Target
-from umbrak.formats.documents import occupants
 from umbrak.server.bodies import (
     ArrangementOf,
     PlanAnswer,
@@ -21,6 +20,7 @@ from umbrak.server.bodies import (
 )
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.another import MoreView, SameTotalView, more_for, same_total
 from umbrak.services.plans.answers import answer_plan
 from umbrak.services.plans.editing import (
@@ -73,19 +73,20 @@ def rename(plan_id: UUID, body: PlanRename, engine: Db, account: Person) -> Plan
 def edit(plan_id: UUID, body: PlanEdit, engine: Db, account: Person) -> PlanView:
     """Put modules into slots, or empty slots, as one command that undo takes back."""
     emptied = [slot for slot, given in body.changes.items() if given is None]
-    return edit_plan(engine, account, plan_id, body.version, occupants(body.changes), emptied)
+    return edit_plan(engine, account, plan_id, body.version, read_occupants(engine, body.changes, "changes"), emptied)
 
 
 @router.post("/{plan_id}/answers", responses=describe(401, 403, 404, 409, 422))
 def answer(plan_id: UUID, body: PlanAnswer, engine: Db, account: Person) -> PlanView:
     """Answer a question: facts of the machine, or of modules in the plan and where they are fitted."""
-    return answer_plan(engine, account, plan_id, body.version, body.facts)
+    return answer_plan(engine, account, plan_id, body.version, body.facts, body.by_part)
 
 
 @router.put("/{plan_id}/stages", responses=describe(401, 403, 404, 409, 422))
 def stages(plan_id: UUID, body: PlanStages, engine: Db, account: Person) -> PlanView:
     """Set what is fitted and proved before the rest, stage by stage."""
-    changes = [{slot: occupants(s).get(slot) for slot in s} for s in body.stages]
+    layouts = [read_occupants(engine, s, f"stages.{i}") for i, s in enumerate(body.stages)]
+    changes = [{slot: layout.get(slot) for slot in s} for s, layout in zip(body.stages, layouts, strict=True)]
     return stage_plan(engine, account, plan_id, body.version, changes)
 
 

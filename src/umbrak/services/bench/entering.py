@@ -9,7 +9,6 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
-from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.runsheet.before import differences
 from umbrak.core.runsheet.step import Phase, Who
@@ -19,6 +18,7 @@ from umbrak.formats.test_log import read_test_log
 from umbrak.services.bench.view import RunView, run_view
 from umbrak.services.errors import NotAllowed, NotFound, Refused
 from umbrak.services.known.loading import load_machine
+from umbrak.services.parts.understanding import understand
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.proof.evidence import check_evidence, follow
 from umbrak.services.proof.state import ProofState, proof_state
@@ -192,20 +192,24 @@ class InHand:
     #: What differs and matters; what differs and is only the sticker.
     differs: tuple[str, ...]
     stickers: tuple[str, ...]
+    #: Sentences: where others of its part number are told of otherwise, so that the number alone does not settle it.
+    notes: tuple[str, ...]
 
 
 def compare_label(engine: Engine, run_id: UUID, slot: str, text: str) -> InHand:
     """What a label says beside what the goal has in a slot. Raises NotFound; Refused where the label says nothing known."""
     with engine.connect() as db:
         row = found_run(db, run_id)
+        told = understand(db, text)
     planned = row.begun.goal.get(slot)
     if not isinstance(planned, Module):
         raise NotFound("module planned for this slot")
-    reading = decode_label(text)
-    if not reading.understood:
-        raise Refused("text", "Nothing in it is known from a module's label.")
-    matter, stickers = differences(planned, reading.module)
-    return InHand(reading.module.short(), not matter, matter, stickers)
+    if not told.reading.understood:
+        raise Refused(
+            "text", "Nothing in it is known from a module's label, nor is it a part number that is known here."
+        )
+    matter, stickers = differences(planned, told.module)
+    return InHand(told.module.short(), not matter and not told.is_disputed, matter, stickers, told.notes)
 
 
 def see_attachment(engine: Engine, run_id: UUID, entry_id: UUID) -> tuple[bytes, str]:

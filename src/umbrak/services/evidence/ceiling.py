@@ -16,7 +16,7 @@ from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import StatementDoc
 from umbrak.services.errors import NotFound, Refused
-from umbrak.services.evidence.trials import BeliefView, belief_view, beliefs_of, trial_of
+from umbrak.services.evidence.trials import BeliefView, belief_view, beliefs_of, trials_of
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
 from umbrak.services.known.summaries import refresh_or_tell
@@ -198,7 +198,7 @@ def _shown(db: Connection, m: Loaded) -> list[Shown]:
     """Totals that were tried, each with the belief that so much runs here."""
     fitted = [p for p in m.machine.processors.values() if p]
     rows = [r for r in trials_like(db, m.sheet.id, fitted) if r.total_gib is not None]
-    trials = [trial_of(r) for r in rows]
+    trials = trials_of(db, rows)
     titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
     today, table = datetime.now(UTC).date(), evidence_table(db)
     found = []

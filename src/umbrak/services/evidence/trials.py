@@ -24,6 +24,7 @@ from umbrak.formats.quantities import Day, SoakDays, TotalGib
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded
+from umbrak.services.parts.known import Numbers
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import evidence_table
 from umbrak.services.sheets.library import load_sheet
@@ -112,6 +113,12 @@ class TrialView:
     after: float
 
 
+def trials_of(db: Connection, rows: Sequence[TrialRow]) -> tuple[Trial, ...]:
+    """What evidence reasons with, of rows whose module can be read; each speaks of every number of its part."""
+    numbers = Numbers.load(db)
+    return tuple(replace(trial_of(r), also=numbers.also(r.part or "")) for r in rows if not r.unreadable)
+
+
 def trial_of(row: TrialRow) -> Trial:
     return Trial(
         str(row.id),
@@ -134,7 +141,7 @@ def list_trials(engine: Engine, text: str = "") -> list[TrialView]:
         rows = store.all_trials(db, text.strip())
         titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
         table = evidence_table(db)
-    known = [trial_of(r) for r in rows if not r.unreadable]
+        known = trials_of(db, rows)
     today = datetime.now(UTC).date()
     return [_view(row, titles, known, today, table) for row in rows]
 
@@ -165,7 +172,7 @@ def beliefs_of(db: Connection, m: Loaded, layout: Layout, before: Layout | None 
     """How far each claim that a layout rests on is believed, the weakest first."""
     claims = claims_of(m.sheet, m.machine, layout, judge(m, layout, before))
     fitted = [p for p in m.machine.processors.values() if p]
-    trials = [trial_of(r) for r in store.trials_like(db, m.sheet.id, fitted)] if claims else []
+    trials = trials_of(db, store.trials_like(db, m.sheet.id, fitted)) if claims else ()
     today, table = datetime.now(UTC).date(), evidence_table(db)
     return tuple(sorted((believe(c, trials, today, table) for c in claims), key=lambda b: b.mean()))
 

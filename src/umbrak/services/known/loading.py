@@ -15,6 +15,7 @@ from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import MachineDoc
 from umbrak.services.errors import NotFound, Refused
+from umbrak.services.parts.known import Numbers
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import machines as store
 from umbrak.store.machines import MachineRow
@@ -52,7 +53,8 @@ def load_machines(db: Connection, keys: Sequence[UUID]) -> list[Loaded]:
 
 
 def _loaded(db: Connection, rows: Sequence[MachineRow]) -> list[Loaded]:
-    sheets = {r.sheet_hash: load_sheet(db, r.sheet_hash) for r in rows}
+    numbers = Numbers.load(db)
+    sheets = {r.sheet_hash: numbers.widened(load_sheet(db, r.sheet_hash)) for r in rows}
     surveys = newest_surveys(db, [r.id for r in rows])
     stated = statements_about(db, [r.id for r in rows], [s.id for s in sheets.values()])
     return [_put_together(r, sheets[r.sheet_hash], surveys[r.id], stated) for r in rows]

@@ -11,6 +11,7 @@ from sqlalchemy import Connection
 from umbrak.formats.rows import CellFault, RowReader
 from umbrak.formats.spreadsheet import Table
 from umbrak.services.errors import Refused, ServiceError
+from umbrak.services.parts.understanding import Labels
 
 T = TypeVar("T")
 
@@ -52,9 +53,10 @@ def take_each(
     """
     done: list[T] = []
     faults: list[CellFault] = []
+    labels = Labels(db)
     outer = db.begin_nested()
     for row in table.rows:
-        reader = RowReader(row, names)
+        reader = RowReader(row, names, labels.read)
         inner = db.begin_nested()
         made: list[T] = []
         try:

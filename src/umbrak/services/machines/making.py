@@ -25,6 +25,7 @@ from umbrak.services.known.summaries import refresh
 from umbrak.services.known.view import current
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.building import keep_built
+from umbrak.services.sheets.doubts import doubt_names
 from umbrak.services.sheets.library import load_sheet
 from umbrak.services.surveys.by_hand import check_bay, check_drives, seen_slots
 from umbrak.services.surveys.intake import learn_from, load_intake, told_beside
@@ -103,6 +104,7 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     sheet = load_sheet(db, hash_)
     now = datetime.now(UTC)
     occupants: dict[str, Occupant | None] = dict.fromkeys(sheet.slots, UNKNOWN)
+    names: dict[str, str] = {}
     content, kind, facts, about = Known(), "by hand", new.facts or MachineDoc(), new.about
     reading = load_intake(db, new.intake_id).reading if new.intake_id else None
     if reading:
@@ -112,7 +114,7 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
             about = about.model_copy(update={"serial": reading.system.serial[:200]})
         occupants |= _reported(sheet, reading, new.reports)
         content = told_beside(content, sheet, reading, new.reports, now)
-        learn_from(db, sheet, reading, new.reports)
+        names = learn_from(db, sheet, reading, new.reports)
         failed = [slot for slot, i in new.reports.items() if reading.slots[i].state is SlotState.FAILED]
         used = [s for s in failed if reading.slots[new.reports[s]].is_in_use]
         content = replace(content, failed=tuple(sorted(failed)), in_use=tuple(sorted(used)))
@@ -132,6 +134,7 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     check_drives(new.bays)
     content = replace(content, slots=Layout(occupants), bays=new.bays)
     add_survey(db, key, kind, content, account.id, new.intake_id, now)
+    doubt_names(db, account, sheet, key, names)
     refresh(db, key)
     record(db, "machine made", account.id, key, name=name, sheet=hash_)
     return key

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import Engine
 
 from umbrak.core.memory.module import Module
+from umbrak.core.questions import offered
 from umbrak.core.targets import Target
 from umbrak.services.bench.view import RunBrief, runs_of_machine
 from umbrak.services.errors import NotFound
+from umbrak.services.known.asked import asked_parts
 from umbrak.services.known.judging import judge_targets
 from umbrak.services.known.loading import load_machine
 from umbrak.services.known.view import MachineState, view_of
@@ -52,6 +54,8 @@ def see_machine(engine: Engine, key: UUID) -> MachineView:
     with engine.connect() as db:
         m = load_machine(db, key)
         state = view_of(m)
+        parts = asked_parts(db, m.layout, state.evaluation)
+        state = replace(state, questions=tuple(offered(q, m.layout, parts) for q in state.questions))
         return MachineView(
             **{f.name: getattr(state, f.name) for f in fields(state)},
             plans=tuple(PlanName(p.id, p.name, p.state, p.updated_at) for p in plan_store.plans_of(db, key)),

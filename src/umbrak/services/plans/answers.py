@@ -31,12 +31,15 @@ from umbrak.store.surveys import add_survey
 _MACHINE = "machine."
 
 
-def answer_plan(engine: Engine, account: Account, key: UUID, version: int, facts: Mapping[str, Any]) -> PlanView:
+def answer_plan(
+    engine: Engine, account: Account, key: UUID, version: int, facts: Mapping[str, Any], by_part: bool = False
+) -> PlanView:
     """Keep the answer to a question of a plan: facts of the machine with the machine, of modules in the plan, and of those
     that are fitted in a survey by hand too, which the plan then starts from.
 
     Parameters
-        facts   need ("SLOT.member", "machine.member") -> value
+        facts     need ("SLOT.member", "machine.member") -> value
+        by_part   they are taken from what is known of the modules' part numbers, and not seen on these
 
     Raises
         NotFound, Stale   as `edit_plan`
@@ -51,7 +54,9 @@ def answer_plan(engine: Engine, account: Account, key: UUID, version: int, facts
         _tell_machine(db, account, plan.machine, {n: v for n, v in facts.items() if n.startswith(_MACHINE)})
         fitted = {s: m for s, m in told.items() if plan.now.get(s) == plan.goal.get(s)}
         if fitted:
-            store.set_state(db, key, plan.row.state, _survey(db, account, plan, fitted))
+            store.set_state(
+                db, key, plan.row.state, _survey(db, account, plan, fitted, "part" if by_part else "by hand")
+            )
         if told:
             append_command(db, plan, account, "edit", {s: (plan.goal.get(s), m) for s, m in told.items()})
         refresh(db, plan.row.machine_id)
@@ -93,14 +98,15 @@ def _tell_machine(db: Connection, account: Account, m: Loaded, facts: Mapping[st
     record(db, "machine changed", account.id, m.row.id, changed={"facts": None}, version=m.row.version + 1)
 
 
-def _survey(db: Connection, account: Account, plan: OpenPlan, fitted: Mapping[str, Occupant]) -> UUID:
-    """A survey by hand with what is told of fitted modules. Returns its id."""
+def _survey(db: Connection, account: Account, plan: OpenPlan, fitted: Mapping[str, Occupant], kind: str) -> UUID:
+    """A survey by hand, or by part numbers, with what is told of fitted modules. Returns its id."""
     m, now = plan.machine, datetime.now(UTC)
     known = m.survey.content
     slots = unmarked(Layout({**m.layout, **fitted}))
     sources = sources_of(m)
     # Over the machine's own report: that it runs with the module stays known.
-    told = {s: Origin("by hand", now, over=sources[s].first) for s in fitted}
+    told = {s: Origin(kind, now, over=sources[s].first) for s in fitted}
     content = replace(known, slots=slots, sources={**sources, **told})
-    record(db, "surveyed by hand", account.id, m.row.id, slots=sorted(fitted), revision=m.survey.revision + 1)
-    return add_survey(db, m.row.id, "by hand", content, account.id, None, now)
+    done = "told by part number" if kind == "part" else "surveyed by hand"
+    record(db, done, account.id, m.row.id, slots=sorted(fitted), revision=m.survey.revision + 1)
+    return add_survey(db, m.row.id, kind, content, account.id, None, now)

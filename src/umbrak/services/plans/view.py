@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -13,15 +13,18 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.cures import Cure
 from umbrak.core.evaluate import Evaluation, after_proof
 from umbrak.core.memory.module import Module
+from umbrak.core.memory.parts import Part
 from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout, Occupant
-from umbrak.core.questions import Question, questions_of
+from umbrak.core.questions import Question, offered, questions_of
 from umbrak.core.rules.finding import Verdict
 from umbrak.services.errors import NotFound
+from umbrak.services.known.asked import asked_parts
 from umbrak.services.known.judging import judge, judge_cures
 from umbrak.services.known.loading import Loaded, as_planned, layout_of, load_machine
 from umbrak.services.known.moves import ActionView, action_views
 from umbrak.services.known.summaries import known_at_proof
+from umbrak.services.parts.known import Numbers
 from umbrak.services.sheets.doubts import DoubtView, doubts_about
 from umbrak.services.sheets.library import load_sheet
 from umbrak.services.shelf.view import spares_of
@@ -108,6 +111,8 @@ class OpenPlan:
     spares: tuple[Module, ...] = ()
     #: Codes of what was held against it when the work began that proved it; None where it is not proved.
     known_at_proof: frozenset[str] | None = None
+    #: Key -> what is known of the parts of which its evaluation asks something.
+    parts: Mapping[str, Part] = field(default_factory=dict)
 
     @property
     def then(self) -> Loaded:
@@ -143,12 +148,13 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
     survey = machine.survey if machine.survey.id == row.survey_id else find_survey(db, row.survey_id)
     now = layout_of(survey.content)
     if machine.row.sheet_hash != row.sheet_hash:
-        machine = replace(machine, sheet=load_sheet(db, row.sheet_hash))
+        machine = replace(machine, sheet=Numbers.load(db).widened(load_sheet(db, row.sheet_hash)))
     doubts = doubts_about(db, machine.sheet.id)
     commands = tuple(store.commands_of(db, key))
+    parts = asked_parts(db, row.goal, judge(as_planned(machine, row.runs_with), row.goal, now))
     return OpenPlan(
         row=row, machine=machine, now=now, goal=row.goal, commands=commands, doubts=doubts, spares=spares_of(db),
-        known_at_proof=known_at_proof(db, row),
+        known_at_proof=known_at_proof(db, row), parts=parts,
     )  # fmt: skip
 
 
@@ -180,7 +186,7 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         discarded=plan.discarded,
         stages=_stages(plan),
         doubts=plan.doubts,
-        questions=questions_of(m.sheet, plan.goal, judged),
+        questions=tuple(offered(q, plan.goal, plan.parts) for q in questions_of(m.sheet, plan.goal, judged)),
     )
 
 

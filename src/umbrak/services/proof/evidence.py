@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 from sqlalchemy import Connection
 
 from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout
 from umbrak.core.proof.compare import after_moves, contradicted
 from umbrak.core.proof.standing import State, may_soak
 from umbrak.core.proof.wanted import Wanted
@@ -26,6 +28,10 @@ from umbrak.formats.entries import (
     SymptomDoc,
     WaivedDoc,
 )
+from umbrak.formats.faults import InputError
+from umbrak.formats.sheet.answers import changed
+from umbrak.formats.sheet.reading import read_sheet
+from umbrak.formats.sheet.reordered import reordered
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded
@@ -36,6 +42,7 @@ from umbrak.services.sheets.doubts import proposed
 from umbrak.services.shelf.changing import put_away
 from umbrak.services.shelf.view import StockState
 from umbrak.store import runs as store
+from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
 from umbrak.store.runs import EntryRow, RunRow
 
@@ -139,8 +146,10 @@ def follow(db: Connection, account: Account, m: Loaded, row: RunRow, entry: Entr
 def _doubt(db: Connection, account: Account, m: Loaded, row: RunRow, entry: ProposalDoc) -> None:
     """Mark the clauses that a proposal contradicts, each once."""
     goal = row.begun.goal
+    proposed_layout = after_moves(goal, entry.moves)
     known = {(d.code, d.clause) for d in store.doubts_of(db, m.sheet.id)}
-    for c in contradicted(judge(m, goal), judge(m, after_moves(goal, entry.moves))):
+    edits = _agreeing(db, m, goal, proposed_layout)
+    for c in contradicted(judge(m, goal), judge(m, proposed_layout)):
         if (c.code, c.clause) not in known:
             store.add_doubt(
                 db,
@@ -151,4 +160,21 @@ def _doubt(db: Connection, account: Account, m: Loaded, row: RunRow, entry: Prop
                 run_id=row.id,
                 account_id=account.id,
                 question="population",
+                edits=edits,
             )
+
+
+def _agreeing(db: Connection, m: Loaded, goal: Layout, proposal: Layout) -> list[Any] | None:
+    """[[path, value], ...] that make the newest revision say what the machine proposes; None where nothing simple does."""
+    revisions = sheet_store.revisions_of(db, m.sheet.id)
+    text = sheet_store.text_of_sheet(db, revisions[0].hash) if revisions else None
+    if text is None:
+        return None
+    try:
+        edits = reordered(text, {s for s, held in proposal.items() if held is not None})
+        agreeing = replace(m, sheet=read_sheet(changed(text, edits)).sheet) if edits else None
+    except InputError:
+        return None
+    if agreeing is None or contradicted(judge(agreeing, goal), judge(agreeing, proposal)):
+        return None
+    return [[list(path), value] for path, value in edits]

@@ -9,7 +9,6 @@ from uuid import UUID
 
 from sqlalchemy import Connection
 
-from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.machine import Layout, Occupant, marked
@@ -39,6 +38,7 @@ from umbrak.formats.entries import (
 )
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned, load_machine
+from umbrak.services.parts.understanding import understand
 from umbrak.services.proof.changes import Handling, handlings, touched_with
 from umbrak.services.runs.entries import every, layouts_of, newest, ticks_of
 from umbrak.services.surveys.intake import load_intake
@@ -246,10 +246,10 @@ class _Standing:
 
     def _is_planned(self, slot: str, text: str) -> bool:
         planned = self.goal.get(slot)
-        reading = decode_label(text)
-        if not isinstance(planned, Module) or reading.module.capacity_gib is None:
+        told = understand(self.db, text)
+        if not isinstance(planned, Module) or told.module.capacity_gib is None or told.is_disputed:
             return False
-        return not differences(planned, reading.module)[0]
+        return not differences(planned, told.module)[0]
 
     def _again(self, fresh: SeenView | None) -> bool | None:
         """Whether slots were looked at since the machine was closed for good; None where it was closed before the first look."""

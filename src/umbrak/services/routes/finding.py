@@ -18,7 +18,7 @@ from umbrak.core.platform.machine import Occupant
 from umbrak.core.routes.answer import Answer, Route, answer
 from umbrak.core.routes.problem import Problem, Wishes
 from umbrak.core.routes.search import Progress
-from umbrak.services.evidence.trials import BeliefView, belief_view, trial_of
+from umbrak.services.evidence.trials import BeliefView, belief_view, trials_of
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine, sound_layout
 from umbrak.services.known.moves import ActionView, action_views
@@ -139,7 +139,7 @@ def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
         candidates=candidates_for(db, m.sheet, m.row.id),
         wishes=wishes,
         statements=m.statements,
-        trials=tuple(trial_of(r) for r in trials_like(db, m.sheet.id, fitted)),
+        trials=trials_of(db, trials_like(db, m.sheet.id, fitted)),
         costs=money_settings(db).costs(),
         table=evidence_table(db),
         today=datetime.now(UTC).date(),

@@ -6,6 +6,7 @@ revision, and is settled when that is kept. Where the draft is left, it is open 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -142,6 +143,39 @@ def proposed(sheet: Sheet, slots: tuple[str, ...], bays: tuple[int, ...], entry:
         if sheet.slots[slots[0]].channel in sheet.channels and "." not in slots[0]:
             edits.append([["slots", slots[0], "printed"], entry.printed])
     return question, edits
+
+
+def doubt_names(db: Connection, account: Account, sheet: Sheet, machine_id: UUID, names: Mapping[str, str]) -> None:
+    """Doubt a sheet of which a report calls slots by names that it does not tell, as one.
+
+    Parameters
+        names   slot -> the name that somebody said to be its
+    """
+    if not names or sheet.archetype:
+        return
+    printed = [(sheet.slots[s].printed, name) for s, name in names.items()]
+    shown = ", ".join(f"{p} is “{name}”" for p, name in printed[:_NAMED])
+    more = f" and {len(printed) - _NAMED} more" if len(printed) > _NAMED else ""
+    # In a block that is said once for several sockets, what one slot is called is not what all are.
+    alone = all("." not in s for s in names)
+    store.add_doubt(
+        db,
+        sheet.id,
+        code="survey",
+        clause="The names under which its tables report the slots",
+        words=f"{shown}{more}",
+        run_id=None,
+        machine_id=machine_id,
+        account_id=account.id,
+        question="slots.locators",
+        edits=[[["slots", s, "locators"], [*sheet.slots[s].locators, n]] for s, n in sorted(names.items())]
+        if alone
+        else None,
+    )
+
+
+#: Names that are said in a doubt, at most.
+_NAMED = 4
 
 
 def accept_doubt(engine: Engine, account: Account, key: UUID) -> UUID:

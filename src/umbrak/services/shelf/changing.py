@@ -17,6 +17,7 @@ from umbrak.core.platform.machine import Layout
 from umbrak.formats.documents import CHECKED, Name, ShortText, Text, like_key
 from umbrak.formats.quantities import Day, KitSize, LeadDays, LineCount, Money, OnOffer
 from umbrak.services.errors import NotFound, Refused, Stale
+from umbrak.services.parts.understanding import described
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.shelf.view import USABLE, ShelfView, StockState, _shelf
 from umbrak.store import shelf as store
@@ -116,17 +117,6 @@ def take_from_shelf(db: Connection, account: Account, kind: str, count: int) -> 
             record(db, "taken from shelf", account.id, id=str(row.id), part=row.part, count=taken)
             wanted -= taken
     return count - wanted
-
-
-def described(db: Connection, module: Module, part: str | None) -> Module:
-    """The module with its part number; one that is known by its part alone as the shelf or an offer describes it."""
-    part = (part or module.part or "").strip() or None
-    if module.capacity_gib is None and part:
-        kept = [(o.part, o.module) for o in store.all_offers(db)] + [(x.part, x.module) for x in store.all_stock(db)]
-        known = next((m for name, m in kept if name == part and m.capacity_gib), None)
-        if known:
-            return replace(alike(known), serial=module.serial)
-    return replace(module, part=part)
 
 
 def change_stock(engine: Engine, account: Account, key: UUID, version: int, changes: dict[str, Any]) -> ShelfView:

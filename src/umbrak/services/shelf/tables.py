@@ -17,9 +17,10 @@ from umbrak.formats.quantities import KitSize, LeadDays, LineCount, Money, OnOff
 from umbrak.formats.rows import DAY, NAME, SHORT, TEXT, CellFault, RowReader
 from umbrak.formats.spreadsheet import harmless, read_table
 from umbrak.services.known.taking import check_columns, take_each
+from umbrak.services.parts.understanding import described, odd_beside
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings
-from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer_within, add_stock_within, described
+from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer_within, add_stock_within
 from umbrak.services.shelf.view import StockState, see_shelf
 from umbrak.store.accounts import Account
 
@@ -90,8 +91,9 @@ def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine |
         return None
     module = described(db, replace(label, serial=serial or label.serial), given["part"])
     new = NewStock(module=module, **given)
+    odd = odd_beside(db, module)
     add_stock_within(db, account, new)
-    return TakenLine(row.number, module.part or "", module.short(), f"{new.count} {new.state}")
+    return TakenLine(row.number, module.part or "", module.short(), "; ".join((f"{new.count} {new.state}", *odd)))
 
 
 def _take_offer(db: Connection, account: Account, row: RowReader, currency: str) -> TakenLine | None:
@@ -113,9 +115,10 @@ def _take_offer(db: Connection, account: Account, row: RowReader, currency: str)
     if row.faults:
         return None
     new = NewOffer(module=described(db, label, given["part"]), **given)
+    odd = odd_beside(db, new.module)
     add_offer_within(db, account, new)
     detail = f"{new.price} {currency}" + (f" for {new.kit}" if new.kit > 1 else "")
-    return TakenLine(row.number, new.part, new.module.short(), detail)
+    return TakenLine(row.number, new.part, new.module.short(), "; ".join((detail, *odd)))
 
 
 def export_table(engine: Engine, kind: str) -> str:

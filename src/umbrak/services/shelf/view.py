@@ -12,12 +12,14 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.belief import unlike
-from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module, alike
+from umbrak.core.memory.parts import key_of
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.routes.problem import Candidate, Origin
-from umbrak.services.evidence.trials import trial_of
+from umbrak.services.evidence.trials import trials_of
 from umbrak.services.known.loading import load_machine
+from umbrak.services.parts.known import Numbers
+from umbrak.services.parts.understanding import Labels
 from umbrak.services.people.settings import money_settings
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import sheets as sheet_store
@@ -126,9 +128,12 @@ def _shelf(db: Connection, text: str = "") -> ShelfView:
     offers = [_offer_view(r, listing, today) for r in store.all_offers(db)]
     understood = ""
     if text:
-        wanted = decode_label(text[:MAX_LABEL_LENGTH]).module
-        known = [v.part for v in stock] + [v.part for v in offers]
-        parts = {p for p in known if p and p.casefold() in text.casefold()}
+        labels = Labels(db)
+        told = labels.understand(text)
+        wanted = told.reading.module
+        known = {p for p in (*(v.part for v in stock), *(v.part for v in offers)) if p}
+        keys = labels.numbers.keys(key_of(told.part.number)) if told.part else ()
+        parts = {p for p in known if p.casefold() in text.casefold() or key_of(p) in keys}
         understood = "" if parts or not wanted.capacity_gib else wanted.short()
         stock = [v for v in stock if _meets(text, wanted, parts, v.part, v.module, v.words, v.place, v.note, v.state)]
         offers = [v for v in offers if _meets(text, wanted, parts, v.part, v.module, v.words, v.supplier)]
@@ -158,7 +163,8 @@ class _Listing:
 
     @classmethod
     def of(cls, db: Connection) -> _Listing:
-        kept = (load_sheet(db, row.hash) for row in sheet_store.current_sheets(db))
+        numbers = Numbers.load(db)
+        kept = (numbers.widened(load_sheet(db, row.hash)) for row in sheet_store.current_sheets(db))
         return cls(tuple(s for s in kept if s.listed and not s.archetype))
 
     def of_part(self, part: str | None) -> tuple[str, ...]:
@@ -168,7 +174,9 @@ class _Listing:
 def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) -> list[StockView]:
     """Lines with what of each is reserved: plans take from the usable lines of their kind, older plans first."""
     needs = store.needs_of(db, sorted({r.kind for r in rows}))
-    tried = [trial_of(t) for t in trials_of_parts(db, sorted({r.part for r in rows if r.part}))]
+    numbers = Numbers.load(db)
+    keys = sorted({k for r in rows if r.part for k in numbers.keys(key_of(r.part))})
+    tried = trials_of(db, trials_of_parts(db, keys))
     left = [n.count for n in needs]
     views = []
     for r in rows:
@@ -184,7 +192,7 @@ def _stock_views(db: Connection, rows: Sequence[StockRow], listing: _Listing) ->
             StockView(
                 id=r.id, version=r.version, part=r.part, module=r.module, words=r.unreadable or r.module.short(), count=r.count, state=StockState(r.state),
                 place=r.place, note=r.note, reserved=tuple(reserved), free=0 if r.unreadable else free, listed_by=listing.of_part(r.part),
-                unlike_tried=tuple(dict.fromkeys(w for t in tried if t.part == r.part for w in unlike(t.module, r.module))),
+                unlike_tried=tuple(dict.fromkeys(w for t in tried if t.is_of(r.part) for w in unlike(t.module, r.module))),
                 updated_at=r.updated_at, reference=r.reference, due_on=r.due_on,
             )
         )  # fmt: skip
@@ -227,9 +235,3 @@ def spares_of(db: Connection) -> tuple[Module, ...]:
     rows = [(r.part, r.module) for r in usable] + [(r.part, r.module) for r in store.all_offers(db) if not r.unreadable]
     found = (replace(m, part=m.part or part) for part, m in rows)
     return tuple(dict.fromkeys(map(alike, found)))
-
-
-# -- putting on and taking off --------------------------------------------------------------------------
-
-
-# -- tables ---------------------------------------------------------------------------------------------

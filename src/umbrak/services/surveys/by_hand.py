@@ -39,8 +39,10 @@ def survey_by_hand(
     found: Layout,
     emptied: Sequence[str],
     failed: Sequence[str] | None = None,
+    by_part: bool = False,
 ) -> None:
-    """What somebody saw in some slots, as a new survey over the newest one; `failed` = all slots now at fault.
+    """What somebody saw in some slots, as a new survey over the newest one; `failed` = all slots now at fault; `by_part` =
+    it adds what is known of the part numbers there, and nobody saw it on these modules.
 
     Raises
         NotFound, Refused
@@ -63,9 +65,11 @@ def survey_by_hand(
             yours = {"slots": layout_json(found), "emptied": list(emptied)}
             raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", view_of(m), yours)
         now = datetime.now(UTC)
-        # Who has looked settles what was disputed there.
-        disputed = {s: d for s, d in known.disputed.items() if s not in told}
-        sources = {**sources_of(m), **dict.fromkeys(told, Origin("by hand", now))}
+        kind, before = "part" if by_part else "by hand", sources_of(m)
+        # Who has looked settles what was disputed there; who takes a fact from a part number has not looked.
+        disputed = {s: d for s, d in known.disputed.items() if by_part or s not in told}
+        new = {s: Origin(kind, now, over=before[s].first if by_part else None) for s in told}
+        sources = {**before, **new}
         content = replace(
             known,
             slots=slots,
@@ -74,9 +78,10 @@ def survey_by_hand(
             sources=sources,
             disputed=disputed,
         )
-        add_survey(db, key, "by hand", content, account.id, None, now)
+        add_survey(db, key, kind, content, account.id, None, now)
         refresh(db, key)
-        record(db, "surveyed by hand", account.id, key, slots=sorted(told), failed=broken, revision=revision + 1)
+        done = "told by part number" if by_part else "surveyed by hand"
+        record(db, done, account.id, key, slots=sorted(told), failed=broken, revision=revision + 1)
 
 
 def record_bays(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -26,6 +27,7 @@ from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.spd import SpdReading
 from umbrak.services.errors import NotFound
+from umbrak.services.parts.understanding import Labels
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import sheets as sheet_store
@@ -89,7 +91,7 @@ def keep_intake(
     library: Library | None = None,
 ) -> Intake:
     """`take_in`, as a part of a transaction; `notes` = (where, what was odd) of how it was come by."""
-    given = read_any(raw)
+    given = read_any(raw, read_label=Labels(db).read)
     reading = _of_one_module(given) if isinstance(given, SpdReading) else given
     reading = _with_names(reading, (library or Library.load(db)).makers)
     reading = replace(reading, warnings=(*reading.warnings, *(Warning(*note) for note in notes)))
@@ -116,20 +118,28 @@ def _with_names(reading: SurveyReading, makers: Mapping[tuple[int, int], str]) -
     return replace(reading, slots=tuple(named(facts) for facts in reading.slots))
 
 
-def learn_from(db: Connection, sheet: Sheet, reading: SurveyReading, reports: Mapping[str, int]) -> None:
+def learn_from(db: Connection, sheet: Sheet, reading: SurveyReading, reports: Mapping[str, int]) -> dict[str, str]:
     """Remember what a report that somebody accepted teaches: which slot of the model a locator is, where its name alone
-    did not tell, and which maker has which code."""
-    named = match_slots(sheet, reading.slots)
+    did not tell, and which maker has which code.
+
+    Returns slot -> the name by which the report calls it, as far as nobody knew that before and no other slot has it.
+    """
+    named, known = match_slots(sheet, reading.slots), store.known_locators(db, sheet.id)
+    every = Counter(r.locator for r in reading.slots)
+    new: dict[str, str] = {}
     for slot, index in reports.items():
         report = reading.slots[index]
         if named[index] != slot and report.locator:
             store.learn_locator(db, sheet.id, bank=report.bank or "", name=report.locator, slot=slot)
+            if known.get((report.bank or "", report.locator)) != slot and every[report.locator] == 1:
+                new[slot] = report.locator
     seen: dict[tuple[int, int], set[str]] = {}
     for report in reading.slots:
         if report.module and report.module.maker and report.module.maker_code:
             code = report.module.maker_code
             seen.setdefault((code.bank, code.code), set()).add(report.module.maker)
     store.learn_makers(db, seen)
+    return new
 
 
 def told_beside(

@@ -23,6 +23,7 @@ from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.known.loading import Loaded, load_machine, loaded, sources_of, with_facts
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
+from umbrak.services.sheets.doubts import doubt_names
 from umbrak.services.surveys.by_hand import check_drives
 from umbrak.services.surveys.intake import Intake, learn_from, load_intake, match_reports, told_beside
 from umbrak.store import machines as store
@@ -197,7 +198,8 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         check_drives(content.bays)
         add_survey(db, machine_id, intake.reading.kind, content, account.id, intake.id, now)
         _take_facts(db, m, found, taken.facts)
-        learn_from(db, m.sheet, intake.reading, placed)
+        new = learn_from(db, m.sheet, intake.reading, placed)
+        doubt_names(db, account, m.sheet, machine_id, new)
         refresh(db, machine_id)
         told: dict[str, Any] = {"slots": sorted(chosen), "disputed": sorted(disputed), "source": intake.source_name}
         record(db, "surveyed", account.id, machine_id, revision=m.survey.revision + 1, **told)

@@ -6,7 +6,7 @@ import type { Question } from '@/api/client'
 import SeverityMark from '@/ui/SeverityMark.vue'
 
 const props = defineProps<{ questions: Question[]; mayAnswer: boolean; machineId: string }>()
-const emit = defineEmits<{ answer: [facts: Question['answers'][number]['facts']] }>()
+const emit = defineEmits<{ answer: [facts: Question['answers'][number]['facts'], byPart: boolean] }>()
 
 const at = ref(0)
 const typed = ref('')
@@ -27,7 +27,7 @@ function keep(): void {
   const need = shown.value?.typed
   const value = typed.value.trim()
   if (!need || !value) return
-  emit('answer', { [need]: isNumber(need) ? Number(value.replace(',', '.')) : value })
+  emit('answer', { [need]: isNumber(need) ? Number(value.replace(',', '.')) : value }, false)
 }
 </script>
 
@@ -41,7 +41,7 @@ function keep(): void {
     <p class="why">{{ shown.why }}. <b>Look at:</b> {{ shown.look_at }}.<template v-if="shown.of_sheet && shown.of_sheet !== 'limits'"> It belongs into the model's sheet.</template></p>
     <div class="answers">
       <template v-if="mayAnswer">
-        <button v-for="a in shown.answers" :key="a.words" type="button" class="press" @click="emit('answer', a.facts)">{{ a.words }}</button>
+        <button v-for="a in shown.answers" :key="a.words + a.source" type="button" class="press" :class="{ known: a.source }" @click="emit('answer', a.facts, !!a.source)">{{ a.words }}<small v-if="a.source">{{ a.source }}</small></button>
         <form v-if="shown.typed" @submit.prevent="keep">
           <input v-model="typed" :aria-label="shown.text" :inputmode="isNumber(shown.typed) ? 'decimal' : 'text'" maxlength="60" />
           <button type="submit" class="press" :disabled="!typed.trim()">Keep it</button>
@@ -115,6 +115,13 @@ form {
   font-size: 13px;
   font-weight: 600;
   text-decoration: none;
+}
+.known {
+  font-weight: 700;
+}
+.known small {
+  display: block;
+  font-weight: 400;
 }
 .press:disabled {
   opacity: 0.5;

@@ -38,6 +38,17 @@ async function place(): Promise<void> {
   else if (understood.value && label.value?.text === text.value) emit('place', label.value.module)
 }
 
+/** What its part number told beyond its words, each source once. */
+const byNumber = computed(() => {
+  const told = new Map<string, string[]>()
+  for (const fact of label.value?.part?.offered ?? []) {
+    if (fact.values.length !== 1) continue
+    const { source, words } = fact.values[0]!
+    told.set(source, [...(told.get(source) ?? []), words])
+  }
+  return [...told].map(([source, words]) => `${words.join(', ')} (${source})`)
+})
+
 const understood = computed(() => (label.value?.understood.length ?? 0) > 0)
 
 const FIELDS: Record<string, (value: unknown, m: Module) => string> = {
@@ -138,8 +149,14 @@ defineExpose({ clear })
           </button>
           <span v-for="p in pieces" :key="p.key" class="piece">{{ p.told }}</span>
         </div>
+        <p v-if="byNumber.length" class="by-number">By its number: {{ byNumber.join('; ') }}</p>
+        <p v-if="label.part?.also.length" class="faded">the same thing as {{ label.part.also.join(', ') }}</p>
         <p v-if="follows" class="faded">{{ follows }}</p>
         <p v-for="c in label.contradictions" :key="c" class="wrong">{{ c }}</p>
+        <p v-if="label.near.length" class="near">
+          Known numbers like it:
+          <button v-for="n in label.near" :key="n" type="button" class="quiet-link mono" @click="text = n">{{ n }}</button>
+        </p>
         <p v-if="label.not_understood.length" class="odd-words">
           not understood: {{ label.not_understood.map((p) => `“${p.text}”`).join(', ') }}
         </p>
@@ -231,6 +248,14 @@ label {
 }
 p {
   margin: 2px 0 0;
+}
+.by-number {
+  overflow-wrap: anywhere;
+}
+.near {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
 }
 .wrong {
   color: var(--stop);

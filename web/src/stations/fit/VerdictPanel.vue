@@ -15,7 +15,7 @@ import FindingList from './FindingList.vue'
 import type { NextStep } from './next'
 
 const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null; need?: number | null; worth?: Worth; more?: More | null; looking?: boolean; next?: NextStep[] }>()
-defineEmits<{ more: [more: More];  point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts']] }>()
+defineEmits<{ more: [more: More];  point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts'], byPart: boolean] }>()
 
 /** Need is compared with what is usable, and never rounded to be met. [GB] */
 const short = computed(() => (props.need ?? 0) - props.goal.usable_gib)
@@ -156,7 +156,7 @@ const many = computed(() => props.goal.sockets.length > 1)
       </template>
     </dl>
     <div class="scrolling" tabindex="0" role="group" aria-label="Findings and limits">
-      <AnswerFirst v-if="questions.length" :questions="questions" :may-answer="mayAnswer" :machine-id="machineId" @answer="$emit('answer', $event)" />
+      <AnswerFirst v-if="questions.length" :questions="questions" :may-answer="mayAnswer" :machine-id="machineId" @answer="(facts, byPart) => $emit('answer', facts, byPart)" />
       <h2>Findings</h2>
       <FindingList :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
       <template v-if="worth?.rests_on.length">

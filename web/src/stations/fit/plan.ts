@@ -104,12 +104,12 @@ export function usePlan(machine: () => MachineView) {
     return enqueue(() => send('edits', { changes }), changes)
   }
 
-  /** Facts that a question wants: of the machine, or of modules. */
-  const answer = (facts: Record<string, unknown>) =>
+  /** Facts that a question wants: of the machine, or of modules; `byPart`: known of their part numbers, not seen on them. */
+  const answer = (facts: Record<string, unknown>, byPart = false) =>
     enqueue(async () => {
       if (!plan.value) plan.value = await start()
       const params = { path: { plan_id: plan.value.id } }
-      show(await ask(api.POST('/api/plans/{plan_id}/answers', { params, body: { version: plan.value.version, facts: facts as never } })))
+      show(await ask(api.POST('/api/plans/{plan_id}/answers', { params, body: { version: plan.value.version, facts: facts as never, by_part: byPart } })))
     })
 
   /** What the machine will run with under the plan. */

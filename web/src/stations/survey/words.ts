@@ -10,13 +10,14 @@ export const KINDS: Record<string, string> = {
   spd: 'SPD of a module',
   labels: 'labels read by hand',
   'by hand': 'seen by hand',
+  part: 'its part number, seen elsewhere',
   proof: 'the proof of its last work',
   total: 'its total, and labels, after its last work',
   'run sheet': 'the run sheet of its last work; nobody saw it since',
 }
 
 /** One letter for a source, beside a fact. */
-export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', spd: 'S', labels: 'B', 'by hand': 'H', proof: 'P', total: 'Σ', 'run sheet': 'R' }
+export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', spd: 'S', labels: 'B', 'by hand': 'H', part: '#', proof: 'P', total: 'Σ', 'run sheet': 'R' }
 
 export const occupantWords = (o: Occupant | null | undefined) => (!o ? 'empty' : o === 'unknown' ? 'not known' : moduleWords(o))
 
