@@ -155,7 +155,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     (
         "PUT",
         "/api/trials/table",
-        {"priors": [], "half_life_days": 1000, "full_soak_days": 14, "unsoaked": 0.5},
+        {"numbers": {"half_life_days": 1000}},
         (401, 403, 403, 200),
     ),
     ("GET", "/api/shelf", None, (401, 200, 200, 200)),

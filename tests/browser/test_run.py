@@ -224,7 +224,7 @@ def test_the_bench_loses_and_doubles_no_tick(sign_in: SignIn, served: Served) ->
 
     page.context.route(re.compile("/entries/"), lose)
     page.context.set_offline(False)
-    expect(page.get_by_role("status")).to_have_count(0)
+    expect(page.get_by_role("status")).to_have_text("Every tick is sent")
     view = api(lead, f"/api/runs/{run}")
     assert len(lost) == 3 and view["at_step"] == 22
     assert view["entries"] == 22, "one, twenty, and the other person's: none lost, none doubled"

@@ -16,10 +16,11 @@ from random import Random
 from typing import Any
 
 from tests.core.sheets import SMALL, TWIN, merged
-from umbrak.core.evaluate import evaluate
-from umbrak.core.evidence.belief import Trial, believe
-from umbrak.core.evidence.claims import claims_of
+from umbrak.core.evaluate import evaluate_in, question
+from umbrak.core.evidence.belief import believe
+from umbrak.core.evidence.doubts import board_of, resting_of
 from umbrak.core.evidence.table import Outcome
+from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.evidence.trouble import trouble_of
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
@@ -111,9 +112,17 @@ def _wishes(r: Random) -> Wishes:
 
 def _trial(r: Random, sheet: Sheet, m: Module) -> Trial:
     outcome = r.choice(list(Outcome))
-    return Trial(
-        f"t{m.part}", sheet.id, outcome, r.choice(list(SourceKind)), date(2025, 6, 1), None, m.part, None, m, 40, 20
+    held = r.choice(
+        [
+            Held(),
+            Held(most={"channel": r.choice([4, 16, 64])}),
+            Held(makers=frozenset(r.sample(_MAKERS, 2)), most={"socket": 16}),
+        ]
     )
+    return Trial(
+        f"t{m.part}", sheet.id, outcome, r.choice(list(SourceKind)), date(2025, 6, 1), None, m.part, None,
+        r.choice([m, m, None]), r.choice([8, 16, 40, 96]), 20, source=r.choice(["", m.part or ""]), held=held,
+    )  # fmt: skip
 
 
 def _common(r: Random) -> dict[str, Any]:
@@ -272,13 +281,15 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
     soldered = any(c.soldered for c in p.sheet.channels.values())
     if not counts and not soldered:
         return None
-    judged = evaluate(p.sheet, p.machine, layout, p.statements, p.layout)
+    ctx = question(p.sheet, p.machine, layout, p.statements, p.layout)
+    judged = evaluate_in(ctx)
     codes = {f.code for f in judged.findings if f.severity == "risk"}
     if any(f.severity == "stop" for f in judged.findings):
         return None
     told = {c.part: c.listed for c in p.candidates if c.listed is not None}
-    beliefs = [believe(c, p.trials, p.today) for c in claims_of(p.sheet, p.machine, layout, judged, p.layout, told)]
-    trouble = trouble_of(beliefs).probability
+    board, resting = board_of(p.sheet, p.machine, p.statements), resting_of(ctx, judged, p.layout, told)
+    found = trouble_of([believe(board, d, p.trials, p.today) for d in resting.doubts], comes=resting.comes)
+    trouble = found.probability
     steps = [a for a in actions(p.sheet, p.layout, layout) if a.do is not Do.KEEP]
     touches = sum((a.source in p.sheet.slots) + (a.target in p.sheet.slots) for a in steps)
     live = [s for s in p.sheet.slots if p.machine.processors[p.sheet.socket_of_slot[s]]]
@@ -296,7 +307,7 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
         or free < (w.free_slots or 0)
         or (w.rate_mts and (judged.data_rate_mts or 0) < w.rate_mts)
         or (w.keep_fitted and any(counts[m] < k["fitted"] for m, k in kinds.items()))
-        or (w.top_trouble is not None and trouble > w.top_trouble + 1e-9)
+        or (w.top_trouble is not None and found.doubted > w.top_trouble + 1e-9)
     ):
         return None
     excused = {"order.balance", "order.channel-single"} if soldered else set()

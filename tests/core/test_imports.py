@@ -14,7 +14,7 @@ HOME = Path(umbrak.core.__file__).parent
 PURE = {"__future__", "collections", "dataclasses", "datetime", "decimal", "difflib", "enum", "fnmatch", "functools", "itertools", "math", "re", "types", "typing"}  # fmt: skip
 IMPURE = {"open", "print", "input", "datetime.now", "datetime.utcnow", "date.today"}
 #: What only some of core may use -> where.
-SOME = {"numpy": {"routes", "proof"}, "scipy": {"evidence", "routes", "proof"}, "time": {"routes"}}
+SOME = {"numpy": {"routes", "proof"}, "scipy": {"routes", "proof"}, "time": {"routes"}}
 
 
 def test_core_stands_on_what_it_says() -> None:

@@ -135,10 +135,11 @@ def test_routes_by_hand() -> None:
     found = answer(p)
     told = [(r.weighed.cost, r.weighed.measures.usable_gib, r.weighed.measures.touches, r.names) for r in found.routes]
     assert told == [
-        (Decimal(10), 16, 2, ("cheapest", "safest", "least-handling")),
+        (Decimal(10), 16, 2, ("cheapest", "least-handling")),
+        # Two of four in one channel, one of eight in the other: one new module, of which one may fail.
+        (Decimal(70), 16, 3, ("safest",)),
         (Decimal(70), 16, 4, ("fastest", "most-room")),
         (Decimal(70), 24, 2, ()),
-        (Decimal(70), 16, 3, ()),  # two of four in one channel, one of eight in the other
         (Decimal(140), 32, 6, ("largest",)),
     ]
 
@@ -151,7 +152,11 @@ def test_break_even_is_against_the_cheapest_that_the_maker_stands_behind() -> No
     third, official = routes[0], routes[2]
     assert (third.weighed.parts, official.weighed.parts) == (("ZZ",), ("OK",))
     assert third.official == 2 and third.against_official is not None and official.against_official is None
-    assert third.against_official.saving == 120 and third.weighed.trouble.probability == pytest.approx(0.2)
+    assert third.against_official.saving == 120
+    # A part on no list, more than runs, two modules that may fail early: each its own, told apart.
+    assert third.weighed.trouble.doubted == pytest.approx(1 - 0.97 * 0.995)
+    assert third.weighed.trouble.probability == pytest.approx(1 - 0.97 * 0.995 * 0.997**2)
+    assert third.flips is False
 
 
 @pytest.mark.parametrize(

@@ -148,7 +148,12 @@ def test_a_plan_at_risk_waits_for_a_lead_and_a_change_asks_again(
     with pytest.raises(NotAllowed):
         approve(engine, technician, plan.id, plan.version)
     risk = see_risk(engine, plan.id)
-    assert risk.needed and risk.beliefs and risk.levers and 0 < risk.trouble_90[0] < risk.trouble < risk.trouble_90[1]
+    assert (
+        risk.needed
+        and risk.beliefs
+        and risk.levers
+        and 0 < risk.trouble_range.low < risk.trouble < risk.trouble_range.high
+    )
     # Six of 61 each, all on the shelf but none to pay for; by its maker six of 148, of which four lie on the shelf.
     assert risk.saving and (risk.saving.cost, risk.saving.official_cost) == (0, 296)
     with pytest.raises(Stale):

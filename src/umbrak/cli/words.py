@@ -158,7 +158,7 @@ def routes_words(result: dict[str, Any]) -> str:
         return "\n".join(["no route; there is one without", *(f"  {o}" for o in options)])
     lines = []
     for r in result["routes"]:
-        low, high = r["trouble_90"]
+        low, high = r["trouble_range"]
         rate = f"{r['data_rate_mts']} MT/s" if r["data_rate_mts"] else "rate not told"
         names = f"  ({', '.join(r['names'])})" if r["names"] else ""
         lines.append(

@@ -106,7 +106,19 @@ def evaluate(
     Returns
         Evaluation; every input gives one
     """
-    ctx = Context(
+    return evaluate_in(question(sheet, machine, layout, statements, before, ran), without_rules)
+
+
+def question(
+    sheet: Sheet,
+    machine: Machine,
+    layout: Layout,
+    statements: Iterable[Statement] = (),
+    before: Layout | None = None,
+    ran: Layout | None = None,
+) -> Context:
+    """What `evaluate` judges. Parameters as there."""
+    return Context(
         sheet=sheet,
         machine=machine,
         layout=layout,
@@ -114,6 +126,11 @@ def evaluate(
         before=before,
         ran=before if ran is None else ran,
     )
+
+
+def evaluate_in(ctx: Context, without_rules: Collection[str] = ()) -> Evaluation:
+    """`evaluate` of a question that is put together already, for who asks more of it afterwards."""
+    sheet = ctx.sheet
     findings: list[Finding] = []
     held: list[str] = []
     for code, rule in RULES.items():

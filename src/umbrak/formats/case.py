@@ -11,9 +11,10 @@ from typing import TYPE_CHECKING, Annotated, Any
 from pydantic import Field
 
 from umbrak.core.cures import cures
-from umbrak.core.evaluate import evaluate
-from umbrak.core.evidence.belief import Trial
-from umbrak.core.evidence.claims import claims_of
+from umbrak.core.evaluate import evaluate, evaluate_in, question
+from umbrak.core.evidence.doubts import resting_of
+from umbrak.core.evidence.table import USUAL
+from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import Costs
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import actions
@@ -247,7 +248,8 @@ def run_sheet_case(case: Case) -> dict[str, Any]:
         raise InputError(
             "no-goal", [Fault("name the goal, or the slots that have failed: else nothing is to be done", "goal")]
         )
-    judged = evaluate(case.sheet, case.machine, goal, case.statements, case.layout)
+    ctx = question(case.sheet, case.machine, goal, case.statements, case.layout)
+    resting = resting_of(ctx, evaluate_in(ctx), case.layout)
     work = Work(
         now=case.layout,
         goal=goal,
@@ -256,7 +258,7 @@ def run_sheet_case(case: Case) -> dict[str, Any]:
         bays=case.bays,
         group=case.duty.group if case.duty else "",
         duty=case.duty.value() if case.duty else None,
-        claims=tuple(c.words for c in claims_of(case.sheet, case.machine, goal, judged, case.layout)),
+        claims=tuple(d.words for d in resting.doubts if d.lacks_word(USUAL)),
         backup_tiers=max(1, case.costs.backup_tiers),
     )
     return run_sheet_json(run_sheet(case.sheet, case.machine, work))

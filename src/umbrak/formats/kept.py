@@ -11,6 +11,7 @@ from typing import Any, Generic, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
+from umbrak.core.evidence.trial import Held
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Sizing
 from umbrak.core.platform.known import Claim, Disputed, Drive, Known, Origin, Totals
@@ -101,6 +102,8 @@ STATEMENT: Kept[StatementDoc] = Kept(
     "A statement", lambda d: StatementDoc(**d), lambda v: v.model_dump(mode="json", by_alias=True, exclude_none=True)
 )
 MODULE: Kept[Module] = Kept("A module", lambda d: _module(d), module_json)
+#: What a machine held when something was tried.
+HELD: Kept[Held] = Kept("What a machine held at a trial", lambda d: _held(d), lambda v: jsonable(_held_json(v)))
 GOAL: Kept[Layout] = Kept("A plan's layout", lambda d: read_layout(d["slots"]), lambda v: {"slots": layout_json(v)})
 #: What is fitted after each stage but the last.
 STAGES: Kept[tuple[Layout, ...]] = Kept(
@@ -114,6 +117,17 @@ RUNS_WITH: Kept[MachineDoc] = Kept(
     lambda d: MachineDoc(**d["facts"]),
     lambda v: {"facts": v.model_dump(exclude_unset=True)},
 )
+
+
+def _held_json(v: Held) -> _Data:
+    sets = {n: sorted(getattr(v, n)) for n in ("makers", "kits", "facts")}
+    return {"most": dict(v.most), **sets, "firmware": v.firmware, "system": v.system}
+
+
+def _held(d: _Data) -> Held:
+    sets = {n: frozenset(d.get(n, ())) for n in ("makers", "kits", "facts")}
+    most = {str(scope): float(gib) for scope, gib in d.get("most", {}).items()}
+    return _no_more_than(Held, Held(most=most, **sets, firmware=d.get("firmware"), system=d.get("system")), d)
 
 
 def _module(document: _Data) -> Module:

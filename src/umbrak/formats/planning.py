@@ -8,8 +8,8 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
-from umbrak.core.evidence.belief import Trial
 from umbrak.core.evidence.table import Outcome
+from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.evidence.trouble import Costs
 from umbrak.core.plan.sizing import Duty, Member, duty_while_open
 from umbrak.core.platform.statement import SourceKind
@@ -18,6 +18,23 @@ from umbrak.formats.documents import Doc, Gib, ModuleDoc, Mts, Name, SourceKindN
 from umbrak.formats.quantities import Cost, Day, KitSize, LeadDays, Money, OnOffer, SoakDays
 
 ModuleGiven = Annotated[Text | ModuleDoc, AfterValidator(checked_label)]
+
+
+class HeldDoc(Doc):
+    """What the machine held besides; each may be left out."""
+
+    most: dict[Literal["slot", "channel", "controller", "socket"], Gib] = {}
+    makers: Annotated[list[Name], Field(max_length=100)] = []
+    firmware: Name | None = None
+    system: Name | None = None
+
+    def value(self) -> Held:
+        return Held(
+            {str(k): v for k, v in self.most.items()},
+            frozenset(self.makers),
+            firmware=self.firmware,
+            system=self.system,
+        )
 
 
 class TrialDoc(Doc):
@@ -33,6 +50,8 @@ class TrialDoc(Doc):
     module: ModuleGiven | None = None
     total_gib: Gib | None = None
     soak_days: SoakDays = 0
+    source: Text = Field("", description="where it is told: a thread, a document; those of one source do not add up")
+    held: HeldDoc = Field(default_factory=HeldDoc)
 
     def value(self, name: str) -> Trial:
         module = module_from(self.module) if self.module is not None else None
@@ -48,6 +67,8 @@ class TrialDoc(Doc):
             module=module,
             total_gib=self.total_gib,
             soak_days=self.soak_days,
+            source=self.source,
+            held=self.held.value(),
         )
 
 

@@ -109,7 +109,16 @@ def route_json(route: Route, currency: str | None) -> dict[str, Any]:
         "cost": money(w.cost),
         "currency": currency,
         "trouble": w.trouble.probability,
-        "trouble_90": [w.trouble.low, w.trouble.high],
+        "trouble_range": [route.range.low, route.range.high],
+        "moved_most_by": route.range.most
+        and {
+            "by": route.range.most.by,
+            "about": route.range.most.about,
+            "trouble": route.range.most.trouble.probability,
+        },
+        "fails_early": w.trouble.early,
+        "quirks": w.trouble.quirks,
+        "doubts": [{"kind": b.doubt.kind.value, "words": b.doubt.words, "works": b.works} for b in w.trouble.beliefs],
         "expected_loss": round(w.trouble.expected_loss, 2),
         "break_even": saving
         and {
@@ -118,6 +127,9 @@ def route_json(route: Route, currency: str | None) -> dict[str, Any]:
             "expected_loss": round(saving.expected_loss, 2),
             "trouble": saving.trouble,
             "worth_it": saving.worth_it,
+            "runs": saving.runs,
+            "eaten_by": saving.eaten_by and saving.eaten_by.outcome,
+            "flips": route.flips,
         },
         "sustained_gbs": round(w.measures.sustained_gbs, 3),
         "usable_gib": w.measures.usable_gib,

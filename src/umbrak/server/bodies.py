@@ -294,7 +294,6 @@ class Polling(Body):
     )
 
 
-ClaimKindName = Literal["over-official", "over-processor", "density", "unproved", "part", "mixed-makers", "mixed-kits"]
 OutcomeName = Literal["fine", "quirks", "not-seen", "unstable"]
 
 
@@ -310,27 +309,17 @@ class TrialBody(Body):
     total_gib: TotalGib | None = None
     soak_days: SoakDays = 0
     note: Text = ""
+    source: Text = Field("", description="where it is told: a thread, a document, a machine")
+    firmware: Name | None = Field(None, description="the firmware that it ran with")
 
 
 StateName = Literal["new", "pulled", "suspect", "to-return"]
 
 
-PseudoCount = Annotated[float, Field(ge=0, le=1000)]
-
-
-class PriorBody(Body):
-    kind: ClaimKindName
-    fine: PseudoCount
-    quirks: PseudoCount
-    not_seen: PseudoCount
-    unstable: PseudoCount
-
-
 class EvidenceBody(Body):
-    priors: Annotated[list[PriorBody], Field(max_length=20)]
-    half_life_days: Annotated[float, Field(gt=0, le=36500)]
-    full_soak_days: Annotated[float, Field(gt=0, le=3650)]
-    unsoaked: Annotated[float, Field(ge=0, le=1)]
+    numbers: Annotated[dict[ShortText, Annotated[float, Field(allow_inf_nan=False)]], Field(max_length=200)] = Field(
+        description="name -> what this installation sets it to; those left out are as they ship"
+    )
 
 
 class StockBody(Body):

@@ -286,6 +286,10 @@ trial = Table(
     Column("tried_on", Date, nullable=False),
     Column("soak_days", Numeric, nullable=False, server_default="0"),
     Column("note", Text, nullable=False, server_default=""),
+    #: Where it is told: a thread, a document, a machine; "" = nobody said.
+    Column("source", Text, nullable=False, server_default=""),
+    #: What the machine held besides, as `formats.kept.HELD` writes it.
+    Column("held", JSONB, nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=False),
     _at(),
     Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),

@@ -10,8 +10,9 @@ from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, or_, select, update
 
+from umbrak.core.evidence.trial import Held
 from umbrak.core.memory.module import Module
-from umbrak.formats.kept import MODULE, read_or_say
+from umbrak.formats.kept import HELD, MODULE, read_or_say
 from umbrak.store.engine import new_id
 from umbrak.store.parts import is_one_of
 from umbrak.store.tables import account, trial
@@ -34,6 +35,8 @@ class TrialRow:
     tried_on: date
     soak_days: float
     note: str
+    source: str
+    held: Held
     #: Who noted it, as shown.
     by: str
     at: datetime
@@ -44,7 +47,8 @@ class TrialRow:
 def add_trial(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
     """`values`: the members of TrialRow but id, by and at."""
     module = values["module"]
-    values = {**values, "module": None if module is None else MODULE.write(module)}
+    kept = None if values["held"] == Held() else HELD.write(values["held"])
+    values = {**values, "module": None if module is None else MODULE.write(module), "held": kept}
     key = new_id()
     db.execute(insert(trial).values(id=key, account_id=account_id, **values))
     return key
@@ -58,10 +62,11 @@ def _rows(db: Connection, *conditions: Any) -> list[TrialRow]:
 
 def _row(r: Any) -> TrialRow:
     module, unreadable = (None, "") if r.module is None else read_or_say(MODULE, r.module, Module())
+    held, odd = (Held(), "") if r.held is None else read_or_say(HELD, r.held, Held())
     return TrialRow(
         id=r.id, sheet_id=r.sheet_id, processor=r.processor, part=r.part, revision=r.revision, module=module,
         total_gib=None if r.total_gib is None else float(r.total_gib), outcome=r.outcome, who=r.who, tried_on=r.tried_on,
-        soak_days=float(r.soak_days), note=r.note, by=r.shown_as, at=r.created_at, unreadable=unreadable,
+        soak_days=float(r.soak_days), note=r.note, source=r.source, held=held, by=r.shown_as, at=r.created_at, unreadable=unreadable or odd,
     )  # fmt: skip
 
 

@@ -2386,12 +2386,12 @@ export interface paths {
         };
         /**
          * Table
-         * @description Where beliefs start and how trials weigh.
+         * @description What doubts start from and how trials weigh.
          */
         get: operations["table_api_trials_table_get"];
         /**
          * Set Table
-         * @description Set where beliefs start: a lead's decision.
+         * @description Set what doubts start from: a lead's decision. Numbers left out are those that ship.
          */
         put: operations["set_table_api_trials_table_put"];
         post?: never;
@@ -2909,32 +2909,28 @@ export interface components {
         };
         /**
          * BeliefView
-         * @description A claim, how far it is believed, and every term of that.
+         * @description One doubt, how far it is believed that it works, and every term of that.
          */
         BeliefView: {
             /** Because */
             because: string;
             /** Contributions */
-            contributions: components["schemas"]["Contribution"][];
-            /** Counts */
-            counts: {
-                [key: string]: number;
-            };
-            /** High */
-            high: number;
+            contributions: components["schemas"]["Spoken"][];
             /** Is Prior */
             is_prior: boolean;
-            kind: components["schemas"]["ClaimKind"];
-            /** Low */
-            low: number;
-            /** Mean */
-            mean: number;
+            kind: components["schemas"]["DoubtKind"];
+            /** Lacks Word */
+            lacks_word: boolean;
             /** Prior */
-            prior: {
-                [key: string]: number;
-            };
+            prior: number;
+            /** Quirks */
+            quirks: number;
+            /** Starts */
+            starts: string;
             /** Words */
             words: string;
+            /** Works */
+            works: number;
         };
         /** Board */
         Board: {
@@ -3444,8 +3440,14 @@ export interface components {
         BreakEvenView: {
             /** Against */
             against: number;
+            /** Eaten By */
+            eaten_by: string | null;
             /** Expected Loss */
             expected_loss: number;
+            /** Flips */
+            flips: boolean;
+            /** Runs */
+            runs: number;
             /** Saving */
             saving: number;
             /** Trouble */
@@ -3520,6 +3522,8 @@ export interface components {
             now_gib: number;
             /** Planned Gib */
             planned_gib: number | null;
+            /** Reach */
+            reach: components["schemas"]["Reach"][];
             /** Rests On */
             rests_on: components["schemas"]["BeliefView"][];
             /** Shown */
@@ -3599,11 +3603,6 @@ export interface components {
              */
             soldered_gib?: number | null;
         };
-        /**
-         * ClaimKind
-         * @enum {string}
-         */
-        ClaimKind: "over-official" | "over-processor" | "density" | "unproved" | "part" | "mixed-makers" | "mixed-kits";
         /**
          * ClauseChange
          * @description One question that two texts answer otherwise. None: a text does not have it at all.
@@ -3700,23 +3699,6 @@ export interface components {
             slots: components["schemas"]["SlotProof"][];
             /** Totals */
             totals: components["schemas"]["TotalProof"][];
-        };
-        /**
-         * Contribution
-         * @description What one trial adds to a claim: its weight is the product of the four.
-         */
-        Contribution: {
-            /** Age */
-            age: number;
-            /** Likeness */
-            likeness: number;
-            outcome: components["schemas"]["Outcome"];
-            /** Says */
-            says: number;
-            /** Soak */
-            soak: number;
-            /** Trial */
-            trial: string;
         };
         /**
          * CountingDoc
@@ -3847,6 +3829,12 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * DoubtKind
+         * @description What may be doubted: five ladders (does so much of it work?) and four that are yes or no.
+         * @enum {string}
+         */
+        DoubtKind: "reach" | "slot" | "density" | "stack" | "ranks" | "part" | "mixed-makers" | "mixed-kits" | "untold";
         /**
          * DoubtView
          * @description A clause of a sheet that was contradicted; alike ones are one.
@@ -4069,28 +4057,13 @@ export interface components {
         };
         /** EvidenceBody */
         EvidenceBody: {
-            /** Full Soak Days */
-            full_soak_days: number;
-            /** Half Life Days */
-            half_life_days: number;
-            /** Priors */
-            priors: components["schemas"]["PriorBody"][];
-            /** Unsoaked */
-            unsoaked: number;
-        };
-        /**
-         * EvidenceSettings
-         * @description Where beliefs start and how trials weigh; all of it is reasoned, none measured, and may be set.
-         */
-        EvidenceSettings: {
-            /** Full Soak Days */
-            full_soak_days: number;
-            /** Half Life Days */
-            half_life_days: number;
-            /** Priors */
-            priors: components["schemas"]["PriorView"][];
-            /** Unsoaked */
-            unsoaked: number;
+            /**
+             * Numbers
+             * @description name -> what this installation sets it to; those left out are as they ship
+             */
+            numbers: {
+                [key: string]: number;
+            };
         };
         /**
          * Experiment
@@ -5289,6 +5262,21 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
         };
         /**
+         * Moved
+         * @description What a trial does to the belief in one thing that it tried, on the board it was tried on.
+         */
+        Moved: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            kind: components["schemas"]["DoubtKind"];
+            /** Weight */
+            weight: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * Need
          * @description What it comes to, term by term. [GiB]
          */
@@ -5541,6 +5529,30 @@ export interface components {
             step?: string | null;
             /** Text */
             text: string;
+        };
+        /**
+         * NumberView
+         * @description One number that doubts are made of.
+         */
+        NumberView: {
+            /** Because */
+            because: string;
+            /** Group */
+            group: string;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /** Set Here */
+            set_here: boolean;
+            /** Usual */
+            usual: number;
+            /** Value */
+            value: number;
+            /** Words */
+            words: string;
         };
         /** Oddity */
         Oddity: {
@@ -6064,41 +6076,6 @@ export interface components {
             /** Verdict */
             verdict: string;
         };
-        /** PriorBody */
-        PriorBody: {
-            /** Fine */
-            fine: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "over-official" | "over-processor" | "density" | "unproved" | "part" | "mixed-makers" | "mixed-kits";
-            /** Not Seen */
-            not_seen: number;
-            /** Quirks */
-            quirks: number;
-            /** Unstable */
-            unstable: number;
-        };
-        /**
-         * PriorView
-         * @description What beliefs in claims of one kind start from: pseudo-counts, and why.
-         */
-        PriorView: {
-            /** Because */
-            because: string;
-            /** Fine */
-            fine: number;
-            kind: components["schemas"]["ClaimKind"];
-            /** Not Seen */
-            not_seen: number;
-            /** Quirks */
-            quirks: number;
-            /** Set Here */
-            set_here: boolean;
-            /** Unstable */
-            unstable: number;
-        };
         /**
          * Problem
          * @description RFC 9457. `theirs` and `yours` only with a stale write; `id` only with an error of Umbrak's own.
@@ -6253,6 +6230,18 @@ export interface components {
             /** Volts */
             volts: number | null;
         };
+        /**
+         * RangeView
+         * @description How low and how high trouble comes to, looked at otherwise; the way that moves it most comes first.
+         */
+        RangeView: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Ways */
+            ways: components["schemas"]["WayView"][];
+        };
         /** RateProof */
         RateProof: {
             /** Planned Mts */
@@ -6266,6 +6255,23 @@ export interface components {
              * @default
              */
             words: string;
+        };
+        /**
+         * Reach
+         * @description How probable it is that so much runs in this machine, whatever the modules: before any trial, and with them all,
+         *     and how low and how high that comes to when it is looked at otherwise.
+         */
+        Reach: {
+            /** Gib */
+            gib: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Prior */
+            prior: number;
+            /** Works */
+            works: number;
         };
         /**
          * ReadingDoc
@@ -6487,19 +6493,22 @@ export interface components {
             currency: string;
             /** Expected Loss */
             expected_loss: number;
+            /** Fails Early */
+            fails_early: number;
             /** Levers */
             levers: components["schemas"]["Lever"][];
             /** Losses */
             losses: components["schemas"]["LossView"][];
             /** Needed */
             needed: boolean;
+            /** Quirks */
+            quirks: number;
             /** Reasons */
             reasons: components["schemas"]["Finding"][];
             saving: components["schemas"]["SavingView"] | null;
             /** Trouble */
             trouble: number;
-            /** Trouble 90 */
-            trouble_90: number[];
+            trouble_range: components["schemas"]["RangeView"];
             verdict: components["schemas"]["Verdict"];
         };
         /**
@@ -6521,6 +6530,8 @@ export interface components {
             expected_loss: number;
             /** Experiments */
             experiments: components["schemas"]["Experiment"][];
+            /** Fails Early */
+            fails_early: number;
             /** First Stage */
             first_stage: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
@@ -6535,6 +6546,8 @@ export interface components {
             losses: components["schemas"]["LossView"][];
             /** Names */
             names: string[];
+            /** Quirks */
+            quirks: number;
             /** Slots */
             slots: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
@@ -6545,8 +6558,7 @@ export interface components {
             touches: number;
             /** Trouble */
             trouble: number;
-            /** Trouble 90 */
-            trouble_90: number[];
+            trouble_range: components["schemas"]["RangeView"];
             /** Usable Gib */
             usable_gib: number;
         };
@@ -6834,8 +6846,16 @@ export interface components {
         SavingView: {
             /** Cost */
             cost: string;
+            /** Eaten By */
+            eaten_by: string | null;
+            /** Flips */
+            flips: boolean;
             /** Official Cost */
             official_cost: string;
+            /** Official Loss */
+            official_loss: number;
+            /** Runs */
+            runs: number;
             /** Saving */
             saving: number;
             /** Trouble */
@@ -7196,12 +7216,6 @@ export interface components {
             elsewhere: string;
             /** Gib */
             gib: number;
-            /** High */
-            high: number;
-            /** Low */
-            low: number;
-            /** Mean */
-            mean: number;
             outcome: components["schemas"]["Outcome"];
             /**
              * Tried On
@@ -7209,6 +7223,8 @@ export interface components {
              */
             tried_on: string;
             who: components["schemas"]["SourceKind"];
+            /** Works */
+            works: number;
         };
         /**
          * SightingView
@@ -7598,6 +7614,34 @@ export interface components {
             short: string;
             /** Warnings */
             warnings: components["schemas"]["Oddity"][];
+        };
+        /**
+         * Spoken
+         * @description What one trial does to a belief, with the factors of its weight.
+         */
+        Spoken: {
+            /** Age */
+            age: number;
+            /** Blame */
+            blame: number;
+            /** Counts */
+            counts: boolean;
+            /** Likeness */
+            likeness: number;
+            /** Outcome */
+            outcome: string;
+            /** Says */
+            says: number;
+            /** Soak */
+            soak: number;
+            /** Times */
+            times: number;
+            /** Trial */
+            trial: string;
+            /** Version */
+            version: number;
+            /** Weight */
+            weight: number;
         };
         /**
          * StageView
@@ -8268,6 +8312,11 @@ export interface components {
         };
         /** TrialBody */
         TrialBody: {
+            /**
+             * Firmware
+             * @description the firmware that it ran with
+             */
+            firmware?: string | null;
             module?: components["schemas"]["ModuleDoc"] | null;
             /**
              * Note
@@ -8295,6 +8344,12 @@ export interface components {
              * @default 0
              */
             soak_days?: number;
+            /**
+             * Source
+             * @description where it is told: a thread, a document, a machine
+             * @default
+             */
+            source?: string;
             /** Total Gib */
             total_gib?: number | null;
             /**
@@ -8310,12 +8365,8 @@ export interface components {
         };
         /** TrialView */
         TrialView: {
-            /** After */
-            after: number;
-            /** Before */
-            before: number;
-            /** Claim */
-            claim: string;
+            /** Firmware */
+            firmware: string | null;
             /**
              * Id
              * Format: uuid
@@ -8325,6 +8376,8 @@ export interface components {
             model: string;
             /** Module */
             module: string;
+            /** Moved */
+            moved: components["schemas"]["Moved"][];
             /** Note */
             note: string;
             /** Noted By */
@@ -8340,6 +8393,8 @@ export interface components {
             sheet_id: string;
             /** Soak Days */
             soak_days: number;
+            /** Source */
+            source: string;
             /** Total Gib */
             total_gib: number | null;
             /**
@@ -8347,8 +8402,6 @@ export interface components {
              * Format: date
              */
             tried_on: string;
-            /** Weight */
-            weight: number;
             who: components["schemas"]["SourceKind"];
         };
         /**
@@ -8650,6 +8703,16 @@ export interface components {
             screws: number | null;
         };
         /**
+         * WayView
+         * @description Trouble looked at otherwise.
+         */
+        WayView: {
+            /** Trouble */
+            trouble: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * Who
          * @description Who may tick a step.
          * @enum {string}
@@ -8727,6 +8790,8 @@ export interface components {
             cost: string;
             /** Currency */
             currency: string;
+            /** Fails Early */
+            fails_early: number;
             /** From Shelf */
             from_shelf: number;
             /** Quirks */
@@ -8739,8 +8804,7 @@ export interface components {
             };
             /** Trouble */
             trouble: number;
-            /** Trouble 90 */
-            trouble_90: number[];
+            trouble_range: components["schemas"]["RangeView"];
             /** Unpriced */
             unpriced: number;
         };
@@ -16688,7 +16752,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EvidenceSettings"];
+                    "application/json": components["schemas"]["NumberView"][];
                 };
             };
             /** @description Not signed in */
@@ -16732,7 +16796,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EvidenceSettings"];
+                    "application/json": components["schemas"]["NumberView"][];
                 };
             };
             /** @description Not signed in */

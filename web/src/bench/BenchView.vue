@@ -72,6 +72,12 @@ const comes = computed(() => (step.value && step.value.do !== null && step.value
 const where = computed(() => (step.value?.do && machine.value && step.value.slots.length ? whereIs(machine.value.board, step.value.slots.at(-1)!) : null))
 const label = ref('')
 const serial = ref('')
+/** Always one line, at the head of what is pressed: were it to come and go, what is below would move from under the thumb. */
+const sentWords = computed(() => {
+  const ticks = `${unsent.value} ${unsent.value === 1 ? 'tick' : 'ticks'} kept here`
+  if (!connected.value) return unsent.value ? `No connection: ${ticks}, sent when it is back` : 'No connection: ticks are kept here'
+  return unsent.value ? `On its way: ${ticks}` : 'Every tick is sent'
+})
 const handWords = ref<{ fits: boolean; words: string } | null>(null)
 async function compareLabel(): Promise<void> {
   try {
@@ -175,11 +181,11 @@ async function photo(event: Event): Promise<void> {
     </section>
     <section v-else class="step"><h1>Every step is done.</h1><p>It is {{ view.state === 'proved' ? 'proved and back on duty' : view.state === 'waived' ? 'back on duty, with something waived' : view.state }}: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></section>
     <footer>
+      <p class="sent" :class="{ off: !connected }" role="status">{{ sentWords }}</p>
       <p v-if="step?.done_at" class="state" :class="step.proof === 'waived' ? '' : 'go'">{{ step.proof === 'waived' ? 'Waived' : step.proof ? 'Proved' : 'Done' }} {{ clock(step.done_at, zone) }} by {{ step.done_by }}{{ step.alone ? `; nobody else looked: ${step.alone}` : '' }}</p>
       <HoldAlone v-else-if="step && tickable === 'second' && !unchecked" class="state" :run-id="id" :step="step.key" :from="aloneFrom(view, waiting)" :connected="connected" @alone="done" @ticked="secondTicked" />
       <p v-else-if="step && tickable === 'look'" class="state">{{ view.state !== 'under way' ? `This run is ${view.state}.` : 'You may look, and not tick.' }}</p>
       <p v-if="pending.length && step && !step.proves" class="state">Proof still waits for: {{ pending.map((s) => `${s.text[0]!.toLowerCase()}${s.text.slice(1)}`).join('; ') }}.</p>
-      <p v-if="!connected || unsent" class="state" role="status">{{ connected ? 'On its way' : 'No connection' }}: {{ unsent }} {{ unsent === 1 ? 'tick' : 'ticks' }} kept here, sent when it is back.</p>
       <p v-for="w in refused" :key="w.id" class="state wrong" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">Read</button></p>
       <div v-if="step" class="acts">
         <button type="button" class="plain" :disabled="!session.mayWrite()" @click="asking = 'wrong'">Not right</button>
@@ -395,6 +401,18 @@ footer {
   width: 100%;
   max-width: 900px;
   margin: 0 auto;
+}
+.sent {
+  margin: 0;
+  font-size: 14px;
+  color: var(--faded);
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.sent.off {
+  color: var(--ink);
+  font-weight: 650;
 }
 .main,
 .plain {

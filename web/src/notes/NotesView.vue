@@ -8,7 +8,7 @@ import FieldFault from '@/ui/FieldFault.vue'
 import { FieldFault as Fault, numbersIn, useForm } from '@/ui/form'
 import { partPath } from '@/shelf/parts'
 import { plural } from '@/ui/words'
-import PriorTable from './PriorTable.vue'
+import NumbersTable from './NumbersTable.vue'
 import { OUTCOMES, outcomeShape } from './words'
 import { useTitle } from '@/ui/title'
 
@@ -24,7 +24,7 @@ const adding = ref(false)
 const told = ref('')
 const starting = ref(false)
 const today = new Date().toISOString().slice(0, 10)
-const blank = { model: '', processor: '', label: '', revision: '', total: '', outcome: 'fine', who: 'own-proof', date: today, soak: '', note: '' }
+const blank = { model: '', processor: '', label: '', revision: '', total: '', outcome: 'fine', who: 'own-proof', date: today, soak: '', source: '', firmware: '', note: '' }
 const { values: form, faults, wrong: notNoted, sending, submit: note, clear } = useForm(
   blank,
   async (f) => {
@@ -45,6 +45,8 @@ const { values: form, faults, wrong: notNoted, sending, submit: note, clear } = 
       total_gib: said.total,
       soak_days: said.soak ?? 0,
       note: f.note,
+      source: f.source,
+      firmware: f.firmware.trim() || null,
     }
     trials.value = await ask(api.POST('/api/trials', { body }))
     clear()
@@ -105,7 +107,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
       <h1>Field notes</h1>
       <span class="faded">{{ plural(trials.length, 'trial') }}</span>
       <input v-model="text" type="search" class="search" placeholder="model, processor, part, note" aria-label="Filter trials" />
-      <button type="button" class="quiet-link" :aria-expanded="starting" @click="starting = !starting">Where beliefs start</button>
+      <button type="button" class="quiet-link" :aria-expanded="starting" @click="starting = !starting">What doubts start from</button>
       <a class="quiet-link" href="/api/trials/file" download>As a file</a>
       <label v-if="session.mayWrite()" class="quiet-link file">From a file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="take" /></label>
       <button type="button" class="press" v-if="session.mayWrite()" @click="adding = !adding">Note a trial</button>
@@ -114,7 +116,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
     <ul v-if="rows.length" class="wrong" role="alert">
       <li v-for="f in rows" :key="f">{{ f }}</li>
     </ul>
-    <PriorTable v-if="starting" @saved="load" />
+    <NumbersTable v-if="starting" @saved="load" />
     <form v-if="adding" class="panel fields grid add" aria-label="Note a trial" @submit.prevent="note">
       <label>
         Model
@@ -146,6 +148,8 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
       </label>
       <label>On <input v-model="form.date" type="date" required :max="today" /><FieldFault :of="faults" name="date" /></label>
       <label>Ran for [days] <input v-model="form.soak" inputmode="decimal" placeholder="0" /><FieldFault :of="faults" name="soak" /></label>
+      <label>With firmware <input v-model="form.firmware" maxlength="200" placeholder="not known" /><FieldFault :of="faults" name="firmware" /></label>
+      <label class="wide">Where it is told <input v-model="form.source" maxlength="2000" placeholder="a thread, a document, a machine’s name" /><FieldFault :of="faults" name="source" /></label>
       <label class="wide">Note <input v-model="form.note" maxlength="2000" /></label>
       <p v-if="notNoted" class="wrong wide" role="alert">{{ notNoted }}</p>
       <div class="choices">
@@ -181,12 +185,14 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
               {{ t.model }}<span class="faded small part">{{ [t.processor, t.module && t.total_gib ? `${t.total_gib} GB in all` : ''].filter(Boolean).join(', ') }}</span>
             </td>
             <td>
-              {{ KIND_WORDS[t.who] }}, <span class="day">{{ t.tried_on }}</span><span class="faded small part">{{ t.soak_days ? `ran ${t.soak_days} d; ` : '' }}weighs {{ t.weight.toFixed(2) }}</span>
+              {{ KIND_WORDS[t.who] }}, <span class="day">{{ t.tried_on }}</span><span class="faded small part">{{ [t.soak_days ? `ran ${t.soak_days} d` : '', t.firmware && `firmware ${t.firmware}`, t.source].filter(Boolean).join('; ') }}</span>
             </td>
             <td class="belief">
-              <span class="bar" aria-hidden="true"><i :style="{ width: `${100 * t.before}%` }" class="before"></i><i :style="{ width: `${100 * t.after}%` }" class="after"></i></span>
-              {{ percent(t.before) }} → <b>{{ percent(t.after) }}</b>
-              <span class="faded small part">{{ t.claim }}</span>
+              <div v-for="m in t.moved" :key="m.words">
+                <span class="bar" aria-hidden="true"><i :style="{ width: `${100 * m.before}%` }" class="before"></i><i :style="{ width: `${100 * m.after}%` }" class="after"></i></span>
+                {{ percent(m.before) }} → <b>{{ percent(m.after) }}</b>
+                <span class="faded small part">{{ m.words }}; {{ m.weight ? `weighs ${m.weight.toFixed(2)}` : 'its source told as much before' }}</span>
+              </div>
             </td>
             <td>
               <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Take back the trial of ${t.part ?? t.module}`" @click="withdraw(t.id)">Take back</button>

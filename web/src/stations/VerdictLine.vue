@@ -40,7 +40,7 @@ const proved = computed(() => view.value?.verdict_proved)
     <span><template v-if="judged.installed_gib !== view.evaluation_now.installed_gib">{{ gb(view.evaluation_now.installed_gib) }} → </template><b>{{ gb(judged.installed_gib) }} GB</b><template v-if="need">, <span :class="{ lacks: short > 0 }">{{ short > 0 ? `${gbUp(short)} GB short` : 'need met' }}</span></template></span>
     <span v-if="judged.data_rate_mts">{{ judged.data_rate_mts }} MT/s</span>
     <span v-if="cost" :title="cost.beside">{{ cost.figure === 'not told' ? 'cost not told' : cost.figure }}</span>
-    <span v-if="trouble && worth">trouble {{ trouble.figure }} <template v-if="worth.rests_on.length"><RangeMark :at="worth.trouble" :low="worth.trouble_90[0]!" :high="worth.trouble_90[1]!" /> <small class="faded">{{ trouble.beside }}</small></template></span>
+    <span v-if="trouble && worth">trouble {{ trouble.figure }} <template v-if="worth.trouble"><RangeMark :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> <small class="faded">{{ trouble.beside }}</small></template></span>
     <span v-if="view.questions.length" class="asks"><SeverityMark severity="ask" :size="11" /> {{ plural(view.questions.length, 'question') }} first</span>
     <span class="worst"><template v-if="worst && !proved && !view.questions.length"><SeverityMark :severity="worst.severity" :size="12" /> {{ worst.message }}</template></span>
   </router-link>

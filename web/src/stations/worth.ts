@@ -2,6 +2,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, type More, type Worth } from '@/api/client'
 import { plural } from '@/ui/words'
+import { rangeWords } from '@/ui/belief'
 import { money, percent } from './routes/words'
 
 export interface PlanKey {
@@ -69,8 +70,8 @@ export function costWords(w: Worth): { figure: string; beside: string } {
   return { figure: w.bought ? `${w.unpriced ? 'from ' : ''}${money(w.cost, w.currency)}` : w.unpriced ? 'not told' : 'nothing to buy', beside: parts.join(', ') }
 }
 
-/** A probability with where 90 % of it lies. */
-export function troubleWords(w: Pick<Worth, 'trouble' | 'trouble_90' | 'rests_on'>, open: boolean): { figure: string; beside: string } {
-  if (w.rests_on.length) return { figure: percent(w.trouble), beside: `${Math.round(100 * w.trouble_90[0]!)} to ${Math.round(100 * w.trouble_90[1]!)}${open ? ', and what is open' : ''}` }
-  return open ? { figure: 'not told', beside: 'while something is open' } : { figure: 'none claimed', beside: 'nothing that nobody vouches for' }
+/** A probability with how low and how high it comes to; what is open counts in it as a fact that nobody tells. */
+export function troubleWords(w: Pick<Worth, 'trouble' | 'trouble_range' | 'rests_on'>, open: boolean): { figure: string; beside: string } {
+  if (!w.trouble) return open ? { figure: 'not told', beside: 'while something is open' } : { figure: 'none', beside: 'nothing new comes in' }
+  return { figure: percent(w.trouble), beside: `${rangeWords(w.trouble_range)}${w.rests_on.length ? '' : ', as of anything new'}` }
 }

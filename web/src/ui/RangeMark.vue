@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** A probability on a line from nothing to all: where it lies as a mark, where 90 % of it lies as a bar. */
+/** A probability on a line from nothing to all: where it lies as a mark, how low and how high it comes to, looked at otherwise, as a bar. */
 defineProps<{ at: number; low: number; high: number }>()
 const part = (p: number) => `${(100 * Math.min(Math.max(p, 0), 1)).toFixed(2)}%`
 </script>

@@ -1,7 +1,10 @@
-"""What a plan rests on that no rule settles, and how far to believe it.
+"""What a layout rests on that nobody vouches for, and how far to believe that it runs.
 
-claims   what of a layout nobody who vouches for it has said: over a limit, a part that is not listed, makers mixed
-table    prior pseudo-counts, weights and hours, each with its reasoning; all of it may be edited
-belief   trials -> Dirichlet posterior of each claim, with what every trial added
-trouble  claims together: probability of trouble, expected loss, break-even
+table    the numbers that doubts start from, each with its reasoning; an installation may set its own
+trial    what was tried where, by whom, and how it went
+ladder   how much of something works: what figures leave of it, and what trials do to that
+doubts   what may be doubted of a layout: each thing once, however many findings point at it
+belief   one doubt with the trials that speak of it, and what each of them does
+trouble  doubts together: trouble, early failures, quirks, the expected loss, the range and what moves it most
+levers   what lowers trouble or its cost, and which act would tell most
 """

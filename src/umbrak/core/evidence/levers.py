@@ -7,12 +7,14 @@ from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
 
-from umbrak.core.evidence.belief import Belief, Trial, believe
-from umbrak.core.evidence.table import USUAL, ClaimKind, Outcome, Table
-from umbrak.core.evidence.trouble import Costs, Trouble, outcome_cost, trouble_of
+from umbrak.core.evidence.belief import Belief, believe
+from umbrak.core.evidence.doubts import Board, part_doubt
+from umbrak.core.evidence.table import EARLY_COST, USUAL, DoubtKind, Outcome, Table
+from umbrak.core.evidence.trial import Trial
+from umbrak.core.evidence.trouble import Costs, Term, Trouble, cost_of, outcome_cost, trouble_of
 from umbrak.core.memory.module import Module, organisation
 
-MIXING = (ClaimKind.MIXED_MAKERS, ClaimKind.MIXED_KITS)
+MIXING = (DoubtKind.MIXED_MAKERS, DoubtKind.MIXED_KITS)
 
 
 class LeverKind(StrEnum):
@@ -54,19 +56,25 @@ SOFTENINGS: Mapping[LeverKind, Softening] = {
 
 
 def levers_of(
-    trouble: Trouble, costs: Costs, comes: int, goes: int, trials: Iterable[Trial], today: date, table: Table = USUAL
+    board: Board,
+    trouble: Trouble,
+    costs: Costs,
+    goes: int,
+    trials: Iterable[Trial],
+    today: date,
+    table: Table = USUAL,
 ) -> tuple[Lever, ...]:
-    """What lowers the expected loss of a route, the most effective first; nothing where nothing is claimed.
+    """What lowers the trouble of a route or its expected loss, the most effective first; nothing where nothing is doubted.
 
     Parameters
-        comes, goes   modules put in and taken out
+        goes   modules taken out
     """
     if not trouble.beliefs:
         return ()
     found = [
         *_without_mixing(trouble, costs, table),
-        *_known_kinds(trouble, costs, tuple(trials), today, table),
-        *_softer(trouble, costs, comes, goes, table),
+        *_known_kinds(board, trouble, costs, tuple(trials), today, table),
+        *_softer(trouble, costs, goes, table),
     ]
     helps = [
         x for x in found if x.expected_loss < trouble.expected_loss - 0.005 or x.trouble < trouble.probability - 1e-9
@@ -75,47 +83,57 @@ def levers_of(
 
 
 def _without_mixing(trouble: Trouble, costs: Costs, table: Table) -> Iterator[Lever]:
-    rest = [b for b in trouble.beliefs if b.claim.kind not in MIXING]
+    rest = [b for b in trouble.beliefs if b.doubt.kind not in MIXING]
     if len(rest) < len(trouble.beliefs):
-        then = trouble_of(rest, costs, table)
+        then = trouble_of(rest, costs, table, trouble.comes)
         why = "modules of one kit were tried together by who sold them"
         yield Lever(LeverKind.ONE_KIT, "", then.probability, then.expected_loss, why)
 
 
-def _known_kinds(trouble: Trouble, costs: Costs, trials: Sequence[Trial], today: date, table: Table) -> Iterator[Lever]:
+def _known_kinds(
+    board: Board, trouble: Trouble, costs: Costs, trials: Sequence[Trial], today: date, table: Table
+) -> Iterator[Lever]:
     """Another part of the same size whose organisation trials speak for here, instead of one they speak less for."""
     for i, b in enumerate(trouble.beliefs):
-        module = b.claim.module
-        if b.claim.kind is not ClaimKind.PART or module is None:
+        module = b.doubt.module
+        if b.doubt.kind is not DoubtKind.PART or module is None:
             continue
         tried = {
-            organisation(t.module): t.module
+            organisation(t.module): replace(t.module, part=t.part or t.module.part)
             for t in trials
             if t.module and t.module.capacity_gib == module.capacity_gib
         }
-        others = [believe(replace(b.claim, module=m), trials, today, table) for m in tried.values()]
-        best = max(others, key=lambda x: x.mean(), default=None)
-        if best is not None and best.mean() > b.mean() + 1e-9 and best.claim.module is not None:
-            then = trouble_of([*trouble.beliefs[:i], best, *trouble.beliefs[i + 1 :]], costs, table)
-            about = best.claim.module.part or best.claim.module.short()
+        others = [
+            believe(board, part_doubt(board.sheet, board.processors, m), trials, today, table) for m in tried.values()
+        ]
+        best = max(others, key=lambda x: x.works, default=None)
+        if best is not None and best.works > b.works + 1e-9 and best.doubt.module is not None:
+            beliefs = [*trouble.beliefs[:i], best, *trouble.beliefs[i + 1 :]]
+            then = trouble_of(beliefs, costs, table, trouble.comes)
+            about = best.doubt.module.part or best.doubt.module.short()
             why = "trials here or with this processor speak for modules of this organisation"
             yield Lever(LeverKind.KNOWN_KIND, about, then.probability, then.expected_loss, why)
 
 
-def _softer(trouble: Trouble, costs: Costs, comes: int, goes: int, table: Table) -> Iterator[Lever]:
+def _softer(trouble: Trouble, costs: Costs, goes: int, table: Table) -> Iterator[Lever]:
+    comes = trouble.comes
     for kind, soft in SOFTENINGS.items():
         if (kind is LeverKind.STAGING and comes < 2) or (kind is LeverKind.KEEP_OLD and not goes):
             continue
         returns = 1 / comes if kind is LeverKind.STAGING else soft.returns
-        loss = sum(
-            t.probability * outcome_cost(t.outcome, costs, table, soft.downtime, returns, soft.exposure)
-            for t in trouble.terms
-        )
+        loss = sum(t.probability * _softened(t, soft, returns, costs, table) for t in trouble.terms)
         yield Lever(kind, "", trouble.probability, loss, soft.because)
     if costs.data:
-        then = trouble_of(trouble.beliefs, replace(costs, backup_tiers=costs.backup_tiers + 1), table)
+        safer = replace(costs, backup_tiers=costs.backup_tiers + 1)
+        then = trouble_of(trouble.beliefs, safer, table, comes)
         why = f"each tier of backup makes losing the data {table.backup_factor:g} times less likely"
         yield Lever(LeverKind.BACKUP, "", then.probability, then.expected_loss, why)
+
+
+def _softened(t: Term, soft: Softening, returns: float, costs: Costs, table: Table) -> float:
+    if t.outcome == "early":
+        return cost_of(EARLY_COST, costs, table, soft.downtime)
+    return outcome_cost(Outcome(t.outcome), costs, table, soft.downtime, returns, soft.exposure)
 
 
 # -- experiments ----------------------------------------------------------------------------------------
@@ -131,19 +149,19 @@ class Act(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Trying:
-    """What an act takes, and how much of the doubt in each kind of claim it takes away. Reasoned, not measured."""
+    """What an act takes, and how much of each kind of doubt it takes away. Reasoned, not measured."""
 
     hours: float
-    tells: Mapping[ClaimKind, float]
+    tells: Mapping[DoubtKind, float]
     because: str
 
 
 ACTS: Mapping[Act, Trying] = {
-    Act.COUNT_CHIPS: Trying(0.1, {ClaimKind.DENSITY: 0.3, ClaimKind.PART: 0.1}, "chips counted on a picture or in the hand tell ranks, width and density"),
-    Act.READ_SPD: Trying(0.3, {ClaimKind.DENSITY: 0.4, ClaimKind.PART: 0.25}, "the SPD tells whether the chips are those of the trials"),
-    Act.BORROW: Trying(1.5, {ClaimKind.DENSITY: 0.9, ClaimKind.PART: 0.6}, "a like module from the Shelf shows whether the machine takes its kind"),
-    Act.BUY_ONE: Trying(1.5, {ClaimKind.DENSITY: 0.95, ClaimKind.PART: 0.9}, "one module of the very part shows whether it runs"),
-    Act.STAGE: Trying(1.5, {ClaimKind.DENSITY: 0.95, ClaimKind.PART: 0.9, ClaimKind.OVER_OFFICIAL: 0.2, ClaimKind.UNPROVED: 0.2}, "the first module of the plan itself, proved before the rest goes in"),
+    Act.COUNT_CHIPS: Trying(0.1, {DoubtKind.DENSITY: 0.3, DoubtKind.STACK: 0.3, DoubtKind.PART: 0.1}, "chips counted on a picture or in the hand tell ranks, width and density"),
+    Act.READ_SPD: Trying(0.3, {DoubtKind.DENSITY: 0.4, DoubtKind.STACK: 0.4, DoubtKind.PART: 0.25}, "the SPD tells whether the chips are those of the trials"),
+    Act.BORROW: Trying(1.5, {DoubtKind.DENSITY: 0.9, DoubtKind.STACK: 0.9, DoubtKind.SLOT: 0.9, DoubtKind.PART: 0.6, DoubtKind.UNTOLD: 0.5}, "a like module from the Shelf shows whether the machine takes its kind"),
+    Act.BUY_ONE: Trying(1.5, {DoubtKind.DENSITY: 0.95, DoubtKind.STACK: 0.95, DoubtKind.SLOT: 0.95, DoubtKind.PART: 0.9, DoubtKind.UNTOLD: 0.6}, "one module of the very part shows whether it runs"),
+    Act.STAGE: Trying(1.5, {DoubtKind.DENSITY: 0.95, DoubtKind.STACK: 0.95, DoubtKind.SLOT: 0.95, DoubtKind.PART: 0.9, DoubtKind.UNTOLD: 0.6, DoubtKind.REACH: 0.2}, "the first module of the plan itself, proved before the rest goes in"),
 }  # fmt: skip
 
 
@@ -175,9 +193,8 @@ def experiments(
 ) -> tuple[Experiment, ...]:
     """Acts that could change the choice between a route and a safe one, the most worth first.
 
-    Deciding now costs the lesser of `cost` + expected loss and `fallback`. An act that tells a share s of a claim's
-    doubt q is right about trouble with probability s * q: then the safe route is taken; otherwise the claim is
-    believed that much more. What that saves on average is the act's worth (expected value of information).
+    Deciding now costs the lesser of `cost` + expected loss and `fallback`. An act that tells a share s of a doubt q is
+    right about trouble with probability s * q: then the safe route is taken; otherwise it is believed that much more. What that saves on average is the act's worth (expected value of information).
 
     Parameters
         cost, fallback   of the route, and of the safe one
@@ -185,14 +202,14 @@ def experiments(
         shelf            modules on hand that could be borrowed
     """
     now = min(cost + trouble.expected_loss, fallback)
-    asked = {organisation(b.claim.module) for b in trouble.beliefs if b.claim.module is not None}
+    asked = {organisation(b.doubt.module) for b in trouble.beliefs if b.doubt.module is not None}
     can_borrow = any(organisation(m) in asked for m in shelf)
     found = []
     for act, trying in ACTS.items():
         if act is Act.BORROW and not can_borrow:
             continue
         after, clear = _after(trouble.beliefs, trying.tells)
-        then = trouble_of(after, costs, table)
+        then = trouble_of(after, costs, table, trouble.comes)
         decided = clear * min(cost + then.expected_loss, fallback) + (1 - clear) * fallback
         money = each * 0.1 + costs.returned if act is Act.BUY_ONE else 0.0
         takes = trying.hours * costs.hour + money
@@ -202,13 +219,11 @@ def experiments(
     return tuple(sorted(found, key=lambda e: (-e.gain, e.act)))
 
 
-def _after(beliefs: Sequence[Belief], tells: Mapping[ClaimKind, float]) -> tuple[list[Belief], float]:
+def _after(beliefs: Sequence[Belief], tells: Mapping[DoubtKind, float]) -> tuple[list[Belief], float]:
     """(the beliefs if the act shows nothing wrong, how likely that is)."""
     clear, after = 1.0, []
     for b in beliefs:
-        share = tells.get(b.claim.kind, 0.0)
-        doubt = 1 - b.mean()
-        clear *= 1 - share * doubt
-        counts = {o: n if o is Outcome.FINE else n * (1 - share) for o, n in b.counts.items()}
-        after.append(replace(b, counts=counts))
+        told = tells.get(b.doubt.kind, 0.0) * (1 - b.works)
+        clear *= 1 - told
+        after.append(replace(b, works=b.works / (1 - told)) if told < 1 else b)
     return after, clear

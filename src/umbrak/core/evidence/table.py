@@ -1,7 +1,6 @@
-"""The numbers that beliefs start from. None is measured: each has its reasoning, and an installation may set its own.
+"""The numbers that doubts start from. None is measured: each has its reasoning, and an installation may set its own.
 
-A prior of four pseudo-counts that sum to n weighs as much as n trials of the best kind. Low sums let the first real
-trials speak; what remains uncertain stays visible as a wide interval.
+Most are probabilities that something works although nobody vouches for it; the others are the weight of what was tried.
 """
 
 from __future__ import annotations
@@ -24,34 +23,108 @@ class Outcome(StrEnum):
     #: It starts, and fails under load or in time.
     UNSTABLE = "unstable"
 
+    @property
+    def ran(self) -> bool:
+        """Whether it shows that it runs: what is only displayed oddly does."""
+        return self in (Outcome.FINE, Outcome.QUIRKS)
 
-class ClaimKind(StrEnum):
-    OVER_OFFICIAL = "over-official"
-    OVER_PROCESSOR = "over-processor"
+
+class DoubtKind(StrEnum):
+    """What may be doubted: five ladders (does so much of it work?) and four that are yes or no."""
+
+    REACH = "reach"
+    SLOT = "slot"
     DENSITY = "density"
-    UNPROVED = "unproved"
+    STACK = "stack"
+    RANKS = "ranks"
     PART = "part"
     MIXED_MAKERS = "mixed-makers"
     MIXED_KITS = "mixed-kits"
+    UNTOLD = "untold"
+
+
+#: Doubts in how much of something works.
+LADDERS = (DoubtKind.REACH, DoubtKind.SLOT, DoubtKind.DENSITY, DoubtKind.STACK, DoubtKind.RANKS)
 
 
 @dataclass(frozen=True, slots=True)
-class Prior:
-    """Pseudo-counts of each outcome, and why."""
+class Number:
+    """One number of the table."""
 
-    fine: float
-    quirks: float
-    not_seen: float
-    unstable: float
+    value: float
     because: str
+    #: What it is, for a heading: figures, parts and mixtures, weights, quirks, early.
+    group: str
+    words: str
+    least: float = 0.0
+    most: float = 1.0
 
-    def counts(self) -> dict[Outcome, float]:
-        return {
-            Outcome.FINE: self.fine,
-            Outcome.QUIRKS: self.quirks,
-            Outcome.NOT_SEEN: self.not_seen,
-            Outcome.UNSTABLE: self.unstable,
-        }
+
+def _figure(name: str, value: float, words: str, because: str) -> tuple[str, Number]:
+    return f"figure.{name}", Number(value=value, because=because, group="figures", words=words, least=0.01)
+
+
+def _thing(name: str, value: float, words: str, because: str) -> tuple[str, Number]:
+    return name, Number(value=value, because=because, group="parts", words=words, least=0.01)
+
+
+def _weight(name: str, value: float, words: str, because: str, most: float = 1.0) -> tuple[str, Number]:
+    return name, Number(value=value, because=because, group="weights", words=words, most=most)
+
+
+def _says(kind: SourceKind, value: float, because: str) -> tuple[str, Number]:
+    called = {"own-proof": "own proof", "survey": "what a machine's tables say"}
+    words = called.get(kind.value, kind.value.replace("-", " "))
+    return f"says.{kind.value}", Number(value=value, because=because, group="weights", words=words, most=2.0)
+
+
+def _share(name: str, value: float, words: str, because: str, most: float = 1.0) -> tuple[str, Number]:
+    return name, Number(value=value, because=because, group=name.split(".")[0], words=words, most=most)
+
+
+#: Name -> the number as it ships.
+NUMBERS: Mapping[str, Number] = dict((
+    _figure("official", 0.95, "passing an official total", "official totals are what was tried at launch; more of the same usually works"),
+    _figure("processor", 0.7, "passing a processor's figure", "a processor's figure is nearer to its address lines than a machine's"),
+    _figure("density", 0.7, "passing a stated density", "a controller either knows a density, or halves the module, or does not start"),
+    _figure("other", 0.9, "passing anybody else's figure", "somebody states less and may have a reason; more often nobody tried"),
+    _figure("version", 0.7, "passing a figure that a version brought or lifts", "whoever changed a figure with a release had a reason to"),
+    _thing("base", 0.995, "more than runs now, within every figure", "a slot or a channel that nobody has used yet may be bad"),
+    _thing("part.unlisted", 0.97, "a part on no list", "standards make most modules of the right kind work; a few boards are choosy"),
+    _thing("part.listed", 0.995, "a part on the maker's list", "the maker tried it, with the chips of that day"),
+    _thing("mixed.makers", 0.95, "several makers together", "timings are trained to suit all; where it fails it fails under load"),
+    _thing("mixed.kits", 0.98, "several kits of one maker", "one maker's parts differ less than two makers'"),
+    _thing("untold", 0.9, "a fact that nobody tells", "most silent facts turn out as the trade expects"),
+    _thing("untold.faster", 0.97, "faster modules than a processor lists, untold", "nearly every controller slows them down"),
+    _says(SourceKind.OWN_PROOF, 1.25, "run here, watched, with the memory test and the days told"),
+    _says(SourceKind.MACHINE_MAKER, 1.25, "its maker tried it, and answers for it"),
+    _says(SourceKind.PROCESSOR_MAKER, 0.9, "tried on the maker's own boards"),
+    _says(SourceKind.MODULE_MAKER, 0.9, "tried by who wants to sell it"),
+    _says(SourceKind.BOARD_MAKER, 0.9, "tried on that board, perhaps with other firmware"),
+    _says(SourceKind.NAMED, 0.7, "somebody who can be asked"),
+    _says(SourceKind.SURVEY, 0.5, "tables are often copied from another board"),
+    _says(SourceKind.HEARSAY, 0.2, "nobody can be asked what exactly was tried"),
+    _weight("reach.other-organisation", 0.8, "a total tried with another organisation", "the same total loads the address lines alike and the bus not"),
+    _weight("reach.other-board", 0.3, "a total tried on another board of the processor", "the same address lines, other wiring and other firmware"),
+    _weight("part.like-organisation", 0.6, "another part of like organisation", "the controller sees the same; timings and the SPD differ"),
+    _weight("part.other-board", 0.3, "a part on another board of the processor", "the same controller, other wiring and other firmware"),
+    _weight("version", 0.3, "a total tried beyond a figure of a version", "it may have run with another version than this one"),
+    _weight("unsoaked.reach", 0.8, "a total that nobody let run", "what is not seen shows at once"),
+    _weight("unsoaked.part", 0.5, "a part that nobody let run", "what is unstable shows in days"),
+    _weight("unstable.ladder", 0.5, "an unstable total", "what is unstable is more often the part than the total"),
+    _weight("full_soak_days", 14, "days until a trial counts fully", "most of what fails early fails within two weeks", most=365),
+    _weight("half_life_days", 1826, "days after which a trial of a part weighs half", "chips change under the same number", most=36500),
+    _weight("hearsay.most", 10, "all hearsay together moves odds at most so many times", "a hundred who repeat one rumour are one", most=1000),
+    _share("quirks.passed", 0.15, "over a stated total something is shown oddly", "gauges and alerts are written for the stated total"),
+    _share("quirks.within", 0.02, "within every figure something is shown oddly", "a part that firmware does not know by name"),
+    _share("early.new", 0.003, "a new module fails early", "new modules that fail in their first months", most=0.5),
+    _share("early.pulled", 0.01, "a pulled module fails early", "pulled modules were handled, and nobody knows how", most=0.5),
+))  # fmt: skip
+
+#: A trial of weight 1 that ran multiplies the odds by so much, one that failed by this.
+RAN, FAILED = 100.0, 0.1
+#: Counts that quirks start from: one trial of weight 2 moves them half way.
+QUIRK_COUNT = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,25 +138,6 @@ class Cost:
     because: str
 
 
-def _priors() -> dict[ClaimKind, Prior]:
-    return {
-        ClaimKind.OVER_OFFICIAL: Prior(1.2, 0.4, 0.3, 0.1, "official totals are often what was tried at launch; more usually works, sometimes shown oddly"),
-        ClaimKind.OVER_PROCESSOR: Prior(0.5, 0.1, 1.0, 0.4, "a processor's figure is nearer to its address lines than a machine's: past it modules are often not seen"),
-        ClaimKind.DENSITY: Prior(0.5, 0.1, 1.2, 0.2, "a controller either knows a density or halves the module or does not start"),
-        ClaimKind.UNPROVED: Prior(0.8, 0.2, 0.6, 0.4, "somebody states less and may have a reason; nothing else is known"),
-        ClaimKind.PART: Prior(2.4, 0.2, 0.2, 0.2, "standards make most modules of the right kind work; a few boards are choosy"),
-        ClaimKind.MIXED_MAKERS: Prior(2.4, 0.1, 0.1, 0.4, "timings are trained to suit all; where it fails it fails under load"),
-        ClaimKind.MIXED_KITS: Prior(3.2, 0.1, 0.1, 0.3, "one maker's parts differ less than two makers'"),
-    }  # fmt: skip
-
-
-def _says() -> dict[SourceKind, float]:
-    return {
-        SourceKind.OWN_PROOF: 1.0, SourceKind.MACHINE_MAKER: 1.0, SourceKind.PROCESSOR_MAKER: 0.8, SourceKind.MODULE_MAKER: 0.8,
-        SourceKind.BOARD_MAKER: 0.8, SourceKind.NAMED: 0.7, SourceKind.SURVEY: 0.7, SourceKind.HEARSAY: 0.3,
-    }  # fmt: skip
-
-
 def _costs() -> dict[Outcome, Cost]:
     return {
         Outcome.FINE: Cost(0, 0, 0, 0, "nothing to do"),
@@ -93,25 +147,39 @@ def _costs() -> dict[Outcome, Cost]:
     }  # fmt: skip
 
 
+#: What an early failure takes: one module found, taken out and replaced.
+EARLY_COST = Cost(2, 1, 1, 0, "one module is found and replaced; the rest goes on")
+
+#: Of a doubt that turns out badly, how often it shows as not seen; else it is unstable.
+NOT_SEEN_SHARE: Mapping[DoubtKind, float] = {
+    DoubtKind.REACH: 0.75, DoubtKind.SLOT: 0.85, DoubtKind.DENSITY: 0.85, DoubtKind.STACK: 0.85, DoubtKind.RANKS: 0.6,
+    DoubtKind.PART: 0.5, DoubtKind.MIXED_MAKERS: 0.2, DoubtKind.MIXED_KITS: 0.2, DoubtKind.UNTOLD: 0.7,
+}  # fmt: skip
+
+#: Numbers that are chances to work: a range halves and doubles what they lack of certainty.
+_CHANCES = tuple(n for n, x in NUMBERS.items() if x.group in ("figures", "parts"))
+_EARLY = tuple(n for n, x in NUMBERS.items() if x.group == "early")
+
+
 @dataclass(frozen=True)
 class Table:
-    """Everything that a belief is made from besides trials."""
+    """Everything that trouble is made from besides trials: the numbers as they ship, and those set here."""
 
-    priors: Mapping[ClaimKind, Prior] = field(default_factory=_priors)
-    #: How far who says so is believed.
-    says: Mapping[SourceKind, float] = field(default_factory=_says)
+    #: Name -> the number of this installation, where it is not the one that ships.
+    set_here: Mapping[str, float] = field(default_factory=dict)
     costs: Mapping[Outcome, Cost] = field(default_factory=_costs)
-    #: Same board and same part and revision; same board, like organisation; same processor on another board.
-    same_part: float = 1.0
-    like_organisation: float = 0.6
-    same_processor: float = 0.3
-    #: After so many days a trial weighs half: firmware and chips change under the same names.
-    half_life_days: float = 1095
-    #: A trial that nobody let run weighs so much; one of `full_soak_days` weighs 1.
-    unsoaked: float = 0.5
-    full_soak_days: float = 14
     #: What exposure of data costs is divided by this for each tier of backup beyond the first.
     backup_factor: float = 10
+
+    def __getitem__(self, name: str) -> float:
+        found = self.set_here.get(name)
+        return NUMBERS[name].value if found is None else found
+
+    def with_doubts(self, times: float) -> Table:
+        """The table with every doubt so many times as large."""
+        chances = {n: max(1 - (1 - self[n]) * times, 0.01) for n in _CHANCES}
+        early = {n: min(self[n] * times, 1.0) for n in _EARLY}
+        return Table({**self.set_here, **chances, **early}, self.costs, self.backup_factor)
 
 
 #: The table as it ships.

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from time import monotonic
 
 from umbrak.core.evidence.levers import Experiment, Lever, experiments, levers_of
-from umbrak.core.evidence.trouble import BreakEven, break_even
+from umbrak.core.evidence.trouble import BreakEven, Range, break_even
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.picks import is_in_warranty, names_of, smallest_to_relax
 from umbrak.core.routes.problem import Origin, Problem
 from umbrak.core.routes.search import Progress, search
 from umbrak.core.routes.stages import first_stage
-from umbrak.core.routes.weighing import Weighed
+from umbrak.core.routes.weighing import Scales, Weighed
 
 #: Time for finding out which wishes stand in the way. [s]
 _RELAX_SECONDS = 10.0
@@ -37,6 +37,10 @@ class Route:
     official: int | None
     #: What the machine holds after the first module, where the route is better done in two stages.
     first_stage: Layout | None
+    #: How low and how high its trouble comes to, looked at otherwise.
+    range: Range
+    #: Whether the choice against the route that the maker stands behind turns within that range; None without such a route.
+    flips: bool | None
     #: What lowers trouble or its cost; which act would tell most.
     levers: tuple[Lever, ...]
     experiments: tuple[Experiment, ...]
@@ -75,20 +79,25 @@ def answer(
             return bool(search(p, max(ends - monotonic(), 0.1), stopped=stopped, first=True).routes)
 
         relax = smallest_to_relax(problem, possible, over)
-    names = names_of(found.routes)
+    names, scales = names_of(found.routes), Scales(problem)
     routes = []
     for w, called in zip(found.routes, names, strict=True):
         official = _official_like(found.routes, w)
-        saving = None
+        spread = scales.range(w.resting)
+        saving, flips = None, None
         if official is not None:
             other = found.routes[official]
-            saving = break_even(float(other.cost - w.cost), w.trouble)
+            saving = break_even(float(other.cost - w.cost), w.trouble, other.trouble)
+            flips = any(
+                break_even(saving.saving, s.trouble, other.trouble).worth_it is not saving.worth_it for s in spread.ways
+            )
         done = actions(problem.sheet, problem.layout, w.layout)
         fallback = float(found.routes[official].cost) if official is not None else None
         routes.append(
             Route(
                 weighed=w, actions=done, names=called, in_warranty=is_in_warranty(w), against_official=saving, official=official, first_stage=first_stage(problem, w),
-                levers=_levers(problem, w, done), experiments=_experiments(problem, w, fallback),
+                range=spread, flips=flips,
+                levers=_levers(problem, scales, w, done), experiments=_experiments(problem, w, fallback),
             )
         )  # fmt: skip
     return Answer(
@@ -101,10 +110,12 @@ def answer(
     )
 
 
-def _levers(problem: Problem, w: Weighed, done: tuple[Action, ...]) -> tuple[Lever, ...]:
-    comes = sum(a.do is Do.PUT_IN and a.source is None for a in done)
+def _levers(problem: Problem, scales: Scales, w: Weighed, done: tuple[Action, ...]) -> tuple[Lever, ...]:
     goes = sum(a.do is Do.TAKE_OUT and a.target is None for a in done)
-    return levers_of(w.trouble, problem.costs, comes, goes, problem.trials, problem.today, problem.table)
+    return levers_of(
+        board=scales.board, trouble=w.trouble, costs=problem.costs, goes=goes, trials=problem.trials, today=problem.today,
+        table=problem.table,
+    )  # fmt: skip
 
 
 def _experiments(problem: Problem, w: Weighed, fallback: float | None) -> tuple[Experiment, ...]:

@@ -7,8 +7,8 @@ from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 
-from umbrak.core.evidence.belief import Trial
 from umbrak.core.evidence.table import USUAL, Table
+from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import Costs
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
@@ -55,7 +55,7 @@ class Wishes:
     rate_mts: int | None = None
     #: Every module that is fitted stays in the machine, in its slot or another.
     keep_fitted: bool = False
-    #: Highest probability of trouble.
+    #: Highest probability of trouble, modules that fail early left out.
     top_trouble: float | None = None
     #: Whether layouts against the population order or with uneven channels may be proposed.
     uneven: bool = False

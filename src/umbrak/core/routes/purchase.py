@@ -12,8 +12,8 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from math import inf, log
 
-from umbrak.core.evidence.claims import Claim, claims_about
-from umbrak.core.evidence.table import ClaimKind
+from umbrak.core.evidence.doubts import mixture_doubt, part_doubt
+from umbrak.core.evidence.table import DoubtKind
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.space import KindClass, Space
@@ -26,7 +26,7 @@ class Choice:
 
     #: In mills.
     cost: int
-    #: Log of the probability that every part is fine on this board.
+    #: Log of the probability that every part runs on this board.
     fine: float
     #: Lowest rating. [MT/s]
     rated: float
@@ -48,9 +48,9 @@ class Policy:
 
     #: Indices of kinds.
     kinds: frozenset[int]
-    #: Log of the probability that the mixture is fine.
+    #: Log of the probability that the mixture runs, at best.
     fine: float
-    #: Nothing new comes in: nothing is claimed that the machine has not shown.
+    #: Nothing new comes in: nothing is doubted that the machine has not shown.
     fitted_only: bool = False
 
 
@@ -63,24 +63,22 @@ class Shop:
         self.over = over
         self._choices: dict[object, dict[int, list[Choice]]] = {}
 
-    def log_fine(self, kind: ClaimKind, modules: Iterable[object]) -> float:
-        """Log of the mean probability of "fine" of the claims that a finding of this kind would leave open."""
-        p = self.problem
-        claims = claims_about(kind, p.sheet, p.machine, 0.0, tuple(modules))  # type: ignore[arg-type]
-        return sum(self._log(c) for c in claims)
-
-    def _log(self, claim: Claim) -> float:
-        mean = self.scales.belief(claim).mean()
-        return log(mean) if mean else -inf
+    def of_mixture(self, kind: DoubtKind) -> float:
+        """Log of the chance that makers or kits run together, at best: which of them a layout holds is not known yet, and
+        what ran together may settle it."""
+        if any(t.held.makers if kind is DoubtKind.MIXED_MAKERS else t.held.kits for t in self.problem.trials):
+            return 0.0
+        board = self.scales.board
+        doubt = mixture_doubt(board.sheet, board.processors, kind, frozenset())
+        return log_of(self.scales.belief(doubt).works)
 
     def of_kind(self, kind: Kind) -> float:
-        """Log of "fine" of the claim that this part runs here; 0 where somebody vouches for it or it runs already."""
-        sheet = self.problem.sheet
+        """Log of the chance that this part runs here; 0 where it does already."""
         if kind.module is None or kind.slots:
             return 0.0
         told = self.scales.listed.get(kind.module.part or "")
-        doubted = told is False or (told is None and sheet.listed and not sheet.lists(kind.module.part))
-        return self.log_fine(ClaimKind.PART, [kind.module]) if doubted else 0.0
+        doubt = part_doubt(self.problem.sheet, self.scales.board.processors, kind.module, told)
+        return log_of(self.scales.belief(doubt).works)
 
     def policies(self) -> tuple[Policy, ...]:
         """Every way to keep to one maker or part, and the mixtures."""
@@ -89,7 +87,6 @@ class Shop:
         usable = [k for k in kinds if wanted.third_party or k.listed or k.slots]
         found = [Policy(frozenset(k.index for k in kinds if k.slots), 0.0, fitted_only=True)]
         makers = {k.module.maker for k in usable if k.module}
-        some = next((k.module for k in usable if k.module), None)
         named: list[str | None] = [*sorted(m for m in makers if m)]
         for maker in named or [None]:
             ours = [k for k in usable if k.module is None or k.module.maker in (maker, None)]
@@ -99,9 +96,9 @@ class Shop:
                 allowed = [k for k in ours if kit is None or self._kit(k) in (kit, None)]
                 found.append(Policy(frozenset(k.index for k in allowed), 0.0))
             if len(kits) > 1:
-                found.append(Policy(frozenset(k.index for k in ours), self.log_fine(ClaimKind.MIXED_KITS, [some])))
+                found.append(Policy(frozenset(k.index for k in ours), self.of_mixture(DoubtKind.MIXED_KITS)))
         if len({m for m in makers if m}) > 1:
-            mixed = self.log_fine(ClaimKind.MIXED_MAKERS, [some])
+            mixed = self.of_mixture(DoubtKind.MIXED_MAKERS)
             found.append(Policy(frozenset(k.index for k in usable), mixed))
         return tuple(dict.fromkeys(found))
 
@@ -182,6 +179,10 @@ class Shop:
             return False
         cheaper = all(n * a.cost[1] <= c for n, c in enumerate(b.cost))
         return cheaper and self.of_kind(a) >= self.of_kind(b) and _rated(a) >= _rated(b)
+
+
+def log_of(chance: float) -> float:
+    return log(chance) if chance else -inf
 
 
 def _rated(kind: Kind) -> float:

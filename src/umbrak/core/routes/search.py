@@ -17,7 +17,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from itertools import combinations
 from math import inf, log
 from time import monotonic
@@ -25,22 +25,19 @@ from time import monotonic
 import numpy as np
 from numpy.typing import NDArray
 
-from umbrak.core.evaluate import findings_of_rule, usable_gib
-from umbrak.core.evidence.claims import ABOUT_TOTAL, OF_FINDING, Claim, claims_about
+from umbrak.core.evaluate import usable_gib
+from umbrak.core.evidence.belief import reach_at_best
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
-from umbrak.core.platform.sheet import Sheet, SheetHash
-from umbrak.core.platform.statement import Statement
 from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.columns import Arrays, Combined, Lists, Options, arrays_of, mapped
 from umbrak.core.routes.designs import UnitDesign, UnitSearch
 from umbrak.core.routes.dominance import Rows, beaten_by, distinct_rows, unbeaten
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
-from umbrak.core.routes.purchase import Choice, Policy, Shop
+from umbrak.core.routes.purchase import Choice, Policy, Shop, log_of
 from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
 from umbrak.core.routes.weighing import Key, Scales, Weighed
-from umbrak.core.rules.finding import Severity
 
 #: Rows of bounds held before those that nothing beats are weighed.
 _MOST_ROWS = 400_000
@@ -343,45 +340,14 @@ class _Search:
         keep = unbeaten(np.array(keys, np.int64))
         return {k: self.known[k] for k, kept in zip(keys, keep, strict=True) if kept}
 
-    def log_fine_of_total(self, total: float) -> float:
-        """Log of "fine" of the claims that so much in the machine leaves open whatever the layout; what is claimed of
-        single sockets, channels or slots is left to the weighing."""
+    def log_reach(self, total: float) -> float:
+        """Log of the chance that so much runs, at best, whatever the layout: what hangs on its sockets, channels and slots
+        is left to the weighing."""
         if total not in self._totals:
-            self._totals[total] = sum(_log(self.scales.belief(c).mean()) for c in self._claims_of_total(total))
+            p, scales = self.problem, self.scales
+            chance = reach_at_best(scales.board, scales.reach_at_best, total, p.trials, p.today, p.table)
+            self._totals[total] = log_of(chance)
         return self._totals[total]
-
-    def _claims_of_total(self, total: float) -> Iterator[Claim]:
-        p = self.problem
-        now = sum((m.capacity_gib or 0) for m in self._all_modules(p.layout) if isinstance(m, Module))
-        if total <= now:
-            return
-        sheet, statements = _machine_wide(p.sheet), tuple(s for s in p.statements if s.scope == "machine")
-        slot = next(iter(self.scales.live_slots), None)
-        if slot is None:
-            return
-        soldered = sum((c.soldered.capacity_gib or 0) for c in sheet.channels.values() if c.soldered)
-        stand_in = Layout({slot: Module(capacity_gib=total - soldered)})
-        for code, kind in OF_FINDING.items():
-            if kind in ABOUT_TOTAL and any(
-                f.severity is Severity.RISK for f in findings_of_rule(code, sheet, p.machine, stand_in, statements)
-            ):
-                yield from claims_about(kind, p.sheet, p.machine, total, ())
-
-
-def _log(mean: float) -> float:
-    return log(mean) if mean else -inf
-
-
-def _machine_wide(sheet: Sheet) -> Sheet:
-    """The sheet with only those statements that are about the machine as a whole."""
-
-    def only(statements: Sequence[Statement]) -> tuple[Statement, ...]:
-        return tuple(s for s in statements if s.scope == "machine" and s.capacity_gib is not None)
-
-    processors = {n: replace(p, limits=only(p.limits)) for n, p in sheet.processors.items()}
-    return replace(
-        sheet, limits=only(sheet.limits), processors=processors, hash=SheetHash(f"{sheet.hash} machine-wide")
-    )
 
 
 @dataclass(frozen=True)
@@ -469,10 +435,12 @@ class _Table:
         installed = total.gib
         usable = mapped(installed, lambda g: usable_gib(problem.sheet, problem.machine, g, g))[row]
         if self.policy.fitted_only:
-            trouble = np.zeros(len(row))
+            trouble = doubted = np.zeros(len(row))
         else:
-            about_total = mapped(installed, self.search.log_fine_of_total)[row]
-            trouble = 1 - np.exp(fine + about_total + self.policy.fine)
+            runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine
+            comes = total.filled[row] - fitted.sum(axis=1)
+            doubted = 1 - np.exp(runs)
+            trouble = 1 - np.exp(runs + comes * log(1 - problem.table["early.new"]))
         if space.one_rate:
             rate = mapped(np.minimum(rated, total.reach[row]), space.floored)
             rate[np.isinf(rate)] = 0
@@ -494,7 +462,7 @@ class _Table:
         if wishes.rate_mts is not None and space.one_rate:
             fits &= rate >= wishes.rate_mts
         if wishes.top_trouble is not None:
-            fits &= trouble <= wishes.top_trouble + 1e-9
+            fits &= doubted <= wishes.top_trouble + 1e-9
         if wishes.keep_fitted:
             fits &= (fitted >= np.array([k.fitted for k in space.fitted], np.int64)).all(axis=1)
         keys = np.stack(

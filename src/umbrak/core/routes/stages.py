@@ -16,7 +16,7 @@ _TRIES = 8
 
 
 def first_stage(problem: Problem, route: Weighed) -> Layout | None:
-    """What is fitted with the first of a route's new modules in its place: None where nothing is claimed, where fewer
+    """What is fitted with the first of a route's new modules in its place: None where nothing is doubted, where fewer
     than two come in, or where no single one works by itself."""
     fitted = Counter(alike(m) for m in problem.layout.values() if isinstance(m, Module))
     wanted = Counter(alike(m) for m in route.layout.values() if isinstance(m, Module))
@@ -25,7 +25,7 @@ def first_stage(problem: Problem, route: Weighed) -> Layout | None:
         return None
     # The part that is believed least shows most.
     doubted: dict[Module | None, float] = {
-        b.claim.module: b.mean() for b in route.trouble.beliefs if b.claim.module is not None
+        b.doubt.module: b.works for b in route.trouble.beliefs if b.doubt.module is not None
     }
     slots = [s for s in problem.sheet.slots if isinstance(m := route.layout.get(s), Module) and alike(m) in new]
     slots = [s for s in slots if problem.layout.get(s) != route.layout[s]]

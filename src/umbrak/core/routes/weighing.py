@@ -12,10 +12,11 @@ from decimal import Decimal
 from functools import cached_property
 from math import floor
 
-from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.evaluate import Evaluation, evaluate_in, question
 from umbrak.core.evidence.belief import Belief, believe
-from umbrak.core.evidence.claims import Claim, claims_of
-from umbrak.core.evidence.trouble import Trouble, trouble_of
+from umbrak.core.evidence.doubts import Board, Doubt, Resting, board_of, reach_ladder_at_best, resting_of
+from umbrak.core.evidence.ladder import Ladder
+from umbrak.core.evidence.trouble import Range, Trouble, range_of, trouble_of
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.actions import touches
 from umbrak.core.platform.machine import Layout
@@ -36,7 +37,7 @@ class Measures:
 
     #: In mills.
     cost: int
-    #: Probability that not all is simply fine.
+    #: Probability that it does not run, or that a module that comes in fails early.
     trouble: float
     #: Over all sockets; nothing where the rate cannot be told. [GB/s]
     sustained_gbs: float
@@ -66,6 +67,7 @@ class Weighed:
 
     layout: Layout
     evaluation: Evaluation
+    resting: Resting
     trouble: Trouble
     measures: Measures
     bought: tuple[Bought, ...]
@@ -93,7 +95,7 @@ class Scales:
 
     def __init__(self, problem: Problem) -> None:
         self.problem = problem
-        self._beliefs: dict[tuple[object, ...], Belief] = {}
+        self._beliefs: dict[Doubt, Belief] = {}
 
     @cached_property
     def live_slots(self) -> tuple[str, ...]:
@@ -112,18 +114,39 @@ class Scales:
         told = [(c.part, c.listed) for c in self.problem.candidates if c.listed is not None]
         return dict(sorted(told, key=lambda t: not t[1])) if told else {}
 
-    def belief(self, claim: Claim) -> Belief:
-        if claim.subject not in self._beliefs:
+    @cached_property
+    def board(self) -> Board:
+        p = self.problem
+        return board_of(p.sheet, p.machine, p.statements)
+
+    @cached_property
+    def reach_at_best(self) -> Ladder:
+        """For a bound on any layout of a total."""
+        p = self.problem
+        return reach_ladder_at_best(p.sheet, p.machine, p.statements, p.layout)
+
+    def belief(self, doubt: Doubt) -> Belief:
+        if doubt not in self._beliefs:
             p = self.problem
-            self._beliefs[claim.subject] = believe(claim, p.trials, p.today, p.table)
-        return self._beliefs[claim.subject]
+            self._beliefs[doubt] = believe(self.board, doubt, p.trials, p.today, p.table)
+        return self._beliefs[doubt]
+
+    def trouble(self, resting: Resting) -> Trouble:
+        p = self.problem
+        return trouble_of([self.belief(d) for d in resting.doubts], p.costs, p.table, resting.comes)
+
+    def range(self, resting: Resting) -> Range:
+        """How low and how high trouble comes to when it is looked at otherwise."""
+        p = self.problem
+        return range_of(self.board, resting, p.trials, p.today, p.costs, p.table)
 
     def weigh(self, layout: Layout) -> Weighed:
         """Judge one layout. Its modules are of kinds that are at hand in that number."""
         p = self.problem
-        judged = evaluate(p.sheet, p.machine, layout, p.statements, p.layout)
-        claims = claims_of(p.sheet, p.machine, layout, judged, p.layout, self.listed)
-        trouble = trouble_of([self.belief(c) for c in claims], p.costs, p.table)
+        ctx = question(p.sheet, p.machine, layout, p.statements, p.layout)
+        judged = evaluate_in(ctx)
+        resting = resting_of(ctx, judged, p.layout, self.listed)
+        trouble = self.trouble(resting)
         by_kind = Counter(alike(m) if isinstance(m, Module) else None for m in layout.values())
         counts = {k.index: by_kind[k.module] for k in self.kinds}
         new = [k for k in self.kinds if counts[k.index] > k.fitted]
@@ -140,14 +163,15 @@ class Scales:
         return Weighed(
             layout=layout,
             evaluation=judged,
+            resting=resting,
             trouble=trouble,
             measures=measures,
             bought=tuple(b for k in self.kinds for b in k.bought(counts[k.index])),
-            breaks=tuple(self._breaks(judged, measures, kept, listed)),
+            breaks=tuple(self._breaks(judged, measures, trouble.doubted, kept, listed)),
             all_listed=listed,
         )
 
-    def _breaks(self, judged: Evaluation, m: Measures, kept: bool, listed: bool) -> Iterator[str]:
+    def _breaks(self, judged: Evaluation, m: Measures, doubted: float, kept: bool, listed: bool) -> Iterator[str]:
         w = self.problem.wishes
         codes = {f.code for f in judged.findings if f.severity is Severity.RISK}
         if w.usable_gib is not None and m.usable_gib < w.usable_gib:
@@ -166,7 +190,7 @@ class Scales:
             yield "rate_mts"
         if w.keep_fitted and not kept:
             yield "keep_fitted"
-        if w.top_trouble is not None and steps_of(m.trouble, 1e-6) > steps_of(w.top_trouble, 1e-6):
+        if w.top_trouble is not None and steps_of(doubted, 1e-6) > steps_of(w.top_trouble, 1e-6):
             yield "top_trouble"
         if not w.uneven and self.is_uneven(judged.findings):
             yield "uneven"

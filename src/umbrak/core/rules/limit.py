@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from umbrak.core.memory.module import Buffering, Module, amount, densest, usable_size
 from umbrak.core.platform.machine import Unknown
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.statement import Source, SourceKind, Statement, version_key
+from umbrak.core.platform.statement import Source, SourceKind, Statement, Versions, version_key
 from umbrak.core.rules.context import Context, listed
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.register import rule
@@ -509,3 +509,55 @@ def os_width(ctx: Context) -> Iterator[Finding]:
     if ctx.machine.os_bits == 32 and ctx.installed_gib > cap:
         message = f"A 32-bit system sees about {amount(cap)} GB of the {amount(ctx.installed_gib)} GB"
         yield ctx.finding("limit.os-width", Severity.SLOW, (), message)
+
+
+@dataclass(frozen=True, slots=True)
+class FigureUse:
+    """A soft statement at one place: what it allows, what is used of it, and whether it is a version's."""
+
+    statement: Statement
+    scope: str
+    where: str
+    limit: float
+    used: float
+    #: GiB, Gbit, ranks or high.
+    unit: str
+    #: firmware, system: what of brought it, or allows more or less in another version.
+    of_version: tuple[str, ...]
+
+
+def figures(ctx: Context) -> tuple[FigureUse, ...]:
+    """Every soft statement with a number that holds, or may hold, at each of its places; passed or not. Left out is what
+    somebody more trusted vouches against. Computed once a context."""
+    return ctx.once("figures", lambda: tuple(_figures(ctx)))
+
+
+def _figures(ctx: Context) -> Iterator[FigureUse]:
+    for u in _uses(ctx):
+        if u.holds is False or u.statement.hard or (u.over and _vouched_for(ctx, u)):
+            continue
+        yield FigureUse(
+            statement=u.statement, scope=u.scope, where=u.where, limit=u.limit, used=u.used, unit=u.unit,
+            of_version=_of_version(ctx, u),
+        )  # fmt: skip
+
+
+def _of_version(ctx: Context, u: _Use) -> tuple[str, ...]:
+    s = u.statement
+    said = [s] + [
+        other.statement
+        for other in _uses(ctx)
+        if (other.scope, other.where, other.unit) == (u.scope, u.where, u.unit)
+        and (s.id in other.statement.replaces or (other.statement.official and s.official))
+    ]
+    named = (n for x in said for n in ("firmware", "system") if getattr(x, n) != Versions())
+    return tuple(sorted(set(named)))
+
+
+def hard_totals(ctx: Context) -> tuple[tuple[Statement, float, float], ...]:
+    """(statement, limit, used) of the hard limits of capacity that hold, at each place but single slots. [GiB]"""
+    return tuple(
+        (u.statement, u.limit, u.used)
+        for u in _uses(ctx)
+        if u.holds and u.statement.hard and u.unit == "GiB" and u.scope != "slot"
+    )

@@ -7,7 +7,6 @@ from uuid import UUID
 
 from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 
-from umbrak.core.evidence.table import ClaimKind
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies import EvidenceBody, TrialBody
 from umbrak.server.deps import Db, Person, Searched
@@ -20,7 +19,7 @@ from umbrak.services.evidence.trials import (
     list_trials,
     withdraw_trial,
 )
-from umbrak.services.people.settings import EvidenceSettings, see_evidence, set_evidence
+from umbrak.services.people.settings import NumberView, see_evidence, set_evidence
 
 router = APIRouter(prefix="/trials", tags=["field notes"])
 
@@ -50,16 +49,15 @@ def withdraw(trial_id: UUID, engine: Db, account: Person) -> list[TrialView]:
 
 
 @router.get("/table", responses=describe(401))
-def table(engine: Db, _: Person) -> EvidenceSettings:
-    """Where beliefs start and how trials weigh."""
+def table(engine: Db, _: Person) -> tuple[NumberView, ...]:
+    """What doubts start from and how trials weigh."""
     return see_evidence(engine)
 
 
 @router.put("/table", responses=describe(401, 403, 422))
-def set_table(body: EvidenceBody, engine: Db, account: Person) -> EvidenceSettings:
-    """Set where beliefs start: a lead's decision."""
-    priors = {ClaimKind(p.kind): (p.fine, p.quirks, p.not_seen, p.unstable) for p in body.priors}
-    return set_evidence(engine, account, priors, body.half_life_days, body.full_soak_days, body.unsoaked)
+def set_table(body: EvidenceBody, engine: Db, account: Person) -> tuple[NumberView, ...]:
+    """Set what doubts start from: a lead's decision. Numbers left out are those that ship."""
+    return set_evidence(engine, account, body.numbers)
 
 
 @router.get("/file", responses={**describe(401), 200: {"content": {"text/csv": {}}}}, response_class=Response)

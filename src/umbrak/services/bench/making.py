@@ -21,7 +21,7 @@ from umbrak.services.known.judging import judge
 from umbrak.services.known.rules_version import rules_version
 from umbrak.services.known.summaries import refresh
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.people.settings import money_settings
+from umbrak.services.people.settings import evidence_table, money_settings
 from umbrak.services.plans.approval import HARM, may_run
 from umbrak.services.plans.view import OpenPlan, open_plan, stage_layouts
 from umbrak.services.routes.sizing import duty_of
@@ -52,7 +52,8 @@ def work_of(db: Connection, plan: OpenPlan, soak_days: float = 3.0) -> list[Work
         duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in group.members], m.row.name)
     today = datetime.now(UTC).date()
     content = m.survey.content
-    claims = tuple(b.claim.words for b in beliefs_of(db, m, plan.goal, plan.now))
+    table = evidence_table(db)
+    claims = tuple(b.doubt.words for b in beliefs_of(db, m, plan.goal, plan.now) if b.doubt.lacks_word(table))
     first = Work(
         now=plan.now,
         goal=stages[0],

@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.ceiling import Ceiling, CeilingKind, Lift, Stated, ceilings
+from umbrak.core.ceiling import Ceiling, CeilingKind, Ceilings, Lift, Stated, ceilings
 from umbrak.core.evidence.belief import believe
-from umbrak.core.evidence.claims import Claim
-from umbrak.core.evidence.table import ClaimKind, Outcome
+from umbrak.core.evidence.doubts import Board, Resting, board_of, reach_doubt
+from umbrak.core.evidence.table import DoubtKind, Outcome, Table
+from umbrak.core.evidence.trial import Trial
+from umbrak.core.evidence.trouble import range_of
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import StatementDoc
 from umbrak.services.errors import NotFound, Refused
-from umbrak.services.evidence.trials import BeliefView, belief_view, beliefs_of, trials_of
+from umbrak.services.evidence.telling import BeliefView, belief_view
+from umbrak.services.evidence.trials import beliefs_of, trials_of
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
 from umbrak.services.known.summaries import refresh_or_tell
@@ -87,8 +91,18 @@ class Shown:
     tried_on: date
     #: Where it was tried: "" = on this model.
     elsewhere: str
-    #: Probability that so much is fine here, by all trials: its mean, and where 90 % of it lies.
-    mean: float
+    #: Probability that so much runs here, by all trials.
+    works: float
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """How probable it is that so much runs in this machine, whatever the modules: before any trial, and with them all,
+    and how low and how high that comes to when it is looked at otherwise."""
+
+    gib: float
+    prior: float
+    works: float
     low: float
     high: float
 
@@ -101,6 +115,8 @@ class CeilingView:
     elsewhere: tuple[Elsewhere, ...]
     #: By total.
     shown: tuple[Shown, ...]
+    #: Over the axis of totals, rising.
+    reach: tuple[Reach, ...]
     #: What the machine as it stands, and its plan, rest on that nobody vouches for, the weakest first.
     rests_on: tuple[BeliefView, ...]
     #: As it stands; and what the plan changed last comes to, None where there is none.
@@ -117,19 +133,25 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         people = {str(r.id): r for r in store.statements_of(db, machine_id, m.sheet.id)}
         plan = next(iter(plan_store.plans_of(db, machine_id)), None)
         elsewhere = tuple(_elsewhere(db, m))
-        shown = tuple(_shown(db, m))
+        table = evidence_table(db)
+        trials = _totals_tried(db, m)
+        titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
         goal = plan.goal if plan else None
         beliefs = beliefs_of(db, m, goal if goal is not None else m.layout, m.layout if goal is not None else None)
     found = ceilings(m.sheet, m.machine, m.statements)
+    now_gib = judge(m, m.layout).installed_gib
+    board, today = board_of(m.sheet, m.machine, m.statements), datetime.now(UTC).date()
+    planned = judge(m, goal, m.layout).installed_gib if goal is not None else None
     return CeilingView(
         statements=tuple(_view(m.sheet, s, people.get(s.statement.id)) for s in found.stated),
         ceilings=found.ceilings,
         lifts=found.lifts,
         elsewhere=elsewhere,
-        shown=shown,
-        rests_on=tuple(belief_view(b) for b in beliefs),
-        now_gib=judge(m, m.layout).installed_gib,
-        planned_gib=judge(m, goal, m.layout).installed_gib if goal is not None else None,
+        shown=tuple(_shown(board, now_gib, trials, titles, today, table)),
+        reach=_reach(board, now_gib, _axis(board, found, trials, now_gib, planned), trials, today, table),
+        rests_on=tuple(belief_view(b, table) for b in beliefs),
+        now_gib=now_gib,
+        planned_gib=planned,
         largest_module_gib=found.largest_module_gib,
     )
 
@@ -194,22 +216,52 @@ def _elsewhere(db: Connection, m: Loaded) -> list[Elsewhere]:
     return found
 
 
-def _shown(db: Connection, m: Loaded) -> list[Shown]:
-    """Totals that were tried, each with the belief that so much runs here."""
+def _totals_tried(db: Connection, m: Loaded) -> tuple[Trial, ...]:
+    """Trials of a total on this model, or with its processors."""
     fitted = [p for p in m.machine.processors.values() if p]
-    rows = [r for r in trials_like(db, m.sheet.id, fitted) if r.total_gib is not None]
-    trials = trials_of(db, rows)
-    titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
-    today, table = datetime.now(UTC).date(), evidence_table(db)
-    found = []
+    return trials_of(db, [r for r in trials_like(db, m.sheet.id, fitted) if r.total_gib is not None])
+
+
+def _shown(
+    board: Board, now_gib: float, trials: Sequence[Trial], titles: Mapping[str, str], today: date, table: Table
+) -> Iterator[Shown]:
+    """Totals that were tried, each with the belief that so much runs here."""
     for t in sorted(trials, key=lambda t: (t.total_gib or 0, t.date)):
-        words = f"{m.sheet.title} runs {t.total_gib:g} GB"
-        belief = believe(
-            Claim(ClaimKind.OVER_OFFICIAL, words, m.sheet.id, tuple(fitted), t.total_gib), trials, today, table
-        )
-        where = "" if t.sheet == m.sheet.id else titles.get(t.sheet, t.sheet)
-        found.append(Shown(t.total_gib or 0, t.outcome, t.who, t.date, where, belief.mean(), *belief.interval()))
-    return found
+        gib = t.total_gib or 0
+        works = believe(board, reach_doubt(board, gib, now_gib), trials, today, table).works
+        where = "" if t.sheet == board.sheet.id else titles.get(t.sheet, t.sheet)
+        yield Shown(gib=gib, outcome=t.outcome, who=t.who, tried_on=t.date, elsewhere=where, works=works)
+
+
+#: Points of the curve; between them it is a straight line.
+_POINTS = 48
+
+
+def _axis(
+    board: Board, found: Ceilings, trials: Sequence[Trial], now_gib: float, planned: float | None
+) -> tuple[float, ...]:
+    """Totals to draw: where the curve breaks (figures, trials, what is fitted and planned) and even steps of a logarithm."""
+    marks = [f.value for f in board.ladders[DoubtKind.REACH].figures]
+    marks += [t.total_gib for t in trials if t.total_gib] + [c.gib for c in found.ceilings if c.gib]
+    marks += [g for g in (now_gib, planned) if g]
+    if not marks:
+        return ()
+    low, high = min(marks) / 2, max(marks)
+    even = [low * (high / low) ** (i / _POINTS) for i in range(_POINTS + 1)]
+    # What passes a mark falls at once: a point on each side of it.
+    return tuple(sorted({round(x, 4) for x in (*even, *marks, *(m * 1.0001 for m in marks)) if x <= high}))
+
+
+def _reach(
+    board: Board, now_gib: float, axis: Sequence[float], trials: Sequence[Trial], today: date, table: Table
+) -> tuple[Reach, ...]:
+    found = []
+    for gib in axis:
+        doubt = reach_doubt(board, gib, now_gib)
+        belief = believe(board, doubt, trials, today, table)
+        spread = range_of(board, Resting((doubt,), 0), trials, today, table=table)
+        found.append(Reach(gib, belief.prior, belief.works, 1 - spread.high, 1 - spread.low))
+    return tuple(found)
 
 
 def add_statement(engine: Engine, account: Account, machine_id: UUID, said: StatementDoc, of_model: bool) -> None:

@@ -35,6 +35,8 @@ COLUMNS = (
     "date",
     "soak days",
     "note",
+    "source",
+    "firmware",
 )
 _NEEDED = ("model", "outcome", "who", "date")
 _TOTAL: TypeAdapter[float] = TypeAdapter(TotalGib)
@@ -71,6 +73,8 @@ def export_trials(engine: Engine) -> str:
             r.tried_on,
             f"{r.soak_days:g}",
             r.note,
+            r.source,
+            r.held.firmware,
         )
         writer.writerow(["" if c is None else harmless(str(c)) for c in cells])
     return out.getvalue()
@@ -113,5 +117,7 @@ def _read_row(row: RowReader, ids: dict[str, str]) -> NewTrial | None:
         "total_gib": row.decimal("total gb", _TOTAL),
         "soak_days": row.decimal("soak days", _SOAK, 0),
         "note": row.text("note", TEXT),
+        "source": row.text("source", TEXT),
+        "firmware": row.text("firmware", NAME, None),
     }
     return None if row.faults else NewTrial(**given)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime
 from typing import Annotated
 from uuid import UUID
@@ -12,17 +12,18 @@ from pydantic import Field
 from pydantic.dataclasses import dataclass as checked_dataclass
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evidence.belief import Belief, Contribution, Trial, believe
-from umbrak.core.evidence.claims import Claim, claims_of
-from umbrak.core.evidence.table import ClaimKind, Outcome, Table
+from umbrak.core.evidence.belief import Belief, believe
+from umbrak.core.evidence.doubts import Board, Doubt, board_of, part_doubt, reach_doubt, resting_of
+from umbrak.core.evidence.table import DoubtKind, Outcome, Table
+from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.machine import Layout
+from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.core.platform.statement import SourceKind
 from umbrak.formats.documents import CHECKED, Name, Text
 from umbrak.formats.quantities import Day, SoakDays, TotalGib
 from umbrak.services.errors import NotFound, Refused
-from umbrak.services.known.judging import judge
+from umbrak.services.known.judging import judged_question
 from umbrak.services.known.loading import Loaded
 from umbrak.services.parts.known import Numbers
 from umbrak.services.people.accounts import Role, need
@@ -50,42 +51,24 @@ class NewTrial:
     total_gib: TotalGib | None = None
     soak_days: SoakDays = 0
     note: Text = ""
+    #: Where it is told: a thread, a document, a machine. Those of one source do not add up.
+    source: Text = ""
+    #: The firmware that it ran with.
+    firmware: Name | None = None
+    #: What the machine held besides; its firmware where that is not told by itself.
+    held: Held = field(default_factory=Held)
 
 
 @dataclass(frozen=True, slots=True)
-class BeliefView:
-    """A claim, how far it is believed, and every term of that."""
+class Moved:
+    """What a trial does to the belief in one thing that it tried, on the board it was tried on."""
 
     words: str
-    kind: ClaimKind
-    #: Probability of "fine": its mean, and where 90 % of it lies.
-    mean: float
-    low: float
-    high: float
-    #: Outcome -> pseudo-counts of the prior, and of prior and trials together.
-    prior: dict[str, float]
-    counts: dict[str, float]
-    because: str
-    contributions: tuple[Contribution, ...]
-    #: True where no trial speaks of it: then it is the prior alone.
-    is_prior: bool
-
-
-def belief_view(b: Belief) -> BeliefView:
-    prior = b.prior
-    low, high = b.interval()
-    return BeliefView(
-        words=b.claim.words,
-        kind=b.claim.kind,
-        mean=b.mean(),
-        low=low,
-        high=high,
-        prior={o.value: n for o, n in prior.counts().items()},
-        counts={o.value: n for o, n in b.counts.items()},
-        because=prior.because,
-        contributions=b.contributions,
-        is_prior=b.is_prior,
-    )
+    kind: DoubtKind
+    #: What it weighs, after all factors; 0 where another report of its source stands for it.
+    weight: float
+    before: float
+    after: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,12 +88,11 @@ class TrialView:
     tried_on: date
     soak_days: float
     note: str
+    source: str
+    firmware: str | None
     noted_by: str
-    #: What it weighs today where it speaks of just what was tried, and what it did to the belief in that.
-    weight: float
-    claim: str
-    before: float
-    after: float
+    #: What it does to the belief in the total and in the part that it tried, the one that it moves most first.
+    moved: tuple[Moved, ...]
 
 
 def trials_of(db: Connection, rows: Sequence[TrialRow]) -> tuple[Trial, ...]:
@@ -121,60 +103,72 @@ def trials_of(db: Connection, rows: Sequence[TrialRow]) -> tuple[Trial, ...]:
 
 def trial_of(row: TrialRow) -> Trial:
     return Trial(
-        str(row.id),
-        row.sheet_id,
-        Outcome(row.outcome),
-        SourceKind(row.who),
-        row.tried_on,
-        row.processor,
-        row.part,
-        row.revision,
-        row.module,
-        row.total_gib,
-        row.soak_days,
-    )
+        id=str(row.id), sheet=row.sheet_id, outcome=Outcome(row.outcome), who=SourceKind(row.who), date=row.tried_on,
+        processor=row.processor, part=row.part, revision=row.revision, module=row.module, total_gib=row.total_gib,
+        soak_days=row.soak_days, source=row.source, held=row.held,
+    )  # fmt: skip
 
 
 def list_trials(engine: Engine, text: str = "") -> list[TrialView]:
     """The newest first, with what each does to the belief in what it tried."""
     with engine.connect() as db:
         rows = store.all_trials(db, text.strip())
-        titles = {s.sheet_id: s.title for s in sheet_store.current_sheets(db)}
+        current = {s.sheet_id: s for s in sheet_store.current_sheets(db)}
         table = evidence_table(db)
         known = trials_of(db, rows)
+        boards = {
+            (r.sheet_id, r.processor): _board(load_sheet(db, current[r.sheet_id].hash), r.processor)
+            for r in rows
+            if r.sheet_id in current
+        }
     today = datetime.now(UTC).date()
-    return [_view(row, titles, known, today, table) for row in rows]
+    titles = {s.sheet_id: s.title for s in current.values()}
+    return [_view(row, titles, known, today, table, boards.get((row.sheet_id, row.processor))) for row in rows]
 
 
-def _view(row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: date, table: Table) -> TrialView:
+def _board(sheet: Sheet, processor: str | None) -> Board:
+    fitted = {s.id: processor for s in sheet.sockets.values() if processor in s.processors}
+    return board_of(sheet, Machine(processors=fitted))
+
+
+def _view(
+    row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: date, table: Table, board: Board | None
+) -> TrialView:
     t = trial_of(row)
-    model = titles.get(row.sheet_id, row.sheet_id)
-    claim = _claim_of(t, model)
-    others = [k for k in known if k.id != t.id]
-    before, after = believe(claim, others, today, table), believe(claim, [*others, t], today, table)
-    own = next((c for c in after.contributions if c.trial == t.id), None)
+    moved = (
+        [] if board is None or row.unreadable else [_moved(board, d, t, known, today, table) for d in _tried(board, t)]
+    )
+    moved.sort(key=lambda x: -abs(x.after - x.before))
     return TrialView(
-        id=row.id, sheet_id=row.sheet_id, model=model, processor=row.processor, part=row.part, revision=row.revision, module=row.unreadable or (t.module.short() if t.module else ""), total_gib=row.total_gib,
-        outcome=t.outcome, who=t.who, tried_on=row.tried_on, soak_days=row.soak_days, note=row.note, noted_by=row.by, weight=own.weight if own else 0.0, claim=claim.words, before=before.mean(), after=after.mean(),
+        id=row.id, sheet_id=row.sheet_id, model=titles.get(row.sheet_id, row.sheet_id), processor=row.processor, part=row.part, revision=row.revision, module=row.unreadable or (t.module.short() if t.module else ""), total_gib=row.total_gib,
+        outcome=t.outcome, who=t.who, tried_on=row.tried_on, soak_days=row.soak_days, note=row.note, source=row.source, firmware=row.held.firmware, noted_by=row.by, moved=tuple(moved),
     )  # fmt: skip
 
 
-def _claim_of(t: Trial, model: str) -> Claim:
-    """What a trial tried: its part on its board, or where no module is told its total."""
-    processors = (t.processor,) if t.processor else ()
-    if t.module is None and not t.part:
-        return Claim(ClaimKind.OVER_OFFICIAL, f"{model} runs {t.total_gib:g} GB", t.sheet, processors, t.total_gib)
-    module = replace(t.module or Module(), part=t.part, revision=t.revision)
-    return Claim(ClaimKind.PART, f"{t.part or module.short()} runs on {model}", t.sheet, processors, None, module)
+def _tried(board: Board, t: Trial) -> Iterator[Doubt]:
+    """What a trial tried: its total on its board, and its part."""
+    if t.total_gib is not None:
+        yield reach_doubt(board, t.total_gib)
+    if t.module is not None or t.part:
+        yield part_doubt(board.sheet, board.processors, replace(t.module or Module(), part=t.part, revision=t.revision))
+
+
+def _moved(board: Board, doubt: Doubt, t: Trial, known: Sequence[Trial], today: date, table: Table) -> Moved:
+    others = [k for k in known if k.id != t.id]
+    before, after = (believe(board, doubt, ts, today, table) for ts in (others, [*others, t]))
+    own = next((c for c in after.contributions if c.trial == t.id), None)
+    return Moved(doubt.words, doubt.kind, own.weight if own and own.counts else 0.0, before.works, after.works)
 
 
 def beliefs_of(db: Connection, m: Loaded, layout: Layout, before: Layout | None = None) -> tuple[Belief, ...]:
-    """How far each claim that a layout rests on is believed, the weakest first."""
-    claims = claims_of(m.sheet, m.machine, layout, judge(m, layout, before))
+    """How far each thing that a layout rests on is believed, the weakest first."""
+    ctx, judged = judged_question(m, layout, before)
+    resting = resting_of(ctx, judged, before)
     fitted = [p for p in m.machine.processors.values() if p]
-    trials = trials_of(db, store.trials_like(db, m.sheet.id, fitted)) if claims else ()
-    today, table = datetime.now(UTC).date(), evidence_table(db)
-    return tuple(sorted((believe(c, trials, today, table) for c in claims), key=lambda b: b.mean()))
+    trials = trials_of(db, store.trials_like(db, m.sheet.id, fitted)) if resting.doubts else ()
+    board, today, table = board_of(m.sheet, m.machine, m.statements), datetime.now(UTC).date(), evidence_table(db)
+    found = (believe(board, d, trials, today, table) for d in resting.doubts)
+    return tuple(sorted(found, key=lambda b: b.works))
 
 
 def add_trial(engine: Engine, account: Account, new: NewTrial) -> UUID:
@@ -207,7 +201,7 @@ def note_within(
     values = {
         "sheet_id": new.sheet_id, "processor": new.processor, "part": part, "revision": new.revision or (new.module and new.module.revision),
         "module": new.module, "total_gib": new.total_gib, "outcome": new.outcome.value,
-        "who": new.who.value, "tried_on": new.tried_on, "soak_days": new.soak_days, "note": new.note.strip(),
+        "who": new.who.value, "tried_on": new.tried_on, "soak_days": new.soak_days, "note": new.note.strip(), "source": new.source.strip(), "held": replace(new.held, firmware=new.firmware or new.held.firmware),
     }  # fmt: skip
     key = store.add_trial(db, account.id, values)
     record(db, "trial noted", account.id, id=str(key), sheet=new.sheet_id, outcome=values["outcome"])

@@ -6,11 +6,12 @@ from __future__ import annotations
 from functools import lru_cache
 
 from umbrak.core.cures import Cure, cures
-from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.evaluate import Evaluation, evaluate, question
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
+from umbrak.core.rules.context import Context
 from umbrak.core.targets import Target, targets
 from umbrak.services.known.loading import Loaded, sources_of
 
@@ -22,6 +23,11 @@ _Statements = tuple[Statement, ...]
 def judge(m: Loaded, layout: Layout, before: Layout | None = None) -> Evaluation:
     """A layout in this machine, by its sheet and by what is stated of it beside the sheet. See core.evaluate."""
     return _judge(m.sheet, m.machine, layout, before, m.statements, seen_running(m))
+
+
+def judged_question(m: Loaded, layout: Layout, before: Layout | None = None) -> tuple[Context, Evaluation]:
+    """`judge`, with the question for whoever asks more of it."""
+    return question(m.sheet, m.machine, layout, m.statements, before, seen_running(m)), judge(m, layout, before)
 
 
 def seen_running(m: Loaded) -> Layout:

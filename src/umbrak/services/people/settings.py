@@ -1,4 +1,4 @@
-"""What an installation sets for itself: its currency, what hours, returns and lost data cost, where beliefs start."""
+"""What an installation sets for itself: its currency, what hours, returns and lost data cost, what doubts start from."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Any
 from pydantic.dataclasses import dataclass as checked_dataclass
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evidence.table import USUAL, ClaimKind, Prior, Table
+from umbrak.core.evidence.table import NUMBERS, USUAL, Table
 from umbrak.core.evidence.trouble import Costs
 from umbrak.formats.documents import CHECKED
 from umbrak.formats.kept import Kept
@@ -60,108 +60,83 @@ def set_money(engine: Engine, account: Account, new: MoneySettings) -> MoneySett
 
 
 @dataclass(frozen=True, slots=True)
-class PriorView:
-    """What beliefs in claims of one kind start from: pseudo-counts, and why."""
+class NumberView:
+    """One number that doubts are made of."""
 
-    kind: ClaimKind
-    fine: float
-    quirks: float
-    not_seen: float
-    unstable: float
+    name: str
+    group: str
+    words: str
+    value: float
+    #: As it ships.
+    usual: float
     because: str
+    least: float
+    most: float
     #: Whether this installation has set it.
     set_here: bool
 
 
-@dataclass(frozen=True, slots=True)
-class EvidenceSettings:
-    """Where beliefs start and how trials weigh; all of it is reasoned, none measured, and may be set."""
-
-    priors: tuple[PriorView, ...]
-    #: After so many days a trial weighs half.
-    half_life_days: float
-    #: A trial that ran so long weighs fully; one that nobody let run weighs `unsoaked`.
-    full_soak_days: float
-    unsoaked: float
-
-
 def evidence_table(db: Connection) -> Table:
-    """What beliefs are made from besides trials, as this installation has set it."""
+    """What doubts are made of besides trials, as this installation has set it."""
     return find_setting(db, "evidence", _EVIDENCE) or USUAL
 
 
 def _read_table(document: dict[str, Any]) -> Table:
-    set_here = {
-        ClaimKind(kind): Prior(fine, quirks, not_seen, unstable, "set by this installation")
-        for kind, (fine, quirks, not_seen, unstable) in document["priors"].items()
-    }
-    return Table(
-        priors={**USUAL.priors, **set_here},
-        half_life_days=document["half_life_days"],
-        full_soak_days=document["full_soak_days"],
-        unsoaked=document["unsoaked"],
-    )
+    set_here = {str(name): float(value) for name, value in document["numbers"].items()}
+    if odd := set(set_here) - set(NUMBERS):
+        raise ValueError(f"unknown numbers {', '.join(sorted(odd))}")
+    return Table(set_here)
 
 
-def _write_table(table: Table) -> dict[str, Any]:
-    """Of the priors those that are not the ones that ship."""
-    return {
-        "priors": {k.value: list(p.counts().values()) for k, p in table.priors.items() if p != USUAL.priors[k]},
-        "half_life_days": table.half_life_days,
-        "full_soak_days": table.full_soak_days,
-        "unsoaked": table.unsoaked,
-    }
+def _from_counts(document: dict[str, Any]) -> dict[str, Any]:
+    """What was set of the older model's: its pseudo-counts say nothing of this one's numbers, its two spans of days do."""
+    days = {n: document[n] for n in ("half_life_days", "full_soak_days") if n in document}
+    usual = {"half_life_days": 1095, "full_soak_days": 14}
+    return {"numbers": {n: v for n, v in days.items() if v != usual[n]}}
 
 
-_EVIDENCE: Kept[Table] = Kept("Where beliefs start", _read_table, _write_table)
+_EVIDENCE: Kept[Table] = Kept(
+    "What doubts start from", _read_table, lambda t: {"numbers": dict(t.set_here)}, (_from_counts,)
+)
 
 
-def see_evidence(engine: Engine) -> EvidenceSettings:
+def see_evidence(engine: Engine) -> tuple[NumberView, ...]:
+    """Every number that doubts are made of; all are reasoned, none measured, and may be set."""
     with engine.connect() as db:
         return _evidence(evidence_table(db))
 
 
-def _evidence(table: Table) -> EvidenceSettings:
-    priors = tuple(
-        PriorView(
-            kind=k,
-            fine=p.fine,
-            quirks=p.quirks,
-            not_seen=p.not_seen,
-            unstable=p.unstable,
-            because=p.because,
-            set_here=p != USUAL.priors[k],
+def _evidence(table: Table) -> tuple[NumberView, ...]:
+    return tuple(
+        NumberView(
+            name=name,
+            group=n.group,
+            words=n.words,
+            value=table[name],
+            usual=n.value,
+            because=n.because,
+            least=n.least,
+            most=n.most,
+            set_here=name in table.set_here,
         )
-        for k, p in table.priors.items()
+        for name, n in NUMBERS.items()
     )
-    return EvidenceSettings(priors, table.half_life_days, table.full_soak_days, table.unsoaked)
 
 
-def set_evidence(
-    engine: Engine,
-    account: Account,
-    priors: Mapping[ClaimKind, tuple[float, float, float, float]],
-    half_life_days: float,
-    full_soak_days: float,
-    unsoaked: float,
-) -> EvidenceSettings:
-    """Set where beliefs start; a prior equal to the one that ships is that one again, with its reasoning.
+def set_evidence(engine: Engine, account: Account, numbers: Mapping[str, float]) -> tuple[NumberView, ...]:
+    """Set these numbers and no others; one equal to the one that ships is that one again.
 
-    Raises Refused for a prior of nothing.
+    Raises Refused, which names the number, for one that there is not, or out of its bounds.
     """
     need(account, Role.lead)
-    for kind, counts in priors.items():
-        if sum(counts) <= 0:
-            raise Refused(f"priors.{kind}", "A belief starts from some count of at least one outcome.")
-    usual = {k: tuple(p.counts().values()) for k, p in USUAL.priors.items()}
-    changed = {k: Prior(*c, "set by this installation") for k, c in priors.items() if tuple(c) != usual[k]}
-    table = Table(
-        priors={**USUAL.priors, **changed},
-        half_life_days=half_life_days,
-        full_soak_days=full_soak_days,
-        unsoaked=unsoaked,
-    )
+    for name, value in numbers.items():
+        n = NUMBERS.get(name)
+        if n is None:
+            raise Refused(f"numbers.{name}", "There is no such number.")
+        if not n.least <= value <= n.most:
+            raise Refused(f"numbers.{name}", f"{n.words}: from {n.least:g} to {n.most:g}.")
+    changed = {name: value for name, value in numbers.items() if value != NUMBERS[name].value}
     with engine.begin() as db:
-        keep_setting(db, "evidence", _EVIDENCE, table)
-        record(db, "priors set", account.id, changed=sorted(k.value for k in changed))
+        keep_setting(db, "evidence", _EVIDENCE, Table(changed))
+        record(db, "doubts set", account.id, changed=sorted(changed))
         return _evidence(evidence_table(db))

@@ -13,23 +13,23 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.levers import Lever, levers_of
-from umbrak.core.evidence.trouble import Trouble, break_even, trouble_of
+from umbrak.core.evidence.trouble import Range, break_even
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.actions import Do, actions
+from umbrak.core.routes.picks import is_in_warranty
 from umbrak.core.routes.problem import Wishes
 from umbrak.core.routes.search import search
-from umbrak.core.routes.weighing import Scales
 from umbrak.core.rules.finding import Finding, Severity, Verdict, could_harm
 from umbrak.formats.documents import layout_json
 from umbrak.formats.kept import Taken
 from umbrak.services.errors import Refused
-from umbrak.services.evidence.trials import BeliefView, belief_view
+from umbrak.services.evidence.telling import BeliefView, LossView, RangeView, belief_view, losses_of, range_view
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings
 from umbrak.services.plans.editing import not_stale
 from umbrak.services.plans.view import OpenPlan, open_plan
 from umbrak.services.plans.weighed import WeighedPlan, weigh_plan
-from umbrak.services.routes.finding import LossView, losses_of, problem_of
+from umbrak.services.routes.finding import problem_of
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store
 from umbrak.store.accounts import Account
@@ -57,6 +57,13 @@ class SavingView:
     #: The probability of trouble at which the saving is eaten up; None where trouble costs nothing.
     trouble: float | None
     worth_it: bool
+    #: Probability that it runs: only then the saving is had; what the official way risks itself.
+    runs: float
+    official_loss: float
+    #: The outcome that alone would eat the saving; None where none would.
+    eaten_by: str | None
+    #: Whether the choice turns when trouble is looked at otherwise.
+    flips: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +75,9 @@ class RiskView:
     #: What speaks against it: risks, and facts that are not known.
     reasons: tuple[Finding, ...]
     trouble: float
-    trouble_90: tuple[float, ...]
+    fails_early: float
+    quirks: float
+    trouble_range: RangeView
     expected_loss: float
     losses: tuple[LossView, ...]
     beliefs: tuple[BeliefView, ...]
@@ -97,7 +106,7 @@ def _fingerprint(w: WeighedPlan) -> str:
     """What an approval is of: the goal, the sheet, and everything that speaks against it, as it stands now."""
     plan, judged = w.plan, w.judged
     against = [[f.code, f.severity.value, list(f.slots), f.message] for f in judged.findings if f.severity in _AGAINST]
-    seen = [layout_json(plan.goal), plan.row.sheet_hash, against, [c.words for c in w.claims]]
+    seen = [layout_json(plan.goal), plan.row.sheet_hash, against, list(w.lacking)]
     seen += [plan.row.runs_with.model_dump(exclude_unset=True)] if plan.row.runs_with else []
     return hashlib.sha256(json.dumps(seen, sort_keys=True).encode()).hexdigest()
 
@@ -158,9 +167,8 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
 
 def _risk(db: Connection, w: WeighedPlan) -> RiskView:
     plan, problem, judged, m = w.plan, w.problem, w.judged, w.plan.machine
-    trouble = trouble_of([w.scales.belief(c) for c in w.claims], problem.costs, problem.table)
+    trouble, spread = w.scales.trouble(w.resting), w.scales.range(w.resting)
     done = actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)
-    comes = sum(a.do is Do.PUT_IN and a.source is None for a in done)
     goes = sum(a.do is Do.TAKE_OUT and a.target is None for a in done)
     return RiskView(
         verdict=judged.verdict,
@@ -168,28 +176,50 @@ def _risk(db: Connection, w: WeighedPlan) -> RiskView:
         approval=_approval(db, w),
         reasons=tuple(f for f in judged.findings if f.severity in _AGAINST),
         trouble=trouble.probability,
-        trouble_90=(trouble.low, trouble.high),
+        fails_early=trouble.early,
+        quirks=trouble.quirks,
+        trouble_range=range_view(spread),
         expected_loss=round(trouble.expected_loss, 2),
         losses=losses_of(trouble),
-        beliefs=tuple(belief_view(b) for b in trouble.beliefs),
-        levers=levers_of(trouble, problem.costs, comes, goes, problem.trials, problem.today, problem.table),
-        saving=_saving(db, plan, w.scales, trouble),
+        beliefs=tuple(belief_view(b, problem.table) for b in trouble.beliefs),
+        levers=levers_of(
+            board=w.scales.board,
+            trouble=trouble,
+            costs=problem.costs,
+            goes=goes,
+            trials=problem.trials,
+            today=problem.today,
+            table=problem.table,
+        ),
+        saving=_saving(db, w, spread),
         currency=money_settings(db).currency,
         costs_told=problem.costs.told,
     )
 
 
-def _saving(db: Connection, plan: OpenPlan, scales: Scales, trouble: Trouble) -> SavingView | None:
-    """Against the cheapest way in the maker's word to as much memory; it is looked for only while anything is claimed."""
+def _saving(db: Connection, w: WeighedPlan, spread: Range) -> SavingView | None:
+    """Against the cheapest way in the maker's word to as much memory; it is looked for only while somebody's word lacks."""
+    plan, scales = w.plan, w.scales
     wanted = Counter(alike(x) if isinstance(x, Module) else None for x in plan.goal.values())
     at_hand = {k.module: len(k.cost) - 1 for k in scales.kinds}
-    if not trouble.beliefs or any(count > at_hand.get(kind, 0) for kind, count in wanted.items()):
+    if not w.lacking or any(count > at_hand.get(kind, 0) for kind, count in wanted.items()):
         return None
-    w = scales.weigh(plan.goal)
-    safe = Wishes(usable_gib=w.measures.usable_gib, keep_warranty=True, third_party=False, over_official=False)
-    found = search(problem_of(db, plan.machine, safe), _SECONDS).routes
-    official = min((r.cost for r in found if not r.trouble.beliefs), default=None)
+    own = scales.weigh(plan.goal)
+    safe = Wishes(usable_gib=own.measures.usable_gib, keep_warranty=True, third_party=False, over_official=False)
+    found = [r for r in search(problem_of(db, plan.machine, safe), _SECONDS).routes if is_in_warranty(r)]
+    official = min(found, key=lambda r: r.cost, default=None)
     if official is None:
         return None
-    saved = break_even(float(official - w.cost), trouble)
-    return SavingView(w.cost, official, round(saved.saving, 2), saved.trouble, saved.worth_it)
+    saved = break_even(float(official.cost - own.cost), own.trouble, official.trouble)
+    others = (break_even(saved.saving, s.trouble, official.trouble) for s in spread.ways)
+    return SavingView(
+        cost=own.cost,
+        official_cost=official.cost,
+        saving=round(saved.saving, 2),
+        trouble=saved.trouble,
+        worth_it=saved.worth_it,
+        runs=saved.runs,
+        official_loss=round(official.trouble.expected_loss, 2),
+        eaten_by=saved.eaten_by.outcome if saved.eaten_by else None,
+        flips=any(o.worth_it is not saved.worth_it for o in others),
+    )

@@ -10,15 +10,14 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evaluate import Evaluation
-from umbrak.core.evidence.claims import Claim, claims_of
-from umbrak.core.evidence.table import Outcome
-from umbrak.core.evidence.trouble import trouble_of
+from umbrak.core.evidence.doubts import Resting, resting_of
 from umbrak.core.memory.module import Module, alike, organisation
 from umbrak.core.routes.material import MILLS, Bought, Kind, purchase_cost
 from umbrak.core.routes.problem import Origin, Problem, Wishes
 from umbrak.core.routes.weighing import Scales
 from umbrak.core.rules.finding import Verdict
-from umbrak.services.known.judging import judge
+from umbrak.services.evidence.telling import RangeView, range_view
+from umbrak.services.known.judging import judged_question
 from umbrak.services.people.settings import money_settings
 from umbrak.services.plans.view import OpenPlan, open_plan
 from umbrak.services.routes.finding import problem_of
@@ -32,21 +31,26 @@ class WeighedPlan:
     problem: Problem
     scales: Scales
     judged: Evaluation
-    claims: tuple[Claim, ...]
+    resting: Resting
 
     @property
     def needed(self) -> bool:
         """Whether it runs only with a lead's word."""
-        return self.judged.verdict in (Verdict.AT_RISK, Verdict.UNDECIDED) or bool(self.claims)
+        return self.judged.verdict in (Verdict.AT_RISK, Verdict.UNDECIDED) or bool(self.lacking)
+
+    @property
+    def lacking(self) -> tuple[str, ...]:
+        """What it rests on that somebody's word is missing for, or against."""
+        return tuple(d.words for d in self.resting.doubts if d.lacks_word(self.problem.table))
 
 
 def weigh_plan(db: Connection, plan: OpenPlan) -> WeighedPlan:
     m = plan.machine
     problem = problem_of(db, m, Wishes())
     scales = Scales(problem)
-    judged = judge(plan.then, plan.goal, plan.now)
-    claims = claims_of(m.sheet, plan.then.machine, plan.goal, judged, problem.layout, scales.listed)
-    return WeighedPlan(plan, problem, scales, judged, claims)
+    ctx, judged = judged_question(plan.then, plan.goal, plan.now)
+    resting = resting_of(ctx, judged, problem.layout, scales.listed)
+    return WeighedPlan(plan, problem, scales, judged, resting)
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,11 +66,13 @@ class WorthView:
     unpriced: int
     #: Part -> how many of it were reckoned for modules that were given without a part number.
     stand_ins: dict[str, int]
-    #: Probability that not everything is simply fine, where 90 % of it lies, and that it is quirks and nothing worse.
+    #: Probability that it does not run, or that a module which comes in fails early; of that the latter.
     trouble: float
-    trouble_90: tuple[float, ...]
+    fails_early: float
+    trouble_range: RangeView
+    #: Probability that it runs and something is displayed oddly: no part of trouble.
     quirks: float
-    #: What it rests on that nobody vouches for, in words.
+    #: What it rests on that somebody's word is missing for, in words.
     rests_on: tuple[str, ...]
 
 
@@ -74,7 +80,7 @@ def see_worth(engine: Engine, key: UUID) -> WorthView:
     """What a plan costs and risks. Raises NotFound."""
     with engine.connect() as db:
         w = weigh_plan(db, open_plan(db, key))
-        trouble = trouble_of([w.scales.belief(c) for c in w.claims], w.problem.costs, w.problem.table)
+        trouble = w.scales.trouble(w.resting)
         bought = purchase_of(w)
         return WorthView(
             cost=bought.cost,
@@ -84,9 +90,10 @@ def see_worth(engine: Engine, key: UUID) -> WorthView:
             unpriced=bought.unpriced,
             stand_ins=bought.stand_ins,
             trouble=trouble.probability,
-            trouble_90=(trouble.low, trouble.high),
-            quirks=sum(t.probability for t in trouble.terms if t.outcome is Outcome.QUIRKS),
-            rests_on=tuple(c.words for c in w.claims),
+            fails_early=trouble.early,
+            trouble_range=range_view(w.scales.range(w.resting)),
+            quirks=trouble.quirks,
+            rests_on=w.lacking,
         )
 
 

@@ -13,12 +13,13 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.levers import Experiment, Lever
-from umbrak.core.evidence.trouble import Trouble
+from umbrak.core.evidence.table import Table
 from umbrak.core.platform.machine import Occupant
 from umbrak.core.routes.answer import Answer, Route, answer
 from umbrak.core.routes.problem import Problem, Wishes
 from umbrak.core.routes.search import Progress
-from umbrak.services.evidence.trials import BeliefView, belief_view, trials_of
+from umbrak.services.evidence.telling import BeliefView, LossView, RangeView, belief_view, losses_of, range_view
+from umbrak.services.evidence.trials import trials_of
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine, sound_layout
 from umbrak.services.known.moves import ActionView, action_views
@@ -49,15 +50,11 @@ class BreakEvenView:
     #: The probability of trouble at which the saving is eaten up; None where trouble costs nothing.
     trouble: float | None
     worth_it: bool
-
-
-@dataclass(frozen=True, slots=True)
-class LossView:
-    """One outcome's part of the expected loss."""
-
-    outcome: str
-    probability: float
-    cost: float
+    #: Probability that it runs: only then the saving is had; the outcome that alone would eat the saving; whether the
+    #: choice turns when trouble is looked at otherwise.
+    runs: float
+    eaten_by: str | None
+    flips: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,8 +66,10 @@ class RouteView:
     buy: tuple[BoughtView, ...]
     cost: Decimal
     trouble: float
-    #: Where 90 % of it lies: low, high.
-    trouble_90: tuple[float, ...]
+    #: Of that: that a module which comes in fails early. And, no part of it: that it runs and shows something oddly.
+    fails_early: float
+    quirks: float
+    trouble_range: RangeView
     expected_loss: float
     losses: tuple[LossView, ...]
     beliefs: tuple[BeliefView, ...]
@@ -126,7 +125,7 @@ def find_routes(
         problem = problem_of(db, m, wishes)
     found = answer(problem, seconds, report, stopped)
     on_shelf = sum(1 for c in problem.candidates if c.origin == "shelf")
-    return _view(found, money, on_shelf, len(problem.candidates) - on_shelf, judge(m, m.layout))
+    return _view(found, problem.table, money, on_shelf, len(problem.candidates) - on_shelf, judge(m, m.layout))
 
 
 def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
@@ -146,19 +145,28 @@ def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
     )
 
 
-def _view(found: Answer, money: MoneySettings, on_shelf: int, on_offer: int, now: Evaluation) -> RoutesView:
+def _view(
+    found: Answer, table: Table, money: MoneySettings, on_shelf: int, on_offer: int, now: Evaluation
+) -> RoutesView:
     return RoutesView(
-        routes=tuple(_route(r) for r in found.routes), money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
+        routes=tuple(_route(r, table) for r in found.routes), money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
         seconds=round(found.seconds, 3), on_shelf=on_shelf, on_offer=on_offer, now=now,
     )  # fmt: skip
 
 
-def _route(r: Route) -> RouteView:
+def _route(r: Route, table: Table) -> RouteView:
     w, saving = r.weighed, r.against_official
     against = None
     if saving is not None and r.official is not None:
         against = BreakEvenView(
-            r.official, round(saving.saving, 2), round(saving.expected_loss, 2), saving.trouble, saving.worth_it
+            against=r.official,
+            saving=round(saving.saving, 2),
+            expected_loss=round(saving.expected_loss, 2),
+            trouble=saving.trouble,
+            worth_it=saving.worth_it,
+            runs=saving.runs,
+            eaten_by=saving.eaten_by.outcome if saving.eaten_by else None,
+            flips=bool(r.flips),
         )
     return RouteView(
         slots=dict(w.layout),
@@ -176,10 +184,12 @@ def _route(r: Route) -> RouteView:
         ),
         cost=w.cost,
         trouble=w.trouble.probability,
-        trouble_90=(w.trouble.low, w.trouble.high),
+        fails_early=w.trouble.early,
+        quirks=w.trouble.quirks,
+        trouble_range=range_view(r.range),
         expected_loss=round(w.trouble.expected_loss, 2),
         losses=losses_of(w.trouble),
-        beliefs=tuple(belief_view(b) for b in w.trouble.beliefs),
+        beliefs=tuple(belief_view(b, table) for b in w.trouble.beliefs),
         break_even=against,
         sustained_gbs=round(w.measures.sustained_gbs, 3),
         usable_gib=w.measures.usable_gib,
@@ -192,7 +202,3 @@ def _route(r: Route) -> RouteView:
         experiments=r.experiments,
         evaluation=w.evaluation,
     )
-
-
-def losses_of(trouble: Trouble) -> tuple[LossView, ...]:
-    return tuple(LossView(t.outcome.value, t.probability, t.cost) for t in trouble.terms)

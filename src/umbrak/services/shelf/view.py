@@ -11,7 +11,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evidence.belief import unlike
+from umbrak.core.evidence.trial import unlike
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.memory.parts import key_of
 from umbrak.core.platform.sheet import Sheet

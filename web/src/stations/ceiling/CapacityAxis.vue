@@ -6,6 +6,7 @@ import { gb } from '@/ui/figures'
 import { useWidth } from '@/ui/width'
 import { OUTCOMES } from '@/notes/words'
 import { axisOf, placeFlags, type Flag } from './axis'
+import ReachCurve from './ReachCurve.vue'
 import { KIND_WORDS, saysWords, sourceWords } from './words'
 
 const props = defineProps<{ view: CeilingView; chosen: string | null }>()
@@ -17,6 +18,8 @@ const LEFT = 44
 const right = computed(() => width.value - 44)
 const ROW = 35
 const ROWS = 8
+/** Height of the curve of reach. */
+const CURVE = 110
 
 const of = (kind: string) => props.view.ceilings.find((c) => c.kind === kind)?.gib ?? null
 const official = computed(() => of('official'))
@@ -95,7 +98,7 @@ const nameOf = (b: { from: number; to: number; name: string; short?: string }) =
 
 <template>
   <div ref="box" class="box" tabindex="0" role="group" aria-label="Capacity axis">
-  <svg :viewBox="`0 0 ${width} ${band + 104}`" :style="{ width: `${width}px` }">
+  <svg :viewBox="`0 0 ${width} ${band + 104 + (view.reach.length ? CURVE + 52 : 0)}`" :style="{ width: `${width}px` }">
     <defs>
       <pattern id="unbuildable" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line y2="7" class="hatch" /></pattern>
       <filter id="plan-shadow" x="-50%" y="-50%" width="200%" height="200%"><feDropShadow dx="3" dy="4" stdDeviation="3" flood-opacity="0.45" /></filter>
@@ -133,6 +136,7 @@ const nameOf = (b: { from: number; to: number; name: string; short?: string }) =
       <path :d="`M${axis.x(view.planned_gib)} ${band + 66}l8 9v20h-16v-20z`" class="mark planned" filter="url(#plan-shadow)" />
       <text :x="axis.x(view.planned_gib) + 16" :y="band + 91" class="words">{{ gb(view.planned_gib) }} planned</text>
     </g>
+    <ReachCurve :view="view" :axis="axis" :left="LEFT" :right="right" :top="band + 138" :height="CURVE" />
   </svg>
   </div>
 </template>

@@ -4,7 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type CeilingView } from '@/api/client'
 import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
-import { OUTCOMES } from '@/notes/words'
+import BeliefLine from '@/ui/BeliefLine.vue'
 import { useMachine } from '../machine'
 import CapacityAxis from './CapacityAxis.vue'
 import StatementForm from './StatementForm.vue'
@@ -51,7 +51,6 @@ function restWords(kind: string, gib: number | null): string {
   return 'several bind alike, or the slots and the largest module do'
 }
 const percent = (p: number) => `${Math.round(100 * p)} %`
-const countWords = (counts: Record<string, number>) => Object.entries(counts).map(([o, n]) => `${n.toFixed(1)} ${OUTCOMES[o]}`).join(', ')
 /** Totals beyond what is official that were tried, each once. */
 const likely = computed(() => {
   const official = view.value?.ceilings.find((c) => c.kind === 'official')?.gib ?? 0
@@ -111,17 +110,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
         <button type="button" class="press quiet add" v-else-if="session.mayWrite()" @click="stating = true">State a limit</button>
         <template v-if="view.rests_on.length">
           <h2 class="elsewhere">What {{ view.planned_gib === null ? 'it' : 'the plan' }} rests on</h2>
-          <details v-for="b in view.rests_on" :key="b.words" class="belief">
-            <summary>
-              <span class="likely" :style="{ '--low': b.low, '--high': b.high, '--mean': b.mean }" aria-hidden="true"><i></i><b></b></span>
-              {{ b.words }}: <strong>{{ percent(b.mean) }}</strong> likely fine <span class="faded">({{ percent(b.low) }} to {{ percent(b.high) }}{{ b.is_prior ? ', no trial speaks of it' : '' }})</span>
-            </summary>
-            <p class="small">It starts from {{ countWords(b.prior) }}: {{ b.because }}.</p>
-            <p v-for="c in b.contributions" :key="c.trial" class="small">
-              A trial that was {{ OUTCOMES[c.outcome] }} adds {{ (c.likeness * c.says * c.age * c.soak).toFixed(2) }}: likeness {{ c.likeness }}, who says so {{ c.says }}, age {{ c.age.toFixed(2) }}, soak {{ c.soak.toFixed(2) }}.
-            </p>
-            <p class="small">That comes to {{ countWords(b.counts) }}.</p>
-          </details>
+          <BeliefLine v-for="b in view.rests_on" :key="b.words" :belief="b" />
         </template>
         <template v-if="view.elsewhere.length">
           <h2 class="elsewhere">Other models with this processor</h2>
@@ -148,7 +137,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
         <template v-if="likely.length">
           <h3>Tried, beyond what is official</h3>
           <p v-for="t in likely" :key="t.gib" class="small">
-            <b>{{ gb(t.gib) }} GB</b> {{ percent(t.mean) }} likely fine here <span class="faded">({{ percent(t.low) }} to {{ percent(t.high) }})</span>
+            <b>{{ gb(t.gib) }} GB</b> {{ percent(t.works) }} likely to run here
           </p>
         </template>
         <template v-if="view.lifts.length">
@@ -246,37 +235,6 @@ tbody tr {
 }
 .other {
   margin: 2px 0;
-}
-.belief {
-  padding: 6px 0;
-  border-top: 1px solid var(--rule);
-}
-.belief p {
-  margin: 4px 0 0 18px;
-}
-.likely {
-  display: inline-block;
-  position: relative;
-  width: 120px;
-  height: 10px;
-  margin-right: 10px;
-  background: var(--rule);
-}
-.likely i {
-  position: absolute;
-  top: 3px;
-  bottom: 3px;
-  left: calc(var(--low) * 100%);
-  width: calc((var(--high) - var(--low)) * 100%);
-  background: var(--go);
-}
-.likely b {
-  position: absolute;
-  top: 0;
-  bottom: 0;
-  left: calc(var(--mean) * 100% - 1px);
-  width: 3px;
-  background: var(--ink);
 }
 dl {
   display: grid;

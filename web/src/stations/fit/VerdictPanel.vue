@@ -146,12 +146,12 @@ const many = computed(() => props.goal.sockets.length > 1)
         <div>
           <dt>Trouble</dt>
           <dd><strong>{{ trouble.figure }}</strong></dd>
-          <dd class="note"><RangeMark v-if="worth.rests_on.length" :at="worth.trouble" :low="worth.trouble_90[0]!" :high="worth.trouble_90[1]!" /> {{ trouble.beside }}</dd>
+          <dd class="note"><RangeMark v-if="worth.trouble" :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> {{ trouble.beside }}</dd>
         </div>
         <div v-if="worth.rests_on.length">
           <dt>Quirks</dt>
           <dd><strong>{{ percent(worth.quirks) }}</strong></dd>
-          <dd class="note">and nothing worse</dd>
+          <dd class="note">it runs, and something is shown oddly: no trouble</dd>
         </div>
       </template>
     </dl>

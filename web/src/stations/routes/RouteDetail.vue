@@ -4,8 +4,10 @@ import { computed } from 'vue'
 import type { Board, Layout, Route, RoutesView } from '@/api/client'
 import { same } from '@/board/state'
 import { gb } from '@/ui/figures'
-import { OUTCOMES } from '@/notes/words'
+import { LOSSES } from '@/notes/words'
 import { session } from '@/frame/session'
+import BeliefLine from '@/ui/BeliefLine.vue'
+import { movedWords } from '@/ui/belief'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
 import { ACTS, letterOf, LEVERS, lossWords, money, percent, routeWords, troubleWords } from './words'
@@ -18,7 +20,7 @@ const costsTold = computed(() => Boolean(props.view.money.hour || props.view.mon
 const saving = computed(() => route.value.break_even)
 /** The saving and the expected loss on one scale. */
 const scale = computed(() => Math.max(Math.abs(saving.value?.saving ?? 0), saving.value?.expected_loss ?? 0, 1))
-const countWords = (counts: Record<string, number>) => Object.entries(counts).map(([o, n]) => `${n.toFixed(1)} ${OUTCOMES[o]}`).join(', ')
+const moved = computed(() => movedWords(route.value.trouble_range, route.value.trouble))
 const findings = computed(() => route.value.evaluation.findings.filter((f) => f.severity !== 'note').slice(0, 4))
 const experiment = computed(() => route.value.experiments[0])
 /** The one module of the first stage: which, and where. */
@@ -61,19 +63,14 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       </p>
     </template>
     <h3>Trouble: {{ troubleWords(route) }}</h3>
-    <p v-if="!route.beliefs.length" class="small">It rests on nothing that nobody vouches for.</p>
-    <details v-for="b in route.beliefs" :key="b.words" class="belief">
-      <summary>
-        {{ b.words }}: <b>{{ percent(b.mean) }}</b> likely fine <span class="faded small">({{ percent(b.low) }} to {{ percent(b.high) }}{{ b.is_prior ? '; no trial speaks of it' : `; ${b.contributions.length} ${b.contributions.length === 1 ? 'trial' : 'trials'}` }})</span>
-      </summary>
-      <p class="small">It starts from {{ countWords(b.prior) }}: {{ b.because }}.</p>
-      <p v-for="c in b.contributions" :key="c.trial" class="small">A trial that was {{ OUTCOMES[c.outcome] }} adds {{ (c.likeness * c.says * c.age * c.soak).toFixed(2) }}: likeness {{ c.likeness }}, who says so {{ c.says }}, age {{ c.age.toFixed(2) }}, soak {{ c.soak.toFixed(2) }}.</p>
-      <p class="small">That comes to {{ countWords(b.counts) }}.</p>
-    </details>
+    <p v-if="!route.beliefs.length" class="small">Nothing new comes in: it rests on nothing.</p>
+    <p v-if="moved" class="small faded">Moves most: {{ moved }}.</p>
+    <BeliefLine v-for="b in route.beliefs" :key="b.words" :belief="b" />
+    <p v-if="route.fails_early" class="small faded">That a new module fails in its first months is {{ percent(route.fails_early) }} of it; that it runs and something is shown oddly, {{ percent(route.quirks) }}, is none of it.</p>
     <details v-if="route.beliefs.length" class="belief">
       <summary>Expected loss {{ lossWords(route.expected_loss, view.money) }}</summary>
-      <p v-for="l in route.losses" :key="l.outcome" class="small">{{ OUTCOMES[l.outcome] }}: {{ percent(l.probability) }} of {{ money(l.cost, currency) }}</p>
-      <p class="small faded">The claims are taken as independent of each other.</p>
+      <p v-for="l in route.losses" :key="l.outcome" class="small">{{ LOSSES[l.outcome] }}: {{ percent(l.probability) }} of {{ money(l.cost, currency) }}</p>
+      <p class="small faded">The doubts are taken as independent of each other.</p>
     </details>
     <template v-if="route.levers.length">
       <h3>What lowers it</h3>

@@ -22,9 +22,9 @@ it.each([
   [1, '100 %'],
 ])('writes %f as %s', (p, words) => expect(percent(p)).toBe(words))
 
-it('tells trouble with its interval, and who stands behind', () => {
-  expect(troubleWords(route([], { trouble: 0.2, trouble_90: [0.004, 0.62] }))).toBe('20 % (0 to 62)')
-  expect(troubleWords(route([], { trouble: 0, trouble_90: [0, 0] }))).toBe('none claimed')
+it('tells trouble with its range, and who stands behind', () => {
+  expect(troubleWords(route([], { trouble: 0.2, trouble_range: { low: 0.004, high: 0.62 } }))).toBe('20 % (0 to 62)')
+  expect(troubleWords(route([], { trouble: 0 }))).toBe('none: nothing new')
   expect([verdictWords(route([], { in_warranty: true })), verdictWords(route([]))]).toEqual(['at risk, inside the warranty', 'at risk'])
   expect([letterOf(0), letterOf(25), letterOf(26)]).toEqual(['A', 'Z', '27'])
   expect([given('budget'), given('uneven')]).toEqual([{ budget: null }, { uneven: true }])

@@ -73,10 +73,10 @@ export const ACTS: Record<string, string> = {
 
 export const percent = (p: number): string => (p > 0 && p < 0.005 ? 'under 1 %' : `${Math.round(100 * p)} %`)
 
-/** "14 % (0 to 48)", or that nothing is claimed. */
+/** "14 % (9 to 31)", or that nothing is doubted. */
 export function troubleWords(route: Route): string {
-  if (!route.trouble) return 'none claimed'
-  const [low, high] = route.trouble_90 as [number, number]
+  if (!route.trouble) return 'none: nothing new'
+  const { low, high } = route.trouble_range
   return `${percent(route.trouble)} (${Math.round(100 * low)} to ${Math.round(100 * high)})`
 }
 

@@ -4,10 +4,16 @@ import { computed } from 'vue'
 import type { Risk } from '@/api/client'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
+import BeliefLine from '@/ui/BeliefLine.vue'
+import { movedWords, rangeWords } from '@/ui/belief'
+import RangeMark from '@/ui/RangeMark.vue'
 import { LEVERS, money, percent } from '../routes/words'
 
 const props = defineProps<{ risk: Risk }>()
 const currency = computed(() => props.risk.currency)
+const moved = computed(() => movedWords(props.risk.trouble_range, props.risk.trouble))
+const lacking = computed(() => props.risk.beliefs.filter((b) => b.lacks_word))
+const others = computed(() => props.risk.beliefs.filter((b) => !b.lacks_word))
 </script>
 
 <template>
@@ -17,13 +23,15 @@ const currency = computed(() => props.risk.currency)
       <p><VerdictWord :of="risk" /></p>
       <p v-if="risk.beliefs.length" class="figure">
         <strong>{{ percent(risk.trouble) }}</strong> trouble
-        <span class="faded small">90 % of belief within {{ percent(risk.trouble_90[0]!) }} to {{ percent(risk.trouble_90[1]!) }}; expected loss {{ risk.costs_told ? money(risk.expected_loss, currency) : 'not told: no costs are set' }}</span>
+        <RangeMark :at="risk.trouble" :low="risk.trouble_range.low" :high="risk.trouble_range.high" />
+        <span class="faded small">{{ rangeWords(risk.trouble_range) }} when it is looked at otherwise{{ moved ? ` (${moved})` : '' }}; a new module that fails early is {{ percent(risk.fails_early) }} of it; expected loss {{ risk.costs_told ? money(risk.expected_loss, currency) : 'not told: no costs are set' }}</span>
       </p>
       <p v-else class="small">How much trouble it would be cannot be told while this is open:</p>
       <ul class="reasons">
         <li v-for="(f, i) in risk.reasons" :key="i"><SeverityMark :severity="f.severity" /> {{ f.message }}</li>
-        <li v-for="b in risk.beliefs" :key="b.words"><SeverityMark severity="risk" /> {{ b.words }}: {{ percent(b.mean) }} believed<span v-if="b.is_prior" class="faded">, no trial of it yet</span></li>
       </ul>
+      <BeliefLine v-for="b in lacking" :key="b.words" :belief="b" />
+      <details v-if="others.length" class="small others"><summary>and {{ others.length }} that {{ others.length === 1 ? 'is' : 'are' }} only as doubtful as anything new</summary><BeliefLine v-for="b in others" :key="b.words" :belief="b" /></details>
       <p v-if="risk.saving" class="small">
         Saves <b>{{ money(risk.saving.saving, currency) }}</b> against {{ money(risk.saving.official_cost, currency) }} in the maker's word<template v-if="risk.costs_told">{{ risk.saving.trouble === null ? '' : `; worth it up to ${percent(risk.saving.trouble)} trouble` }}: <b>{{ risk.saving.worth_it ? 'worth it' : 'not worth it' }}</b></template>.
       </p>

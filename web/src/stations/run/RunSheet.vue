@@ -108,6 +108,7 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
         <span v-if="active && at" class="small">{{ minutesWords(left) }} <span class="faded">to go</span></span>
         <span v-if="view.window_start" class="faded small">window {{ moment(view.window_start, machine.zone) }}<template v-if="closes">; it closes in {{ closes }}</template></span>
       </div>
+      <p v-if="active" class="sent small" :class="connected ? 'faded' : 'off'" role="status">{{ !connected ? `No connection: ${unsent} ${unsent === 1 ? 'entry is' : 'entries are'} kept here and sent when it is back` : unsent ? `${unsent} ${unsent === 1 ? 'entry is' : 'entries are'} on the way` : 'every entry is sent' }}</p>
       <div class="acts">
         <router-link v-if="active" class="press slim" :to="`/bench/${runId}`">Open at the bench</router-link>
         <a class="quiet-link" :href="`/api/runs/${runId}/sheet.pdf`" target="_blank" rel="noopener">Print (PDF)</a>
@@ -118,7 +119,6 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
         <span v-for="g in byPhase(steps)" :key="g.key" class="phase"><span class="row"><i v-for="s in g.steps" :key="s.key" :class="{ made: s.done_at, proof: s.proves, waived: s.proof === 'waived', now: s.key === at?.key }"></i></span><small>{{ PHASES[g.phase] ?? g.phase }}</small></span>
       </div>
     </div>
-    <p v-if="!connected || unsent" class="notice small" role="status">{{ connected ? '' : 'No connection: ' }}{{ unsent }} {{ unsent === 1 ? 'entry is' : 'entries are' }} kept here and sent when it is back.</p>
     <p v-for="w in refused" :key="w.id" class="wrong small refused" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">I have read it</button></p>
     <p v-if="failure" class="wrong" role="alert">{{ failure }}</p>
     <section class="panel list" aria-label="Steps">
@@ -176,7 +176,6 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
   align-items: start;
 }
 .head,
-.notice,
 .refused {
   grid-column: 1 / -1;
 }
@@ -305,8 +304,16 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
 .row .now.proof {
   background: var(--sheet);
 }
-.notice {
+/* Always one line: were it to come and go, the steps below would move from under a press. */
+.sent {
+  order: 1;
+  flex-basis: 100%;
   margin: 0;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.sent.off {
   color: var(--ask);
   font-weight: 600;
 }

@@ -1,0 +1,445 @@
+"""Doubts: what a layout rests on that neither a hard rule nor the machine itself has settled, each thing once.
+
+However many findings point at one thing it is one doubt, so that one experiment settles all that it showed.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from math import inf
+
+from umbrak.core.evaluate import Evaluation
+from umbrak.core.evidence.ladder import Figure, Ladder
+from umbrak.core.evidence.table import DoubtKind, Table
+from umbrak.core.evidence.trial import Trial
+from umbrak.core.memory.module import Module, alike, amount, organisation, usable_size
+from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.statement import SourceKind, Statement
+from umbrak.core.rules.context import Context
+from umbrak.core.rules.facts import questions
+from umbrak.core.rules.finding import Finding, Severity
+from umbrak.core.rules.limit import FigureUse, figures, hard_totals
+
+#: Ladder of modules -> the member that it is about, and its unit.
+MEMBERS = {
+    DoubtKind.SLOT: ("capacity_gib", "GB in one slot"),
+    DoubtKind.DENSITY: ("die_gbit", "Gbit dies"),
+    DoubtKind.STACK: ("stack_height", "dies in a stack"),
+}
+_OF_UNIT = {"Gbit": DoubtKind.DENSITY, "high": DoubtKind.STACK, "ranks": DoubtKind.RANKS}
+_NOTHING: Mapping[str, bool] = {}
+_NO_MOST: Mapping[str, float] = {}
+_NO_LADDER = Ladder()
+#: What a part's doubt is about where a list, or somebody, leaves it out.
+OFF_LIST = "off the list"
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """One thing that has to be true for a layout to run."""
+
+    kind: DoubtKind
+    #: In words: "Fjell N2 runs 40 GB".
+    words: str
+    sheet: str
+    #: Processors that are fitted, by id.
+    processors: tuple[str, ...]
+    #: Of a ladder: how much of it is asked for, and what is known of its ceiling.
+    asks: float = 0.0
+    ladder: Ladder = _NO_LADDER
+    #: Of a part, and of a ladder of modules: the module.
+    module: Module | None = None
+    #: Of what is no ladder: the number of the table that it starts from, and what it is about.
+    number: str = ""
+    about: str = ""
+    #: Of a mixture: the makers or kits.
+    together: frozenset[str] = frozenset()
+    #: Of reach: how the modules that come in are organised, and the most in one slot, channel, socket. [GiB]
+    organisations: frozenset[tuple[object, ...]] = frozenset()
+    most: Mapping[str, float] = field(default_factory=lambda: _NO_MOST, hash=False)
+
+    def prior(self, table: Table) -> float:
+        """Probability that it works, before any trial."""
+        return self.ladder.prior(self.asks, table) if not self.number else table[self.number]
+
+    def passes(self, table: Table) -> Figure | None:
+        """The figure that counts, of those that it passes."""
+        return self.ladder.worst(self.asks, table)[1]
+
+    def lacks_word(self, table: Table) -> bool:
+        """Whether somebody states less, a list leaves it out, or nobody vouches for it; else it is only what is always
+        doubted of something new."""
+        if self.kind is DoubtKind.PART:
+            return self.about == OFF_LIST
+        return bool(self.number) or self.passes(table) is not None
+
+    def amount_of(self, module: Module) -> float | None:
+        """Where a module lies on this ladder of modules; None where it does not tell."""
+        member = MEMBERS.get(self.kind)
+        value = getattr(module, member[0]) if member else None
+        return None if value is None else float(value)
+
+
+@dataclass(frozen=True)
+class Board:
+    """What is known of a board beside any layout: its ladders, by which what failed is shared among its doubts."""
+
+    sheet: Sheet
+    processors: tuple[str, ...]
+    firmware: str | None
+    system: str | None
+    ladders: Mapping[DoubtKind, Ladder]
+
+    def blame(self, doubt: Doubt, t: Trial, table: Table) -> float:
+        """This doubt's share in why a trial failed: by what was doubted of the trial beforehand."""
+        shares = dict(self._doubted(t, table))
+        key = (doubt.kind, doubt.about if doubt.kind is DoubtKind.UNTOLD else "")
+        total = sum(shares.values())
+        return shares.get(key, 0.0) / total if total else 0.0
+
+    def _doubted(self, t: Trial, table: Table) -> Iterator[tuple[tuple[DoubtKind, str], float]]:
+        """(doubt, how probable trouble of it was) of a trial, before any of them."""
+        if t.total_gib is not None:
+            yield (DoubtKind.REACH, ""), 1 - self.ladders[DoubtKind.REACH].prior(t.total_gib, table)
+        for kind, (member, _) in MEMBERS.items():
+            value = getattr(t.module, member) if t.module else None
+            if value is not None and kind in self.ladders:
+                yield (kind, ""), 1 - self.ladders[kind].prior(value, table)
+        listed = self.sheet.lists(t.part)
+        yield (DoubtKind.PART, ""), 1 - table["part.listed" if listed else "part.unlisted"]
+        if len(t.held.makers) > 1:
+            yield (DoubtKind.MIXED_MAKERS, ""), 1 - table["mixed.makers"]
+        elif len(t.held.kits) > 1:
+            yield (DoubtKind.MIXED_KITS, ""), 1 - table["mixed.kits"]
+        for fact in t.held.facts:
+            yield (DoubtKind.UNTOLD, fact), 1 - table["untold"]
+
+
+@dataclass(frozen=True, slots=True)
+class Resting:
+    """What a layout rests on."""
+
+    doubts: tuple[Doubt, ...]
+    #: Modules that come into the machine: each may fail early.
+    comes: int
+
+
+def board_of(sheet: Sheet, machine: Machine, statements: Iterable[Statement] = ()) -> Board:
+    """A board's ladders whatever the layout."""
+    ctx = Context(
+        sheet=sheet, machine=machine, layout=Layout(), statements=tuple(sorted(statements, key=lambda s: s.id))
+    )
+    uses = figures(ctx)
+    totals: dict[str, list[FigureUse]] = {}
+    for u in uses:
+        if u.unit == "GiB" and u.scope != "slot":
+            totals.setdefault(u.statement.id, []).append(u)
+    reach = [_figure(ctx, us[0], sum(u.limit for u in us)) for us in totals.values() if _is_whole(ctx, us)]
+    hard: dict[str, float] = {}
+    for s, limit, _ in hard_totals(ctx):
+        if s.where is None:
+            hard[s.id] = hard.get(s.id, 0.0) + limit
+    ladders = {DoubtKind.REACH: Ladder(_distinct(reach), min(hard.values(), default=inf), 0.0, "base")}
+    for kind in (DoubtKind.SLOT, DoubtKind.DENSITY, DoubtKind.STACK):
+        own = [_figure(ctx, u, u.limit) for u in uses if _ladder_of(u) is kind]
+        ladders[kind] = Ladder(_distinct(own))
+    processors = tuple(sorted({p for p in machine.processors.values() if p}))
+    return Board(sheet, processors, machine.firmware, machine.system, ladders)
+
+
+def reach_ladder_at_best(sheet: Sheet, machine: Machine, statements: Iterable[Statement], now: Layout) -> Ladder:
+    """A ladder of the machine's total that is never below that of any layout in it.
+
+    Figures of smaller scopes are passed at a larger total at best (their places summed up). Where what runs now passes one
+    already, only the step beyond it counts for a layout, which may be less than any figure of the machine's own: then no
+    figure is left.
+    """
+    statements = tuple(statements)
+    reach = board_of(sheet, machine, statements).ladders[DoubtKind.REACH]
+    ctx = Context(sheet=sheet, machine=machine, layout=now, statements=tuple(sorted(statements, key=lambda s: s.id)))
+    most = most_of(ctx)
+    passed = any(
+        _ladder_of(u) is DoubtKind.REACH and u.scope != "machine" and most[u.scope] > u.limit for u in figures(ctx)
+    )
+    return replace(reach, figures=() if passed else reach.figures, runs=ctx.installed_gib)
+
+
+def _is_whole(ctx: Context, uses: list[FigureUse]) -> bool:
+    """Whether a statement is about every place of its scope: only then its places add up to the machine."""
+    return uses[0].statement.where is None and (uses[0].scope == "machine" or uses[0].statement.processor is None)
+
+
+def _ladder_of(u: FigureUse) -> DoubtKind | None:
+    if u.unit == "GiB":
+        return DoubtKind.SLOT if u.scope == "slot" else DoubtKind.REACH
+    return _OF_UNIT.get(u.unit)
+
+
+def _figure(ctx: Context, u: FigureUse, value: float) -> Figure:
+    s = u.statement
+    by_processor = s.source.kind is SourceKind.PROCESSOR_MAKER or any(
+        s in p.limits for p in ctx.sheet.processors.values()
+    )
+    name = (
+        "version" if u.of_version
+        else "density" if u.unit == "Gbit"
+        else "official" if s.official
+        else "processor" if by_processor
+        else "other"
+    )  # fmt: skip
+    return Figure(value, f"figure.{name}", f"{s.source.title} states {amount(u.limit)}", u.of_version)
+
+
+def _distinct(found: Iterable[Figure]) -> tuple[Figure, ...]:
+    """A figure that several repeat counts once; sorted, so that their order does not matter."""
+    return tuple(sorted(dict.fromkeys(found), key=lambda f: (f.value, f.number, f.words)))
+
+
+def resting_of(
+    ctx: Context, judged: Evaluation, before: Layout | None = None, listed: Mapping[str, bool] = _NOTHING
+) -> Resting:
+    """What a layout rests on; nothing where nothing in it is new to the machine.
+
+    Parameters
+        judged    `evaluate` of the layout
+        before    what runs in the machine now: it has settled for itself that its parts, its densities and as much as
+                  its total run there, and where nothing new comes in, everything
+        listed    part -> whether the machine's maker lists it, where somebody told so beside the sheet
+    """
+    ran = _Ran(ctx, before)
+    comes = ran.lacking(ctx.modules.values())
+    if before is not None and not comes:
+        return Resting((), 0)
+    of = _Of(ctx, ran)
+    found = [
+        *of.reach(),
+        *of.of_modules(),
+        *of.ranks(),
+        *of.parts(listed),
+        *of.mixtures(judged.findings),
+        *of.untold(judged.findings),
+    ]
+    return Resting(tuple(sorted(found, key=lambda d: (d.kind, d.words, d.about))), sum(comes.values()))
+
+
+class _Ran:
+    """What runs in the machine now, and so needs nobody's word."""
+
+    def __init__(self, ctx: Context, before: Layout | None) -> None:
+        self.kinds = Counter(alike(m) for m in (before or {}).values() if isinstance(m, Module) and not m.failed)
+        # What is soldered runs as it was made, whatever is known of the slots.
+        now = Context(sheet=ctx.sheet, machine=ctx.machine, layout=Layout() if before is None else before)
+        self.total, self.most, self.ranks = now.installed_gib, most_of(now), _most_ranks(now)
+
+    def lacking(self, modules: Iterable[Module]) -> Counter[Module]:
+        """Modules of a layout that the machine does not hold."""
+        wanted = Counter(alike(m) for m in modules)
+        return wanted - self.kinds
+
+    def highest(self, member: str) -> float:
+        return max((getattr(m, member) or 0 for m in self.kinds), default=0.0)
+
+
+def most_of(ctx: Context) -> Mapping[str, float]:
+    """slot, channel, controller, socket -> the most that one of them holds. [GiB]"""
+    sockets = [sum(usable_size(m) for _, m in ctx.seated_on(s)) for s in ctx.live_sockets]
+    channels = [sum(usable_size(m) for _, m in seated) for seated in ctx.seated.values()]
+    slots = [usable_size(m) for m in ctx.modules.values()]
+    controllers: dict[str, float] = {}
+    for name, seated in ctx.seated.items():
+        if controller := ctx.sheet.channels[name].controller:
+            controllers[controller] = controllers.get(controller, 0.0) + sum(usable_size(m) for _, m in seated)
+    found = {"slot": slots, "channel": channels, "controller": [*controllers.values()], "socket": sockets}
+    return {scope: max(gib, default=0.0) for scope, gib in found.items()}
+
+
+def shown_by(total: float, held: Mapping[str, float], asked: float, most: Mapping[str, float]) -> float:
+    """How much of a total that ran counts for another layout: it shows what it held, and no total that has more on any
+    slot, channel or socket than that. [GiB]
+
+    Parameters
+        held, most    slot, channel, controller, socket -> the most in one of them, there and in the layout asked for
+    """
+    return min([total, *(asked * gib / most[scope] for scope, gib in held.items() if most.get(scope))])
+
+
+def _most_ranks(ctx: Context) -> int:
+    return max((sum(m.package_ranks or 0 for _, m in seated) for seated in ctx.seated.values()), default=0)
+
+
+class _Of:
+    """The doubts of one layout, kind by kind."""
+
+    def __init__(self, ctx: Context, ran: _Ran) -> None:
+        self.ctx, self.ran, self.sheet = ctx, ran, ctx.sheet
+        self.processors = tuple(sorted({p for p in ctx.machine.processors.values() if p}))
+        self.uses = figures(ctx)
+        self.comes = ran.lacking(ctx.modules.values())
+
+    def _doubt(self, kind: DoubtKind, words: str, **more: object) -> Doubt:
+        return Doubt(kind=kind, words=words, sheet=self.sheet.id, processors=self.processors, **more)  # type: ignore[arg-type]
+
+    def reach(self) -> Iterator[Doubt]:
+        total, most = self.ctx.installed_gib, most_of(self.ctx)
+        runs = shown_by(self.ran.total, self.ran.most, total, most)
+        if total <= runs or not total:
+            return
+        by_statement: dict[str, list[FigureUse]] = {}
+        for u in self.uses:
+            if _ladder_of(u) is DoubtKind.REACH and u.used > 0:
+                by_statement.setdefault(u.statement.id, []).append(u)
+        # A smaller scope's figure counts by its ratio: how often the fullest of its places could be filled so.
+        found = [_figure(self.ctx, us[0], total * min(u.limit / u.used for u in us)) for us in by_statement.values()]
+        if not found and self.ran.total:
+            found = [Figure(self.ran.total, "figure.other", f"{amount(self.ran.total)} GB runs there now")]
+        hard = min((total * limit / used for _, limit, used in hard_totals(self.ctx) if used), default=inf)
+        yield self._doubt(
+            DoubtKind.REACH,
+            f"{self.sheet.title} runs {amount(total)} GB",
+            asks=total,
+            ladder=Ladder(_distinct(found), hard, runs, "base"),
+            organisations=frozenset(organisation(m) for m in self.comes),
+            most=most,
+        )
+
+    def of_modules(self) -> Iterator[Doubt]:
+        """Each figure of modules that is passed: a density, a stack, a slot's size."""
+        titles = {u.statement.source.title for u in self.uses if u.scope == "machine" and u.used > u.limit}
+        for kind, (member, unit) in MEMBERS.items():
+            own = [u for u in self.uses if _ladder_of(u) is kind]
+            if kind is DoubtKind.SLOT:
+                # Of who states a total as well, the total that is passed says it all.
+                own = [u for u in own if u.statement.source.title not in titles]
+            passed = [u for u in own if u.used > u.limit]
+            asks = max((u.used for u in passed), default=0.0)
+            if asks > self.ran.highest(member):
+                module = max(self.comes, key=lambda m: (getattr(m, member) or 0, m.part or ""))
+                yield self._doubt(
+                    kind,
+                    f"{self.sheet.title} takes {amount(asks)} {unit}",
+                    asks=asks,
+                    ladder=Ladder(_distinct(_figure(self.ctx, u, u.limit) for u in own), runs=self.ran.highest(member)),
+                    module=module,
+                )
+
+    def ranks(self) -> Iterator[Doubt]:
+        own = [u for u in self.uses if _ladder_of(u) is DoubtKind.RANKS]
+        asks = max((u.used for u in own if u.used > u.limit), default=0.0)
+        if asks > self.ran.ranks:
+            yield self._doubt(
+                DoubtKind.RANKS,
+                f"{self.sheet.title} drives {amount(asks)} package ranks in one channel",
+                asks=asks,
+                ladder=Ladder(_distinct(_figure(self.ctx, u, u.limit) for u in own), runs=self.ran.ranks),
+            )
+
+    def parts(self, listed: Mapping[str, bool]) -> Iterator[Doubt]:
+        """Each part that does not run here, in the order of the slots."""
+        for m in dict.fromkeys(alike(m) for m in self.ctx.modules.values()):
+            if m in self.ran.kinds:
+                continue
+            told = listed.get(m.part or "")
+            yield part_doubt(self.sheet, self.processors, m, told)
+
+    def mixtures(self, found: Iterable[Finding]) -> Iterator[Doubt]:
+        codes = {f.code for f in found}
+        modules = list(self.ctx.modules.values())
+        if "risk.mixed-makers" in codes:
+            makers = frozenset(m.maker for m in modules if m.maker)
+            yield mixture_doubt(self.sheet, self.processors, DoubtKind.MIXED_MAKERS, makers)
+        elif "risk.mixed-kits" in codes:
+            yield mixture_doubt(self.sheet, self.processors, DoubtKind.MIXED_KITS, kits_of(modules))
+
+    def untold(self, found: Iterable[Finding]) -> Iterator[Doubt]:
+        """Facts that nobody tells and that could hide a stop or a risk, each once: the sheet's, and what is open of modules
+        that come in and of the machine."""
+        about: dict[str, tuple[str, str]] = {}
+        for q in questions(self.ctx):
+            if q.could_be in (Severity.STOP, Severity.RISK):
+                number = "untold.faster" if q.fact.endswith(".faster_modules") else "untold"
+                about.setdefault(f"sheet.{q.fact}", (number, q.fact.replace("_", " ")))
+        for f in found:
+            # An opened way that ends the warranty is no reason why it should not run.
+            if (
+                f.severity is Severity.ASK
+                and f.could_be in (Severity.STOP, Severity.RISK)
+                and f.code != "risk.warranty"
+            ):
+                for need in f.needs:
+                    if (told := self._need(need)) is not None:
+                        about.setdefault(told[0], ("untold", told[1]))
+        kinds = sorted({m.short() for m in self.comes})
+        for key, (number, words) in about.items():
+            yield self._doubt(
+                DoubtKind.UNTOLD,
+                f"Nobody tells {words}",
+                number=number,
+                about=f"{key} of {', '.join(kinds)}",
+            )
+
+    def _need(self, need: str) -> tuple[str, str] | None:
+        """(what it is about, in words) of a fact that a finding needs; None where it is of a slot that stays as it is."""
+        place, _, member = need.partition(".")
+        if place in ("sheet", "machine"):
+            return need, member.replace("_", " ") if place == "sheet" else f"the machine's {member.replace('_', ' ')}"
+        module = self.ctx.modules.get(place)
+        if module is None:
+            return None
+        if alike(module) in self.ran.kinds:
+            return None
+        name = module.part or module.short()
+        return f"{member} of {name}", f"the {member.replace('_', ' ')} of {name}"
+
+
+def part_doubt(sheet: Sheet, processors: tuple[str, ...], module: Module, told: bool | None = None) -> Doubt:
+    """That a part runs on a board. `told`: whether the maker lists it, where somebody says so beside the sheet."""
+    listed = told if told is not None else sheet.lists(module.part)
+    return Doubt(
+        kind=DoubtKind.PART,
+        words=f"{module.part or module.short()} runs on {sheet.title}",
+        sheet=sheet.id,
+        processors=processors,
+        module=module,
+        number="part.listed" if listed else "part.unlisted",
+        about=OFF_LIST if told is False or (not listed and sheet.listed) else "",
+    )
+
+
+def reach_doubt(board: Board, total: float, runs: float = 0.0, ladder: Ladder | None = None) -> Doubt:
+    """That a board runs so much, whatever the modules. [GiB]
+
+    Parameters
+        runs     what runs in it now
+        ladder   instead of the board's own
+    """
+    return Doubt(
+        kind=DoubtKind.REACH,
+        words=f"{board.sheet.title} runs {amount(total)} GB",
+        sheet=board.sheet.id,
+        processors=board.processors,
+        asks=total,
+        ladder=ladder or replace(board.ladders[DoubtKind.REACH], runs=runs),
+    )
+
+
+def mixture_doubt(sheet: Sheet, processors: tuple[str, ...], kind: DoubtKind, together: frozenset[str]) -> Doubt:
+    """That makers, or kits of one maker, run together on a board: one doubt for a layout."""
+    number, what = {
+        DoubtKind.MIXED_MAKERS: ("mixed.makers", "modules of several makers"),
+        DoubtKind.MIXED_KITS: ("mixed.kits", "modules of several kits"),
+    }[kind]
+    return Doubt(
+        kind=kind,
+        words=f"{what.capitalize()} run together on {sheet.title}",
+        sheet=sheet.id,
+        processors=processors,
+        number=number,
+        together=together,
+    )
+
+
+def kits_of(modules: Iterable[Module]) -> frozenset[str]:
+    return frozenset(f"{m.part} {m.revision or ''}".strip() for m in modules if m.part)
