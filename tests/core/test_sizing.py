@@ -76,6 +76,23 @@ def test_whether_a_machine_may_be_opened(members: list[Any], fits: bool | None, 
 
 
 @pytest.mark.parametrize(
+    ("members", "fits", "goes_to"),
+    [
+        ([("a", 64, 40, 32), ("b", 64, 20), ("c", 64, 40)], True, "b"),
+        # In sum there is room for 40, and nobody has 32 of it: the sum would not have told.
+        ([("a", 64, 40, 32), ("b", 64, 40), ("c", 64, 44)], False, "b"),
+        ([("a", 64, 40, 32), ("b", 64, 40), ("c", 64, None)], None, "b"),
+        ([("a", 64, 40, 32), ("b", 64, 30), ("c", 64, None)], True, "b"),
+        ([("a", 64, None), ("b", 64, 20)], None, "b"),
+        ([("a", 64, 10, 8)], False, None),
+    ],
+)
+def test_the_largest_load_goes_to_one_machine_as_a_whole(members: list[Any], fits: bool | None, goes_to: str) -> None:
+    duty = duty_while_open([Member(*m) for m in members], "a")
+    assert (duty.largest_fits, duty.largest_goes_to) == (fits, goes_to)
+
+
+@pytest.mark.parametrize(
     ("used", "usable", "use"),
     [(None, 64, None), (60, 64, Use.STARVED), (40, 64, Use.FITTING), (20, 64, Use.IDLE), (1, 0, None)],
 )

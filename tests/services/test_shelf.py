@@ -224,7 +224,10 @@ def test_routes_of_a_machine_use_the_shelf_before_they_buy(engine: Engine, techn
     assert official.cost == 296 and not any(b.lacks_word for b in official.beliefs)
     against = cheapest.break_even
     assert against is not None and found.routes[against.against] == official and against.saving == 296
-    assert against.expected_loss == pytest.approx(cheapest.expected_loss - official.expected_loss, abs=0.02) and cheapest.expected_loss > 0
+    assert (
+        against.expected_loss == pytest.approx(cheapest.expected_loss - official.expected_loss, abs=0.02)
+        and cheapest.expected_loss > 0
+    )
     total = sum(loss.probability * loss.cost for loss in cheapest.losses)
     assert total == pytest.approx(cheapest.expected_loss, abs=0.01)
     # What another machine's plan has reserved is not to be had; what this one's has, is.

@@ -149,6 +149,7 @@ class MemberDoc(Doc):
     id: Name
     usable_gib: Load
     load_gib: Load | None = None
+    largest_gib: Load | None = Field(None, description="the largest single load that it carries")
 
 
 class DutyDoc(Doc):
@@ -159,5 +160,5 @@ class DutyDoc(Doc):
     opened: Name | None = None
 
     def value(self) -> Duty | None:
-        members = [Member(m.id, m.usable_gib, m.load_gib) for m in self.members]
+        members = [Member(m.id, m.usable_gib, m.load_gib, m.largest_gib) for m in self.members]
         return duty_while_open(members, self.opened or members[0].id) if members else None

@@ -3993,6 +3993,14 @@ export interface components {
             fits_with_one_lost: boolean | null;
             /** Group */
             group: string;
+            /** Largest Fits */
+            largest_fits: boolean | null;
+            /** Largest Gib */
+            largest_gib: number | null;
+            /** Largest Goes To */
+            largest_goes_to: string | null;
+            /** Largest Room Gib */
+            largest_room_gib: number | null;
             /** Load Gib */
             load_gib: number;
             /** Members */
@@ -4991,6 +4999,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Largest Gib */
+            largest_gib: number | null;
             /** Load Gib */
             load_gib: number | null;
             /** Name */
@@ -5287,6 +5297,8 @@ export interface components {
             grown: number;
             /** Headroom */
             headroom: number;
+            /** Largest */
+            largest: number;
             /** Loads */
             loads: number;
             /** Total */

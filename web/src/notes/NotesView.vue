@@ -4,6 +4,7 @@ import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type Module, type SheetRow, type SheetView, type Trial } from '@/api/client'
 import { session } from '@/frame/session'
 import { KIND_WORDS } from '@/stations/ceiling/words'
+import { surely } from '@/ui/belief'
 import FieldFault from '@/ui/FieldFault.vue'
 import { FieldFault as Fault, numbersIn, useForm } from '@/ui/form'
 import { partPath } from '@/shelf/parts'
@@ -98,7 +99,6 @@ async function take(event: Event): Promise<void> {
     field.value = ''
   }
 }
-const percent = (p: number) => `${Math.round(100 * p)} %`
 </script>
 
 <template>
@@ -188,11 +188,10 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
               {{ KIND_WORDS[t.who] }}, <span class="day">{{ t.tried_on }}</span><span class="faded small part">{{ [t.soak_days ? `ran ${t.soak_days} d` : '', t.firmware && `firmware ${t.firmware}`, t.source].filter(Boolean).join('; ') }}</span>
             </td>
             <td class="belief">
-              <div v-for="m in t.moved" :key="m.words">
-                <span class="bar" aria-hidden="true"><i :style="{ width: `${100 * m.before}%` }" class="before"></i><i :style="{ width: `${100 * m.after}%` }" class="after"></i></span>
-                {{ percent(m.before) }} → <b>{{ percent(m.after) }}</b>
-                <span class="faded small part">{{ m.words }}; {{ m.weight ? `weighs ${m.weight.toFixed(2)}` : 'its source told as much before' }}</span>
-              </div>
+              <template v-for="(m, i) in t.moved" :key="m.words">
+                <span v-if="!i" class="bar" aria-hidden="true"><i :style="{ width: `${100 * m.before}%` }" class="before"></i><i :style="{ width: `${100 * m.after}%` }" class="after"></i></span>
+                <span class="small part" :title="m.weight ? `it weighs ${m.weight.toFixed(2)}` : 'its source told as much before'">{{ m.words }}: {{ surely(m.before) }} → <b>{{ surely(m.after) }}</b><span v-if="!m.weight" class="faded">; its source told as much before</span></span>
+              </template>
             </td>
             <td>
               <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Take back the trial of ${t.part ?? t.module}`" @click="withdraw(t.id)">Take back</button>

@@ -84,6 +84,10 @@ table {
   border-collapse: collapse;
   font-size: 14px;
   width: 100%;
+  table-layout: fixed;
+}
+td:nth-child(2) {
+  width: 110px;
 }
 caption {
   text-align: left;

@@ -1,5 +1,11 @@
 /** Odds and ranges in words. */
 
+/** A chance that something works: near certainty is told finer, and never as certain. */
+export function surely(p: number): string {
+  if (p > 0.9995) return p === 1 ? '100 %' : 'over 99.9 %'
+  return p > 0.985 ? `${(100 * p).toFixed(1)} %` : p > 0 && p < 0.005 ? 'under 1 %' : `${Math.round(100 * p)} %`
+}
+
 /** What a trial does to odds: "makes it 12 times as likely as not before", or less likely. */
 export function timesWords(times: number): string {
   const round = (n: number) => (n >= 10 ? String(Math.round(n)) : String(+n.toFixed(1)))

@@ -64,6 +64,8 @@ class Need:
     base: float
     headroom: float
     total: float
+    #: The largest single load: it goes to one machine as a whole.
+    largest: float
 
     @property
     def load_today(self) -> float:
@@ -83,8 +85,13 @@ def need_of(s: Sizing) -> Need:
     before = s.base_gib + grown
     total = before * (1 + s.headroom)
     return Need(
-        round(loads, 4), round(grown, 4), s.base_gib, round(before * s.headroom, 4), round(total, 4)
-    )  # fmt: skip
+        loads=round(loads, 4),
+        grown=round(grown, 4),
+        base=s.base_gib,
+        headroom=round(before * s.headroom, 4),
+        total=round(total, 4),
+        largest=max((w.gib for w in s.workloads if w.load_gib > 0), default=0.0),
+    )
 
 
 class Use(StrEnum):
@@ -115,6 +122,8 @@ class Member:
     usable_gib: float
     #: None = nobody said what it carries.
     load_gib: float | None
+    #: The largest single load that it carries; None = nobody said.
+    largest_gib: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,6 +137,11 @@ class Duty:
     room_with_one_lost_gib: float
     #: Members whose load nobody said.
     unknown: tuple[str, ...]
+    #: The largest single load of the one that is opened, and the most that one of the others whose load is known has free,
+    #: with its name; None where nobody said. [GiB]
+    largest_gib: float | None
+    largest_room_gib: float | None
+    largest_goes_to: str | None
 
     @property
     def fits(self) -> bool | None:
@@ -138,15 +152,30 @@ class Duty:
     def fits_with_one_lost(self) -> bool | None:
         return False if self.load_gib > self.room_with_one_lost_gib else None if self.unknown else True
 
+    @property
+    def largest_fits(self) -> bool | None:
+        """Whether any single one of the others has room for the largest load of the one that is opened. Its own load is not
+        asked for: what it carries is told by that load."""
+        if self.largest_gib is None:
+            return None
+        if self.largest_room_gib is not None and self.largest_gib <= self.largest_room_gib:
+            return True
+        return None if self.unknown else False
+
 
 def duty_while_open(members: Sequence[Member], opened: str) -> Duty:
-    """The group without one member, and without one more. Loads are taken as parts that go anywhere they find room;
-    one load larger than every gap is not seen."""
+    """The group without one member, and without one more. Sums take loads as parts that go anywhere they find room, so the
+    largest one is looked at by itself."""
     others = [m.usable_gib for m in members if m.id != opened]
     room = sum(others)
+    free = [(m.usable_gib - m.load_gib, m.id) for m in members if m.id != opened and m.load_gib is not None]
+    most, where = max(free, key=lambda f: f[0], default=(None, None))
     return Duty(
-        round(sum(m.load_gib or 0 for m in members), 4),
-        round(room, 4),
-        round(room - max(others, default=0), 4),
-        tuple(m.id for m in members if m.load_gib is None),
+        load_gib=round(sum(m.load_gib or 0 for m in members), 4),
+        room_gib=round(room, 4),
+        room_with_one_lost_gib=round(room - max(others, default=0), 4),
+        unknown=tuple(m.id for m in members if m.load_gib is None),
+        largest_gib=next((m.largest_gib for m in members if m.id == opened), None),
+        largest_room_gib=None if most is None else round(most, 4),
+        largest_goes_to=where,
     )

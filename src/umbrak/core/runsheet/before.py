@@ -201,13 +201,24 @@ def _group(work: Work) -> Step:
             details.append("that does not fit: move loads elsewhere first, or wait")
         elif d.fits_with_one_lost is False:
             details.append(f"with one more lost there is room for {d.room_with_one_lost_gib:.5g} GB only: no machine of the group may fail meanwhile")  # fmt: skip
+        if d.largest_fits is False:
+            details.append(
+                f"its largest single load, {d.largest_gib:.5g} GB, finds room on none of them as a whole: make room on one first"
+            )
+        elif d.largest_fits and d.largest_gib:
+            details.append(
+                f"its largest single load, {d.largest_gib:.5g} GB, goes to {d.largest_goes_to}, which has {d.largest_room_gib:.5g} GB free"
+            )
+        elif d.largest_fits is None:
+            details.append("whether one of them has room for its largest single load as a whole, nobody said: look")
         if d.unknown:
             details.append(f"nobody said what {', '.join(d.unknown)} carries")
+    held = d is not None and not (d.fits and d.fits_with_one_lost and d.largest_fits)
     return Step(
         key="before:group", phase=Phase.BEFORE, text=f"Take it out of the group {work.group}, and see that the rest carries the load",
         why="also with one more lost", details=tuple(details), minutes=Minutes(5, 30),
-        hold=d is not None and (d.fits is not True or d.fits_with_one_lost is not True),
-        who=Who.SECOND if d is not None and (d.fits is not True or d.fits_with_one_lost is not True) else Who.ANYONE,
+        hold=held,
+        who=Who.SECOND if held else Who.ANYONE,
         back_out=("Put it back into its group.",),
     )  # fmt: skip
 

@@ -8,7 +8,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.plan.sizing import Member, duty_while_open
+from umbrak.core.plan.sizing import duty_while_open
 from umbrak.core.rules.finding import Verdict, could_harm
 from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Minutes, Work
@@ -49,7 +49,7 @@ def work_of(db: Connection, plan: OpenPlan, soak_days: float = 3.0) -> list[Work
     group = duty_of(db, m.row.id, m.row.about.duty_group)
     duty = None
     if group is not None and len(group.members) > 1:
-        duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in group.members], m.row.name)
+        duty = duty_while_open([v.member() for v in group.members], m.row.name)
     today = datetime.now(UTC).date()
     content = m.survey.content
     table = evidence_table(db)

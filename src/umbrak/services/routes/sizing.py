@@ -32,6 +32,11 @@ class MemberView:
     usable_gib: float
     #: None = nobody said what it carries.
     load_gib: float | None
+    #: The largest single load of it; None = nobody said.
+    largest_gib: float | None
+
+    def member(self) -> Member:
+        return Member(self.name, self.usable_gib, self.load_gib, self.largest_gib)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +50,12 @@ class DutyView:
     fits: bool | None
     fits_with_one_lost: bool | None
     unknown: tuple[str, ...]
+    #: The largest single load of this machine, the most that one of the others has free, which one that is, and whether it
+    #: finds room there; None where nobody said.
+    largest_gib: float | None
+    largest_room_gib: float | None
+    largest_goes_to: str | None
+    largest_fits: bool | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,13 +159,15 @@ def duty_of(db: Connection, machine_id: UUID, group: str) -> DutyView | None:
             name=m.row.name,
             usable_gib=judge(m, m.layout).usable_gib,
             load_gib=need_of(said[m.row.id]).load_today if m.row.id in said else None,
+            largest_gib=need_of(said[m.row.id]).largest if m.row.id in said else None,
         )
         for m in load_machines(db, keys)
     ]
     opened = next((v.name for v in members if v.id == machine_id), "")
-    duty: Duty = duty_while_open([Member(v.name, v.usable_gib, v.load_gib) for v in members], opened)
+    duty: Duty = duty_while_open([v.member() for v in members], opened)
     return DutyView(
-        group=group, members=tuple(members), load_gib=duty.load_gib, room_gib=duty.room_gib, room_with_one_lost_gib=duty.room_with_one_lost_gib, fits=duty.fits, fits_with_one_lost=duty.fits_with_one_lost, unknown=duty.unknown
+        group=group, members=tuple(members), load_gib=duty.load_gib, room_gib=duty.room_gib, room_with_one_lost_gib=duty.room_with_one_lost_gib, fits=duty.fits, fits_with_one_lost=duty.fits_with_one_lost, unknown=duty.unknown,
+        largest_gib=duty.largest_gib, largest_room_gib=duty.largest_room_gib, largest_goes_to=duty.largest_goes_to, largest_fits=duty.largest_fits,
     )  # fmt: skip
 
 
@@ -172,7 +185,7 @@ def reachable_totals(
             usable,
             routes[0].evaluation.installed_gib,
             _cheapest([r for r in routes if r.in_warranty]),
-            _cheapest([r for r in routes if r.trouble <= LIKELY]),
+            _cheapest([r for r in routes if 1 - (1 - r.trouble) / (1 - r.fails_early) <= LIKELY]),
             _cheapest(routes),
         )
         for usable, routes in sorted(by_total.items(), reverse=True)

@@ -5,6 +5,7 @@ import { api, ask, wordsOf, type CeilingView } from '@/api/client'
 import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
 import BeliefLine from '@/ui/BeliefLine.vue'
+import { surely } from '@/ui/belief'
 import { useMachine } from '../machine'
 import CapacityAxis from './CapacityAxis.vue'
 import StatementForm from './StatementForm.vue'
@@ -50,11 +51,10 @@ function restWords(kind: string, gib: number | null): string {
   if (kind === 'physical') return `the largest module a slot can take is ${gb(v.largest_module_gib)} GB`
   return 'several bind alike, or the slots and the largest module do'
 }
-const percent = (p: number) => `${Math.round(100 * p)} %`
 /** Totals beyond what is official that were tried, each once. */
 const likely = computed(() => {
   const official = view.value?.ceilings.find((c) => c.kind === 'official')?.gib ?? 0
-  return [...new Map(view.value?.shown.filter((t) => t.gib > official && ['fine', 'quirks'].includes(t.outcome)).map((t) => [t.gib, t])).values()]
+  return [...new Map(view.value?.shown.filter((t) => t.gib > Math.max(official, view.value!.now_gib) && ['fine', 'quirks'].includes(t.outcome)).map((t) => [t.gib, t])).values()]
 })
 const NEEDS: Record<string, string> = { 'machine.firmware': 'the firmware’s version', 'machine.system': 'the system’s version' }
 const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.split('.').at(-1)}`
@@ -109,7 +109,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
         <StatementForm v-if="stating" :machine="machine" :view="view" @saved="saved" @leave="stating = false" />
         <button type="button" class="press quiet add" v-else-if="session.mayWrite()" @click="stating = true">State a limit</button>
         <template v-if="view.rests_on.length">
-          <h2 class="elsewhere">What {{ view.planned_gib === null ? 'it' : 'the plan' }} rests on</h2>
+          <h2 class="elsewhere">{{ view.planned_gib === null ? 'What it would rest on, did it not run already' : 'What the plan rests on' }}</h2>
           <BeliefLine v-for="b in view.rests_on" :key="b.words" :belief="b" />
         </template>
         <template v-if="view.elsewhere.length">
@@ -137,7 +137,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
         <template v-if="likely.length">
           <h3>Tried, beyond what is official</h3>
           <p v-for="t in likely" :key="t.gib" class="small">
-            <b>{{ gb(t.gib) }} GB</b> {{ percent(t.works) }} likely to run here
+            <b>{{ gb(t.gib) }} GB</b> {{ surely(t.works) }} likely to run here
           </p>
         </template>
         <template v-if="view.lifts.length">

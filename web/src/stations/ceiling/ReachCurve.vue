@@ -47,7 +47,7 @@ const marks = computed(() => {
     <path :d="curve.prior" class="prior" />
     <path :d="curve.works" class="works" />
     <line v-if="view.planned_gib !== null" :x1="axis.x(view.planned_gib)" :x2="axis.x(view.planned_gib)" :y1="top" :y2="top + height" class="at" />
-    <g v-for="(m, i) in marks" :key="i" :transform="`translate(${m.x - 6} ${m.y - 6})`" class="trial" :class="m.outcome"><path :d="outcomeShape(m.outcome)" /><title>{{ m.words }}</title></g>
+    <g v-for="(m, i) in marks" :key="i" :transform="`translate(${m.x - 6} ${m.y - 6})`" class="trial" :class="m.outcome"><rect x="-2" y="-2" width="16" height="16" rx="8" class="ground" /><path :d="outcomeShape(m.outcome)" /><title>{{ m.words }}</title></g>
     <g v-if="read" class="read" aria-live="polite">
       <circle :cx="axis.x(read.gib)" :cy="y(read.works)" r="4" />
       <text :x="axis.x(read.gib) + (side === 'right' ? 10 : -10)" :y="Math.max(y(read.works) - 10, top + 12)" :class="side">{{ gb(read.gib) }} GB: {{ percent(read.works) }}<tspan class="faded"> ({{ percent(read.low) }} to {{ percent(read.high) }})</tspan></text>
@@ -104,6 +104,9 @@ text {
 .trial {
   fill: var(--go);
   stroke: var(--sheet);
+}
+.ground {
+  fill: var(--sheet);
 }
 .trial.not-seen,
 .trial.unstable {

@@ -10,6 +10,7 @@ import BeliefLine from '@/ui/BeliefLine.vue'
 import { movedWords } from '@/ui/belief'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
+import WorthIt from '../WorthIt.vue'
 import { ACTS, letterOf, LEVERS, lossWords, money, percent, routeWords, troubleWords } from './words'
 
 const props = defineProps<{ view: RoutesView; index: number; board: Board; now: Layout }>()
@@ -18,8 +19,6 @@ const route = computed<Route>(() => props.view.routes[props.index]!)
 const currency = computed(() => props.view.money.currency)
 const costsTold = computed(() => Boolean(props.view.money.hour || props.view.money.downtime_hour || props.view.money.returned || props.view.money.data))
 const saving = computed(() => route.value.break_even)
-/** The saving and the expected loss on one scale. */
-const scale = computed(() => Math.max(Math.abs(saving.value?.saving ?? 0), saving.value?.expected_loss ?? 0, 1))
 const moved = computed(() => movedWords(route.value.trouble_range, route.value.trouble))
 const findings = computed(() => route.value.evaluation.findings.filter((f) => f.severity !== 'note').slice(0, 4))
 const experiment = computed(() => route.value.experiments[0])
@@ -53,14 +52,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
     <p class="stands"><VerdictWord :of="route.evaluation" /> <span v-if="route.in_warranty" class="faded">inside the warranty: the maker stands behind it</span></p>
     <template v-if="saving">
       <h3>Against route {{ letterOf(saving.against) }}, which the maker stands behind</h3>
-      <div class="bars" aria-hidden="true">
-        <i class="saves" :style="{ width: `${(100 * Math.max(saving.saving, 0)) / scale}%` }"></i>
-        <i class="risks" :style="{ width: `${(100 * saving.expected_loss) / scale}%` }"></i>
-      </div>
-      <p>
-        Saves <b>{{ money(saving.saving, currency) }}</b>, <template v-if="costsTold">and trouble would cost <b>{{ money(saving.expected_loss, currency) }}</b> on average: <b :class="saving.worth_it ? 'go' : 'stop'">{{ saving.worth_it ? 'worth it' : 'not worth it' }}</b>.</template><template v-else>and what trouble would cost is not told: <router-link class="quiet-link" to="/shelf">set what hours and returns cost</router-link>.</template>
-        <template v-if="saving.trouble !== null && saving.saving > 0">{{ saving.trouble > 1 ? 'No trouble could eat that up.' : `At ${percent(saving.trouble)} trouble it would be eaten up.` }}</template>
-      </p>
+      <WorthIt :saving="saving" :loss="saving.expected_loss" :losses="route.losses" :trouble="route.trouble" :range="route.trouble_range" :currency="currency" :costs-told="costsTold" :against="`route ${letterOf(saving.against)}`" />
     </template>
     <h3>Trouble: {{ troubleWords(route) }}</h3>
     <p v-if="!route.beliefs.length" class="small">Nothing new comes in: it rests on nothing.</p>
@@ -131,27 +123,9 @@ p {
 .buy .number {
   text-align: right;
 }
-.bars {
-  display: grid;
-  gap: 3px;
-}
-.bars i {
-  display: block;
-  height: 8px;
-  min-width: 2px;
-}
-.saves {
-  background: var(--go);
-}
-.risks {
-  background: var(--risk);
-}
 .go,
 .good {
   color: var(--go);
-}
-.stop {
-  color: var(--stop);
 }
 .belief {
   border-top: 1px solid var(--rule);

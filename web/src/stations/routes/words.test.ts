@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
 import type { Action, Module, PriceAt, Route, SizingView } from '@/api/client'
-import { dutyWords, mayOpen, shortWords, wayWords } from '../target/words'
+import { dutyWords, largestWords, mayOpen, shortWords, wayWords } from '../target/words'
 import { beats, given, letterOf, percent, routeWords, troubleWords, verdictWords, whereNow } from './words'
 
 const module = (gib: number, part: string | null) => ({ capacity_gib: gib, part }) as Module
@@ -39,6 +39,18 @@ it.each([
   const duty = { fits, fits_with_one_lost: lost, unknown: ['hall-02'] } as NonNullable<SizingView['duty']>
   expect(mayOpen(duty)).toBe(mark)
   expect(dutyWords(duty)).toContain(words)
+})
+
+it.each([
+  [8, 20, true, 'go', 'hall-02 has 20 GB free'],
+  [32, 20, false, 'stop', 'finds room on none of the others'],
+  [32, 20, null, 'ask', 'cannot be told'],
+  [null, null, null, 'ask', 'nobody said what it carries'],
+  [0, 20, true, 'go', ''],
+])('says of a largest load of %s with %s free: %s, %s', (load, room, fits, mark, words) => {
+  const duty = { fits: true, fits_with_one_lost: true, unknown: [], largest_gib: load, largest_room_gib: room, largest_goes_to: 'hall-02', largest_fits: fits } as unknown as NonNullable<SizingView['duty']>
+  expect(mayOpen(duty)).toBe(mark)
+  expect(largestWords(duty)).toContain(words)
 })
 
 it('tells a way and what is lacking', () => {

@@ -7,6 +7,7 @@ import VerdictWord from '@/ui/VerdictWord.vue'
 import BeliefLine from '@/ui/BeliefLine.vue'
 import { movedWords, rangeWords } from '@/ui/belief'
 import RangeMark from '@/ui/RangeMark.vue'
+import WorthIt from '../WorthIt.vue'
 import { LEVERS, money, percent } from '../routes/words'
 
 const props = defineProps<{ risk: Risk }>()
@@ -32,9 +33,7 @@ const others = computed(() => props.risk.beliefs.filter((b) => !b.lacks_word))
       </ul>
       <BeliefLine v-for="b in lacking" :key="b.words" :belief="b" />
       <details v-if="others.length" class="small others"><summary>and {{ others.length }} that {{ others.length === 1 ? 'is' : 'are' }} only as doubtful as anything new</summary><BeliefLine v-for="b in others" :key="b.words" :belief="b" /></details>
-      <p v-if="risk.saving" class="small">
-        Saves <b>{{ money(risk.saving.saving, currency) }}</b> against {{ money(risk.saving.official_cost, currency) }} in the maker's word<template v-if="risk.costs_told">{{ risk.saving.trouble === null ? '' : `; worth it up to ${percent(risk.saving.trouble)} trouble` }}: <b>{{ risk.saving.worth_it ? 'worth it' : 'not worth it' }}</b></template>.
-      </p>
+      <WorthIt v-if="risk.saving" class="small" :saving="risk.saving" :loss="risk.expected_loss - risk.saving.official_loss" :losses="risk.losses" :trouble="risk.trouble" :range="risk.trouble_range" :currency="currency" :costs-told="risk.costs_told" :against="`${money(risk.saving.official_cost, currency)} in the maker’s word`" />
       <p v-else class="faded small">What it saves cannot be told: not all of its parts are at hand with a price, or nothing in the maker's word gives as much.</p>
       <template v-if="risk.levers.length">
         <h3>What lowers it</h3>

@@ -9,7 +9,7 @@ import { numberIn, useForm } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { money } from '../routes/words'
 import { useMachine } from '../machine'
-import { dutyWords, mayOpen, RISKS, shortWords, USES, wayWords } from './words'
+import { dutyWords, largestWords, mayOpen, RISKS, shortWords, USES, wayWords } from './words'
 
 const { machine, reload } = useMachine()
 const view = shallowRef<SizingView>()
@@ -180,6 +180,7 @@ const enough = computed(() => {
     <section v-if="view?.duty" class="panel duty" aria-labelledby="duty">
       <h2 id="duty">Duty group {{ view.duty.group }}</h2>
       <p class="may"><SeverityMark :severity="mayOpen(view.duty)" /> {{ dutyWords(view.duty) }}</p>
+      <p v-if="largestWords(view.duty)" class="small">{{ largestWords(view.duty) }}</p>
       <p class="small faded">Loads of all: {{ gb(view.duty.load_gib) }} GB. The others have {{ gb(view.duty.room_gib) }} GB, and {{ gb(view.duty.room_with_one_lost_gib) }} GB if the largest of them is lost.</p>
       <ul>
         <li v-for="m in view.duty.members" :key="m.id">
