@@ -22,6 +22,7 @@ from umbrak.core.rules.context import Context
 from umbrak.core.rules.facts import questions
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.limit import FigureUse, figures, hard_totals
+from umbrak.core.rules.risk import without_maker
 
 #: Ladder of modules -> the member that it is about, and its unit.
 MEMBERS = {
@@ -30,6 +31,8 @@ MEMBERS = {
     DoubtKind.STACK: ("stack_height", "dies in a stack"),
 }
 _OF_UNIT = {"Gbit": DoubtKind.DENSITY, "high": DoubtKind.STACK, "ranks": DoubtKind.RANKS}
+#: Asked, and no reason why it should not run; or doubted as a mixture.
+_ELSEWHERE = ("risk.warranty", "risk.mixed-makers")
 _NOTHING: Mapping[str, bool] = {}
 _NO_MOST: Mapping[str, float] = {}
 _NO_LADDER = Ladder()
@@ -347,9 +350,14 @@ class _Of:
     def mixtures(self, found: Iterable[Finding]) -> Iterator[Doubt]:
         codes = {f.code for f in found}
         modules = list(self.ctx.modules.values())
-        if "risk.mixed-makers" in codes:
+        if len({m.maker for m in modules if m.maker}) > 1 and "risk.mixed-makers" in codes:
             makers = frozenset(m.maker for m in modules if m.maker)
             yield mixture_doubt(self.sheet, self.processors, DoubtKind.MIXED_MAKERS, makers)
+        elif nameless := without_maker(self.ctx):
+            # It may be a mixture: less is known than of one, and so as much is doubted.
+            what = sorted({m.part or m.short() for s in nameless if (m := self.ctx.modules.get(s))})
+            words = f"Nobody tells who made {', '.join(what)}"
+            yield self._doubt(DoubtKind.UNTOLD, words, number="mixed.makers", about=f"maker of {', '.join(what)}")
         elif "risk.mixed-kits" in codes:
             yield mixture_doubt(self.sheet, self.processors, DoubtKind.MIXED_KITS, kits_of(modules))
 
@@ -362,12 +370,7 @@ class _Of:
                 number = "untold.faster" if q.fact.endswith(".faster_modules") else "untold"
                 about.setdefault(f"sheet.{q.fact}", (number, q.fact.replace("_", " ")))
         for f in found:
-            # An opened way that ends the warranty is no reason why it should not run.
-            if (
-                f.severity is Severity.ASK
-                and f.could_be in (Severity.STOP, Severity.RISK)
-                and f.code != "risk.warranty"
-            ):
+            if f.severity is Severity.ASK and f.could_be in (Severity.STOP, Severity.RISK) and f.code not in _ELSEWHERE:
                 for need in f.needs:
                     if (told := self._need(need)) is not None:
                         about.setdefault(told[0], ("untold", told[1]))

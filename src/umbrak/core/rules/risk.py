@@ -60,7 +60,8 @@ def warranty(ctx: Context) -> Iterator[Finding]:
 
 @rule("risk.mixed-makers", applies=lambda ctx: len(ctx.modules) > 1)
 def mixed_makers(ctx: Context) -> Iterator[Finding]:
-    """Modules of several makers; those whose maker nobody named are left out."""
+    """Modules of several makers; where nobody named the maker of one that comes in it is asked, not passed as alike. What
+    the machine's maker lists was tried there, in whatever company."""
     makers: dict[str, list[str]] = {}
     for slot, m in ctx.modules.items():
         if m.maker:
@@ -69,6 +70,20 @@ def mixed_makers(ctx: Context) -> Iterator[Finding]:
         least = min(makers.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
         message = f"Modules of {' and '.join(sorted(makers))} together"
         yield ctx.finding("risk.mixed-makers", Severity.RISK, least, message)
+        return
+    nameless = without_maker(ctx)
+    if makers and nameless:
+        message = f"Who made {ctx.names(nameless)} is not known: {'it may be' if len(nameless) == 1 else 'they may be'} another maker's than what stands beside {'it' if len(nameless) == 1 else 'them'}"
+        yield ctx.ask("risk.mixed-makers", nameless, message, [f"{s}.maker" for s in nameless], Severity.RISK)
+
+
+def without_maker(ctx: Context) -> tuple[str, ...]:
+    """Slots of what comes in whose maker nobody named, beside what may be another maker's. Of one part number modules are
+    one maker's, whoever that is."""
+    open_ = {s: m for s, m in ctx.modules.items() if not (m.part and is_listed(ctx, m.part))}
+    if len({(m.maker, m.part) if m.maker or m.part else None for m in open_.values()}) < 2:
+        return ()
+    return tuple(s for s, m in open_.items() if m.maker is None and not ctx.known_here(m))
 
 
 @rule("risk.mixed-kits", applies=lambda ctx: len(ctx.modules) > 1)
