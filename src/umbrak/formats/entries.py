@@ -216,6 +216,8 @@ class SymptomDoc(Entry):
     symptom: SymptomName
     #: Slots at which it shows, where that is told.
     dark: Slots = []
+    #: Slots that a light, a code or a log names.
+    named: Slots = []
 
 
 class BootDoc(Entry):
@@ -226,6 +228,8 @@ class BootDoc(Entry):
     reseated: Slots = []
     dark: Slots = []
     showed: bool = False
+    #: Slots that a light, a code or a log names.
+    named: Slots = []
 
 
 class BootUndoneDoc(Entry):

@@ -3357,6 +3357,11 @@ export interface components {
              */
             kind: "boot";
             /**
+             * Named
+             * @default []
+             */
+            named?: string[];
+            /**
              * Reseated
              * @default []
              */
@@ -4198,14 +4203,20 @@ export interface components {
             beliefs: components["schemas"]["BeliefBar"][];
             /** Boots */
             boots: components["schemas"]["BootView"][];
+            /** Clean Boots */
+            clean_boots: number | null;
             /** Culprit */
             culprit: string;
             /** Culprit Modules */
             culprit_modules: string[];
+            /** Cured */
+            cured: boolean;
             /** Ended */
             ended: string | null;
             /** Odds */
             odds: number;
+            /** Stuck */
+            stuck: boolean;
             symptom: components["schemas"]["Symptom"];
             /** To Do */
             to_do: string[];
@@ -8123,6 +8134,11 @@ export interface components {
              * @enum {string}
              */
             kind: "symptom";
+            /**
+             * Named
+             * @default []
+             */
+            named?: string[];
             /**
              * Symptom
              * @enum {string}

@@ -12,7 +12,8 @@ from uuid import UUID
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
-from umbrak.core.proof.fault_search import Outcome, Trial, look, what_to_do
+from umbrak.core.proof.fault_search import Outcome, look, what_to_do
+from umbrak.core.proof.next_boot import Trial
 from umbrak.core.proof.suspects import SHOWINGS, Boot, Case, Kind, Suspect, Symptom
 from umbrak.core.rules.finding import Severity
 from umbrak.core.runsheet.handling import slot_words
@@ -78,6 +79,12 @@ class FaultView:
     #: Slots for which the modules were planned that are named.
     culprit_modules: tuple[str, ...]
     odds: float
+    #: Whether what is named is cured: nothing is bad any more.
+    cured: bool
+    #: So many more clean boots as it stands would show that a contact was bad and is cured; None where it does not look so.
+    clean_boots: int | None
+    #: Whether no boot is left that would tell more, and nobody is named.
+    stuck: bool
     to_do: tuple[str, ...]
     #: Slot -> module's name, as it stands after the last boot.
     arrangement: Mapping[str, str]
@@ -99,6 +106,8 @@ def check_boot(row: RunRow, entry: BootDoc) -> None:
         raise Refused("arrangement", "A module is in one slot only.")
     if wrong := next((s for s in [*entry.dark, *entry.reseated] if s not in entry.arrangement), None):
         raise Refused("dark", f"{wrong} is empty in this arrangement.")
+    if wrong := next((s for s in entry.named if s not in entry.arrangement and s not in goal), None):
+        raise Refused("named", f"{wrong} is no slot of this work.")
 
 
 def check_undone(entries: Sequence[EntryRow], entry: BootUndoneDoc) -> None:
@@ -120,11 +129,16 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
     start = {s: s for s in m.sheet.slots if isinstance(goal.get(s), Module)}
     handled = frozenset(goal.changed_from(now)) & frozenset(start)
     case = Case(
-        {s: m.sheet.slots[s].channel for s in m.sheet.slots if m.sheet.slots[s].channel}, start, showing, handled
+        channels={s: m.sheet.slots[s].channel for s in m.sheet.slots if m.sheet.slots[s].channel},
+        start=start,
+        showing=showing,
+        handled=handled,
+        ways={s: (w.id, w.minutes) for s in m.sheet.slots if (w := m.sheet.way_to(s))},
     )
     later = boots_of(entries, begun)
     dark = frozenset(s for s in symptom_told.dark if s in start)
-    boots = [Boot(start, dark=dark, showed=True), *(_boot(b) for _, b in later)]
+    named = frozenset(symptom_told.named)
+    boots = [Boot(start, dark=dark, showed=True, named=named), *(_boot(b) for _, b in later)]
     minutes = start_minutes(m.sheet, goal)
     if symptom is Symptom.TEST:
         minutes += pass_minutes(m.sheet, goal)
@@ -153,7 +167,10 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         culprit=" or ".join(_suspect(m, goal, s) for s in found.culprits),
         culprit_modules=tuple(s.name for s in found.culprits if s.kind is Kind.MODULE),
         odds=found.odds,
-        to_do=what_to_do(first := found.culprits[0], first.name in handled, slot_words(m.sheet, first.name)) if found.culprits else (),
+        cured=found.cured,
+        clean_boots=found.clean_boots,
+        stuck=not found.culprits and not found.trials and ended is None,
+        to_do=what_to_do(found.culprits, found.cured, (first := found.culprits[0]).name in handled, slot_words(m.sheet, first.name)) if found.culprits else (),
         arrangement=last,
         ended=ended,
     )  # fmt: skip
@@ -164,7 +181,9 @@ def _boot_view(m: Loaded, key: UUID | None, words: str, boot: Boot, told: bool, 
 
 
 def _boot(b: BootDoc) -> Boot:
-    return Boot(b.arrangement, frozenset(b.reseated), frozenset(b.dark), b.showed or bool(b.dark))
+    return Boot(
+        b.arrangement, frozenset(b.reseated), frozenset(b.dark), b.showed or bool(b.dark), named=frozenset(b.named)
+    )
 
 
 def _bars(m: Loaded, goal: Layout, found: Outcome) -> tuple[BeliefBar, ...]:
@@ -193,10 +212,12 @@ def _dark(m: Loaded, boot: Boot) -> tuple[str, ...]:
 
 
 def _result(m: Loaded, boot: Boot, told: bool) -> str:
+    named = [slot_words(m.sheet, s) for s in m.sheet.slots if s in boot.named]
+    lit = f"; a light or log names {', '.join(named)}" if named else ""
     if not told:
-        return "it showed" if boot.showed else "it did not show"
+        return ("it showed" if boot.showed else "it did not show") + lit
     dark = [slot_words(m.sheet, s) for s in _dark(m, boot)]
-    return f"{', '.join(dark)} dark" if dark else "all seen"
+    return (f"{', '.join(dark)} dark" if dark else "all seen") + lit
 
 
 def _change(m: Loaded, before: Boot, after: Boot) -> str:

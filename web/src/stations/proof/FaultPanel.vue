@@ -45,7 +45,14 @@ async function act(entry: Record<string, unknown>): Promise<void> {
 }
 const begin = () => act({ kind: 'symptom', symptom: symptom.value, dark: TOLD.has(symptom.value) ? dark.value : [] })
 const booted = (slots: string[], showed = slots.length > 0) =>
-  act({ kind: 'boot', arrangement: props.trial!.arrangement, reseated: props.trial!.reseated, dark: slots, showed })
+  act({ kind: 'boot', arrangement: props.trial!.arrangement, reseated: props.trial!.reseated, dark: slots, showed, named: lit.value }).then(() => {
+    lit.value = []
+    lighting.value = false
+  })
+const lighting = ref(false)
+const lit = ref<string[]>([])
+/** Slots that are filled at the next boot, in the board's order. */
+const lightable = computed(() => props.machine.board.slots.map((s) => s.id).filter((s) => props.trial && s in props.trial.arrangement))
 const giving = ref(false)
 </script>
 
@@ -80,12 +87,19 @@ const giving = ref(false)
         </form>
       </template>
       <template v-else-if="faults!.culprit">
-        <p class="faded small">Culprit, {{ percent(faults!.odds) }} sure</p>
+        <p class="faded small">{{ faults!.cured ? 'Cured' : 'Culprit' }}, {{ percent(faults!.odds) }} sure</p>
         <h3>{{ faults!.culprit }}</h3>
         <ul class="small"><li v-for="t in faults!.to_do" :key="t">{{ t }}</li></ul>
         <FaultEnd v-if="active" :key="faults!.culprit" :culprit="faults!.culprit" :module="faults!.culprit_modules[0] ?? ''" :names="faults!.culprit_modules" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
       </template>
+      <template v-else-if="faults!.stuck">
+        <p class="faded small">No name</p>
+        <h3>No boot is left that would tell more.</h3>
+        <p class="small">What is believed stands beside; nobody is believed enough to be named. Look at processor, board, supply and firmware, or end the search with what you found.</p>
+        <FaultEnd v-if="active" culprit="" module="" :names="machine.board.slots.map((s) => s.id).filter((s) => s in faults!.arrangement)" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
+      </template>
       <template v-else-if="trial">
+        <p v-if="faults!.clean_boots" class="seems">It seems cured: {{ faults!.clean_boots }} more {{ faults!.clean_boots === 1 ? 'boot' : 'boots' }} without it, and that is sure enough.</p>
         <p class="faded small">Next boot</p>
         <h3>{{ trial.words }}</h3>
         <p class="small faded">{{ trial.why[0]?.toUpperCase() }}{{ trial.why.slice(1) }}. About {{ Math.round(trial.minutes) }} minutes until it is seen.</p>
@@ -99,6 +113,8 @@ const giving = ref(false)
             <button type="button" class="result" :disabled="busy" @click="booted([], true)">it shows</button>
           </template>
         </div>
+        <p v-if="active" class="small"><button type="button" class="quiet-link" :aria-expanded="lighting" @click="lighting = !lighting">A light, a code or a log names a slot</button></p>
+        <p v-if="active && lighting" class="fields lights"><label v-for="s in lightable" :key="s" class="check"><input v-model="lit" type="checkbox" :value="s" /> {{ names([s]) }}</label><span class="small faded">It counts with the answer to this boot: evidence, not proof.</span></p>
         <p v-if="picking" class="small">Press the dark slots on the board: {{ picked.length ? names(picked) : 'none yet' }}. <button type="button" class="quiet-link" :disabled="!picked.length || busy" @click="booted(picked)">That is what it showed</button></p>
         <p v-if="active" class="small"><button type="button" class="quiet-link" :aria-expanded="giving" @click="giving = !giving">End the search otherwise</button></p>
         <FaultEnd v-if="active && giving" culprit="" module="" :names="machine.board.slots.map((s) => s.id).filter((s) => s in faults!.arrangement)" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
@@ -180,6 +196,17 @@ const giving = ref(false)
 h3 {
   font-size: 19px;
   margin-bottom: 4px;
+}
+.seems {
+  padding: 6px 10px;
+  border-left: 3px solid var(--go);
+  background: var(--lit);
+  font-weight: 650;
+}
+.lights {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
 }
 .results {
   display: flex;

@@ -1,0 +1,307 @@
+"""What is believed after some boots: a weight for every way in which a machine may be faulty.
+
+A state is one fault or two. How often a fault shows is part of it, and so are heat (some modules show it only while the machine is
+full), hiding (some slots take their channel along) and whether drawing cures a contact; a contact that is cured is a state of
+its own. All of it is reasoned, none measured; what the numbers lead to is measured by bench.faults on truths unlike them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import product
+
+import numpy as np
+
+from umbrak.core.proof.suspects import NOWHERE, Bools, Boot, Case, Floats, Ints, Kind, Suspect
+
+#: How often a fault shows, each with its weight.
+RATES = ((0.3, 0.2), (0.7, 0.4), (0.95, 0.4))
+#: Of modules so many are hot: they show it nearly always, and hardly below a share of what is filled; each with its weight.
+HOT, HOT_RATE, COLD_RATE = 0.12, 0.9, 0.15
+HOT_BELOW = ((1 / 2, 0.5), (3 / 4, 0.3), (1 / 4, 0.2))
+#: Of bad slots so many always take their channel along, where a boot tells places.
+HIDES = 0.3
+#: Drawing cures a bad contact: surely or perhaps, each with its weight; of two faults.
+CURES = ((1.0, 0.6), (0.65, 0.4))
+PAIR_CURE = 0.85
+#: How probable each is beforehand, for a part that was handled and for one that was not: modules are what fails, a slot hardly
+#: does by itself, a contact goes bad by a hand.
+PRIORS: Mapping[Kind, tuple[float, float]] = {
+    Kind.MODULE: (1.0, 0.2),
+    Kind.SLOT: (0.2, 0.06),
+    Kind.SEATING: (1.0, 0.1),
+}
+#: Of all belief, what begins as something else, and as two faults.
+OTHER, PAIRS = 0.02, 0.08
+PAIR_RATE = 0.8
+#: Pairs less probable than this are left out.
+_LEAST_PAIR = 1e-7
+#: A light, a code or a log names the slot of a fault that is there so often, and one where none is.
+_NAMES_IT, _NAMES_ANOTHER = 0.8, 0.1
+
+_MODULE, _SLOT, _SEATING, _ANYWHERE, _NO_FAULT = range(5)
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One of the faults of each state."""
+
+    kind: Ints
+    #: Module, or place, by kind.
+    index: Ints
+    rate: Floats
+    #: Of a hot module: below this share of what was filled it hardly shows; 0 = it is not hot.
+    hot: Floats
+    #: Whether it takes its channel along.
+    hides: Bools
+
+
+@dataclass(frozen=True)
+class At:
+    """Where a machine stands: where each module is, and which places are filled."""
+
+    places: Ints
+    filled: Bools
+
+    @classmethod
+    def of(cls, case: Case, arrangement: Mapping[str, str]) -> At:
+        places = case.places_of(arrangement)
+        filled = np.zeros(len(case.slots), bool)
+        filled[places[places >= 0]] = True
+        return cls(places, filled)
+
+
+class Model:
+    """Every state of a case, and how boots weigh them."""
+
+    def __init__(self, case: Case) -> None:
+        self.case = case
+        rows = self._rows()
+        first = np.array([r[:5] for r in rows], float)
+        second = np.array([r[5:10] for r in rows], float)
+        self.faults = tuple(
+            Fault(f[:, 0].astype(int), f[:, 1].astype(int), f[:, 2], f[:, 3], f[:, 4].astype(bool))
+            for f in (first, second)
+        )
+        #: State -> how probable drawing its contact cures it, the place of that contact, and the state that it is then.
+        self.cure = np.array([r[10] for r in rows], float)
+        self.contact = np.array([r[11] for r in rows], int)
+        self.then = np.array([r[12] for r in rows], int)
+        self.label = np.array([r[13] for r in rows], int)
+        prior = np.array([r[14] for r in rows], float)
+        self.prior = prior / prior.sum()
+        self.alive = np.flatnonzero(self.cure > 0)
+        #: Whether it is a contact alone that is cured now.
+        self.cured = self.label == self.label_cured
+        self.seating_of = np.array([r[15] for r in rows], int)
+
+    # -- labels -------------------------------------------------------------------------------------------
+
+    @cached_property
+    def at_start(self) -> Ints:
+        """Module -> its place when the fault was first seen."""
+        return np.array([self.case.place[s] for s in self.case.slots if s in self.case.start])
+
+    @property
+    def count(self) -> int:
+        return len(self.case.modules)
+
+    @property
+    def label_cured(self) -> int:
+        return 3 * self.count
+
+    @property
+    def labels(self) -> int:
+        """Modules, slots, contacts that are still bad, one for all that are cured, something else."""
+        return 3 * self.count + 2
+
+    # -- states -------------------------------------------------------------------------------------------
+
+    def _weights(self, kind: Kind) -> list[float]:
+        handled = self.case.handled
+        filled = [s for s in self.case.slots if s in self.case.start]
+        return [PRIORS[kind][0 if s in handled or not handled else 1] for s in filled]
+
+    def _rows(self) -> list[tuple[float, ...]]:
+        """kind, index, rate, hot, hides of each of two faults; cure, contact, then; label, prior, seating."""
+        n, places = self.count, self.at_start
+        weights = {k: self._weights(k) for k in (Kind.MODULE, Kind.SLOT, Kind.SEATING)}
+        whole = sum(map(sum, weights.values()))
+        share = (1 - OTHER - PAIRS) / whole
+        none = (_NO_FAULT, 0, 0, 0, 0)
+        rows: list[tuple[float, ...]] = []
+        for i in range(n):
+            w = weights[Kind.MODULE][i] * share
+            for rate, part in RATES:
+                rows.append((_MODULE, i, rate, 0, 0, *none, 0, -1, -1, i, w * part * (1 - HOT), -1))
+            for below, part in HOT_BELOW:
+                rows.append((_MODULE, i, HOT_RATE, below, 0, *none, 0, -1, -1, i, w * part * HOT, -1))
+        hiding = ((0, 1 - HIDES), (1, HIDES)) if self.case.showing.told else ((0, 1.0),)
+        for i in range(n):
+            w = weights[Kind.SLOT][i] * share
+            for (rate, part), (hides, of) in product(RATES, hiding):
+                rows.append((_SLOT, places[i], rate, 0, hides, *none, 0, -1, -1, n + i, w * part * of, -1))
+        for i in range(n):
+            w = weights[Kind.SEATING][i] * share
+            for (rate, part), (cure, of) in product(RATES, CURES):
+                at = len(rows)
+                rows.append(
+                    (_SEATING, places[i], rate, 0, 0, *none, cure, places[i], at + 1, 2 * n + i, w * part * of, -1)
+                )
+                rows.append((*none, *none, 0, -1, -1, 3 * n, 0.0, i))
+        for rate, part in RATES:
+            rows.append((_ANYWHERE, 0, rate, 0, 0, *none, 0, -1, -1, 3 * n + 1, OTHER * part, -1))
+        rows += self._pairs(weights, len(rows))
+        return rows
+
+    def _pairs(self, weights: Mapping[Kind, Sequence[float]], at: int) -> list[tuple[float, ...]]:
+        """Two modules, or a module and a contact; each counts under the likelier of the two."""
+        n, places = self.count, self.at_start
+        modules, seatings = weights[Kind.MODULE], weights[Kind.SEATING]
+        two = [(i, j, modules[i] * modules[j]) for i in range(n) for j in range(i + 1, n)]
+        contact = [(i, j, modules[i] * seatings[j]) for i in range(n) for j in range(n)]
+        whole = sum(w for *_, w in (*two, *contact))
+        rows: list[tuple[float, ...]] = []
+        if not whole:
+            return rows
+        for i, j, w in two:
+            if (p := PAIRS * w / whole) >= _LEAST_PAIR:
+                rows.append((_MODULE, i, PAIR_RATE, 0, 0, _MODULE, j, PAIR_RATE, 0, 0, 0, -1, -1, i, p, -1))
+        for i, j, w in contact:
+            if (p := PAIRS * w / whole) >= _LEAST_PAIR:
+                then = at + len(rows) + 1
+                bad = (_SEATING, places[j], PAIR_RATE, 0, 0)
+                label = i if modules[i] >= seatings[j] else 2 * n + j
+                rows.append((_MODULE, i, PAIR_RATE, 0, 0, *bad, PAIR_CURE, places[j], then, label, p, -1))
+                rows.append((_MODULE, i, PAIR_RATE, 0, 0, _NO_FAULT, 0, 0, 0, 0, 0, -1, -1, i, 0.0, -1))
+        return rows
+
+    # -- what a boot does ---------------------------------------------------------------------------------
+
+    def drawn(self, before: At, then: At, reseated: Sequence[int]) -> Bools:
+        """Place -> whether its module is taken out or pushed in anew on the way to `then`."""
+        found = np.zeros(len(self.case.slots), bool)
+        moved = before.places != then.places
+        found[before.places[moved & (before.places >= 0)]] = True
+        found[list(reseated)] = True
+        return found
+
+    def after_drawing(self, belief: Floats, drawn: Bools) -> Floats:
+        """Belief once the modules of these places were drawn: some contacts are cured by it."""
+        goes = belief[self.alive] * self.cure[self.alive] * drawn[self.contact[self.alive]]
+        found = belief.copy()
+        found[self.alive] -= goes
+        found[self.then[self.alive]] += goes
+        return found
+
+    def where(self, fault: Fault, at: At) -> tuple[Ints, Floats]:
+        """(place of each state's fault, how often it shows there): NOWHERE and never where it cannot show."""
+        place = np.full(len(fault.kind), NOWHERE)
+        module = fault.kind == _MODULE
+        place[module] = at.places[fault.index[module]]
+        fixed = (fault.kind == _SLOT) | (fault.kind == _SEATING)
+        place[fixed] = np.where(at.filled[fault.index[fixed]], fault.index[fixed], NOWHERE)
+        share = at.filled.sum() / max(1, self.count)
+        rate = np.where((fault.hot > 0) & (share < fault.hot - 1e-9), COLD_RATE, fault.rate)
+        there = (place >= 0) | ((fault.kind == _ANYWHERE) & bool(at.filled.any()))
+        return place, np.where(there, rate, 0.0)
+
+    def shows(self, at: At) -> Floats:
+        """P(anything shows at a boot) of each state."""
+        clean = (1 - self.case.showing.errs) ** int(at.filled.sum())
+        (_, a), (_, b) = (self.where(f, at) for f in self.faults)
+        return 1 - (1 - a) * (1 - b) * clean
+
+    def likelihood(self, boot: Boot, at: At) -> Floats:
+        """How probable a boot's result is under each state."""
+        case = self.case
+        if not case.showing.told:
+            shown = self.shows(at)
+            found = shown if boot.showed or boot.dark else 1 - shown
+        else:
+            found = self._of_places(boot, at)
+        return found * self._of_named(boot, at) if boot.named else found
+
+    def _of_places(self, boot: Boot, at: At) -> Floats:
+        """Given which faults show, each filled place is dark by itself: one that shows is, its channel's others perhaps, and a
+        sound one by error."""
+        case, e = self.case, self.case.showing.errs
+        dark = np.array([s in boot.dark for s in case.slots]) & at.filled
+        (pa, ra), (pb, rb) = (self.where(f, at) for f in self.faults)
+        same = (case.channel_of[:, None] == case.channel_of[None, :]) & at.filled[None, :]
+        own = np.eye(len(case.slots), dtype=bool)
+        #: [place of a fault, place]: how probable it is that a fault which shows makes that place dark.
+        takes = [np.where(own, 1.0, np.where(same, h, 0.0)) for h in (case.showing.hides, 1.0)]
+        light = np.stack([1 - t for t in takes])  # [hides, fault's place, place]
+
+        def chance(lit: Floats) -> Floats:
+            """Of a row of "it stays seen in spite of the faults": the probability of just these dark places."""
+            stays = lit * (1 - e)
+            each = np.where(dark, 1 - stays, stays)
+            return np.asarray(np.where(at.filled, each, 1.0).prod(axis=-1))
+
+        nothing = float(chance(np.ones(len(case.slots))))
+        one = chance(light)  # [hides, place]
+        ha = self.faults[0].hides.astype(int)
+        of_a = np.where(pa >= 0, one[ha, pa], nothing)
+        anywhere = self.faults[0].kind == _ANYWHERE
+        of_a[anywhere] = one[0][at.filled].mean() if at.filled.any() else nothing
+        found = (1 - ra) * nothing + ra * of_a
+        both = np.flatnonzero(rb > 0)
+        if len(both):
+            of_b = one[0, pb[both]]
+            of_ab = chance(light[ha[both], pa[both]] * light[0, pb[both]])
+            a, b = ra[both], rb[both]
+            of_ab = np.where(pa[both] >= 0, of_ab, of_b)
+            found[both] = (1 - b) * found[both] + b * ((1 - a) * of_b + a * of_ab)
+        return np.asarray(found)
+
+    def _of_named(self, boot: Boot, at: At) -> Floats:
+        named = np.array([s in boot.named for s in self.case.slots])
+        (pa, _), (pb, _) = (self.where(f, at) for f in self.faults)
+        hit = ((pa >= 0) & named[pa]) | ((pb >= 0) & named[pb])
+        return np.where(hit, _NAMES_IT, _NAMES_ANOTHER)
+
+    def believe(self, boots: Sequence[Boot]) -> tuple[Floats, At]:
+        """(weight of each state, where the machine stands) after some boots. The first is in the arrangement of `case.start`.
+
+        That boot is why there is a search: its result is weighed given that anything showed, or what shows now and then would be
+        thought rarer than it is.
+        """
+        belief, at = self.prior.copy(), At.of(self.case, self.case.start)
+        for i, boot in enumerate(boots):
+            then = At.of(self.case, boot.arrangement)
+            reseated = [self.case.place[s] for s in boot.reseated if s in self.case.place]
+            belief = self.after_drawing(belief, self.drawn(at, then, reseated))
+            at = then
+            told = self.likelihood(boot, at)
+            if not i:
+                shown = self.shows(at)
+                told = np.divide(told, shown, out=np.zeros_like(told), where=shown > 0)
+            belief = belief * told
+            whole = belief.sum()
+            # What no state explains is left as it was: a result that errors alone could give is always some states'.
+            belief = belief / whole if whole > 0 else self.prior.copy()
+        self._label_pairs(belief)
+        return belief, at
+
+    def _label_pairs(self, belief: Floats) -> None:
+        """Two bad modules count under the likelier one: it is the one to name first."""
+        alone = self.faults[1].kind == _NO_FAULT
+        single = np.bincount(self.label[alone], belief[alone], self.labels)
+        two = self.faults[1].kind == _MODULE
+        first, second = self.faults[0].index[two], self.faults[1].index[two]
+        self.label[two] = np.where(single[second] > single[first], second, first)
+
+    def by_label(self, belief: Floats) -> Floats:
+        return np.asarray(np.bincount(self.label, belief, self.labels), np.float64)
+
+    def cured_by_place(self, belief: Floats) -> Floats:
+        """Module (by its place at the start) -> belief that its contact was bad and is cured."""
+        return np.asarray(np.bincount(self.seating_of[self.cured], belief[self.cured], self.count), np.float64)
+
+    def suspect_of(self, label: int) -> Suspect:
+        """The suspect of a label but that of what is cured."""
+        return self.case.suspects[label if label < self.label_cured else label - 1]
