@@ -24,7 +24,7 @@ def begin_run(page: Page, lead: Page, machine: str) -> str:
     expect(page.get_by_role("region", name="Begin")).to_contain_text("a lead has to approve it first")
     lead.get_by_role("link", name=machine, exact=True).click()
     go_to(lead, "Run")
-    expect(lead.get_by_role("region", name="What it risks")).to_contain_text("90 % of belief within")
+    expect(lead.get_by_role("region", name="What it risks")).to_contain_text("when it is looked at otherwise")
     lead.get_by_role("button", name="I have seen the risk and take it").click()
     expect(lead.get_by_text("Approved by R. Holm")).to_be_visible()
     page.reload()
