@@ -151,7 +151,7 @@ MORE: dict[str, Callable[[Page], None]] = {
     "other-model": _other_model,
     "no-such-page": _at("/nowhere", ""),
     "history": _history,
-    "ceiling-form": _press(_station("hall-03", "Ceiling"), "State a limit"),
+    "ceiling-form": _press(_station("hall-03", "Ceiling"), "Say what is known"),
     "edit": _press(_station("hall-03", "Survey"), "Edit"),
     "find": _find,
     "keys": _keys,

@@ -152,6 +152,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ),
     ("DELETE", f"/api/machines/{NOBODY_ID}/statements/{NOBODY_ID}", None, (401, 403, 404, 404)),
     ("GET", "/api/trials/table", None, (401, 200, 200, 200)),
+    ("GET", "/api/trials/calibration", None, (401, 200, 200, 200)),
     (
         "PUT",
         "/api/trials/table",

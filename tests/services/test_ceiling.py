@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 from uuid import UUID
 
@@ -12,7 +13,8 @@ from tests.services.test_taking_in import key_of
 from umbrak.core.platform.machine import Layout
 from umbrak.formats.documents import StatementDoc
 from umbrak.services.errors import NotFound, Refused
-from umbrak.services.evidence.ceiling import add_statement, see_ceiling, withdraw_statement
+from umbrak.services.evidence.ceiling import Tried, add_statement, say, see_ceiling, withdraw_statement
+from umbrak.services.evidence.trials import list_trials
 from umbrak.services.machines.listing import list_machines
 from umbrak.services.machines.making import NewMachine, make_machine
 from umbrak.services.machines.page import see_machine
@@ -71,6 +73,33 @@ def test_of_a_model_it_holds_for_every_machine_and_in_the_list_at_once(engine: E
         assert "a mail from support states 1" in (worst(engine, name) or "")
         assert [s.of_model for s in see_ceiling(engine, key).statements if s.stated_by] == [True]
     assert not [s for s in see_ceiling(engine, key_of(engine, "desk-04")).statements if s.stated_by]
+
+
+def test_a_limit_and_what_ran_are_said_once_and_kept_together_or_not_at_all(
+    engine: Engine, technician: Account
+) -> None:
+    machine = key_of(engine, "desk-05")
+    ran = {
+        "outcome": "fine",
+        "who": "named",
+        "tried_on": date(2026, 1, 5),
+        "total_gib": 24,
+        "source": "a mail from support",
+    }
+    before = (len(see_ceiling(engine, machine).statements), len(list_trials(engine)))
+    for wrong, field in (({"tried_on": date(2199, 1, 1)}, "date"), ({"total_gib": None}, "module")):
+        with pytest.raises(Refused) as refused:
+            say(engine, technician, machine, said(), False, Tried(**{**ran, **wrong}))
+        assert refused.value.field == field
+        assert (len(see_ceiling(engine, machine).statements), len(list_trials(engine))) == before
+    with pytest.raises(Refused):
+        say(engine, technician, machine, None, False, None)
+    say(engine, technician, machine, said(), False, Tried(**ran))
+    seen = see_ceiling(engine, machine)
+    assert [s.source.title for s in seen.statements if s.stated_by] == ["a mail from support"]
+    assert [(s.gib, s.who.value) for s in seen.shown if s.tried_on == date(2026, 1, 5)] == [(24, "named")]
+    (trial,) = [t for t in list_trials(engine) if t.source == "a mail from support"]
+    assert trial.total_gib == 24 and trial.moved
 
 
 @pytest.mark.parametrize(

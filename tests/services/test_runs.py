@@ -11,7 +11,7 @@ from uuid import UUID, uuid4
 import pytest
 import vobject
 from PIL import Image
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
 
 from tests.formats.smbios_facts import Device, table
 from tests.services.test_taking_in import key_of
@@ -29,6 +29,7 @@ from umbrak.services.bench.making import start_run
 from umbrak.services.bench.paper import run_calendar, run_pdf
 from umbrak.services.bench.view import RunView, see_run
 from umbrak.services.errors import NotAllowed, NotFound, Refused, Stale
+from umbrak.services.evidence.calibration import see_calibration
 from umbrak.services.evidence.ceiling import add_statement
 from umbrak.services.evidence.trials import list_trials
 from umbrak.services.known.loading import load_machine
@@ -348,6 +349,25 @@ def test_what_does_not_come_up_is_searched_or_backed_out(engine: Engine, technic
     assert list_trials(engine)[0].outcome == "not-seen"
     assert see_machine(engine, run.machine_id).survey.kind != "proof"
     assert [s.free for s in see_shelf(engine).stock if s.part == "HLV5R-16"] == [4], "nothing is reserved any more"
+
+
+def test_what_was_predicted_is_laid_beside_what_came(engine: Engine, technician: Account, lead: Account) -> None:
+    """At approval, whether it ended well or not; one that says nothing of the outcome is no line. One of the older model is
+    shown and does not count."""
+    bench = begin(engine, technician, lead, THIRD)
+    predicted = see_risk(engine, bench.run.plan_id).trouble
+    assert see_calibration(engine).lines == (), "it has not ended"
+    back_out(engine, technician, bench.id, "it never saw them", bench.now, "not-seen")
+    again = begin(engine, technician, lead, THIRD, called="again")
+    back_out(engine, technician, again.id, "no time left", again.now)
+    (line,) = see_calibration(engine).lines
+    assert (line.machine, line.outcome.value, line.counts) == ("hall-03", "not-seen", True)
+    assert line.trouble == pytest.approx(predicted, abs=0.02)
+    (band,) = see_calibration(engine).bands
+    assert (band.count, band.failed, see_calibration(engine).brier) == (1, 1, None)
+    with engine.begin() as db:
+        db.execute(text("UPDATE approval SET document = document - 'model'"))
+    assert [x.counts for x in see_calibration(engine).lines] == [False] and see_calibration(engine).counted == 0
 
 
 def test_the_machines_own_proposal_puts_a_clause_in_doubt(engine: Engine, technician: Account, lead: Account) -> None:

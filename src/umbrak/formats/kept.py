@@ -302,11 +302,15 @@ class Taken:
     trouble: float
     reasons: tuple[str, ...]
     version: int
+    #: By which model trouble was reckoned: 1 = with what is only shown oddly, 2 = that it does not run.
+    model: int = 1
 
 
+#: The model of today.
+MODEL = 2
 APPROVAL: Kept[Taken] = Kept(
     "An approval",
-    lambda d: Taken(Verdict(d["verdict"]), d["trouble"], tuple(d["reasons"]), d["version"]),
+    lambda d: Taken(Verdict(d["verdict"]), d["trouble"], tuple(d["reasons"]), d["version"], d.get("model", 1)),
     jsonable,
 )
 

@@ -394,9 +394,27 @@ class SizingBody(Body):
         return Sizing(tuple(Workload(**w.model_dump()) for w in self.workloads), **rest)
 
 
+class TriedBody(Body):
+    """That something was tried on this machine's model, and how it went."""
+
+    outcome: OutcomeName
+    who: SourceKindName
+    tried_on: Day
+    total_gib: TotalGib | None = None
+    part: Name | None = None
+    module: ModuleDoc | None = None
+    soak_days: SoakDays = 0
+    firmware: Name | None = None
+    source: Text = ""
+    note: Text = ""
+
+
 class NewStatement(Body):
-    statement: StatementDoc
+    """What somebody knows: a limit, that something was tried, or both; kept together or not at all."""
+
+    statement: StatementDoc | None = None
     of_model: bool = Field(default=False, description="of every machine of the model, not of this one alone")
+    tried: TriedBody | None = None
 
 
 class NewPlan(Body):

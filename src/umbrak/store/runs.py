@@ -12,8 +12,9 @@ from sqlalchemy import Connection, case, func, insert, select, update
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.core.rules.finding import Verdict
 from umbrak.formats.entries import KeptEntry
-from umbrak.formats.kept import APPROVAL, ENTRY, RUN, Begun, Taken, Unreadable
+from umbrak.formats.kept import APPROVAL, ENTRY, RUN, Begun, Taken, Unreadable, read_or_say
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, approval, doubt, machine, plan, run, run_entry
 
@@ -141,8 +142,45 @@ def proof_of_plan(db: Connection, plan_id: UUID) -> RunRow | None:
     return _row(row) if row else None
 
 
-def end_run(db: Connection, key: UUID, state: str, at: datetime) -> None:
-    db.execute(update(run).where(run.c.id == key).values(state=state, ended_at=at))
+def end_run(db: Connection, key: UUID, state: str, at: datetime, outcome: str | None = None) -> None:
+    """`outcome`: what came of what was planned; None where nobody can say."""
+    db.execute(update(run).where(run.c.id == key).values(state=state, ended_at=at, outcome=outcome))
+
+
+@dataclass(frozen=True, slots=True)
+class PredictionRow:
+    """An approval of a plan, and what came of the run that followed it."""
+
+    machine_id: UUID
+    machine: str
+    plan: str
+    approved_at: datetime
+    seen: Taken
+    ended_at: datetime
+    outcome: str
+
+
+_NOTHING_SEEN = Taken(Verdict.UNDECIDED, 0.0, (), 0)
+
+
+def predictions(db: Connection) -> list[PredictionRow]:
+    """Of each run that ended with an outcome the newest approval before it began, the newest run first; an approval that
+    cannot be read is left out."""
+    before = (approval.c.plan_id == run.c.plan_id) & (approval.c.at <= run.c.created_at)
+    query = select(run, approval.c.document.label("taken"), approval.c.at.label("approved_at"), machine.c.name.label("machine"), plan.c.name.label("plan"))  # fmt: skip
+    query = query.join(approval, before).join(machine, machine.c.id == run.c.machine_id).join(plan, plan.c.id == run.c.plan_id)  # fmt: skip
+    query = query.where(run.c.outcome.is_not(None)).order_by(run.c.ended_at.desc(), run.c.id, approval.c.id.desc())
+    found: dict[UUID, PredictionRow] = {}
+    for r in db.execute(query):
+        if r.id in found:
+            continue
+        seen, unreadable = read_or_say(APPROVAL, r.taken, _NOTHING_SEEN)
+        if not unreadable:
+            found[r.id] = PredictionRow(
+                machine_id=r.machine_id, machine=r.machine, plan=r.plan, approved_at=r.approved_at, seen=seen,
+                ended_at=r.ended_at, outcome=r.outcome,
+            )  # fmt: skip
+    return list(found.values())
 
 
 def set_window(db: Connection, key: UUID, start: datetime | None, end: datetime | None) -> None:

@@ -556,6 +556,8 @@ run = Table(
     Column("account_id", ForeignKey("account.id"), nullable=False),
     _at(),
     Column("ended_at", TIMESTAMP(timezone=True), nullable=True),
+    #: What came of what was planned, as a trial has it; none while it goes on, or where nobody can say.
+    Column("outcome", Text, CheckConstraint("outcome IN ('fine', 'quirks', 'not-seen', 'unstable')", name="outcome"), nullable=True),
 )  # fmt: skip
 #: A machine is on one bench at a time.
 Index("uq_run_machine_id", run.c.machine_id, unique=True, postgresql_where=run.c.state == "under way")

@@ -52,6 +52,7 @@ export type Wishes = Schemas['WishesDoc']
 export type Shelf = Schemas['ShelfView']
 export type StockLine = Schemas['StockView']
 export type Offer = Schemas['OfferView']
+export type Calibration = Schemas['CalibrationView']
 export type EvidenceNumber = Schemas['NumberView']
 export type Belief = Schemas['BeliefView']
 export type More = NonNullable<Schemas['MoreView']>

@@ -1028,7 +1028,7 @@ export interface paths {
         put?: never;
         /**
          * State
-         * @description State a limit, of this machine or of every machine of its model.
+         * @description Say what is known: a limit, of this machine or of every machine of its model; that something was tried on its model.
          */
         post: operations["state_api_machines__machine_id__statements_post"];
         delete?: never;
@@ -2353,6 +2353,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calibration
+         * @description What was predicted at approval, beside what came of it.
+         */
+        get: operations["calibration_api_trials_calibration_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/file": {
         parameters: {
             query?: never;
@@ -2864,6 +2884,22 @@ export interface components {
             outcome?: ("not-seen" | "unstable") | null;
             /** Reason */
             reason: string;
+        };
+        /**
+         * Band
+         * @description Predictions between two probabilities: how many, what they were on average, how many came so.
+         */
+        Band: {
+            /** Count */
+            count: number;
+            /** Failed */
+            failed: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Predicted */
+            predicted: number;
         };
         /** BayView */
         BayView: {
@@ -3497,6 +3533,19 @@ export interface components {
             title: string;
             /** Told */
             told: number;
+        };
+        /** CalibrationView */
+        CalibrationView: {
+            /** Bands */
+            bands: components["schemas"]["Band"][];
+            /** Brier */
+            brier: number | null;
+            /** Counted */
+            counted: number;
+            /** Enough */
+            enough: number;
+            /** Lines */
+            lines: components["schemas"]["PredictionView"][];
         };
         /** Ceiling */
         Ceiling: {
@@ -5475,7 +5524,10 @@ export interface components {
             /** Slot */
             slot: string;
         };
-        /** NewStatement */
+        /**
+         * NewStatement
+         * @description What somebody knows: a limit, that something was tried, or both; kept together or not at all.
+         */
         NewStatement: {
             /**
              * Of Model
@@ -5483,7 +5535,8 @@ export interface components {
              * @default false
              */
             of_model?: boolean;
-            statement: components["schemas"]["StatementDoc"];
+            statement?: components["schemas"]["StatementDoc"] | null;
+            tried?: components["schemas"]["TriedBody"] | null;
         };
         /**
          * NewerSheet
@@ -6059,6 +6112,33 @@ export interface components {
              * @description those to ask; null = every one that can be asked
              */
             machines?: string[] | null;
+        };
+        /** PredictionView */
+        PredictionView: {
+            /**
+             * Approved At
+             * Format: date-time
+             */
+            approved_at: string;
+            /** Counts */
+            counts: boolean;
+            /**
+             * Ended At
+             * Format: date-time
+             */
+            ended_at: string;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            outcome: components["schemas"]["Outcome"];
+            /** Plan */
+            plan: string;
+            /** Trouble */
+            trouble: number;
         };
         /**
          * Preset
@@ -8464,6 +8544,49 @@ export interface components {
              * @default 0
              */
             tried_on: number;
+        };
+        /**
+         * TriedBody
+         * @description That something was tried on this machine's model, and how it went.
+         */
+        TriedBody: {
+            /** Firmware */
+            firmware?: string | null;
+            module?: components["schemas"]["ModuleDoc"] | null;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "fine" | "quirks" | "not-seen" | "unstable";
+            /** Part */
+            part?: string | null;
+            /**
+             * Soak Days
+             * @default 0
+             */
+            soak_days?: number;
+            /**
+             * Source
+             * @default
+             */
+            source?: string;
+            /** Total Gib */
+            total_gib?: number | null;
+            /**
+             * Tried On
+             * Format: date
+             */
+            tried_on: string;
+            /**
+             * Who
+             * @enum {string}
+             */
+            who: "own-proof" | "machine-maker" | "processor-maker" | "module-maker" | "board-maker" | "named" | "survey" | "hearsay";
         };
         /**
          * UndoneDoc
@@ -16655,6 +16778,46 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    calibration_api_trials_calibration_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalibrationView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
             default: components["responses"]["Problem"];

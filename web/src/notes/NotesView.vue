@@ -9,6 +9,7 @@ import FieldFault from '@/ui/FieldFault.vue'
 import { FieldFault as Fault, numbersIn, useForm } from '@/ui/form'
 import { partPath } from '@/shelf/parts'
 import { plural } from '@/ui/words'
+import CalibrationTable from './CalibrationTable.vue'
 import NumbersTable from './NumbersTable.vue'
 import { OUTCOMES, outcomeShape } from './words'
 import { useTitle } from '@/ui/title'
@@ -24,6 +25,7 @@ const rows = ref<string[]>([])
 const adding = ref(false)
 const told = ref('')
 const starting = ref(false)
+const calibrating = ref(false)
 const today = new Date().toISOString().slice(0, 10)
 const blank = { model: '', processor: '', label: '', revision: '', total: '', outcome: 'fine', who: 'own-proof', date: today, soak: '', source: '', firmware: '', note: '' }
 const { values: form, faults, wrong: notNoted, sending, submit: note, clear } = useForm(
@@ -108,6 +110,7 @@ async function take(event: Event): Promise<void> {
       <span class="faded">{{ plural(trials.length, 'trial') }}</span>
       <input v-model="text" type="search" class="search" placeholder="model, processor, part, note" aria-label="Filter trials" />
       <button type="button" class="quiet-link" :aria-expanded="starting" @click="starting = !starting">What doubts start from</button>
+      <button type="button" class="quiet-link" :aria-expanded="calibrating" @click="calibrating = !calibrating">How well it predicted</button>
       <a class="quiet-link" href="/api/trials/file" download>As a file</a>
       <label v-if="session.mayWrite()" class="quiet-link file">From a file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="take" /></label>
       <button type="button" class="press" v-if="session.mayWrite()" @click="adding = !adding">Note a trial</button>
@@ -116,6 +119,7 @@ async function take(event: Event): Promise<void> {
     <ul v-if="rows.length" class="wrong" role="alert">
       <li v-for="f in rows" :key="f">{{ f }}</li>
     </ul>
+    <CalibrationTable v-if="calibrating" />
     <NumbersTable v-if="starting" @saved="load" />
     <form v-if="adding" class="panel fields grid add" aria-label="Note a trial" @submit.prevent="note">
       <label>

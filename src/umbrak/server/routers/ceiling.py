@@ -9,7 +9,7 @@ from fastapi import APIRouter
 from umbrak.server.bodies import NewStatement
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.services.evidence.ceiling import CeilingView, add_statement, see_ceiling, withdraw_statement
+from umbrak.services.evidence.ceiling import CeilingView, Tried, say, see_ceiling, withdraw_statement
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["ceiling"])
 
@@ -22,8 +22,12 @@ def see(machine_id: UUID, engine: Db, _: Person) -> CeilingView:
 
 @router.post("/statements", status_code=201, responses=describe(401, 403, 404, 422))
 def state(machine_id: UUID, body: NewStatement, engine: Db, account: Person) -> CeilingView:
-    """State a limit, of this machine or of every machine of its model."""
-    add_statement(engine, account, machine_id, body.statement, body.of_model)
+    """Say what is known: a limit, of this machine or of every machine of its model; that something was tried on its model."""
+    tried = None
+    if given := body.tried:
+        module = given.module.value() if given.module else None
+        tried = Tried(**{**given.model_dump(exclude={"module"}), "module": module})
+    say(engine, account, machine_id, body.statement, body.of_model, tried)
     return see_ceiling(engine, machine_id)
 
 

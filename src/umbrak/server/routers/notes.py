@@ -11,6 +11,7 @@ from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies import EvidenceBody, TrialBody
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.services.evidence.calibration import CalibrationView, see_calibration
 from umbrak.services.evidence.tables import TakenNotes, export_trials, take_trials
 from umbrak.services.evidence.trials import (
     NewTrial,
@@ -58,6 +59,12 @@ def table(engine: Db, _: Person) -> tuple[NumberView, ...]:
 def set_table(body: EvidenceBody, engine: Db, account: Person) -> tuple[NumberView, ...]:
     """Set what doubts start from: a lead's decision. Numbers left out are those that ship."""
     return set_evidence(engine, account, body.numbers)
+
+
+@router.get("/calibration", responses=describe(401))
+def calibration(engine: Db, _: Person) -> CalibrationView:
+    """What was predicted at approval, beside what came of it."""
+    return see_calibration(engine)
 
 
 @router.get("/file", responses={**describe(401), 200: {"content": {"text/csv": {}}}}, response_class=Response)

@@ -89,7 +89,8 @@ def sign_off(engine: Engine, account: Account, key: UUID, said: SignOff, now: da
         if not waived:
             # Who went on without knowing has tried nothing that others could rely on.
             note_trials(db, account, row, said.outcome, proof.soak.day if proof.soak else 0.0, said.note, now)
-        store.end_run(db, key, state, now)
+        # Who went on without knowing cannot say that it was right.
+        store.end_run(db, key, state, now, None if waived else said.outcome)
         last = row.stage == row.stages
         plan_store.set_state(db, row.plan_id, state if last else "under way", survey_id)
         _learn(db, account, row, fitted)
@@ -114,7 +115,7 @@ def back_out(
         raise Refused("reason", "Say why: whoever plans again wants to know.")
     with engine.begin() as db:
         row = under_way(db, key)
-        store.end_run(db, key, "backed out", now)
+        store.end_run(db, key, "backed out", now, outcome)
         plan_store.set_state(db, row.plan_id, "backed out")
         clear_needs(db, row.plan_id)
         if outcome is not None:

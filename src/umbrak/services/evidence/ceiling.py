@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import UTC, date, datetime
+from typing import Annotated
 from uuid import UUID
 
+from pydantic import Field
+from pydantic.dataclasses import dataclass as checked_dataclass
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.ceiling import Ceiling, CeilingKind, Ceilings, Lift, Stated, ceilings
@@ -15,12 +18,14 @@ from umbrak.core.evidence.doubts import Board, Resting, board_of, reach_doubt
 from umbrak.core.evidence.table import DoubtKind, Outcome, Table
 from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import range_of
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
-from umbrak.formats.documents import StatementDoc
+from umbrak.formats.documents import CHECKED, Name, StatementDoc, Text
+from umbrak.formats.quantities import Day, SoakDays, TotalGib
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.evidence.telling import BeliefView, belief_view
-from umbrak.services.evidence.trials import beliefs_of, trials_of
+from umbrak.services.evidence.trials import NewTrial, beliefs_of, note_trial, trials_of
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
 from umbrak.services.known.summaries import refresh_or_tell
@@ -264,20 +269,54 @@ def _reach(
     return tuple(found)
 
 
-def add_statement(engine: Engine, account: Account, machine_id: UUID, said: StatementDoc, of_model: bool) -> None:
-    """State a limit of this machine, or of every machine of its model. Raises NotFound, Refused."""
+@checked_dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
+class Tried:
+    """That something was tried on a machine's model: `NewTrial` without what the machine tells."""
+
+    outcome: Annotated[Outcome, Field(strict=False)]
+    who: Annotated[SourceKind, Field(strict=False)]
+    tried_on: Day
+    total_gib: TotalGib | None = None
+    part: Name | None = None
+    module: Module | None = None
+    soak_days: SoakDays = 0
+    firmware: Name | None = None
+    source: Text = ""
+    note: Text = ""
+
+
+def say(
+    engine: Engine, account: Account, machine_id: UUID, said: StatementDoc | None, of_model: bool, tried: Tried | None
+) -> None:
+    """Keep what somebody knows, both or neither: a limit, and that something was tried. Raises NotFound, Refused."""
     need(account, Role.technician)
+    if said is None and tried is None:
+        raise Refused("statement", "Say a limit, or what was tried.")
     with engine.begin() as db:
         m = load_machine(db, machine_id)
-        _check(m.sheet, said)
-        key = store.add_statement(
-            db, account.id, said, None if of_model else machine_id, m.sheet.id if of_model else None
-        )
-        _refresh(db, machine_id, m.sheet.id if of_model else None)
-        amount = said.capacity_gib or said.die_gbit or said.package_ranks or said.stack_height
-        record(
-            db, "stated", account.id, machine_id, id=str(key), source=said.source.title, amount=amount, model=of_model
-        )
+        if said is not None:
+            _state(db, account, m, said, of_model)
+        if tried is not None:
+            processor = next((p for p in m.machine.processors.values() if p in m.sheet.processors), None)
+            told = {n: getattr(tried, n) for n in _TRIED}
+            note_trial(db, account, NewTrial(sheet_id=m.sheet.id, processor=processor, **told))
+
+
+_TRIED = tuple(f.name for f in fields(Tried))
+
+
+def add_statement(engine: Engine, account: Account, machine_id: UUID, said: StatementDoc, of_model: bool) -> None:
+    """State a limit of this machine, or of every machine of its model. Raises NotFound, Refused."""
+    say(engine, account, machine_id, said, of_model, None)
+
+
+def _state(db: Connection, account: Account, m: Loaded, said: StatementDoc, of_model: bool) -> None:
+    machine_id = m.row.id
+    _check(m.sheet, said)
+    key = store.add_statement(db, account.id, said, None if of_model else machine_id, m.sheet.id if of_model else None)
+    _refresh(db, machine_id, m.sheet.id if of_model else None)
+    amount = said.capacity_gib or said.die_gbit or said.package_ranks or said.stack_height
+    record(db, "stated", account.id, machine_id, id=str(key), source=said.source.title, amount=amount, model=of_model)
 
 
 def withdraw_statement(engine: Engine, account: Account, machine_id: UUID, key: UUID) -> None:

@@ -21,7 +21,7 @@ from umbrak.core.routes.problem import Wishes
 from umbrak.core.routes.search import search
 from umbrak.core.rules.finding import Finding, Severity, Verdict, could_harm
 from umbrak.formats.documents import layout_json
-from umbrak.formats.kept import Taken
+from umbrak.formats.kept import MODEL, Taken
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.telling import BeliefView, LossView, RangeView, belief_view, losses_of, range_view
 from umbrak.services.people.accounts import Role, need
@@ -148,7 +148,7 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
         if not w.needed:
             raise Refused("plan", "Nothing in this plan is at risk: it needs no approval.")
         risk = _risk(db, w)
-        seen = Taken(risk.verdict, risk.trouble, tuple(f.message for f in risk.reasons), version)
+        seen = Taken(risk.verdict, risk.trouble, tuple(f.message for f in risk.reasons), version, MODEL)
         store.add_approval(db, key, _fingerprint(w), seen, account.id)
         if plan.row.state == "draft":
             plan_store.set_state(db, key, "approved")

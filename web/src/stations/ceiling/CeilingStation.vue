@@ -107,7 +107,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
           </table>
         </div>
         <StatementForm v-if="stating" :machine="machine" :view="view" @saved="saved" @leave="stating = false" />
-        <button type="button" class="press quiet add" v-else-if="session.mayWrite()" @click="stating = true">State a limit</button>
+        <button type="button" class="press quiet add" v-else-if="session.mayWrite()" @click="stating = true">Say what is known</button>
         <template v-if="view.rests_on.length">
           <h2 class="elsewhere">{{ view.planned_gib === null ? 'What it would rest on, did it not run already' : 'What the plan rests on' }}</h2>
           <BeliefLine v-for="b in view.rests_on" :key="b.words" :belief="b" />
