@@ -153,6 +153,10 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("DELETE", f"/api/machines/{NOBODY_ID}/statements/{NOBODY_ID}", None, (401, 403, 404, 404)),
     ("GET", "/api/trials/table", None, (401, 200, 200, 200)),
     ("GET", "/api/trials/calibration", None, (401, 200, 200, 200)),
+    ("POST", "/api/exhibits/file", {}, (401, 422, 422, 422)),
+    ("POST", "/api/exhibits/link", {"trial_id": str(NOBODY_ID), "link": "https://a.example/1"}, (401, 403, 404, 404)),
+    ("GET", f"/api/exhibits/{NOBODY_ID}", None, (401, 404, 404, 404)),
+    ("DELETE", f"/api/exhibits/{NOBODY_ID}", None, (401, 403, 404, 404)),
     (
         "PUT",
         "/api/trials/table",

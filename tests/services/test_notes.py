@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import json
 from datetime import UTC, date, datetime
 from typing import Any
 
 import pytest
+from PIL import Image
 from sqlalchemy import Engine, text
 
 from tests.formats.test_reports import xlsx
@@ -16,6 +18,7 @@ from umbrak.core.memory.label import decode_label
 from umbrak.formats.spreadsheet import read_table
 from umbrak.services.errors import NotAllowed, NotFound, Refused
 from umbrak.services.evidence.ceiling import see_ceiling
+from umbrak.services.evidence.exhibits import Subject, attach, link, remove, see_exhibit
 from umbrak.services.evidence.tables import COLUMNS, export_trials, take_trials
 from umbrak.services.evidence.trials import (
     NewTrial,
@@ -186,3 +189,41 @@ def test_numbers_set_for_the_older_model_leave_what_still_means_the_same(engine:
             {"v": json.dumps(old)},
         )
     assert {n.name: n.value for n in see_evidence(engine) if n.set_here} == {"half_life_days": 100.0}
+
+
+def test_what_is_behind_a_trial_is_attached_or_linked(engine: Engine, technician: Account) -> None:
+    """A picture is written anew, a PDF kept as it is, a page linked; nothing else, and of nothing that is not there."""
+    key = add_trial(engine, technician, noted())
+    to = Subject(trial_id=key)
+    attach(engine, technician, to, "label.png", picture())
+    attach(engine, technician, to, "guide.pdf", b"%PDF-1.7 guide")
+    link(engine, technician, to, "", "https://threads.example/memory/12")
+    (line,) = [t for t in list_trials(engine) if t.id == key]
+    assert [(x.name, x.link != "", x.is_picture) for x in line.exhibits] == [
+        ("label.png", False, True),
+        ("guide.pdf", False, False),
+        ("threads.example", True, False),
+    ]
+    raw, kind, _ = see_exhibit(engine, line.exhibits[0].id)
+    assert kind == "image/jpeg" and raw.startswith(b"\xff\xd8")
+    assert see_exhibit(engine, line.exhibits[1].id)[0] == b"%PDF-1.7 guide"
+    with pytest.raises(NotFound):
+        see_exhibit(engine, line.exhibits[2].id)  # it is elsewhere
+    for wrong in (b"<html>", b"", b"\x89PNG broken"):
+        with pytest.raises(Refused):
+            attach(engine, technician, to, "x", wrong)
+    for address in ("javascript:alert(1)", "threads.example/12", "https://", "ftp://a.example/x"):
+        with pytest.raises(Refused):
+            link(engine, technician, to, "", address)
+    with pytest.raises(NotFound):
+        link(engine, technician, Subject(trial_id=technician.id), "", "https://a.example")
+    with pytest.raises(Refused):
+        link(engine, technician, Subject(), "", "https://a.example")
+    remove(engine, technician, line.exhibits[0].id)
+    assert [len(t.exhibits) for t in list_trials(engine) if t.id == key] == [2]
+
+
+def picture() -> bytes:
+    out = io.BytesIO()
+    Image.new("RGB", (40, 30), "white").save(out, "PNG")
+    return out.getvalue()

@@ -316,6 +316,15 @@ class TrialBody(Body):
 StateName = Literal["new", "pulled", "suspect", "to-return"]
 
 
+class LinkBody(Body):
+    """The page that a statement or a trial stands on."""
+
+    statement_id: Id | None = None
+    trial_id: Id | None = None
+    link: Annotated[str, Field(min_length=1, max_length=2000)]
+    name: ShortText = ""
+
+
 class EvidenceBody(Body):
     numbers: Annotated[dict[ShortText, Annotated[float, Field(allow_inf_nan=False)]], Field(max_length=200)] = Field(
         description="name -> what this installation sets it to; those left out are as they ship"

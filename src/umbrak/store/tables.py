@@ -295,6 +295,23 @@ trial = Table(
     Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
+#: The document or picture behind a statement or a trial: kept, or linked.
+exhibit = Table(
+    "exhibit",
+    metadata,
+    _id(),
+    Column("statement_id", ForeignKey("statement.id", ondelete="CASCADE"), nullable=True, index=True),
+    Column("trial_id", ForeignKey("trial.id", ondelete="CASCADE"), nullable=True, index=True),
+    Column("name", Text, nullable=False),
+    Column("link", Text, nullable=False, server_default=""),
+    Column("content", LargeBinary, nullable=True),
+    Column("media_type", Text, nullable=False, server_default=""),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    CheckConstraint("(statement_id IS NULL) <> (trial_id IS NULL)", name="subject"),
+    CheckConstraint("(content IS NULL) <> (link = '')", name="what"),
+)
+
 #: Modules on hand; a line is so many alike in one state and place.
 stock = Table(
     "stock",

@@ -269,6 +269,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exhibits/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * File
+         * @description Attach a picture or a PDF; a picture is written anew, and where and with what it was taken stays behind.
+         */
+        post: operations["file_api_exhibits_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exhibits/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Address
+         * @description Link the page that it stands on.
+         */
+        post: operations["address_api_exhibits_link_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exhibits/{exhibit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What is kept here.
+         */
+        get: operations["see_api_exhibits__exhibit_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Take Away
+         * @description Take it away.
+         */
+        delete: operations["take_away_api_exhibits__exhibit_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/found": {
         parameters: {
             query?: never;
@@ -3218,6 +3282,23 @@ export interface components {
             /** Tools */
             tools: string[];
         };
+        /** Body_file_api_exhibits_file_post */
+        Body_file_api_exhibits_file_post: {
+            /**
+             * File
+             * @description JPEG, PNG, WebP or PDF
+             */
+            file: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** Statement Id */
+            statement_id?: string | null;
+            /** Trial Id */
+            trial_id?: string | null;
+        };
         /** Body_fleet_api_intakes_fleet_post */
         Body_fleet_api_intakes_fleet_post: {
             /**
@@ -4127,6 +4208,22 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** ExhibitView */
+        ExhibitView: {
+            /** By */
+            by: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Is Picture */
+            is_picture: boolean;
+            /** Link */
+            link: string;
+            /** Name */
+            name: string;
+        };
         /**
          * Experiment
          * @description One act, and what knowing its answer before deciding is worth.
@@ -4765,6 +4862,23 @@ export interface components {
             used: number;
             /** Where */
             where: string;
+        };
+        /**
+         * LinkBody
+         * @description The page that a statement or a trial stands on.
+         */
+        LinkBody: {
+            /** Link */
+            link: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** Statement Id */
+            statement_id?: string | null;
+            /** Trial Id */
+            trial_id?: string | null;
         };
         /**
          * ListedFor
@@ -7815,6 +7929,8 @@ export interface components {
             binds: components["schemas"]["CeilingKind"][];
             /** Condition */
             condition: string;
+            /** Exhibits */
+            exhibits: components["schemas"]["ExhibitView"][];
             /** Hard */
             hard: boolean;
             /** Holds */
@@ -8473,6 +8589,8 @@ export interface components {
         };
         /** TrialView */
         TrialView: {
+            /** Exhibits */
+            exhibits: components["schemas"]["ExhibitView"][];
             /** Firmware */
             firmware: string | null;
             /**
@@ -9894,6 +10012,254 @@ export interface operations {
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
                     "text/event-stream": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    file_api_exhibits_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_file_api_exhibits_file_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    address_api_exhibits_link_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    see_api_exhibits__exhibit_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exhibit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    take_away_api_exhibits__exhibit_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exhibit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];

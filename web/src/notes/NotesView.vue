@@ -9,6 +9,7 @@ import FieldFault from '@/ui/FieldFault.vue'
 import { FieldFault as Fault, numbersIn, useForm } from '@/ui/form'
 import { partPath } from '@/shelf/parts'
 import { plural } from '@/ui/words'
+import ExhibitLinks from './ExhibitLinks.vue'
 import CalibrationTable from './CalibrationTable.vue'
 import NumbersTable from './NumbersTable.vue'
 import { OUTCOMES, outcomeShape } from './words'
@@ -184,6 +185,7 @@ async function take(event: Event): Promise<void> {
               {{ t.module || (t.total_gib ? `${t.total_gib} GB in all` : '') }}
               <span class="mono faded part"><router-link v-if="t.part" class="quiet-link" :to="partPath(t.part)">{{ t.part }}</router-link>{{ t.revision ? ` rev. ${t.revision}` : '' }}</span>
               <span v-if="t.note" class="small faded part">{{ t.note }}</span>
+              <ExhibitLinks class="part" :exhibits="t.exhibits" :of="{ trial_id: t.id }" :what="`the trial of ${t.part ?? t.module}`" @changed="load" />
             </th>
             <td>
               {{ t.model }}<span class="faded small part">{{ [t.processor, t.module && t.total_gib ? `${t.total_gib} GB in all` : ''].filter(Boolean).join(', ') }}</span>

@@ -24,6 +24,7 @@ from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import CHECKED, Name, StatementDoc, Text
 from umbrak.formats.quantities import Day, SoakDays, TotalGib
 from umbrak.services.errors import NotFound, Refused
+from umbrak.services.evidence.exhibits import ExhibitView, exhibit_view
 from umbrak.services.evidence.telling import BeliefView, belief_view
 from umbrak.services.evidence.trials import NewTrial, beliefs_of, note_trial, trials_of
 from umbrak.services.known.judging import judge
@@ -36,6 +37,7 @@ from umbrak.store import plans as plan_store
 from umbrak.store import sheets as sheet_store
 from umbrak.store import statements as store
 from umbrak.store.accounts import Account
+from umbrak.store.exhibits import exhibits_of
 from umbrak.store.history import record
 from umbrak.store.trials import trials_like
 
@@ -71,6 +73,8 @@ class StatementView:
     stated_by: str | None
     stated_at: datetime | None
     of_model: bool
+    #: What is behind it.
+    exhibits: tuple[ExhibitView, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,6 +140,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
     with engine.connect() as db:
         m = load_machine(db, machine_id)
         people = {str(r.id): r for r in store.statements_of(db, machine_id, m.sheet.id)}
+        behind = exhibits_of(db, [r.id for r in people.values()])
         plan = next(iter(plan_store.plans_of(db, machine_id)), None)
         elsewhere = tuple(_elsewhere(db, m))
         table = evidence_table(db)
@@ -148,7 +153,15 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
     board, today = board_of(m.sheet, m.machine, m.statements), datetime.now(UTC).date()
     planned = judge(m, goal, m.layout).installed_gib if goal is not None else None
     return CeilingView(
-        statements=tuple(_view(m.sheet, s, people.get(s.statement.id)) for s in found.stated),
+        statements=tuple(
+            _view(
+                m.sheet,
+                s,
+                row := people.get(s.statement.id),
+                tuple(map(exhibit_view, behind.get(row.id, ()) if row else ())),
+            )
+            for s in found.stated
+        ),
         ceilings=found.ceilings,
         lifts=found.lifts,
         elsewhere=elsewhere,
@@ -164,7 +177,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
 _UNITS = {"capacity_gib": "GB", "die_gbit": "Gbit", "package_ranks": "ranks", "stack_height": "high"}
 
 
-def _view(sheet: Sheet, s: Stated, row: store.StatementRow | None) -> StatementView:
+def _view(sheet: Sheet, s: Stated, row: store.StatementRow | None, behind: tuple[ExhibitView, ...]) -> StatementView:
     st = s.statement
     member = next(n for n in _UNITS if getattr(st, n) is not None)
     about = next((p.title for p in sheet.processors.values() if p.id == st.processor or st in p.limits), "")
@@ -190,6 +203,7 @@ def _view(sheet: Sheet, s: Stated, row: store.StatementRow | None) -> StatementV
         stated_by=row.by if row else None,
         stated_at=row.at if row else None,
         of_model=bool(row and row.sheet_id),
+        exhibits=behind,
     )
 
 

@@ -23,6 +23,7 @@ from umbrak.core.platform.statement import SourceKind
 from umbrak.formats.documents import CHECKED, Name, Text
 from umbrak.formats.quantities import Day, SoakDays, TotalGib
 from umbrak.services.errors import NotFound, Refused
+from umbrak.services.evidence.exhibits import ExhibitView, exhibit_view
 from umbrak.services.known.judging import judged_question
 from umbrak.services.known.loading import Loaded
 from umbrak.services.parts.known import Numbers
@@ -32,6 +33,7 @@ from umbrak.services.sheets.library import load_sheet
 from umbrak.store import sheets as sheet_store
 from umbrak.store import trials as store
 from umbrak.store.accounts import Account
+from umbrak.store.exhibits import exhibits_of
 from umbrak.store.history import record
 from umbrak.store.trials import TrialRow
 
@@ -91,6 +93,8 @@ class TrialView:
     source: str
     firmware: str | None
     noted_by: str
+    #: What is behind it.
+    exhibits: tuple[ExhibitView, ...]
     #: What it does to the belief in the total and in the part that it tried, the one that it moves most first.
     moved: tuple[Moved, ...]
 
@@ -116,6 +120,7 @@ def list_trials(engine: Engine, text: str = "") -> list[TrialView]:
         current = {s.sheet_id: s for s in sheet_store.current_sheets(db)}
         table = evidence_table(db)
         known = trials_of(db, rows)
+        behind = exhibits_of(db, [r.id for r in rows])
         boards = {
             (r.sheet_id, r.processor): _board(load_sheet(db, current[r.sheet_id].hash), r.processor)
             for r in rows
@@ -123,7 +128,13 @@ def list_trials(engine: Engine, text: str = "") -> list[TrialView]:
         }
     today = datetime.now(UTC).date()
     titles = {s.sheet_id: s.title for s in current.values()}
-    return [_view(row, titles, known, today, table, boards.get((row.sheet_id, row.processor))) for row in rows]
+    return [
+        _view(
+            row, titles, known, today, table, boards.get((row.sheet_id, row.processor)),
+            tuple(exhibit_view(x) for x in behind.get(row.id, ())),
+        )
+        for row in rows
+    ]  # fmt: skip
 
 
 def _board(sheet: Sheet, processor: str | None) -> Board:
@@ -132,8 +143,9 @@ def _board(sheet: Sheet, processor: str | None) -> Board:
 
 
 def _view(
-    row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: date, table: Table, board: Board | None
-) -> TrialView:
+    row: TrialRow, titles: dict[str, str], known: Sequence[Trial], today: date, table: Table, board: Board | None,
+    behind: tuple[ExhibitView, ...],
+) -> TrialView:  # fmt: skip
     t = trial_of(row)
     moved = (
         [] if board is None or row.unreadable else [_moved(board, d, t, known, today, table) for d in _tried(board, t)]
@@ -141,7 +153,7 @@ def _view(
     moved.sort(key=lambda x: -abs(x.after - x.before))
     return TrialView(
         id=row.id, sheet_id=row.sheet_id, model=titles.get(row.sheet_id, row.sheet_id), processor=row.processor, part=row.part, revision=row.revision, module=row.unreadable or (t.module.short() if t.module else ""), total_gib=row.total_gib,
-        outcome=t.outcome, who=t.who, tried_on=row.tried_on, soak_days=row.soak_days, note=row.note, source=row.source, firmware=row.held.firmware, noted_by=row.by, moved=tuple(moved),
+        outcome=t.outcome, who=t.who, tried_on=row.tried_on, soak_days=row.soak_days, note=row.note, source=row.source, firmware=row.held.firmware, noted_by=row.by, exhibits=behind, moved=tuple(moved),
     )  # fmt: skip
 
 

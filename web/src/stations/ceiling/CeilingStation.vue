@@ -7,6 +7,7 @@ import { session } from '@/frame/session'
 import BeliefLine from '@/ui/BeliefLine.vue'
 import { surely } from '@/ui/belief'
 import { useMachine } from '../machine'
+import ExhibitLinks from '@/notes/ExhibitLinks.vue'
 import CapacityAxis from './CapacityAxis.vue'
 import StatementForm from './StatementForm.vue'
 import { CEILING_WORDS, holdsWords, KIND_WORDS, saysWords, sourceWords } from './words'
@@ -96,6 +97,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
                 <td>
                   {{ sourceWords(s) }}
                   <span class="faded small kind">{{ KIND_WORDS[s.source.kind] }}<template v-if="s.processor">, {{ s.processor }}</template><template v-if="s.stated_by">, put in by {{ s.stated_by }}{{ s.of_model ? ' for every one of the model' : '' }}</template></span>
+                  <ExhibitLinks v-if="s.stated_by" :exhibits="s.exhibits" :of="{ statement_id: s.id }" :what="`what ${sourceWords(s)} states`" @changed="load" />
                 </td>
                 <td>{{ s.condition || 'always' }}</td>
                 <td :class="{ binds: s.binds.length }">{{ holdsWords(s) }}</td>
