@@ -60,13 +60,15 @@ def look(
     beliefs = _beliefs(model, labels, cured)
     if named := _named(model, labels, cured):
         culprits, odds, is_cured = named
-        return Outcome(beliefs, culprits, odds, (), is_cured)
+        return Outcome(beliefs=beliefs, culprits=culprits, odds=odds, trials=(), cured=is_cured)
     next_ones = trials(model, belief, at, boot_min, allowed, several, SURE) if several else ()
     if several and (not next_ones or next_ones[0].tells / next_ones[0].minutes < _NO_MORE):
         together = _together(model, labels)
         if together:
-            return Outcome(beliefs, together, sum(p for s, p in beliefs if s in together), ())
-    return Outcome(beliefs, (), 0.0, next_ones, clean_boots=_clean_boots(model, belief, at, labels))
+            odds = sum(p for s, p in beliefs if s in together)
+            return Outcome(beliefs=beliefs, culprits=together, odds=odds, trials=())
+    clean = _clean_boots(model, belief, at, labels)
+    return Outcome(beliefs=beliefs, culprits=(), odds=0.0, trials=next_ones, clean_boots=clean)
 
 
 def _beliefs(model: Model, labels: Floats, cured: Floats) -> tuple[tuple[Suspect, float], ...]:

@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
+from typing import NamedTuple
 
 import numpy as np
 
@@ -73,29 +74,62 @@ class At:
         return cls(places, filled)
 
 
+class _One(NamedTuple):
+    """One fault of a state, as `Fault` has those of all."""
+
+    kind: int
+    #: Module, or place, by kind.
+    which: int
+    rate: float
+    hot: float = 0.0
+    hides: bool = False
+
+
+_NONE = _One(_NO_FAULT, 0, 0.0)
+
+
+def _faults(of: Sequence[_One]) -> Fault:
+    return Fault(
+        kind=np.array([f.kind for f in of]),
+        index=np.array([f.which for f in of]),
+        rate=np.array([f.rate for f in of], float),
+        hot=np.array([f.hot for f in of], float),
+        hides=np.array([f.hides for f in of], bool),
+    )
+
+
+class _State(NamedTuple):
+    """One way of being faulty."""
+
+    label: int
+    prior: float
+    first: _One = _NONE
+    second: _One = _NONE
+    #: How probable it is that drawing its contact cures it, the place of that contact, and the state that it is then.
+    cure: float = 0.0
+    contact: int = NOWHERE
+    then: int = -1
+    #: Of a contact alone that is cured: the module that it is of.
+    seating: int = -1
+
+
 class Model:
     """Every state of a case, and how boots weigh them."""
 
     def __init__(self, case: Case) -> None:
         self.case = case
-        rows = self._rows()
-        first = np.array([r[:5] for r in rows], float)
-        second = np.array([r[5:10] for r in rows], float)
-        self.faults = tuple(
-            Fault(f[:, 0].astype(int), f[:, 1].astype(int), f[:, 2], f[:, 3], f[:, 4].astype(bool))
-            for f in (first, second)
-        )
-        #: State -> how probable drawing its contact cures it, the place of that contact, and the state that it is then.
-        self.cure = np.array([r[10] for r in rows], float)
-        self.contact = np.array([r[11] for r in rows], int)
-        self.then = np.array([r[12] for r in rows], int)
-        self.label = np.array([r[13] for r in rows], int)
-        prior = np.array([r[14] for r in rows], float)
+        states = self._states()
+        self.faults = (_faults([s.first for s in states]), _faults([s.second for s in states]))
+        self.cure = np.array([s.cure for s in states])
+        self.contact = np.array([s.contact for s in states])
+        self.then = np.array([s.then for s in states])
+        self.label = np.array([s.label for s in states])
+        self.seating_of = np.array([s.seating for s in states])
+        prior = np.array([s.prior for s in states])
         self.prior = prior / prior.sum()
+        #: States with a contact that is still bad, and those of one alone that is cured now.
         self.alive = np.flatnonzero(self.cure > 0)
-        #: Whether it is a contact alone that is cured now.
         self.cured = self.label == self.label_cured
-        self.seating_of = np.array([r[15] for r in rows], int)
 
     # -- labels -------------------------------------------------------------------------------------------
 
@@ -124,59 +158,52 @@ class Model:
         filled = [s for s in self.case.slots if s in self.case.start]
         return [PRIORS[kind][0 if s in handled or not handled else 1] for s in filled]
 
-    def _rows(self) -> list[tuple[float, ...]]:
-        """kind, index, rate, hot, hides of each of two faults; cure, contact, then; label, prior, seating."""
-        n, places = self.count, self.at_start
+    def _states(self) -> list[_State]:
+        n, places = self.count, self.at_start.tolist()
         weights = {k: self._weights(k) for k in (Kind.MODULE, Kind.SLOT, Kind.SEATING)}
-        whole = sum(map(sum, weights.values()))
-        share = (1 - OTHER - PAIRS) / whole
-        none = (_NO_FAULT, 0, 0, 0, 0)
-        rows: list[tuple[float, ...]] = []
+        share = (1 - OTHER - PAIRS) / sum(map(sum, weights.values()))
+        found: list[_State] = []
         for i in range(n):
             w = weights[Kind.MODULE][i] * share
-            for rate, part in RATES:
-                rows.append((_MODULE, i, rate, 0, 0, *none, 0, -1, -1, i, w * part * (1 - HOT), -1))
-            for below, part in HOT_BELOW:
-                rows.append((_MODULE, i, HOT_RATE, below, 0, *none, 0, -1, -1, i, w * part * HOT, -1))
-        hiding = ((0, 1 - HIDES), (1, HIDES)) if self.case.showing.told else ((0, 1.0),)
-        for i in range(n):
+            found += [_State(i, w * part * (1 - HOT), _One(_MODULE, i, rate)) for rate, part in RATES]
+            found += [_State(i, w * part * HOT, _One(_MODULE, i, HOT_RATE, below)) for below, part in HOT_BELOW]
+        hiding = ((False, 1 - HIDES), (True, HIDES)) if self.case.showing.told else ((False, 1.0),)
+        for i, place in enumerate(places):
             w = weights[Kind.SLOT][i] * share
             for (rate, part), (hides, of) in product(RATES, hiding):
-                rows.append((_SLOT, places[i], rate, 0, hides, *none, 0, -1, -1, n + i, w * part * of, -1))
-        for i in range(n):
+                found.append(_State(n + i, w * part * of, _One(_SLOT, place, rate, hides=hides)))
+        for i, place in enumerate(places):
             w = weights[Kind.SEATING][i] * share
             for (rate, part), (cure, of) in product(RATES, CURES):
-                at = len(rows)
-                rows.append(
-                    (_SEATING, places[i], rate, 0, 0, *none, cure, places[i], at + 1, 2 * n + i, w * part * of, -1)
-                )
-                rows.append((*none, *none, 0, -1, -1, 3 * n, 0.0, i))
-        for rate, part in RATES:
-            rows.append((_ANYWHERE, 0, rate, 0, 0, *none, 0, -1, -1, 3 * n + 1, OTHER * part, -1))
-        rows += self._pairs(weights, len(rows))
-        return rows
+                bad, then = _One(_SEATING, place, rate), len(found) + 1
+                found.append(_State(2 * n + i, w * part * of, bad, cure=cure, contact=place, then=then))
+                found.append(_State(self.label_cured, 0.0, seating=i))
+        found += [_State(self.labels - 1, OTHER * part, _One(_ANYWHERE, 0, rate)) for rate, part in RATES]
+        return found + self._pairs(weights, len(found))
 
-    def _pairs(self, weights: Mapping[Kind, Sequence[float]], at: int) -> list[tuple[float, ...]]:
-        """Two modules, or a module and a contact; each counts under the likelier of the two."""
-        n, places = self.count, self.at_start
+    def _pairs(self, weights: Mapping[Kind, Sequence[float]], at: int) -> list[_State]:
+        """Two modules, or a module and a contact; each counts under the likelier of the two.
+
+        Parameters
+            at   how many states there are before them
+        """
+        n, places = self.count, self.at_start.tolist()
         modules, seatings = weights[Kind.MODULE], weights[Kind.SEATING]
         two = [(i, j, modules[i] * modules[j]) for i in range(n) for j in range(i + 1, n)]
         contact = [(i, j, modules[i] * seatings[j]) for i in range(n) for j in range(n)]
         whole = sum(w for *_, w in (*two, *contact))
-        rows: list[tuple[float, ...]] = []
-        if not whole:
-            return rows
+        found: list[_State] = []
         for i, j, w in two:
             if (p := PAIRS * w / whole) >= _LEAST_PAIR:
-                rows.append((_MODULE, i, PAIR_RATE, 0, 0, _MODULE, j, PAIR_RATE, 0, 0, 0, -1, -1, i, p, -1))
+                found.append(_State(i, p, _One(_MODULE, i, PAIR_RATE), _One(_MODULE, j, PAIR_RATE)))
         for i, j, w in contact:
             if (p := PAIRS * w / whole) >= _LEAST_PAIR:
-                then = at + len(rows) + 1
-                bad = (_SEATING, places[j], PAIR_RATE, 0, 0)
                 label = i if modules[i] >= seatings[j] else 2 * n + j
-                rows.append((_MODULE, i, PAIR_RATE, 0, 0, *bad, PAIR_CURE, places[j], then, label, p, -1))
-                rows.append((_MODULE, i, PAIR_RATE, 0, 0, _NO_FAULT, 0, 0, 0, 0, 0, -1, -1, i, 0.0, -1))
-        return rows
+                one, bad = _One(_MODULE, i, PAIR_RATE), _One(_SEATING, places[j], PAIR_RATE)
+                then = at + len(found) + 1
+                found.append(_State(label, p, one, bad, cure=PAIR_CURE, contact=places[j], then=then))
+                found.append(_State(i, 0.0, one))
+        return found
 
     # -- what a boot does ---------------------------------------------------------------------------------
 
