@@ -23,7 +23,7 @@ def test_a_route_is_weighed_compared_and_planned(sign_in: SignIn) -> None:
     page = sign_in()
     open_routes(page, "hall-03", "478")
     expect(page.get_by_role("status")).to_contain_text("proved")
-    official = page.get_by_role("row", name=re.compile("inside the warranty"))
+    official = page.get_by_role("row", name=re.compile("^Choose route B inside the"))
     expect(official).to_contain_text("296.00")
     page.get_by_role("button", name=re.compile("^A cheapest, fastest: 0 EUR")).locator("circle").last.click()
     opened = page.get_by_role("region", name="Route A")

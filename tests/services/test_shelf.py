@@ -221,7 +221,8 @@ def test_routes_of_a_machine_use_the_shelf_before_they_buy(engine: Engine, techn
     assert cheapest.cost == 0 and [(b.part, b.origin, b.count) for b in cheapest.buy] == [("QD5R-16", "shelf", 6)]
     official = next(r for r in found.routes if "in-warranty" in r.names)
     assert [(b.part, b.origin, b.count) for b in official.buy] == [("HLV5R-16", "shelf", 4), ("HLV5R-16", "offer", 2)]
-    assert official.cost == 296 and not any(b.lacks_word for b in official.beliefs)
+    lacking = [b.words for b in official.beliefs if b.lacks_word]
+    assert (official.cost, lacking) == (296, [])
     against = cheapest.break_even
     assert against is not None and found.routes[against.against] == official and against.saving == 296
     assert (

@@ -222,7 +222,7 @@ def resting_of(
         *of.of_modules(),
         *of.ranks(),
         *of.parts(listed),
-        *of.mixtures(judged.findings),
+        *of.mixtures(judged.findings, listed),
         *of.untold(judged.findings),
     ]
     return Resting(tuple(sorted(found, key=lambda d: (d.kind, d.words, d.about))), sum(comes.values()))
@@ -347,15 +347,15 @@ class _Of:
             told = listed.get(m.part or "")
             yield part_doubt(self.sheet, self.processors, m, told)
 
-    def mixtures(self, found: Iterable[Finding]) -> Iterator[Doubt]:
+    def mixtures(self, found: Iterable[Finding], listed: Mapping[str, bool]) -> Iterator[Doubt]:
         codes = {f.code for f in found}
         modules = list(self.ctx.modules.values())
         if len({m.maker for m in modules if m.maker}) > 1 and "risk.mixed-makers" in codes:
             makers = frozenset(m.maker for m in modules if m.maker)
             yield mixture_doubt(self.sheet, self.processors, DoubtKind.MIXED_MAKERS, makers)
-        elif nameless := without_maker(self.ctx):
+        elif nameless := [s for s in without_maker(self.ctx) if not listed.get(self.ctx.modules[s].part or "")]:
             # It may be a mixture: less is known than of one, and so as much is doubted.
-            what = sorted({m.part or m.short() for s in nameless if (m := self.ctx.modules.get(s))})
+            what = sorted({m.part or m.short() for m in map(self.ctx.modules.__getitem__, nameless)})
             words = f"Nobody tells who made {', '.join(what)}"
             yield self._doubt(DoubtKind.UNTOLD, words, number="mixed.makers", about=f"maker of {', '.join(what)}")
         elif "risk.mixed-kits" in codes:
