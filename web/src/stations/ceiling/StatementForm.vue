@@ -137,7 +137,7 @@ const replaceable = computed(() => props.view.statements.filter((s) => s.origin 
       </div>
     </fieldset>
     <fieldset v-if="form.what !== 'limit'">
-      <legend>What was tried on a {{ machine.sheet_title }}</legend>
+      <legend>What was tried: {{ machine.sheet_title }}</legend>
       <div class="grid">
         <label>
           It was
