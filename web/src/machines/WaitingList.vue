@@ -28,6 +28,9 @@ async function make(g: WaitingGroup): Promise<void> {
   try {
     const settled = await ask(api.POST('/api/waiting/settled', { body: { machines: g.machines.map((m) => m.id), sheet_hash: g.sheet! } }))
     const [made, not] = [settled.filter((s) => s.machine_id), settled.filter((s) => !s.machine_id)]
+    // What is made waits no more, whatever the list says until it is asked for anew: a press on its old line would lead astray.
+    const gone = new Set(made.map((s) => s.name))
+    groups.value = groups.value.map((x) => ({ ...x, machines: x.machines.filter((m) => !gone.has(m.name)) })).filter((x) => x.machines.length)
     const unplaced = made.filter((s) => s.unplaced)
     told.value = [
       `${plural(made.length, 'machine')} made as ${g.sheet_title}`,
