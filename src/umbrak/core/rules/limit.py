@@ -533,20 +533,21 @@ def figures(ctx: Context) -> tuple[FigureUse, ...]:
 
 
 def _figures(ctx: Context) -> Iterator[FigureUse]:
+    of_versions = [u for u in _uses(ctx) if u.statement.condition_words()]
     for u in _uses(ctx):
         if u.holds is False or u.statement.hard or (u.over and _vouched_for(ctx, u)):
             continue
         yield FigureUse(
             statement=u.statement, scope=u.scope, where=u.where, limit=u.limit, used=u.used, unit=u.unit,
-            of_version=_of_version(ctx, u),
+            of_version=_of_version(u, of_versions),
         )  # fmt: skip
 
 
-def _of_version(ctx: Context, u: _Use) -> tuple[str, ...]:
+def _of_version(u: _Use, of_versions: Iterable[_Use]) -> tuple[str, ...]:
     s = u.statement
     said = [s] + [
         other.statement
-        for other in _uses(ctx)
+        for other in of_versions
         if (other.scope, other.where, other.unit) == (u.scope, u.where, u.unit)
         and (s.id in other.statement.replaces or (other.statement.official and s.official))
     ]
