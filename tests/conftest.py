@@ -7,7 +7,7 @@ import shutil
 import tempfile
 import uuid
 from collections.abc import Iterator
-from contextlib import ExitStack
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 import pytest
@@ -15,6 +15,7 @@ from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, create_engine, text
 
 from umbrak.cli.cluster import Cluster
+from umbrak.demo import seed
 from umbrak.store.engine import ensure_database, migrate, open_engine
 
 settings.register_profile("umbrak", deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
@@ -53,18 +54,43 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
     return report
 
 
-@pytest.fixture
-def database_url() -> Iterator[str]:
-    """A fresh, migrated database."""
-    template = os.environ[_URL]
-    name = f"t_{uuid.uuid4().hex}"
-    admin = create_engine(template.rsplit("/", 1)[0] + "/postgres", isolation_level="AUTOCOMMIT")
+@contextmanager
+def _copy_of(template: str, name: str) -> Iterator[str]:
+    """The address of a copy of another database of the cluster, while it is wanted."""
+    server = os.environ[_URL].rsplit("/", 1)[0]
+    admin = create_engine(f"{server}/postgres", isolation_level="AUTOCOMMIT")
     with admin.connect() as db:
-        db.execute(text(f'CREATE DATABASE "{name}" TEMPLATE template STRATEGY file_copy'))
-    yield template.rsplit("/", 1)[0] + "/" + name
+        db.execute(text(f'CREATE DATABASE "{name}" TEMPLATE "{template}" STRATEGY file_copy'))
+    yield f"{server}/{name}"
     with admin.connect() as db:
         db.execute(text(f'DROP DATABASE "{name}" WITH (FORCE)'))
     admin.dispose()
+
+
+@pytest.fixture(scope="session")
+def _demo_template(_cheap_passwords: None) -> Iterator[str]:
+    """A database with the demo's data, seeded once for each worker."""
+    name = f"demo_{uuid.uuid4().hex}"
+    with _copy_of("template", name) as url:
+        opened = open_engine(url)
+        seed.seed(opened)
+        opened.dispose()
+        yield name
+
+
+@pytest.fixture
+def seeded(database_url: str) -> str:
+    """Whoever wants this has the demo's data in the test's database."""
+    return database_url
+
+
+@pytest.fixture
+def database_url(request: pytest.FixtureRequest) -> Iterator[str]:
+    """A fresh, migrated database; with the demo's data where a test wants `seeded`."""
+    wants = "seeded" in request.fixturenames
+    template = request.getfixturevalue("_demo_template") if wants else "template"
+    with _copy_of(template, f"t_{uuid.uuid4().hex}") as url:
+        yield url
 
 
 @pytest.fixture

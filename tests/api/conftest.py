@@ -8,7 +8,6 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
-from umbrak.demo import seed
 from umbrak.server.app import make_app
 from umbrak.services.people.accounts import add_account
 
@@ -17,9 +16,8 @@ Client = Callable[[str | None], TestClient]
 
 
 @pytest.fixture
-def client(engine: Engine) -> Iterator[Client]:
+def client(engine: Engine, seeded: str) -> Iterator[Client]:
     """`client(role)`: a browser of its own, signed in with that role; None = nobody."""
-    seed.seed(engine)
     app = make_app(engine)
     opened: list[TestClient] = []
 

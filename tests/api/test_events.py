@@ -51,8 +51,7 @@ def events(stream: httpx.Response) -> Iterator[tuple[int, dict[str, Any]]]:
 
 
 @pytest.fixture
-def machine(engine: Engine) -> str:
-    seed.seed(engine)
+def machine(engine: Engine, seeded: str) -> str:
     with served(engine) as browser:
         (found,) = browser.get("/api/machines?q=hall-03").json()["machines"]
     return str(found["id"])

@@ -17,7 +17,6 @@ from sqlalchemy import create_engine, text
 from tests.devices.standins import start
 from umbrak.cli.cluster import free_port
 from umbrak.demo import seed
-from umbrak.store.engine import open_engine
 
 __all__ = ["start"]
 ROOT = Path(__file__).resolve().parents[2]
@@ -112,12 +111,9 @@ def chromium() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def served(database_url: str, tmp_path: Path) -> Iterator[Served]:
-    engine = open_engine(database_url)
-    seed.seed(engine)
-    engine.dispose()
+def served(seeded: str, tmp_path: Path) -> Iterator[Served]:
     (tmp_path / "ahead").write_text("0")
-    server = Served(database_url, tmp_path / "ahead")
+    server = Served(seeded, tmp_path / "ahead")
     try:
         server.start()
         yield server

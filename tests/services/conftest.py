@@ -10,8 +10,7 @@ from umbrak.store.accounts import Account, find_credentials
 
 
 @pytest.fixture
-def technician(engine: Engine) -> Account:
-    seed.seed(engine)
+def technician(engine: Engine, seeded: str) -> Account:
     with engine.connect() as db:
         known = find_credentials(db, seed.ACCOUNT)
     assert known

@@ -23,9 +23,8 @@ L4, L8 = decode_label("4GB 2Rx8 PC3L-12800S").module, decode_label("8GB 2Rx8 PC3
 
 
 @pytest.fixture
-def plan(engine: Engine) -> tuple[Account, UUID]:
+def plan(engine: Engine, seeded: str) -> tuple[Account, UUID]:
     """A new plan of the demo's small appliance, and who works on it."""
-    seed.seed(engine)
     with engine.connect() as db:
         known = find_credentials(db, seed.ACCOUNT)
         (machine,) = db.execute(text("SELECT id FROM machine WHERE name = 'radar-02'")).one()

@@ -23,9 +23,8 @@ LAPTOP = {"form": (0x0D, "SODIMM"), "total": 64, "kind": (0x18, "DDR3"), "detail
 
 
 @pytest.fixture
-def radar(engine: Engine) -> tuple[Account, MachineView]:
+def radar(engine: Engine, seeded: str) -> tuple[Account, MachineView]:
     """The demo's small appliance: 4 GB known in SLOT 1, SLOT 2 empty."""
-    seed.seed(engine)
     with engine.connect() as db:
         known = find_credentials(db, seed.ACCOUNT)
         (key,) = db.execute(text("SELECT id FROM machine WHERE name = 'radar-02'")).one()

@@ -356,18 +356,22 @@ def test_what_was_predicted_is_laid_beside_what_came(engine: Engine, technician:
     shown and does not count."""
     bench = begin(engine, technician, lead, THIRD)
     predicted = see_risk(engine, bench.run.plan_id).trouble
-    assert see_calibration(engine).lines == (), "it has not ended"
+    # The demo's past: upgrades that were approved and proved, each long before it was laid beside its outcome.
+    before = see_calibration(engine).lines
+    assert {(x.machine, x.outcome.value) for x in before} == {("gauge-01", "quirks"), ("radar-01", "fine")}
+    assert all(x.approved_at < x.ended_at < bench.now - timedelta(days=100) and x.counts for x in before)
     back_out(engine, technician, bench.id, "it never saw them", bench.now, "not-seen")
     again = begin(engine, technician, lead, THIRD, called="again")
     back_out(engine, technician, again.id, "no time left", again.now)
-    (line,) = see_calibration(engine).lines
+    line, *rest = see_calibration(engine).lines
+    assert tuple(rest) == before, "one that says nothing of the outcome is no line"
     assert (line.machine, line.outcome.value, line.counts) == ("hall-03", "not-seen", True)
     assert line.trouble == pytest.approx(predicted, abs=0.02)
-    (band,) = see_calibration(engine).bands
-    assert (band.count, band.failed, see_calibration(engine).brier) == (1, 1, None)
+    told = see_calibration(engine)
+    assert (sum(b.count for b in told.bands), sum(b.failed for b in told.bands), told.brier) == (3, 1, None)
     with engine.begin() as db:
         db.execute(text("UPDATE approval SET document = document - 'model'"))
-    assert [x.counts for x in see_calibration(engine).lines] == [False] and see_calibration(engine).counted == 0
+    assert not any(x.counts for x in see_calibration(engine).lines) and see_calibration(engine).counted == 0
 
 
 def test_the_machines_own_proposal_puts_a_clause_in_doubt(engine: Engine, technician: Account, lead: Account) -> None:

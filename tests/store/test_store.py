@@ -125,8 +125,10 @@ def test_a_database_of_every_revision_keeps_its_data(engine: Engine, database_ur
             was = {m.name: m for m in before}
             if revision < "0011":
                 assert after.pop("GAUGE-01 (2)").summary == was.pop("desk-05").summary
-            assert {n: (m.plan, m.summary) for n, m in after.items()} == {
-                n: (m.plan, m.summary) for n, m in was.items()
+            # What a proof found before there were runs, or a machine was retired before that was kept, is not there.
+            lost = {"gauge-01"} if "run" not in tables else set()
+            assert {n: (m.plan, m.summary) for n, m in after.items() if n not in {*lost, "radar-01"}} == {
+                n: (m.plan, m.summary) for n, m in was.items() if n not in lost
             }
             if "run" in tables:
                 assert see_run(old, run.id) == runs

@@ -17,12 +17,14 @@ from umbrak.core.plan.sizing import Sizing, Workload
 from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
+from umbrak.demo.proven import Upgrade, carry_out
 from umbrak.formats.about import About
 from umbrak.formats.documents import MachineDoc, read_layout
 from umbrak.formats.sheet.reading import SheetReading, read_sheet
 from umbrak.services.evidence.trials import NewTrial, add_trial
 from umbrak.services.known.renumbered import tell_part
 from umbrak.services.known.summaries import refresh
+from umbrak.services.machines.making import retire_machine
 from umbrak.services.parts.telling import NewWord
 from umbrak.services.people.accounts import add_account
 from umbrak.services.people.settings import MoneySettings, set_money
@@ -32,7 +34,7 @@ from umbrak.services.sheets.library import keep_sheet, keep_shipped
 from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock
 from umbrak.store import machines as store
 from umbrak.store.accounts import Account, find_credentials
-from umbrak.store.engine import setting_up
+from umbrak.store.engine import at_moment, setting_up
 from umbrak.store.history import record
 from umbrak.store.surveys import add_survey
 
@@ -57,11 +59,11 @@ def _seed(engine: Engine) -> None:
     with engine.begin() as db:
         for reading in scenario.sheets.values():
             keep_sheet(db, reading)
-    account, *_ = [
+    account, lead, _ = [
         add_account(engine, name, shown_as=shown_as, password=PASSWORD, role=role) for name, shown_as, role in PEOPLE
     ]
     for given in scenario.machines:
-        _machine(engine, account, scenario, given)
+        _machine(engine, account, lead, scenario, given)
     today = datetime.now(UTC).date()
     _shelf(engine, account, today)
     for given in scenario.trials:
@@ -124,11 +126,15 @@ class Scenario:
         return sheet, facts.value(), _layout(sheet, given["slots"])
 
 
-def _machine(engine: Engine, account: Account, scenario: Scenario, given: dict[str, Any]) -> None:
+def _machine(engine: Engine, account: Account, lead: Account, scenario: Scenario, given: dict[str, Any]) -> None:
     site, (sheet, _, layout) = scenario.site, scenario.parts(given)
     facts = MachineDoc(**{"processors": given["processors"], **given.get("facts", {})})
-    taken_at = datetime.now(UTC) - timedelta(days=given["days_ago"])
-    with engine.begin() as db:
+    now = datetime.now(UTC)
+    taken_at = now - timedelta(days=given["days_ago"])
+    done = given.get("upgrade")
+    began = now - timedelta(days=done["days_ago"]) if done else taken_at
+    before = _layout(sheet, {**given["slots"], **done["before"]}) if done else layout
+    with at_moment(engine, began).begin() as db:
         site_id = store.find_or_add_site(db, site["name"], site["zone"])
         warranty_days = given.get("warranty_days")
         warranty_end = (datetime.now(UTC) + timedelta(days=warranty_days)).date() if warranty_days is not None else None
@@ -144,14 +150,22 @@ def _machine(engine: Engine, account: Account, scenario: Scenario, given: dict[s
         )
         if key is None:
             raise ValueError(f"the scenario names {given['name']} twice")
-        content = Known(layout, tuple(sorted(given.get("failed", ()))))
-        add_survey(db, key, given["kind"], content, account.id, None, taken_at)
+        content = Known(before, tuple(sorted(given.get("failed", ()))))
+        add_survey(db, key, given["kind"], content, account.id, None, began)
         refresh(db, key)
         record(db, "machine made", account.id, key, name=given["name"])
     if plan := given.get("plan"):
         view = start_plan(engine, account, key, plan["name"])
         for changes in plan["edits"]:
             view = edit_plan(engine, account, view.id, view.version, _layout(sheet, changes), ())
+    if done:
+        upgrade = Upgrade(done["name"], layout, done["soak_days"], done["outcome"], done["note"])
+        carry_out(engine, account, lead, key, upgrade, began)
+        with at_moment(engine, taken_at).begin() as db:
+            add_survey(db, key, given["kind"], Known(layout, ()), account.id, None, taken_at)
+            refresh(db, key)
+    if given.get("retired"):
+        retire_machine(engine, account, key, 1, True)
 
 
 def _layout(sheet: Sheet, given: dict[str, Any]) -> Layout:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy import Column, DateTime, Engine, Insert, Table, create_engine, event, text
 from sqlalchemy.engine import URL, make_url
 from uuid_utils.compat import uuid7
 
@@ -37,6 +39,24 @@ def open_engine(url: str | URL, patience: float = 5) -> Engine:
         connection.commit()  # type: ignore[attr-defined]
 
     return engine
+
+
+def at_moment(engine: Engine, at: datetime) -> Engine:
+    """The same database, where what is written happened at `at`: how records of the past come in."""
+    past = engine.execution_options()
+
+    @event.listens_for(past, "before_execute", retval=True)
+    def _stamp(_db: object, statement: Any, many: Any, parameters: Any, _options: object) -> Any:
+        if isinstance(statement, Insert) and isinstance(statement.table, Table):
+            stamped = [c.name for c in statement.table.columns if c.server_default is not None and _is_moment(c)]
+            statement = statement.values(dict.fromkeys(stamped, at)) if stamped else statement
+        return statement, many, parameters
+
+    return past
+
+
+def _is_moment(column: Column[Any]) -> bool:
+    return isinstance(column.type, DateTime)
 
 
 #: Of an advisory lock: whoever sets something up that is set up once.

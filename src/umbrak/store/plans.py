@@ -34,6 +34,11 @@ class PlanRow:
     _stages: dict[str, Any] | None
     _runs_with: dict[str, Any] | None
 
+    @property
+    def ended(self) -> bool:
+        """It has come to its end: the machine is as it is."""
+        return self.state in ("proved", "waived", "backed out")
+
     # What follows is read when it is asked for, so that a plan that cannot be read costs nothing but itself: each raises Unreadable.
 
     @property

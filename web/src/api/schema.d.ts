@@ -4359,6 +4359,7 @@ export interface components {
             cured: boolean;
             /** Ended */
             ended: string | null;
+            left: components["schemas"]["GoingOnView"] | null;
             /** Odds */
             odds: number;
             /** Stuck */
@@ -4522,6 +4523,30 @@ export interface components {
             socket: string;
             /** Soldered */
             soldered: number;
+        };
+        /**
+         * GoingOnView
+         * @description What a search would still take, and what could be done instead.
+         */
+        GoingOnView: {
+            /** At Once */
+            at_once: string[];
+            /** At Once Cost */
+            at_once_cost: number | null;
+            /** At Once Is Cheaper */
+            at_once_is_cheaper: boolean | null;
+            /** Boots */
+            boots: number;
+            /** Currency */
+            currency: string;
+            /** Going On Cost */
+            going_on_cost: number | null;
+            /** Minutes */
+            minutes: number;
+            /** Odds */
+            odds: number;
+            /** Unpriced */
+            unpriced: string;
         };
         /** HTTPValidationError */
         HTTPValidationError: {

@@ -19,6 +19,8 @@ _LISTED = 0.995
 _NO_MORE = 1e-4
 #: How many clean boots are looked ahead.
 _AHEAD = 15
+#: Modules that could be replaced at once instead of telling them apart: so many at most, when they are believed so much together.
+_AT_ONCE, _ENOUGH = 3, 0.9
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +39,9 @@ class Outcome:
     cured: bool = False
     #: So many more clean boots as it stands would show that a contact is cured; None where that is not what it looks like.
     clean_boots: int | None = None
+    #: Modules that could be replaced at once instead of telling them apart, and what is believed of them together.
+    at_once: tuple[Suspect, ...] = ()
+    at_once_odds: float = 0.0
 
 
 def look(
@@ -62,13 +67,16 @@ def look(
         culprits, odds, is_cured = named
         return Outcome(beliefs=beliefs, culprits=culprits, odds=odds, trials=(), cured=is_cured)
     next_ones = trials(model, belief, at, boot_min, allowed, several, SURE) if several else ()
-    if several and (not next_ones or next_ones[0].tells / next_ones[0].minutes < _NO_MORE):
+    if several and (not next_ones or next_ones[0].worth < _NO_MORE):
         together = _together(model, labels)
         if together:
             odds = sum(p for s, p in beliefs if s in together)
             return Outcome(beliefs=beliefs, culprits=together, odds=odds, trials=())
     clean = _clean_boots(model, belief, at, labels)
-    return Outcome(beliefs=beliefs, culprits=(), odds=0.0, trials=next_ones, clean_boots=clean)
+    at_once, odds = _at_once(beliefs)
+    return Outcome(
+        beliefs=beliefs, culprits=(), odds=0.0, trials=next_ones, clean_boots=clean, at_once=at_once, at_once_odds=odds
+    )
 
 
 def _beliefs(model: Model, labels: Floats, cured: Floats) -> tuple[tuple[Suspect, float], ...]:
@@ -103,6 +111,45 @@ def _together(model: Model, labels: Floats) -> tuple[Suspect, ...]:
     order = np.argsort(-labels, kind="stable")
     listed = int(np.searchsorted(np.cumsum(labels[order]), SURE)) + 1
     return tuple(model.suspect_of(int(i)) for i in order[:listed] if i != model.label_cured)
+
+
+def _at_once(beliefs: Sequence[tuple[Suspect, float]]) -> tuple[tuple[Suspect, ...], float]:
+    """(the fewest modules that are believed enough together, how much); none where it takes more than a few."""
+    modules = [(s, p) for s, p in beliefs if s.kind is Kind.MODULE][:_AT_ONCE]
+    for n in range(1, len(modules) + 1):
+        if (odds := sum(p for _, p in modules[:n])) >= _ENOUGH:
+            return tuple(s for s, _ in modules[:n]), odds
+    return (), 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class AtOnce:
+    """What it costs to go on, and to replace some modules at once instead, beyond the one that is replaced either way. None
+    where a price is not known."""
+
+    going_on: float | None
+    replacing: float | None
+
+    @property
+    def replacing_is_cheaper(self) -> bool | None:
+        known = self.going_on is not None and self.replacing is not None
+        return self.replacing < self.going_on if known else None  # type: ignore[operator]
+
+
+def weigh_at_once(minutes_left: float, hour: float, odds: float, prices: Sequence[float | None]) -> AtOnce:
+    """Telling apart against replacing at once.
+
+    Parameters
+        minutes_left   until a name, going on; the search goes on as well where replacing was wrong
+        hour           what an hour of hands and of the machine costs; 0 = nobody said
+        odds           that it is one of the modules that would be replaced
+        prices         what another of each would cost; None = not known
+    """
+    going_on = minutes_left / 60 * hour if hour else None
+    known = [p for p in prices if p is not None]
+    if going_on is None or len(known) < len(prices):
+        return AtOnce(going_on, None)
+    return AtOnce(going_on, sum(sorted(known)[:-1]) + (1 - odds) * going_on)
 
 
 def _clean_boots(model: Model, belief: Floats, at: At, labels: Floats) -> int | None:

@@ -8,7 +8,8 @@ its own. All of it is reasoned, none measured; what the numbers lead to is measu
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from copy import copy
+from dataclasses import dataclass, fields
 from functools import cached_property
 from itertools import product
 from typing import NamedTuple
@@ -39,6 +40,8 @@ OTHER, PAIRS = 0.02, 0.08
 PAIR_RATE = 0.8
 #: Pairs less probable than this are left out.
 _LEAST_PAIR = 1e-7
+#: A state that weighs less says nothing to the choice of a boot.
+_NOTHING = 1e-7
 #: A light, a code or a log names the slot of a fault that is there so often, and one where none is.
 _NAMES_IT, _NAMES_ANOTHER = 0.8, 0.1
 
@@ -50,13 +53,24 @@ class Fault:
     """One of the faults of each state."""
 
     kind: Ints
-    #: Module, or place, by kind.
-    index: Ints
+    #: Row of a table of where modules are, then which slots are filled, then nowhere: a module is its own row.
+    row: Ints
     rate: Floats
     #: Of a hot module: below this share of what was filled it hardly shows; 0 = it is not hot.
     hot: Floats
     #: Whether it takes its channel along.
     hides: Bools
+
+    @cached_property
+    def is_hot(self) -> Ints:
+        return np.flatnonzero(self.hot > 0)
+
+    @cached_property
+    def is_anywhere(self) -> Ints:
+        return np.flatnonzero(self.kind == _ANYWHERE)
+
+    def only(self, states: Ints) -> Fault:
+        return Fault(**{f.name: getattr(self, f.name)[states] for f in fields(self)})
 
 
 @dataclass(frozen=True)
@@ -88,10 +102,12 @@ class _One(NamedTuple):
 _NONE = _One(_NO_FAULT, 0, 0.0)
 
 
-def _faults(of: Sequence[_One]) -> Fault:
+def _faults(of: Sequence[_One], case: Case) -> Fault:
+    first = {_MODULE: 0, _SLOT: len(case.modules), _SEATING: len(case.modules)}
+    nowhere = len(case.modules) + len(case.slots)
     return Fault(
         kind=np.array([f.kind for f in of]),
-        index=np.array([f.which for f in of]),
+        row=np.array([first[f.kind] + f.which if f.kind in first else nowhere for f in of]),
         rate=np.array([f.rate for f in of], float),
         hot=np.array([f.hot for f in of], float),
         hides=np.array([f.hides for f in of], bool),
@@ -119,7 +135,7 @@ class Model:
     def __init__(self, case: Case) -> None:
         self.case = case
         states = self._states()
-        self.faults = (_faults([s.first for s in states]), _faults([s.second for s in states]))
+        self.faults = (_faults([s.first for s in states], case), _faults([s.second for s in states], case))
         self.cure = np.array([s.cure for s in states])
         self.contact = np.array([s.contact for s in states])
         self.then = np.array([s.then for s in states])
@@ -205,6 +221,23 @@ class Model:
                 found.append(_State(i, 0.0, one))
         return found
 
+    def only(self, belief: Floats) -> tuple[Model, Floats]:
+        """The same without the states that weigh nothing, and what is believed of those that are left."""
+        keeps = belief > _NOTHING
+        # What a contact is once it is cured stays with it.
+        bad = self.alive[keeps[self.alive]]
+        keeps[self.then[bad]] = True
+        kept = np.flatnonzero(keeps)
+        number = np.cumsum(keeps) - 1
+        less = copy(self)
+        less.faults = (self.faults[0].only(kept), self.faults[1].only(kept))
+        less.cure, less.contact, less.label = self.cure[kept], self.contact[kept], self.label[kept]
+        less.seating_of, less.prior = self.seating_of[kept], self.prior[kept]
+        less.then = np.where(less.cure > 0, number[self.then[kept]], -1)
+        less.alive = np.flatnonzero(less.cure > 0)
+        less.cured = less.label == less.label_cured
+        return less, belief[kept]
+
     # -- what a boot does ---------------------------------------------------------------------------------
 
     def drawn(self, before: At, then: At, reseated: Sequence[int]) -> Bools:
@@ -225,15 +258,17 @@ class Model:
 
     def where(self, fault: Fault, at: At) -> tuple[Ints, Floats]:
         """(place of each state's fault, how often it shows there): NOWHERE and never where it cannot show."""
-        place = np.full(len(fault.kind), NOWHERE)
-        module = fault.kind == _MODULE
-        place[module] = at.places[fault.index[module]]
-        fixed = (fault.kind == _SLOT) | (fault.kind == _SEATING)
-        place[fixed] = np.where(at.filled[fault.index[fixed]], fault.index[fixed], NOWHERE)
-        share = at.filled.sum() / max(1, self.count)
-        rate = np.where((fault.hot > 0) & (share < fault.hot - 1e-9), COLD_RATE, fault.rate)
-        there = (place >= 0) | ((fault.kind == _ANYWHERE) & bool(at.filled.any()))
-        return place, np.where(there, rate, 0.0)
+        slots = np.where(at.filled, np.arange(len(at.filled)), NOWHERE)
+        table = np.concatenate([at.places, slots, [NOWHERE]])
+        place = table[fault.row]
+        filled = int(at.filled.sum())
+        rate = fault.rate * (place >= 0)
+        if filled:
+            rate[fault.is_anywhere] = fault.rate[fault.is_anywhere]
+        hot = fault.is_hot
+        cold = hot[filled / max(1, self.count) < fault.hot[hot] - 1e-9]
+        rate[cold] = np.minimum(rate[cold], COLD_RATE)
+        return place, rate
 
     def shows(self, at: At) -> Floats:
         """P(anything shows at a boot) of each state."""
@@ -273,7 +308,7 @@ class Model:
         one = chance(light)  # [hides, place]
         ha = self.faults[0].hides.astype(int)
         of_a = np.where(pa >= 0, one[ha, pa], nothing)
-        anywhere = self.faults[0].kind == _ANYWHERE
+        anywhere = self.faults[0].is_anywhere
         of_a[anywhere] = one[0][at.filled].mean() if at.filled.any() else nothing
         found = (1 - ra) * nothing + ra * of_a
         both = np.flatnonzero(rb > 0)
@@ -319,7 +354,7 @@ class Model:
         alone = self.faults[1].kind == _NO_FAULT
         single = np.bincount(self.label[alone], belief[alone], self.labels)
         two = self.faults[1].kind == _MODULE
-        first, second = self.faults[0].index[two], self.faults[1].index[two]
+        first, second = self.faults[0].row[two], self.faults[1].row[two]
         self.label[two] = np.where(single[second] > single[first], second, first)
 
     def by_label(self, belief: Floats) -> Floats:

@@ -130,7 +130,7 @@ def start_run(engine: Engine, account: Account, plan_id: UUID, soak_days: float 
 
 def _may_start(db: Connection, plan: OpenPlan) -> None:
     judged = judge(plan.then, plan.goal, plan.now)
-    if plan.discarded or plan.row.state in (*ON_DUTY, "backed out"):
+    if plan.discarded or plan.row.ended:
         raise Refused("plan", f"This plan is {'discarded' if plan.discarded else plan.row.state}: start another one.")
     if plan.machine.layout != plan.now:
         raise Refused(

@@ -141,7 +141,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         m = load_machine(db, machine_id)
         people = {str(r.id): r for r in store.statements_of(db, machine_id, m.sheet.id)}
         behind = exhibits_of(db, [r.id for r in people.values()])
-        plan = next(iter(plan_store.plans_of(db, machine_id)), None)
+        plan = next((p for p in plan_store.plans_of(db, machine_id) if not p.ended), None)
         elsewhere = tuple(_elsewhere(db, m))
         table = evidence_table(db)
         trials = _totals_tried(db, m)

@@ -94,10 +94,6 @@ def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
     return document
 
 
-#: States of a plan that has come to its end: the machine is as it is.
-_ENDED = ("proved", "waived", "backed out")
-
-
 def known_at_proof(db: Connection, plan: PlanRow) -> frozenset[str] | None:
     """Codes of what was held against a plan when the work began that proved it; None where it is not proved."""
     proof = run_store.proof_of_plan(db, plan.id) if plan.state == "proved" else None
@@ -108,7 +104,7 @@ def _verdicts(db: Connection, m: Loaded, plans: Sequence[PlanRow]) -> dict[str, 
     """What is fitted and each plan that stands -> {what it is of, its verdict, what speaks against it}."""
     found = {"fitted": _verdict(m, str(m.survey.id), "what is fitted", m.layout, None)}
     for p in plans:
-        if p.state not in _ENDED:
+        if not p.ended:
             of = replace(m, sheet=load_sheet(db, p.sheet_hash)) if p.sheet_hash != m.row.sheet_hash else m
             base = layout_of(find_survey(db, p.survey_id).content) if p.survey_id != m.survey.id else m.layout
             found[str(p.id)] = _verdict(as_planned(of, p.runs_with), str(p.version), p.name, p.goal, base)
@@ -186,7 +182,7 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
 
 def _summarise(m: Loaded, plan: PlanRow | None, proved: frozenset[str] | None) -> dict[str, Any]:
     now = judge(m, m.layout)
-    goal = plan.goal if plan and plan.state not in _ENDED else None
+    goal = plan.goal if plan and not plan.ended else None
     shown = judge(as_planned(m, plan.runs_with), goal, m.layout) if plan and goal is not None else now
     if plan and proved is not None and plan.goal == m.layout:
         shown = after_proof(shown, proved)

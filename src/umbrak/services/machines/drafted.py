@@ -24,7 +24,6 @@ from umbrak.store.plans import plans_of
 
 #: Machines that a draft is tried on at once: more would keep its writer waiting.
 _MOST_TRIED = 40
-_ENDED = ("proved", "waived", "backed out")
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,9 +77,7 @@ def _changes(db: Connection, key: UUID, sheet: Sheet) -> list[WouldChange]:
     if sheet.hash == m.sheet.hash:
         return []
     layouts: list[tuple[str, Loaded, Layout, Layout | None]] = [("what is fitted", m, m.layout, None)]
-    layouts += [
-        (p.name, as_planned(m, p.runs_with), p.goal, m.layout) for p in plans_of(db, key) if p.state not in _ENDED
-    ]
+    layouts += [(p.name, as_planned(m, p.runs_with), p.goal, m.layout) for p in plans_of(db, key) if not p.ended]
     found = []
     for name, then, layout, before in layouts:
         was, now = judge(then, layout, before).verdict, judge(replace(then, sheet=sheet), layout, before).verdict

@@ -102,11 +102,7 @@ def newer_sheet(db: Connection, m: Loaded) -> NewerSheet | None:
         return None
     sheet = load_sheet(db, row.hash)
     layouts: list[tuple[str, Loaded, Layout, Layout | None]] = [("what is fitted", m, m.layout, None)]
-    layouts += [
-        (p.name, as_planned(m, p.runs_with), p.goal, m.layout)
-        for p in plans_of(db, m.row.id)
-        if p.state not in ("proved", "waived", "backed out")
-    ]
+    layouts += [(p.name, as_planned(m, p.runs_with), p.goal, m.layout) for p in plans_of(db, m.row.id) if not p.ended]
     judged = tuple(
         WouldBe(
             name,

@@ -221,7 +221,7 @@ def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | No
 
 def may_change(plan: OpenPlan) -> None:
     """What is on the bench, or was, stays as it was when its run sheet was made."""
-    if plan.row.state in ("under way", "proved", "waived", "backed out"):
+    if plan.row.state == "under way" or plan.row.ended:
         raise Refused("plan", f"This plan is {plan.row.state}: start another one like it.")
 
 

@@ -22,6 +22,7 @@ from umbrak.formats.entries import BootDoc, BootUndoneDoc, FoundDoc, SymptomDoc
 from umbrak.services.errors import Refused
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded
+from umbrak.services.proof.at_once import GoingOnView, Prices, see_going_on
 from umbrak.services.proof.changes import boots_of
 from umbrak.services.runs.entries import every, layouts_of, newest
 from umbrak.store.runs import EntryRow, RunRow
@@ -50,7 +51,7 @@ class NextBoot:
     #: Slot -> slot, for modules that move.
     moves: Mapping[str, str]
     minutes: float
-    #: What it tells, as a share of what the best one does.
+    #: What it tells for its minutes, as a share of what the best one does.
     tells: float
 
 
@@ -85,6 +86,8 @@ class FaultView:
     clean_boots: int | None
     #: Whether no boot is left that would tell more, and nobody is named.
     stuck: bool
+    #: What it would still take, and what could be done instead; None where somebody is named or nothing is left to try.
+    left: GoingOnView | None
     to_do: tuple[str, ...]
     #: Slot -> module's name, as it stands after the last boot.
     arrangement: Mapping[str, str]
@@ -117,7 +120,7 @@ def check_undone(entries: Sequence[EntryRow], entry: BootUndoneDoc) -> None:
         raise Refused("boot", "The search has no such boot, or it is taken back already.")
 
 
-def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView | None:
+def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow], prices: Prices) -> FaultView | None:
     """The newest fault search of a run; None where none was begun."""
     found_at = newest(entries, SymptomDoc)
     if found_at is None:
@@ -151,7 +154,7 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
     ended = next((f.text for e, f in every(entries, FoundDoc) if e.number > begun.number), None)
     found = look(case, boots, boot_min, allowed, several=0 if ended is not None else 3)
     last = dict(boots[-1].arrangement)
-    best = max((t.tells / t.minutes for t in found.trials), default=1.0)
+    best = max((t.worth for t in found.trials), default=1.0)
     return FaultView(
         symptom=symptom,
         told=showing.told,
@@ -169,6 +172,7 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow]) -> FaultView
         odds=found.odds,
         cured=found.cured,
         clean_boots=found.clean_boots,
+        left=see_going_on(goal, found, prices),
         stuck=not found.culprits and not found.trials and ended is None,
         to_do=what_to_do(found.culprits, found.cured, (first := found.culprits[0]).name in handled, slot_words(m.sheet, first.name)) if found.culprits else (),
         arrangement=last,
@@ -271,7 +275,7 @@ def _trial(m: Loaded, goal: Layout, now: Mapping[str, str], t: Trial, best: floa
     if not why:
         why.append("another look: what shows now and then needs more than one")
     reseated = tuple(s for s in m.sheet.slots if s in t.reseated)
-    tells = round(t.tells / t.minutes / best, 3) if best else 0.0
+    tells = round(t.worth / best, 3) if best else 0.0
     return NextBoot(
         words=words,
         why="; ".join(why),

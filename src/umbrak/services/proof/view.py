@@ -17,6 +17,7 @@ from umbrak.core.rules.finding import Verdict
 from umbrak.formats.entries import AlertDoc, AllocationDoc, ProposalDoc, SignedDoc
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
+from umbrak.services.proof.at_once import Prices
 from umbrak.services.proof.faults import FaultView, see_faults
 from umbrak.services.proof.state import SeenView, SoakView, TestView, proof_state, unlisted
 from umbrak.services.runs.entries import every, found_run, layouts_of, newest
@@ -164,7 +165,7 @@ def proof_view(db: Connection, row: RunRow, now: datetime) -> ProofView:
         soak=state.soak,
         counts=state.counts,
         corrects=next(iter(corrects)) if len(corrects) == 1 else None,
-        faults=see_faults(m, row, entries),
+        faults=see_faults(m, row, entries, Prices.at_hand(db)),
         serials=state.serials,
         allocation=AllocationHow(how.do, how.needs, how.sharing_hides) if how else None,
         os_notes=tuple(n.text for n in m.sheet.os_notes),

@@ -5,7 +5,7 @@ import { wordsOf, type FaultTrial, type MachineView, type Proof } from '@/api/cl
 import { clock } from '@/ui/words'
 import { percent } from '../routes/words'
 import FaultEnd from './FaultEnd.vue'
-import { likelyResults, printedOf } from './words'
+import { goingOn, likelyResults, printedOf } from './words'
 
 const props = defineProps<{
   machine: MachineView
@@ -54,6 +54,10 @@ const lit = ref<string[]>([])
 /** Slots that are filled at the next boot, in the board's order. */
 const lightable = computed(() => props.machine.board.slots.map((s) => s.id).filter((s) => props.trial && s in props.trial.arrangement))
 const giving = ref(false)
+const left = computed(() => {
+  const going = faults.value?.left
+  return going ? goingOn(going, names) : ''
+})
 </script>
 
 <template>
@@ -103,6 +107,7 @@ const giving = ref(false)
         <p class="faded small">Next boot</p>
         <h3>{{ trial.words }}</h3>
         <p class="small faded">{{ trial.why[0]?.toUpperCase() }}{{ trial.why.slice(1) }}. About {{ Math.round(trial.minutes) }} minutes until it is seen.</p>
+        <p v-if="left" class="small">{{ left }}</p>
         <div v-if="active" class="results">
           <template v-if="faults!.told">
             <button v-for="set in results" :key="set.join()" type="button" class="result" :disabled="busy" @click="booted(set)">{{ set.length ? `${names(set)} dark` : 'all seen' }}</button>
@@ -118,7 +123,7 @@ const giving = ref(false)
         <p v-if="picking" class="small">Press the dark slots on the board: {{ picked.length ? names(picked) : 'none yet' }}. <button type="button" class="quiet-link" :disabled="!picked.length || busy" @click="booted(picked)">That is what it showed</button></p>
         <p v-if="active" class="small"><button type="button" class="quiet-link" :aria-expanded="giving" @click="giving = !giving">End the search otherwise</button></p>
         <FaultEnd v-if="active && giving" culprit="" module="" :names="machine.board.slots.map((s) => s.id).filter((s) => s in faults!.arrangement)" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
-        <p v-if="faults!.trials.length > 1" class="small others">Or <template v-for="(t, i) in faults!.trials.filter((x) => x !== trial)" :key="t.words"><template v-if="i">, </template><button type="button" class="quiet-link" @click="emit('choose', t)">{{ t.words }}</button> <span class="faded">(tells {{ percent(t.tells) }} as much a minute)</span></template></p>
+        <p v-if="faults!.trials.length > 1" class="small others">Or <template v-for="(t, i) in faults!.trials.filter((x) => x !== trial)" :key="t.words"><template v-if="i">, </template><button type="button" class="quiet-link" @click="emit('choose', t)">{{ t.words }}</button> <span class="faded">({{ percent(t.tells) }} as good)</span></template></p>
       </template>
       <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
       <details v-if="faults" class="small"><summary>Boots so far</summary><ol><li v-for="(b, i) in faults.boots" :key="i">{{ clock(b.at, machine.zone) }} {{ b.words }}: <b>{{ b.result }}</b> <span class="faded">{{ b.by }}</span> <button v-if="active && open && b.id" type="button" class="quiet-link" :disabled="busy" @click="act({ kind: 'boot-undone', boot: b.id })">Take it back</button></li></ol></details>

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Faults, FaultTrial, Layout, Proof, SoakView } from '@/api/client'
-import { arranged, daysWords, errorLines, hottest, likelyResults, proofWords, seenLayout } from './words'
+import { arranged, daysWords, errorLines, goingOn, hottest, likelyResults, proofWords, seenLayout } from './words'
 
 const A = { capacity_gib: 8 } as never
 const B = { capacity_gib: 4 } as never
@@ -40,6 +40,17 @@ describe('what the board shows', () => {
     const trial = { arrangement: { A1: 'B1', B1: 'A1', B2: 'B2' }, moves: { A1: 'B1', B1: 'A1' } } as unknown as FaultTrial
     expect(likelyResults(faults, trial)).toEqual([[], ['A1'], ['B1']])
   })
+})
+
+describe('going on, or replacing a few at once', () => {
+  const left = { boots: 12, minutes: 240, at_once: ['A1', 'A2'], odds: 0.94, going_on_cost: 200, at_once_cost: 62, at_once_is_cheaper: true, unpriced: '', currency: 'EUR' }
+  it.each([
+    [left, 'That is cheaper: 62.00 EUR against 200.00 EUR of hours'],
+    [{ ...left, at_once_is_cheaper: false, at_once_cost: 300 }, 'Going on is cheaper: 300.00 EUR against'],
+    [{ ...left, at_once_cost: null, at_once_is_cheaper: null, unpriced: 'modules' }, 'Which is cheaper is not known: no offer'],
+    [{ ...left, at_once_cost: null, going_on_cost: null, at_once_is_cheaper: null, unpriced: 'hours' }, 'no hour has a price yet'],
+    [{ ...left, at_once: [] }, 'About 12 more boots (4 h) until one is named.'],
+  ])('%#', (given, words) => expect(goingOn(given, (s) => s.join(', '))).toContain(words))
 })
 
 describe('the soak over time', () => {

@@ -1,5 +1,7 @@
 /** Words and small derivations of Proof. */
 import { ENDED } from '@/stations/run/words'
+import { plural } from '@/ui/words'
+import { money, percent } from '@/stations/routes/words'
 import type { Board, Faults, FaultTrial, Layout, Proof, Severity, SoakView } from '@/api/client'
 
 /** How each way of being seen is marked: by shape and colour. */
@@ -59,6 +61,22 @@ export function likelyResults(faults: Faults, trial: FaultTrial): string[][] {
   const still = before.filter((s) => s in trial.arrangement)
   const sets = [[], still, moved]
   return sets.filter((set, i) => sets.findIndex((x) => x.join() === set.join()) === i)
+}
+
+/** What going on would take, and whether replacing a few at once is the cheaper way. */
+export function goingOn(left: NonNullable<Faults['left']>, names: (slots: string[]) => string): string {
+  const hours = left.minutes / 60
+  const time = hours < 2 ? `${left.minutes} min` : `${Math.round(hours)} h`
+  const told = [`About ${plural(left.boots, 'more boot')} (${time}) until one is named.`]
+  if (left.at_once.length > 1) {
+    told.push(`Or replace the modules planned for ${names(left.at_once)} at once: ${percent(left.odds)} that it is one of them.`)
+    if (left.unpriced) told.push(`Which is cheaper is not known: ${left.unpriced === 'hours' ? 'no hour has a price yet (Shelf, Money)' : 'no offer of these modules is on the Shelf'}.`)
+    else {
+      const sums = `${money(left.at_once_cost!, left.currency)} against ${money(left.going_on_cost!, left.currency)} of hours, beyond the one that is replaced either way`
+      told.push(`${left.at_once_is_cheaper ? 'That is cheaper' : 'Going on is cheaper'}: ${sums}.`)
+    }
+  }
+  return told.join(' ')
 }
 
 export const lastDark = (faults: Faults): string[] => faults.boots.at(-1)?.dark ?? []
