@@ -83,6 +83,9 @@ def _parser() -> argparse.ArgumentParser:
     routes.add_argument("cases", metavar="CASE", nargs="+", type=Path)
     routes.add_argument("--seconds", type=float, default=60.0, help="end with the best so far after this; default: 60")
     as_json(routes)
+    brief = command("brief", brief_command)
+    brief.add_argument("cases", metavar="CASE", nargs="+", type=Path)
+    as_json(brief)
     run = command("run-sheet", run_sheet_command)
     run.add_argument("cases", metavar="CASE", nargs="+", type=Path)
     as_json(run)
@@ -252,6 +255,21 @@ def routes_command(arguments: Arguments) -> None:
 
     signal.signal(signal.SIGINT, stop)
     _each(arguments.cases, use, arguments.as_json, routes_words)
+
+
+def brief_command(arguments: Arguments) -> None:
+    """What to look for in a shop for each case's goal, or for the first of its routes: what would do as well, what nearly, what
+    is wrong and why."""
+    from datetime import date
+
+    from umbrak.cli.words import brief_words
+    from umbrak.formats.case import brief_case, read_case
+
+    def use(path: Path) -> dict[str, Any]:
+        folder = Path(".") if str(path) == "-" else path.parent
+        return brief_case(read_case(_bytes(path), folder), date.today())
+
+    _each(arguments.cases, use, arguments.as_json, brief_words)
 
 
 def run_sheet_command(arguments: Arguments) -> None:

@@ -151,25 +151,58 @@ _WISH_WORDS = {
 
 
 def routes_words(result: dict[str, Any]) -> str:
+    if result["ended"] == "no time":
+        return "no route was found in the time there was, and there may be some: give more --seconds"
     if not result["routes"]:
         if not result["relax"]:
             return "no route: nothing at hand fits this machine, whatever wish is given up"
         options = [" and ".join(_WISH_WORDS[w] for w in names) for names in result["relax"]]
         return "\n".join(["no route; there is one without", *(f"  {o}" for o in options)])
-    lines = []
+    lines = (
+        ["nobody offers these modules: they are what the standards have and the sheet takes"]
+        if result["assumed"]
+        else []
+    )
     for r in result["routes"]:
         low, high = r["trouble_range"]
         rate = f"{r['data_rate_mts']} MT/s" if r["data_rate_mts"] else "rate not told"
         names = f"  ({', '.join(r['names'])})" if r["names"] else ""
         lines.append(
-            f"{r['verdict']}: {r['cost']} {r['currency'] or ''}".rstrip()
+            (
+                f"{r['verdict']}: {r['cost']} {r['currency'] or ''}".rstrip()
+                if r["cost"]
+                else f"{r['verdict']}: no price"
+            )
             + f", {r['usable_gib']:g} GB usable, {rate}, {r['sustained_gbs']:g} GB/s, {r['free_slots']} free, "
             + f"{r['touches']} touches, trouble {r['trouble']:.0%} ({low:.0%} to {high:.0%}){names}"
         )
-        lines += [f"    buy {b['count']} of {b['part']}, {b['price']}" for b in r["buy"] if b["from"] == "offer"]
+        lines += [
+            f"    buy {b['count']} of {b['part']}" + (f", {b['price']}" if b["price"] else "")
+            for b in r["buy"]
+            if b["from"] != "shelf"
+        ]
         lines += [f"    take {b['count']} of {b['part']} from the shelf" for b in r["buy"] if b["from"] == "shelf"]
     if not result["proved"]:
         lines.append(f"not all was looked at: the cheapest could be {result['gap']:.1%} cheaper at most")
+    return "\n".join(lines)
+
+
+def brief_words(result: dict[str, Any]) -> str:
+    """The same words that the page copies."""
+    if not result["lines"]:
+        return "nothing to buy: the goal needs no module that is not there"
+    lines = []
+    if result["stops"]:
+        lines += ["This plan cannot work as it is:", *(f"  {w}" for w in result["stops"])]
+    for line in result["lines"]:
+        lines.append(line["words"])
+        lines += [f"    {d['what']}: {d['words']}" for d in line["details"]]
+        lines += [f"  as well: {v['words']}" for v in line["as_well"]]
+        lines += [f"  nearly:  {v['words']}: {v['comes_to']}" for v in line["nearly"]]
+        lines += [f"  wrong:   {v['words']}: {v['comes_to']}" for v in line["wrong"]]
+    lines += result["besides"]
+    if result["open"]:
+        lines += ["Nobody can say yet that it fits; not known:", *(f"  {w}" for w in result["open"])]
     return "\n".join(lines)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from umbrak.core.evaluate import Evaluation, evaluate
-from umbrak.core.memory.module import Buffering, Form, Generation, Module, complete
+from umbrak.core.memory.module import HEIGHT_MM, Buffering, Form, Generation, Module, complete
 from umbrak.core.memory.rates import board_rails
 from umbrak.core.plan.arrange import next_set
 from umbrak.core.platform.machine import Layout, Machine
@@ -15,8 +15,6 @@ from umbrak.core.rules.finding import Finding, Severity, Verdict
 
 #: A module of every size and rate of its time: what a sample is where the sheet does not bound it. [GiB], [MT/s]
 _USUAL: dict[str, tuple[float, int]] = {"DDR2": (2, 667), "DDR3": (8, 1600), "DDR4": (16, 2400), "DDR5": (16, 4800)}
-#: Of a DIMM of usual height, by JEDEC's outlines MO-237, MO-269, MO-309 and MO-329; a SO-DIMM has 30.
-_HEIGHT_MM = {"DDR2": 30.0, "DDR3": 30.0, "DDR4": 31.25, "DDR5": 31.25}
 #: Fills shown of one sheet: the first steps of its order and its last.
 _MOST = 8
 
@@ -89,7 +87,7 @@ def sample_module(sheet: Sheet) -> Module | None:
         stack_height=int(str(wanted.get("stack_height") or 1)),
         device_width=width,
         rate_mts=min(rates, default=rate),
-        height_mm=30.0 if memory.form == "SO-DIMM" else _HEIGHT_MM[memory.generation],
+        height_mm=HEIGHT_MM[(memory.form, memory.generation)],
         rails_v=tuple(family if len(family) == 1 else sorted(family)),
     )
     return complete(module)[0]

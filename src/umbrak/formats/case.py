@@ -18,9 +18,11 @@ from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import Costs
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import actions
+from umbrak.core.plan.brief import brief_of
 from umbrak.core.platform.machine import Layout, Machine, marked, unmarked
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
+from umbrak.core.routes.assumed import Guess, assumed_candidates
 from umbrak.core.routes.problem import Candidate, Problem, Wishes
 from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Work
@@ -36,7 +38,7 @@ from umbrak.formats.documents import (
     occupants,
 )
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.planning import CandidateDoc, CostsDoc, DutyDoc, TrialDoc, WishesDoc
+from umbrak.formats.planning import CandidateDoc, CostsDoc, DutyDoc, GuessDoc, TrialDoc, WishesDoc
 from umbrak.formats.quantities import Day
 from umbrak.formats.sheet.reading import read_document, read_sheet, shipped_sheets
 from umbrak.formats.to_json import actions_json, answer_json, jsonable, run_sheet_json
@@ -57,6 +59,7 @@ class CaseDoc(Doc):
     statements: Annotated[list[StatementDoc], Field(max_length=500)] = []
     trials: Annotated[list[TrialDoc], Field(max_length=2000)] = []
     candidates: Annotated[list[CandidateDoc], Field(max_length=1000)] = []
+    guess: GuessDoc = Field(default_factory=GuessDoc)
     wishes: WishesDoc = Field(default_factory=WishesDoc)
     costs: CostsDoc = Field(default_factory=CostsDoc)
     duty: DutyDoc | None = None
@@ -81,11 +84,18 @@ class Case:
     candidates: tuple[Candidate, ...]
     #: Of all candidates' prices; None where none is named.
     currency: str | None
+    #: What a GB is thought to cost: where no candidate is named, routes are made of what the standards have.
+    guess: Guess
     wishes: Wishes
     costs: Costs
     duty: DutyDoc | None
     failed: tuple[str, ...]
     bays: Mapping[int, str]
+
+    @property
+    def priced(self) -> bool:
+        """Whether what routes are made of has a price."""
+        return bool(self.candidates) or self.guess.told
 
 
 def read_case(text: str | bytes, folder: Path, deadline: Deadline | None = None) -> Case:
@@ -126,7 +136,8 @@ def read_case(text: str | bytes, folder: Path, deadline: Deadline | None = None)
         as_of=doc.as_of,
         trials=tuple(t.value(f"trial-{i + 1}") for i, t in enumerate(doc.trials)),
         candidates=tuple(c.value() for c in doc.candidates),
-        currency=_one_currency(document, doc.candidates),
+        currency=_one_currency(document, doc.candidates) or doc.guess.currency,
+        guess=doc.guess.value(),
         wishes=doc.wishes.value(),
         costs=doc.costs.value(),
         duty=doc.duty,
@@ -203,11 +214,12 @@ def problem_of(case: Case, today: date) -> Problem:
     """What the case asks of the optimiser; `today` where it does not say as of when."""
     # Nobody plans with what has failed.
     sound = Layout({s: m for s, m in case.layout.items() if s not in case.failed})
+    candidates = case.candidates or assumed_candidates(case.sheet, case.machine, sound, case.statements, case.guess)
     return Problem(
         sheet=case.sheet,
         machine=case.machine,
         layout=sound,
-        candidates=case.candidates,
+        candidates=candidates,
         wishes=case.wishes,
         statements=case.statements,
         trials=case.trials,
@@ -234,7 +246,31 @@ def routes_case(
         if tell:
             tell(p.seconds, p.routes, p.weighed)
 
-    return answer_json(answer(problem_of(case, today), seconds, report, stopped), case.currency)
+    problem = problem_of(case, today)
+    return answer_json(
+        answer(problem, seconds, report, stopped), case.currency, assumed=not case.candidates, priced=case.priced
+    )
+
+
+def brief_case(case: Case, today: date, seconds: float | None = 20.0) -> dict[str, Any]:
+    """What to look for in a shop (docs/command-line.md, `umbrak brief --json`): for the goal, or where the case has none for the
+    first of its routes.
+
+    Raises
+        InputError   no goal, and no route: there is nothing to buy
+    """
+    goal, of = case.goal, "goal"
+    if goal is None:
+        from umbrak.core.routes.answer import Ended, answer
+
+        found = answer(problem_of(case, today), seconds)
+        if not found.routes:
+            why = "none was found in time" if found.ended is Ended.NO_TIME else "there is none"
+            raise InputError("no-goal", [Fault(f"name the goal: the case has none, and of routes {why}", "goal")])
+        first = next((r for r in found.routes if r.in_warranty), found.routes[0])
+        goal, of = first.weighed.layout, "route"
+    brief = brief_of(case.sheet, case.machine, case.layout, goal, case.statements)
+    return {"for": of, "slots": {s: jsonable(m) for s, m in goal.items()}, **jsonable(brief)}
 
 
 def run_sheet_case(case: Case) -> dict[str, Any]:

@@ -13,9 +13,10 @@ from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.evidence.trouble import Costs
 from umbrak.core.plan.sizing import Duty, Member, duty_while_open
 from umbrak.core.platform.statement import SourceKind
+from umbrak.core.routes.assumed import Guess
 from umbrak.core.routes.problem import Candidate, Origin, Wishes
 from umbrak.formats.documents import Doc, Gib, ModuleDoc, Mts, Name, SourceKindName, Text, checked_label, module_from
-from umbrak.formats.quantities import Cost, Day, KitSize, LeadDays, Money, OnOffer, SoakDays
+from umbrak.formats.quantities import Cost, Currency, Day, KitSize, LeadDays, Money, OnOffer, SoakDays
 
 ModuleGiven = Annotated[Text | ModuleDoc, AfterValidator(checked_label)]
 
@@ -123,6 +124,17 @@ class WishesDoc(Doc):
     def value(self) -> Wishes:
         given = {f.name: v for f in fields(Wishes) if (v := getattr(self, f.name)) is not None}
         return Wishes(**given)
+
+
+class GuessDoc(Doc):
+    """What a GB is thought to cost where no candidate is named."""
+
+    official_per_gb: Money | None = None
+    third_party_per_gb: Money | None = None
+    currency: Currency | None = None
+
+    def value(self) -> Guess:
+        return Guess(self.official_per_gb, self.third_party_per_gb)
 
 
 class CostsDoc(Doc):

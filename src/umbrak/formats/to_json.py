@@ -89,10 +89,22 @@ def actions_json(done: Iterable[Action]) -> list[dict[str, Any]]:
     return [{"do": a.do.value, "module": jsonable(a.module), "from": a.source, "to": a.target} for a in done]
 
 
-def answer_json(answer: Answer, currency: str | None) -> dict[str, Any]:
-    """Routes with stable names (formats.md, `umbrak routes --json`). Money is text, so that no digit is lost."""
+def answer_json(answer: Answer, currency: str | None, *, assumed: bool, priced: bool) -> dict[str, Any]:
+    """Routes with stable names (formats.md, `umbrak routes --json`). Money is text, so that no digit is lost.
+
+    Parameters
+        assumed   whether nobody offers what they are made of
+        priced    whether it has a price; else no cost is told
+    """
+    routes = [route_json(r, currency) for r in answer.routes]
+    if not priced:
+        for r in routes:
+            r |= {"cost": None, "break_even": None, "names": [n for n in r["names"] if n != "cheapest"]}
+            r["buy"] = [{**b, "price": None} for b in r["buy"]]
     return {
-        "routes": [route_json(r, currency) for r in answer.routes],
+        "ended": answer.ended.value,
+        "assumed": assumed,
+        "routes": routes,
         "proved": answer.proved,
         "gap": answer.gap,
         "relax": [list(names) for names in answer.relax],

@@ -367,6 +367,8 @@ class MoneyBody(Body):
     returned: Cost = 0
     data: Cost = 0
     backup_tiers: BackupTiers = 0
+    official_per_gb: Cost = 0
+    third_party_per_gb: Cost = 0
 
 
 Seconds = Annotated[float, Field(gt=0, le=60, description="after which the best so far is told")]
@@ -375,6 +377,16 @@ Seconds = Annotated[float, Field(gt=0, le=60, description="after which the best 
 class RoutesOf(Body):
     wishes: WishesDoc = Field(default_factory=WishesDoc)
     seconds: Seconds = 5
+    assume: Annotated[
+        bool | None,
+        Field(
+            description="whether to look among what the standards have instead of what is at hand; null: where nothing at hand goes in"
+        ),
+    ] = None
+
+
+class BriefOf(Body):
+    slots: LabelledDoc = Field(description="slot -> module: the whole layout that the machine is to have")
 
 
 class TotalsOf(Body):

@@ -805,6 +805,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/brief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Brief
+         * @description What to look for in a shop for a layout: what would do as well, what nearly, what is wrong and why.
+         */
+        post: operations["brief_api_machines__machine_id__brief_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/ceiling": {
         parameters: {
             query?: never;
@@ -1403,6 +1423,26 @@ export interface paths {
          * @description Propose to fill the order's next set, or to spread the modules over the sockets. Changes nothing.
          */
         post: operations["arrange_api_plans__plan_id__arrangements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/brief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Brief
+         * @description What to look for in a shop for the plan: what would do as well, what nearly, what is wrong and why.
+         */
+        get: operations["brief_api_plans__plan_id__brief_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3577,6 +3617,27 @@ export interface components {
             /** Worth It */
             worth_it: boolean;
         };
+        /** Brief */
+        Brief: {
+            /** Besides */
+            besides: string[];
+            /** Lines */
+            lines: components["schemas"]["umbrak__core__plan__brief__Wanted"][];
+            /** Open */
+            open: string[];
+            /** Stops */
+            stops: string[];
+        };
+        /** BriefOf */
+        BriefOf: {
+            /**
+             * Slots
+             * @description slot -> module: the whole layout that the machine is to have
+             */
+            slots: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            };
+        };
         /**
          * Buffering
          * @enum {string}
@@ -3869,6 +3930,13 @@ export interface components {
             /** Loses Gib */
             loses_gib: number;
             verdict: components["schemas"]["Verdict"];
+        };
+        /** Detail */
+        Detail: {
+            /** What */
+            what: string;
+            /** Words */
+            words: string;
         };
         /**
          * Difference
@@ -4166,6 +4234,12 @@ export interface components {
             sheet: string;
             source: components["schemas"]["Source"];
         };
+        /**
+         * Ended
+         * @description How a search came to its end.
+         * @enum {string}
+         */
+        Ended: "found" | "none" | "no time";
         /**
          * Evaluation
          * @description All that is said of one layout.
@@ -5406,10 +5480,20 @@ export interface components {
              */
             hour?: number;
             /**
+             * Official Per Gb
+             * @default 0
+             */
+            official_per_gb?: number;
+            /**
              * Returned
              * @default 0
              */
             returned?: number;
+            /**
+             * Third Party Per Gb
+             * @default 0
+             */
+            third_party_per_gb?: number;
         };
         /**
          * MoneySettings
@@ -5442,10 +5526,20 @@ export interface components {
              */
             hour: number;
             /**
+             * Official Per Gb
+             * @default 0
+             */
+            official_per_gb: number;
+            /**
              * Returned
              * @default 0
              */
             returned: number;
+            /**
+             * Third Party Per Gb
+             * @default 0
+             */
+            third_party_per_gb: number;
         };
         /**
          * MoreView
@@ -6308,7 +6402,7 @@ export interface components {
             /** Balance */
             balance: number | null;
             /** Cost */
-            cost: string;
+            cost: string | null;
             /** Data Rate Mts */
             data_rate_mts: number | null;
             /** Modules */
@@ -6807,6 +6901,11 @@ export interface components {
         /** RoutesOf */
         RoutesOf: {
             /**
+             * Assume
+             * @description whether to look among what the standards have instead of what is at hand; null: where nothing at hand goes in
+             */
+            assume?: boolean | null;
+            /**
              * Seconds
              * @description after which the best so far is told
              * @default 5
@@ -6816,6 +6915,9 @@ export interface components {
         };
         /** RoutesView */
         RoutesView: {
+            /** Assumed */
+            assumed: boolean;
+            ended: components["schemas"]["Ended"];
             /** Gap */
             gap: number | null;
             money: components["schemas"]["MoneySettings"];
@@ -6824,6 +6926,8 @@ export interface components {
             on_offer: number;
             /** On Shelf */
             on_shelf: number;
+            /** Priced */
+            priced: boolean;
             /** Proved */
             proved: boolean;
             /** Relax */
@@ -8048,7 +8152,7 @@ export interface components {
             proof: string;
             /** Proof Words */
             proof_words: string;
-            proves: components["schemas"]["Wanted"] | null;
+            proves: components["schemas"]["umbrak__core__proof__wanted__Wanted"] | null;
             /** Slots */
             slots: string[];
             /** Text */
@@ -8550,10 +8654,15 @@ export interface components {
         };
         /** TotalsView */
         TotalsView: {
+            /** Assumed */
+            assumed: boolean;
             /** At Hand */
             at_hand: number;
             /** Currency */
             currency: string;
+            ended: components["schemas"]["Ended"];
+            /** Priced */
+            priced: boolean;
             /** Proved */
             proved: boolean;
             /** Totals */
@@ -8806,6 +8915,16 @@ export interface components {
             type: string;
         };
         /**
+         * Variant
+         * @description A module unlike the one looked for in one respect, and what it would do in the plan.
+         */
+        Variant: {
+            /** Comes To */
+            comes_to: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Verdict
          * @enum {string}
          */
@@ -8965,11 +9084,6 @@ export interface components {
              */
             what: "slots" | "memory test" | "slots after closing" | "alerts" | "soak" | "run sheet";
         };
-        /**
-         * Wanted
-         * @enum {string}
-         */
-        Wanted: "slots" | "memory test" | "slots after closing" | "alerts" | "fault search" | "soak" | "run sheet" | "duty";
         /**
          * Warning
          * @description Something that could not be read, and where it stands.
@@ -9136,10 +9250,34 @@ export interface components {
          */
         umbrak__core__memory__parts__Seen: "spd" | "told" | "shelf" | "read" | "offer" | "trial" | "reported" | "listed";
         /**
+         * Wanted
+         * @description One kind that is bought.
+         */
+        umbrak__core__plan__brief__Wanted: {
+            /** As Well */
+            as_well: components["schemas"]["Variant"][];
+            /** Count */
+            count: number;
+            /** Details */
+            details: components["schemas"]["Detail"][];
+            module: components["schemas"]["Module"];
+            /** Nearly */
+            nearly: components["schemas"]["Variant"][];
+            /** Words */
+            words: string;
+            /** Wrong */
+            wrong: components["schemas"]["Variant"][];
+        };
+        /**
          * Seen
          * @enum {string}
          */
         umbrak__core__proof__compare__Seen: "right" | "right by its total" | "missing" | "elsewhere" | "smaller" | "slower" | "unlike part" | "not planned" | "not told";
+        /**
+         * Wanted
+         * @enum {string}
+         */
+        umbrak__core__proof__wanted__Wanted: "slots" | "memory test" | "slots after closing" | "alerts" | "fault search" | "soak" | "run sheet" | "duty";
         /**
          * Said
          * @description What one text answers.
@@ -11780,6 +11918,63 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    brief_api_machines__machine_id__brief_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BriefOf"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brief"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     see_api_machines__machine_id__ceiling_get: {
         parameters: {
             query?: never;
@@ -13971,6 +14166,58 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    brief_api_plans__plan_id__brief_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brief"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
             default: components["responses"]["Problem"];

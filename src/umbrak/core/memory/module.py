@@ -318,7 +318,7 @@ def contradictions(module: Module) -> tuple[Contradiction, ...]:
                 f"{m.logical_ranks} rank(s) of x{m.device_width} {amount(m.die_gbit)} Gbit dies make "
                 f"{amount(comes_to)} GB, not {amount(m.capacity_gib)} GB",
             )
-        elif m.die_gbit not in _DIE_GBIT[m.generation] if m.generation else False:
+        elif m.die_gbit not in DIE_GBIT[m.generation] if m.generation else False:
             say(
                 ("capacity_gib", "package_ranks", "device_width"),
                 f"{amount(m.capacity_gib)} GB from {m.logical_ranks} rank(s) of x{m.device_width} needs "
@@ -345,8 +345,18 @@ def contradictions(module: Module) -> tuple[Contradiction, ...]:
     return tuple(found)
 
 
+#: (form, generation) -> usual height of a module [mm], by JEDEC's outlines MO-237, MO-269, MO-309, MO-329 and, of a SO-DIMM,
+#: MO-224, MO-268, MO-310, MO-337. There are taller and lower ones.
+HEIGHT_MM: dict[tuple[str, str], float] = {
+    ("DIMM", "DDR2"): 30.0,
+    ("DIMM", "DDR3"): 30.0,
+    ("DIMM", "DDR4"): 31.25,
+    ("DIMM", "DDR5"): 31.25,
+    **{("SO-DIMM", g): 30.0 for g in ("DDR2", "DDR3", "DDR4", "DDR5")},
+}
+
 #: Die densities of each generation's standard [Gbit]: JESD79-2, -3, -4, -5, addressing tables.
-_DIE_GBIT: dict[str, tuple[float, ...]] = {
+DIE_GBIT: dict[str, tuple[float, ...]] = {
     "DDR2": (0.25, 0.5, 1, 2, 4),
     "DDR3": (0.5, 1, 2, 4, 8),
     "DDR4": (2, 4, 8, 16),

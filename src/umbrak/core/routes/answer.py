@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from enum import StrEnum
 from time import monotonic
 
 from umbrak.core.evidence.levers import Experiment, Lever, experiments, levers_of
@@ -46,8 +47,19 @@ class Route:
     experiments: tuple[Experiment, ...]
 
 
+class Ended(StrEnum):
+    """How a search came to its end."""
+
+    FOUND = "found"
+    #: There is no route: proved.
+    NONE = "none"
+    #: Nothing was found in the time there was; there may be routes.
+    NO_TIME = "no time"
+
+
 @dataclass(frozen=True)
 class Answer:
+    ended: Ended
     #: Cheapest first.
     routes: tuple[Route, ...]
     #: Whether nothing was left out.
@@ -69,7 +81,8 @@ def answer(
     """The frontier as people are told it. Parameters as of `search`."""
     found = search(problem, seconds, report, stopped)
     relax: tuple[tuple[str, ...], ...] = ()
-    if not found.routes:
+    ended = Ended.FOUND if found.routes else Ended.NONE if found.proved else Ended.NO_TIME
+    if ended is Ended.NONE:
         ends = monotonic() + _RELAX_SECONDS
 
         def over() -> bool:
@@ -101,6 +114,7 @@ def answer(
             )
         )  # fmt: skip
     return Answer(
+        ended=ended,
         routes=tuple(routes),
         proved=found.proved,
         gap=found.gap,

@@ -75,7 +75,9 @@ def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: i
             slots.setdefault(alike(m), []).append(slot)
     sources: dict[Module, list[Candidate]] = {}
     for c in sorted(candidates, key=lambda c: (c.part, c.origin != Origin.SHELF, c.price, c.kit)):
-        module = alike(c.module if c.module.part else replace(c.module, part=c.part))
+        # What is assumed has no part number: its words are none.
+        named = c.module.part or c.origin is Origin.ASSUMED
+        module = alike(c.module if named else replace(c.module, part=c.part))
         sources.setdefault(module, []).append(c)
     found = [_kind(sheet, i, m, slots.get(m, []), sources.get(m, []), most) for i, m in enumerate({**slots, **sources})]
     if unknown:

@@ -21,6 +21,8 @@ class Origin(StrEnum):
 
     OFFER = "offer"
     SHELF = "shelf"
+    #: Nobody offers it: what the standards have and the sheet takes (core.routes.assumed).
+    ASSUMED = "assumed"
 
 
 @dataclass(frozen=True, slots=True)

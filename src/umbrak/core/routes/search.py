@@ -28,6 +28,7 @@ from numpy.typing import NDArray
 from umbrak.core.evaluate import usable_gib
 from umbrak.core.evidence.belief import reach_at_best
 from umbrak.core.memory.module import Module, alike
+from umbrak.core.plan.arrange import next_set
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.columns import Arrays, Combined, Lists, Options, arrays_of, mapped
@@ -45,6 +46,8 @@ _MOST_ROWS = 400_000
 _SMALL = 8
 #: Layouts near to what is fitted that are weighed before uneven ones are searched.
 _NEARBY = 400
+#: Steps by the order that are tried of each kind at first, of all kinds together, and the share of the time that they may take.
+_OPENING_STEPS, _OPENINGS, _OPENING_SHARE = 12, 60, 0.15
 #: Designs of one unit; more are left out, and said to be.
 _MOST_DESIGNS = 100_000
 
@@ -124,6 +127,7 @@ class _Search:
         least = self._least() if self.first else 0
         if least is None:
             return Found((), True, None, 0, monotonic() - self.started)
+        self._openers()
         # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
         kinds_of_layout = (True, False) if len(self.scales.live_slots) > _SMALL else (False,)
         for even in (True, False) if self.problem.wishes.uneven else (True,):
@@ -157,6 +161,24 @@ class _Search:
         self.report(Progress(monotonic() - self.started, self.rows, self.weighed, len(self.known), cheapest))
 
     # -- designs and their combinations ---------------------------------------------------------------
+
+    def _openers(self) -> None:
+        """Weigh what a hand would try first, so that there is something to show: each kind step by step by the order, beside what
+        is fitted and instead of it."""
+        p, tried = self.problem, 0
+        for kind in sorted(self.scales.kinds, key=lambda k: k.cost[-1] / len(k.cost)):
+            if kind.module is None or len(kind.cost) <= kind.fitted + 1:
+                continue
+            for layout in (p.layout, Layout()):
+                for _ in range(_OPENING_STEPS):
+                    if tried >= _OPENINGS or self._over(_OPENING_SHARE):
+                        self.complete = True  # it is not the search that ended
+                        return
+                    grown = next_set(p.sheet, p.machine, layout, kind.module)
+                    if grown is None or grown == layout or not self._is_at_hand(grown):
+                        break
+                    layout, tried = grown, tried + 1
+                    self.take(layout)
 
     def _nearby(self) -> None:
         """Weigh what differs from now in one slot or two: of all uneven layouts those that are most asked for."""

@@ -6,6 +6,7 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
+from umbrak.core.plan.brief import Brief
 from umbrak.core.targets import Target
 from umbrak.server.bodies import (
     ArrangementOf,
@@ -23,6 +24,7 @@ from umbrak.server.problems import describe
 from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.another import MoreView, SameTotalView, more_for, same_total
 from umbrak.services.plans.answers import answer_plan
+from umbrak.services.plans.brief import see_plan_brief
 from umbrak.services.plans.editing import (
     discard_plan,
     edit_plan,
@@ -61,6 +63,12 @@ def more(plan_id: UUID, engine: Db, _: Person) -> MoreView | None:
 def other_way(plan_id: UUID, engine: Db, _: Person) -> tuple[SameTotalView, ...]:
     """The plan and the other way to its total that opens the machine least; empty where there is none."""
     return same_total(engine, plan_id)
+
+
+@router.get("/{plan_id}/brief", responses=describe(401, 404))
+def brief(plan_id: UUID, engine: Db, _: Person) -> Brief:
+    """What to look for in a shop for the plan: what would do as well, what nearly, what is wrong and why."""
+    return see_plan_brief(engine, plan_id)
 
 
 @router.patch("/{plan_id}", responses=describe(401, 403, 404, 409, 422))

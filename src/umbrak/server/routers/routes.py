@@ -6,10 +6,14 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 
-from umbrak.server.bodies import RoutesOf
+from umbrak.core.plan.brief import Brief
+from umbrak.core.platform.machine import Layout
+from umbrak.server.bodies import BriefOf, RoutesOf
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for
+from umbrak.services.parts.understanding import read_occupants
+from umbrak.services.plans.brief import see_brief
 from umbrak.services.routes.finding import RoutesView, find_routes
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["routes"])
@@ -20,5 +24,12 @@ async def routes(machine_id: UUID, body: RoutesOf, request: Request, engine: Db,
     """The routes that no other beats, from the Shelf and the offers; or which wishes to give up."""
     wishes = body.wishes.value()
     return await while_waited_for(
-        request, lambda stopped: find_routes(engine, machine_id, wishes, body.seconds, stopped=stopped)
+        request,
+        lambda stopped: find_routes(engine, machine_id, wishes, body.seconds, stopped=stopped, assume=body.assume),
     )
+
+
+@router.post("/brief", responses=describe(401, 404, 422))
+def brief(machine_id: UUID, body: BriefOf, engine: Db, _: Person) -> Brief:
+    """What to look for in a shop for a layout: what would do as well, what nearly, what is wrong and why."""
+    return see_brief(engine, machine_id, Layout(read_occupants(engine, body.slots, "slots")))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
+from decimal import Decimal
 from typing import Any
 
 from pydantic.dataclasses import dataclass as checked_dataclass
@@ -11,6 +12,7 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.table import NUMBERS, USUAL, Table
 from umbrak.core.evidence.trouble import Costs
+from umbrak.core.routes.assumed import Guess
 from umbrak.formats.documents import CHECKED
 from umbrak.formats.kept import Kept
 from umbrak.formats.quantities import BackupTiers, Cost, Currency
@@ -33,6 +35,14 @@ class MoneySettings:
     #: What losing a machine's data would cost without any backup, and how many tiers of backup there are.
     data: Cost = 0
     backup_tiers: BackupTiers = 0
+    #: What a GB is thought to cost where nobody offers it: of the machine's maker, of others; 0 = no idea.
+    official_per_gb: Cost = 0
+    third_party_per_gb: Cost = 0
+
+    def guess(self) -> Guess:
+        """Of a GB."""
+        official, other = (Decimal(str(x)) if x else None for x in (self.official_per_gb, self.third_party_per_gb))
+        return Guess(official, other)
 
     def costs(self) -> Costs:
         return Costs(self.hour, self.downtime_hour, self.returned, self.data, self.backup_tiers)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from decimal import Decimal
 from uuid import UUID
@@ -15,8 +15,9 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.levers import Experiment, Lever
 from umbrak.core.evidence.table import Table
 from umbrak.core.platform.machine import Occupant
-from umbrak.core.routes.answer import Answer, Route, answer
-from umbrak.core.routes.problem import Problem, Wishes
+from umbrak.core.routes.answer import Answer, Ended, Route, answer
+from umbrak.core.routes.assumed import assumed_candidates
+from umbrak.core.routes.problem import Origin, Problem, Wishes
 from umbrak.core.routes.search import Progress
 from umbrak.services.evidence.telling import BeliefView, LossView, RangeView, belief_view, losses_of, range_view
 from umbrak.services.evidence.trials import trials_of
@@ -104,6 +105,11 @@ class RoutesView:
     on_offer: int
     #: As it is now.
     now: Evaluation
+    ended: Ended
+    #: Whether nobody offers what the routes are made of: it is what the standards have and the sheet takes.
+    assumed: bool
+    #: Whether anything has a price; else no cost is told.
+    priced: bool
 
 
 def find_routes(
@@ -113,19 +119,26 @@ def find_routes(
     seconds: float,
     report: Callable[[Progress], None] = lambda _: None,
     stopped: Callable[[], bool] = lambda: False,
+    assume: bool | None = None,
 ) -> RoutesView:
     """The routes of a machine from the Shelf and the offers. Raises NotFound.
 
     Parameters
         seconds   after which the best so far is told, with its proved gap
+        assume    whether to look among what the standards have instead of what is at hand; None: where nothing at hand goes in
     """
     with engine.connect() as db:
         m = load_machine(db, machine_id)
         money = money_settings(db)
         problem = problem_of(db, m, wishes)
+    at_hand = problem.candidates
+    if assume or (assume is None and not at_hand):
+        guess = money.guess()
+        assumed = assumed_candidates(m.sheet, m.machine, problem.layout, m.statements, guess)
+        problem = replace(problem, candidates=assumed)
     found = answer(problem, seconds, report, stopped)
-    on_shelf = sum(1 for c in problem.candidates if c.origin == "shelf")
-    return _view(found, problem.table, money, on_shelf, len(problem.candidates) - on_shelf, judge(m, m.layout))
+    on_shelf = sum(1 for c in at_hand if c.origin == Origin.SHELF)
+    return _view(found, problem, money, on_shelf=on_shelf, on_offer=len(at_hand) - on_shelf, now=judge(m, m.layout))
 
 
 def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
@@ -146,18 +159,21 @@ def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
 
 
 def _view(
-    found: Answer, table: Table, money: MoneySettings, on_shelf: int, on_offer: int, now: Evaluation
+    found: Answer, problem: Problem, money: MoneySettings, *, on_shelf: int, on_offer: int, now: Evaluation
 ) -> RoutesView:
+    assumed = any(c.origin == Origin.ASSUMED for c in problem.candidates)
+    priced = not assumed or money.guess().told
     return RoutesView(
-        routes=tuple(_route(r, table) for r in found.routes), money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
+        ended=found.ended, assumed=assumed, priced=priced,
+        routes=tuple(_route(r, problem.table, priced) for r in found.routes), money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
         seconds=round(found.seconds, 3), on_shelf=on_shelf, on_offer=on_offer, now=now,
     )  # fmt: skip
 
 
-def _route(r: Route, table: Table) -> RouteView:
+def _route(r: Route, table: Table, priced: bool) -> RouteView:
     w, saving = r.weighed, r.against_official
     against = None
-    if saving is not None and r.official is not None:
+    if priced and saving is not None and r.official is not None:
         against = BreakEvenView(
             against=r.official,
             saving=round(saving.saving, 2),
@@ -195,7 +211,7 @@ def _route(r: Route, table: Table) -> RouteView:
         usable_gib=w.measures.usable_gib,
         free_slots=w.measures.free_slots,
         touches=w.measures.touches,
-        names=r.names,
+        names=tuple(n for n in r.names if priced or n != "cheapest"),
         in_warranty=r.in_warranty,
         first_stage=None if r.first_stage is None else dict(r.first_stage),
         levers=r.levers,

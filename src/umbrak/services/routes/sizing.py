@@ -11,6 +11,7 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Duty, Member, Need, Sizing, Use, duty_while_open, need_of, use_of
+from umbrak.core.routes.answer import Ended
 from umbrak.core.routes.problem import Wishes
 from umbrak.services.errors import Stale
 from umbrak.services.known.judging import judge
@@ -77,7 +78,8 @@ class SizingView:
 class PriceAt:
     """The cheapest way to a total at one risk."""
 
-    cost: Decimal
+    #: None where nothing has a price.
+    cost: Decimal | None
     modules: int
     trouble: float
     data_rate_mts: int | None
@@ -103,6 +105,10 @@ class TotalsView:
     currency: str
     proved: bool
     at_hand: int
+    ended: Ended
+    #: Whether nobody offers what they are reached with, and whether it has a price.
+    assumed: bool
+    priced: bool
 
 
 def see_sizing(engine: Engine, machine_id: UUID) -> SizingView:
@@ -184,23 +190,26 @@ def reachable_totals(
         TotalView(
             usable,
             routes[0].evaluation.installed_gib,
-            _cheapest([r for r in routes if r.in_warranty]),
-            _cheapest([r for r in routes if 1 - (1 - r.trouble) / (1 - r.fails_early) <= LIKELY]),
-            _cheapest(routes),
+            _cheapest([r for r in routes if r.in_warranty], found.priced),
+            _cheapest([r for r in routes if 1 - (1 - r.trouble) / (1 - r.fails_early) <= LIKELY], found.priced),
+            _cheapest(routes, found.priced),
         )
         for usable, routes in sorted(by_total.items(), reverse=True)
     ]
-    return TotalsView(tuple(totals), found.money.currency, found.proved, found.on_shelf + found.on_offer)
+    return TotalsView(
+        totals=tuple(totals), currency=found.money.currency, proved=found.proved, at_hand=found.on_shelf + found.on_offer,
+        ended=found.ended, assumed=found.assumed, priced=found.priced,
+    )  # fmt: skip
 
 
-def _cheapest(routes: list[RouteView]) -> PriceAt | None:
+def _cheapest(routes: list[RouteView], priced: bool) -> PriceAt | None:
     if not routes:
         return None
     r = min(routes, key=lambda r: (r.cost, r.trouble, r.touches))
     told = [s.balance for s in r.evaluation.sockets if s.balance is not None]
     modules = sum(isinstance(m, Module) for m in r.slots.values())
     return PriceAt(
-        cost=r.cost,
+        cost=r.cost if priced else None,
         modules=modules,
         trouble=r.trouble,
         data_rate_mts=r.evaluation.data_rate_mts,

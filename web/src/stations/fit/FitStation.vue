@@ -28,6 +28,7 @@ import { usePlan, type Arrangement, type Changes } from './plan'
 import { actionLines, comesOut, knownKinds } from './tray'
 import { nextSteps } from './next'
 import { useSources } from './sources'
+import BriefOf from '../BriefOf.vue'
 import DriveBays from '../survey/DriveBays.vue'
 import RunsWith from './RunsWith.vue'
 import SameTotal from './SameTotal.vue'
@@ -328,7 +329,10 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
     <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
-      <template v-if="plan" #stages><PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" /></template>
+      <template v-if="plan" #stages>
+        <BriefOf v-if="plan.actions.some((a) => a.do === 'put-in')" :machine-id="machine.id" :plan="plan" />
+        <PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" />
+      </template>
       <template #runs-with><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith" /></template>
     </VerdictPanel>
     <div v-if="pointer && held" ref="flying" class="flying" :style="flyAt">

@@ -20,8 +20,8 @@ const lines = computed<Line[]>(() => {
   const c = props.view.money.currency
   const all: Line[] = [
     { words: 'usable', cells: rs.map((r) => `${gb(r.usable_gib)} GB`), values: rs.map((r) => -r.usable_gib) },
-    { words: 'cost', cells: rs.map((r) => money(r.cost, c)), values: rs.map((r) => Number(r.cost)) },
-    { words: 'a GB', cells: rs.map((r) => (Number(r.cost) / r.usable_gib).toFixed(2)), values: rs.map((r) => Number(r.cost) / r.usable_gib) },
+    { words: 'cost', cells: rs.map((r) => (props.view.priced ? money(r.cost, c) : 'no price')), values: rs.map((r) => Number(r.cost)) },
+    { words: 'a GB', cells: rs.map((r) => (props.view.priced ? (Number(r.cost) / r.usable_gib).toFixed(2) : 'no price')), values: rs.map((r) => Number(r.cost) / r.usable_gib) },
     { words: 'data rate', cells: rs.map((r) => `${rateOf(r) ?? '?'} MT/s`), values: rs.map((r) => -(rateOf(r) ?? 0)) },
     { words: 'bandwidth', cells: rs.map((r) => `${r.sustained_gbs.toFixed(1)} GB/s`), values: rs.map((r) => -r.sustained_gbs) },
     { words: 'balance', cells: rs.map((r) => balanceOf(r)?.toFixed(2) ?? ''), values: rs.map((r) => -(balanceOf(r) ?? 0)) },

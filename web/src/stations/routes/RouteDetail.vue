@@ -10,10 +10,11 @@ import BeliefLine from '@/ui/BeliefLine.vue'
 import { movedWords } from '@/ui/belief'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
+import BriefOf from '../BriefOf.vue'
 import WorthIt from '../WorthIt.vue'
 import { ACTS, letterOf, LEVERS, lossWords, money, percent, routeWords, troubleWords } from './words'
 
-const props = defineProps<{ view: RoutesView; index: number; board: Board; now: Layout }>()
+const props = defineProps<{ view: RoutesView; index: number; board: Board; now: Layout; machineId: string }>()
 const emit = defineEmits<{ plan: [] }>()
 const route = computed<Route>(() => props.view.routes[props.index]!)
 const currency = computed(() => props.view.money.currency)
@@ -43,11 +44,12 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
         <tr v-for="b in route.buy" :key="b.part + b.from">
           <td>{{ b.from === 'shelf' ? 'take' : 'buy' }} {{ b.count }}<template v-if="b.kits !== b.count"> in {{ b.kits }} {{ b.kits === 1 ? 'kit' : 'kits' }}</template></td>
           <th scope="row" class="mono">{{ b.part }}</th>
-          <td class="number">{{ b.from === 'shelf' ? 'from the Shelf' : money(b.price, currency) }}</td>
+          <td class="number">{{ b.from === 'shelf' ? 'from the Shelf' : view.priced ? money(b.price, currency) : 'no price' }}</td>
         </tr>
       </tbody>
     </table>
     <p v-else class="small faded">Nothing is bought.</p>
+    <BriefOf v-if="route.buy.length" :machine-id="machineId" :slots="route.slots as Layout" />
     <p v-if="lead" class="small faded">The last part is there after {{ lead }} days.</p>
     <p class="stands"><VerdictWord :of="route.evaluation" /> <span v-if="route.in_warranty" class="faded">inside the warranty: the maker stands behind it</span></p>
     <template v-if="saving">

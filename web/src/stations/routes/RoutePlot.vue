@@ -7,7 +7,7 @@ import { useWidth } from '@/ui/width'
 import { doublingScale, placePoints, scaleOf } from './plot'
 import { letterOf, NAMES, shapeOf } from './words'
 
-const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: number[]; need: number | null; budget: number | null; currency: string; now: { usable: number; gbs: number } }>()
+const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: number[]; need: number | null; budget: number | null; currency: string; priced: boolean; now: { usable: number; gbs: number } }>()
 const emit = defineEmits<{ choose: [index: number] }>()
 
 /** As wide as there is room, so that its words keep their size. */
@@ -22,7 +22,9 @@ const BOTTOM = HEIGHT - 40
 const by = ref<'usable' | 'speed'>('usable')
 const valueOf = (r: Route) => (by.value === 'usable' ? r.usable_gib : r.sustained_gbs)
 const here = computed(() => (by.value === 'usable' ? props.now.usable : props.now.gbs))
-const x = computed(() => scaleOf([...props.routes.map((r) => Number(r.cost)), props.budget ?? 0], LEFT, right.value - 30))
+/** Without prices: how many modules are handled. */
+const across = (r: Route) => (props.priced ? Number(r.cost) : r.touches)
+const x = computed(() => scaleOf([...props.routes.map(across), (props.priced && props.budget) || 0], LEFT, right.value - 30))
 const y = computed(() => {
   const values = [...props.routes.map(valueOf), here.value, ...(by.value === 'usable' && props.need ? [props.need] : [])]
   return by.value === 'usable' ? doublingScale(values, BOTTOM - 6, TOP + 6) : scaleOf(values, BOTTOM, TOP + 6)
@@ -30,7 +32,7 @@ const y = computed(() => {
 const points = computed(() =>
   placePoints(
     props.routes
-      .map((r, index) => ({ index, cost: Number(r.cost), value: valueOf(r), trouble: r.trouble, words: r.names.length ? `${letterOf(index)} ${r.names.map((n) => NAMES[n]).slice(0, 2).join(', ')}` : '' }))
+      .map((r, index) => ({ index, cost: across(r), value: valueOf(r), trouble: r.trouble, words: r.names.length ? `${letterOf(index)} ${r.names.map((n) => NAMES[n]).slice(0, 2).join(', ')}` : '' }))
       .sort((a, b) => b.words.length - a.words.length),
     x.value,
     y.value,
@@ -41,16 +43,16 @@ const points = computed(() =>
 const PATHS = { stop: 'M-.9-.9h1.8v1.8h-1.8z', go: 'M-1 .05l.3-.3.45.45 1-1 .3.3-1.3 1.3z', risk: 'M0-1l1 1-1 1-1-1z', ask: 'M-1 0a1 1 0 1 0 2 0 1 1 0 1 0-2 0z' }
 /** What is wished is hardly more than there is: one line for both. */
 const atNeed = computed(() => by.value === 'usable' && props.need !== null && Math.abs(y.value.at(props.need) - y.value.at(here.value)) < 16)
-const beyond = computed(() => (props.budget === null ? null : x.value.at(props.budget)))
+const beyond = computed(() => (props.budget === null || !props.priced ? null : x.value.at(props.budget)))
 </script>
 
 <template>
   <div ref="box" class="plot">
     <div class="caption">
-      <h2>Cost against <button type="button" class="choice" :aria-pressed="by === 'usable'" @click="by = 'usable'">usable memory</button> <button type="button" class="choice" :aria-pressed="by === 'speed'" @click="by = 'speed'">bandwidth</button></h2>
+      <h2>{{ priced ? 'Cost' : 'Handling' }} against <button type="button" class="choice" :aria-pressed="by === 'usable'" @click="by = 'usable'">usable memory</button> <button type="button" class="choice" :aria-pressed="by === 'speed'" @click="by = 'speed'">bandwidth</button></h2>
       <span class="faded small">tick: go; diamond: at risk; larger: more trouble</span>
     </div>
-    <svg :viewBox="`0 0 ${width} ${HEIGHT}`" role="group" :aria-label="`Routes by cost and ${by === 'usable' ? 'usable memory' : 'sustained bandwidth'}`">
+    <svg :viewBox="`0 0 ${width} ${HEIGHT}`" role="group" :aria-label="`Routes by ${priced ? 'cost' : 'handling'} and ${by === 'usable' ? 'usable memory' : 'sustained bandwidth'}`">
       <defs>
         <pattern id="beyond" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="3" height="7" class="hatch" /></pattern>
       </defs>
@@ -60,7 +62,7 @@ const beyond = computed(() => (props.budget === null ? null : x.value.at(props.b
           <text :x="LEFT - 8" :y="y.at(t) + 4" text-anchor="end">{{ gb(t) }}</text>
         </template>
         <text v-for="t in x.ticks" :key="`x${t}`" :x="x.at(t)" :y="BOTTOM + 18" text-anchor="middle">{{ t }}</text>
-        <text :x="right" :y="HEIGHT - 6" text-anchor="end">{{ currency }} for the route</text>
+        <text :x="right" :y="HEIGHT - 6" text-anchor="end">{{ priced ? `${currency} for the route` : 'modules handled; nothing has a price' }}</text>
         <text :x="LEFT - 8" :y="TOP - 4" text-anchor="end">{{ by === 'usable' ? 'GB' : 'GB/s' }}</text>
       </g>
       <rect v-if="beyond !== null && beyond < right" :x="beyond" :y="TOP" :width="right - beyond" :height="BOTTOM - TOP" fill="url(#beyond)" />
@@ -73,7 +75,7 @@ const beyond = computed(() => (props.budget === null ? null : x.value.at(props.b
         :class="[shapeOf(routes[p.index]!), { chosen: p.index === chosen }]"
         role="button"
         tabindex="0"
-        :aria-label="`${p.words || `Route ${letterOf(p.index)}`}: ${p.cost} ${currency}, ${gb(p.value)} ${by === 'usable' ? 'GB' : 'GB/s'}`"
+        :aria-label="`${p.words || `Route ${letterOf(p.index)}`}: ${p.cost} ${priced ? currency : 'modules handled'}, ${gb(p.value)} ${by === 'usable' ? 'GB' : 'GB/s'}`"
         :aria-pressed="p.index === chosen"
         @click="emit('choose', p.index)"
         @keydown.enter="emit('choose', p.index)"

@@ -14,6 +14,7 @@ import RouteCompare from './RouteCompare.vue'
 import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
+import GuessForm from './GuessForm.vue'
 import { beats, given, letterOf, money, NAMES, percent, rateOf, routeWords, whereNow, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
@@ -27,6 +28,8 @@ const chosen = ref<number | null>(null)
 const byHand = ref(false)
 const beaten = ref('')
 const pinned = ref<number[]>([])
+/** Whether to look among what the standards have; null: where nothing at hand goes in. */
+const assume = ref<boolean | null>(null)
 let waiting: AbortController | null = null
 
 /** Time for a first answer, and for searching on while nobody says stop. [s] */
@@ -54,7 +57,7 @@ async function search(times: number[]): Promise<void> {
   try {
     const params = { path: { machine_id: machine.value.id } }
     for (const seconds of times) {
-      show(await ask(api.POST('/api/machines/{machine_id}/routes', { params, body: { wishes: wishes.value, seconds }, signal: mine.signal })))
+      show(await ask(api.POST('/api/machines/{machine_id}/routes', { params, body: { wishes: wishes.value, seconds, assume: assume.value }, signal: mine.signal })))
       if (view.value!.proved) break
     }
   } catch (error) {
@@ -93,7 +96,7 @@ function stop(): void {
   searching.value = false
 }
 watch(
-  [() => machine.value.version, () => JSON.stringify(wishes.value)],
+  [() => machine.value.version, () => JSON.stringify(wishes.value), assume],
   () => {
     byHand.value = false // another question: what was chosen answered the last one
     pinned.value = []
@@ -160,12 +163,18 @@ const gapWords = computed(() => {
       </p>
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-    <section v-if="view && !view.routes.length" class="panel none">
+    <p v-if="view?.assumed" class="assumed small">
+      <span><b>Nobody offers these modules:</b> they are what the standards have and {{ machine.board.title }} takes, judged like any other.</span>
+      <GuessForm :money="view.money" @kept="search(TIMES)" />
+      <button v-if="view.on_shelf || view.on_offer" type="button" class="quiet-link" @click="assume = null">Back to what is at hand</button>
+      <router-link v-else class="quiet-link" to="/shelf">Put modules and offers on the Shelf</router-link>
+    </p>
+    <section v-if="view && view.ended === 'no time'" class="panel none">
+      <h2>Nothing found in time</h2>
+      <p>That is no answer yet: there may be ways. <button type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button></p>
+    </section>
+    <section v-else-if="view && !view.routes.length" class="panel none">
       <h2>No way to that</h2>
-      <p v-if="!view.on_shelf && !view.on_offer">
-        Nothing at hand goes into this machine: there is nothing on the Shelf and no offer of its kind.
-        <router-link class="quiet-link" to="/shelf">Put modules and offers on the Shelf</router-link>
-      </p>
       <template v-if="view.relax.length">
         <p>There is one without</p>
         <ul>
@@ -175,16 +184,18 @@ const gapWords = computed(() => {
           </li>
         </ul>
       </template>
-      <p v-else>What is at hand ({{ plural(view.on_shelf, 'line') }} on the Shelf, {{ plural(view.on_offer, 'offer') }}) does not fit this machine, whatever wish is given up.</p>
+      <p v-else-if="view.assumed">Nothing that the standards have leads there, whatever wish is given up.</p>
+      <p v-else>What is at hand ({{ plural(view.on_shelf, 'line') }} on the Shelf, {{ plural(view.on_offer, 'offer') }}) does not lead there, whatever wish is given up.</p>
+      <p v-if="!view.assumed"><button type="button" class="quiet-link" @click="assume = true">What could be bought for it</button></p>
     </section>
     <template v-else-if="view">
       <section class="panel">
-        <RoutePlot :routes="view.routes" :chosen="chosen" :pinned="pinned" :need="wishes.usable_gib ?? null" :budget="wishes.budget ? Number(wishes.budget) : null" :currency="view.money.currency" :now="now" @choose="choose" />
+        <RoutePlot :routes="view.routes" :chosen="chosen" :pinned="pinned" :need="wishes.usable_gib ?? null" :budget="wishes.budget ? Number(wishes.budget) : null" :currency="view.money.currency" :priced="view.priced" :now="now" @choose="choose" />
       </section>
       <div class="panel side">
         <p v-if="beaten" class="beaten small" role="status">{{ beaten }}</p>
         <RouteCompare v-if="pinned.length" :view="view" :pinned="pinned" @unpin="pin" />
-        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :now="machine.slots as Layout" @plan="plan(view.routes[chosen]!)" />
+        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :now="machine.slots as Layout" :machine-id="machine.id" @plan="plan(view.routes[chosen]!)" />
       </div>
       <section class="panel list" aria-label="Routes">
         <table>
@@ -207,7 +218,7 @@ const gapWords = computed(() => {
                 <span :class="{ small: route.names.length }">{{ routeWords(route) }}</span>
               </td>
               <td class="number">{{ gb(route.usable_gib) }}</td>
-              <td class="number">{{ money(route.cost, '') }}</td>
+              <td class="number">{{ view.priced ? money(route.cost, '') : '–' }}</td>
               <td class="number">{{ route.sustained_gbs.toFixed(1) }}<span v-if="rateOf(route)" class="faded small under">{{ rateOf(route) }}</span></td>
               <td class="number">{{ route.trouble ? percent(route.trouble) : '' }}</td>
               <td class="number">{{ route.free_slots }}</td>
@@ -248,9 +259,16 @@ const gapWords = computed(() => {
   max-width: 240px;
 }
 .wrong,
+.assumed,
 .none,
 .list {
   grid-column: 1 / 3;
+}
+.assumed {
+  margin: 0 16px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
 }
 .none {
   padding: 20px 24px;

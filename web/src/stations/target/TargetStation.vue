@@ -7,9 +7,8 @@ import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numberIn, useForm } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { money } from '../routes/words'
 import { useMachine } from '../machine'
-import { dutyWords, largestWords, mayOpen, RISKS, shortWords, USES, wayWords } from './words'
+import { costWords, dutyWords, largestWords, mayOpen, RISKS, shortWords, USES, wayWords } from './words'
 
 const { machine, reload } = useMachine()
 const view = shallowRef<SizingView>()
@@ -161,7 +160,7 @@ const enough = computed(() => {
               <th scope="row" class="number">{{ gb(rung.at) }}</th>
               <td v-for="r in RISKS" :key="r.key">
                 <router-link v-if="rung.total[r.key]" class="way" :class="{ first: enough.get(r.key) === rung.at && need > 0 }" :to="wishesFor(rung.at, r.wishes)">
-                  <b>{{ Number(rung.total[r.key]!.cost) ? money(rung.total[r.key]!.cost, totals!.currency) : 'nothing to buy' }}</b>
+                  <b>{{ costWords(rung.total[r.key]!, totals!) }}</b>
                   <span class="small faded">{{ wayWords(rung.total[r.key]!) }}</span>
                 </router-link>
                 <span v-else class="faded" aria-label="no way">–</span>
@@ -171,10 +170,11 @@ const enough = computed(() => {
           </tr>
         </tbody>
       </table>
-      <p v-else-if="totals && !totals.at_hand" class="faded">Nothing at hand goes into this machine: with modules or offers on the <router-link class="quiet-link" to="/shelf">Shelf</router-link> it is seen here what it can reach and for how much.</p>
-      <p v-else-if="totals" class="faded">What is at hand leads nowhere from here.</p>
+      <p v-else-if="totals?.ended === 'no time'" class="faded">Nothing was found in {{ SECONDS }} seconds; that is no answer yet. <button type="button" class="quiet-link" @click="reach">Look again</button></p>
+      <p v-else-if="totals" class="faded">What {{ totals.assumed ? 'the standards have' : 'is at hand' }} leads nowhere from here.</p>
       <p v-else class="faded" role="status">working out what it can reach</p>
-      <p v-if="totals && !totals.proved" class="small faded">Not all was looked at in {{ SECONDS }} seconds: there may be cheaper ways.</p>
+      <p v-if="totals?.assumed && totals.totals.length" class="small"><b>Nobody offers these modules:</b> they are what the standards have and {{ machine.board.title }} takes, {{ totals.priced ? 'at your guess of what a GB costs' : 'without a price' }}. <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link> says what to look for.</p>
+      <p v-if="totals && !totals.proved && totals.totals.length" class="small faded">Not all was looked at in {{ SECONDS }} seconds: there may be cheaper ways.</p>
     </section>
 
     <section v-if="view?.duty" class="panel duty" aria-labelledby="duty">

@@ -1,7 +1,7 @@
 /** Target in words. */
-import type { PriceAt, SizingView } from '@/api/client'
+import type { PriceAt, SizingView, Totals } from '@/api/client'
 import { gbDown, gbUp } from '@/ui/figures'
-import { percent } from '../routes/words'
+import { money, percent } from '../routes/words'
 
 /** The risks at which a total can be had, the surest first. */
 export const RISKS = [
@@ -36,6 +36,12 @@ export function largestWords(duty: NonNullable<SizingView['duty']>): string {
 }
 
 export const mayOpen = (duty: NonNullable<SizingView['duty']>): 'go' | 'stop' | 'ask' => (duty.fits === null ? 'ask' : !duty.fits || !duty.fits_with_one_lost || duty.largest_fits === false ? 'stop' : duty.largest_fits === null ? 'ask' : 'go')
+
+/** What the cheapest way costs. */
+export function costWords(p: PriceAt, of: Totals): string {
+  if (p.cost === null) return p.modules ? 'no price' : 'nothing to buy'
+  return Number(p.cost) ? money(p.cost, of.currency) : 'nothing to buy'
+}
 
 /** "16 modules, 4800 MT/s, balance 1.00, trouble 14 %". */
 export function wayWords(p: PriceAt): string {
