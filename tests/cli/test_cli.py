@@ -197,7 +197,7 @@ def test_routes(case: Any) -> None:
     code, out, _ = run("routes", "--json", path, case("sheet: nowhere\nslots: {}", "bad.yaml"))
     (result, error) = json.loads(out)
     assert code == 1 and error["error"]["code"] == "sheet-not-found"
-    assert set(result) == {"routes", "proved", "gap", "relax"} and result["proved"] is True
+    assert set(result) == {"ended", "assumed", "routes", "proved", "gap", "relax"} and result["proved"] is True
     first = result["routes"][0]
     assert set(first) == {
         "slots", "actions", "buy", "cost", "currency", "trouble", "trouble_range", "moved_most_by", "fails_early", "quirks", "doubts", "expected_loss", "break_even", "sustained_gbs",
@@ -223,6 +223,33 @@ def test_where_there_is_no_route_the_wishes_to_give_up_are_told(case: Any) -> No
     assert result["routes"] == [] and result["relax"] == [
         ["budget"]
     ]  # without the total alone there is no even way for 500
+
+
+def test_without_candidates_routes_are_of_what_the_standards_have_and_the_brief_says_what_to_look_for(
+    case: Any,
+) -> None:
+    head = f'sheet: {DEMO}/marle-t3.yaml\nslots: {{"1": 4GB 2Rx8 PC3-10600E}}\nmachine: {{processors: {{CPU: heliant-moor}}}}\n'
+    bare = case(head + "wishes: {usable_gib: 14, keep_fitted: true}\n")
+    priced = case(
+        head + "guess: {third_party_per_gb: 2.5, currency: EUR}\nwishes: {usable_gib: 14, keep_fitted: true}\n",
+        "priced.yaml",
+    )
+    _, out, _ = run("routes", "--json", bare, priced)
+    free, told = json.loads(out)
+    assert (free["ended"], free["assumed"], {r["cost"] for r in free["routes"]}) == ("found", True, {None})
+    assert told["routes"][0]["cost"] and told["routes"][0]["currency"] == "EUR"
+    assert not any("cheapest" in r["names"] for r in free["routes"]) and "cheapest" in told["routes"][0]["names"]
+    assert "nobody offers these modules" in run("routes", bare)[1]
+    code, out, _ = run("brief", "--json", bare)
+    (brief,) = json.loads(out)
+    assert code == 0 and brief["for"] == "route" and brief["lines"][0]["words"].endswith("ECC UDIMM")
+    assert (
+        "  wrong:   RDIMM instead: registered and unbuffered modules cannot work in one machine"
+        in run("brief", bare)[1]
+    )
+    code, out, _ = run("routes", "--seconds", "0.0001", "--json", bare)
+    assert (code, json.loads(out)[0]["ended"]) == (4, "no time")
+    assert "may be some" in run("routes", "--seconds", "0.0001", bare)[1]
 
 
 @pytest.mark.parametrize(

@@ -25,7 +25,7 @@ from umbrak.core.evidence.trouble import trouble_of
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Do, actions
-from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import SourceKind
 from umbrak.core.routes.problem import Candidate, Origin, Problem, Wishes
@@ -77,6 +77,30 @@ def random_problem(seed: int) -> Problem:
         trials=tuple(_trial(r, sheet, c.module) for c in candidates if r.random() < 0.5),
         today=date(2026, 3, 1),
     )
+
+
+def mixed_problem(seed: int) -> Problem:
+    """One with two or three kinds fitted, kits and the shelf among what can be had."""
+    p, r = random_problem(seed), Random(seed + 10**6)
+    labels = _REGISTERED if len(p.sheet.sockets) > 1 else _UNBUFFERED
+    others = [c.module for c in p.candidates] + [
+        replace(decode_label(r.choice(labels)).module, part=f"F{i}", maker=r.choice(_MAKERS)) for i in (1, 2)
+    ]
+    chosen = r.sample(others, min(2, len(others)))
+    live = [s for s in p.sheet.slots if p.machine.processors[p.sheet.socket_of_slot[s]]]
+    now = dict(p.layout)
+    for i, slot in enumerate(r.sample(live, min(r.choice([2, 3, 4]), len(live)))):
+        now[slot] = replace(r.choice([*chosen, *(m for m in now.values() if isinstance(m, Module))]), serial=f"M{i}")
+    # Few kinds can be had beside them, or there would be too many layouts.
+    return replace(p, layout=Layout(now), candidates=p.candidates[:2])
+
+
+def unknown_problem(seed: int) -> Problem:
+    """One with slots of which nobody knows what is in them."""
+    p, r = random_problem(seed), Random(seed + 2 * 10**6)
+    live = [s for s in p.sheet.slots if p.machine.processors[p.sheet.socket_of_slot[s]]]
+    unknown = r.sample(live, min(r.choice([1, 1, 2]), len(live)))
+    return replace(p, layout=Layout({**p.layout, **dict.fromkeys(unknown, UNKNOWN)}))
 
 
 def _candidate(r: Random, m: Module) -> Candidate:
@@ -245,12 +269,14 @@ def enumerate_frontier(p: Problem) -> set[tuple[int, ...]]:
         return replace(m, serial=None, made=None)
 
     for m in p.layout.values():
-        assert isinstance(m, Module)
-        kinds.setdefault(like(m), {"fitted": 0, "sources": []})["fitted"] += 1
+        if isinstance(m, Module):
+            kinds.setdefault(like(m), {"fitted": 0, "sources": []})["fitted"] += 1
     for c in p.candidates:
         kinds.setdefault(like(c.module), {"fitted": 0, "sources": []})["sources"].append(c)
     keys = set()
-    for chosen in product([None, *kinds], repeat=len(p.sheet.slots)):
+    # What nobody knows stays where it is, or goes.
+    options = [[None, *kinds, *([UNKNOWN] if p.layout.get(s) is UNKNOWN else [])] for s in p.sheet.slots]
+    for chosen in product(*options):
         layout = _with_individuals(p, dict(zip(p.sheet.slots, chosen, strict=True)))
         key = _key(p, layout, kinds)
         if key is not None:
@@ -258,12 +284,12 @@ def enumerate_frontier(p: Problem) -> set[tuple[int, ...]]:
     return {k for k in keys if not any(o != k and all(a <= b for a, b in zip(o, k, strict=True)) for o in keys)}
 
 
-def _with_individuals(p: Problem, slots: dict[str, Module | None]) -> Layout:
+def _with_individuals(p: Problem, slots: dict[str, Occupant | None]) -> Layout:
     """The very modules that are fitted stay where a like one is wanted."""
     made = {}
     for slot, m in slots.items():
         held = p.layout.get(slot)
-        stays = isinstance(held, Module) and m is not None and replace(held, serial=None) == m
+        stays = isinstance(held, Module) and isinstance(m, Module) and replace(held, serial=None) == m
         made[slot] = held if stays else m
     return Layout(made)
 
@@ -307,6 +333,7 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
         or free < (w.free_slots or 0)
         or (w.rate_mts and (judged.data_rate_mts or 0) < w.rate_mts)
         or (w.keep_fitted and any(counts[m] < k["fitted"] for m, k in kinds.items()))
+        or (w.keep_fitted and any(m is UNKNOWN and layout.get(s) is not UNKNOWN for s, m in p.layout.items()))
         or (w.top_trouble is not None and found.doubted > w.top_trouble + 1e-9)
     ):
         return None

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from tests.core.routes_cases import enumerate_frontier, random_problem
+from tests.core.routes_cases import enumerate_frontier, mixed_problem, random_problem, unknown_problem
 from tests.core.sheets import SMALL, layout, merged
 from tests.core.slot_milp import optimum, server_problem
 from umbrak.core.memory.label import decode_label
@@ -37,6 +37,27 @@ def test_the_frontier_is_that_of_enumerating_every_layout(start: int) -> None:
         p = random_problem(seed)
         found = search(p)
         assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
+
+
+@pytest.mark.parametrize("start", range(0, 200, 20))
+def test_several_kinds_that_are_fitted_move_no_more_than_they_must(start: int) -> None:
+    for seed in range(start, start + 20):
+        p = mixed_problem(seed)
+        found = search(p)
+        assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
+
+
+@pytest.mark.parametrize("start", range(0, 200, 20))
+def test_over_slots_that_nobody_knows_the_frontier_is_that_of_enumerating_or_it_is_not_called_proved(
+    start: int,
+) -> None:
+    proved = 0
+    for seed in range(start, start + 20):
+        p = unknown_problem(seed)
+        found = search(p)
+        proved += found.proved
+        assert not found.proved or keys(found, p) == enumerate_frontier(p), f"seed {seed}"
+    assert proved >= 10, "what sockets must have in common alone leaves it open"
 
 
 @pytest.mark.parametrize("seed", range(20))

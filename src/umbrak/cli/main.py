@@ -127,6 +127,24 @@ def _port(text: str) -> int:
 # -- the light ones: no database ----------------------------------------------------------------------
 
 
+@contextmanager
+def _silent_output() -> Iterator[None]:
+    """Nothing reaches standard output meanwhile: the solver's library writes to the descriptor itself, past Python."""
+    import ctypes
+
+    libc = ctypes.CDLL(None)
+    sys.stdout.flush()
+    kept, nowhere = os.dup(1), os.open(os.devnull, os.O_WRONLY)
+    try:
+        os.dup2(nowhere, 1)
+        yield
+    finally:
+        libc.fflush(None)  # what it has not written yet goes nowhere too
+        os.dup2(kept, 1)
+        os.close(kept)
+        os.close(nowhere)
+
+
 def _each(
     inputs: Iterable[Any], use: Callable[[Any], dict[str, Any]], as_json: bool, show: Callable[[dict[str, Any]], str]
 ) -> list[dict[str, Any]]:
@@ -251,10 +269,13 @@ def routes_command(arguments: Arguments) -> None:
         folder = Path(".") if str(path) == "-" else path.parent
         case = read_case(_bytes(path), folder)
         watched = tell if sys.stderr.isatty() else None
-        return routes_case(case, date.today(), arguments.seconds, watched, lambda: asked_to_stop)
+        with _silent_output():
+            return routes_case(case, date.today(), arguments.seconds, watched, lambda: asked_to_stop)
 
     signal.signal(signal.SIGINT, stop)
-    _each(arguments.cases, use, arguments.as_json, routes_words)
+    results = _each(arguments.cases, use, arguments.as_json, routes_words)
+    if any(r.get("ended") == "no time" for r in results):
+        sys.exit(4)
 
 
 def brief_command(arguments: Arguments) -> None:
@@ -267,7 +288,9 @@ def brief_command(arguments: Arguments) -> None:
 
     def use(path: Path) -> dict[str, Any]:
         folder = Path(".") if str(path) == "-" else path.parent
-        return brief_case(read_case(_bytes(path), folder), date.today())
+        case = read_case(_bytes(path), folder)
+        with _silent_output():
+            return brief_case(case, date.today())
 
     _each(arguments.cases, use, arguments.as_json, brief_words)
 

@@ -267,7 +267,8 @@ def brief_case(case: Case, today: date, seconds: float | None = 20.0) -> dict[st
         if not found.routes:
             why = "none was found in time" if found.ended is Ended.NO_TIME else "there is none"
             raise InputError("no-goal", [Fault(f"name the goal: the case has none, and of routes {why}", "goal")])
-        first = next((r for r in found.routes if r.in_warranty), found.routes[0])
+        # Inside the warranty before outside it, then the cheapest, then the one that is handled least.
+        first = min(found.routes, key=lambda r: (not r.in_warranty, r.weighed.cost, r.weighed.measures.touches))
         goal, of = first.weighed.layout, "route"
     brief = brief_of(case.sheet, case.machine, case.layout, goal, case.statements)
     return {"for": of, "slots": {s: jsonable(m) for s, m in goal.items()}, **jsonable(brief)}

@@ -58,12 +58,17 @@ class Kind:
         """What is bought or taken from the shelf to have so many."""
         return tuple(Bought(c, kits) for c, kits in zip(self.sources, self._kits[count], strict=True) if kits)
 
-    def breaks(self) -> tuple[int, ...]:
+    def breaks(self, beside_fitted: bool = False) -> tuple[int, ...]:
         """Counts after which one more costs more than the last one did. In a cheapest mixture of kinds all but one
-        stand at such a count: otherwise exchanging one module between two of them would be cheaper."""
+        stand at such a count: otherwise exchanging one module between two of them would be cheaper. `beside_fitted`: of
+        several kinds that are fitted any count may be the one that moves least."""
         most = len(self.cost) - 1
         slope = [b - a for a, b in zip(self.cost, self.cost[1:], strict=False)]
-        return tuple(n for n in range(1, most + 1) if n == most or slope[n] > slope[n - 1] or n == self.fitted)
+        return tuple(
+            n
+            for n in range(1, most + 1)
+            if n == most or slope[n] > slope[n - 1] or n == self.fitted or (beside_fitted and n < self.fitted)
+        )
 
 
 def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: int) -> tuple[Kind, ...]:

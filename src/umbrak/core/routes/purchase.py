@@ -130,7 +130,9 @@ class Shop:
         most = max(wanted)
         places = {k.index: i for i, k in enumerate(k for k in of.kinds if k.slots)}
         stock = [(k, n) for k in self._worth_having(kinds, most) if (n := self._supply(k, fitted_only, most))]
-        breaks = [sorted({n for n in k.breaks() if n < supply} | {supply}) for k, supply in stock]
+        # Of several fitted kinds each may give up as many as another needs.
+        several = sum(1 for k, _ in stock if k.slots) > 1
+        breaks = [sorted({n for n in k.breaks(several) if n < supply} | {supply}) for k, supply in stock]
         #: Before each kind: counts from which those that follow reach a wanted one at breaks alone.
         useful = [set(wanted)]
         for each in reversed(breaks):

@@ -17,7 +17,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 from math import inf, log
 from time import monotonic
@@ -169,7 +169,8 @@ class _Search:
         for kind in sorted(self.scales.kinds, key=lambda k: k.cost[-1] / len(k.cost)):
             if kind.module is None or len(kind.cost) <= kind.fitted + 1:
                 continue
-            for layout in (p.layout, Layout()):
+            # Instead of what is fitted only another kind: those that are fitted are individuals.
+            for layout in (p.layout,) if kind.slots else (p.layout, Layout()):
                 for _ in range(_OPENING_STEPS):
                     if tried >= _OPENINGS or self._over(_OPENING_SHARE):
                         self.complete = True  # it is not the search that ended
@@ -253,8 +254,29 @@ class _Search:
                     if len(found) >= _MOST_DESIGNS:
                         self.complete = False
                         break
+                if even and any(self.problem.layout.get(s) is UNKNOWN for s in unit.slots):
+                    found += self._over_unknown(unit, pure, set(found))
                 made[unit.alike] = found
         return [made[u.alike] for u in units]
+
+    def _over_unknown(self, unit: Unit, pure: bool, known: set[UnitDesign]) -> list[UnitDesign]:
+        """Designs in which what nobody knows stays: it decides nothing, so neither the order nor level channels bind its unit;
+        what of them is against an order all the same is refused when it is weighed."""
+        if self.problem.sheet.evens:
+            # What sockets must have in common is not known of one that holds it: such layouts are left out, and it is said.
+            self.complete = False
+            return []
+        unknown = {c.index for c in self.space.classes if c.module is None}
+        found = []
+        for design in UnitSearch(self.space, unit, False, pure).designs(lambda: self._over()):
+            if unknown & set(design.classes):
+                loose = replace(design, shared=(False,))
+                if loose not in known:
+                    found.append(loose)
+            if len(found) >= _MOST_DESIGNS:
+                self.complete = False
+                break
+        return found
 
     def _combined(self, table: _Table, policy: Policy, even: bool, merging: bool) -> Iterator[Combined]:
         """Every combination of the units' designs that the policy has kinds for, in chunks.
