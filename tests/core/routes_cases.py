@@ -103,6 +103,19 @@ def unknown_problem(seed: int) -> Problem:
     return replace(p, layout=Layout({**p.layout, **dict.fromkeys(unknown, UNKNOWN)}))
 
 
+def nameless_problem(seed: int) -> Problem:
+    """One in which the makers of some modules, and the parts of some that are fitted, are not told."""
+    p, r = (random_problem if seed % 2 else mixed_problem)(seed), Random(seed + 7)
+
+    def nameless(m: Module) -> Module:
+        return replace(m, maker=None) if r.random() < 0.6 else m
+
+    now = {s: nameless(m) for s, m in p.layout.items() if isinstance(m, Module)}
+    now = {s: replace(m, part=None) if not m.maker and r.random() < 0.3 else m for s, m in now.items()}
+    candidates = tuple(replace(c, module=nameless(c.module)) for c in p.candidates)
+    return replace(p, layout=Layout(now), candidates=candidates, trials=())
+
+
 def _candidate(r: Random, m: Module) -> Candidate:
     kit = r.choice([1, 1, 2, 4])
     return Candidate(

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from tests.core.routes_cases import enumerate_frontier, mixed_problem, random_problem, unknown_problem
+from tests.core.routes_cases import enumerate_frontier, mixed_problem, nameless_problem, random_problem, unknown_problem
 from tests.core.sheets import SMALL, layout, merged
 from tests.core.slot_milp import optimum, server_problem
 from umbrak.core.memory.label import decode_label
@@ -43,6 +43,14 @@ def test_the_frontier_is_that_of_enumerating_every_layout(start: int) -> None:
 def test_several_kinds_that_are_fitted_move_no_more_than_they_must(start: int) -> None:
     for seed in range(start, start + 20):
         p = mixed_problem(seed)
+        found = search(p)
+        assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
+
+
+@pytest.mark.parametrize("start", range(0, 40, 20))
+def test_where_nobody_named_makers_one_part_alone_is_a_choice(start: int) -> None:
+    for seed in range(start, start + 20):
+        p = nameless_problem(seed)
         found = search(p)
         assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
 
@@ -238,10 +246,9 @@ def test_individuals_stay_where_they_are() -> None:
     """Each with its serial; a bought one of other make has none."""
     fitted = {s: {**_FOUR, "serial": f"of {s}"} for s in ("A1", "B1")}
     routes = search(small(fitted, [offer("S4", FOUR, 5)], usable_gib=16)).routes
-    assert routes
-    for w in routes:
-        told = {s: getattr(m, "serial", None) for s, m in w.layout.items()}
-        assert told == {"A1": "of A1", "B1": "of B1", "A2": None, "B2": None}
+    told = [{s: getattr(m, "serial", None) for s, m in w.layout.items()} for w in routes]
+    # Two beside them; or four of one part, of whose maker nothing need be believed then.
+    assert told == [{"A1": "of A1", "B1": "of B1", "A2": None, "B2": None}, dict.fromkeys(("A1", "A2", "B1", "B2"))]
 
 
 _FOUR: dict[str, Any] = {"generation": "DDR3", "form": "DIMM", "buffering": "unbuffered", "ecc": False, "capacity_gib": 4, "package_ranks": 2, "rate_mts": 1600, "rails_v": [1.35, 1.5]}  # fmt: skip

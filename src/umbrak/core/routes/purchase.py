@@ -8,7 +8,7 @@ be used at all and what believing in the mixture costs.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from math import inf, log
 
@@ -97,10 +97,24 @@ class Shop:
                 found.append(Policy(frozenset(k.index for k in allowed), 0.0))
             if len(kits) > 1:
                 found.append(Policy(frozenset(k.index for k in ours), self.of_mixture(DoubtKind.MIXED_KITS)))
+        found += self._without_doubt_of_makers(usable)
         if len({m for m in makers if m}) > 1:
             mixed = self.of_mixture(DoubtKind.MIXED_MAKERS)
             found.append(Policy(frozenset(k.index for k in usable), mixed))
         return tuple(dict.fromkeys(found))
+
+    def _without_doubt_of_makers(self, usable: Sequence[Kind]) -> Iterator[Policy]:
+        """Where kinds of one class are of several makers or parts and nobody named a maker: those of one alone, and those that
+        are named, so that nothing has to be believed of who made what."""
+        unlisted = [k for k in usable if k.module and not self.problem.sheet.lists(k.module.part)]
+        listed = frozenset(k.index for k in usable if k not in unlisted)
+        of_class = {k.index: c.index for c in self.space.classes for k in c.kinds}
+        for c in {of_class[k.index] for k in unlisted}:
+            here = [k for k in unlisted if of_class[k.index] == c]
+            whose = {_whose(k) for k in here}
+            if len(whose) > 1 and any(k.module and not k.module.maker for k in here):
+                for one in sorted(whose, key=str):
+                    yield Policy(listed | {k.index for k in unlisted if _whose(k) == one}, 0.0)
 
     def _kit(self, kind: Kind) -> tuple[str, str] | None:
         """What `risk.mixed-kits` tells kits apart by; None for what it leaves out."""
@@ -181,6 +195,12 @@ class Shop:
             return False
         cheaper = all(n * a.cost[1] <= c for n, c in enumerate(b.cost))
         return cheaper and self.of_kind(a) >= self.of_kind(b) and _rated(a) >= _rated(b)
+
+
+def _whose(kind: Kind) -> tuple[str | None, str | None] | None:
+    """What `core.rules.risk.without_maker` tells modules apart by."""
+    m = kind.module
+    return (m.maker, m.part) if m and (m.maker or m.part) else None
 
 
 def log_of(chance: float) -> float:
