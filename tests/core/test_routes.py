@@ -47,7 +47,7 @@ def test_several_kinds_that_are_fitted_move_no_more_than_they_must(start: int) -
         assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
 
 
-@pytest.mark.parametrize("start", range(0, 40, 20))
+@pytest.mark.parametrize("start", [0, 20, 200])
 def test_where_nobody_named_makers_one_part_alone_is_a_choice(start: int) -> None:
     for seed in range(start, start + 20):
         p = nameless_problem(seed)

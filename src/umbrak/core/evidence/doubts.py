@@ -167,7 +167,15 @@ def reach_ladder_at_best(sheet: Sheet, machine: Machine, statements: Iterable[St
     passed = any(
         _ladder_of(u) is DoubtKind.REACH and u.scope != "machine" and most[u.scope] > u.limit for u in figures(ctx)
     )
-    return replace(reach, figures=() if passed else reach.figures, runs=ctx.installed_gib)
+    found = () if passed else reach.figures
+    if ctx.installed_gib and not any(_ladder_of(u) is DoubtKind.REACH for u in figures(ctx)):
+        # Nobody states any: then what ran is the figure of every layout.
+        found = (_figure_of_what_ran(ctx.installed_gib),)
+    return replace(reach, figures=found, runs=ctx.installed_gib)
+
+
+def _figure_of_what_ran(total: float) -> Figure:
+    return Figure(total, "figure.other", f"{amount(total)} GB runs there now")
 
 
 def _is_whole(ctx: Context, uses: list[FigureUse]) -> bool:
@@ -297,7 +305,7 @@ class _Of:
         # A smaller scope's figure counts by its ratio: how often the fullest of its places could be filled so.
         found = [_figure(self.ctx, us[0], total * min(u.limit / u.used for u in us)) for us in by_statement.values()]
         if not found and self.ran.total:
-            found = [Figure(self.ran.total, "figure.other", f"{amount(self.ran.total)} GB runs there now")]
+            found = [_figure_of_what_ran(self.ran.total)]
         hard = min((total * limit / used for _, limit, used in hard_totals(self.ctx) if used), default=inf)
         yield self._doubt(
             DoubtKind.REACH,

@@ -104,8 +104,8 @@ class Shop:
         return tuple(dict.fromkeys(found))
 
     def _without_doubt_of_makers(self, usable: Sequence[Kind]) -> Iterator[Policy]:
-        """Where kinds of one class are of several makers or parts and nobody named a maker: those of one alone, and those that
-        are named, so that nothing has to be believed of who made what."""
+        """Where kinds of one class are of several makers or parts and nobody named a maker: those of one alone, and those of one
+        maker beside what is fitted, so that nothing has to be believed of who made what."""
         unlisted = [k for k in usable if k.module and not self.problem.sheet.lists(k.module.part)]
         listed = frozenset(k.index for k in usable if k not in unlisted)
         of_class = {k.index: c.index for c in self.space.classes for k in c.kinds}
@@ -115,6 +115,9 @@ class Shop:
             if len(whose) > 1 and any(k.module and not k.module.maker for k in here):
                 for one in sorted(whose, key=str):
                     yield Policy(listed | {k.index for k in unlisted if _whose(k) == one}, 0.0)
+                for maker in sorted({k.module.maker for k in unlisted if k.module and k.module.maker}):
+                    ours = {k.index for k in unlisted if k.module and (k.module.maker == maker or (k.slots and not k.module.maker))}  # fmt: skip
+                    yield Policy(listed | ours, 0.0)
 
     def _kit(self, kind: Kind) -> tuple[str, str] | None:
         """What `risk.mixed-kits` tells kits apart by; None for what it leaves out."""

@@ -38,6 +38,7 @@ from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Choice, Policy, Shop, log_of
 from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
+from umbrak.core.routes.untold import Untold
 from umbrak.core.routes.weighing import Key, Scales, Weighed
 
 #: Rows of bounds held before those that nothing beats are weighed.
@@ -112,6 +113,7 @@ class _Search:
         self.space = Space(problem, self.scales.kinds)
         self.started, self.seconds = monotonic(), seconds
         self.report, self.stopped = report, stopped
+        self.untold = Untold(problem, self.space)
         self.shop = Shop(problem, self.space, self.scales, self._over)
         #: Key -> the layout of that key that wins among its equals.
         self.known: dict[Key, Weighed] = {}
@@ -481,8 +483,9 @@ class _Table:
         if self.policy.fitted_only:
             trouble = doubted = np.zeros(len(row))
         else:
-            runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine
             comes = total.filled[row] - fitted.sum(axis=1)
+            untold = np.where(comes > 0, self.search.untold.at_best(total)[row], 0.0)
+            runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine + untold
             doubted = 1 - np.exp(runs)
             trouble = 1 - np.exp(runs + comes * log(1 - problem.table["early.new"]))
         if space.one_rate:

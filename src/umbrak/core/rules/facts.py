@@ -107,7 +107,7 @@ def _together(ctx: Context) -> Iterator[Question]:
         return
     if any(isinstance(g, tuple) and all(any(t.matches(m) for t in g) for m in modules) for g in missing.seen):
         return
-    for what, member in _MIXTURES:
+    for what, member in MIXTURES:
         values = {member(m) for m in modules}
         if len(values) > 1 or values == {None}:
             slots = tuple(ctx.modules)
@@ -139,7 +139,7 @@ def _is_odd_size(m: Module) -> bool | None:
     return mib & (mib - 1) != 0
 
 
-_MIXTURES = (
+MIXTURES = (
     ("modules of x4 and x8", _is_x4),
     ("modules stacked and plain", _is_stacked),
     ("sizes of 24 or 48 GB and others", _is_odd_size),
@@ -172,14 +172,24 @@ def _order(ctx: Context) -> Iterator[Question]:
 # -- limits -----------------------------------------------------------------------------------------------
 
 
+def _ran_gib(ctx: Context) -> float:
+    """The most that is known to run there."""
+    missing = ctx.sheet.not_told("limits")
+    return max([ctx.ran_gib, *(n for n in (missing.seen if missing else ()) if isinstance(n, int | float))])
+
+
+def asks_total(ctx: Context, gib: float) -> bool:
+    """Whether so much hangs on a limit that nobody tells, whatever it is made of."""
+    if ctx.sheet.not_told("limits") is None or any(s.official and s.capacity_gib for s in ctx.statements):
+        return False
+    return gib > _ran_gib(ctx)
+
+
 def _total(ctx: Context) -> Iterator[Question]:
     """More than ran there, where the machine's maker states no total. Where nobody at all does it may not be seen; where
     somebody else does it is the maker's word that may be missing."""
-    missing = ctx.sheet.not_told("limits")
-    if missing is None or any(s.official and s.capacity_gib for s in ctx.statements):
-        return
-    ran = max([ctx.ran_gib, *(n for n in missing.seen if isinstance(n, int | float))])
-    if ctx.installed_gib > ran:
+    missing, ran = ctx.sheet.not_told("limits"), _ran_gib(ctx)
+    if missing is not None and asks_total(ctx, ctx.installed_gib):
         bare = tuple(s for s, told in _stated(ctx, "capacity_gib", with_open=True).items() if not told)
         why = f"{amount(ctx.installed_gib)} GB" + (
             f" is more than the {amount(ran)} that ran there" if ran else " is fitted"
