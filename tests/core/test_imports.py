@@ -11,7 +11,7 @@ import umbrak.core
 HOME = Path(umbrak.core.__file__).parent
 #: Parts of the standard library that neither read nor write nor know what time it is. `datetime` gives types; asking it for the
 #: time of day is looked for below.
-PURE = {"__future__", "collections", "dataclasses", "datetime", "decimal", "difflib", "enum", "fnmatch", "functools", "itertools", "math", "re", "types", "typing"}  # fmt: skip
+PURE = {"__future__", "collections", "copy", "dataclasses", "datetime", "decimal", "difflib", "enum", "fnmatch", "functools", "itertools", "math", "re", "types", "typing"}  # fmt: skip
 IMPURE = {"open", "print", "input", "datetime.now", "datetime.utcnow", "date.today"}
 #: What only some of core may use -> where.
 SOME = {"numpy": {"routes", "proof"}, "scipy": {"routes", "proof"}, "time": {"routes"}}

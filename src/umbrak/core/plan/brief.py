@@ -84,8 +84,9 @@ def brief_of(
         if a.do is Do.PUT_IN and a.source is None and a.module is not None
     )
     judged = evaluate(sheet, machine, goal, statements, now)
+    plan = _Plan(sheet=sheet, machine=machine, now=now, goal=goal, statements=statements, judged=judged)
     return Brief(
-        lines=tuple(_line(_Plan(sheet, machine, now, goal, statements, judged), m, n) for m, n in bought.items()),
+        lines=tuple(_line(plan, m, n) for m, n in bought.items()),
         open=_said(judged, Severity.ASK),
         stops=_said(judged, Severity.STOP),
         besides=tuple(_besides(sum(bought.values()), len(bought))),
