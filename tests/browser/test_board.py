@@ -308,7 +308,9 @@ def test_a_limit_and_what_ran_are_said_once_with_what_is_behind_them(sign_in: Si
     page.get_by_role("link", name="Field notes", exact=True).click()
     expect(page.get_by_role("row", name=re.compile("a thread on small boxes"))).to_contain_text("12 GB in all")
     page.get_by_role("button", name="How well it predicted").click()
-    expect(page.get_by_role("region", name="How well trouble was predicted")).to_contain_text("Nothing to compare yet")
+    expect(page.get_by_role("region", name="How well trouble was predicted")).to_contain_text(
+        re.compile("2 plans count.*gauge-01 Thirty-two in B1", re.S)
+    )
 
 
 def test_a_trial_is_noted_and_the_machine_is_believed_more(sign_in: SignIn) -> None:
