@@ -27,6 +27,19 @@ describe('the board by keys', () => {
     }
   })
 
+  it('keeps the focus in a slot that is given another name', async () => {
+    view = mounted()
+    ;(slot('P1.B1').element as SVGElement).focus()
+    await view.setProps({ board: JSON.parse(JSON.stringify(madeBoard(1, 2, 2)).replaceAll('P1.', 'CPU1_')) as ReturnType<typeof madeBoard> })
+    await flushPromises()
+    expect(focused()).toBe('CPU1_B1')
+    // Where it is not on the board, a new name takes it from nobody.
+    ;(document.activeElement as SVGElement).blur()
+    await view.setProps({ board: madeBoard(1, 2, 2) })
+    await flushPromises()
+    expect(focused()).toBeUndefined()
+  })
+
   it.each([
     ['Enter', 'enter', ['P1.B1']],
     [' ', 'mark', ['P1.B1']],

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The board of a machine: geometry laid out, states derived, layers drawn. Messages go up; it decides nothing. */
 import { useKeys } from '@/ui/keys'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
 import { arcs } from './arrows'
 import { controllerSpans, layOut, locatorRoom, partOf, scaleIn, sizes, type Room } from './geometry'
@@ -181,6 +181,17 @@ async function focusSlot(slot: string): Promise<void> {
   await nextTick()
   root.value?.querySelector<SVGGElement>(`[data-slot="${CSS.escape(slot)}"]`)?.focus()
 }
+
+// A slot that has the focus and is renamed keeps it: its element goes, and the one in its place is another.
+watch(
+  () => geometry.value.slots.map((s) => s.id),
+  (now, before) => {
+    const had = (document.activeElement as SVGElement | null)?.dataset.slot
+    if (!had || !root.value?.contains(document.activeElement) || now.includes(had)) return
+    const slot = now[before.indexOf(had)] ?? now[0]
+    if (slot) void focusSlot(slot)
+  },
+)
 
 function onFocus(event: FocusEvent): void {
   const slot = slotOf(event)

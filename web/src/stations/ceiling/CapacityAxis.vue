@@ -9,7 +9,7 @@ import { axisOf, placeFlags, type Flag } from './axis'
 import ReachCurve from './ReachCurve.vue'
 import { KIND_WORDS, saysWords, sourceWords } from './words'
 
-const props = defineProps<{ view: CeilingView; chosen: string | null }>()
+const props = defineProps<{ view: CeilingView; chosen: string | null; pointed: string | null }>()
 defineEmits<{ choose: [id: string] }>()
 
 const box = ref<HTMLElement>()
@@ -89,7 +89,7 @@ const nowSide = computed(() => {
 function classesOf(f: { id: string }): unknown[] {
   const s = states.value.get(f.id)
   const kind = s?.origin ?? `trial ${props.view.shown[Number(f.id.slice(6))]?.outcome}`
-  return [kind, { off: s?.holds === false, official: s?.official, chosen: props.chosen === f.id, binds: s?.binds.length }]
+  return [kind, { off: s?.holds === false, official: s?.official, chosen: [props.chosen, props.pointed].includes(f.id), binds: s?.binds.length }]
 }
 const y = (row: number) => 14 + row * ROW
 /** The longest of a band's names that fits into it. */

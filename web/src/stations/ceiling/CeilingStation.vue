@@ -16,6 +16,8 @@ const { machine, reload } = useMachine()
 const view = shallowRef<CeilingView>()
 const wrong = ref('')
 const chosen = ref<string | null>(null)
+/** The statement under the pointer: shown on the axis as long as it is there, and no choice. */
+const pointed = ref<string | null>(null)
 const stating = ref(false)
 const params = computed(() => ({ path: { machine_id: machine.value.id } }))
 
@@ -70,7 +72,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
           <h2 id="ceiling-axis">How high, and who says so</h2>
           <span class="faded small">taller flag: more trust; dashed: does not hold now</span>
         </div>
-        <CapacityAxis :view="view" :chosen="chosen" @choose="chosen = chosen === $event ? null : $event" />
+        <CapacityAxis :view="view" :chosen="chosen" :pointed="pointed" @choose="chosen = chosen === $event ? null : $event" />
       </section>
       <section class="panel statements" aria-labelledby="ceiling-statements">
         <h2 id="ceiling-statements">Statements</h2>
@@ -87,7 +89,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
               </tr>
             </thead>
             <tbody>
-              <tr v-for="s in view.statements" :key="s.id" :class="{ off: s.holds === false, chosen: chosen === s.id }" @pointerenter="chosen = s.id">
+              <tr v-for="s in view.statements" :key="s.id" :class="{ off: s.holds === false, chosen: [chosen, pointed].includes(s.id) }" @pointerenter="pointed = s.id" @pointerleave="pointed = null">
                 <td class="number">{{ s.total_gib === null ? '' : gb(s.total_gib) }}</td>
                 <th scope="row">
                   {{ saysWords(s) }}
