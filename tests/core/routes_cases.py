@@ -29,6 +29,7 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import SourceKind
 from umbrak.core.routes.problem import Candidate, Origin, Problem, Wishes
+from umbrak.core.routes.search import search
 from umbrak.formats.sheet.reading import sheet_from_data
 
 _UNBUFFERED = [
@@ -114,6 +115,48 @@ def nameless_problem(seed: int) -> Problem:
     now = {s: replace(m, part=None) if not m.maker and r.random() < 0.3 else m for s, m in now.items()}
     candidates = tuple(replace(c, module=nameless(c.module)) for c in p.candidates)
     return replace(p, layout=Layout(now), candidates=candidates, trials=())
+
+
+def untold_problem(seed: int) -> Problem:
+    """One of modules that the rules about places see alike and of which more or less is told: widths, dies, heights, ratings."""
+    p, r = (random_problem if seed % 2 else mixed_problem)(seed), Random(seed + 11)
+    one = next((c.module for c in p.candidates), None) or decode_label(_REGISTERED[0]).module
+
+    def other(m: Module) -> Module:
+        like = replace(one, part=m.part, maker=m.maker) if r.random() < 0.7 else m
+        wide = r.choice([like.device_width, 4, 8, None])
+        return replace(
+            like,
+            device_width=wide,
+            die_gbit=r.choice([like.die_gbit, None, 4, 16]),
+            stack_height=r.choice([like.stack_height, None, 1, 2]),
+            rate_mts=r.choice([like.rate_mts, 3200]),
+            part=r.choice([m.part, m.part, "N0"]),
+        )
+
+    candidates = tuple(replace(c, part=m.part or "", module=m) for c in p.candidates for m in [other(c.module)])
+    now = {s: other(m) if isinstance(m, Module) and r.random() < 0.3 else m for s, m in p.layout.items()}
+    return replace(p, layout=Layout(now), candidates=candidates, trials=p.trials if r.random() < 0.3 else ())
+
+
+#: Families of problems that are small enough for every layout to be enumerated.
+FAMILIES = {
+    "anything": random_problem,
+    "several kinds fitted": mixed_problem,
+    "makers not told": nameless_problem,
+    "slots not known": unknown_problem,
+    "facts not told": untold_problem,
+}
+
+
+def astray(p: Problem) -> str | None:
+    """How a search that calls itself proved differs from the enumeration of every layout; "" where it does not, None where it is
+    not proved."""
+    found = search(p)
+    if not found.proved:
+        return None
+    ours, all_ = {w.measures.key(p.steps) for w in found.routes}, enumerate_frontier(p)
+    return "" if ours == all_ else f"missing {sorted(all_ - ours)[:3]}, too many {sorted(ours - all_)[:3]}"
 
 
 def _candidate(r: Random, m: Module) -> Candidate:
@@ -325,7 +368,7 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
     codes = {f.code for f in judged.findings if f.severity == "risk"}
     if any(f.severity == "stop" for f in judged.findings):
         return None
-    told = {c.part: c.listed for c in p.candidates if c.listed is not None}
+    told = dict(sorted(((c.part, c.listed) for c in p.candidates if c.listed is not None), key=lambda t: not t[1]))
     board, resting = board_of(p.sheet, p.machine, p.statements), resting_of(ctx, judged, p.layout, told)
     found = trouble_of([believe(board, d, p.trials, p.today) for d in resting.doubts], comes=resting.comes)
     trouble = found.probability

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from tests.core.routes_cases import enumerate_frontier, mixed_problem, nameless_problem, random_problem, unknown_problem
+from tests.core.routes_cases import FAMILIES, astray, enumerate_frontier, random_problem
 from tests.core.sheets import SMALL, layout, merged
 from tests.core.slot_milp import optimum, server_problem
 from umbrak.core.memory.label import decode_label
@@ -27,45 +27,25 @@ from umbrak.formats.sheet.reading import sheet_from_data
 FOUR, EIGHT = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U"
 
 
+#: Seeds beyond the sample that went astray once.
+MET = {"makers not told": (203,), "facts not told": (25,)}
+
+
 def keys(found: Found, p: Problem) -> set[tuple[int, ...]]:
     return {w.measures.key(p.steps) for w in found.routes}
 
 
-@pytest.mark.parametrize("start", range(0, 200, 20))
-def test_the_frontier_is_that_of_enumerating_every_layout(start: int) -> None:
-    for seed in range(start, start + 20):
-        p = random_problem(seed)
-        found = search(p)
-        assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
-
-
-@pytest.mark.parametrize("start", range(0, 200, 20))
-def test_several_kinds_that_are_fitted_move_no_more_than_they_must(start: int) -> None:
-    for seed in range(start, start + 20):
-        p = mixed_problem(seed)
-        found = search(p)
-        assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
-
-
-@pytest.mark.parametrize("start", [0, 20, 200])
-def test_where_nobody_named_makers_one_part_alone_is_a_choice(start: int) -> None:
-    for seed in range(start, start + 20):
-        p = nameless_problem(seed)
-        found = search(p)
-        assert found.proved and keys(found, p) == enumerate_frontier(p), f"seed {seed}"
-
-
-@pytest.mark.parametrize("start", range(0, 200, 20))
-def test_over_slots_that_nobody_knows_the_frontier_is_that_of_enumerating_or_it_is_not_called_proved(
-    start: int,
-) -> None:
-    proved = 0
-    for seed in range(start, start + 20):
-        p = unknown_problem(seed)
-        found = search(p)
-        proved += found.proved
-        assert not found.proved or keys(found, p) == enumerate_frontier(p), f"seed {seed}"
-    assert proved >= 10, "what sockets must have in common alone leaves it open"
+@pytest.mark.parametrize("start", range(0, 40, 10))
+@pytest.mark.parametrize("family", FAMILIES)
+def test_the_frontier_is_that_of_enumerating_every_layout(family: str, start: int) -> None:
+    """A sample: `python -m bench.enumerated` goes on."""
+    left = 0
+    # Seeds that once went astray come with the first.
+    for seed in (*range(start, start + 10), *(MET.get(family, ()) if not start else ())):
+        wrong = astray(FAMILIES[family](seed))
+        assert not wrong, f"seed {seed}: {wrong}"
+        left += wrong is None
+    assert left <= (6 if family == "slots not known" else 0), "what sockets must have in common alone leaves it open"
 
 
 @pytest.mark.parametrize("seed", range(20))

@@ -78,13 +78,25 @@ def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: i
     for slot in sheet.slots:
         if isinstance(m := now.get(slot), Module):
             slots.setdefault(alike(m), []).append(slot)
+    candidates = list(candidates)
+    told = told_of_parts(candidates)
     sources: dict[Module, list[Candidate]] = {}
     for c in sorted(candidates, key=lambda c: (c.part, c.origin != Origin.SHELF, c.price, c.kit)):
         # What is assumed has no part number: its words are none.
         named = c.module.part or c.origin is Origin.ASSUMED
         module = alike(c.module if named else replace(c.module, part=c.part))
         sources.setdefault(module, []).append(c)
-    found = [_kind(sheet, i, m, slots.get(m, []), sources.get(m, []), most) for i, m in enumerate({**slots, **sources})]
+    found = [
+        _kind(
+            index=i,
+            module=m,
+            slots=slots.get(m, []),
+            sources=sources.get(m, []),
+            listed=told.get(m.part or "", sheet.lists(m.part)),
+            most=most,
+        )
+        for i, m in enumerate({**slots, **sources})
+    ]
     if unknown:
         nothing = ((),) * (len(unknown) + 1)
         found.append(
@@ -101,13 +113,19 @@ def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: i
     return tuple(found)
 
 
+def told_of_parts(candidates: Iterable[Candidate]) -> dict[str, bool]:
+    """Part -> whether the maker lists it, as candidates tell; who says no is heard before who says yes."""
+    told: dict[str, bool] = {}
+    for c in candidates:
+        if c.listed is not None:
+            told[c.part] = c.listed and told.get(c.part, True)
+    return told
+
+
 def _kind(
-    sheet: Sheet, index: int, module: Module, slots: Sequence[str], sources: Sequence[Candidate], most: int
+    *, index: int, module: Module, slots: Sequence[str], sources: Sequence[Candidate], listed: bool, most: int
 ) -> Kind:
     cost, kits = _supply(sources, len(slots), most)
-    listed = any(c.listed for c in sources) or sheet.lists(module.part)
-    if any(c.listed is False for c in sources):
-        listed = False
     return Kind(
         index=index, module=module, slots=tuple(slots), sources=tuple(sources), listed=listed, cost=cost, _kits=kits
     )

@@ -17,6 +17,7 @@ from umbrak.core.evidence.table import DoubtKind
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.space import KindClass, Space
+from umbrak.core.routes.untold import Untold
 from umbrak.core.routes.weighing import Scales
 
 
@@ -59,6 +60,7 @@ class Shop:
 
     def __init__(self, problem: Problem, space: Space, scales: Scales, over: Callable[[], bool]) -> None:
         self.problem, self.space, self.scales = problem, space, scales
+        self.untold = Untold(problem, space)
         #: Whether there is no more time: then what has been found is all that is told.
         self.over = over
         self._choices: dict[object, dict[int, list[Choice]]] = {}
@@ -81,7 +83,18 @@ class Shop:
         return log_of(self.scales.belief(doubt).works)
 
     def policies(self) -> tuple[Policy, ...]:
-        """Every way to keep to one maker or part, and the mixtures."""
+        """Every way to keep to one maker or part, and the mixtures; each with and without what nobody tells."""
+        fitted, *rest = self._of_makers()
+        best: dict[frozenset[int], float] = {}
+        for policy in rest:
+            for way in self.untold.alternatives:
+                kinds = policy.kinds & way.kinds
+                best[kinds] = max(best.get(kinds, -inf), policy.fine + way.fine)
+        # One with more kinds does not make one with fewer needless: bounds on mixtures are no more than bounds.
+        return (fitted, *(Policy(kinds, fine) for kinds, fine in best.items()))
+
+    def _of_makers(self) -> tuple[Policy, ...]:
+        """That only what is fitted stays; then every way to keep to one maker or part, and the mixtures."""
         kinds = [k for c in self.space.classes for k in c.kinds]
         wanted = self.problem.wishes
         usable = [k for k in kinds if wanted.third_party or k.listed or k.slots]

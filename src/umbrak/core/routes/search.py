@@ -38,7 +38,6 @@ from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Choice, Policy, Shop, log_of
 from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
-from umbrak.core.routes.untold import Untold
 from umbrak.core.routes.weighing import Key, Scales, Weighed
 
 #: Rows of bounds held before those that nothing beats are weighed.
@@ -113,7 +112,6 @@ class _Search:
         self.space = Space(problem, self.scales.kinds)
         self.started, self.seconds = monotonic(), seconds
         self.report, self.stopped = report, stopped
-        self.untold = Untold(problem, self.space)
         self.shop = Shop(problem, self.space, self.scales, self._over)
         #: Key -> the layout of that key that wins among its equals.
         self.known: dict[Key, Weighed] = {}
@@ -231,10 +229,11 @@ class _Search:
 
     def _walk(self, units: Sequence[Unit], designs: Sequence[Sequence[UnitDesign]], even: bool, merging: bool) -> None:
         rows = _Rows()
+        sums = _Sums(self.space, designs)
         for policy in self.shop.policies():
             if self._over():
                 break
-            table = _Table(self, units, designs, policy)
+            table = _Table(self, units, designs, policy, sums)
             for chunk in self._combined(table, policy, even, merging):
                 if self._over():
                     break
@@ -420,24 +419,37 @@ class _Rows:
             self.count += len(part.keys)
 
 
-class _Table:
-    """The rows of one policy: combinations of designs, with the choices of kinds for their classes."""
+class _Sums:
+    """What designs come to by columns, and the counts of each class that those of all units together may come to."""
 
-    def __init__(
-        self, search: _Search, units: Sequence[Unit], designs: Sequence[Sequence[UnitDesign]], policy: Policy
-    ) -> None:
-        self.search, self.units, self.designs, self.policy = search, units, designs, policy
-        self.problem, self.space = search.problem, search.space
-        self.arrays = [arrays_of(self.space, ds) for ds in designs]
-        #: Class -> count -> choices.
-        self.choices = [search.shop.choices(policy, c, self._wanted(c)) for c in self.space.classes]
+    def __init__(self, space: Space, designs: Sequence[Sequence[UnitDesign]]) -> None:
+        arrays = {id(ds): arrays_of(space, ds) for ds in designs}
+        self.arrays = [arrays[id(ds)] for ds in designs]
+        self.wanted = [self._wanted(c) for c in space.classes]
 
     def _wanted(self, of: KindClass) -> frozenset[int]:
-        """Counts of a class that designs of all units may come to."""
         sums = {0}
         for a in self.arrays:
             sums = {n + m for n in sums for m in np.unique(a.counts[:, of.index]).tolist()}
         return frozenset(n for n in sums if 0 < n <= of.most)
+
+
+class _Table:
+    """The rows of one policy: combinations of designs, with the choices of kinds for their classes."""
+
+    def __init__(
+        self,
+        search: _Search,
+        units: Sequence[Unit],
+        designs: Sequence[Sequence[UnitDesign]],
+        policy: Policy,
+        sums: _Sums,
+    ) -> None:
+        self.search, self.units, self.designs, self.policy = search, units, designs, policy
+        self.problem, self.space = search.problem, search.space
+        self.arrays = sums.arrays
+        #: Class -> count -> choices.
+        self.choices = [search.shop.choices(policy, c, sums.wanted[c.index]) for c in self.space.classes]
 
     def add(self, combined: Combined, into: _Rows) -> None:
         """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
@@ -484,7 +496,7 @@ class _Table:
             trouble = doubted = np.zeros(len(row))
         else:
             comes = total.filled[row] - fitted.sum(axis=1)
-            untold = np.where(comes > 0, self.search.untold.at_best(total)[row], 0.0)
+            untold = np.where(comes > 0, self.search.shop.untold.at_best(total.gib)[row], 0.0)
             runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine + untold
             doubted = 1 - np.exp(runs)
             trouble = 1 - np.exp(runs + comes * log(1 - problem.table["early.new"]))

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from functools import cached_property
 from math import inf
 
-from umbrak.core.evaluate import question
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout
 from umbrak.core.platform.sheet import Channel, Clearance, Processor
@@ -15,7 +14,6 @@ from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.rules import RULES
 from umbrak.core.rules.context import Context
-from umbrak.core.rules.facts import questions
 from umbrak.core.rules.finding import Severity
 from umbrak.core.solve import channel_rate, floor_rate
 
@@ -106,15 +104,14 @@ class Space:
                 key = k.index  # which of the like slots keeps its module decides what has to be lifted
             else:
                 members = tuple(getattr(k.module, n) for n in self._seen)
-                key = (members, k.module.rate_mts is None, where, self._untold(k.module, where))
+                key = (members, k.module.rate_mts is None, where)
             groups.setdefault(key, []).append(k)
         return tuple(KindClass(i, tuple(g)) for i, g in enumerate(groups.values()))
 
-    def _untold(self, module: Module, where: frozenset[object]) -> frozenset[str]:
-        """What nobody tells of a module by itself: two of which one rests on more are no choice of each other."""
-        slot = self._slot_groups[next(g for g in self._slot_groups if g in where)][0]
-        ctx = question(self.sheet, self.machine, Layout({slot: module}), self.problem.statements, self.now)
-        return frozenset(q.fact for q in questions(ctx))
+    def places_of(self, kind: Kind) -> tuple[str, ...]:
+        """One slot of each group of slots that takes a kind."""
+        allowed = self._allowed(kind)
+        return tuple(slots[0] for group, slots in self._slot_groups.items() if group in allowed)
 
     @cached_property
     def _slot_groups(self) -> Mapping[object, tuple[str, ...]]:

@@ -1,9 +1,18 @@
-"""What any layout of a row rests on that the sheet does not tell, so that its trouble is bounded nearer: the total beyond what ran
-there, modules rated above what the processor lists, kinds that habit does not mix. Each only where it is sure to be asked."""
+"""What layouts rest on that the sheet does not tell, at best: so that the bounds on trouble are near.
+
+Two kinds of such facts. The **total** hangs on the sum alone (`at_best`). Others hang on which kinds are used: one that is
+rated above what the processor lists asks by itself, x4 beside x8 asks together. Those are settled beforehand, like makers
+and kits: each of the `alternatives` says which kinds may be used and what that is surely doubted for. For every layout
+one of them allows kinds that ask for no more than it does, and charges no more than what it is doubted for in truth: so no
+kind has to be compared with one that asks for more.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from functools import cached_property
+from itertools import product
 from math import log
 
 import numpy as np
@@ -11,12 +20,21 @@ from numpy.typing import NDArray
 
 from umbrak.core.evaluate import question
 from umbrak.core.platform.machine import Layout
-from umbrak.core.routes.columns import Arrays
+from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
-from umbrak.core.routes.space import KindClass, Space
+from umbrak.core.routes.space import Space
 from umbrak.core.rules.facts import MIXTURES, asks_total, questions
+from umbrak.core.rules.finding import Severity
 
 _FASTER = ".faster_modules"
+
+
+@dataclass(frozen=True, slots=True)
+class Alternative:
+    """Kinds that may be used (indices), and the log of the chance that what is sure to be untold of them hides nothing."""
+
+    kinds: frozenset[int]
+    fine: float
 
 
 class Untold:
@@ -27,59 +45,70 @@ class Untold:
         #: What ran together elsewhere may have settled any of it: then nothing is sure to be doubted.
         self.settled = any(t.held.facts for t in problem.trials)
         self.ctx = question(problem.sheet, problem.machine, problem.layout, problem.statements, problem.layout)
+        self.kinds = [k for c in space.classes for k in c.kinds]
 
-    def at_best(self, total: Arrays) -> NDArray[np.float64]:
-        """Log of the chance that what nobody tells hides nothing, at best, of each combination in which something comes in."""
-        found = np.zeros(len(total.gib))
-        if self.settled:
-            return found
-        table = self.problem.table
-        whole, faster = log(table["untold"]), log(table["untold.faster"])
-        for gib in np.unique(total.gib):
-            if asks_total(self.ctx, float(gib)):
-                found[total.gib == gib] += whole
-        for classes in self._faster.values():
-            found[(total.counts[:, classes] > 0).any(axis=1)] += faster
-        if self._mixes:
-            new = (total.counts[:, [c.index for c in self._unfitted]] > 0).any(axis=1)
-            mixed = np.zeros(len(found), bool)
-            for yes, no in self._mixes:
-                mixed |= (total.counts[:, yes] > 0).any(axis=1) & (total.counts[:, no] > 0).any(axis=1)
-            found[new & mixed] += whole
+    def at_best(self, totals: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Log of the chance that an untold total hides nothing, of each sum in GiB that something comes into."""
+        found = np.zeros(len(totals))
+        if not self.settled:
+            for gib in np.unique(totals):
+                if asks_total(self.ctx, float(gib)):
+                    found[totals == gib] = log(self.problem.table["untold"])
         return found
 
     @cached_property
-    def _unfitted(self) -> list[KindClass]:
-        """Classes of which nothing is fitted: whatever is of them comes in."""
-        return [c for c in self.space.classes if c.module and not any(k.slots for k in c.kinds)]
+    def alternatives(self) -> tuple[Alternative, ...]:
+        """Which kinds may be used and what is doubted of that. One of them allows all."""
+        pairs = product(self._by_themselves(), self._together())
+        return tuple(Alternative(a.kinds & b.kinds, a.fine + b.fine) for a, b in pairs)
 
-    @cached_property
-    def _faster(self) -> dict[str, list[int]]:
-        """Fact -> classes of which one module by itself asks for it."""
-        found: dict[str, list[int]] = {}
-        for c in self._unfitted:
-            slot = next((s for s, takes in self.space.takes.items() if c.index in takes), None)
-            if slot is None or c.module is None:
-                continue
-            p = self.problem
-            ctx = question(p.sheet, p.machine, Layout({slot: c.module}), p.statements, p.layout)
-            for q in questions(ctx):
-                if q.fact.endswith(_FASTER):
-                    found.setdefault(q.fact, []).append(c.index)
-        return found
+    def _doubt(self, fact: str) -> float:
+        return 0.0 if self.settled else log(self.problem.table["untold.faster" if fact.endswith(_FASTER) else "untold"])
 
-    @cached_property
-    def _mixes(self) -> list[tuple[list[int], list[int]]]:
-        """Classes that are so, and that are surely not, of each mixture that nobody allows or forbids."""
-        missing = self.problem.sheet.not_told("memory.never_together")
-        modules = [k.module for c in self.space.classes for k in c.kinds if k.module]
-        parts = {m.part for m in modules}
-        if missing is None or missing.seen or len(parts) < len(modules) or None in parts:
-            return []
+    def _by_themselves(self) -> Iterator[Alternative]:
+        """By the facts that single modules ask for: each set of facts with the kinds that ask for no other."""
+        asked = {k.index: self._asked_by(k) for k in self.kinds}
+        surely = {
+            f: all(f in sure for may, sure in asked.values() if f in may) for may, _ in asked.values() for f in may
+        }
+        sets = {frozenset[str]()}
+        for may in {may for may, _ in asked.values()}:
+            sets |= {some | may for some in sets}
+        for some in sorted(sets, key=lambda s: (len(s), sorted(s))):
+            allowed = frozenset(k for k, (may, _) in asked.items() if may <= some)
+            yield Alternative(allowed, sum(self._doubt(f) for f in some if surely[f]))
+
+    def _asked_by(self, kind: Kind) -> tuple[frozenset[str], frozenset[str]]:
+        """Facts that a module asks for by itself in some slot that takes it, and in whichever, however much there is in all."""
+        p = self.problem
+        if kind.module is None:
+            return frozenset(), frozenset()
         found = []
-        for _, member in MIXTURES:
-            told = [(c.index, member(c.module)) for c in self.space.classes if c.module]
-            yes, no = [i for i, v in told if v is True], [i for i, v in told if v is False]
-            if yes and no:
-                found.append((yes, no))
-        return found
+        for slot in self.space.places_of(kind):
+            ctx = question(p.sheet, p.machine, Layout({slot: kind.module}), p.statements, p.layout)
+            found.append({q.fact for q in questions(ctx) if q.could_be in (Severity.STOP, Severity.RISK)} - {"limits"})
+        # Dies are asked for where the total is not.
+        by_total = {"limits.die_gbit"} if p.sheet.not_told("limits") else set()
+        return frozenset(set().union(*found)), frozenset(set.intersection(*found) - by_total) if found else frozenset()
+
+    def _together(self) -> Iterator[Alternative]:
+        """By what habit does not mix: layouts that are all of one sort in every respect, those of one part, those that were seen,
+        and all others."""
+        every = frozenset(k.index for k in self.kinds)
+        modules = {k.index: k.module for k in self.kinds if k.module}
+        unknown = every - modules.keys()
+        sorts = {k: tuple(member(m) for _, member in MIXTURES) for k, m in modules.items()}
+        missing = self.problem.sheet.not_told("memory.never_together")
+        if missing is None or (len(set(sorts.values())) == 1 and not any(None in s for s in sorts.values())):
+            yield Alternative(every, 0.0)
+            return
+        for sort in sorted({s for s in sorts.values() if None not in s}):
+            yield Alternative(unknown | {k for k, s in sorts.items() if s == sort}, 0.0)
+        # Of what is not known to be of a sort: modules of one part are alike, and a single one is.
+        for one, m in modules.items():
+            same = {k for k, other in modules.items() if m.part and other.part == m.part}
+            yield Alternative(unknown | same | {one}, 0.0)
+        for tests in missing.seen:
+            if isinstance(tests, tuple):
+                yield Alternative(unknown | {k for k, m in modules.items() if any(t.matches(m) for t in tests)}, 0.0)
+        yield Alternative(every, self._doubt("memory.never_together"))

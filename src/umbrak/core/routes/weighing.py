@@ -20,7 +20,7 @@ from umbrak.core.evidence.trouble import Range, Trouble, range_of, trouble_of
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.actions import touches
 from umbrak.core.platform.machine import Layout
-from umbrak.core.routes.material import MILLS, Bought, Kind, kinds_of, mills, purchase_cost
+from umbrak.core.routes.material import MILLS, Bought, Kind, kinds_of, mills, purchase_cost, told_of_parts
 from umbrak.core.routes.problem import Problem, Steps
 from umbrak.core.rules.finding import Finding, Severity
 
@@ -110,9 +110,8 @@ class Scales:
 
     @cached_property
     def listed(self) -> Mapping[str, bool]:
-        """Part -> whether the maker lists it, as the candidates tell; who says no is heard before who says yes."""
-        told = [(c.part, c.listed) for c in self.problem.candidates if c.listed is not None]
-        return dict(sorted(told, key=lambda t: not t[1])) if told else {}
+        """Part -> whether the maker lists it, as the candidates tell."""
+        return told_of_parts(self.problem.candidates)
 
     @cached_property
     def board(self) -> Board:
