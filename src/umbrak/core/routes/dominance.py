@@ -10,13 +10,22 @@ from numpy.typing import NDArray
 
 Rows = NDArray[np.signedinteger[Any]]
 
+#: Odd, and of no pattern: the golden ratio's powers by 64 bits.
+_FACTORS = np.array([pow(0x9E3779B97F4A7C15, n, 1 << 64) for n in range(1, 33)], np.uint64)
+
 
 def distinct_rows(keys: Rows) -> tuple[Rows, Rows]:
     """(the distinct rows, which of them each row is)."""
-    order = np.lexsort(keys.T[::-1])
+    # Sorted by one number of 64 bits that equal rows share; should others share it too, by all columns.
+    marks = (keys.astype(np.uint64) * _FACTORS[: keys.shape[1]]).sum(axis=1, dtype=np.uint64)
+    order = np.argsort(marks)
     ordered = keys[order]
     new = np.ones(len(keys), bool)
     new[1:] = (ordered[1:] != ordered[:-1]).any(axis=1)
+    if (new[1:] & (marks[order][1:] == marks[order][:-1])).any():
+        order = np.lexsort(keys.T[::-1])
+        ordered = keys[order]
+        new[1:] = (ordered[1:] != ordered[:-1]).any(axis=1)
     group = np.empty(len(keys), np.int64)
     group[order] = np.cumsum(new) - 1
     return ordered[new], group

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from math import inf, log
 
 from umbrak.core.evidence.doubts import mixture_doubt, part_doubt
@@ -53,6 +54,8 @@ class Policy:
     fine: float
     #: Nothing new comes in: nothing is doubted that the machine has not shown.
     fitted_only: bool = False
+    #: It allows that, among others: a bound for all policies.
+    may_be_fitted: bool = False
 
 
 class Shop:
@@ -82,6 +85,12 @@ class Shop:
         doubt = part_doubt(self.problem.sheet, self.scales.board.processors, kind.module, told)
         return log_of(self.scales.belief(doubt).works)
 
+    @cached_property
+    def anything(self) -> Policy:
+        """What allows whatever any policy does, and doubts nothing of it."""
+        return Policy(frozenset[int]().union(*(p.kinds for p in self.policies)), 0.0, may_be_fitted=True)
+
+    @cached_property
     def policies(self) -> tuple[Policy, ...]:
         """Every way to keep to one maker or part, and the mixtures; each with and without what nobody tells."""
         fitted, *rest = self._of_makers()

@@ -40,6 +40,8 @@ from umbrak.core.routes.purchase import Choice, Policy, Shop, log_of
 from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
 from umbrak.core.routes.weighing import Key, Scales, Weighed
 
+#: Combinations of designs held before they are looked at with every choice of kinds.
+_MOST_COMBINED = 100_000
 #: Rows of bounds held before those that nothing beats are weighed.
 _MOST_ROWS = 400_000
 #: Up to so many slots nothing is gained by looking at layouts of few kinds first.
@@ -171,15 +173,24 @@ class _Search:
                 continue
             # Instead of what is fitted only another kind: those that are fitted are individuals.
             for layout in (p.layout,) if kind.slots else (p.layout, Layout()):
-                for _ in range(_OPENING_STEPS):
+                weighed = 0
+                while weighed < _OPENING_STEPS:
                     if tried >= _OPENINGS or self._over(_OPENING_SHARE):
                         self.complete = True  # it is not the search that ended
                         return
                     grown = next_set(p.sheet, p.machine, layout, kind.module)
                     if grown is None or grown == layout or not self._is_at_hand(grown):
                         break
-                    layout, tried = grown, tried + 1
-                    self.take(layout)
+                    layout = grown
+                    if self._is_enough(layout):
+                        tried, weighed = tried + 1, weighed + 1
+                        self.take(layout)
+
+    def _is_enough(self, layout: Layout) -> bool:
+        """Whether its sum may come to what is wished."""
+        wanted = self.problem.wishes.usable_gib
+        modules = [m for m in self._all_modules(layout) if isinstance(m, Module)]
+        return wanted is None or sum(m.capacity_gib or 0 for m in modules) >= wanted
 
     def _nearby(self) -> None:
         """Weigh what differs from now in one slot or two: of all uneven layouts those that are most asked for."""
@@ -228,16 +239,40 @@ class _Search:
             self._walk(units, designs, even, merging=False)
 
     def _walk(self, units: Sequence[Unit], designs: Sequence[Sequence[UnitDesign]], even: bool, merging: bool) -> None:
-        rows = _Rows()
+        """Every combination of designs once, without kinds; those that nothing weighed beats at best with every choice of kinds."""
         sums = _Sums(self.space, designs)
-        for policy in self.shop.policies():
+        ideal = _Table(self, units, designs, self.shop.anything, sums)
+        parts: list[Combined] = []
+        for chunk in self._combined(ideal, even, merging):
+            parts.append(chunk.only(ideal.may(chunk)))
+            if sum(len(p.picks) for p in parts) > _MOST_COMBINED:
+                self._with_kinds(units, designs, sums, parts)
+                parts = []
+            if self._over():
+                break
+        self._with_kinds(units, designs, sums, parts)
+
+    def _with_kinds(
+        self,
+        units: Sequence[Unit],
+        designs: Sequence[Sequence[UnitDesign]],
+        sums: _Sums,
+        parts: Sequence[Combined],
+    ) -> None:
+        if not parts:
+            return
+        combined, rows = Combined.all_of(parts), _Rows()
+        for policy in self.shop.policies:
             if self._over():
                 break
             table = _Table(self, units, designs, policy, sums)
-            for chunk in self._combined(table, policy, even, merging):
+            usable = np.zeros(len(self.space.classes), bool)
+            usable[[c.index for c in self.space.classes if any(k.index in policy.kinds for k in c.kinds)]] = True
+            here = combined.only(np.flatnonzero(~(combined.sums.counts[:, ~usable] > 0).any(axis=1)))
+            for part in here.in_parts(np.ones(int(here.shared.max(initial=0)) + 1, np.int64)):
                 if self._over():
                     break
-                table.add(chunk, rows)
+                table.add(part.only(np.flatnonzero(table.may(part))), rows)
                 if rows.count > _MOST_ROWS:
                     self._settle(rows)
                     rows = _Rows()
@@ -279,23 +314,18 @@ class _Search:
                 break
         return found
 
-    def _combined(self, table: _Table, policy: Policy, even: bool, merging: bool) -> Iterator[Combined]:
-        """Every combination of the units' designs that the policy has kinds for, in chunks.
+    def _combined(self, table: _Table, even: bool, merging: bool) -> Iterator[Combined]:
+        """Every combination of the units' designs, in chunks.
 
         Combinations that come to the same in every column (they only differ in which unit holds what) are one row
         when `merging`. Should such a row turn out worse than its bound, one of those it stands for might not: then
         the walk is repeated without merging.
         """
-        usable = np.zeros(len(self.space.classes), bool)
-        usable[[c.index for c in self.space.classes if any(k.index in policy.kinds for k in c.kinds)]] = True
         ids: dict[object, int] = {}
         shared = [
             np.array([ids.setdefault(d.shared if even else (), len(ids)) for d in ds], np.int64) for ds in table.designs
         ]
-        options = []
-        for a, of in zip(table.arrays, shared, strict=True):
-            fits = np.flatnonzero(~(a.counts[:, ~usable] > 0).any(axis=1))
-            options.append(Options(a, fits, of, len(ids)))
+        options = [Options(a, np.arange(len(of)), of, len(ids)) for a, of in zip(table.arrays, shared, strict=True)]
         first = options[0]
         so_far = Combined(
             first.rows[:, None], table.arrays[0].of(first.rows), first.shared, np.zeros(len(first.rows), bool)
@@ -450,10 +480,32 @@ class _Table:
         self.arrays = sums.arrays
         #: Class -> count -> choices.
         self.choices = [search.shop.choices(policy, c, sums.wanted[c.index]) for c in self.space.classes]
+        #: The same with one ideal choice for each count.
+        self.ideal = [{n: [_at_best(some)] for n, some in each.items() if some} for each in self.choices]
+
+    def may(self, combined: Combined) -> NDArray[np.bool_]:
+        """Whether combinations could be what nothing weighed beats, were there an ideal choice for every count."""
+        found = np.zeros(len(combined.picks), bool)
+        row, keys, fits, _ = self._rows(combined, self.ideal)
+        keep = np.flatnonzero(fits)
+        distinct, group = distinct_rows(keys[keep])
+        found[row[keep[~self.search._beaten(distinct)[group]]]] = True
+        return found
 
     def add(self, combined: Combined, into: _Rows) -> None:
         """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
         something weighed beats."""
+        row, keys, fits, taken = self._rows(combined, self.choices)
+        keep = np.flatnonzero(fits)
+        distinct, group = distinct_rows(keys[keep])
+        keep = keep[~self.search._beaten(distinct)[group]]
+        into.append(_Part(self, keys[keep], combined.picks[row[keep]], taken[keep], combined.merged_rows[row[keep]]))
+
+    def _rows(
+        self, combined: Combined, of: Sequence[Mapping[int, Sequence[Choice]]]
+    ) -> tuple[Rows, Rows, NDArray[np.bool_], NDArray[np.int16]]:
+        """Of every combination with every choice: which combination, its key at best, whether it may meet the wishes, the
+        choice of each class."""
         space, total = self.space, combined.sums
         n_rows = len(combined.picks)
         taken = np.full((n_rows, len(space.classes)), -1, np.int16)
@@ -462,7 +514,7 @@ class _Table:
         fitted = np.zeros((n_rows, len(space.fitted)), np.int64)
         row = np.arange(n_rows)
         place = 0
-        for c, choices in zip(space.classes, self.choices, strict=True):
+        for c, choices in zip(space.classes, of, strict=True):
             here = sum(1 for k in c.kinds if k.slots)
             lists = Lists(choices, here, int(total.counts[:, c.index].max(initial=0)))
             n = total.counts[row, c.index]
@@ -478,11 +530,7 @@ class _Table:
                 taken[:, c.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
             place += here
         self.search.rows += len(row)
-        keys, fits = self._keys(total, row, cost, fine, rated, fitted)
-        keep = np.flatnonzero(fits)
-        distinct, group = distinct_rows(keys[keep])
-        keep = keep[~self.search._beaten(distinct)[group]]
-        into.append(_Part(self, keys[keep], combined.picks[row[keep]], taken[keep], combined.merged_rows[row[keep]]))
+        return row, *self._keys(total, row, cost, fine, rated, fitted), taken
 
     def _keys(
         self, total: Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
@@ -500,6 +548,8 @@ class _Table:
             runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine + untold
             doubted = 1 - np.exp(runs)
             trouble = 1 - np.exp(runs + comes * log(1 - problem.table["early.new"]))
+            if self.policy.may_be_fitted:
+                trouble[comes <= 0] = doubted[comes <= 0] = 0
         if space.one_rate:
             rate = mapped(np.minimum(rated, total.reach[row]), space.floored)
             rate[np.isinf(rate)] = 0
@@ -575,3 +625,14 @@ class _Table:
                 fresh: Occupant = alike(kind.module) if kind.module else UNKNOWN
                 dealt[rest.pop(0)] = spare[kind.index].pop(0) if spare[kind.index] else fresh
         return dealt
+
+
+def _at_best(choices: Sequence[Choice]) -> Choice:
+    """No worse than any of them in any respect."""
+    return Choice(
+        cost=min(c.cost for c in choices),
+        fine=max(c.fine for c in choices),
+        rated=max(c.rated for c in choices),
+        fitted=tuple(map(max, *(c.fitted for c in choices))) if len(choices) > 1 else choices[0].fitted,
+        takes=(),
+    )

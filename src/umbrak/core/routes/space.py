@@ -89,7 +89,6 @@ class Space:
         seen |= {"stack_height"} if any(s.stack_height for s in statements) else set()
         seen |= {"logical_ranks"} if any(m.spare_ranks for m in memory.modes) else set()
         seen |= {"height_mm"} if any(s.clearance != Clearance() for s in sheet.slots.values()) else set()
-        seen |= set() if self.one_rate else {"rate_mts"}
         return tuple(sorted(seen))
 
     def _classes(self, kinds: Sequence[Kind]) -> tuple[KindClass, ...]:
@@ -104,9 +103,21 @@ class Space:
                 key = k.index  # which of the like slots keeps its module decides what has to be lifted
             else:
                 members = tuple(getattr(k.module, n) for n in self._seen)
-                key = (members, k.module.rate_mts is None, where)
+                key = (members, self._rating(k.module), where)
             groups.setdefault(key, []).append(k)
         return tuple(KindClass(i, tuple(g)) for i, g in enumerate(groups.values()))
+
+    def _rating(self, module: Module) -> object:
+        """What of its rating decides how fast a socket is: down to what its processor has, and no more than its table reaches.
+        Where all sockets run alike only whether it is told."""
+        rate = module.rate_mts
+        if self.one_rate or rate is None:
+            return rate is None
+        processors = [p for s in self.live if isinstance(p := self._empty.processors[s], Processor)]
+        return tuple(
+            floor_rate(p, min([rate, *([max(r.rate_mts for r in p.rate_table)] if p.rate_table else [])]))
+            for p in processors
+        )
 
     def places_of(self, kind: Kind) -> tuple[str, ...]:
         """One slot of each group of slots that takes a kind."""
