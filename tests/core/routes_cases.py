@@ -50,7 +50,7 @@ _MAKERS = ["Aldermoor", "Brisk", "Corvane"]
 
 def random_problem(seed: int) -> Problem:
     """A problem of at most some hundred layouts."""
-    r = Random(seed)
+    r, less = Random(seed), Random(seed + 5)
     twin = r.random() < 0.5
     data = _twin(r) if twin else _small(r)
     sheet = sheet_from_data(data)
@@ -74,7 +74,7 @@ def random_problem(seed: int) -> Problem:
         Machine(processors, mode=r.choice([None, None, "mirroring"]), firmware="1.5"),
         now,
         candidates,
-        _wishes(r),
+        replace(_wishes(r), less_memory=less.random() < 0.6, less_bandwidth=less.random() < 0.7),
         trials=tuple(_trial(r, sheet, c.module) for c in candidates if r.random() < 0.5),
         today=date(2026, 3, 1),
     )
@@ -155,8 +155,12 @@ def astray(p: Problem) -> str | None:
     found = search(p)
     if not found.proved:
         return None
-    ours, all_ = {w.measures.key(p.steps) for w in found.routes}, enumerate_frontier(p)
-    return "" if ours == all_ else f"missing {sorted(all_ - ours)[:3]}, too many {sorted(ours - all_)[:3]}"
+    ours, (all_, least) = {w.measures.key(p.steps) for w in found.routes}, enumerate_frontier(p)
+    if least is not None and (not found.routes or found.routes[0].cost != least):
+        return f"the cheapest costs {found.routes[0].cost if found.routes else None}, not {least}"
+    # What is cheaper by less than a step than what beats it is there as well.
+    more = ours - all_ - {w.measures.key(p.steps) for w in found.routes[:1]}
+    return "" if all_ <= ours and not more else f"missing {sorted(all_ - ours)[:3]}, too many {sorted(more)[:3]}"
 
 
 def _candidate(r: Random, m: Module) -> Candidate:
@@ -317,8 +321,8 @@ def _twin(r: Random) -> dict[str, Any]:
 # -- the enumeration --------------------------------------------------------------------------------------
 
 
-def enumerate_frontier(p: Problem) -> set[tuple[int, ...]]:
-    """Keys of every layout that nothing beats."""
+def enumerate_frontier(p: Problem) -> tuple[set[tuple[int, ...]], Decimal | None]:
+    """Keys of every layout that nothing beats; the least that any costs."""
     kinds: dict[Module, dict[str, Any]] = {}
 
     def like(m: Module) -> Module:
@@ -329,15 +333,18 @@ def enumerate_frontier(p: Problem) -> set[tuple[int, ...]]:
             kinds.setdefault(like(m), {"fitted": 0, "sources": []})["fitted"] += 1
     for c in p.candidates:
         kinds.setdefault(like(c.module), {"fitted": 0, "sources": []})["sources"].append(c)
-    keys = set()
+    keys, least, now = set(), None, _gives(p)
     # What nobody knows stays where it is, or goes.
     options = [[None, *kinds, *([UNKNOWN] if p.layout.get(s) is UNKNOWN else [])] for s in p.sheet.slots]
     for chosen in product(*options):
         layout = _with_individuals(p, dict(zip(p.sheet.slots, chosen, strict=True)))
-        key = _key(p, layout, kinds)
-        if key is not None:
+        found = _key(p, layout, kinds, now)
+        if found is not None:
+            key, cost = found
             keys.add(key)
-    return {k for k in keys if not any(o != k and all(a <= b for a, b in zip(o, k, strict=True)) for o in keys)}
+            least = cost if least is None else min(least, cost)
+    unbeaten = {k for k in keys if not any(o != k and all(a <= b for a, b in zip(o, k, strict=True)) for o in keys)}
+    return unbeaten, least
 
 
 def _with_individuals(p: Problem, slots: dict[str, Occupant | None]) -> Layout:
@@ -350,7 +357,9 @@ def _with_individuals(p: Problem, slots: dict[str, Occupant | None]) -> Layout:
     return Layout(made)
 
 
-def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tuple[int, ...] | None:
+def _key(
+    p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]], now: tuple[float, float]
+) -> tuple[tuple[int, ...], Decimal] | None:
     counts = Counter(replace(m, serial=None) for m in layout.values() if isinstance(m, Module))
     cost = Decimal(0)
     for m, n in counts.items():
@@ -390,6 +399,8 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
         or (w.rate_mts and (judged.data_rate_mts or 0) < w.rate_mts)
         or (w.keep_fitted and any(counts[m] < k["fitted"] for m, k in kinds.items()))
         or (w.keep_fitted and any(m is UNKNOWN and layout.get(s) is not UNKNOWN for s, m in p.layout.items()))
+        or (not w.less_memory and judged.usable_gib < now[0] - 1e-6)
+        or (not w.less_bandwidth and sustained < now[1] - 1e-6)
         or (w.top_trouble is not None and found.doubted > w.top_trouble + 1e-9)
     ):
         return None
@@ -403,7 +414,15 @@ def _key(p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]]) -> tup
     money, gbs, part = float(p.steps.money), p.steps.gbs, p.steps.probability
     return (
         floor(float(cost) / money), floored(trouble, part), -floored(sustained, gbs), -floored(judged.usable_gib, 0.0001), -free, touches,
-    )  # fmt: skip
+    ), cost  # fmt: skip
+
+
+def _gives(p: Problem) -> tuple[float, float]:
+    """Usable memory and sustained bandwidth now; nothing of what does not run."""
+    judged = evaluate_in(question(p.sheet, p.machine, p.layout, p.statements, p.layout))
+    if any(f.severity == "stop" for f in judged.findings):
+        return 0.0, 0.0
+    return judged.usable_gib, sum(s.sustained_gbs or 0 for s in judged.sockets)
 
 
 def _cheapest(sources: list[Candidate], wanted: int) -> Decimal | None:

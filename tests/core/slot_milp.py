@@ -7,6 +7,7 @@ chip selects, kits.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -68,11 +69,15 @@ def offers(r: Random, count: int) -> tuple[Candidate, ...]:
     return tuple(made)
 
 
-def server_problem(seed: int) -> Problem:
-    """Two to four sockets of 12 to 32 slots in all, with the first set fitted."""
+#: Sockets, channels of each, slots of each.
+SMALLER = [(2, 4, 2), (2, 6, 2), (4, 4, 2), (2, 4, 3), (4, 2, 2), (2, 8, 2)]
+LARGER = [(2, 6, 2), (2, 4, 3), (4, 4, 2), (2, 8, 2), (4, 6, 2), (2, 12, 2), (4, 8, 2), (4, 8, 3)]
+
+
+def server_problem(seed: int, shapes: Sequence[tuple[int, int, int]] = SMALLER) -> Problem:
+    """A server of one of these shapes with the first set fitted, or a part of it taken out."""
     r = Random(seed)
-    shape = r.choice([(2, 4, 2), (2, 6, 2), (4, 4, 2), (2, 4, 3), (4, 2, 2), (2, 8, 2)])
-    sheet = sheet_from_data(server_sheet(*shape))
+    sheet = sheet_from_data(server_sheet(*r.choice(shapes)))
     held = replace(decode_label("16GB 1Rx8 PC5-4800B-RC0").module, part="OLD", maker="Aldermoor")
     now = Layout({s: replace(held, serial=s) for s in sheet.slots if s.endswith("1")})
     per_slot = r.choice([20, 28, 40, 60])
@@ -126,9 +131,21 @@ def optimum(p: Problem, measure: str, time_limit: float | None = None, presolve:
             if j:
                 size: dict[object, float] = {(f.where, j, a): float(a[0] or 0) for a in alike}
                 row({**size, **{(f.where, j - 1, a): -float(a[0] or 0) for a in alike}}, -np.inf, 0)
+    if not p.sheet.fills:  # the channels of a socket hold the same, and every socket some
+        for channels in p.sheet.channels_of.values():
+            of_channel = [
+                {(s, k): float(m.capacity_gib or 0) for s in c.slots for k, m in enumerate(kinds)} for c in channels
+            ]
+            for one in of_channel[1:]:
+                row({**one, **{key: -n for key, n in of_channel[0].items()}}, 0, 0)
+            row({(s, k): 1.0 for c in channels for s in c.slots for k in range(n)}, 1, np.inf)
     for channel in p.sheet.channels.values():
         row({(s, k): float(kinds[k].package_ranks or 0) for s in channel.slots for k in range(n)}, 0, 8)
-    first, *others = [[s for c in cs for s in c.slots] for cs in p.sheet.channels_of.values()]
+    first, *others = (
+        []
+        if not any(e.symmetric for e in p.sheet.evens)
+        else [[s for c in cs for s in c.slots] for cs in p.sheet.channels_of.values()]
+    )
     for other in others:
         for s, t in zip(first, other, strict=True):
             for a in alike:

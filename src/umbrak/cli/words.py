@@ -147,6 +147,8 @@ _WISH_WORDS = {
     "keep_fitted": "keeping what is fitted",
     "top_trouble": "the most trouble",
     "uneven": "even layouts only",
+    "less_memory": "no less memory than now",
+    "less_bandwidth": "no less bandwidth than now",
 }
 
 
@@ -163,9 +165,13 @@ def routes_words(result: dict[str, Any]) -> str:
         if result["assumed"]
         else []
     )
+    if result["gave_up"]:
+        lines.append(f"none without giving up {' and '.join(_WISH_WORDS[w] for w in result['gave_up'])}; these do:")
     for r in result["routes"]:
         low, high = r["trouble_range"]
         rate = f"{r['data_rate_mts']} MT/s" if r["data_rate_mts"] else "rate not told"
+        more, gains = r["more_sustained_gbs"], r["more_usable_gib"]
+        against = f" ({gains:+g} GB" + (f", {more:+g} GB/s)" if abs(more) >= 0.1 else ")")
         names = f"  ({', '.join(r['names'])})" if r["names"] else ""
         lines.append(
             (
@@ -173,7 +179,7 @@ def routes_words(result: dict[str, Any]) -> str:
                 if r["cost"]
                 else f"{r['verdict']}: no price"
             )
-            + f", {r['usable_gib']:g} GB usable, {rate}, {r['sustained_gbs']:g} GB/s, {r['free_slots']} free, "
+            + f", {r['usable_gib']:g} GB usable, {rate}, {r['sustained_gbs']:g} GB/s{against}, {r['free_slots']} free, "
             + f"{r['touches']} touches, trouble {r['trouble']:.0%} ({low:.0%} to {high:.0%}){names}"
         )
         lines += [
@@ -182,6 +188,8 @@ def routes_words(result: dict[str, Any]) -> str:
             if b["from"] != "shelf"
         ]
         lines += [f"    take {b['count']} of {b['part']} from the shelf" for b in r["buy"] if b["from"] == "shelf"]
+    if result["slower"]:
+        lines.append("ways that leave less bandwidth than now are left out (wish less_bandwidth: true)")
     if not result["proved"]:
         lines.append(f"not all was looked at: the cheapest could be {result['gap']:.1%} cheaper at most")
     return "\n".join(lines)

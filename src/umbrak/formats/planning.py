@@ -120,6 +120,8 @@ class WishesDoc(Doc):
     keep_fitted: bool | None = None
     top_trouble: Annotated[float, Field(ge=0, le=1)] | None = None
     uneven: bool | None = None
+    less_memory: bool | None = None
+    less_bandwidth: bool | None = None
 
     def value(self) -> Wishes:
         given = {f.name: v for f in fields(Wishes) if (v := getattr(self, f.name)) is not None}

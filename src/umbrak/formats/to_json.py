@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from umbrak.core.plan.actions import Action
     from umbrak.core.routes.answer import Answer, Route
     from umbrak.core.routes.material import Bought
+    from umbrak.core.routes.weighing import Gives
     from umbrak.core.runsheet.step import RunSheet
 
 
@@ -96,7 +97,7 @@ def answer_json(answer: Answer, currency: str | None, *, assumed: bool, priced: 
         assumed   whether nobody offers what they are made of
         priced    whether it has a price; else no cost is told
     """
-    routes = [route_json(r, currency) for r in answer.routes]
+    routes = [route_json(r, answer.now, currency) for r in answer.routes]
     if not priced:
         for r in routes:
             r |= {"cost": None, "break_even": None, "names": [n for n in r["names"] if n != "cheapest"]}
@@ -108,10 +109,13 @@ def answer_json(answer: Answer, currency: str | None, *, assumed: bool, priced: 
         "proved": answer.proved,
         "gap": answer.gap,
         "relax": [list(names) for names in answer.relax],
+        "now": {"usable_gib": answer.now.usable_gib, "sustained_gbs": round(answer.now.sustained_gbs, 3)},
+        "slower": answer.slower,
+        "gave_up": list(answer.gave_up),
     }
 
 
-def route_json(route: Route, currency: str | None) -> dict[str, Any]:
+def route_json(route: Route, now: Gives, currency: str | None) -> dict[str, Any]:
     w, saving = route.weighed, route.against_official
     judged = w.evaluation
     return {
@@ -145,6 +149,8 @@ def route_json(route: Route, currency: str | None) -> dict[str, Any]:
         },
         "sustained_gbs": round(w.measures.sustained_gbs, 3),
         "usable_gib": w.measures.usable_gib,
+        "more_usable_gib": round(w.measures.usable_gib - now.usable_gib, 6),
+        "more_sustained_gbs": round(w.measures.sustained_gbs - now.sustained_gbs, 3),
         "installed_gib": judged.installed_gib,
         "data_rate_mts": judged.data_rate_mts,
         "free_slots": w.measures.free_slots,

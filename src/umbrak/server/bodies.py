@@ -385,7 +385,7 @@ class RoutesOf(Body):
     ] = None
 
 
-class BriefOf(Body):
+class WholeLayout(Body):
     slots: LabelledDoc = Field(description="slot -> module: the whole layout that the machine is to have")
 
 

@@ -905,6 +905,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/known-parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Known Parts
+         * @description What part numbers tell of its modules that is open in them, and nothing contradicts.
+         */
+        get: operations["known_parts_api_machines__machine_id__known_parts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/model": {
         parameters: {
             query?: never;
@@ -1095,6 +1115,26 @@ export interface paths {
          */
         put: operations["say_api_machines__machine_id__sizing_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/stagings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stagings
+         * @description The ways to come to a layout in stages, with what each stage shows.
+         */
+        post: operations["stagings_api_machines__machine_id__stagings_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3628,16 +3668,6 @@ export interface components {
             /** Stops */
             stops: string[];
         };
-        /** BriefOf */
-        BriefOf: {
-            /**
-             * Slots
-             * @description slot -> module: the whole layout that the machine is to have
-             */
-            slots: {
-                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
-            };
-        };
         /**
          * Buffering
          * @enum {string}
@@ -3723,7 +3753,7 @@ export interface components {
             /** Rests On */
             rests_on: components["schemas"]["BeliefView"][];
             /** Shown */
-            shown: components["schemas"]["Shown"][];
+            shown: components["schemas"]["umbrak__services__evidence__ceiling__Shown"][];
             /** Statements */
             statements: components["schemas"]["StatementView"][];
         };
@@ -4476,6 +4506,22 @@ export interface components {
             message: string;
         };
         /**
+         * FilledModule
+         * @description Modules alike of one number, and what it tells of them that nothing contradicts.
+         */
+        FilledModule: {
+            /** Adds */
+            adds: components["schemas"]["FactToTake"][];
+            /** Modules */
+            modules: {
+                [key: string]: components["schemas"]["Module"];
+            };
+            /** Number */
+            number: string;
+            /** Slots */
+            slots: string[];
+        };
+        /**
          * Finding
          * @description One fact about a layout, complete when its rule returns it.
          */
@@ -4691,6 +4737,11 @@ export interface components {
              */
             machine_id: string;
         };
+        /**
+         * How
+         * @enum {string}
+         */
+        How: "one first" | "one of each kind" | "half first" | "smaller first";
         /**
          * InHand
          * @description A module in somebody's hand beside the one that a slot is to get.
@@ -6323,7 +6374,7 @@ export interface components {
             /** Sheet Changed */
             sheet_changed: boolean;
             /** Stages */
-            stages: components["schemas"]["StageView"][];
+            stages: components["schemas"]["umbrak__services__plans__view__StageView"][];
             /** State */
             state: string;
             /** Survey Changed */
@@ -6920,6 +6971,8 @@ export interface components {
             ended: components["schemas"]["Ended"];
             /** Gap */
             gap: number | null;
+            /** Gave Up */
+            gave_up: string[];
             money: components["schemas"]["MoneySettings"];
             now: components["schemas"]["Evaluation"];
             /** On Offer */
@@ -6936,6 +6989,8 @@ export interface components {
             routes: components["schemas"]["RouteView"][];
             /** Seconds */
             seconds: number;
+            /** Slower */
+            slower: boolean;
             /** Weighed */
             weighed: number;
         };
@@ -7554,25 +7609,6 @@ export interface components {
             understood: string;
         };
         /**
-         * Shown
-         * @description A total that somebody tried on this model or with its processor, and how far it is believed to work here.
-         */
-        Shown: {
-            /** Elsewhere */
-            elsewhere: string;
-            /** Gib */
-            gib: number;
-            outcome: components["schemas"]["Outcome"];
-            /**
-             * Tried On
-             * Format: date
-             */
-            tried_on: string;
-            who: components["schemas"]["SourceKind"];
-            /** Works */
-            works: number;
-        };
-        /**
          * SightingView
          * @description One place where a part was seen.
          */
@@ -7989,18 +8025,11 @@ export interface components {
             /** Weight */
             weight: number;
         };
-        /**
-         * StageView
-         * @description What is fitted and proved before what comes after it.
-         */
-        StageView: {
-            /** Again */
-            again: string[];
-            /** Changes */
-            changes: {
-                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
-            };
-            verdict: components["schemas"]["Verdict"];
+        /** StagingView */
+        StagingView: {
+            how: components["schemas"]["How"];
+            /** Stages */
+            stages: components["schemas"]["umbrak__services__routes__staging__StageView"][];
         };
         /**
          * StatementDoc
@@ -9126,6 +9155,16 @@ export interface components {
          * @enum {string}
          */
         Who: "anyone" | "second";
+        /** WholeLayout */
+        WholeLayout: {
+            /**
+             * Slots
+             * @description slot -> module: the whole layout that the machine is to have
+             */
+            slots: {
+                [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
+            };
+        };
         /**
          * WishesDoc
          * @description What a route must meet; what is left out or null is not asked.
@@ -9139,6 +9178,10 @@ export interface components {
             keep_fitted?: boolean | null;
             /** Keep Warranty */
             keep_warranty?: boolean | null;
+            /** Less Bandwidth */
+            less_bandwidth?: boolean | null;
+            /** Less Memory */
+            less_memory?: boolean | null;
             /** Over Official */
             over_official?: boolean | null;
             /** Rate Mts */
@@ -9279,6 +9322,18 @@ export interface components {
          */
         umbrak__core__proof__wanted__Wanted: "slots" | "memory test" | "slots after closing" | "alerts" | "fault search" | "soak" | "run sheet" | "duty";
         /**
+         * Shown
+         * @description A doubt of the goal that a stage settles or lessens.
+         */
+        umbrak__core__routes__stages__Shown: {
+            /** Then Works */
+            then_works: number | null;
+            /** Words */
+            words: string;
+            /** Works */
+            works: number;
+        };
+        /**
          * Said
          * @description What one text answers.
          */
@@ -9296,6 +9351,51 @@ export interface components {
             value: unknown;
             /** Words */
             words: string;
+        };
+        /**
+         * Shown
+         * @description A total that somebody tried on this model or with its processor, and how far it is believed to work here.
+         */
+        umbrak__services__evidence__ceiling__Shown: {
+            /** Elsewhere */
+            elsewhere: string;
+            /** Gib */
+            gib: number;
+            outcome: components["schemas"]["Outcome"];
+            /**
+             * Tried On
+             * Format: date
+             */
+            tried_on: string;
+            who: components["schemas"]["SourceKind"];
+            /** Works */
+            works: number;
+        };
+        /**
+         * StageView
+         * @description What is fitted and proved before what comes after it.
+         */
+        umbrak__services__plans__view__StageView: {
+            /** Again */
+            again: string[];
+            /** Changes */
+            changes: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
+            };
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** StageView */
+        umbrak__services__routes__staging__StageView: {
+            /** Doubted */
+            doubted: number;
+            /** Left */
+            left: number;
+            /** Shows */
+            shows: components["schemas"]["umbrak__core__routes__stages__Shown"][];
+            /** Slots */
+            slots: {
+                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
+            };
         };
         /**
          * Seen
@@ -11929,7 +12029,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BriefOf"];
+                "application/json": components["schemas"]["WholeLayout"];
             };
         };
         responses: {
@@ -12158,6 +12258,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryLine"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    known_parts_api_machines__machine_id__known_parts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilledModule"][];
                 };
             };
             /** @description Not signed in */
@@ -13046,6 +13199,63 @@ export interface operations {
             };
             /** @description Changed meanwhile */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stagings_api_machines__machine_id__stagings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WholeLayout"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StagingView"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

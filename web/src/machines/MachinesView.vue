@@ -5,7 +5,7 @@ import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type MachineLine, type MachinePage, type Rejudged } from '@/api/client'
 import { health } from '@/api/health'
 import BoardGlyph from '@/board/BoardGlyph.vue'
-import { gb, gbDown, gbUp } from '@/ui/figures'
+import { gb, gbDown, gbUp, meets } from '@/ui/figures'
 import { at, scaleOf, short, ticks } from './wall'
 import { useLoaded } from '@/stations/live'
 import { session } from '@/frame/session'
@@ -119,7 +119,7 @@ function fold(name: string): void {
 }
 const most = (spread: Record<string, number>) => Math.max(1, ...Object.values(spread))
 /** Need is of what is usable. */
-const usableMet = (l: MachineLine) => l.need_gib !== null && l.summary.usable_gib >= l.need_gib
+const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usable_gib, l.need_gib)
 </script>
 
 <template>

@@ -13,6 +13,7 @@ import { aboutLines } from '@/machines/about'
 import { session } from '@/frame/session'
 import DifferenceView from './survey/DifferenceView.vue'
 import DriveBays from './survey/DriveBays.vue'
+import KnownParts from './survey/KnownParts.vue'
 import TakeIn from './survey/TakeIn.vue'
 import { healthWords, INITIALS, KINDS } from './survey/words'
 import SlotFacts from './SlotFacts.vue'
@@ -140,6 +141,7 @@ const rows = computed(() =>
           <dd>{{ gb(machine.survey.claimed_gib) }} GB at most <span class="faded small">as its firmware says</span></dd>
         </template>
       </dl>
+      <KnownParts :machine="machine" :may-write="session.mayWrite()" @saved="saved" />
       <table>
         <thead>
           <tr>

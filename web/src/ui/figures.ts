@@ -13,6 +13,9 @@ export function gbDown(value: number | null | undefined): string {
   return figure(value, Math.floor)
 }
 
+/** Whether so much is as much as is needed: sums of the same amounts may differ in their last digits. [GB] */
+export const meets = (had: number, needed: number): boolean => had >= needed - 1e-6
+
 function figure(value: number | null | undefined, round: (value: number) => number): string {
   if (value === null || value === undefined) return '?'
   if (Number.isInteger(value)) return String(value)

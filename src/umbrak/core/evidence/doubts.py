@@ -13,7 +13,7 @@ from math import inf
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.ladder import Figure, Ladder
 from umbrak.core.evidence.table import DoubtKind, Table
-from umbrak.core.evidence.trial import Trial
+from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.memory.module import Module, alike, amount, organisation, usable_size
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
@@ -265,6 +265,20 @@ def most_of(ctx: Context) -> Mapping[str, float]:
             controllers[controller] = controllers.get(controller, 0.0) + sum(usable_size(m) for _, m in seated)
     found = {"slot": slots, "channel": channels, "controller": [*controllers.values()], "socket": sockets}
     return {scope: max(gib, default=0.0) for scope, gib in found.items()}
+
+
+def held_by(ctx: Context, judged: Evaluation, before: Layout) -> Held:
+    """What a layout that runs shows besides its total: what is in it together runs together, over all that nobody told."""
+    modules = list(ctx.modules.values())
+    facts = (d.about for d in resting_of(ctx, judged, before).doubts if d.kind is DoubtKind.UNTOLD)
+    return Held(
+        most=most_of(ctx),
+        makers=frozenset(x.maker for x in modules if x.maker),
+        kits=kits_of(modules),
+        facts=frozenset(facts),
+        firmware=ctx.machine.firmware,
+        system=ctx.machine.system,
+    )
 
 
 def shown_by(total: float, held: Mapping[str, float], asked: float, most: Mapping[str, float]) -> float:

@@ -11,14 +11,16 @@ from umbrak.core.evidence.levers import Experiment, Lever, experiments, levers_o
 from umbrak.core.evidence.trouble import BreakEven, Range, break_even
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import Layout
-from umbrak.core.routes.picks import is_in_warranty, names_of, smallest_to_relax
+from umbrak.core.routes.picks import is_in_warranty, names_of, smallest_to_relax, without
 from umbrak.core.routes.problem import Origin, Problem
 from umbrak.core.routes.search import Progress, search
 from umbrak.core.routes.stages import first_stage
-from umbrak.core.routes.weighing import Scales, Weighed
+from umbrak.core.routes.weighing import Gives, Scales, Weighed
 
 #: Time for finding out which wishes stand in the way. [s]
 _RELAX_SECONDS = 10.0
+#: What is given up by itself where nothing meets it.
+_SLOWER = ("less_bandwidth",)
 
 
 @dataclass(frozen=True)
@@ -70,6 +72,11 @@ class Answer:
     relax: tuple[tuple[str, ...], ...]
     weighed: int
     seconds: float
+    #: What is fitted gives now; whether ways were left out that leave less bandwidth than that.
+    now: Gives
+    slower: bool
+    #: Wishes that were given up, since nothing met them: that it runs no slower than now.
+    gave_up: tuple[str, ...]
 
 
 def answer(
@@ -80,6 +87,13 @@ def answer(
 ) -> Answer:
     """The frontier as people are told it. Parameters as of `search`."""
     found = search(problem, seconds, report, stopped)
+    gave_up: tuple[str, ...] = ()
+    if found.proved and not found.routes and found.slower:
+        # More memory often runs slower: rather than nothing that is shown, and said.
+        slower = without(problem, _SLOWER)
+        left = None if seconds is None else max(seconds - found.seconds, 0.5)
+        if (anyway := search(slower, left, report, stopped)).routes or not anyway.proved:
+            problem, found, gave_up = slower, anyway, _SLOWER
     relax: tuple[tuple[str, ...], ...] = ()
     ended = Ended.FOUND if found.routes else Ended.NONE if found.proved else Ended.NO_TIME
     if ended is Ended.NONE:
@@ -121,6 +135,9 @@ def answer(
         relax=relax,
         weighed=found.weighed,
         seconds=found.seconds,
+        now=scales.now,
+        slower=found.slower,
+        gave_up=gave_up,
     )
 
 

@@ -48,18 +48,18 @@ def is_in_warranty(w: Weighed) -> bool:
     return known and w.all_listed and not codes & {"risk.warranty", "risk.unlisted", "kind.uncertified"}
 
 
+#: What asks for nothing at all.
+_NOTHING = Wishes(uneven=True, less_memory=True, less_bandwidth=True)
+
+
 def wishes_made(wishes: Wishes) -> tuple[str, ...]:
     """Names of the wishes that ask for something, in order."""
-    nothing = Wishes()
-    return tuple(f.name for f in fields(Wishes) if getattr(wishes, f.name) != getattr(nothing, f.name) and f.name != "uneven") + (
-        () if wishes.uneven else ("uneven",)
-    )  # fmt: skip
+    return tuple(f.name for f in fields(Wishes) if getattr(wishes, f.name) != getattr(_NOTHING, f.name))
 
 
 def without(problem: Problem, names: Sequence[str]) -> Problem:
     """The problem with these wishes given up; giving up on evenness is allowing unevenness."""
-    nothing = Wishes(uneven=True)
-    return replace(problem, wishes=replace(problem.wishes, **{n: getattr(nothing, n) for n in names}))
+    return replace(problem, wishes=replace(problem.wishes, **{n: getattr(_NOTHING, n) for n in names}))
 
 
 def smallest_to_relax(

@@ -61,6 +61,9 @@ class Wishes:
     top_trouble: float | None = None
     #: Whether layouts against the population order or with uneven channels may be proposed.
     uneven: bool = False
+    #: Whether less usable memory, or less sustained bandwidth, than now may be left.
+    less_memory: bool = False
+    less_bandwidth: bool = False
 
 
 @dataclass(frozen=True, slots=True)

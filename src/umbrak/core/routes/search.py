@@ -38,7 +38,7 @@ from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Choice, Policy, Shop, log_of
 from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
-from umbrak.core.routes.weighing import Key, Scales, Weighed
+from umbrak.core.routes.weighing import SLACK, Key, Scales, Weighed
 
 #: Combinations of designs held before they are looked at with every choice of kinds.
 _MOST_COMBINED = 100_000
@@ -79,6 +79,8 @@ class Found:
     gap: float | None
     weighed: int
     seconds: float
+    #: Whether anything may have been left out only since it leaves less bandwidth than there is now.
+    slower: bool = False
 
 
 def search(
@@ -117,9 +119,12 @@ class _Search:
         self.shop = Shop(problem, self.space, self.scales, self._over)
         #: Key -> the layout of that key that wins among its equals.
         self.known: dict[Key, Weighed] = {}
+        #: The least that any costs, to the mill: steps hide nothing behind the name "cheapest".
+        self.cheapest: Weighed | None = None
         self.weighed = 0
         self.rows = 0
         self.complete = True
+        self.slower = False
         self._totals: dict[float, float] = {}
         #: What nothing weighed beats, and how many had been weighed when that was found.
         self._best: Rows = np.empty((0, 6), np.int64)
@@ -128,7 +133,7 @@ class _Search:
     def run(self) -> Found:
         least = self._least() if self.first else 0
         if least is None:
-            return Found((), True, None, 0, monotonic() - self.started)
+            return Found(routes=(), proved=True, gap=None, weighed=0, seconds=monotonic() - self.started)
         self._openers()
         # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
         kinds_of_layout = (True, False) if len(self.scales.live_slots) > _SMALL else (False,)
@@ -137,12 +142,26 @@ class _Search:
                 self._nearby()
             for pure in kinds_of_layout:
                 self._phase(even, pure)
-        routes = sorted(self._front().values(), key=lambda w: (w.measures.cost, w.measures.key(self.problem.steps)))
+        routes = sorted(self._with_cheapest(), key=lambda w: (w.measures.cost, w.measures.key(self.problem.steps)))
         gap = 0.0 if routes else None
         if routes and not self.complete:
             least, best = self._least() or 0, routes[0].measures.cost
             gap = max(0.0, (best - least) / best) if best else 0.0
-        return Found(tuple(routes), self.complete, gap, self.weighed, monotonic() - self.started)
+        return Found(
+            routes=tuple(routes),
+            proved=self.complete,
+            gap=gap,
+            weighed=self.weighed,
+            seconds=monotonic() - self.started,
+            slower=self.slower,
+        )
+
+    def _with_cheapest(self) -> list[Weighed]:
+        """What nothing beats, and what is cheaper than all of it, by however little."""
+        front, cheapest = list(self._front().values()), self.cheapest
+        if cheapest and all(w.measures.cost > cheapest.measures.cost for w in front):
+            front.append(cheapest)
+        return front
 
     def _least(self) -> int | None:
         """A lower bound on what any route costs; None where there can be none."""
@@ -159,8 +178,11 @@ class _Search:
         return False
 
     def _tell(self) -> None:
-        cheapest = min((w.measures.cost for w in self.known.values()), default=None)
+        cheapest = self.cheapest.measures.cost if self.cheapest else None
         self.report(Progress(monotonic() - self.started, self.rows, self.weighed, len(self.known), cheapest))
+
+    def _least_known(self) -> float:
+        return self.cheapest.measures.cost if self.cheapest else inf
 
     # -- designs and their combinations ---------------------------------------------------------------
 
@@ -360,7 +382,8 @@ class _Search:
         keys = np.concatenate([p.keys for p in rows.parts])
         starts = np.cumsum([0, *(len(p.keys) for p in rows.parts)])
         distinct, group = distinct_rows(keys)
-        order = np.argsort(group, kind="stable")
+        cost = np.concatenate([p.cost for p in rows.parts])
+        order = np.lexsort((cost, group))
         ends = np.searchsorted(group[order], np.arange(len(distinct) + 1))
         #: Per distinct key: how many of its rows have been weighed.
         done = np.zeros(len(distinct), np.int64)
@@ -368,9 +391,14 @@ class _Search:
         while open_.any():
             candidates = np.flatnonzero(open_)
             beaten = self._beaten(distinct[candidates])
-            open_[candidates[beaten]] = False
-            candidates = candidates[~beaten]
-            front = candidates[unbeaten(distinct[candidates])]
+            # Of those that are beaten only one that is cheaper than all, the cheapest first.
+            least = cost[order[ends[candidates] + done[candidates]]]
+            cheaper = least < self._least_known()
+            open_[candidates[beaten & ~cheaper]] = False
+            front = candidates[~beaten]
+            front = front[unbeaten(distinct[front])]
+            if cheaper.any():
+                front = np.unique(np.append(front, candidates[np.argmin(least)]))
             for g in front:
                 if self._over(1.0):
                     return
@@ -399,8 +427,10 @@ class _Search:
             return None
         key = w.measures.key(self.problem.steps)
         before = self.known.get(key)
-        if before is None or w.parts < before.parts:
+        if before is None or (w.measures.cost, w.parts) < (before.measures.cost, before.parts):
             self.known[key] = w
+        if self.cheapest is None or w.measures.cost < self.cheapest.measures.cost:
+            self.cheapest = w
         return key
 
     def _all_modules(self, layout: Layout) -> Iterator[Occupant]:
@@ -427,10 +457,12 @@ class _Search:
 
 @dataclass(frozen=True)
 class _Part:
-    """Rows of one table: their keys, the designs picked, the choices taken, whether they stand for others too."""
+    """Rows of one table: their keys and costs, the designs picked, the choices taken, whether they stand for others too."""
 
     table: _Table
     keys: Rows
+    #: In mills, to the mill.
+    cost: NDArray[np.float64]
     picks: Rows
     taken: Rows
     merged: NDArray[np.bool_]
@@ -486,25 +518,36 @@ class _Table:
     def may(self, combined: Combined) -> NDArray[np.bool_]:
         """Whether combinations could be what nothing weighed beats, were there an ideal choice for every count."""
         found = np.zeros(len(combined.picks), bool)
-        row, keys, fits, _ = self._rows(combined, self.ideal)
+        row, keys, cost, fits, _ = self._rows(combined, self.ideal)
+        found[row[self._open(keys, cost, fits)]] = True
+        return found
+
+    def _open(self, keys: Rows, cost: NDArray[np.float64], fits: NDArray[np.bool_]) -> Rows:
+        """Rows that nothing weighed beats, or that may be cheaper than all of it."""
         keep = np.flatnonzero(fits)
         distinct, group = distinct_rows(keys[keep])
-        found[row[keep[~self.search._beaten(distinct)[group]]]] = True
-        return found
+        return keep[~self.search._beaten(distinct)[group] | (cost[keep] < self.search._least_known())]
 
     def add(self, combined: Combined, into: _Rows) -> None:
         """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
         something weighed beats."""
-        row, keys, fits, taken = self._rows(combined, self.choices)
-        keep = np.flatnonzero(fits)
-        distinct, group = distinct_rows(keys[keep])
-        keep = keep[~self.search._beaten(distinct)[group]]
-        into.append(_Part(self, keys[keep], combined.picks[row[keep]], taken[keep], combined.merged_rows[row[keep]]))
+        row, keys, cost, fits, taken = self._rows(combined, self.choices)
+        keep = self._open(keys, cost, fits)
+        into.append(
+            _Part(
+                table=self,
+                keys=keys[keep],
+                cost=cost[keep],
+                picks=combined.picks[row[keep]],
+                taken=taken[keep],
+                merged=combined.merged_rows[row[keep]],
+            )
+        )
 
     def _rows(
         self, combined: Combined, of: Sequence[Mapping[int, Sequence[Choice]]]
-    ) -> tuple[Rows, Rows, NDArray[np.bool_], NDArray[np.int16]]:
-        """Of every combination with every choice: which combination, its key at best, whether it may meet the wishes, the
+    ) -> tuple[Rows, Rows, NDArray[np.float64], NDArray[np.bool_], NDArray[np.int16]]:
+        """Of every combination with every choice: which combination, its key and its cost at best, whether it may meet the wishes, the
         choice of each class."""
         space, total = self.space, combined.sums
         n_rows = len(combined.picks)
@@ -530,7 +573,8 @@ class _Table:
                 taken[:, c.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
             place += here
         self.search.rows += len(row)
-        return row, *self._keys(total, row, cost, fine, rated, fitted), taken
+        keys, fits = self._keys(total, row, cost, fine, rated, fitted)
+        return row, keys, cost, fits, taken
 
     def _keys(
         self, total: Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
@@ -563,7 +607,7 @@ class _Table:
         steps = problem.steps
         fits = np.isfinite(cost)
         if wishes.usable_gib is not None:
-            fits &= usable >= wishes.usable_gib
+            fits &= usable >= wishes.usable_gib - SLACK
         if wishes.budget is not None:
             fits &= cost <= mills(wishes.budget)
         if wishes.free_slots is not None:
@@ -572,8 +616,16 @@ class _Table:
             fits &= rate >= wishes.rate_mts
         if wishes.top_trouble is not None:
             fits &= doubted <= wishes.top_trouble + 1e-9
+        now = self.search.scales.now
+        if not wishes.less_memory:
+            fits &= usable >= now.usable_gib - SLACK
         if wishes.keep_fitted:
             fits &= (fitted >= np.array([k.fitted for k in space.fitted], np.int64)).all(axis=1)
+        if not wishes.less_bandwidth:
+            # Sockets are told to a thousandth.
+            as_fast = sustained + 0.001 * len(space.live) >= now.sustained_gbs - SLACK
+            self.search.slower |= bool((fits & ~as_fast).any())
+            fits &= as_fast
         keys = np.stack(
             [
                 cost // mills(steps.money),

@@ -27,6 +27,9 @@ from umbrak.core.rules.finding import Finding, Severity
 #: What no evenness is asked of where memory is soldered: its channel holds what it holds.
 _EXCUSED_BY_SOLDERED = ("order.balance", "order.channel-single")
 
+#: By how much a total may fall short of what is wanted and a bandwidth of what there is: the last digits of a sum. [GiB, GB/s]
+SLACK = 1e-6
+
 #: A route's values, all such that less is better, floored to the steps: what dominance compares.
 Key = tuple[int, int, int, int, int, int]
 
@@ -90,6 +93,19 @@ class Weighed:
         return Decimal(self.measures.cost) / MILLS
 
 
+@dataclass(frozen=True, slots=True)
+class Gives:
+    """What a machine has of it; 0 of what is not known."""
+
+    usable_gib: float
+    sustained_gbs: float
+
+
+def meets(usable_gib: float, wanted_gib: float) -> bool:
+    """Whether so much is as much as wanted: a need that came through other hands may differ in its last digits."""
+    return usable_gib >= wanted_gib - SLACK
+
+
 class Scales:
     """Weighs layouts for one problem."""
 
@@ -123,6 +139,15 @@ class Scales:
         """For a bound on any layout of a total."""
         p = self.problem
         return reach_ladder_at_best(p.sheet, p.machine, p.statements, p.layout)
+
+    @cached_property
+    def now(self) -> Gives:
+        """What is fitted gives now: nothing where it does not run."""
+        p = self.problem
+        judged = evaluate_in(question(p.sheet, p.machine, p.layout, p.statements, p.layout))
+        if any(f.severity is Severity.STOP for f in judged.findings):
+            return Gives(0.0, 0.0)
+        return Gives(judged.usable_gib, sum(s.sustained_gbs or 0 for s in judged.sockets))
 
     def belief(self, doubt: Doubt) -> Belief:
         if doubt not in self._beliefs:
@@ -173,7 +198,7 @@ class Scales:
     def _breaks(self, judged: Evaluation, m: Measures, doubted: float, kept: bool, listed: bool) -> Iterator[str]:
         w = self.problem.wishes
         codes = {f.code for f in judged.findings if f.severity is Severity.RISK}
-        if w.usable_gib is not None and m.usable_gib < w.usable_gib:
+        if w.usable_gib is not None and not meets(m.usable_gib, w.usable_gib):
             yield "usable_gib"
         if w.budget is not None and m.cost > mills(w.budget):
             yield "budget"
@@ -193,6 +218,10 @@ class Scales:
             yield "top_trouble"
         if not w.uneven and self.is_uneven(judged.findings):
             yield "uneven"
+        if not w.less_memory and not meets(m.usable_gib, self.now.usable_gib):
+            yield "less_memory"
+        if not w.less_bandwidth and m.sustained_gbs < self.now.sustained_gbs - SLACK:
+            yield "less_bandwidth"
 
     def is_uneven(self, findings: Sequence[Finding]) -> bool:
         """Whether the population order or the channels' evenness is against it; where memory is soldered, what only

@@ -33,6 +33,7 @@ from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines import making as service
+from umbrak.services.machines.filled import FilledModule, see_filled
 from umbrak.services.machines.listing import MachinePage, list_machines
 from umbrak.services.machines.making import make_machine
 from umbrak.services.machines.newer import ChangedVerdicts, NewerSheet, changed_verdicts, newer_sheet, take_newer_sheet
@@ -233,6 +234,12 @@ def remodel(machine_id: UUID, body: ModelChange, engine: Db, account: Person) ->
 def where_to(machine_id: UUID, body: TargetsOf, engine: Db, _: Person) -> tuple[Target, ...]:
     """Every slot of the machine as it is, as a place for a module: allowed, or why not."""
     return machine_targets(engine, machine_id, body.module.value(), body.taken_from)
+
+
+@router.get("/{machine_id}/known-parts", responses=describe(401, 404, 422))
+def known_parts(machine_id: UUID, engine: Db, _: Person) -> list[FilledModule]:
+    """What part numbers tell of its modules that is open in them, and nothing contradicts."""
+    return see_filled(engine, machine_id)
 
 
 @router.get("/{machine_id}/cures", responses=describe(401, 404, 422))

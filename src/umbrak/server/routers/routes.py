@@ -8,13 +8,14 @@ from fastapi import APIRouter, Request
 
 from umbrak.core.plan.brief import Brief
 from umbrak.core.platform.machine import Layout
-from umbrak.server.bodies import BriefOf, RoutesOf
+from umbrak.server.bodies import RoutesOf, WholeLayout
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for
 from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.brief import see_brief
 from umbrak.services.routes.finding import RoutesView, find_routes
+from umbrak.services.routes.staging import StagingView, see_stagings
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["routes"])
 
@@ -30,6 +31,12 @@ async def routes(machine_id: UUID, body: RoutesOf, request: Request, engine: Db,
 
 
 @router.post("/brief", responses=describe(401, 404, 422))
-def brief(machine_id: UUID, body: BriefOf, engine: Db, _: Person) -> Brief:
+def brief(machine_id: UUID, body: WholeLayout, engine: Db, _: Person) -> Brief:
     """What to look for in a shop for a layout: what would do as well, what nearly, what is wrong and why."""
     return see_brief(engine, machine_id, Layout(read_occupants(engine, body.slots, "slots")))
+
+
+@router.post("/stagings", responses=describe(401, 404, 422))
+def stagings(machine_id: UUID, body: WholeLayout, engine: Db, _: Person) -> list[StagingView]:
+    """The ways to come to a layout in stages, with what each stage shows."""
+    return see_stagings(engine, machine_id, Layout(read_occupants(engine, body.slots, "slots")))

@@ -10,10 +10,8 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.evaluate import Evaluation
-from umbrak.core.evidence.doubts import kits_of, most_of, resting_of
-from umbrak.core.evidence.table import DoubtKind, Outcome
-from umbrak.core.evidence.trial import Held
+from umbrak.core.evidence.doubts import held_by
+from umbrak.core.evidence.table import Outcome
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.difference import compare_slot
@@ -21,7 +19,6 @@ from umbrak.core.platform.known import Origin
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.statement import SourceKind
 from umbrak.core.proof.compare import Seen
-from umbrak.core.rules.context import Context
 from umbrak.formats.documents import like_key
 from umbrak.formats.entries import SignedDoc
 from umbrak.services.bench.view import RunView, run_view
@@ -231,20 +228,10 @@ def note_trials(
     new = [x for x in came if x not in {alike(o) for o in before.values() if isinstance(o, Module)}] or sorted(came, key=like_key)[:1]  # fmt: skip
     processor = next((p for p in m.machine.processors.values() if p), None)
     ctx, judged = judged_question(m, goal, before)
-    total, held = judged.installed_gib, _held(m, ctx, judged, before)
+    total, held = judged.installed_gib, held_by(ctx, judged, before)
     for module in sorted(new, key=like_key):
         trial = NewTrial(
             sheet_id=m.sheet.id, outcome=Outcome(outcome), who=SourceKind.OWN_PROOF, tried_on=now.date(), processor=processor, part=module.part, revision=module.revision, module=module, total_gib=total, soak_days=round(days, 2),
             note=" ".join(p for p in (f"{m.row.name}, {row.plan}.", note) if p), source=m.row.name, held=held,
         )  # fmt: skip
         note_trial(db, account, trial, now.date())
-
-
-def _held(m: Loaded, ctx: Context, judged: Evaluation, before: Layout) -> Held:
-    """What the machine held besides: what ran with it together has run together, over all that nobody told."""
-    modules = list(ctx.modules.values())
-    facts = (d.about for d in resting_of(ctx, judged, before).doubts if d.kind is DoubtKind.UNTOLD)
-    return Held(
-        most=most_of(ctx), makers=frozenset(x.maker for x in modules if x.maker), kits=kits_of(modules), facts=frozenset(facts),
-        firmware=m.machine.firmware, system=m.machine.system,
-    )  # fmt: skip

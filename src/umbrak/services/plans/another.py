@@ -67,7 +67,7 @@ def more_for(engine: Engine, key: UUID) -> MoreView | None:
         machine=plan.then.machine,
         layout=plan.goal,
         candidates=tuple(left for c in w.problem.candidates if (left := _less(c, taken.get(id(c), 0)))),
-        wishes=Wishes(usable_gib=need),
+        wishes=Wishes(usable_gib=need, less_bandwidth=True),
     )
     best = min(search(asked, _SECONDS).routes, key=lambda r: _rank(plan, r), default=None)
     if best is None:

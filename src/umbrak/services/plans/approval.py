@@ -205,7 +205,13 @@ def _saving(db: Connection, w: WeighedPlan, spread: Range) -> SavingView | None:
     if not w.lacking or any(count > at_hand.get(kind, 0) for kind, count in wanted.items()):
         return None
     own = scales.weigh(plan.goal)
-    safe = Wishes(usable_gib=own.measures.usable_gib, keep_warranty=True, third_party=False, over_official=False)
+    safe = Wishes(
+        usable_gib=own.measures.usable_gib,
+        keep_warranty=True,
+        third_party=False,
+        over_official=False,
+        less_bandwidth=True,
+    )
     found = [r for r in search(problem_of(db, plan.machine, safe), _SECONDS).routes if is_in_warranty(r)]
     official = min(found, key=lambda r: r.cost, default=None)
     if official is None:

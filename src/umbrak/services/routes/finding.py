@@ -110,6 +110,10 @@ class RoutesView:
     assumed: bool
     #: Whether anything has a price; else no cost is told.
     priced: bool
+    #: Whether ways were left out that would leave less bandwidth than now.
+    slower: bool
+    #: Wishes that were given up, since nothing met them.
+    gave_up: tuple[str, ...]
 
 
 def find_routes(
@@ -164,7 +168,7 @@ def _view(
     assumed = any(c.origin == Origin.ASSUMED for c in problem.candidates)
     priced = not assumed or money.guess().told
     return RoutesView(
-        ended=found.ended, assumed=assumed, priced=priced,
+        ended=found.ended, assumed=assumed, priced=priced, slower=found.slower, gave_up=found.gave_up,
         routes=tuple(_route(r, problem.table, priced) for r in found.routes), money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
         seconds=round(found.seconds, 3), on_shelf=on_shelf, on_offer=on_offer, now=now,
     )  # fmt: skip

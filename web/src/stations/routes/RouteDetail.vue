@@ -2,20 +2,20 @@
 /** One route opened: what is bought, what it saves and risks, and every figure's terms. */
 import { computed } from 'vue'
 import type { Board, Layout, Route, RoutesView } from '@/api/client'
-import { same } from '@/board/state'
-import { gb } from '@/ui/figures'
 import { LOSSES } from '@/notes/words'
 import { session } from '@/frame/session'
 import BeliefLine from '@/ui/BeliefLine.vue'
 import { movedWords } from '@/ui/belief'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
+import { plural } from '@/ui/words'
 import BriefOf from '../BriefOf.vue'
 import WorthIt from '../WorthIt.vue'
-import { ACTS, letterOf, LEVERS, lossWords, money, percent, routeWords, troubleWords } from './words'
+import StagesOf from './StagesOf.vue'
+import { ACTS, letterOf, LEVERS, lossWords, money, percent, regrets, routeWords, signed, troubleWords } from './words'
 
-const props = defineProps<{ view: RoutesView; index: number; board: Board; now: Layout; machineId: string }>()
-const emit = defineEmits<{ plan: [] }>()
+const props = defineProps<{ view: RoutesView; index: number; board: Board; layout: Layout; now: { usable: number; gbs: number }; machineId: string }>()
+const emit = defineEmits<{ plan: [stages?: Layout[]] }>()
 const route = computed<Route>(() => props.view.routes[props.index]!)
 const currency = computed(() => props.view.money.currency)
 const costsTold = computed(() => Boolean(props.view.money.hour || props.view.money.downtime_hour || props.view.money.returned || props.view.money.data))
@@ -23,13 +23,7 @@ const saving = computed(() => route.value.break_even)
 const moved = computed(() => movedWords(route.value.trouble_range, route.value.trouble))
 const findings = computed(() => route.value.evaluation.findings.filter((f) => f.severity !== 'note').slice(0, 4))
 const experiment = computed(() => route.value.experiments[0])
-/** The one module of the first stage: which, and where. */
-const first = computed(() => {
-  const stage = route.value.first_stage as Layout | null
-  const slot = stage && props.board.slots.find((s) => !same(stage[s.id], props.now[s.id]))
-  const module = slot && stage[slot.id]
-  return module && module !== 'unknown' ? { slot: slot.printed, words: `${gb(module.capacity_gib)} GB ${module.part ?? ''}`.trim() } : null
-})
+const regretted = computed(() => regrets(route.value, props.now))
 const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_days ?? 0)))
 </script>
 
@@ -39,6 +33,12 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       <h2><span class="letter">{{ letterOf(index) }}</span> {{ routeWords(route) }}</h2>
       <button type="button" class="press slim" v-if="session.mayWrite()" @click="emit('plan')">Plan this route</button>
     </header>
+    <dl class="sums">
+      <div><dt>gains</dt><dd><b>{{ signed(route.usable_gib - now.usable) }}</b><template v-if="Math.abs(route.usable_gib - now.usable) >= 0.05"> GB usable</template><template v-if="now.gbs && Math.abs(route.sustained_gbs - now.gbs) >= 0.05">, <b>{{ signed(route.sustained_gbs - now.gbs) }}</b> GB/s</template></dd></div>
+      <div><dt>costs</dt><dd><b>{{ view.priced ? money(route.cost, currency) : 'no price' }}</b>, {{ plural(route.touches, 'touch', 'touches') }}</dd></div>
+      <div><dt>risks</dt><dd><b>{{ percent(route.trouble) }}</b> trouble</dd></div>
+      <div v-if="regretted.length"><dt>regret</dt><dd>{{ regretted.join('; ') }}</dd></div>
+    </dl>
     <table v-if="route.buy.length" class="buy">
       <tbody>
         <tr v-for="b in route.buy" :key="b.part + b.from">
@@ -50,6 +50,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
     </table>
     <p v-else class="small faded">Nothing is bought.</p>
     <BriefOf v-if="route.buy.length" :machine-id="machineId" :slots="route.slots as Layout" />
+    <StagesOf v-if="route.buy.length" :machine-id="machineId" :board="board" :now="layout" :goal="route.slots as Layout" :doubted="1 - (1 - route.trouble) / (1 - route.fails_early)" @plan="emit('plan', $event)" />
     <p v-if="lead" class="small faded">The last part is there after {{ lead }} days.</p>
     <p class="stands"><VerdictWord :of="route.evaluation" /> <span v-if="route.in_warranty" class="faded">inside the warranty: the maker stands behind it</span></p>
     <template v-if="saving">
@@ -72,7 +73,6 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
         <b>{{ LEVERS[l.kind] }}</b>{{ l.about ? ` (${l.about})` : '' }}:
         <template v-if="l.trouble < route.trouble - 0.001">trouble {{ percent(l.trouble) }}, </template><template v-if="costsTold">expected loss {{ money(l.expected_loss, currency) }} <span class="faded">instead of {{ money(route.expected_loss, currency) }}</span></template>
       </p>
-      <p v-if="first" class="small">In two stages: first <b>{{ first.words }}</b> alone in {{ first.slot }}; proved, then the rest.</p>
     </template>
     <template v-if="experiment">
       <h3>Cheapest experiment</h3>
@@ -110,6 +110,22 @@ h3 {
   margin-top: 6px;
 }
 p {
+  margin: 0;
+}
+.sums {
+  margin: 0;
+  display: grid;
+  gap: 3px;
+  font-size: 14px;
+}
+.sums div {
+  display: grid;
+  grid-template-columns: 52px minmax(0, 1fr);
+}
+.sums dt {
+  color: var(--faded);
+}
+.sums dd {
   margin: 0;
 }
 .buy {

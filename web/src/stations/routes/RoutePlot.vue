@@ -80,6 +80,7 @@ const beyond = computed(() => (props.budget === null || !props.priced ? null : x
         @click="emit('choose', p.index)"
         @keydown.enter="emit('choose', p.index)"
       >
+        <line v-if="p.x !== p.true.x || p.y !== p.true.y" :x1="p.true.x" :y1="p.true.y" :x2="p.x" :y2="p.y" class="stem" />
         <circle v-if="p.index === chosen || pinned.includes(p.index)" :cx="p.x" :cy="p.y" :r="p.size + 6" class="ring" />
         <circle :cx="p.x" :cy="p.y" :r="Math.max(12, p.size)" class="press" />
         <path :d="PATHS[shapeOf(routes[p.index]!)]" :transform="`translate(${p.x} ${p.y}) scale(${p.size})`" />
@@ -120,6 +121,9 @@ text {
 .hatch {
   fill: var(--rule);
   opacity: 0.55;
+}
+.stem {
+  stroke: var(--faded);
 }
 .level line {
   stroke: var(--faded);

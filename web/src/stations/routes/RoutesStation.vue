@@ -15,7 +15,7 @@ import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
 import GuessForm from './GuessForm.vue'
-import { beats, given, letterOf, money, NAMES, percent, rateOf, routeWords, whereNow, WISHES } from './words'
+import { beats, given, letterOf, money, NAMES, percent, rateOf, routeWords, signed, whereNow, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()
@@ -127,13 +127,13 @@ const rows = computed(() => {
 function pin(index: number): void {
   pinned.value = pinned.value.includes(index) ? pinned.value.filter((i) => i !== index) : [...pinned.value, index].slice(-3)
 }
-async function plan(route: Route, staged = false): Promise<void> {
+async function plan(route: Route, stages: Layout[] = []): Promise<void> {
   try {
     const params = { path: { machine_id: machine.value.id } }
     const taken = new Set(machine.value.plans.map((p) => p.name))
     const words = routeWords(route).slice(0, 100)
     const name = [words, ...Array.from({ length: 50 }, (_, i) => `${words} (${i + 2})`)].find((n) => !taken.has(n)) ?? null
-    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: route.slots as never, ...(staged ? { stages: [route.first_stage as never] } : {}) } }))
+    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: route.slots as never, ...(stages.length ? { stages: stages as never } : {}) } }))
     await reload()
     await router.push(`/machines/${machine.value.id}/fit`)
   } catch (error) {
@@ -160,9 +160,13 @@ const gapWords = computed(() => {
           <b v-if="view.routes.length">{{ plural(view.routes.length, 'route') }}</b> <span class="faded">{{ gapWords }}</span>
           <button v-if="!view.proved" type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button>
         </template>
+        <template v-if="view?.slower && view.routes.length">
+          <br />Left out: what runs slower than now. <button type="button" class="quiet-link" @click="change({ less_bandwidth: true })">Show it</button>
+        </template>
       </p>
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <p v-if="view?.gave_up.length && view.routes.length" class="assumed small" role="status"><b>No way runs as fast as now:</b> these run slower, and each says by how much.</p>
     <p v-if="view?.assumed" class="assumed small">
       <span><b>Nobody offers these modules:</b> they are what the standards have and {{ machine.board.title }} takes, judged like any other.</span>
       <GuessForm :money="view.money" @kept="search(TIMES)" />
@@ -195,7 +199,7 @@ const gapWords = computed(() => {
       <div class="panel side">
         <p v-if="beaten" class="beaten small" role="status">{{ beaten }}</p>
         <RouteCompare v-if="pinned.length" :view="view" :pinned="pinned" @unpin="pin" />
-        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :now="machine.slots as Layout" :machine-id="machine.id" @plan="plan(view.routes[chosen]!)" />
+        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :layout="machine.slots as Layout" :now="now" :machine-id="machine.id" @plan="(stages) => plan(view!.routes[chosen!]!, stages)" />
       </div>
       <section class="panel list" aria-label="Routes">
         <table>
@@ -204,7 +208,10 @@ const gapWords = computed(() => {
               <th scope="col"><button type="button" class="sort" :aria-pressed="rowsSort === 'named'" @click="rowsSort = 'named'">route</button></th>
               <th scope="col">board</th>
               <th scope="col">what is done</th>
-              <th v-for="c in COLUMNS" :key="c.key" scope="col" class="number"><button type="button" class="sort" :aria-pressed="rowsSort === c.key" @click="rowsSort = c.key">{{ c.words }}</button></th>
+              <template v-for="c in COLUMNS" :key="c.key">
+                <th scope="col" class="number"><button type="button" class="sort" :aria-pressed="rowsSort === c.key" @click="rowsSort = c.key">{{ c.words }}</button></th>
+                <th v-if="c.key === 'sustained_gbs'" scope="col" class="number">MT/s</th>
+              </template>
               <th scope="col">stands</th>
               <th scope="col"><span class="visually-hidden">do</span></th>
             </tr>
@@ -217,16 +224,17 @@ const gapWords = computed(() => {
                 <b v-if="route.names.length" class="called">{{ route.names.map((n) => NAMES[n]).join(', ') }}</b>
                 <span :class="{ small: route.names.length }">{{ routeWords(route) }}</span>
               </td>
-              <td class="number">{{ gb(route.usable_gib) }}</td>
+              <td class="number">{{ gb(route.usable_gib) }}<span v-if="view.now.verdict !== 'no-go'" class="faded small under">{{ signed(route.usable_gib - now.usable) }}</span></td>
               <td class="number">{{ view.priced ? money(route.cost, '') : '–' }}</td>
-              <td class="number">{{ route.sustained_gbs.toFixed(1) }}<span v-if="rateOf(route)" class="faded small under">{{ rateOf(route) }}</span></td>
+              <td class="number">{{ route.sustained_gbs.toFixed(1) }}<span v-if="now.gbs" class="faded small under" :class="{ lacking: route.sustained_gbs < now.gbs - 0.05 }">{{ signed(route.sustained_gbs - now.gbs) }}</span></td>
+              <td class="number">{{ rateOf(route) ?? '?' }}</td>
               <td class="number">{{ route.trouble ? percent(route.trouble) : '' }}</td>
               <td class="number">{{ route.free_slots }}</td>
               <td class="number">{{ route.touches }}</td>
               <td class="stands"><VerdictWord :of="route.evaluation" /><small v-if="route.in_warranty" class="faded under">inside the warranty</small></td>
               <td class="do">
                 <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it: route ${letterOf(index)}`" @click.stop="plan(route)">Plan it</button>
-                <button v-if="session.mayWrite() && route.first_stage" type="button" class="quiet-link" :aria-label="`In two stages: plan route ${letterOf(index)}`" title="one module first, proved, then the rest" @click.stop="plan(route, true)">In two stages</button>
+                <button v-if="session.mayWrite() && route.first_stage" type="button" class="quiet-link" :aria-label="`In two stages: plan route ${letterOf(index)}`" title="one module first, proved, then the rest" @click.stop="plan(route, [route.first_stage as Layout])">In two stages</button>
                 <button type="button" class="quiet-link" :aria-pressed="pinned.includes(index)" :aria-label="`${pinned.includes(index) ? 'Unpin' : 'Pin'} route ${letterOf(index)}`" @click.stop="pin(index)">{{ pinned.includes(index) ? 'Unpin' : 'Pin' }}</button>
               </td>
             </tr>
@@ -246,7 +254,7 @@ const gapWords = computed(() => {
   align-content: start;
 }
 .top {
-  grid-column: 1 / 3;
+  grid-column: 1 / -1;
   display: flex;
   gap: 8px 20px;
   align-items: start;
@@ -262,7 +270,7 @@ const gapWords = computed(() => {
 .assumed,
 .none,
 .list {
-  grid-column: 1 / 3;
+  grid-column: 1 / -1;
 }
 .assumed {
   margin: 0 16px;
@@ -346,18 +354,16 @@ tbody tr.chosen {
   .routes {
     grid-template-columns: minmax(0, 1fr);
   }
-  .top,
-  .wrong,
-  .none,
-  .list {
-    grid-column: 1;
-  }
   .top {
     flex-direction: column;
+  }
+  .side {
+    max-height: none;
   }
   .state {
     text-align: left;
     max-width: none;
+    margin: 0 16px;
   }
 }
 </style>

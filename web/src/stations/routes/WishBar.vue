@@ -1,5 +1,6 @@
 <script setup lang="ts">
-/** What a route must meet: numbers and yes-or-no, each on or off. */
+/** What a route must meet: numbers and yes-or-no, each on or off. Where there is little room those that ask for nothing are a press away. */
+import { computed, ref } from 'vue'
 import { gbUp } from '@/ui/figures'
 import type { Wishes } from '@/api/client'
 
@@ -14,13 +15,18 @@ const NUMBERS: { key: Numeric; before: string; after: () => string; wide?: boole
   { key: 'rate_mts', before: 'at least', after: () => 'MT/s' },
   { key: 'top_trouble', before: 'trouble up to', after: () => '%' },
 ]
-const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_official' | 'uneven'; on: boolean; words: string }[] = [
+const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_official' | 'uneven' | 'less_bandwidth' | 'less_memory'; on: boolean; words: string }[] = [
   { key: 'keep_fitted', on: true, words: 'keep what is fitted' },
   { key: 'keep_warranty', on: true, words: 'open nothing that ends the warranty' },
   { key: 'third_party', on: false, words: 'listed parts only' },
   { key: 'over_official', on: false, words: 'within the official total' },
   { key: 'uneven', on: true, words: 'uneven layouts too' },
+  { key: 'less_bandwidth', on: true, words: 'slower than now too' },
+  { key: 'less_memory', on: true, words: 'less than now too' },
 ]
+const more = ref(window.innerWidth >= 1200)
+const numbers = computed(() => NUMBERS.filter((n) => more.value || n.key === 'usable_gib' || n.key === 'budget' || shown(n.key) !== ''))
+const toggles = computed(() => TOGGLES.filter((t) => more.value || props.wishes[t.key] === t.on))
 function shown(key: Numeric): string {
   const value = props.wishes[key]
   return value === null || value === undefined ? '' : key === 'usable_gib' ? gbUp(Number(value)) : String(key === 'top_trouble' ? Math.round(Number(value) * 100) : value)
@@ -35,12 +41,13 @@ function set(key: Numeric, event: Event): void {
 <template>
   <div class="wishes" role="group" aria-label="Wishes">
     <span class="faded">Wishes</span>
-    <label v-for="n in NUMBERS" :key="n.key" class="choice wish" :class="{ on: shown(n.key) !== '' }">
+    <label v-for="n in numbers" :key="n.key" class="choice wish" :class="{ on: shown(n.key) !== '' }">
       {{ n.before }} <input :value="shown(n.key)" inputmode="decimal" :class="{ wide: n.wide }" :aria-label="`${n.before} ${n.after()}`" placeholder="any" @change="set(n.key, $event)" /> {{ n.after() }}
     </label>
-    <button v-for="t in TOGGLES" :key="t.key" type="button" class="choice" :aria-pressed="wishes[t.key] === t.on" @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
+    <button v-for="t in toggles" :key="t.key" type="button" class="choice" :aria-pressed="wishes[t.key] === t.on" @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
       {{ t.words }}
     </button>
+    <button type="button" class="quiet-link" :aria-expanded="more" @click="more = !more">{{ more ? 'Fewer wishes' : 'More wishes' }}</button>
   </div>
 </template>
 

@@ -13,6 +13,8 @@ export interface Point {
 export interface PlacedPoint extends Point {
   x: number
   y: number
+  /** Where its figures put it, had others not been there before: its mark stands beside them. */
+  true: { x: number; y: number }
   /** Half the mark's width. */
   size: number
   /** Where the words begin or end, and on which side; null where there is no room for them. */
@@ -23,15 +25,18 @@ export interface Scale {
   at: (value: number) => number
 }
 
-/** A scale from nothing to beyond the greatest value, with round steps. */
+/** A scale with round steps to beyond the greatest value: from nothing, or where all lies far from it from below the least. */
 export function scaleOf(values: number[], from: number, to: number, atLeast = 4): Scale {
   const most = Math.max(...values, 1)
-  const raw = most / atLeast
+  const least = Math.min(...values)
+  const low = least > 0.35 * most && least < most ? Math.max(0, least - Math.max(0.12 * (most - least), 0.06 * most)) : 0
+  const raw = (most - low) / atLeast
   const size = 10 ** Math.floor(Math.log10(raw))
   const step = [1, 2, 2.5, 5, 10].map((m) => m * size).find((s) => s >= raw)!
-  const end = Math.ceil((most * 1.02) / step) * step
-  const ticks = Array.from({ length: Math.round(end / step) + 1 }, (_, i) => i * step)
-  return { ticks, at: (value) => from + (value / end) * (to - from) }
+  const begin = Math.floor(low / step) * step
+  const end = Math.ceil((most + 0.02 * (most - begin)) / step) * step
+  const ticks = Array.from({ length: Math.round((end - begin) / step) + 1 }, (_, i) => begin + i * step)
+  return { ticks, at: (value) => from + ((value - begin) / (end - begin)) * (to - from) }
 }
 
 /** A scale of sizes by powers of two, from below the least to beyond the greatest; sizes differ by factors. */
@@ -46,9 +51,26 @@ export function doublingScale(values: number[], from: number, to: number): Scale
 
 const CHARACTER = 6.6
 
+/** Each mark at its place or, where another covers it, at the nearest beside. */
+function toldApart<M extends { true: { x: number; y: number }; size: number }>(marks: M[], left: number, right: number): (M & { x: number; y: number })[] {
+  const placed: (M & { x: number; y: number })[] = []
+  const clear = (x: number, y: number, size: number) => placed.every((p) => Math.hypot(p.x - x, p.y - y) >= 0.8 * (p.size + size))
+  for (const m of marks) {
+    let at = m.true
+    for (let ring = 1; ring <= 12 && !clear(at.x, at.y, m.size); ring++) {
+      // To the sides before up and down: a place off the level of what it gives misleads more.
+      const turns = [0, 8, 1, 7, 9, 15, 2, 6, 10, 14, 3, 5, 11, 13, 4, 12].map((n) => (n * Math.PI) / 8)
+      const beside = turns.map((t) => ({ x: m.true.x + 5 * ring * Math.cos(t), y: m.true.y + 5 * ring * Math.sin(t) })).filter((p) => p.x - m.size >= left && p.x + m.size <= right)
+      at = beside.find((p) => clear(p.x, p.y, m.size)) ?? at
+    }
+    placed.push({ ...m, ...at })
+  }
+  return placed
+}
+
 /** Marks and, as far as they keep clear of each other, words beside them; points that come first are served first. */
 export function placePoints(points: Point[], x: Scale, y: Scale, left: number, right: number): PlacedPoint[] {
-  const marks = points.map((p) => ({ ...p, x: x.at(p.cost), y: y.at(p.value), size: 6.5 + 9 * Math.sqrt(p.trouble) }))
+  const marks = toldApart(points.map((p) => ({ ...p, true: { x: x.at(p.cost), y: y.at(p.value) }, size: 6.5 + 9 * Math.sqrt(p.trouble) })), left, right)
   const taken = marks.map((m) => ({ x0: m.x - m.size, x1: m.x + m.size, y0: m.y - m.size, y1: m.y + m.size }))
   return marks.map((mark) => {
     if (!mark.words) return { ...mark, label: null }

@@ -27,7 +27,7 @@ it('tells trouble with its range, and who stands behind', () => {
   expect(troubleWords(route([], { trouble: 0 }))).toBe('none: nothing new')
   expect([verdictWords(route([], { in_warranty: true })), verdictWords(route([]))]).toEqual(['at risk, inside the warranty', 'at risk'])
   expect([letterOf(0), letterOf(25), letterOf(26)]).toEqual(['A', 'Z', '27'])
-  expect([given('budget'), given('uneven')]).toEqual([{ budget: null }, { uneven: true }])
+  expect([given('budget'), given('uneven'), given('less_bandwidth')]).toEqual([{ budget: null }, { uneven: true }, { less_bandwidth: true }])
 })
 
 it.each([

@@ -1,6 +1,7 @@
 /** Routes in words. */
 import type { Route, RoutesView, Wishes } from '@/api/client'
 import { gb } from '@/ui/figures'
+import { plural } from '@/ui/words'
 import { VERDICTS } from '@/ui/verdict'
 
 export const NAMES: Record<string, string> = {
@@ -25,11 +26,15 @@ export const WISHES: Record<string, string> = {
   keep_fitted: 'keeping what is fitted',
   top_trouble: 'the most trouble',
   uneven: 'even layouts only',
+  less_memory: 'leaving no less memory than now',
+  less_bandwidth: 'running no slower than now',
 }
+/** Wishes that stand while nothing is said, and are given up by saying yes. */
+const UNLESS = ['uneven', 'less_memory', 'less_bandwidth']
 
 /** The wish given up, as a change of the wishes. */
 export function given(up: string): Partial<Wishes> {
-  return up === 'uneven' ? { uneven: true } : { [up]: null }
+  return { [up]: UNLESS.includes(up) ? true : null }
 }
 
 /** A, B, ... Z, then 27, 28, ... */
@@ -50,6 +55,27 @@ export function routeWords(route: Route): string {
   const goes = counted(['take-out'])
   const moves = route.actions.filter((a) => a.do === 'move').length
   return [comes && `${comes} in`, goes && `${goes} out`, moves && `${moves} moved`].filter(Boolean).join(', ') || 'as it is'
+}
+
+/** A difference against now: "+64", "-3.2", "as now". */
+export function signed(by: number): string {
+  const shown = gb(Math.abs(by))
+  return shown === '0' ? 'as now' : `${by < 0 ? '−' : '+'}${shown}`
+}
+
+/** What one may come to regret of a route: what it takes away, closes, or leaves over. */
+export function regrets(route: Route, now: { usable: number; gbs: number }): string[] {
+  const out = route.actions.filter((a) => a.do === 'take-out' && a.to === null).length
+  const comes = route.actions.filter((a) => a.do === 'put-in' && a.from === null).length
+  const over = route.buy.reduce((sum, b) => sum + b.count, 0) - comes
+  return [
+    now.gbs > 0 && route.sustained_gbs < now.gbs - 0.05 && `it runs slower than now: ${gb(now.gbs - route.sustained_gbs)} of ${gb(now.gbs)} GB/s are given up`,
+    route.usable_gib < now.usable - 0.05 && `it leaves less than now: ${gb(now.usable - route.usable_gib)} GB are given up`,
+    out && `${plural(out, 'module')} that ${out === 1 ? 'runs' : 'run'} now ${out === 1 ? 'comes' : 'come'} out`,
+    !route.free_slots && 'no slot stays free: the next step takes modules out again',
+    over > 0 && `kits are bought whole: ${plural(over, 'module')} left over for the Shelf`,
+    !route.in_warranty && 'the maker need not stand behind it',
+  ].filter((w): w is string => Boolean(w))
 }
 
 /** What may be done about trouble. */

@@ -2,7 +2,7 @@
 /** Target: what the machine is to carry at left; the totals that it can reach at right, with the need as a line across. */
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type SizingView, type Totals } from '@/api/client'
-import { gb, gbDown, gbUp } from '@/ui/figures'
+import { gb, gbDown, gbUp, meets } from '@/ui/figures'
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numberIn, useForm } from '@/ui/form'
@@ -93,10 +93,10 @@ const rungs = computed(() => {
   if (need.value) all.push({ at: need.value, total: null, line: 'need' })
   return all.sort((a, b) => b.at - a.at || Number(a.total !== null) - Number(b.total !== null))
 })
-const wishesFor = (usable: number, wishes: object) => ({ path: `/machines/${machine.value.id}/routes`, query: { wishes: JSON.stringify({ usable_gib: Math.floor(usable * 10) / 10, ...wishes }) } })
+const wishesFor = (usable: number, wishes: object) => ({ path: `/machines/${machine.value.id}/routes`, query: { wishes: JSON.stringify({ usable_gib: usable, ...wishes }) } })
 /** The smallest total that meets the need, at each risk. */
 const enough = computed(() => {
-  const reached = (totals.value?.totals ?? []).filter((t) => t.usable_gib >= need.value)
+  const reached = (totals.value?.totals ?? []).filter((t) => meets(t.usable_gib, need.value))
   return new Map(RISKS.map((r) => [r.key, [...reached].filter((t) => t[r.key]).sort((a, b) => Number(a[r.key]!.cost) - Number(b[r.key]!.cost))[0]?.usable_gib]))
 })
 </script>
@@ -144,7 +144,7 @@ const enough = computed(() => {
     <section v-if="view" class="panel ladder" aria-labelledby="reach">
       <div class="caption">
         <h2 id="reach">Totals it can reach</h2>
-        <span class="small">now {{ gbDown(view.usable_gib) }} GB usable<template v-if="need">, <b :class="view.usable_gib >= need ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
+        <span class="small">now {{ gbDown(view.usable_gib) }} GB usable<template v-if="need">, <b :class="meets(view.usable_gib, need) ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
       </div>
       <p v-if="view.use" class="small">
         {{ USES[view.use] }}

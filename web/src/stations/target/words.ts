@@ -1,6 +1,6 @@
 /** Target in words. */
 import type { PriceAt, SizingView, Totals } from '@/api/client'
-import { gbDown, gbUp } from '@/ui/figures'
+import { gbDown, gbUp, meets } from '@/ui/figures'
 import { money, percent } from '../routes/words'
 
 /** The risks at which a total can be had, the surest first. */
@@ -52,5 +52,5 @@ export function wayWords(p: PriceAt): string {
 
 /** "enough", or how much is lacking. */
 export function shortWords(usable: number, need: number): string {
-  return usable >= need ? `${gbDown(usable - need)} GB to spare` : `${gbUp(need - usable)} GB short`
+  return meets(usable, need) ? `${gbDown(usable - need)} GB to spare` : `${gbUp(need - usable)} GB short`
 }
