@@ -242,3 +242,48 @@ def test_without_any_offer_a_need_leads_to_a_brief_an_offer_and_a_plan(sign_in: 
     expect(plan_shown(page)).to_contain_text("GB")
     page.get_by_role("button", name="What to look for in a shop").click()
     expect(page.get_by_label("Brief")).to_be_visible()
+
+
+def test_a_route_is_planned_in_stages_with_what_each_shows(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="radar-02", exact=True).click()
+    go_to(page, "Routes")
+    opened = page.get_by_role("region", name="Route A")
+    expect(opened).to_contain_text("the maker need not stand behind it")
+    opened.get_by_role("button", name="In stages").click()
+    expect(opened).to_contain_text("Shows ZX3S-8 runs on Ostrel T2")
+    opened.get_by_role("button", name="Plan it so: One module first").click()
+    expect(plan_shown(page)).to_contain_text("ZX3S-8")
+    go_to(page, "Run")
+    expect(page.get_by_text(re.compile("stage 1 of 2", re.I)).first).to_be_visible()
+
+
+def test_what_runs_slower_than_now_is_shown_where_nothing_else_does(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="gauge-01", exact=True).click()
+    go_to(page, "Routes")
+    expect(page.get_by_text("No way runs as fast as now:")).to_be_visible()
+    expect(page.get_by_role("region", name="Route A")).to_contain_text("it runs slower than now")
+
+
+def test_part_numbers_fill_what_is_open_of_a_whole_machine(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03", exact=True).click()
+    go_to(page, "Survey")
+    key = page.url.split("/machines/")[1].split("/")[0]
+    seen = page.request.get(f"/api/machines/{key}").json()
+    bare = {"generation": "DDR5", "form": "DIMM", "capacity_gib": 16, "part": "QD5R-16"}
+    slots = dict.fromkeys(list(seen["slots"])[:2], bare)
+    page.request.post(
+        f"/api/machines/{key}/surveys",
+        data={"revision": seen["survey"]["revision"], "slots": slots},
+        headers={"Origin": page.url.split("/machines")[0]},
+    )
+    page.reload()
+    go_to(page, "Survey")
+    more = page.get_by_role("region", name="Part numbers tell more")
+    expect(more).to_contain_text("tells of 2 modules")
+    more.get_by_role("button", name="Take all that part numbers tell").click()
+    expect(more).to_have_count(0)
+    told = page.request.get(f"/api/machines/{key}").json()["slots"]
+    assert all(told[s]["rate_mts"] and told[s]["package_ranks"] for s in slots)

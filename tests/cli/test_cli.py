@@ -197,11 +197,14 @@ def test_routes(case: Any) -> None:
     code, out, _ = run("routes", "--json", path, case("sheet: nowhere\nslots: {}", "bad.yaml"))
     (result, error) = json.loads(out)
     assert code == 1 and error["error"]["code"] == "sheet-not-found"
-    assert set(result) == {"ended", "assumed", "routes", "proved", "gap", "relax"} and result["proved"] is True
+    assert (
+        set(result) == {"ended", "assumed", "routes", "proved", "gap", "relax", "now", "slower", "gave_up"}
+        and result["proved"] is True
+    )
     first = result["routes"][0]
     assert set(first) == {
         "slots", "actions", "buy", "cost", "currency", "trouble", "trouble_range", "moved_most_by", "fails_early", "quirks", "doubts", "expected_loss", "break_even", "sustained_gbs",
-        "usable_gib", "installed_gib", "data_rate_mts", "free_slots", "touches", "names", "verdict", "in_warranty", "first_stage",
+        "usable_gib", "more_usable_gib", "more_sustained_gbs", "installed_gib", "data_rate_mts", "free_slots", "touches", "names", "verdict", "in_warranty", "first_stage",
         "levers", "experiments", "findings",
     }  # fmt: skip
     assert (first["cost"], first["currency"], "cheapest" in first["names"]) == ("837.00", "EUR", True)

@@ -85,6 +85,9 @@ def server_problem(seed: int, shapes: Sequence[tuple[int, int, int]] = SMALLER) 
         usable_gib=float(per_slot * len(sheet.slots)),
         keep_fitted=r.random() < 0.3,
         free_slots=r.choice([None, None, len(sheet.slots) // 4]),
+        # The program knows nothing of what there is now.
+        less_memory=True,
+        less_bandwidth=True,
     )
     return Problem(sheet, Machine(), now, offers(r, r.randint(5, 12)), wishes, today=date(2026, 3, 1))
 

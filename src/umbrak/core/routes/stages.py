@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from umbrak.core.evaluate import Evaluation, evaluate, evaluate_in, question
-from umbrak.core.evidence.doubts import held_by
+from umbrak.core.evidence.doubts import held_by, resting_of
 from umbrak.core.evidence.table import Outcome
 from umbrak.core.evidence.trial import Trial
+from umbrak.core.evidence.trouble import Trouble
 from umbrak.core.memory.module import Module, alike, usable_size
 from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.statement import SourceKind
@@ -63,23 +64,23 @@ def first_stage(problem: Problem, route: Weighed) -> Layout | None:
     than two come in, or where no single one works by itself."""
     if not route.trouble.beliefs or _new(problem, route.layout).total() < 2:
         return None
-    return _with_one(problem, problem.layout, route, list(_new(problem, route.layout)))
+    return _with_one(problem, problem.layout, route.layout, route.trouble, list(_new(problem, route.layout)))
 
 
 def stagings(problem: Problem, goal: Layout) -> tuple[Staging, ...]:
     """Every way to come to a layout in stages of which none stops, each with what it shows. None where nothing comes in."""
-    route = Scales(problem).weigh(goal)
+    rests = _trouble(problem, goal)
     ways = {
-        How.ONE: _one(problem, route),
-        How.EACH: _each(problem, route),
-        How.HALF: _half(problem, route),
-        How.SMALLER: _smaller(problem, route),
+        How.ONE: _one(problem, goal, rests),
+        How.EACH: _each(problem, goal, rests),
+        How.HALF: _half(problem, goal),
+        How.SMALLER: _smaller(problem, goal),
     }
     found: dict[tuple[Layout, ...], How] = {}
     for how, layouts in ways.items():
         if layouts and goal not in layouts:
             found.setdefault(tuple(layouts), how)
-    return tuple(Staging(how, tuple(_proved(problem, route, layouts))) for layouts, how in found.items())
+    return tuple(Staging(how, tuple(_proved(problem, goal, rests, layouts))) for layouts, how in found.items())
 
 
 # -- what the stages hold ---------------------------------------------------------------------------------
@@ -91,18 +92,18 @@ def _new(problem: Problem, goal: Layout) -> Counter[Module]:
     return Counter(alike(m) for m in goal.values() if isinstance(m, Module)) - fitted
 
 
-def _one(problem: Problem, route: Weighed) -> list[Layout]:
-    new = _new(problem, route.layout)
-    one = _with_one(problem, problem.layout, route, list(new)) if new.total() > 1 else None
+def _one(problem: Problem, goal: Layout, rests: Trouble) -> list[Layout]:
+    new = _new(problem, goal)
+    one = _with_one(problem, problem.layout, goal, rests, list(new)) if new.total() > 1 else None
     return [one] if one else []
 
 
-def _each(problem: Problem, route: Weighed) -> list[Layout]:
+def _each(problem: Problem, goal: Layout, rests: Trouble) -> list[Layout]:
     """One module of each kind that comes in, one after another."""
-    kinds = list(_new(problem, route.layout))
+    kinds = list(_new(problem, goal))
     layout, stages = problem.layout, list[Layout]()
     for kind in kinds if len(kinds) > 1 else ():
-        grown = _with_one(problem, layout, route, [kind])
+        grown = _with_one(problem, layout, goal, rests, [kind])
         if grown is None:
             return []
         layout = grown
@@ -110,14 +111,16 @@ def _each(problem: Problem, route: Weighed) -> list[Layout]:
     return stages
 
 
-def _half(problem: Problem, route: Weighed) -> list[Layout]:
+def _half(problem: Problem, goal: Layout) -> list[Layout]:
     """A part of the slots that change, near to half of them: that which is least against the order."""
-    sheet, goal = problem.sheet, route.layout
+    sheet = problem.sheet
     rank = {s: k for f in sheet.fills for k, each in enumerate(f.layouts[max(f.layouts)]) for s in each}
     changed = [s for s in sheet.slots if problem.layout.get(s) != goal.get(s)]
     if len(changed) < 4:
         return []
-    changed.sort(key=lambda s: (rank.get(s, len(rank)), list(sheet.slots).index(s)))
+    # By the order; where there is none one slot of every channel before the next.
+    in_channel = {s: k for c in sheet.channels.values() for k, s in enumerate(c.slots)}
+    changed.sort(key=lambda s: (rank.get(s, in_channel[s]), list(sheet.slots).index(s)))
     found = []
     for n in range(2, len(changed) - 1):
         grown = dict(problem.layout)
@@ -134,13 +137,11 @@ def _half(problem: Problem, route: Weighed) -> list[Layout]:
     return [min(found, key=lambda f: f[:3])[3]] if found else []
 
 
-def _smaller(problem: Problem, route: Weighed) -> list[Layout]:
+def _smaller(problem: Problem, goal: Layout) -> list[Layout]:
     """Something smaller that is on the Shelf, in the slot where the largest that comes in is to be."""
-    new = _new(problem, route.layout)
+    new = _new(problem, goal)
     shelf = sorted((c.module for c in problem.candidates if c.origin is Origin.SHELF), key=usable_size, reverse=True)
-    placed = [
-        (usable_size(m), s) for s in _changed(problem, route.layout) if (m := _module(route.layout, s)) in new and m
-    ]
+    placed = [(usable_size(m), s) for s in _changed(problem, goal) if (m := _module(goal, s)) in new and m]
     for size, slot in sorted(placed, reverse=True)[:1]:
         for module in [m for m in shelf if 0 < usable_size(m) < size][:_TRIES]:
             layout = Layout({**problem.layout, slot: alike(module)})
@@ -149,15 +150,13 @@ def _smaller(problem: Problem, route: Weighed) -> list[Layout]:
     return []
 
 
-def _with_one(problem: Problem, layout: Layout, route: Weighed, kinds: Sequence[Module]) -> Layout | None:
+def _with_one(problem: Problem, layout: Layout, goal: Layout, rests: Trouble, kinds: Sequence[Module]) -> Layout | None:
     """A layout with one module of these kinds where the goal has it: that which is believed least shows most."""
-    doubted: dict[Module, float] = {
-        b.doubt.module: b.works for b in route.trouble.beliefs if b.doubt.module is not None
-    }
-    slots = [s for s in _changed(problem, route.layout) if _module(route.layout, s) in kinds]
-    slots.sort(key=lambda s: doubted.get(_module(route.layout, s) or Module(), 1.0))
+    doubted: dict[Module, float] = {b.doubt.module: b.works for b in rests.beliefs if b.doubt.module is not None}
+    slots = [s for s in _changed(problem, goal) if _module(goal, s) in kinds]
+    slots.sort(key=lambda s: doubted.get(_module(goal, s) or Module(), 1.0))
     for slot in slots[:_TRIES]:
-        grown = Layout({**layout, slot: route.layout[slot]})
+        grown = Layout({**layout, slot: goal[slot]})
         if not _stops(_judged(problem, grown)):
             return grown
     return None
@@ -183,24 +182,31 @@ def _module(layout: Layout, slot: str) -> Module | None:
 # -- what they show ---------------------------------------------------------------------------------------
 
 
-def _proved(problem: Problem, route: Weighed, layouts: Sequence[Layout]) -> Iterator[Stage]:
+def _proved(problem: Problem, goal: Layout, rests: Trouble, layouts: Sequence[Layout]) -> Iterator[Stage]:
     """Each stage by what those before it showed, as if each ran."""
-    before = {(b.doubt.kind, b.doubt.words): b for b in route.trouble.beliefs}
+    before = {(b.doubt.kind, b.doubt.words): b for b in rests.beliefs}
     for layout in layouts:
-        own = Scales(problem).weigh(layout)
+        own = _trouble(problem, layout)
         problem = _having_run(problem, layout)
-        then = Scales(problem).weigh(route.layout)
-        left = {(b.doubt.kind, b.doubt.words): b.works for b in then.trouble.beliefs}
+        then = _trouble(problem, goal)
+        left = {(b.doubt.kind, b.doubt.words): b.works for b in then.beliefs}
         yield Stage(
             layout=layout,
-            doubted=own.trouble.doubted,
+            doubted=own.doubted,
             shows=tuple(
                 Shown(b.doubt.words, b.works, left.get(about))
                 for about, b in before.items()
                 if about not in left or left[about] > b.works + _LESSENED
             ),
-            left=then.trouble.doubted,
+            left=then.doubted,
         )
+
+
+def _trouble(problem: Problem, layout: Layout) -> Trouble:
+    """What a layout rests on, whether or not its modules are at hand."""
+    ctx = question(problem.sheet, problem.machine, layout, problem.statements, problem.layout)
+    scales = Scales(problem)
+    return scales.trouble(resting_of(ctx, evaluate_in(ctx), problem.layout, scales.listed))
 
 
 def _having_run(problem: Problem, layout: Layout) -> Problem:

@@ -93,7 +93,9 @@ const rungs = computed(() => {
   if (need.value) all.push({ at: need.value, total: null, line: 'need' })
   return all.sort((a, b) => b.at - a.at || Number(a.total !== null) - Number(b.total !== null))
 })
-const wishesFor = (usable: number, wishes: object) => ({ path: `/machines/${machine.value.id}/routes`, query: { wishes: JSON.stringify({ usable_gib: usable, ...wishes }) } })
+/** Rounded down as it is shown, but never below a need that it meets. */
+const wishOf = (usable: number) => (need.value && meets(usable, need.value) ? Math.max(Number(gbDown(usable)), need.value) : Number(gbDown(usable)))
+const wishesFor = (usable: number, wishes: object) => ({ path: `/machines/${machine.value.id}/routes`, query: { wishes: JSON.stringify({ usable_gib: wishOf(usable), ...wishes }) } })
 /** The smallest total that meets the need, at each risk. */
 const enough = computed(() => {
   const reached = (totals.value?.totals ?? []).filter((t) => meets(t.usable_gib, need.value))
