@@ -144,12 +144,9 @@ def optimum(p: Problem, measure: str, time_limit: float | None = None, presolve:
             row({(s, k): 1.0 for c in channels for s in c.slots for k in range(n)}, 1, np.inf)
     for channel in p.sheet.channels.values():
         row({(s, k): float(kinds[k].package_ranks or 0) for s in channel.slots for k in range(n)}, 0, 8)
-    first, *others = (
-        []
-        if not any(e.symmetric for e in p.sheet.evens)
-        else [[s for c in cs for s in c.slots] for cs in p.sheet.channels_of.values()]
-    )
-    for other in others:
+    symmetric = any(e.symmetric for e in p.sheet.evens)
+    first, *others = [[s for c in cs for s in c.slots] for cs in p.sheet.channels_of.values()]
+    for other in others if symmetric else ():
         for s, t in zip(first, other, strict=True):
             for a in alike:
                 of = [k for k in range(n) if (kinds[k].capacity_gib, kinds[k].package_ranks) == a]

@@ -50,7 +50,7 @@ def test_the_frontier_is_that_of_enumerating_every_layout(family: str, start: in
     assert left <= (6 if family == "slots not known" else 0), "what sockets must have in common alone leaves it open"
 
 
-@pytest.mark.parametrize("seed", range(20))
+@pytest.mark.parametrize("seed", range(8))
 def test_each_best_is_that_of_a_program_over_slots(seed: int) -> None:
     p = server_problem(seed)
     found = search(p)
@@ -250,7 +250,7 @@ def test_the_smallest_wishes_to_give_up(wishes: dict[str, Any], relax: set[tuple
     assert not found.routes and set(found.relax) == relax
 
 
-@pytest.mark.parametrize("seed", range(300, 420))
+@pytest.mark.parametrize("seed", range(300, 350))
 def test_each_set_of_wishes_to_give_up_is_minimal(seed: int) -> None:
     """On random problems without a route: giving up the set leaves one, giving up any less none."""
     p = random_problem(seed)

@@ -55,7 +55,7 @@ def test_totals_are_those_of_the_routes(engine: Engine, technician: Account) -> 
     machine = key_of(engine, "hall-03")
     found, routes = (
         reachable_totals(engine, machine, 30),
-        find_routes(engine, machine, Wishes(usable_gib=1.0, less_memory=True, less_bandwidth=True), 30).routes,
+        find_routes(engine, machine, Wishes(usable_gib=1.0, less_bandwidth=True), 30).routes,
     )
     assert found.proved and [t.usable_gib for t in found.totals] == sorted({r.usable_gib for r in routes}, reverse=True)
     for total in found.totals:
