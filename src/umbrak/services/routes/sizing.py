@@ -182,9 +182,7 @@ def reachable_totals(
 ) -> TotalsView:
     """The totals that this machine can reach with what is at hand, each with its cheapest way at each risk. A total that
     costs no less than a larger one at the same risk is left out. Raises NotFound."""
-    found = find_routes(
-        engine, machine_id, Wishes(usable_gib=1.0, less_bandwidth=True), seconds, stopped=stopped
-    )
+    found = find_routes(engine, machine_id, Wishes(usable_gib=1.0, less_bandwidth=True), seconds, stopped=stopped)
     by_total: dict[float, list[RouteView]] = {}
     for route in found.routes:
         by_total.setdefault(route.usable_gib, []).append(route)
