@@ -314,9 +314,9 @@ def _sheet_text(page: Page) -> None:
 DESK = {"width": 1280, "height": 800}
 
 
-def _part(page: Page) -> None:
-    page.goto("/shelf/parts/FJM4T-8A")
-    expect(page.get_by_role("heading", name="FJM4T-8A")).to_be_visible()
+def _buying(page: Page) -> None:
+    page.goto("/shelf/buy")
+    expect(page.get_by_role("group", name="For")).to_be_visible()
 
 
 PHONE = {"width": 390, "height": 844}
@@ -326,7 +326,7 @@ LEAD = {"run": DESK, "bench": PHONE, "proof": DESK, "fault-search": DESK}
 VIEWS: dict[str, Callable[[Page], None]] = {
     "machines": _open("Machines"),
     "shelf": _open("Shelf"),
-    "part": _part,
+    "buying": _buying,
     "notes": _open("Field notes"),
     "survey": lambda page: station_of(page, "radar-02", "Survey"),
     "ceiling": lambda page: station_of(page, "gauge-01", "Ceiling"),

@@ -177,6 +177,8 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", f"/api/machines/{NOBODY_ID}/totals", {}, (401, 404, 404, 404)),
     ("POST", f"/api/machines/{NOBODY_ID}/routes", {}, (401, 404, 404, 404)),
     ("POST", f"/api/machines/{NOBODY_ID}/brief", {"slots": {}}, (401, 404, 404, 404)),
+    ("GET", "/api/buying", None, (401, 200, 200, 200)),
+    ("GET", "/api/buying/file", None, (401, 200, 200, 200)),
     ("GET", f"/api/machines/{NOBODY_ID}/known-parts", None, (401, 404, 404, 404)),
     ("POST", f"/api/machines/{NOBODY_ID}/stagings", {"slots": {}}, (401, 404, 404, 404)),
     ("GET", f"/api/plans/{NOBODY_ID}/brief", None, (401, 404, 404, 404)),

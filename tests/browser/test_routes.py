@@ -258,6 +258,26 @@ def test_a_route_is_planned_in_stages_with_what_each_shows(sign_in: SignIn) -> N
     expect(page.get_by_text(re.compile("stage 1 of 2", re.I)).first).to_be_visible()
 
 
+def test_what_plans_lack_is_bought_together(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="Shelf", exact=True).click()
+    page.get_by_role("link", name="What to buy").click()
+    group = page.get_by_role("group", name="For")
+    expect(group.get_by_role("checkbox")).to_have_count(4)
+    expect(page.get_by_role("article", name="1 of 8 GB DDR4-2400 ECC SO-DIMM")).to_contain_text("Fjellheim")
+    none = page.get_by_role("article", name="3 of 4 GB DDR3L-1333 ECC UDIMM")
+    expect(none).to_contain_text("3 that nobody offers")
+    # Left out of what is bought for, its lines are gone, and the address keeps it.
+    group.get_by_role("checkbox", name=re.compile("desk-03")).uncheck()
+    expect(none).to_have_count(0)
+    page.reload()
+    expect(group.get_by_role("checkbox", name=re.compile("desk-03"))).not_to_be_checked()
+    with page.expect_download() as got:
+        page.get_by_role("link", name="CSV").click()
+    table = got.value.path().read_text()
+    assert "FJM4T-8A" in table and "DDR3L-1333" not in table
+
+
 def test_what_runs_slower_than_now_is_shown_where_nothing_else_does(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="gauge-01", exact=True).click()

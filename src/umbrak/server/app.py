@@ -22,6 +22,7 @@ from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies
 from umbrak.server.openapi import describe_api
 from umbrak.server.routers import (
     boards,
+    buying,
     ceiling,
     drafts,
     events,
@@ -96,6 +97,7 @@ def make_app(
         labels,
         parts,
         shelf,
+        buying,
         sizing,
         routes,
         runs,

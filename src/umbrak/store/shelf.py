@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any, TypeVar
 from uuid import UUID
 
-from sqlalchemy import Connection, RowMapping, delete, func, insert, select, update
+from sqlalchemy import Connection, RowMapping, delete, exists, func, insert, select, update
 
 from umbrak.core.memory.module import Module
 from umbrak.formats.kept import MODULE, read_or_say
@@ -151,3 +151,27 @@ def needs_of(db: Connection, kinds: list[str]) -> list[NeedRow]:
         )
         for r in db.execute(query).mappings()
     ]
+
+
+@dataclass(frozen=True, slots=True)
+class InNeed:
+    """A plan that puts in what is not fitted."""
+
+    plan_id: UUID
+    machine_id: UUID
+    machine: str
+
+
+def plans_in_need(db: Connection) -> list[InNeed]:
+    """Plans that stand and need modules, the oldest first."""
+    query = (
+        select(plan.c.id, plan.c.machine_id, machine.c.name)
+        .join(machine, machine.c.id == plan.c.machine_id)
+        .where(
+            exists().where(plan_need.c.plan_id == plan.c.id),
+            plan.c.discarded_at.is_(None),
+            machine.c.retired_at.is_(None),
+        )
+        .order_by(plan.c.id)
+    )
+    return [InNeed(r.id, r.machine_id, r.name) for r in db.execute(query)]

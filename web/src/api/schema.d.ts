@@ -84,6 +84,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What the plans lack: what the Shelf gives, what to buy of which offer, what is left over.
+         */
+        get: operations["see_api_buying_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table
+         * @description What to buy, as CSV.
+         */
+        get: operations["table_api_buying_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doubts/{doubt_id}/acceptance": {
         parameters: {
             query?: never;
@@ -3706,6 +3746,23 @@ export interface components {
             /** Told */
             told: number;
         };
+        /** BuyingView */
+        BuyingView: {
+            /** Cost */
+            cost: string;
+            /** Currency */
+            currency: string;
+            /** Lead Days */
+            lead_days: number | null;
+            /** Lines */
+            lines: components["schemas"]["LineToBuy"][];
+            /** Missing */
+            missing: number;
+            /** Plans */
+            plans: components["schemas"]["PlanToBuyFor"][];
+            /** Text */
+            text: string;
+        };
         /** CalibrationView */
         CalibrationView: {
             /** Bands */
@@ -4579,6 +4636,20 @@ export interface components {
             /** Slots */
             slots: number;
         };
+        /** ForView */
+        ForView: {
+            /** Count */
+            count: number;
+            /** Machine */
+            machine: string;
+            /** Plan */
+            plan: string;
+            /**
+             * Plan Id
+             * Format: uuid
+             */
+            plan_id: string;
+        };
         /**
          * Form
          * @enum {string}
@@ -5012,6 +5083,32 @@ export interface components {
             used: number;
             /** Where */
             where: string;
+        };
+        /** LineToBuy */
+        LineToBuy: {
+            /** Cost */
+            cost: string;
+            /** From Shelf */
+            from_shelf: components["schemas"]["TakeView"][];
+            /** Lead Days */
+            lead_days: number | null;
+            /** Left Over */
+            left_over: number;
+            /** Missing */
+            missing: number;
+            module: components["schemas"]["Module"];
+            /** Needs */
+            needs: components["schemas"]["ForView"][];
+            /** Offers */
+            offers: components["schemas"]["OfferAt"][];
+            /** Part */
+            part: string | null;
+            /** Takes */
+            takes: components["schemas"]["TakeView"][];
+            /** Wanted */
+            wanted: number;
+            /** Words */
+            words: string;
         };
         /**
          * LinkBody
@@ -5921,6 +6018,20 @@ export interface components {
             /** Where */
             where: string;
         };
+        /**
+         * OfferAt
+         * @description One of the offers that a line could be bought of, by what a GB of it costs.
+         */
+        OfferAt: {
+            /** Part */
+            part: string;
+            /** Per Gb */
+            per_gb: string;
+            /** Supplier */
+            supplier: string;
+            /** Taken */
+            taken: boolean;
+        };
         /** OfferBody */
         OfferBody: {
             /**
@@ -6323,6 +6434,32 @@ export interface components {
              * @description the version that this change was made against
              */
             version: number;
+        };
+        /**
+         * PlanToBuyFor
+         * @description A plan that puts in what is not fitted.
+         */
+        PlanToBuyFor: {
+            /** Chosen */
+            chosen: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            /** Modules */
+            modules: number;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
         };
         /**
          * PlanView
@@ -8508,6 +8645,25 @@ export interface components {
             /** Serial */
             serial: string | null;
         };
+        /** TakeView */
+        TakeView: {
+            /** Kit */
+            kit: number;
+            /** Kits */
+            kits: number;
+            /** Lead Days */
+            lead_days: number | null;
+            /** Modules */
+            modules: number;
+            /** Part */
+            part: string;
+            /** Price */
+            price: string;
+            /** Price Of Kit */
+            price_of_kit: string;
+            /** Supplier */
+            supplier: string;
+        };
         /**
          * TakenLine
          * @description A row as it was understood.
@@ -9638,6 +9794,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    see_api_buying_get: {
+        parameters: {
+            query?: {
+                /** @description plans; all that lack something where none is named */
+                plan?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuyingView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    table_api_buying_file_get: {
+        parameters: {
+            query?: {
+                /** @description plans; all that lack something where none is named */
+                plan?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];

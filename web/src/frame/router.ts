@@ -9,6 +9,7 @@ export const router = createRouter({
     { path: '/sign-in', component: () => import('./SignIn.vue'), meta: { open: true } },
     { path: '/machines', component: () => import('@/machines/MachinesView.vue') },
     { path: '/shelf', component: () => import('@/shelf/ShelfView.vue') },
+    { path: '/shelf/buy', component: () => import('@/shelf/BuyView.vue') },
     { path: '/shelf/parts', component: () => import('@/shelf/PartsView.vue') },
     { path: '/shelf/parts/:number', component: () => import('@/shelf/PartView.vue'), props: true },
     { path: '/sheets', component: () => import('@/sheets/LibraryView.vue') },

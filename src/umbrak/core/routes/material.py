@@ -125,17 +125,19 @@ def told_of_parts(candidates: Iterable[Candidate]) -> dict[str, bool]:
 def _kind(
     *, index: int, module: Module, slots: Sequence[str], sources: Sequence[Candidate], listed: bool, most: int
 ) -> Kind:
-    cost, kits = _supply(sources, len(slots), most)
+    cost, kits = supply(sources, len(slots), most)
     return Kind(
         index=index, module=module, slots=tuple(slots), sources=tuple(sources), listed=listed, cost=cost, _kits=kits
     )
 
 
-def _supply(
-    sources: Sequence[Candidate], fitted: int, most: int
-) -> tuple[tuple[int, ...], tuple[tuple[int, ...], ...]]:
-    """(count -> least cost, count -> kits of each source that cost it). What is left over of a kit is not lost, but
-    it is paid for."""
+def supply(sources: Sequence[Candidate], fitted: int, most: int) -> tuple[tuple[int, ...], tuple[tuple[int, ...], ...]]:
+    """(count -> least cost, count -> kits of each source that cost it), up to what can be had. What is left over of a kit
+    is not lost, but it is paid for.
+
+    Parameters
+        fitted   modules that are there for nothing
+    """
     wanted = max(most - fitted, 0)
     if len(sources) == 1:
         (c,) = sources

@@ -9,10 +9,11 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.buying.lines import stands_for
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.doubts import Resting, resting_of
-from umbrak.core.memory.module import Module, alike, organisation
-from umbrak.core.routes.material import MILLS, Bought, Kind, purchase_cost
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.routes.material import MILLS, Bought, purchase_cost
 from umbrak.core.routes.problem import Origin, Problem, Wishes
 from umbrak.core.routes.weighing import Scales
 from umbrak.core.rules.finding import Verdict
@@ -122,7 +123,7 @@ def purchase_of(w: WeighedPlan) -> Purchase:
         while lacks and module.part is None:
             # What is fitted and goes out is not had again for nothing: one more is one beyond it.
             had = {k.index: max(counts[k.index], k.fitted) for k in kinds}
-            like = [k for k in kinds if _stands_for(k, module) and had[k.index] < len(k.cost) - 1]
+            like = [k for k in kinds if k.module and stands_for(k.module, module) and had[k.index] < len(k.cost) - 1]
             price = {k.index: k.cost[had[k.index] + 1] - k.cost[had[k.index]] for k in like}
             next_one = min(like, key=lambda k: (price[k.index], k.index), default=None)
             if next_one is None or next_one.module is None:
@@ -133,14 +134,3 @@ def purchase_of(w: WeighedPlan) -> Purchase:
         missing += lacks
     bought = tuple(b for k in kinds for b in k.bought(counts[k.index]))
     return Purchase(Decimal(purchase_cost(kinds, counts)) / MILLS, bought, missing, dict(stand_ins))
-
-
-def _stands_for(kind: Kind, module: Module) -> bool:
-    other = kind.module
-    return bool(
-        other
-        and other.part
-        and organisation(other) == organisation(module)
-        and other.rate_mts == module.rate_mts
-        and other.failed is None
-    )

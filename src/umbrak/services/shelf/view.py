@@ -229,6 +229,11 @@ def candidates_for(db: Connection, sheet: Sheet, machine_id: UUID) -> tuple[Cand
     return tuple(found)
 
 
+def see_stock(db: Connection) -> list[StockView]:
+    """All that is on hand, with what plans have reserved."""
+    return _stock_views(db, store.all_stock(db), _Listing.of(db))
+
+
 def spares_of(db: Connection) -> tuple[Module, ...]:
     """Kinds of module that are on the shelf in a usable state, or offered; each once, in no particular order."""
     usable = [r for r in store.all_stock(db) if r.state in USABLE and r.count and not r.unreadable]

@@ -1,0 +1,197 @@
+<script setup lang="ts">
+/** What to buy for plans: in a shop's words, of which offers, for whom; as text to paste and as a table. */
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, wordsOf, type Buying } from '@/api/client'
+import { gb } from '@/ui/figures'
+import SeverityMark from '@/ui/SeverityMark.vue'
+import { useTitle } from '@/ui/title'
+import { plural } from '@/ui/words'
+import OfferAxis from './OfferAxis.vue'
+import { partPath } from './parts'
+import { perGb, takeWords } from './buying'
+
+useTitle(() => 'What to buy')
+const route = useRoute()
+const router = useRouter()
+const buying = shallowRef<Buying>()
+const wrong = ref('')
+const copied = ref(false)
+/** Plans named in the address; none = all that lack something. */
+const named = computed(() => [route.query.plan ?? []].flat().filter((p): p is string => typeof p === 'string'))
+const query = computed(() => named.value.map((p) => `plan=${p}`).join('&'))
+let turn = 0
+watch(
+  named,
+  async (plan) => {
+    const mine = ++turn
+    copied.value = false
+    try {
+      const found = await ask(api.GET('/api/buying', { params: { query: { plan } } }))
+      if (mine === turn) [buying.value, wrong.value] = [found, '']
+    } catch (error) {
+      if (mine === turn) wrong.value = wordsOf(error)
+    }
+  },
+  { immediate: true },
+)
+function choose(id: string, on: boolean): void {
+  const here = buying.value!.plans.filter((p) => (p.id === id ? on : p.chosen)).map((p) => p.id)
+  void router.replace({ query: here.length && here.length < buying.value!.plans.length ? { plan: here } : {} })
+}
+async function copy(): Promise<void> {
+  try {
+    await navigator.clipboard.writeText(buying.value!.text)
+    copied.value = true
+  } catch {
+    wrong.value = 'This browser does not let a page copy: mark the text and copy it by hand.'
+  }
+}
+const fromShelf = computed(() => buying.value?.lines.reduce((n, l) => n + l.from_shelf.reduce((m, t) => m + t.modules, 0), 0) ?? 0)
+const leftOver = computed(() => buying.value?.lines.reduce((n, l) => n + l.left_over, 0) ?? 0)
+const offered = computed(() => buying.value?.lines.filter((l) => !l.missing).length ?? 0)
+/** Names of machines that have several plans here: each plan wants its own. */
+const twice = computed(() => {
+  const chosen = buying.value?.plans.filter((p) => p.chosen).map((p) => p.machine) ?? []
+  return [...new Set(chosen.filter((m, i) => chosen.indexOf(m) !== i))]
+})
+</script>
+
+<template>
+  <div class="page buy">
+    <header>
+      <h1>What to buy</h1>
+      <router-link class="quiet-link" to="/shelf">Shelf</router-link>
+      <router-link class="quiet-link" to="/shelf/parts">Part numbers</router-link>
+    </header>
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <template v-if="buying">
+      <p v-if="!buying.plans.length" class="panel faded none">No plan lacks a module: what Fit plans beyond what is fitted stands here.</p>
+      <template v-else>
+        <fieldset class="panel plans">
+          <legend>For</legend>
+          <label v-for="p in buying.plans" :key="p.id" class="small">
+            <input type="checkbox" :checked="p.chosen" @change="choose(p.id, ($event.target as HTMLInputElement).checked)" />
+            <router-link class="quiet-link" :to="`/machines/${p.machine_id}/fit`">{{ p.machine }}</router-link> {{ p.name }} <span class="faded">{{ plural(p.modules, 'module') }}, {{ p.state }}</span>
+          </label>
+          <p v-if="twice.length" class="small wrong"><SeverityMark severity="ask" /> {{ twice.join(', ') }}: several plans of one machine are bought for as if each were done.</p>
+        </fieldset>
+        <section class="panel lines" aria-labelledby="buy-lines">
+          <div class="caption">
+            <h2 id="buy-lines">{{ plural(buying.lines.length, 'line') }}</h2>
+            <span class="small faded">the Shelf gives <b>{{ plural(fromShelf, 'module') }}</b>, left over <b>{{ leftOver || 'none' }}</b></span>
+          </div>
+          <article v-for="l in buying.lines" :key="l.words + l.part" :aria-label="`${l.wanted} of ${l.words}`">
+            <div class="many">
+              <p><b class="figure">{{ l.wanted }}</b> × <b>{{ gb(l.module.capacity_gib) }}</b> GB</p>
+              <p v-for="n in l.needs" :key="n.plan_id" class="small faded">{{ n.count }} {{ n.machine }}, {{ n.plan }}</p>
+            </div>
+            <div class="what">
+              <p><b>{{ l.words }}</b></p>
+              <p class="small">
+                <router-link v-if="l.part" class="quiet-link mono" :to="partPath(l.part)">{{ l.part }}</router-link><span v-else class="faded">any part of this kind</span>
+              </p>
+              <p v-for="t in l.from_shelf" :key="t.part" class="small">{{ t.modules }} from the Shelf<template v-if="t.part !== l.part">, {{ t.part }}</template></p>
+            </div>
+            <div class="offer">
+              <div v-for="t in l.takes" :key="t.part + t.supplier" class="take">
+                <b>{{ t.supplier }}</b>
+                <span class="number"><b>{{ Number(t.price).toFixed(2) }}</b> {{ buying.currency }}</span>
+                <span class="number small">{{ perGb(t, l.module.capacity_gib) }}</span>
+                <span class="number small faded">{{ t.lead_days === null ? 'when not told' : `${t.lead_days} d` }}</span>
+                <span class="small faded wide">{{ takeWords(t, l) }}</span>
+              </div>
+              <p v-if="l.missing" class="small lacking"><SeverityMark severity="ask" /> {{ l.missing }} {{ l.offers.length ? 'more than is offered' : 'that nobody offers' }} <router-link class="quiet-link" to="/shelf">Add an offer</router-link></p>
+              <OfferAxis v-if="l.takes.length && l.offers.length > 1" :offers="l.offers" :currency="buying.currency" />
+            </div>
+          </article>
+          <p class="sum">
+            <span><b>{{ offered }} of {{ plural(buying.lines.length, 'line') }}</b> can be had<template v-if="buying.lead_days !== null">, {{ buying.missing ? 'what is offered is there' : 'all there' }} after {{ plural(buying.lead_days, 'day') }}</template><template v-if="buying.missing">; what {{ plural(buying.missing, 'module') }} {{ buying.missing === 1 ? 'costs' : 'cost' }} is not known</template></span>
+            <b class="figure">{{ Number(buying.cost).toFixed(2) }} <small>{{ buying.currency }}</small></b>
+          </p>
+        </section>
+        <section class="panel text" aria-labelledby="buy-text">
+          <div class="caption">
+            <h2 id="buy-text">Text to paste</h2>
+            <span><button type="button" class="quiet-link" @click="copy">Copy</button>&ensp;<a class="quiet-link" :href="`/api/buying/file?${query}`" download>CSV</a> <span v-if="copied" class="small faded" role="status">copied</span></span>
+          </div>
+          <pre>{{ buying.text || 'Nothing is bought: the Shelf has it all.' }}</pre>
+        </section>
+      </template>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  gap: 18px;
+  align-items: baseline;
+}
+p {
+  margin: 0;
+}
+.plans {
+  border: 0;
+  margin: 0;
+  padding: 8px 16px 12px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 22px;
+}
+legend {
+  color: var(--faded);
+  font-size: 13px;
+}
+.lines,
+.text,
+.none {
+  padding: 10px 16px 14px;
+}
+.caption {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  gap: 12px;
+}
+article {
+  display: grid;
+  grid-template-columns: 200px minmax(0, 1fr) minmax(0, 420px);
+  gap: 6px 20px;
+  border-top: 1px solid var(--rule);
+  padding: 10px 0;
+}
+.figure {
+  font-size: 22px;
+  font-variant-numeric: tabular-nums;
+}
+.take {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto 90px 90px;
+  gap: 0 12px;
+  align-items: baseline;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+.number {
+  text-align: right;
+  font-variant-numeric: tabular-nums;
+}
+.sum {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  border-top: 2px solid var(--ink);
+  padding-top: 8px;
+}
+pre {
+  margin: 6px 0 0;
+  white-space: pre-wrap;
+}
+@media (max-width: 900px) {
+  article {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
