@@ -6,11 +6,13 @@ from dataclasses import replace
 from decimal import Decimal
 from itertools import product
 from math import ceil
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from umbrak.core.buying.arrival import Came, laid_against
 from umbrak.core.buying.lines import Need, lines_of
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
@@ -80,3 +82,34 @@ def test_no_other_way_to_buy_as_many_costs_less(wanted: int, offers: list[tuple[
     for t in line.takes:
         assert t.candidate.stock is None or t.modules <= t.candidate.stock
     assert line.left_over == sum(t.modules for t in line.takes) + line.missing - wanted
+
+
+R = "32GB 2Rx4 PC4-2666V-RB2"
+
+
+@pytest.mark.parametrize(
+    ("label", "over", "came", "words"),
+    [
+        (R, {"part": "BR4R-32"}, Came.RIGHT, ""),
+        (R, {"part": "br4r -32"}, Came.RIGHT, ""),
+        (R, {}, Came.OPEN, ""),  # the number was not read
+        ("32GB PC4-2666V-R", {"part": "BR4R-32"}, Came.OPEN, ""),
+        ("32GB 2Rx4 PC4-2400T-RB1", {"part": "BR4R-32"}, Came.WRONG, "2400"),
+        ("32GB 2Rx4 PC4-3200AA-RB2", {"part": "BR4R-32"}, Came.OTHER_CHIPS, "3200"),
+        ("32GB 2Rx8 PC4-2666V-RE2", {"part": "BR4R-32"}, Came.OTHER_CHIPS, "x8 instead of x4"),
+        ("32GB 4Rx4 PC4-2666V-LD2", {"part": "BR4R-32"}, Came.WRONG, "load-reduced"),
+        ("16GB 1Rx4 PC4-2666V-RC2", {"part": "BR4R-32"}, Came.WRONG, "16 GB instead of 32 GB"),
+        (R, {"part": "BR4R-32B"}, Came.OTHER_PART, "part BR4R-32B instead of BR4R-32"),
+        (R, {"part": "BR4R-32", "revision": "C1"}, Came.OTHER_REVISION, "revision C1 instead of B2"),
+        (R, {"part": "BR4R-32", "rails_v": (1.35,)}, Came.WRONG, "1.35"),
+    ],
+)
+def test_what_came_is_laid_against_what_was_ordered(label: str, over: dict[str, Any], came: Came, words: str) -> None:
+    ordered = replace(module(R, "BR4R-32"), revision="B2")
+    read = replace(decode_label(label).module, **{"revision": None, **over})
+    found = laid_against(ordered, read)
+    assert found.came is came and words in "; ".join(found.differs), found
+    assert bool(found.unread) or came is not Came.OPEN
+    # Reading less never makes it better.
+    less = laid_against(ordered, replace(read, part=None, rate_mts=None, package_ranks=None))
+    assert less.came is not Came.RIGHT
