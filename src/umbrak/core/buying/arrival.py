@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
-from umbrak.core.memory.module import Module
-from umbrak.core.memory.parts import differ, key_of, member_words, value_words
+from umbrak.core.memory.module import Module, member_words
+from umbrak.core.memory.parts import differ, key_of, value_words
 
 
 class Came(StrEnum):
