@@ -278,6 +278,42 @@ def test_what_plans_lack_is_bought_together(sign_in: SignIn) -> None:
     assert "FJM4T-8A" in table and "DDR3L-1333" not in table
 
 
+def test_an_order_is_kept_read_in_and_what_is_wrong_goes_back(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="Shelf", exact=True).click()
+    page.get_by_role("link", name="What to buy").click()
+    page.get_by_role("button", name="Ordered …").click()
+    form = page.get_by_role("form", name="Ordered")
+    form.get_by_role("combobox").select_option("Fjellheim")
+    form.get_by_label("Reference").fill("B-7")
+    form.get_by_label("Due on").fill("2026-01-01")
+    form.get_by_role("button", name="It is ordered: 1 for 31.00 EUR").click()
+    expect(form).to_contain_text("It cannot be due before it was ordered.")
+    form.get_by_label("Due on").fill("2099-01-01")
+    form.get_by_role("button", name="It is ordered").click()
+    order = page.get_by_role("region", name="Order B-7")
+    expect(order).to_contain_text("1 of 1 to come, due 2099-01-01")
+    read = order.get_by_role("form", name="Read in of B-7")
+
+    def came(label: str, serial: str) -> None:
+        read.get_by_label("Label or part number").fill(label)
+        read.get_by_label("Serial").fill(serial)
+        read.get_by_label("Serial").press("Enter")
+
+    came("spoon", "")
+    expect(order.get_by_role("alert")).to_contain_text("says nothing of a module")
+    came("4GB PC3L-12800U", "W1")
+    expect(order).to_contain_text("size 4 GB instead of 8 GB")
+    order.get_by_label("back under").fill("B-7-1")
+    order.get_by_role("button", name="Send it back").click()
+    expect(order).to_contain_text("goes back, B-7-1")
+    came("FJM4T-8A", "R1")
+    expect(order).to_contain_text("right as far as it was read")
+    expect(order).to_contain_text("all here")
+    page.get_by_role("link", name="What to buy").click()
+    expect(page.get_by_role("article", name="1 of 8 GB DDR4-2400 ECC SO-DIMM")).to_contain_text("1 from the Shelf")
+
+
 def test_what_runs_slower_than_now_is_shown_where_nothing_else_does(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="gauge-01", exact=True).click()

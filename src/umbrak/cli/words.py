@@ -196,22 +196,7 @@ def routes_words(result: dict[str, Any]) -> str:
 
 
 def brief_words(result: dict[str, Any]) -> str:
-    """The same words that the page copies."""
-    if not result["lines"]:
-        return "nothing to buy: the goal needs no module that is not there"
-    lines = []
-    if result["stops"]:
-        lines += ["This plan cannot work as it is:", *(f"  {w}" for w in result["stops"])]
-    for line in result["lines"]:
-        lines.append(line["words"])
-        lines += [f"    {d['what']}: {d['words']}" for d in line["details"]]
-        lines += [f"  as well: {v['words']}" for v in line["as_well"]]
-        lines += [f"  nearly:  {v['words']}: {v['comes_to']}" for v in line["nearly"]]
-        lines += [f"  wrong:   {v['words']}: {v['comes_to']}" for v in line["wrong"]]
-    lines += result["besides"]
-    if result["open"]:
-        lines += ["Nobody can say yet that it fits; not known:", *(f"  {w}" for w in result["open"])]
-    return "\n".join(lines)
+    return result["text"] or "nothing to buy: the goal needs no module that is not there"
 
 
 def run_sheet_words(result: dict[str, Any]) -> str:

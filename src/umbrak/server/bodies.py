@@ -389,6 +389,31 @@ class WholeLayout(Body):
     slots: LabelledDoc = Field(description="slot -> module: the whole layout that the machine is to have")
 
 
+class PurchaseBody(Body):
+    supplier: ShortText
+    reference: ShortText = ""
+    ordered_on: Day
+    due_on: Day | None = None
+    plans: Annotated[
+        list[Id], Field(max_length=1000, description="what it is for; none = all that lack something")
+    ] = []
+    cost: Money = Field(description="what it came to when it was looked at")
+
+
+class ArrivalBody(Body):
+    label: Annotated[str, StringConstraints(min_length=1, max_length=400)] = Field(
+        description="label or part number as read"
+    )
+    serial: ShortText = ""
+    place: ShortText = Field(default="", description="where on the Shelf it goes")
+
+
+class DecisionBody(Body):
+    keep: bool
+    reference: ShortText = Field(default="", description="under which it goes back")
+    place: ShortText = ""
+
+
 class TotalsOf(Body):
     seconds: Seconds = 5
 

@@ -368,6 +368,54 @@ plan_need = Table(
 )
 Index("ix_plan_need_kind", plan_need.c.kind)
 
+#: What was ordered of one supplier; closed once nothing of it is waited for any more.
+purchase = Table(
+    "purchase",
+    metadata,
+    _id(),
+    Column("supplier", Text, nullable=False),
+    Column("reference", Text, nullable=False, server_default=""),
+    Column("ordered_on", Date, nullable=False),
+    Column("due_on", Date, nullable=True),
+    Column("currency", Text, nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    Column("closed_at", TIMESTAMP(timezone=True), nullable=True),
+)
+
+purchase_line = Table(
+    "purchase_line",
+    metadata,
+    _id(),
+    Column("purchase_id", ForeignKey("purchase.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("part", Text, nullable=False),
+    Column("module", JSONB, nullable=False),
+    #: The module that the plans have: one without a part number is any of its kind.
+    Column("wanted", JSONB, nullable=False),
+    #: Whole kits, what one holds and costs.
+    Column("kits", Integer, CheckConstraint("kits > 0", name="kits"), nullable=False),
+    Column("kit", Integer, CheckConstraint("kit > 0", name="kit"), nullable=False),
+    Column("price", Numeric(14, 3), nullable=False),
+    #: Plan -> how many of the modules are for it.
+    Column("plans", JSONB, nullable=False, server_default=text("'{}'")),
+)
+
+#: A module that came of a line, as it was read.
+arrival = Table(
+    "arrival",
+    metadata,
+    _id(),
+    Column("line_id", ForeignKey("purchase_line.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("module", JSONB, nullable=False),
+    #: As core.buying.arrival has it.
+    Column("came", Text, nullable=False),
+    #: What is done with it: kept on the Shelf, or sent back.
+    Column("kept", Boolean, nullable=False),
+    Column("reference", Text, nullable=False, server_default=""),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+)
+
 #: What each machine is to carry.
 sizing = Table(
     "sizing",

@@ -124,6 +124,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buying/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Orders
+         * @description What was ordered, and what came of it.
+         */
+        get: operations["orders_api_buying_orders_get"];
+        put?: never;
+        /**
+         * Order
+         * @description Keep what was ordered of one supplier for plans.
+         */
+        post: operations["order_api_buying_orders_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/orders/{order_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Close
+         * @description Wait for nothing more of an order.
+         */
+        delete: operations["close_api_buying_orders__order_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/orders/{order_id}/arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arrived
+         * @description Read in a module that came.
+         */
+        post: operations["arrived_api_buying_orders__order_id__arrivals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/orders/{order_id}/arrivals/{arrival_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decided
+         * @description Keep a module that is not as ordered, or send it back.
+         */
+        post: operations["decided_api_buying_orders__order_id__arrivals__arrival_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doubts/{doubt_id}/acceptance": {
         parameters: {
             query?: never;
@@ -3008,6 +3092,55 @@ export interface components {
             /** Slots */
             slots: number | null;
         };
+        /** ArrivalBody */
+        ArrivalBody: {
+            /**
+             * Label
+             * @description label or part number as read
+             */
+            label: string;
+            /**
+             * Place
+             * @description where on the Shelf it goes
+             * @default
+             */
+            place?: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
+        };
+        /** ArrivalView */
+        ArrivalView: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            came: components["schemas"]["Came"];
+            /** Differs */
+            differs: string[];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kept */
+            kept: boolean;
+            /** Part */
+            part: string | null;
+            /** Reference */
+            reference: string;
+            /** Serial */
+            serial: string | null;
+            /** Unread */
+            unread: string[];
+            /** Words */
+            words: string;
+        };
         /**
          * Ask
          * @description What is asked at one kind of place.
@@ -3707,6 +3840,11 @@ export interface components {
             open: string[];
             /** Stops */
             stops: string[];
+            /**
+             * Text
+             * @default
+             */
+            text: string;
         };
         /**
          * Buffering
@@ -3776,6 +3914,12 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["PredictionView"][];
         };
+        /**
+         * Came
+         * @description Worst first: the first that is true of it counts.
+         * @enum {string}
+         */
+        Came: "wrong" | "other part" | "other chips" | "other revision" | "open" | "right";
         /** Ceiling */
         Ceiling: {
             /** Binding */
@@ -4017,6 +4161,22 @@ export interface components {
             /** Loses Gib */
             loses_gib: number;
             verdict: components["schemas"]["Verdict"];
+        };
+        /** DecisionBody */
+        DecisionBody: {
+            /** Keep */
+            keep: boolean;
+            /**
+             * Place
+             * @default
+             */
+            place?: string;
+            /**
+             * Reference
+             * @description under which it goes back
+             * @default
+             */
+            reference?: string;
         };
         /** Detail */
         Detail: {
@@ -6458,6 +6618,8 @@ export interface components {
             modules: number;
             /** Name */
             name: string;
+            /** Ordered */
+            ordered: number;
             /** State */
             state: string;
         };
@@ -6721,6 +6883,93 @@ export interface components {
                 [key: string]: string;
             };
             verdict: components["schemas"]["Verdict"];
+        };
+        /** PurchaseBody */
+        PurchaseBody: {
+            /**
+             * Cost
+             * @description what it came to when it was looked at
+             */
+            cost: number | string;
+            /** Due On */
+            due_on?: string | null;
+            /**
+             * Ordered On
+             * Format: date
+             */
+            ordered_on: string;
+            /**
+             * Plans
+             * @description what it is for; none = all that lack something
+             * @default []
+             */
+            plans?: string[];
+            /**
+             * Reference
+             * @default
+             */
+            reference?: string;
+            /** Supplier */
+            supplier: string;
+        };
+        /** PurchaseLineView */
+        PurchaseLineView: {
+            /** Arrivals */
+            arrivals: components["schemas"]["ArrivalView"][];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kit */
+            kit: number;
+            /** Kits */
+            kits: number;
+            /** Modules */
+            modules: number;
+            /** Part */
+            part: string;
+            /** Pending */
+            pending: number;
+            /** Price */
+            price: string;
+            /** Words */
+            words: string;
+        };
+        /** PurchaseView */
+        PurchaseView: {
+            /** By */
+            by: string;
+            /** Closed */
+            closed: boolean;
+            /** Cost */
+            cost: string;
+            /** Currency */
+            currency: string;
+            /** Days Late */
+            days_late: number;
+            /** Due On */
+            due_on: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Lines */
+            lines: components["schemas"]["PurchaseLineView"][];
+            /** Modules */
+            modules: number;
+            /**
+             * Ordered On
+             * Format: date
+             */
+            ordered_on: string;
+            /** Pending */
+            pending: number;
+            /** Reference */
+            reference: string;
+            /** Supplier */
+            supplier: string;
         };
         /** Question */
         Question: {
@@ -9866,6 +10115,301 @@ export interface operations {
             };
             /** @description Not signed in */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    orders_api_buying_orders_get: {
+        parameters: {
+            query?: {
+                /** @description those that are done too */
+                closed?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchaseView"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    order_api_buying_orders_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PurchaseBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchaseView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    close_api_buying_orders__order_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    arrived_api_buying_orders__order_id__arrivals_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrivalBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchaseView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    decided_api_buying_orders__order_id__arrivals__arrival_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: string;
+                arrival_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchaseView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -3,12 +3,14 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, wordsOf, type Buying } from '@/api/client'
+import { session } from '@/frame/session'
 import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
 import OfferAxis from './OfferAxis.vue'
 import { partPath } from './parts'
+import OrderForm from './OrderForm.vue'
 import { perGb, takeWords } from './buying'
 
 useTitle(() => 'What to buy')
@@ -17,6 +19,7 @@ const router = useRouter()
 const buying = shallowRef<Buying>()
 const wrong = ref('')
 const copied = ref(false)
+const ordering = ref(false)
 /** Plans named in the address; none = all that lack something. */
 const named = computed(() => [route.query.plan ?? []].flat().filter((p): p is string => typeof p === 'string'))
 const query = computed(() => named.value.map((p) => `plan=${p}`).join('&'))
@@ -62,6 +65,7 @@ const twice = computed(() => {
     <header>
       <h1>What to buy</h1>
       <router-link class="quiet-link" to="/shelf">Shelf</router-link>
+      <router-link class="quiet-link" to="/shelf/orders">On order</router-link>
       <router-link class="quiet-link" to="/shelf/parts">Part numbers</router-link>
     </header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
@@ -72,7 +76,7 @@ const twice = computed(() => {
           <legend>For</legend>
           <label v-for="p in buying.plans" :key="p.id" class="small">
             <input type="checkbox" :checked="p.chosen" @change="choose(p.id, ($event.target as HTMLInputElement).checked)" />
-            <router-link class="quiet-link" :to="`/machines/${p.machine_id}/fit`">{{ p.machine }}</router-link> {{ p.name }} <span class="faded">{{ plural(p.modules, 'module') }}, {{ p.state }}</span>
+            <router-link class="quiet-link" :to="`/machines/${p.machine_id}/fit`">{{ p.machine }}</router-link> {{ p.name }} <span class="faded">{{ plural(p.modules, 'module') }}<template v-if="p.ordered">, {{ p.ordered }} on order</template>, {{ p.state }}</span>
           </label>
           <p v-if="twice.length" class="small wrong"><SeverityMark severity="ask" /> {{ twice.join(', ') }}: several plans of one machine are bought for as if each were done.</p>
         </fieldset>
@@ -109,13 +113,15 @@ const twice = computed(() => {
             <span><b>{{ offered }} of {{ plural(buying.lines.length, 'line') }}</b> can be had<template v-if="buying.lead_days !== null">, {{ buying.missing ? 'what is offered is there' : 'all there' }} after {{ plural(buying.lead_days, 'day') }}</template><template v-if="buying.missing">; what {{ plural(buying.missing, 'module') }} {{ buying.missing === 1 ? 'costs' : 'cost' }} is not known</template></span>
             <b class="figure">{{ Number(buying.cost).toFixed(2) }} <small>{{ buying.currency }}</small></b>
           </p>
+          <OrderForm v-if="ordering" :buying="buying" @saved="router.push('/shelf/orders')" @leave="ordering = false" />
+          <p v-else-if="session.mayWrite() && buying.lines.some((l) => l.takes.length)"><button type="button" class="press slim" @click="ordering = true">Ordered …</button></p>
         </section>
         <section class="panel text" aria-labelledby="buy-text">
           <div class="caption">
             <h2 id="buy-text">Text to paste</h2>
             <span><button type="button" class="quiet-link" @click="copy">Copy</button>&ensp;<a class="quiet-link" :href="`/api/buying/file?${query}`" download>CSV</a> <span v-if="copied" class="small faded" role="status">copied</span></span>
           </div>
-          <pre>{{ buying.text || 'Nothing is bought: the Shelf has it all.' }}</pre>
+          <pre>{{ buying.text || 'Nothing is to be bought: it is on the Shelf or on order.' }}</pre>
         </section>
       </template>
     </template>

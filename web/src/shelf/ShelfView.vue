@@ -73,6 +73,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
       <h1>Shelf</h1>
       <input v-model="text" type="search" class="search" maxlength="400" placeholder="part, label as scanned, place, supplier" aria-label="Find on the Shelf" />
       <router-link class="quiet-link" to="/shelf/buy">What to buy</router-link>
+      <router-link class="quiet-link" to="/shelf/orders">On order</router-link>
       <router-link class="quiet-link" to="/shelf/parts">Part numbers</router-link>
       <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="open === 'money'" @click="toggle('money')">Money</button>
     </header>

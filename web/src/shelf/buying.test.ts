@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
-import type { BuyingLine } from '@/api/client'
-import { perGb, takeWords } from './buying'
+import type { Buying, BuyingLine, Order } from '@/api/client'
+import { bySupplier, perGb, standing, takeWords } from './buying'
 
 const take = (kits: number, kit: number, price: string, part = 'AB-8') => ({ part, supplier: 'Quay', kits, kit, modules: kits * kit, price_of_kit: '1', price, lead_days: 1 }) as BuyingLine['takes'][number]
 const line = (takes: BuyingLine['takes'], left_over: number) => ({ part: 'AB-8', takes, left_over }) as unknown as BuyingLine
@@ -14,3 +14,16 @@ it('says kits, other parts and what is left over once', () => {
 it('tells what a GB costs where the size is known', () => {
   expect([perGb(take(1, 4, '40'), 8), perGb(take(1, 1, '40'), null)]).toEqual(['1.25 a GB', ''])
 })
+it('puts together what is bought of each supplier', () => {
+  const buying = { lines: [line([take(1, 4, '40'), { ...take(2, 1, '90'), supplier: 'Sund' }], 0), line([take(1, 1, '9')], 0)] } as Buying
+  expect(bySupplier(buying)).toEqual([
+    { supplier: 'Sund', modules: 2, cost: 90 },
+    { supplier: 'Quay', modules: 5, cost: 49 },
+  ])
+})
+it.each([
+  [{ pending: 3, modules: 4, days_late: 2, due_on: '2026-11-03', closed: false }, '3 of 4 to come, 2 days late'],
+  [{ pending: 3, modules: 4, days_late: 0, due_on: '2026-12-03', closed: false }, '3 of 4 to come, due 2026-12-03'],
+  [{ pending: 0, modules: 4, days_late: 0, due_on: null, closed: false }, 'all here'],
+  [{ pending: 1, modules: 4, days_late: 0, due_on: null, closed: true }, '1 never came'],
+])('says how an order stands', (order, words) => expect(standing(order as Order)).toBe(words))

@@ -1,5 +1,5 @@
 /** What is bought, in words. */
-import type { BuyingLine } from '@/api/client'
+import type { Buying, BuyingLine, Order } from '@/api/client'
 import { plural } from '@/ui/words'
 
 type Take = BuyingLine['takes'][number]
@@ -15,4 +15,40 @@ export function takeWords(take: Take, line: BuyingLine): string {
 export function perGb(take: Take, gib: number | null | undefined): string {
   const all = (gib ?? 0) * take.modules
   return all ? `${(Number(take.price) / all).toFixed(2)} a GB` : ''
+}
+
+/** What of it is bought of whom, the dearest first. */
+export function bySupplier(buying: Buying): { supplier: string; modules: number; cost: number }[] {
+  const found = new Map<string, { supplier: string; modules: number; cost: number }>()
+  for (const take of buying.lines.flatMap((l) => l.takes)) {
+    const before = found.get(take.supplier) ?? { supplier: take.supplier, modules: 0, cost: 0 }
+    found.set(take.supplier, { ...before, modules: before.modules + take.modules, cost: before.cost + Number(take.price) })
+  }
+  return [...found.values()].sort((a, b) => b.cost - a.cost)
+}
+
+type Came = Order['lines'][number]['arrivals'][number]
+
+/** What came against what was ordered: its mark, and in words. */
+export const CAME: Record<Came['came'], { severity: 'go' | 'ask' | 'risk' | 'stop'; words: string }> = {
+  right: { severity: 'go', words: 'right' },
+  open: { severity: 'ask', words: 'right as far as it was read' },
+  'other revision': { severity: 'risk', words: 'another revision' },
+  'other chips': { severity: 'risk', words: 'other chips' },
+  'other part': { severity: 'risk', words: 'another part' },
+  wrong: { severity: 'stop', words: 'wrong' },
+}
+
+/** What became of it. */
+export function became(came: Came): string {
+  if (came.kept) return 'on the Shelf'
+  return came.reference ? `goes back, ${came.reference}` : 'waits for your word'
+}
+
+/** How an order stands: "3 of 4 to come, 2 days late". */
+export function standing(order: Order): string {
+  if (order.closed) return order.pending ? `${order.pending} never came` : 'all here'
+  if (!order.pending) return 'all here'
+  const late = order.days_late ? `, ${plural(order.days_late, 'day')} late` : order.due_on ? `, due ${order.due_on}` : ''
+  return `${order.pending} of ${order.modules} to come${late}`
 }

@@ -2,7 +2,6 @@
 /** What to look for in a shop, for a plan or a layout: what would do as well, what nearly, what is wrong and why. */
 import { ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type Brief, type Layout } from '@/api/client'
-import { briefText } from '@/ui/brief'
 import SeverityMark from '@/ui/SeverityMark.vue'
 
 const props = defineProps<{ machineId: string; plan?: { id: string; version: number }; slots?: Layout }>()
@@ -28,7 +27,7 @@ watch([open, () => props.plan?.version, () => props.plan?.id, () => props.slots]
 })
 async function copy(): Promise<void> {
   try {
-    await navigator.clipboard.writeText(briefText(brief.value!))
+    await navigator.clipboard.writeText(brief.value!.text)
     copied.value = true
   } catch {
     wrong.value = 'This browser does not let a page copy: mark the text and copy it by hand.'

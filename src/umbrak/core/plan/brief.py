@@ -68,6 +68,8 @@ class Brief:
     stops: tuple[str, ...]
     #: What to ask of all of it: "all of one part number".
     besides: tuple[str, ...]
+    #: All of it as text that a shop, a colleague or an order can be sent; "" where nothing is bought.
+    text: str = ""
 
 
 def brief_of(
@@ -85,12 +87,31 @@ def brief_of(
     )
     judged = evaluate(sheet, machine, goal, statements, now)
     plan = _Plan(sheet=sheet, machine=machine, now=now, goal=goal, statements=statements, judged=judged)
-    return Brief(
+    brief = Brief(
         lines=tuple(_line(plan, m, n) for m, n in bought.items()),
         open=_said(judged, Severity.ASK),
         stops=_said(judged, Severity.STOP),
         besides=tuple(_besides(sum(bought.values()), len(bought))),
     )
+    return replace(brief, text="\n".join(_text(brief)))
+
+
+def _text(brief: Brief) -> Iterator[str]:
+    if not brief.lines:
+        return
+    if brief.stops:
+        yield "This plan cannot work as it is:"
+        yield from (f"  {w}" for w in brief.stops)
+    for line in brief.lines:
+        yield line.words
+        yield from (f"    {d.what}: {d.words}" for d in line.details)
+        yield from (f"  as well: {v.words}" for v in line.as_well)
+        yield from (f"  nearly:  {v.words}: {v.comes_to}" for v in line.nearly)
+        yield from (f"  wrong:   {v.words}: {v.comes_to}" for v in line.wrong)
+    yield from brief.besides
+    if brief.open:
+        yield "Nobody can say yet that it fits; not known:"
+        yield from (f"  {w}" for w in brief.open)
 
 
 def _said(judged: Evaluation, severity: Severity) -> tuple[str, ...]:

@@ -49,7 +49,7 @@ _SMALL = 8
 #: Layouts near to what is fitted that are weighed before uneven ones are searched.
 _NEARBY = 400
 #: Steps by the order that are tried of each kind at first, of all kinds together, and the share of the time that they may take.
-_OPENING_STEPS, _OPENINGS, _OPENING_SHARE = 12, 60, 0.15
+_OPENING_STEPS, _OPENINGS, _OPENING_SHARE = 4, 30, 0.15
 #: Designs of one unit; more are left out, and said to be.
 _MOST_DESIGNS = 100_000
 
@@ -134,7 +134,8 @@ class _Search:
         least = self._least() if self.first else 0
         if least is None:
             return Found(routes=(), proved=True, gap=None, weighed=0, seconds=monotonic() - self.started)
-        self._openers()
+        if self.first or (self.seconds is not None and len(self.scales.live_slots) > _SMALL):
+            self._openers()
         # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
         kinds_of_layout = (True, False) if len(self.scales.live_slots) > _SMALL else (False,)
         for even in (True, False) if self.problem.wishes.uneven else (True,):

@@ -7,8 +7,18 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Response
 
+from umbrak.server.bodies import ArrivalBody, DecisionBody, PurchaseBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.services.buying.ordering import (
+    NewPurchase,
+    PurchaseView,
+    close_purchase,
+    decide,
+    place_purchase,
+    see_purchases,
+    take_in,
+)
 from umbrak.services.buying.wanted import BuyingView, buying_table, see_buying
 
 router = APIRouter(prefix="/buying", tags=["buying"])
@@ -26,3 +36,35 @@ def table(engine: Db, _: Person, plan: Plans = []) -> Response:  # noqa: B006
     """What to buy, as CSV."""
     headers = {"Content-Disposition": 'attachment; filename="to-buy.csv"'}
     return Response(buying_table(see_buying(engine, plan)), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.get("/orders", responses=describe(401, 422))
+def orders(
+    engine: Db, _: Person, closed: Annotated[bool, Query(description="those that are done too")] = False
+) -> list[PurchaseView]:
+    """What was ordered, and what came of it."""
+    return see_purchases(engine, closed)
+
+
+@router.post("/orders", status_code=201, responses=describe(401, 403, 422))
+def order(body: PurchaseBody, engine: Db, account: Person) -> PurchaseView:
+    """Keep what was ordered of one supplier for plans."""
+    return place_purchase(engine, account, NewPurchase(**{**body.model_dump(), "plans": tuple(body.plans)}))
+
+
+@router.post("/orders/{order_id}/arrivals", status_code=201, responses=describe(401, 403, 404, 422))
+def arrived(order_id: UUID, body: ArrivalBody, engine: Db, account: Person) -> PurchaseView:
+    """Read in a module that came."""
+    return take_in(engine, account, order_id, label=body.label, serial=body.serial, place=body.place)
+
+
+@router.post("/orders/{order_id}/arrivals/{arrival_id}", responses=describe(401, 403, 404, 422))
+def decided(order_id: UUID, arrival_id: UUID, body: DecisionBody, engine: Db, account: Person) -> PurchaseView:
+    """Keep a module that is not as ordered, or send it back."""
+    return decide(engine, account, order_id, arrival_id, keep=body.keep, reference=body.reference, place=body.place)
+
+
+@router.delete("/orders/{order_id}", status_code=204, responses=describe(401, 403, 404, 422))
+def close(order_id: UUID, engine: Db, account: Person) -> None:
+    """Wait for nothing more of an order."""
+    close_purchase(engine, account, order_id)

@@ -21,6 +21,7 @@ from umbrak.services.people.settings import money_settings
 from umbrak.services.shelf.view import USABLE, see_stock
 from umbrak.store import plans as plan_store
 from umbrak.store import shelf as store
+from umbrak.store.purchases import purchases
 
 #: Columns of the table, in order.
 COLUMNS = (
@@ -49,6 +50,8 @@ class PlanToBuyFor:
     state: str
     #: Modules that it puts in beyond what is fitted.
     modules: int
+    #: Of those: on order for it.
+    ordered: int
     #: Whether what is shown is for it, among others.
     chosen: bool
 
@@ -123,16 +126,34 @@ def see_buying(engine: Engine, chosen: Sequence[UUID] = ()) -> BuyingView:
     """Of these plans; of all that lack something where none is named. Plans that have ended, were discarded or belong to a
     machine that is gone lack nothing."""
     with engine.connect() as db:
-        plans, needs = _plans(db, set(chosen))
-        here = {p.id for p in plans if p.chosen}
-        suppliers, candidates = _candidates(db, here)
-        currency = money_settings(db).currency
-    by_id = {str(p.id): p for p in plans}
-    lines = lines_of((n for n in needs if by_id[n.plan].chosen), candidates)
-    views = tuple(_view(line, by_id, suppliers, candidates) for line in lines)
+        return buying_of(gather(db, chosen), money_settings(db).currency)
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """What plans lack, put together."""
+
+    plans: tuple[PlanToBuyFor, ...]
+    lines: tuple[Line, ...]
+    candidates: tuple[Candidate, ...]
+    #: Of each candidate; "" for the Shelf.
+    suppliers: tuple[str, ...]
+
+
+def gather(db: Connection, chosen: Sequence[UUID]) -> Gathered:
+    plans, needs = _plans(db, set(chosen))
+    here = {str(p.id): p for p in plans}
+    suppliers, candidates = _candidates(db, {p.id for p in plans if p.chosen})
+    lines = lines_of((n for n in needs if here[n.plan].chosen), candidates)
+    return Gathered(tuple(plans), lines, tuple(candidates), tuple(suppliers))
+
+
+def buying_of(found: Gathered, currency: str) -> BuyingView:
+    by_id = {str(p.id): p for p in found.plans}
+    views = tuple(_view(line, by_id, found.suppliers, found.candidates) for line in found.lines)
     days = [v.lead_days for v in views if v.takes]
     view = BuyingView(
-        plans=tuple(plans),
+        plans=found.plans,
         lines=views,
         cost=sum((v.cost for v in views), Decimal(0)),
         currency=currency,
@@ -144,6 +165,12 @@ def see_buying(engine: Engine, chosen: Sequence[UUID] = ()) -> BuyingView:
 
 
 def _plans(db: Connection, chosen: set[UUID]) -> tuple[list[PlanToBuyFor], list[Need]]:
+    """Plans that lack something that is not fitted, and what; what is on order for them they do not lack."""
+    pending: dict[UUID, Counter[Module]] = {}
+    for bought in purchases(db):
+        for line in bought.lines:
+            for plan_id, count in line.pending_for.items():
+                pending.setdefault(plan_id, Counter())[alike(line.wanted)] += count
     plans, needs = [], []
     for row in store.plans_in_need(db):
         plan = plan_store.find_plan(db, row.plan_id)
@@ -153,9 +180,10 @@ def _plans(db: Connection, chosen: set[UUID]) -> tuple[list[PlanToBuyFor], list[
             alike(m) for m in sound_layout(load_machine(db, row.machine_id)).values() if isinstance(m, Module)
         )
         lacks = Counter(alike(m) for m in plan.goal.values() if isinstance(m, Module)) - fitted
+        ordered = lacks & pending.get(plan.id, Counter())
         if not lacks:
             continue
-        needs += [Need(str(plan.id), m, n) for m, n in lacks.items()]
+        needs += [Need(str(plan.id), m, n) for m, n in (lacks - ordered).items()]
         plans.append(
             PlanToBuyFor(
                 id=plan.id,
@@ -164,6 +192,7 @@ def _plans(db: Connection, chosen: set[UUID]) -> tuple[list[PlanToBuyFor], list[
                 machine=row.machine,
                 state=plan.state,
                 modules=lacks.total(),
+                ordered=ordered.total(),
                 chosen=not chosen or plan.id in chosen,
             )
         )
