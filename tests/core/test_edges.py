@@ -9,6 +9,7 @@ from decimal import Decimal
 from functools import partial
 from typing import Any
 
+import numpy as np
 import pytest
 
 from tests.core.sheets import SMALL, TWIN, found, judge, layout, merged
@@ -36,6 +37,7 @@ from umbrak.core.proof.soak import Events, Reading, Watched, soak
 from umbrak.core.questions import _chips as chips
 from umbrak.core.questions import _names as names_of
 from umbrak.core.routes.bound import least_cost
+from umbrak.core.routes.dominance import _FACTORS, distinct_rows
 from umbrak.core.routes.material import kinds_of
 from umbrak.core.routes.problem import Candidate, Problem, Steps, Wishes
 from umbrak.core.routes.problem import Origin as Origins
@@ -423,3 +425,11 @@ def test_the_two_that_differ_most_change_places() -> None:
     slots = {s: {"capacity_gib": 8, "package_ranks": r} for s, r in (("A1", 1), ("A2", 2), ("A3", 4))}
     said = [f for f in judge(merged(SMALL, over), slots).findings if f.code == "order.rank-far"]
     assert [f.slots for f in said] == [("A1", "A3")]
+
+
+def test_rows_that_share_a_mark_and_differ_are_told_apart() -> None:
+    """Equal rows are found by a number of 64 bits; two that differ and share it are made of its factors."""
+    factor = int(_FACTORS[0].astype(np.int64))
+    rows = np.array([[factor, 0], [0, 1], [factor, 0]], np.int64)
+    distinct, group = distinct_rows(rows)
+    assert len(distinct) == 2 and (distinct[group] == rows).all()
