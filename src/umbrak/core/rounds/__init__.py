@@ -1,0 +1,1 @@
+"""Many machines upgraded together: one Shelf, offers, money, hours, windows and duty groups."""
