@@ -8,31 +8,21 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from umbrak.core.rounds.problem import FleetMachine, FleetRoute, Round, Served
+from umbrak.core.rounds.problem import FleetMachine, Round, Served
 
 
-@dataclass(frozen=True, slots=True)
-class Likeness:
+def likeness(m: FleetMachine) -> FleetMachine:
     """Equal for machines that may stand for each other in a round."""
-
-    routes: tuple[FleetRoute, ...]
-    penalty: float
-    waves: frozenset[int]
-    soak_days: float
-    pinned: bool
-
-
-def likeness(m: FleetMachine) -> Likeness:
-    return Likeness(m.routes, m.penalty, m.waves, m.soak_days, m.pinned)
+    return replace(m, name="", group=None)
 
 
 @dataclass(frozen=True, slots=True)
 class Cell:
     """Machines that are alike and belong to groups that are."""
 
-    like: Likeness
+    like: FleetMachine
     #: Place of the type of its group among `Fleet.groups`.
     kind: int
     #: Members of a single group.
@@ -100,9 +90,7 @@ def taken_apart(fleet: Fleet, openings: Openings) -> tuple[Served, ...]:
     return tuple(sorted(served, key=lambda s: (s.wave, s.machine)))
 
 
-def share_out(
-    openings: Iterable[tuple[int, int, int]], rows: Mapping[int, int], groups: int
-) -> list[tuple[int, int]]:
+def share_out(openings: Iterable[tuple[int, int, int]], rows: Mapping[int, int], groups: int) -> list[tuple[int, int]]:
     """(group, member) of each opening (cell, route, wave), so that no group has two in a wave and no member two at all.
 
     A colouring of the edges of a bipartite graph, members of a cell against waves, with a colour a group: as many colours as the

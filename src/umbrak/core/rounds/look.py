@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,23 +44,21 @@ def look(
     """
     least, most = model.least, model.most
     if fixed is not None:
-        stays, values = fixed
-        least, most = np.where(stays, np.rint(values), least), np.where(stays, np.rint(values), most)
+        stays, at = fixed
+        least, most = np.where(stays, np.rint(at), least), np.where(stays, np.rint(at), most)
     high = model.high.copy()
     high[-1] = unheld
-    options: dict[str, Any] = {"mip_rel_gap": gap}
-    if seconds is not None and np.isfinite(seconds):
-        options["time_limit"] = max(seconds, 0.01)
+    limit = {} if seconds is None or np.isinf(seconds) else {"time_limit": max(seconds, 0.01)}
     minimised = model.costs if costs is None else costs
     found = milp(
         minimised,
         integrality=np.full(len(minimised), float(whole)),
         bounds=Bounds(least, most),
         constraints=LinearConstraint(model.rows, model.low, high),
-        options=options,
+        options={"mip_rel_gap": gap, **limit},  # type: ignore[arg-type]
     )
     bound = found.fun if not whole else found.mip_dual_bound
-    values = None if found.x is None else np.rint(found.x) if whole else found.x
+    values: Values | None = None if found.x is None else np.asarray(np.rint(found.x) if whole else found.x, float)
     return Look(
         values=values,
         cost=np.inf if values is None else float(minimised @ values),

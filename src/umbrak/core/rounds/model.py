@@ -95,10 +95,10 @@ def model_of(r: Round, fleet: Fleet) -> Model:
         for c, cell in enumerate(fleet.cells)
         for k, way in enumerate(cell.like.routes)
         for t in sorted(cell.like.waves)
-        if way.hours <= r.waves[t].hours + 1e-9
+        if cell.like.may(k, t) and way.hours <= r.waves[t].hours + 1e-9
     ]
     offers = [o for o in range(len(r.offers)) if arrives[o] < waves]
-    pinned = [c for c, cell in enumerate(fleet.cells) if cell.like.pinned]
+    pinned = [c for c, cell in enumerate(fleet.cells) if cell.like.wanted]
     first_offer, first_pin = len(openings), len(openings) + len(offers)
     columns = first_pin + len(pinned) + 1
     costs, most, rows = np.zeros(columns), np.ones(columns), _Rows()
@@ -131,7 +131,7 @@ def model_of(r: Round, fleet: Fleet) -> Model:
 
     for c, cell in enumerate(fleet.cells):
         many = float(len(cell.machines))
-        if cell.like.pinned:
+        if cell.like.wanted:
             pin = first_pin + pinned.index(c)
             most[pin] = many
             rows.add([*by_cell[c], (pin, 1.0)], many, None, low=many)
@@ -139,10 +139,10 @@ def model_of(r: Round, fleet: Fleet) -> Model:
             rows.add(by_cell[c], many, None)
     for t in range(waves):
         rows.add(by_hour[t], r.waves[t].hours, Bound("hours", t))
-    for kind, groups in enumerate(fleet.groups):
+    for of, groups in enumerate(fleet.groups):
         members = sum(len(at) for at in groups[0].values())
         for t in range(waves) if members > 1 else ():
-            rows.add(by_group[kind, t], float(len(groups)), Bound("group", t))
+            rows.add(by_group[of, t], float(len(groups)), Bound("group", t))
     shelf = total(r.shelf)
     for kind in sorted(used):
         so_far: list[tuple[int, float]] = []
@@ -173,3 +173,23 @@ def model_of(r: Round, fleet: Fleet) -> Model:
 def plan_of(r: Round, fleet: Fleet, model: Model, values: NDArray[np.float64]) -> Plan:
     """The plan that a solution is."""
     return Plan(taken_apart(fleet, model.counts(values)), model.bought(values))
+
+
+def values_of(fleet: Fleet, model: Model, plan: Plan) -> NDArray[np.float64] | None:
+    """A plan as a solution; None where it opens what the model does not."""
+    at = {opening: v for v, opening in enumerate(model.openings)}
+    cells = {i: c for c, cell in enumerate(fleet.cells) for i in cell.machines}
+    values = model.least.copy()
+    values[model.pins] = model.most[model.pins]
+    for s in plan.served:
+        cell = cells[s.machine]
+        if (v := at.get((cell, s.route, s.wave))) is None:
+            return None
+        values[v] += 1
+        if cell in model.pinned:
+            values[model.pins.start + model.pinned.index(cell)] -= 1
+    for b in plan.bought:
+        if b.offer not in model.offers:
+            return None
+        values[len(model.openings) + model.offers.index(b.offer)] = b.kits
+    return values

@@ -26,6 +26,16 @@ class FleetRoute:
 
 
 @dataclass(frozen=True, slots=True)
+class Pin:
+    """What somebody wants of a machine whatever it costs: served (in that wave, by that route), or not at all."""
+
+    #: Place among the waves; among the machine's routes. None: any.
+    wave: int | None = None
+    route: int | None = None
+    out: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class FleetMachine:
     name: str
     #: Equal for machines that are alike; () where nothing serves it.
@@ -38,8 +48,19 @@ class FleetMachine:
     group: str | None = None
     #: Until its proof has lasted so long what it held is its way back. [d]
     soak_days: float = 0.0
-    #: It is to be served, in one of `waves` and by one of `routes`: somebody pinned it.
-    pinned: bool = False
+    pin: Pin | None = None
+
+    @property
+    def wanted(self) -> bool:
+        """Whether somebody pinned it to be served."""
+        return self.pin is not None and not self.pin.out
+
+    def may(self, route: int, wave: int) -> bool:
+        """Whether its windows and its pin allow that."""
+        if wave not in self.waves:
+            return False
+        pin = self.pin
+        return pin is None or (not pin.out and pin.wave in (None, wave) and pin.route in (None, route))
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +104,12 @@ class Round:
             raise ValueError("waves are not in the order of their days")
         if any(w < 0 or w >= len(self.waves) for m in self.machines for w in m.waves):
             raise ValueError("a machine's windows name a wave that is not there")
+        if any(
+            (m.pin.wave or 0) >= len(self.waves) or (m.pin.route or 0) >= max(len(m.routes), 1)
+            for m in self.machines
+            if m.pin
+        ):
+            raise ValueError("a pin names a wave or a route that is not there")
         names = [m.name for m in self.machines]
         if len(set(names)) < len(names):
             raise ValueError("two machines have one name")
@@ -161,9 +188,9 @@ def broken(r: Round, plan: Plan) -> list[str]:
     if len({s.machine for s in plan.served}) < len(plan.served):
         said.append("a machine is served twice")
     said += [
-        f"{r.machines[s.machine].name} may not be opened in {r.waves[s.wave].name}"
+        f"{r.machines[s.machine].name} may not be opened so in {r.waves[s.wave].name}"
         for s in plan.served
-        if s.wave not in r.machines[s.machine].waves
+        if not r.machines[s.machine].may(s.route, s.wave)
     ]
     for t, wave in enumerate(r.waves):
         here = [s for s in plan.served if s.wave == t]

@@ -18,11 +18,11 @@ from numpy.typing import NDArray
 
 from umbrak.core.rounds.cells import Fleet, fleet_of
 from umbrak.core.rounds.look import Values, look
-from umbrak.core.rounds.model import Model, model_of, plan_of
+from umbrak.core.rounds.model import Model, model_of, plan_of, values_of
 from umbrak.core.rounds.problem import Passed, Plan, Round, broken, cost_of, passed, spent_on
 
 #: How long the whole is looked at, so that it can be stopped between looks; each look is that much longer than the one before. [s]
-_FIRST_LOOK, _LONGER, _LONGEST = 1.0, 2.0, 24.0
+_FIRST_LOOK, _LONGER, _LONGEST = 0.5, 2.0, 16.0
 #: How long a part is solved [s]; so many parts in a row that better nothing are enough.
 _PART, _IDLE = 1.5, 12
 #: A cost nearer than this, as a share or in money, is the same.
@@ -65,6 +65,7 @@ def solve_round(
     gap: float = 0.0,
     report: Callable[[RoundProgress], None] = lambda _: None,
     stopped: Callable[[], bool] = lambda: False,
+    start: Plan | None = None,
 ) -> RoundAnswer:
     """Whom to serve when and how.
 
@@ -73,10 +74,13 @@ def solve_round(
         gap       proved to be so near to the least, as a share, is enough
         report    told now and then how far it is
         stopped   asked now and then whether to end with the best so far
+        start     a plan to better, where it is one of this round
     """
     began = monotonic()
     fleet = fleet_of(r)
     search = _Search(model_of(r, fleet), fleet, began, seconds)
+    if start is not None and not broken(r, start):
+        search.begin_with(values_of(fleet, search.model, start))
     ended = Ended.NO_TIME
     for _ in search.steps(gap):
         opened = int(search.values[: len(search.model.openings)].sum())
@@ -99,7 +103,7 @@ def solve_round(
         spent=spent_on(r, plan),
         gap=search.share,
         gap_money=search.money,
-        unheld=tuple(i for i, m in enumerate(r.machines) if m.pinned and i not in done),
+        unheld=tuple(i for i, m in enumerate(r.machines) if m.wanted and i not in done),
         seconds=monotonic() - began,
     )
 
@@ -120,6 +124,9 @@ class _Search:
         self._wave = np.array([t for _, _, t in model.openings], int)
         #: How many classes, how many waves, which share of all are free in a part: as many as are solved in time.
         self._free = {"classes": 3.0, "waves": 2.0, "relaxed": 0.15}
+
+    def begin_with(self, values: Values | None) -> None:
+        self._take(values, np.inf if values is None else float(self.model.costs @ values))
 
     @property
     def money(self) -> float:
@@ -152,12 +159,10 @@ class _Search:
         yield
         seconds = _FIRST_LOOK
         while self._left > 0:
-            yield from self._parts(held, relaxed.values, seconds / 2)
-            if self._left <= 0:
-                return
             self._whole(min(seconds, self._left), gap)
-            seconds = min(seconds * _LONGER, _LONGEST)
             yield
+            yield from self._parts(held, relaxed.values, seconds)
+            seconds = min(seconds * _LONGER, _LONGEST)
 
     def _hold_pins(self) -> None:
         """As many pins as can be held are held, whatever it costs; then the least cost with so many."""
@@ -168,7 +173,8 @@ class _Search:
         found = look(self.model, costs=pins, seconds=self._left)
         if found.values is not None:
             self._unheld = found.cost
-            self.values, self.cost = found.values, float(self.model.costs @ found.values)
+            if self.values[self.model.pins].sum() > found.cost:  # what is there holds fewer
+                self.values, self.cost = found.values, float(self.model.costs @ found.values)
 
     def _openings(self, values: Values) -> Values:
         return values[: len(self.model.openings)]
@@ -216,4 +222,5 @@ class _Search:
         of = self._class if what == "classes" else self._wave
         every = list(dict.fromkeys(of.tolist()))
         some = self._chance.sample(every, min(len(every), max(1, round(self._free[what]))))
-        return np.isin(of, some) | (held if what == "classes" else np.zeros(len(held), bool))
+        free: NDArray[np.bool_] = np.isin(of, some)
+        return np.array(free | held, bool) if what == "classes" else free
