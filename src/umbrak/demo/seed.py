@@ -29,6 +29,8 @@ from umbrak.services.parts.telling import NewWord
 from umbrak.services.people.accounts import add_account
 from umbrak.services.people.settings import MoneySettings, set_money
 from umbrak.services.plans.editing import edit_plan, start_plan
+from umbrak.services.rounds.asked import Asked, AskedWave
+from umbrak.services.rounds.changing import make_round
 from umbrak.services.routes.sizing import set_sizing
 from umbrak.services.sheets.library import keep_sheet, keep_shipped
 from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock
@@ -71,6 +73,21 @@ def _seed(engine: Engine) -> None:
         add_trial(engine, account, NewTrial(tried_on=today - timedelta(days=days_ago), module=module, **given))
 
 
+def _round(engine: Engine, account: Account, today: date, given: dict[str, Any]) -> None:
+    """A round as somebody asks for it; nothing is proposed yet."""
+    days = {n: today + timedelta(days=n) for n in [w["in_days"] for w in given["waves"]]}
+    with engine.connect() as db:
+        keys = {n: m.id for n in given["machines"] if (m := store.machine_by_name_or_serial(db, n, ""))}
+    asked = Asked(
+        machines=[keys[n] for n in given["machines"]],
+        waves=[AskedWave(day=days[w["in_days"]], hours=float(w["hours"]), people=w["people"]) for w in given["waves"]],
+        closed={keys[n]: [days[d] for d in closed] for n, closed in given["closed"].items()},
+        budget=Decimal(given["budget"]),
+        short_gb=Decimal(given["short_gb"]),
+    )
+    make_round(engine, account, given["name"], asked)
+
+
 def _shelf(engine: Engine, account: Account, today: date) -> None:
     """Modules on hand, offers, and what money is reckoned with."""
     document = yaml.safe_load(files("umbrak.demo").joinpath("shelf.yaml").read_text("utf-8"))
@@ -92,6 +109,7 @@ def _shelf(engine: Engine, account: Account, today: date) -> None:
     for given in document["told"]:
         is_one = _module(given.pop("module")) if "module" in given else None
         tell_part(engine, account, NewWord(module=is_one, **given))
+    _round(engine, account, today, document["round"])
 
 
 def _module(given: str | dict[str, Any]) -> Module:

@@ -47,6 +47,7 @@ from umbrak.formats.quantities import (
 from umbrak.formats.sheet.answers import Answer, NewSource
 from umbrak.formats.sheet.built import BoardAnswers, ClassName
 from umbrak.formats.sheet.questions import AnswerState
+from umbrak.services.rounds.asked import Asked
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -387,6 +388,20 @@ class RoutesOf(Body):
 
 class WholeLayout(Body):
     slots: LabelledDoc = Field(description="slot -> module: the whole layout that the machine is to have")
+
+
+class OfVersion(Body):
+    version: Version
+
+
+class NewRoundBody(Body):
+    name: ShortText = Field(default="", description="empty: the next number")
+    asked: Asked
+
+
+class RoundBody(Body):
+    version: Version
+    asked: Asked
 
 
 class PurchaseBody(Body):

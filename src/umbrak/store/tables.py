@@ -8,6 +8,7 @@ from sqlalchemy import (
     CheckConstraint,
     Column,
     Date,
+    Float,
     ForeignKey,
     Identity,
     Index,
@@ -453,7 +454,7 @@ job = Table(
     "job",
     metadata,
     _id(),
-    Column("kind", Text, CheckConstraint("kind IN ('read', 'poll')", name="kind"), nullable=False),
+    Column("kind", Text, CheckConstraint("kind IN ('read', 'poll', 'round')", name="kind"), nullable=False),
     Column(
         "state",
         Text,
@@ -602,6 +603,37 @@ plan_command = Table(
     Column("changes", JSONB, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=True),
     _at("at"),
+)
+
+#: Many machines upgraded together: what is asked, and what was proposed last.
+round_ = Table(
+    "round",
+    metadata,
+    _id(),
+    Column("name", Text, nullable=False, unique=True),
+    #: services.rounds.asked.Asked, .proposal.Proposal.
+    Column("asked", JSONB, nullable=False),
+    Column("proposal", JSONB, nullable=True),
+    #: How far the search is that goes on.
+    Column("progress", JSONB, nullable=True),
+    Column("job_id", ForeignKey("job.id", ondelete="SET NULL"), nullable=True, index=True),
+    Column("version", Integer, nullable=False, server_default="1"),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    _at(),
+    _at("updated_at"),
+    Column("accepted_at", TIMESTAMP(timezone=True), nullable=True),
+    Column("closed_at", TIMESTAMP(timezone=True), nullable=True),
+)
+
+#: What was made of a round that was accepted: a plan a machine, and the wave that it is for.
+round_plan = Table(
+    "round_plan",
+    metadata,
+    Column("round_id", ForeignKey("round.id", ondelete="CASCADE"), primary_key=True),
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), primary_key=True, index=True),
+    Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("day", Date, nullable=False),
+    Column("hours", Float, nullable=False),
 )
 
 #: One stage of a plan at the bench: its run sheet as it was made, and how it went.

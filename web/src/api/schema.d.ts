@@ -1853,6 +1853,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All
+         * @description The newest first.
+         */
+        get: operations["all__api_rounds_get"];
+        put?: never;
+        /**
+         * Make
+         * @description Begin a round.
+         */
+        post: operations["make_api_rounds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description A round, what is proposed for it, how its plans stand, and what changed since.
+         */
+        get: operations["see_api_rounds__round_id__get"];
+        /**
+         * Ask
+         * @description Ask otherwise: machines, waves, money, pins.
+         */
+        put: operations["ask_api_rounds__round_id__put"];
+        post?: never;
+        /**
+         * Close
+         * @description It is done; its plans stay.
+         */
+        delete: operations["close_api_rounds__round_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}/acceptance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Make plans of what is proposed, each for its wave.
+         */
+        post: operations["accept_api_rounds__round_id__acceptance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Search
+         * @description Have the best sought in the background.
+         */
+        post: operations["search_api_rounds__round_id__search_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{round_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description End the search with the best so far.
+         */
+        post: operations["stop_api_rounds__round_id__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -3165,22 +3277,95 @@ export interface components {
             /** Words */
             words: string;
         };
-        /**
-         * Asked
-         * @description What is asked of a fact that is not told.
-         */
-        Asked: {
+        /** Asked */
+        "Asked-Input": {
+            /** Budget */
+            budget?: (number | string) | null;
             /**
-             * Harm
-             * @default stop
+             * Closed
+             * @default {}
              */
-            harm: string;
-            /** Hides */
-            hides: string;
-            /** What */
-            what: string;
-            /** Where */
-            where: string;
+            closed?: {
+                [key: string]: string[];
+            };
+            /**
+             * Keep Warranty
+             * @default false
+             */
+            keep_warranty?: boolean;
+            /**
+             * Lead Untold
+             * @default 14
+             */
+            lead_untold?: number;
+            /** Machines */
+            machines: string[];
+            /**
+             * Needs
+             * @default {}
+             */
+            needs?: {
+                [key: string]: number;
+            };
+            /**
+             * Passing On
+             * @default true
+             */
+            passing_on?: boolean;
+            /**
+             * Pins
+             * @default {}
+             */
+            pins?: {
+                [key: string]: components["schemas"]["AskedPin"];
+            };
+            /**
+             * Short Gb
+             * @default 20
+             */
+            short_gb?: number | string;
+            /**
+             * Soak Days
+             * @default 3
+             */
+            soak_days?: number;
+            /**
+             * Third Party
+             * @default true
+             */
+            third_party?: boolean;
+            /** Waves */
+            waves: components["schemas"]["AskedWave"][];
+        };
+        /**
+         * AskedPin
+         * @description A machine is to be served whatever it costs, in that wave, by that route; or left as it is.
+         */
+        AskedPin: {
+            /** Day */
+            day?: string | null;
+            /**
+             * Out
+             * @default false
+             */
+            out?: boolean;
+            /** Route */
+            route?: string | null;
+        };
+        /** AskedWave */
+        AskedWave: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Hours */
+            hours: number;
+            /**
+             * People
+             * @default
+             */
+            people?: string;
         };
         /**
          * Asks
@@ -3884,6 +4069,25 @@ export interface components {
             /** Told */
             told: number;
         };
+        /** BuyRow */
+        BuyRow: {
+            /** Kit */
+            kit: number;
+            /** Kits */
+            kits: number;
+            /** Lead Days */
+            lead_days: number | null;
+            /** Left Over */
+            left_over: number;
+            /** Part */
+            part: string;
+            /** Price */
+            price: string;
+            /** Supplier */
+            supplier: string;
+            /** Words */
+            words: string;
+        };
         /** BuyingView */
         BuyingView: {
             /** Cost */
@@ -4482,12 +4686,6 @@ export interface components {
             source: components["schemas"]["Source"];
         };
         /**
-         * Ended
-         * @description How a search came to its end.
-         * @enum {string}
-         */
-        Ended: "found" | "none" | "no time";
-        /**
          * Evaluation
          * @description All that is said of one layout.
          */
@@ -4857,6 +5055,12 @@ export interface components {
             text?: string;
         };
         /**
+         * From
+         * @description Where a module comes from.
+         * @enum {string}
+         */
+        From: "shelf" | "pulled" | "bought";
+        /**
          * Generation
          * @enum {string}
          */
@@ -4913,6 +5117,11 @@ export interface components {
             /** Uncorrectable */
             uncorrectable?: number | null;
         };
+        /**
+         * HeldBy
+         * @enum {string}
+         */
+        HeldBy: "hours" | "budget" | "stock" | "window" | "group" | "pin";
         /** HistoryLine */
         HistoryLine: {
             /** Account Id */
@@ -4952,6 +5161,26 @@ export interface components {
             machine_id: string | null;
             /** Title */
             title: string;
+        };
+        /** HoldRow */
+        HoldRow: {
+            by: components["schemas"]["HeldBy"];
+            /** Comes In */
+            comes_in: string[];
+            /** Day */
+            day: string | null;
+            /** Gain */
+            gain: number;
+            /** Goes Out */
+            goes_out: string[];
+            /** Machine Id */
+            machine_id: string | null;
+            /** More */
+            more: number;
+            /** Sure */
+            sure: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * Holder
@@ -6058,6 +6287,16 @@ export interface components {
                 [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
             }[];
         };
+        /** NewRoundBody */
+        NewRoundBody: {
+            asked: components["schemas"]["Asked-Input"];
+            /**
+             * Name
+             * @description empty: the next number
+             * @default
+             */
+            name?: string;
+        };
         /** NewSlot */
         NewSlot: {
             /** Printed */
@@ -6177,6 +6416,14 @@ export interface components {
             message: string;
             /** Where */
             where: string;
+        };
+        /** OfVersion */
+        OfVersion: {
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
         };
         /**
          * OfferAt
@@ -6422,6 +6669,24 @@ export interface components {
             source: string;
         };
         /**
+         * PassedRow
+         * @description Modules that go into a machine.
+         */
+        PassedRow: {
+            /** Count */
+            count: number;
+            /** Donor */
+            donor: string | null;
+            source: components["schemas"]["From"];
+            /**
+             * To
+             * Format: uuid
+             */
+            to: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Phase
          * @enum {string}
          */
@@ -6556,6 +6821,32 @@ export interface components {
              * Format: date-time
              */
             updated_at: string;
+        };
+        /** PlanOfRound */
+        PlanOfRound: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Hours */
+            hours: number;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            /** Missed */
+            missed: boolean;
+            /** Plan */
+            plan: string;
+            /**
+             * Plan Id
+             * Format: uuid
+             */
+            plan_id: string;
+            /** State */
+            state: string;
         };
         /** PlanRename */
         PlanRename: {
@@ -6807,6 +7098,17 @@ export interface components {
             /** Socket */
             socket: string | null;
         };
+        /** ProgressView */
+        ProgressView: {
+            /** Doing */
+            doing: string;
+            /** Gap */
+            gap: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Served */
+            served: number | null;
+        };
         /** ProofView */
         ProofView: {
             /** Alerts */
@@ -6852,6 +7154,55 @@ export interface components {
             /** Tests */
             tests: components["schemas"]["TestView"][];
         };
+        /** Proposal */
+        Proposal: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Buy */
+            buy: components["schemas"]["BuyRow"][];
+            /** Cost */
+            cost: number;
+            /** Currency */
+            currency: string;
+            ended: components["schemas"]["umbrak__core__rounds__solve__Ended"];
+            /** From Shelf */
+            from_shelf: {
+                [key: string]: number;
+            };
+            /** Gap */
+            gap: number;
+            /** Gap Money */
+            gap_money: number;
+            /** Gib */
+            gib: number;
+            /** Holds */
+            holds: components["schemas"]["HoldRow"][];
+            /** Hours */
+            hours: number;
+            /** Passed */
+            passed: components["schemas"]["PassedRow"][];
+            /** Rows */
+            rows: components["schemas"]["ProposedRow"][];
+            /** Saved */
+            saved: string;
+            /** Seconds */
+            seconds: number;
+            /** Spent */
+            spent: string;
+            /** Trouble */
+            trouble: number;
+            /** Troubled */
+            troubled: number;
+            /** Unheld */
+            unheld: string[];
+            /** Version */
+            version: number;
+            /** Waves */
+            waves: components["schemas"]["WaveRow"][];
+        };
         /**
          * ProposalDoc
          * @description The machine proposes other positions: from -> to.
@@ -6883,6 +7234,31 @@ export interface components {
                 [key: string]: string;
             };
             verdict: components["schemas"]["Verdict"];
+        };
+        /** ProposedRow */
+        ProposedRow: {
+            /** Group */
+            group: string;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            /** Model */
+            model: string;
+            /** Need Gib */
+            need_gib: number | null;
+            served: components["schemas"]["ServedRow"] | null;
+            /** Stamp */
+            stamp: string;
+            /** Usable Gib */
+            usable_gib: number;
+            /** Ways */
+            ways: string[];
+            /** Why */
+            why: string;
         };
         /** PurchaseBody */
         PurchaseBody: {
@@ -7284,6 +7660,80 @@ export interface components {
             trouble_range: components["schemas"]["RangeView"];
             verdict: components["schemas"]["Verdict"];
         };
+        /** RoundBody */
+        RoundBody: {
+            asked: components["schemas"]["Asked-Input"];
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
+        };
+        /** RoundBrief */
+        RoundBrief: {
+            /** By */
+            by: string;
+            /** Done */
+            done: number;
+            /** First Day */
+            first_day: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Last Day */
+            last_day: string | null;
+            /** Machines */
+            machines: number;
+            /** Name */
+            name: string;
+            /** Plans */
+            plans: number;
+            /** State */
+            state: string;
+            /**
+             * Updated At
+             * Format: date-time
+             */
+            updated_at: string;
+            /** Waves */
+            waves: number;
+        };
+        /** RoundView */
+        RoundView: {
+            asked: components["schemas"]["umbrak__services__rounds__asked__Asked-Output"];
+            /** By */
+            by: string;
+            /** Changed */
+            changed: string[];
+            /** Fresh */
+            fresh: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Plans */
+            plans: components["schemas"]["PlanOfRound"][];
+            progress: components["schemas"]["ProgressView"] | null;
+            proposal: components["schemas"]["Proposal"] | null;
+            /** State */
+            state: string;
+            /** Stopping */
+            stopping: boolean;
+            /** Trouble */
+            trouble: string;
+            /**
+             * Updated At
+             * Format: date-time
+             */
+            updated_at: string;
+            /** Version */
+            version: number;
+        };
         /**
          * RouteView
          * @description A route under the names of the command line's contract, with its evaluation and what its trouble is made of.
@@ -7354,7 +7804,7 @@ export interface components {
         RoutesView: {
             /** Assumed */
             assumed: boolean;
-            ended: components["schemas"]["Ended"];
+            ended: components["schemas"]["umbrak__core__routes__answer__Ended"];
             /** Gap */
             gap: number | null;
             /** Gave Up */
@@ -7751,6 +8201,45 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
         };
         /**
+         * ServedRow
+         * @description What is done with a machine.
+         */
+        ServedRow: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Glyph */
+            glyph: components["schemas"]["GlyphGroup"][];
+            /** Goal */
+            goal: {
+                [key: string]: unknown;
+            };
+            /** Hours */
+            hours: number;
+            /** In Warranty */
+            in_warranty: boolean;
+            /** Installed Gib */
+            installed_gib: number;
+            /** Loss */
+            loss: number;
+            /** Money */
+            money: string;
+            /** Puts In */
+            puts_in: string;
+            /** Route */
+            route: string;
+            /** Takes Out */
+            takes_out: string;
+            /** Trouble */
+            trouble: number;
+            /** Usable Gib */
+            usable_gib: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
          * ServiceView
          * @description A machine's service without its secrets.
          */
@@ -7926,7 +8415,7 @@ export interface components {
             /** Looked */
             looked: string;
             /** Open */
-            open: components["schemas"]["Asked"][];
+            open: components["schemas"]["umbrak__core__platform__fact__Asked"][];
             /** Source */
             source: string | null;
             /** Sourced */
@@ -9094,7 +9583,7 @@ export interface components {
             at_hand: number;
             /** Currency */
             currency: string;
-            ended: components["schemas"]["Ended"];
+            ended: components["schemas"]["umbrak__core__routes__answer__Ended"];
             /** Priced */
             priced: boolean;
             /** Proved */
@@ -9528,6 +10017,28 @@ export interface components {
             /** Where */
             where: string;
         };
+        /** WaveRow */
+        WaveRow: {
+            /** Buy */
+            buy: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Gib */
+            gib: number;
+            /** Hours */
+            hours: number;
+            /** Hours Used */
+            hours_used: number;
+            /** Machines */
+            machines: number;
+            /** Money */
+            money: string;
+            /** Trouble */
+            trouble: number;
+        };
         /**
          * WayStep
          * @description A layer on the way in.
@@ -9717,6 +10228,23 @@ export interface components {
             wrong: components["schemas"]["Variant"][];
         };
         /**
+         * Asked
+         * @description What is asked of a fact that is not told.
+         */
+        umbrak__core__platform__fact__Asked: {
+            /**
+             * Harm
+             * @default stop
+             */
+            harm: string;
+            /** Hides */
+            hides: string;
+            /** What */
+            what: string;
+            /** Where */
+            where: string;
+        };
+        /**
          * Seen
          * @enum {string}
          */
@@ -9726,6 +10254,17 @@ export interface components {
          * @enum {string}
          */
         umbrak__core__proof__wanted__Wanted: "slots" | "memory test" | "slots after closing" | "alerts" | "fault search" | "soak" | "run sheet" | "duty";
+        /**
+         * Ended
+         * @enum {string}
+         */
+        umbrak__core__rounds__solve__Ended: "proved" | "no time" | "stopped";
+        /**
+         * Ended
+         * @description How a search came to its end.
+         * @enum {string}
+         */
+        umbrak__core__routes__answer__Ended: "found" | "none" | "no time";
         /**
          * Shown
          * @description A doubt of the goal that a stage settles or lessens.
@@ -9788,6 +10327,66 @@ export interface components {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             };
             verdict: components["schemas"]["Verdict"];
+        };
+        /** Asked */
+        "umbrak__services__rounds__asked__Asked-Output": {
+            /** Budget */
+            budget: string | null;
+            /**
+             * Closed
+             * @default {}
+             */
+            closed: {
+                [key: string]: string[];
+            };
+            /**
+             * Keep Warranty
+             * @default false
+             */
+            keep_warranty: boolean;
+            /**
+             * Lead Untold
+             * @default 14
+             */
+            lead_untold: number;
+            /** Machines */
+            machines: string[];
+            /**
+             * Needs
+             * @default {}
+             */
+            needs: {
+                [key: string]: number;
+            };
+            /**
+             * Passing On
+             * @default true
+             */
+            passing_on: boolean;
+            /**
+             * Pins
+             * @default {}
+             */
+            pins: {
+                [key: string]: components["schemas"]["AskedPin"];
+            };
+            /**
+             * Short Gb
+             * @default 20
+             */
+            short_gb: string;
+            /**
+             * Soak Days
+             * @default 3
+             */
+            soak_days: number;
+            /**
+             * Third Party
+             * @default true
+             */
+            third_party: boolean;
+            /** Waves */
+            waves: components["schemas"]["AskedWave"][];
         };
         /** StageView */
         umbrak__services__routes__staging__StageView: {
@@ -15964,6 +16563,495 @@ export interface operations {
             };
             /** @description Not signed in */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    all__api_rounds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundBrief"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    make_api_rounds_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoundBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    see_api_rounds__round_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    ask_api_rounds__round_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    close_api_rounds__round_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    accept_api_rounds__round_id__acceptance_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfVersion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    search_api_rounds__round_id__search_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stop_api_rounds__round_id__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -24,7 +24,7 @@ _MORE_MONEY = 0.25
 class HeldBy(StrEnum):
     HOURS = "hours"
     BUDGET = "budget"
-    #: Modules of a kind that are limited: what lies on the Shelf, what suppliers have.
+    #: Modules of a kind of which suppliers have only so many.
     STOCK = "stock"
     WINDOW = "window"
     GROUP = "group"
@@ -105,13 +105,13 @@ def _moves(r: Round, plan: Plan) -> Iterator[_Move]:
         if _hours(r, plan.served, t) + hours > wave.hours:
             waves = tuple(replace(w, hours=w.hours + hours) if w is wave else w for w in r.waves)
             yield HeldBy.HOURS, t, None, "", replace(r, waves=waves)
-    limited = {o.kind for o in r.offers if o.stock is not None} | {k for k, _ in r.shelf}
-    unlimited = {o.kind for o in r.offers if o.stock is None and r.first_wave(o.lead_days) == 0}
-    wanted = {k for w in ways for k, _ in w.uses}
-    for kind in sorted((limited | wanted) - unlimited if undone else set()):
-        more = max((total(w.uses).get(kind, 0) for w in ways), default=0)
-        if more:
-            yield HeldBy.STOCK, None, None, kind, replace(r, shelf=(*r.shelf, (kind, more)))
+    for kind in sorted({o.kind for o in r.offers if o.stock is not None}):
+        # So many more at the same price: what lies on the Shelf and is used up is bought, where somebody offers it.
+        if more := max((total(w.uses).get(kind, 0) for w in ways), default=0):
+            offers = tuple(
+                replace(o, stock=o.stock + more) if o.kind == kind and o.stock is not None else o for o in r.offers
+            )
+            yield HeldBy.STOCK, None, None, kind, replace(r, offers=offers)
     every = frozenset(range(len(r.waves)))
     for i in undone:
         m = r.machines[i]
@@ -153,10 +153,6 @@ def _more(r: Round, then: RoundAnswer, by: HeldBy, wave: int | None, kind: str) 
         over = _hours(r, then.plan.served, wave) - r.waves[wave].hours
         return max(0.0, math.ceil(over / _STEP_HOURS - 1e-9) * _STEP_HOURS)
     if by is HeldBy.STOCK:
-        uses = (r.machines[s.machine].routes[s.route].uses for s in then.plan.served)
-        used = sum(total(u).get(kind, 0) for u in uses)
-        here = total(r.shelf).get(kind, 0) + sum(
-            b.kits * r.offers[b.offer].kit for b in then.plan.bought if r.offers[b.offer].kind == kind
-        )
-        return float(max(0, used - here))
+        bought = [(b, r.offers[b.offer]) for b in then.plan.bought]
+        return float(max([b.kits * o.kit - o.stock for b, o in bought if o.kind == kind and o.stock is not None] + [0]))
     return 0.0

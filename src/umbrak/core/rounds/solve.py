@@ -216,11 +216,11 @@ class _Search:
     def _some(self, what: str, held: NDArray[np.bool_], relaxed: Values) -> NDArray[np.bool_]:
         """Openings to think over: of some classes, of some waves, or where the relaxed program says otherwise and some others."""
         if what == "relaxed":
-            otherwise = np.abs(np.rint(self._openings(relaxed)) - self._openings(self.values)) > 0.5
-            by_chance = np.array([self._chance.random() < self._free[what] for _ in held], bool)
-            return otherwise | by_chance
+            differs = np.abs(np.rint(self._openings(relaxed)) - self._openings(self.values))
+            return np.array([d > 0.5 or self._chance.random() < self._free[what] for d in differs], bool)
         of = self._class if what == "classes" else self._wave
         every = list(dict.fromkeys(of.tolist()))
         some = self._chance.sample(every, min(len(every), max(1, round(self._free[what]))))
-        free: NDArray[np.bool_] = np.isin(of, some)
-        return np.array(free | held, bool) if what == "classes" else free
+        chosen = set(some)
+        free: list[bool] = [v in chosen for v in of.tolist()]
+        return np.array(free, bool) | held if what == "classes" else np.array(free, bool)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 from uuid import UUID
 
@@ -189,12 +189,6 @@ def _summarise(m: Loaded, plan: PlanRow | None, proved: frozenset[str] | None) -
     against = worst(shown)
     after = goal if goal is not None else m.layout
     failed = set(m.survey.content.failed)
-    glyph = []
-    for socket in m.sheet.sockets:
-        slots = [s for c in m.sheet.channels_of[socket] for s in c.slots]
-        soldered = sum(1 for c in m.sheet.channels_of[socket] if c.soldered)
-        states = "".join(_glyph_letter(m.layout.get(s), after.get(s), s in failed) for s in slots)
-        glyph.append({"socket": socket, "slots": states, "soldered": soldered})
     return {
         "installed_gib": now.installed_gib,
         "planned_gib": shown.installed_gib if goal is not None and goal != m.layout else None,
@@ -207,8 +201,19 @@ def _summarise(m: Loaded, plan: PlanRow | None, proved: frozenset[str] | None) -
         "known": known_slots(m),
         "total": len(m.sheet.slots),
         "failed": len(failed),
-        "glyph": glyph,
+        "glyph": [asdict(g) for g in glyph_of(m, after)],
     }
+
+
+def glyph_of(m: Loaded, goal: Layout) -> tuple[GlyphGroup, ...]:
+    """The small board of a machine with what a goal changes of it."""
+    failed, groups = set(m.survey.content.failed), []
+    for socket in m.sheet.sockets:
+        slots = [s for c in m.sheet.channels_of[socket] for s in c.slots]
+        letters = "".join(_glyph_letter(m.layout.get(s), goal.get(s), s in failed) for s in slots)
+        soldered = sum(1 for c in m.sheet.channels_of[socket] if c.soldered)
+        groups.append(GlyphGroup(socket=socket, slots=letters, soldered=soldered))
+    return tuple(groups)
 
 
 def _glyph_letter(now: Occupant | None, then: Occupant | None, failed: bool) -> str:

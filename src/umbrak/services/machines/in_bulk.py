@@ -27,6 +27,7 @@ from umbrak.services.known.loading import load_machine
 from umbrak.services.machines.making import NewMachine, make_within
 from umbrak.services.machines.waiting import NewWaiting, keep_waiting_within
 from umbrak.services.people.accounts import Role, need
+from umbrak.services.rounds.changing import do_search
 from umbrak.services.surveys.intake import Intake, Library, keep_intake, suggestions
 from umbrak.services.surveys.network import ask_machine
 from umbrak.services.surveys.reach import Outside
@@ -196,6 +197,8 @@ def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
                 raise NotFound("account")
             if head.kind == "poll":
                 _ask(engine, outside, account, key, *some[0])
+            elif head.kind == "round":
+                _solve(engine, key, *some[0])
             else:
                 with engine.begin() as db:
                     _read(db, account, key, some, head.options.make)
@@ -226,6 +229,12 @@ def _ask(engine: Engine, outside: Outside, account: Account, key: UUID, step: St
     with engine.begin() as db:
         outcome = _beside_what_is_known(db, step.machine_id, intake)
         store.end_step(db, key, step.number, "done", outcome, intake.id)
+
+
+def _solve(engine: Engine, key: UUID, step: StepRow, raw: bytes | None) -> None:
+    outcome = do_search(engine, key, UUID((raw or b"").decode()))
+    with engine.begin() as db:
+        store.end_step(db, key, step.number, "done", outcome)
 
 
 def _read(

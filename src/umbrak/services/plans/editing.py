@@ -42,25 +42,39 @@ def start_plan(
     """
     need(account, Role.technician)
     with engine.begin() as db:
-        m = load_machine(db, machine_id)
-        model = store.find_plan(db, like) if like else None
-        if like and (model is None or model.machine_id != machine_id):
-            raise NotFound("plan")
-        names = {p.name for p in store.plans_of(db, machine_id)}
-        chosen = (name or "").strip() or next(n for i in range(1, len(names) + 2) if (n := f"Plan {i}") not in names)
-        for slot in wanted or ():
-            if slot not in m.sheet.slots:
-                raise Refused(f"goal.{slot}", f"{m.sheet.title} has no slot {slot}.")
-        goal = wanted if wanted is not None else model.goal if model else m.layout
-        key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
-        if key is None:
-            raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
-        _check_stages(m, stages)
-        store.set_stages(db, key, stages or (model.stages if model else ()))
-        note_needs(db, key, sound_layout(m), goal)
-        refresh(db, machine_id)
-        record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
-        return view_of_plan(open_plan(db, key))
+        return start_plan_within(db, account, machine_id, name=name, like=like, wanted=wanted, stages=stages)
+
+
+def start_plan_within(
+    db: Connection,
+    account: Account,
+    machine_id: UUID,
+    *,
+    name: str | None = None,
+    like: UUID | None = None,
+    wanted: Layout | None = None,
+    stages: Sequence[Layout] = (),
+) -> PlanView:
+    """`start_plan` within a transaction of somebody else's."""
+    m = load_machine(db, machine_id)
+    model = store.find_plan(db, like) if like else None
+    if like and (model is None or model.machine_id != machine_id):
+        raise NotFound("plan")
+    names = {p.name for p in store.plans_of(db, machine_id)}
+    chosen = (name or "").strip() or next(n for i in range(1, len(names) + 2) if (n := f"Plan {i}") not in names)
+    for slot in wanted or ():
+        if slot not in m.sheet.slots:
+            raise Refused(f"goal.{slot}", f"{m.sheet.title} has no slot {slot}.")
+    goal = wanted if wanted is not None else model.goal if model else m.layout
+    key = store.add_plan(db, machine_id, chosen, m.row.sheet_hash, m.survey.id, goal)
+    if key is None:
+        raise Refused("name", f"{m.row.name} has a plan {chosen} already.")
+    _check_stages(m, stages)
+    store.set_stages(db, key, stages or (model.stages if model else ()))
+    note_needs(db, key, sound_layout(m), goal)
+    refresh(db, machine_id)
+    record(db, "plan started", account.id, machine_id, key, name=chosen, version=1)
+    return view_of_plan(open_plan(db, key))
 
 
 #: A plan of more stages is a plan for each module.
@@ -196,20 +210,23 @@ def discard_plan(engine: Engine, account: Account, key: UUID, version: int, disc
     """Take a plan from sight, or bring it back. Raises NotFound, Stale, Refused when its name is in use again."""
     need(account, Role.technician)
     with engine.begin() as db:
-        plan = open_plan(db, key, lock=True)
-        not_stale(plan, version, {"discarded": discarded})
-        may_change(plan)
-        if not discarded and plan.discarded and store.plan_named(db, plan.row.machine_id, plan.row.name):
-            raise Refused("name", f"{plan.machine.row.name} has another plan {plan.row.name} by now.")
-        if not discarded and load_sheet(db, plan.row.sheet_hash).id != plan.machine.sheet.id:
-            raise Refused(
-                "name", f"{plan.row.name} was made while {plan.machine.row.name} was taken for another model."
-            )
-        store.add_command(db, key, version + 1, "edit", {}, plan.goal, account.id)
-        store.discard_plan(db, key, version + 1, discarded)
-        refresh(db, plan.row.machine_id)
-        action = "plan discarded" if discarded else "plan brought back"
-        record(db, action, account.id, plan.row.machine_id, key, name=plan.row.name, version=version + 1)
+        discard_plan_within(db, account, key, version, discarded)
+
+
+def discard_plan_within(db: Connection, account: Account, key: UUID, version: int, discarded: bool) -> None:
+    """`discard_plan` within a transaction of somebody else's."""
+    plan = open_plan(db, key, lock=True)
+    not_stale(plan, version, {"discarded": discarded})
+    may_change(plan)
+    if not discarded and plan.discarded and store.plan_named(db, plan.row.machine_id, plan.row.name):
+        raise Refused("name", f"{plan.machine.row.name} has another plan {plan.row.name} by now.")
+    if not discarded and load_sheet(db, plan.row.sheet_hash).id != plan.machine.sheet.id:
+        raise Refused("name", f"{plan.row.name} was made while {plan.machine.row.name} was taken for another model.")
+    store.add_command(db, key, version + 1, "edit", {}, plan.goal, account.id)
+    store.discard_plan(db, key, version + 1, discarded)
+    refresh(db, plan.row.machine_id)
+    action = "plan discarded" if discarded else "plan brought back"
+    record(db, action, account.id, plan.row.machine_id, key, name=plan.row.name, version=version + 1)
 
 
 def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | None) -> tuple[Target, ...]:

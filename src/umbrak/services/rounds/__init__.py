@@ -1,0 +1,1 @@
+"""Rounds: asked for, proposed, accepted, followed."""

@@ -1,0 +1,133 @@
+"""Rounds, what was proposed for them, and the plans that were made of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Connection, delete, func, select, update
+from sqlalchemy.dialects.postgresql import insert as upsert
+
+from umbrak.store.engine import new_id
+from umbrak.store.tables import account, job, plan, round_, round_plan
+
+
+@dataclass(frozen=True, slots=True)
+class RoundRow:
+    id: UUID
+    name: str
+    asked: Mapping[str, Any]
+    proposal: Mapping[str, Any] | None
+    progress: Mapping[str, Any] | None
+    job_id: UUID | None
+    #: Of the search that goes on, or went on last; None: there was none.
+    job_state: str | None
+    stopping: bool
+    version: int
+    by: str
+    updated_at: datetime
+    accepted_at: datetime | None
+    closed_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class RoundPlanRow:
+    round_id: UUID
+    machine_id: UUID
+    plan_id: UUID
+    plan: str
+    state: str
+    #: None: nobody took it from sight.
+    discarded_at: datetime | None
+    version: int
+    day: date
+    hours: float
+
+
+def add_round(db: Connection, account_id: UUID, name: str, asked: Mapping[str, Any]) -> UUID | None:
+    """The new round's id; None where there is one of that name."""
+    values = {"id": new_id(), "name": name, "asked": asked, "account_id": account_id}
+    return db.execute(upsert(round_).values(values).on_conflict_do_nothing().returning(round_.c.id)).scalar()
+
+
+def rounds(db: Connection, key: UUID | None = None) -> list[RoundRow]:
+    """One round, or all, the newest first."""
+    query = (
+        select(round_, account.c.shown_as, job.c.state.label("job_state"), job.c.stop_asked)
+        .join(account, account.c.id == round_.c.account_id)
+        .outerjoin(job, job.c.id == round_.c.job_id)
+    )
+    if key is not None:
+        query = query.where(round_.c.id == key)
+    return [
+        RoundRow(
+            id=r.id, name=r.name, asked=r.asked, proposal=r.proposal, progress=r.progress, job_id=r.job_id, job_state=r.job_state,
+            stopping=bool(r.stop_asked), version=r.version, by=r.shown_as, updated_at=r.updated_at, accepted_at=r.accepted_at,
+            closed_at=r.closed_at,
+        )
+        for r in db.execute(query.order_by(round_.c.created_at.desc(), round_.c.id.desc()))
+    ]  # fmt: skip
+
+
+def lock_round(db: Connection, key: UUID) -> None:
+    """Nobody else changes it until the transaction ends."""
+    db.execute(select(round_.c.id).where(round_.c.id == key).with_for_update())
+
+
+def change_round(db: Connection, key: UUID, version: int, **values: Any) -> bool:
+    """Whether it still had that version; it then has the next."""
+    changed = (
+        update(round_)
+        .where(round_.c.id == key, round_.c.version == version)
+        .values(version=version + 1, updated_at=func.clock_timestamp(), **values)
+    )
+    return db.execute(changed).rowcount == 1
+
+
+def set_progress(db: Connection, key: UUID, progress: Mapping[str, Any] | None) -> None:
+    db.execute(update(round_).where(round_.c.id == key).values(progress=progress))
+
+
+def keep_proposal(db: Connection, key: UUID, proposal: Mapping[str, Any]) -> None:
+    db.execute(update(round_).where(round_.c.id == key).values(proposal=proposal))
+
+
+def set_accepted(db: Connection, key: UUID) -> None:
+    db.execute(update(round_).where(round_.c.id == key).values(accepted_at=func.now()))
+
+
+def set_closed(db: Connection, key: UUID) -> None:
+    db.execute(update(round_).where(round_.c.id == key).values(closed_at=func.now()))
+
+
+def set_job(db: Connection, key: UUID, job_id: UUID) -> None:
+    db.execute(update(round_).where(round_.c.id == key).values(job_id=job_id, progress=None))
+
+
+def plans_of_rounds(db: Connection, keys: Sequence[UUID]) -> list[RoundPlanRow]:
+    query = (
+        select(round_plan, plan.c.name, plan.c.state, plan.c.discarded_at, plan.c.version)
+        .join(plan, plan.c.id == round_plan.c.plan_id)
+        .where(round_plan.c.round_id.in_(keys))
+    )
+    return [
+        RoundPlanRow(
+            round_id=r.round_id, machine_id=r.machine_id, plan_id=r.plan_id, plan=r.name, state=r.state, discarded_at=r.discarded_at,
+            version=r.version, day=r.day, hours=r.hours,
+        )
+        for r in db.execute(query)
+    ]  # fmt: skip
+
+
+def keep_plan(db: Connection, round_id: UUID, machine_id: UUID, *, plan_id: UUID, day: date, hours: float) -> None:
+    values = {"plan_id": plan_id, "day": day, "hours": hours}
+    made = upsert(round_plan).values(round_id=round_id, machine_id=machine_id, **values)
+    db.execute(made.on_conflict_do_update(index_elements=["round_id", "machine_id"], set_=values))
+
+
+def drop_plan(db: Connection, round_id: UUID, machine_id: UUID) -> None:
+    gone = (round_plan.c.round_id == round_id, round_plan.c.machine_id == machine_id)
+    db.execute(delete(round_plan).where(*gone))
