@@ -44,7 +44,9 @@ from pathlib import Path
 import uvicorn
 from umbrak.server.app import make_app
 from umbrak.store.engine import open_engine
-uvicorn.run(make_app(open_engine(sys.argv[1]), Path(sys.argv[2])), port=int(sys.argv[3]), log_level="warning")
+app = make_app(open_engine(sys.argv[1]), Path(sys.argv[2]))
+app.state.queue.start()
+uvicorn.run(app, port=int(sys.argv[3]), log_level="warning")
 """
 
 

@@ -92,7 +92,7 @@ def test_modules_come_change_and_go(engine: Engine, technician: Account) -> None
         ("S/N 4471 16GB 1Rx8 PC5-4800B-RC0 P/N HLV5R-16", ["HLV5R-16"], ["HLV5R-16"]),  # scanned off the module
         ("16GB 1Rx8 PC5-4800B-R", ["HLV5R-16", "QD5R-16"], ["HLV5R-16", "QD5R-16"]),
         ("drawer", ["ZX4E-8"], []),
-        ("tarn", [], ["QD5S-64", "TM4R-32", "ZX3S-8", "ZX4E-16", "ZX5R-64K4"]),
+        ("tarn", [], ["QD5S-64", "TM4R-16", "TM4R-32", "ZX3S-8", "ZX4E-16", "ZX5R-64K4"]),
         ("nothing like it", [], []),
     ],
 )

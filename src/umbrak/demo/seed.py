@@ -29,7 +29,7 @@ from umbrak.services.parts.telling import NewWord
 from umbrak.services.people.accounts import add_account
 from umbrak.services.people.settings import MoneySettings, set_money
 from umbrak.services.plans.editing import edit_plan, start_plan
-from umbrak.services.rounds.asked import Asked, AskedWave
+from umbrak.services.rounds.asked import AskedWave, RoundAsked
 from umbrak.services.rounds.changing import make_round
 from umbrak.services.routes.sizing import set_sizing
 from umbrak.services.sheets.library import keep_sheet, keep_shipped
@@ -78,7 +78,7 @@ def _round(engine: Engine, account: Account, today: date, given: dict[str, Any])
     days = {n: today + timedelta(days=n) for n in [w["in_days"] for w in given["waves"]]}
     with engine.connect() as db:
         keys = {n: m.id for n in given["machines"] if (m := store.machine_by_name_or_serial(db, n, ""))}
-    asked = Asked(
+    asked = RoundAsked(
         machines=[keys[n] for n in given["machines"]],
         waves=[AskedWave(day=days[w["in_days"]], hours=float(w["hours"]), people=w["people"]) for w in given["waves"]],
         closed={keys[n]: [days[d] for d in closed] for n, closed in given["closed"].items()},

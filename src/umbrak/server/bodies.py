@@ -47,7 +47,7 @@ from umbrak.formats.quantities import (
 from umbrak.formats.sheet.answers import Answer, NewSource
 from umbrak.formats.sheet.built import BoardAnswers, ClassName
 from umbrak.formats.sheet.questions import AnswerState
-from umbrak.services.rounds.asked import Asked
+from umbrak.services.rounds.asked import RoundAsked
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -396,12 +396,12 @@ class OfVersion(Body):
 
 class NewRoundBody(Body):
     name: ShortText = Field(default="", description="empty: the next number")
-    asked: Asked
+    asked: RoundAsked
 
 
 class RoundBody(Body):
     version: Version
-    asked: Asked
+    asked: RoundAsked
 
 
 class PurchaseBody(Body):

@@ -3277,65 +3277,22 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** Asked */
-        "Asked-Input": {
-            /** Budget */
-            budget?: (number | string) | null;
+        /**
+         * Asked
+         * @description What is asked of a fact that is not told.
+         */
+        Asked: {
             /**
-             * Closed
-             * @default {}
+             * Harm
+             * @default stop
              */
-            closed?: {
-                [key: string]: string[];
-            };
-            /**
-             * Keep Warranty
-             * @default false
-             */
-            keep_warranty?: boolean;
-            /**
-             * Lead Untold
-             * @default 14
-             */
-            lead_untold?: number;
-            /** Machines */
-            machines: string[];
-            /**
-             * Needs
-             * @default {}
-             */
-            needs?: {
-                [key: string]: number;
-            };
-            /**
-             * Passing On
-             * @default true
-             */
-            passing_on?: boolean;
-            /**
-             * Pins
-             * @default {}
-             */
-            pins?: {
-                [key: string]: components["schemas"]["AskedPin"];
-            };
-            /**
-             * Short Gb
-             * @default 20
-             */
-            short_gb?: number | string;
-            /**
-             * Soak Days
-             * @default 3
-             */
-            soak_days?: number;
-            /**
-             * Third Party
-             * @default true
-             */
-            third_party?: boolean;
-            /** Waves */
-            waves: components["schemas"]["AskedWave"][];
+            harm: string;
+            /** Hides */
+            hides: string;
+            /** What */
+            what: string;
+            /** Where */
+            where: string;
         };
         /**
          * AskedPin
@@ -6289,7 +6246,7 @@ export interface components {
         };
         /** NewRoundBody */
         NewRoundBody: {
-            asked: components["schemas"]["Asked-Input"];
+            asked: components["schemas"]["RoundAsked-Input"];
             /**
              * Name
              * @description empty: the next number
@@ -6845,8 +6802,7 @@ export interface components {
              * Format: uuid
              */
             plan_id: string;
-            /** State */
-            state: string;
+            state: components["schemas"]["StateOfPlan"];
         };
         /** PlanRename */
         PlanRename: {
@@ -7660,9 +7616,129 @@ export interface components {
             trouble_range: components["schemas"]["RangeView"];
             verdict: components["schemas"]["Verdict"];
         };
+        /** RoundAsked */
+        "RoundAsked-Input": {
+            /** Budget */
+            budget?: (number | string) | null;
+            /**
+             * Closed
+             * @default {}
+             */
+            closed?: {
+                [key: string]: string[];
+            };
+            /**
+             * Keep Warranty
+             * @default false
+             */
+            keep_warranty?: boolean;
+            /**
+             * Lead Untold
+             * @default 14
+             */
+            lead_untold?: number;
+            /** Machines */
+            machines: string[];
+            /**
+             * Needs
+             * @default {}
+             */
+            needs?: {
+                [key: string]: number;
+            };
+            /**
+             * Passing On
+             * @default true
+             */
+            passing_on?: boolean;
+            /**
+             * Pins
+             * @default {}
+             */
+            pins?: {
+                [key: string]: components["schemas"]["AskedPin"];
+            };
+            /**
+             * Short Gb
+             * @default 20
+             */
+            short_gb?: number | string;
+            /**
+             * Soak Days
+             * @default 3
+             */
+            soak_days?: number;
+            /**
+             * Third Party
+             * @default true
+             */
+            third_party?: boolean;
+            /** Waves */
+            waves: components["schemas"]["AskedWave"][];
+        };
+        /** RoundAsked */
+        "RoundAsked-Output": {
+            /** Budget */
+            budget: string | null;
+            /**
+             * Closed
+             * @default {}
+             */
+            closed: {
+                [key: string]: string[];
+            };
+            /**
+             * Keep Warranty
+             * @default false
+             */
+            keep_warranty: boolean;
+            /**
+             * Lead Untold
+             * @default 14
+             */
+            lead_untold: number;
+            /** Machines */
+            machines: string[];
+            /**
+             * Needs
+             * @default {}
+             */
+            needs: {
+                [key: string]: number;
+            };
+            /**
+             * Passing On
+             * @default true
+             */
+            passing_on: boolean;
+            /**
+             * Pins
+             * @default {}
+             */
+            pins: {
+                [key: string]: components["schemas"]["AskedPin"];
+            };
+            /**
+             * Short Gb
+             * @default 20
+             */
+            short_gb: string;
+            /**
+             * Soak Days
+             * @default 3
+             */
+            soak_days: number;
+            /**
+             * Third Party
+             * @default true
+             */
+            third_party: boolean;
+            /** Waves */
+            waves: components["schemas"]["AskedWave"][];
+        };
         /** RoundBody */
         RoundBody: {
-            asked: components["schemas"]["Asked-Input"];
+            asked: components["schemas"]["RoundAsked-Input"];
             /**
              * Version
              * @description the version that this change was made against
@@ -7690,8 +7766,7 @@ export interface components {
             name: string;
             /** Plans */
             plans: number;
-            /** State */
-            state: string;
+            state: components["schemas"]["RoundState"];
             /**
              * Updated At
              * Format: date-time
@@ -7700,9 +7775,14 @@ export interface components {
             /** Waves */
             waves: number;
         };
+        /**
+         * RoundState
+         * @enum {string}
+         */
+        RoundState: "asked" | "searching" | "proposed" | "accepted" | "done";
         /** RoundView */
         RoundView: {
-            asked: components["schemas"]["umbrak__services__rounds__asked__Asked-Output"];
+            asked: components["schemas"]["RoundAsked-Output"];
             /** By */
             by: string;
             /** Changed */
@@ -7720,8 +7800,7 @@ export interface components {
             plans: components["schemas"]["PlanOfRound"][];
             progress: components["schemas"]["ProgressView"] | null;
             proposal: components["schemas"]["Proposal"] | null;
-            /** State */
-            state: string;
+            state: components["schemas"]["RoundState"];
             /** Stopping */
             stopping: boolean;
             /** Trouble */
@@ -8415,7 +8494,7 @@ export interface components {
             /** Looked */
             looked: string;
             /** Open */
-            open: components["schemas"]["umbrak__core__platform__fact__Asked"][];
+            open: components["schemas"]["Asked"][];
             /** Source */
             source: string | null;
             /** Sourced */
@@ -8906,6 +8985,12 @@ export interface components {
             /** Stages */
             stages: components["schemas"]["umbrak__services__routes__staging__StageView"][];
         };
+        /**
+         * StateOfPlan
+         * @description A plan's own states, and that somebody took it from sight.
+         * @enum {string}
+         */
+        StateOfPlan: "draft" | "approved" | "under way" | "proved" | "waived" | "backed out" | "discarded";
         /**
          * StatementDoc
          * @description A limit stated beside the sheet, with its source.
@@ -10228,23 +10313,6 @@ export interface components {
             wrong: components["schemas"]["Variant"][];
         };
         /**
-         * Asked
-         * @description What is asked of a fact that is not told.
-         */
-        umbrak__core__platform__fact__Asked: {
-            /**
-             * Harm
-             * @default stop
-             */
-            harm: string;
-            /** Hides */
-            hides: string;
-            /** What */
-            what: string;
-            /** Where */
-            where: string;
-        };
-        /**
          * Seen
          * @enum {string}
          */
@@ -10327,66 +10395,6 @@ export interface components {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             };
             verdict: components["schemas"]["Verdict"];
-        };
-        /** Asked */
-        "umbrak__services__rounds__asked__Asked-Output": {
-            /** Budget */
-            budget: string | null;
-            /**
-             * Closed
-             * @default {}
-             */
-            closed: {
-                [key: string]: string[];
-            };
-            /**
-             * Keep Warranty
-             * @default false
-             */
-            keep_warranty: boolean;
-            /**
-             * Lead Untold
-             * @default 14
-             */
-            lead_untold: number;
-            /** Machines */
-            machines: string[];
-            /**
-             * Needs
-             * @default {}
-             */
-            needs: {
-                [key: string]: number;
-            };
-            /**
-             * Passing On
-             * @default true
-             */
-            passing_on: boolean;
-            /**
-             * Pins
-             * @default {}
-             */
-            pins: {
-                [key: string]: components["schemas"]["AskedPin"];
-            };
-            /**
-             * Short Gb
-             * @default 20
-             */
-            short_gb: string;
-            /**
-             * Soak Days
-             * @default 3
-             */
-            soak_days: number;
-            /**
-             * Third Party
-             * @default true
-             */
-            third_party: boolean;
-            /** Waves */
-            waves: components["schemas"]["AskedWave"][];
         };
         /** StageView */
         umbrak__services__routes__staging__StageView: {

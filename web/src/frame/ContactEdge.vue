@@ -18,10 +18,11 @@ async function leave(): Promise<void> {
   <nav class="edge" aria-label="Umbrak">
     <div class="places">
       <router-link to="/machines" class="place" :class="{ here: route.path.startsWith('/machines') }">Machines</router-link>
+      <router-link to="/rounds" class="place" :class="{ here: route.path.startsWith('/rounds') }">Rounds</router-link>
       <span class="notch" aria-hidden="true"></span>
       <router-link to="/shelf" class="place" :class="{ here: route.path.startsWith('/shelf') }">Shelf</router-link>
       <router-link to="/sheets" class="place" :class="{ here: route.path.startsWith('/sheets') }">Sheets</router-link>
-      <router-link to="/notes" class="place" active-class="here">Field notes</router-link>
+      <router-link to="/notes" class="place" active-class="here"><span class="long">Field&nbsp;</span><span class="low">notes</span></router-link>
     </div>
     <span class="idle" aria-hidden="true"></span>
     <span class="printed" aria-hidden="true"><b>UMBRAK</b></span>
@@ -140,6 +141,11 @@ async function leave(): Promise<void> {
 .who {
   font-weight: 650;
 }
+@media (max-width: 700px) {
+  .low {
+    text-transform: capitalize;
+  }
+}
 kbd {
   font: inherit;
   color: var(--faded);
@@ -161,15 +167,15 @@ kbd {
   .places {
     flex: 1;
     display: grid;
-    grid-template-columns: auto 26px auto auto auto;
+    grid-auto-flow: column;
     justify-content: space-around;
-    padding: 0;
-    font-size: 13px;
+    padding: 0 0 0 4px;
+    font-size: 12.5px;
   }
   .place {
     justify-content: center;
     padding: 16px 0 0;
-    min-width: 44px;
+    min-width: 40px;
     height: 62px;
   }
   .place::after {
@@ -187,6 +193,7 @@ kbd {
     height: 30px;
   }
   .notch {
+    width: 22px;
     height: auto;
   }
   .notch::after {
@@ -216,7 +223,10 @@ kbd {
     justify-content: center;
     font-size: 13px;
   }
-  .foot > button:last-child {
+  .foot > button {
+    display: none;
+  }
+  .long {
     display: none;
   }
 }

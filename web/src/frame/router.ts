@@ -8,6 +8,8 @@ export const router = createRouter({
     { path: '/', redirect: '/machines' },
     { path: '/sign-in', component: () => import('./SignIn.vue'), meta: { open: true } },
     { path: '/machines', component: () => import('@/machines/MachinesView.vue') },
+    { path: '/rounds', component: () => import('@/rounds/RoundsView.vue') },
+    { path: '/rounds/:id', component: () => import('@/rounds/RoundView.vue'), props: true },
     { path: '/shelf', component: () => import('@/shelf/ShelfView.vue') },
     { path: '/shelf/buy', component: () => import('@/shelf/BuyView.vue') },
     { path: '/shelf/orders', component: () => import('@/shelf/OrdersView.vue') },

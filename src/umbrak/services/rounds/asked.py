@@ -39,7 +39,7 @@ class AskedPin(_Asked):
     out: bool = False
 
 
-class Asked(_Asked):
+class RoundAsked(_Asked):
     machines: Annotated[list[_Id], Field(max_length=MOST_MACHINES)]
     waves: Annotated[list[AskedWave], Field(max_length=MOST_WAVES)]
     #: Machine -> what it is to have usable, where that is not its own need. [GiB]
@@ -61,7 +61,7 @@ class Asked(_Asked):
     soak_days: SoakDays = 3.0
 
 
-def check(asked: Asked) -> None:
+def check(asked: RoundAsked) -> None:
     """Raises Refused, naming what cannot be."""
     days = [w.day for w in asked.waves]
     if not asked.machines:
@@ -79,8 +79,8 @@ def check(asked: Asked) -> None:
             raise Refused(f"pins.{key}", f"There is no wave on {pin.day.isoformat()}.")
 
 
-def in_order(asked: Asked) -> list[AskedWave]:
+def in_order(asked: RoundAsked) -> list[AskedWave]:
     return sorted(asked.waves, key=lambda w: w.day)
 
 
-ASKED: Kept[Asked] = Kept("What a round was asked", Asked.model_validate, lambda a: a.model_dump(mode="json"))
+ASKED: Kept[RoundAsked] = Kept("What a round was asked", RoundAsked.model_validate, lambda a: a.model_dump(mode="json"))

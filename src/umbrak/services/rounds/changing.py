@@ -15,7 +15,7 @@ from umbrak.services.errors import Refused, ServiceError, Stale
 from umbrak.services.known.loading import load_machines
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.plans.editing import discard_plan_within, start_plan_within
-from umbrak.services.rounds.asked import ASKED, Asked, check
+from umbrak.services.rounds.asked import ASKED, RoundAsked, check
 from umbrak.services.rounds.proposal import PROPOSAL, ProposedRow
 from umbrak.services.rounds.proposing import propose
 from umbrak.services.rounds.view import RoundView, asked_of, changes, proposal_of, round_view, row_of
@@ -31,7 +31,7 @@ SECONDS = 30.0
 _TELL_EVERY = 0.5
 
 
-def make_round(engine: Engine, account: Account, name: str, asked: Asked) -> RoundView:
+def make_round(engine: Engine, account: Account, name: str, asked: RoundAsked) -> RoundView:
     """Raises Refused, naming what cannot be."""
     need(account, Role.technician)
     check(asked)
@@ -50,13 +50,13 @@ def _next_name(db: Connection) -> str:
     return next(n for i in range(1, len(names) + 2) if (n := f"Round {i}") not in names)
 
 
-def _known(db: Connection, asked: Asked) -> None:
+def _known(db: Connection, asked: RoundAsked) -> None:
     there = {m.row.id for m in load_machines(db, asked.machines)}
     if missing := [str(k) for k in asked.machines if k not in there]:
         raise Refused("machines", f"There is no machine {missing[0]}.")
 
 
-def ask_otherwise(engine: Engine, account: Account, key: UUID, version: int, asked: Asked) -> RoundView:
+def ask_otherwise(engine: Engine, account: Account, key: UUID, version: int, asked: RoundAsked) -> RoundView:
     """Change what is asked. What was proposed stays to be seen until it is searched again.
 
     Raises
@@ -177,7 +177,7 @@ def accept_round(engine: Engine, account: Account, key: UUID, version: int) -> R
         if proposal is None or proposal.version != row.version:
             raise Refused("round", "What is proposed answers another question: solve it again first.")
         today = datetime.now(UTC).date()
-        if since := changes(db, proposal, [], today):
+        if since := changes(db, proposal, plans, today):
             raise Refused("round", f"{since[0]}. Solve it again first.")
         before = {p.machine_id: p for p in plans}
         for r in proposal.rows:

@@ -137,6 +137,8 @@ class Proposal:
     unheld: tuple[str, ...]
     #: What it was asked: another version of the round is another question.
     version: int
+    #: How each plan stood that the round had made before.
+    knew: dict[str, str]
     #: Of kinds on the Shelf: how many it takes.
     from_shelf: dict[str, int]
 

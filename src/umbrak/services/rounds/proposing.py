@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
@@ -31,7 +31,7 @@ from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machines, sound_layout
 from umbrak.services.known.summaries import glyph_of
 from umbrak.services.people.settings import money_settings
-from umbrak.services.rounds.asked import Asked, AskedWave, in_order
+from umbrak.services.rounds.asked import AskedWave, RoundAsked, in_order
 from umbrak.services.rounds.proposal import (
     BuyRow,
     HoldRow,
@@ -84,7 +84,7 @@ def stamp_of(m: Loaded) -> str:
 
 def propose(
     engine: Engine,
-    asked: Asked,
+    asked: RoundAsked,
     version: int,
     plans: Sequence[RoundPlanRow],
     *,
@@ -120,12 +120,12 @@ def propose(
     report("what holds it back", None)
     held = () if stopped() else holds(r, found, seconds * _HOLDS, stopped)
     told = _Told(r, found, members, waves, sources, kinds, money.currency)
-    return told.proposal(held, version, now)
+    return told.proposal(held, version, now, {str(p.plan_id): p.state for p in plans})
 
 
 def _members(
     db: Connection,
-    asked: Asked,
+    asked: RoundAsked,
     plans: Sequence[RoundPlanRow],
     *,
     hour: float,
@@ -192,7 +192,7 @@ def _begun(db: Connection, m: Loaded, plan: RoundPlanRow, kinds: Kinds) -> Way |
     )
 
 
-def _fleet_machine(m: _Member, asked: Asked, waves: Sequence[AskedWave]) -> FleetMachine:
+def _fleet_machine(m: _Member, asked: RoundAsked, waves: Sequence[AskedWave]) -> FleetMachine:
     key = m.machine.row.id
     if m.begun and m.ways:
         first = frozenset({0} if waves else set())
@@ -238,7 +238,7 @@ def _numbered(module: Module, part: str | None) -> Module:
 
 
 def _offers(
-    db: Connection, asked: Asked, plans: Sequence[RoundPlanRow], kinds: Kinds, today: date
+    db: Connection, asked: RoundAsked, plans: Sequence[RoundPlanRow], kinds: Kinds, today: date
 ) -> tuple[tuple[FleetOffer, ...], list[_Source]]:
     """What can be bought, and what is on order for this round already: that costs nothing more."""
     offers, sources = [], list[_Source]()
@@ -284,7 +284,7 @@ class _Told:
         #: What a module that is bought costs, of each kind: kits and what is left over shared out.
         self._each = self._share()
 
-    def proposal(self, held: Sequence[Hold], version: int, now: datetime) -> Proposal:
+    def proposal(self, held: Sequence[Hold], version: int, now: datetime, knew: Mapping[str, str]) -> Proposal:
         found, rows = self._found, tuple(self._row(i, held) for i in range(len(self._members)))
         served = [row.served for row in rows if row.served]
         runs = math.prod(1 - s.trouble for s in served)
@@ -318,6 +318,7 @@ class _Told:
             holds=tuple(self._hold(h) for h in held),
             unheld=tuple(self._members[i].machine.row.name for i in found.unheld),
             version=version,
+            knew=dict(knew),
             from_shelf=dict(self._taken(From.SHELF)),
         )
 
@@ -392,6 +393,8 @@ class _Told:
         if not machine.waves:
             return "no wave is open to it"
         for h in held:
+            if i in h.comes_in and h.by is HeldBy.GROUP and h.machine == i:
+                return f"another of {machine.group} is open in every wave that has room for it"
             if i in h.comes_in:
                 return self._hold(h).words + " would let it in"
         each = [way.cost + way.loss + sum(self._price(kind) * n for kind, n in way.uses) for way in machine.routes]
@@ -434,10 +437,10 @@ class _Told:
         name = "" if h.machine is None else self._name(h.machine)
         words = {
             HeldBy.BUDGET: f"{h.more:.2f} {self._currency} more",
-            HeldBy.HOURS: f"{h.more:g} more {'hour' if h.more == 1 else 'hours'} on {day}",
+            HeldBy.HOURS: f"{h.more:g} more {'hour' if h.more == 1 else 'hours'} on {day_words(day)}",
             HeldBy.STOCK: f"{h.more:g} more on offer × {shop_words(self._kinds.modules[h.kind]) if h.kind else ''}",
             HeldBy.WINDOW: f"a wave more for {name}",
-            HeldBy.GROUP: f"{name} open beside another of its group",
+            HeldBy.GROUP: f"{name} open beside another of {'' if h.machine is None else self._round.machines[h.machine].group}",
             HeldBy.PIN: f"{name} without its pin",
         }[h.by]
         return HoldRow(
@@ -451,6 +454,11 @@ class _Told:
             comes_in=tuple(self._name(i) for i in h.comes_in),
             goes_out=tuple(self._name(i) for i in h.goes_out),
         )
+
+
+def day_words(day: date | None) -> str:
+    """ "Fri 11 Dec"; "" for none."""
+    return f"{day:%a} {day.day} {day:%b}" if day else ""
 
 
 def _money(amount: float) -> Decimal:

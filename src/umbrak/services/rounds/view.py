@@ -5,25 +5,45 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
+from enum import StrEnum
 from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
 from umbrak.services.errors import NotFound
 from umbrak.services.known.loading import load_machines
-from umbrak.services.rounds.asked import ASKED, Asked
+from umbrak.services.rounds.asked import ASKED, RoundAsked
 from umbrak.services.rounds.proposal import PROPOSAL, Proposal
-from umbrak.services.rounds.proposing import free_on_shelf, stamp_of
+from umbrak.services.rounds.proposing import day_words, free_on_shelf, stamp_of
 from umbrak.store import rounds as store
 from umbrak.store.rounds import RoundPlanRow, RoundRow
+
+
+class RoundState(StrEnum):
+    ASKED = "asked"
+    SEARCHING = "searching"
+    PROPOSED = "proposed"
+    ACCEPTED = "accepted"
+    DONE = "done"
+
+
+class StateOfPlan(StrEnum):
+    """A plan's own states, and that somebody took it from sight."""
+
+    DRAFT = "draft"
+    APPROVED = "approved"
+    UNDER_WAY = "under way"
+    PROVED = "proved"
+    WAIVED = "waived"
+    BACKED_OUT = "backed out"
+    DISCARDED = "discarded"
 
 
 @dataclass(frozen=True, slots=True)
 class RoundBrief:
     id: UUID
     name: str
-    #: asked, searching, proposed, accepted, done
-    state: str
+    state: RoundState
     machines: int
     waves: int
     #: Of those that were accepted: proved; plans of it in all.
@@ -40,8 +60,7 @@ class PlanOfRound:
     machine_id: UUID
     plan_id: UUID
     plan: str
-    #: draft, approved, under way, proved, waived, backed out; discarded
-    state: str
+    state: StateOfPlan
     day: date
     hours: float
     #: Its wave is over and nobody began.
@@ -62,10 +81,10 @@ class RoundView:
     id: UUID
     name: str
     version: int
-    state: str
+    state: RoundState
     by: str
     updated_at: datetime
-    asked: Asked
+    asked: RoundAsked
     proposal: Proposal | None
     #: Whether the proposal answers what is asked now.
     fresh: bool
@@ -101,7 +120,7 @@ def row_of(db: Connection, key: UUID) -> RoundRow:
     return found[0]
 
 
-def asked_of(row: RoundRow) -> Asked:
+def asked_of(row: RoundRow) -> RoundAsked:
     return ASKED.read(row.asked)
 
 
@@ -132,19 +151,19 @@ def round_view(db: Connection, row: RoundRow) -> RoundView:
     )  # fmt: skip
 
 
-def _state(row: RoundRow, plans: Sequence[RoundPlanRow]) -> str:
+def _state(row: RoundRow, plans: Sequence[RoundPlanRow]) -> RoundState:
     if row.closed_at:
-        return "done"
+        return RoundState.DONE
     if row.job_state in ("waiting", "running"):
-        return "searching"
+        return RoundState.SEARCHING
     if plans:
-        return "accepted"
-    return "proposed" if row.proposal else "asked"
+        return RoundState.ACCEPTED
+    return RoundState.PROPOSED if row.proposal else RoundState.ASKED
 
 
 def _plan(p: RoundPlanRow, today: date) -> PlanOfRound:
-    state = "discarded" if p.discarded_at else p.state
-    missed = p.day < today and state in ("draft", "approved")
+    state = StateOfPlan.DISCARDED if p.discarded_at else StateOfPlan(p.state)
+    missed = p.day < today and state in (StateOfPlan.DRAFT, StateOfPlan.APPROVED)
     return PlanOfRound(
         machine_id=p.machine_id, plan_id=p.plan_id, plan=p.plan, state=state, day=p.day, hours=p.hours, missed=missed
     )
@@ -171,8 +190,10 @@ def changes(db: Connection, proposal: Proposal, plans: Sequence[RoundPlanRow], t
     for r in proposal.rows:
         plan = served.get(r.machine_id)
         if r.served and r.served.day < today and (plan is None or plan.state in ("draft", "approved")):
-            said.append(f"{r.machine} missed its wave of {r.served.day}: what was to come out of it comes later")
-        if plan and plan.state == "backed out":
+            said.append(
+                f"{r.machine} missed its wave of {day_words(r.served.day)}: what was to come out of it comes later"
+            )
+        if plan and plan.state == "backed out" and proposal.knew.get(str(plan.plan_id)) != plan.state:
             said.append(f"{r.machine} went back to what it was: nothing came out of it, and it is still short")
     return tuple(said)
 

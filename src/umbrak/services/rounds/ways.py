@@ -22,7 +22,7 @@ from umbrak.core.runsheet.make import run_sheet
 from umbrak.core.runsheet.step import Work
 from umbrak.formats.documents import like_key
 from umbrak.services.known.loading import Loaded, sound_layout
-from umbrak.services.rounds.asked import Asked
+from umbrak.services.rounds.asked import RoundAsked
 from umbrak.services.routes.finding import problem_of
 
 #: Routes of one machine that a round chooses from.
@@ -69,7 +69,7 @@ class Wanted:
 
 def ways_of(
     db: Connection,
-    asked: Asked,
+    asked: RoundAsked,
     wanted: Sequence[Wanted],
     *,
     hour: float,
@@ -113,7 +113,7 @@ def _anyone(m: Loaded) -> Layout:
     return Layout({s: alike(x) if isinstance(x, Module) else x for s, x in sound_layout(m).items()})
 
 
-def _wishes(asked: Asked, w: Wanted) -> Wishes:
+def _wishes(asked: RoundAsked, w: Wanted) -> Wishes:
     return Wishes(
         usable_gib=w.need_gib,
         keep_warranty=asked.keep_warranty,
@@ -123,7 +123,7 @@ def _wishes(asked: Asked, w: Wanted) -> Wishes:
 
 
 def _ways(
-    problem: Problem, asked: Asked, w: Wanted, hour: float, kinds: Kinds, pulled: Counter[Module]
+    problem: Problem, asked: RoundAsked, w: Wanted, hour: float, kinds: Kinds, pulled: Counter[Module]
 ) -> Iterator[Way]:
     offered = [c for c in problem.candidates if c.origin is Origin.OFFER]
     searched = [offered, list(problem.candidates)]
