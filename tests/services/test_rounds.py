@@ -13,6 +13,7 @@ from sqlalchemy import Engine, update
 
 from tests.services.test_taking_in import key_of
 from umbrak.core.platform.machine import Layout
+from umbrak.core.rounds.ways import onto
 from umbrak.services.buying.ordering import NewPurchase, place_purchase
 from umbrak.services.buying.wanted import see_buying
 from umbrak.services.errors import Refused, Stale
@@ -29,7 +30,6 @@ from umbrak.services.rounds.changing import (
     stop_search,
 )
 from umbrak.services.rounds.view import RoundState, RoundView, see_round
-from umbrak.services.rounds.ways import onto
 from umbrak.services.shelf.changing import change_stock
 from umbrak.services.shelf.view import see_shelf
 from umbrak.store import plans as plan_store

@@ -86,6 +86,10 @@ def _parser() -> argparse.ArgumentParser:
     brief = command("brief", brief_command)
     brief.add_argument("cases", metavar="CASE", nargs="+", type=Path)
     as_json(brief)
+    rounds = command("rounds", rounds_command)
+    rounds.add_argument("files", metavar="FILE", nargs="+", type=Path)
+    rounds.add_argument("--seconds", type=float, default=60.0, help="end with the best so far after this; default: 60")
+    as_json(rounds)
     run = command("run-sheet", run_sheet_command)
     run.add_argument("cases", metavar="CASE", nargs="+", type=Path)
     as_json(run)
@@ -293,6 +297,36 @@ def brief_command(arguments: Arguments) -> None:
             return brief_case(case, date.today())
 
     _each(arguments.cases, use, arguments.as_json, brief_words)
+
+
+def rounds_command(arguments: Arguments) -> None:
+    """Who is served in which wave, by which route, with whose modules, over many cases; Ctrl+C ends the search with the best so
+    far."""
+    from datetime import date
+
+    from umbrak.cli.words import rounds_words
+    from umbrak.core.rounds.solve import RoundProgress
+    from umbrak.formats.rounds import read_round, solve_file
+
+    asked_to_stop = False
+
+    def stop(*_: object) -> None:
+        nonlocal asked_to_stop
+        asked_to_stop = True
+
+    def tell(p: RoundProgress) -> None:
+        if sys.stderr.isatty():
+            far = f"at most {p.gap:.1%} above the best" if p.gap != float("inf") else "no bound yet"
+            print(f"\r{p.seconds:.0f} s, {p.served} served, {far}; Ctrl+C ends with these ", end="", file=sys.stderr)
+
+    def use(path: Path) -> dict[str, Any]:
+        folder = Path(".") if str(path) == "-" else path.parent
+        asked = read_round(_bytes(path), folder, date.today())
+        with _silent_output():
+            return solve_file(asked, arguments.seconds, tell, lambda: asked_to_stop)
+
+    signal.signal(signal.SIGINT, stop)
+    _each(arguments.files, use, arguments.as_json, rounds_words)
 
 
 def run_sheet_command(arguments: Arguments) -> None:

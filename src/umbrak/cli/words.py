@@ -228,3 +228,47 @@ def _minutes(range_: dict[str, float]) -> str:
     unit, by = ("days", 1440) if low >= 2880 else ("h", 60) if high >= 300 else ("min", 1)
     low, high = low / by, high / by
     return f"{low:.3g} {unit}" if low == high else f"{low:.3g} to {high:.3g} {unit}"
+
+
+def rounds_words(result: dict[str, Any]) -> str:
+    sources = {"shelf": "the Shelf", "bought": "what is bought"}
+    lines = []
+    for m in result["machines"]:
+        if not (s := m["served"]):
+            lines.append(f"{m['name']}: stays at {m['usable_gib']:g} GB: {m['why']}")
+            continue
+        came = ", ".join(
+            f"{p['count']} of {p['donor'] or sources[p['from']]}" for p in result["passed"] if p["to"] == m["name"]
+        )
+        lines.append(
+            f"{m['name']}: {s['day']}, {m['usable_gib']:g} to {s['usable_gib']:g} GB by {s['route']}"
+            + (f" ({came})" if came else "")
+            + f"; {s['hours']:g} h, trouble {s['trouble']:.0%}, {s['verdict']}"
+        )
+    lines += [
+        f"buy {b['kits']} kits of {b['kit']} of {b['part']}, {b['price']:.2f}"
+        if b["kit"] > 1
+        else f"buy {b['kits']} of {b['part']}, {b['price']:.2f}"
+        for b in result["buy"]
+    ]
+    lines.append(f"in all {result['spent']:.2f} for modules, {result['hours']:g} hours")
+    lines += [_hold_words(h) for h in result["holds"][:6]]
+    if result["unheld"]:
+        lines.append(f"cannot be held: the pins of {', '.join(result['unheld'])}")
+    if result["ended"] != "proved":
+        gap = "how near is not known" if result["gap"] is None else f"at most {result['gap']:.1%} above the best"
+        lines.append(f"the best so far: {gap}")
+    return "\n".join(lines)
+
+
+def _hold_words(h: dict[str, Any]) -> str:
+    what = {
+        "hours": f"{h['more']:g} more hours on {h['day']}",
+        "budget": f"{h['more']:.2f} more money",
+        "stock": f"{h['more']:g} more of {h['part']} on offer",
+        "window": f"a wave more for {h['machine']}",
+        "group": f"{h['machine']} open beside another of its group",
+        "pin": f"{h['machine']} without its pin",
+    }[h["by"]]
+    brings = f"lets {', '.join(h['comes_in'])} in" if h["comes_in"] else "serves better"
+    return f"{what} {brings}: {h['gain']:.2f} better in all" + ("" if h["sure"] else ", as far as is known")

@@ -26,6 +26,8 @@ from umbrak.core.rounds.problem import (
     Wave,
 )
 from umbrak.core.rounds.solve import RoundAnswer, RoundProgress, solve_round
+from umbrak.core.rounds.ways import Kinds, Way, fitted
+from umbrak.formats.documents import like_key
 from umbrak.formats.kept import GOAL
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machines, sound_layout
@@ -41,7 +43,7 @@ from umbrak.services.rounds.proposal import (
     ServedRow,
     WaveRow,
 )
-from umbrak.services.rounds.ways import Kinds, Wanted, Way, counts_of, ways_of
+from umbrak.services.rounds.ways import Wanted, ways_of
 from umbrak.services.shelf.view import USABLE, see_stock
 from umbrak.store import plans as plan_store
 from umbrak.store import shelf as shelf_store
@@ -99,7 +101,7 @@ def propose(
         plans     what was made of the round before: what is under way or done stays as it is
         report    what is being done, and how far that is
     """
-    kinds, today = Kinds({}), now.date()
+    kinds, today = Kinds(like_key), now.date()
     waves = [w for w in in_order(asked) if w.day >= today]
     with engine.connect() as db:
         money = money_settings(db)
@@ -176,11 +178,10 @@ def _begun(db: Connection, m: Loaded, plan: RoundPlanRow, kinds: Kinds) -> Way |
     row = plan_store.find_plan(db, plan.plan_id)
     if row is None:
         return None
-    now = Counter(alike(x) for x in sound_layout(m).values() if isinstance(x, Module))
-    frees = now - Counter(alike(x) for x in row.goal.values() if isinstance(x, Module))
+    frees = fitted(sound_layout(m)) - fitted(row.goal)
     judged = judge(m, row.goal)
     return Way(
-        route=FleetRoute("under way", uses=(), frees=counts_of(frees, kinds), hours=0.0),
+        route=FleetRoute("under way", uses=(), frees=kinds.counts(frees), hours=0.0),
         goal=row.goal,
         installed_gib=judged.installed_gib,
         usable_gib=judged.usable_gib,
@@ -223,7 +224,7 @@ def _fleet_machine(m: _Member, asked: RoundAsked, waves: Sequence[AskedWave]) ->
 
 def free_on_shelf(db: Connection, plans: set[UUID], kinds: Kinds | None = None) -> dict[str, int]:
     """Kind -> modules that are free for a round that made these plans."""
-    kinds = kinds or Kinds({})
+    kinds = kinds or Kinds(like_key)
     found = Counter[str]()
     for v in see_stock(db):
         own = sum(x.count for x in v.reserved if x.plan_id in plans)

@@ -1,0 +1,271 @@
+"""Round files: many cases served together, as YAML (docs/command-line.md, `umbrak rounds`)."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+from typing import Annotated, Any
+
+from pydantic import Field
+
+from umbrak.core.evaluate import evaluate
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.rounds.holds import Hold, holds
+from umbrak.core.rounds.problem import FleetMachine, FleetOffer, Pin, Round, Served, Wave
+from umbrak.core.rounds.solve import RoundAnswer, RoundProgress, solve_round
+from umbrak.core.rounds.ways import Kinds, Terms, Way, fitted, onto, ways_of
+from umbrak.core.routes.problem import Candidate, Origin
+from umbrak.formats.bounds import Deadline
+from umbrak.formats.case import Case, problem_of, read_case
+from umbrak.formats.documents import Doc, Name, ShortText, Text, like_key
+from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.planning import CandidateDoc
+from umbrak.formats.quantities import Cost, Day, LeadDays, Money, SoakDays, TotalGib
+from umbrak.formats.to_json import jsonable
+from umbrak.formats.yaml_text import Document, check, load_yaml
+
+#: Of the time there is: for what holds it back.
+_HOLDS = 0.3
+
+
+class WaveDoc(Doc):
+    day: Day
+    hours: Annotated[float, Field(ge=0, le=10_000)] = Field(description="hours of hands, all people together")
+
+
+class PinDoc(Doc):
+    day: Day | None = None
+    route: ShortText | None = None
+    out: bool = False
+
+
+class MemberDoc(Doc):
+    name: Name
+    case: Text = Field(description="path of its case, relative to this file")
+    need_gib: TotalGib | None = Field(None, description="usable; left out: what its case wishes")
+    group: Name | None = Field(None, description="duty group: never two of one are open in one wave")
+    closed: Annotated[list[Day], Field(max_length=100)] = Field([], description="days of waves that are closed to it")
+    pin: PinDoc | None = None
+    weighs: Money | None = Field(None, description="what leaving it weighs; left out: short_gb for each GB it lacks")
+
+
+class RoundDoc(Doc):
+    """`waves` and `machines` are needed; the rest is optional."""
+
+    as_of: Day | None = None
+    waves: Annotated[list[WaveDoc], Field(min_length=1, max_length=100)]
+    machines: Annotated[list[MemberDoc], Field(min_length=1, max_length=2000)]
+    #: Offers, and what lies on the Shelf (`from: shelf`), for all machines.
+    candidates: Annotated[list[CandidateDoc], Field(max_length=1000)] = []
+    budget: Money | None = None
+    passing_on: bool = True
+    hour: Cost = 0
+    short_gb: Money = Decimal(20)
+    lead_untold: LeadDays = 14
+    soak_days: SoakDays = 3.0
+
+
+@dataclass(frozen=True)
+class RoundFile:
+    doc: RoundDoc
+    cases: tuple[Case, ...]
+    candidates: tuple[Candidate, ...]
+    as_of: date
+
+
+def read_round(text: str | bytes, folder: Path, today: date, deadline: Deadline | None = None) -> RoundFile:
+    """A round and its cases. Raises InputError: no YAML, a wrong field (with its line), a case that is not there or wrong."""
+    documents = load_yaml(text, deadline or Deadline())
+    if len(documents) != 1 or not isinstance(documents[0].data, dict):
+        message = "a round is one block of fields with waves and machines"
+        raise InputError("not-a-round", [Fault(message=message, where="line 1", line=1, column=1)])
+    document = documents[0]
+    doc = check(document, RoundDoc)
+    as_of = doc.as_of or today
+    _sound(document, doc, as_of)
+    cases = tuple(_case(document, i, m, folder) for i, m in enumerate(doc.machines))
+    return RoundFile(doc, cases, tuple(c.value() for c in doc.candidates), as_of)
+
+
+def _sound(document: Document, doc: RoundDoc, as_of: date) -> None:
+    days, names, faults = [w.day for w in doc.waves], [m.name for m in doc.machines], []
+    for i, day in enumerate(days):
+        if day in days[:i]:
+            faults.append(
+                document.fault(("waves", i, "day"), f"there is a wave on {day} already: put their hours together")
+            )
+        if day < as_of:
+            faults.append(document.fault(("waves", i, "day"), f"{day} is over by {as_of}"))
+    for i, m in enumerate(doc.machines):
+        if m.name in names[:i]:
+            faults.append(document.fault(("machines", i, "name"), f"there is a {m.name} already"))
+        told = [("closed", d) for d in m.closed] + ([("pin", m.pin.day)] if m.pin and m.pin.day else [])
+        faults += [
+            document.fault(("machines", i, field), f"there is no wave on {day}")
+            for field, day in told
+            if day not in days
+        ]
+        if m.pin and m.pin.out and (m.pin.day or m.pin.route):
+            faults.append(document.fault(("machines", i, "pin"), "left as it is, or served so: not both"))
+    if faults:
+        raise InputError("wrong-reference", faults)
+
+
+def _case(document: Document, at: int, member: MemberDoc, folder: Path) -> Case:
+    path = folder / member.case
+    try:
+        return read_case(path.read_bytes(), path.parent)
+    except OSError as error:
+        where = document.fault(("machines", at, "case"), f"{member.case}: {error.strerror or error}")
+        raise InputError("no-such-case", [where]) from error
+    except InputError as error:
+        said = "; ".join(str(f) for f in error.faults)
+        where = document.fault(("machines", at, "case"), f"{member.case}: {said}")
+        raise InputError("wrong-case", [where]) from error
+
+
+def solve_file(
+    asked: RoundFile,
+    seconds: float,
+    tell: Callable[[RoundProgress], None] = lambda _: None,
+    stopped: Callable[[], bool] = lambda: False,
+) -> dict[str, Any]:
+    """A round's best answer (docs/command-line.md, `umbrak rounds --json`)."""
+    doc, kinds = asked.doc, Kinds(like_key)
+    problems = [replace(problem_of(c, asked.as_of), candidates=asked.candidates) for c in asked.cases]
+    held = sum((fitted(p.layout) for p in problems), Counter[Module]()) if doc.passing_on else Counter[Module]()
+    terms = Terms(kinds=kinds, hour=float(doc.hour), soak_days=doc.soak_days, held=held)
+    found: dict[object, tuple[Way, ...]] = {}
+    members = []
+    for m, problem in zip(doc.machines, problems, strict=True):
+        usable = evaluate(problem.sheet, problem.machine, problem.layout, problem.statements).usable_gib
+        need = m.need_gib or problem.wishes.usable_gib
+        likeness = (problem.sheet.hash, problem.machine, fitted_at(problem.layout), need, problem.wishes)
+        if need and usable < need and likeness not in found:
+            wishes = replace(problem.wishes, usable_gib=need, less_bandwidth=True)
+            anyone = {s: alike(x) if isinstance(x, Module) else x for s, x in problem.layout.items()}
+            found[likeness] = tuple(
+                ways_of(replace(problem, wishes=wishes, layout=type(problem.layout)(anyone)), terms)
+            )
+        ways = tuple(replace(w, goal=onto(problem.layout, w.goal)) for w in found.get(likeness, ()))
+        members.append((m, usable, need, ways if need and usable < need else ()))
+    waves = sorted(doc.waves, key=lambda w: w.day)
+    days = [w.day for w in waves]
+    r = Round(
+        machines=tuple(_machine(m, usable, need, ways, doc, days) for m, usable, need, ways in members),
+        waves=tuple(Wave(w.day.isoformat(), (w.day - asked.as_of).days, w.hours) for w in waves),
+        shelf=tuple(
+            (kinds.key(_numbered(c)), c.stock or 0) for c in asked.candidates if c.origin is Origin.SHELF
+        ),
+        offers=tuple(
+            FleetOffer(
+                name=c.part, kind=kinds.key(_numbered(c)), price=float(c.price), kit=c.kit, stock=c.stock,
+                lead_days=doc.lead_untold if c.lead_days is None else c.lead_days,
+            )
+            for c in asked.candidates
+            if c.origin is Origin.OFFER
+        ),
+        budget=None if doc.budget is None else float(doc.budget),
+        passing_on=doc.passing_on,
+    )  # fmt: skip
+    answer = solve_round(r, seconds * (1 - _HOLDS), report=tell, stopped=stopped)
+    held_by = () if stopped() else holds(r, answer, seconds * _HOLDS, stopped)
+    return _json(r, answer, held_by, members, days, kinds)
+
+
+def fitted_at(layout: Any) -> tuple[tuple[str, str], ...]:
+    """A layout without what only tells individuals apart, to be compared."""
+    return tuple(sorted((s, like_key(x) if isinstance(x, Module) else "?") for s, x in layout.items()))
+
+
+def _numbered(c: Candidate) -> Module:
+    return c.module if c.module.part else replace(c.module, part=c.part)
+
+
+def _machine(
+    m: MemberDoc, usable: float, need: float | None, ways: tuple[Way, ...], doc: RoundDoc, days: list[date]
+) -> FleetMachine:
+    lacks = max(0.0, (need or 0.0) - usable)
+    weighs = float(m.weighs) if m.weighs is not None else lacks * float(doc.short_gb)
+    names = [w.route.name for w in ways]
+    pin = None
+    if m.pin and ways:
+        pin = Pin(
+            wave=days.index(m.pin.day) if m.pin.day else None,
+            route=names.index(m.pin.route) if m.pin.route in names else None,
+            out=m.pin.out,
+        )
+    return FleetMachine(
+        name=m.name, routes=tuple(w.route for w in ways), penalty=weighs if ways else 0.0,
+        waves=frozenset(t for t, d in enumerate(days) if d not in m.closed), group=m.group, soak_days=doc.soak_days, pin=pin,
+    )  # fmt: skip
+
+
+_Members = list[tuple[MemberDoc, float, float | None, tuple[Way, ...]]]
+
+
+def _json(
+    r: Round, answer: RoundAnswer, held: tuple[Hold, ...], members: _Members, days: list[date], kinds: Kinds
+) -> dict[str, Any]:
+    served = {s.machine: s for s in answer.plan.served}
+
+    def machine(i: int) -> dict[str, Any]:
+        m, usable, need, ways = members[i]
+        s = served.get(i)
+        way = ways[s.route] if s else None
+        return {
+            "name": m.name, "usable_gib": usable, "need_gib": need, "routes": [w.route.name for w in ways],
+            "served": None if s is None or way is None else {
+                "day": days[s.wave].isoformat(), "route": way.route.name, "usable_gib": way.usable_gib, "hours": way.route.hours,
+                "trouble": way.trouble, "verdict": way.verdict, "in_warranty": way.in_warranty, "takes_out": way.takes_out,
+                "slots": {s: jsonable(x) for s, x in way.goal.items()},
+            },
+            "why": "" if s else _why(i, members[i], held, r),
+        }  # fmt: skip
+
+    names = [m.name for m in r.machines]
+    return {
+        "ended": answer.ended.value, "gap": answer.gap if answer.gap != float("inf") else None, "gap_money": answer.gap_money,
+        "cost": round(answer.cost, 2), "spent": round(answer.spent, 2), "hours": round(sum(_hours(r, i, served) for i in served), 2),
+        "machines": [machine(i) for i in range(len(members))],
+        "passed": [
+            {"module": kinds.modules[p.kind].short(), "part": kinds.modules[p.kind].part, "count": p.count, "from": p.source.value,
+             "donor": None if p.donor is None else names[p.donor], "to": names[p.to]}
+            for p in answer.passed
+        ],
+        "buy": [
+            {"part": o.name, "kits": b.kits, "kit": o.kit, "price": round(o.price * b.kits, 2)}
+            for b in answer.plan.bought for o in [r.offers[b.offer]]
+        ],
+        "holds": [
+            {"by": h.by.value, "day": None if h.wave is None else days[h.wave].isoformat(),
+             "machine": None if h.machine is None else names[h.machine],
+             "part": kinds.modules[h.kind].part if h.kind else None, "more": round(h.more, 2), "gain": round(h.gain, 2), "sure": h.sure,
+             "comes_in": [names[i] for i in h.comes_in], "goes_out": [names[i] for i in h.goes_out]}
+            for h in held
+        ],
+        "unheld": [names[i] for i in answer.unheld], "seconds": round(answer.seconds, 3),
+    }  # fmt: skip
+
+
+def _hours(r: Round, i: int, served: dict[int, Served]) -> float:
+    return r.machines[i].routes[served[i].route].hours
+
+
+def _why(i: int, member: Any, held: tuple[Hold, ...], r: Round) -> str:
+    m, usable, need, ways = member
+    if need is None:
+        return "nobody said what it needs"
+    if usable >= need:
+        return "it has what it needs"
+    if m.pin and m.pin.out:
+        return "left as it is: pinned so"
+    if not ways:
+        return f"no way to {need:g} GB from what is at hand"
+    if not r.machines[i].waves:
+        return "no wave is open to it"
+    return "the round is better without it: holds say what would let it in"
