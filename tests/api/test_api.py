@@ -177,6 +177,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", f"/api/machines/{NOBODY_ID}/totals", {}, (401, 404, 404, 404)),
     ("POST", f"/api/machines/{NOBODY_ID}/routes", {}, (401, 404, 404, 404)),
     ("POST", f"/api/machines/{NOBODY_ID}/brief", {"slots": {}}, (401, 404, 404, 404)),
+    ("GET", "/api/desk", None, (401, 200, 200, 200)),
     ("GET", "/api/rounds", None, (401, 200, 200, 200)),
     ("POST", "/api/rounds", {"asked": {"machines": [], "waves": []}}, (401, 403, 422, 422)),
     ("GET", f"/api/rounds/{NOBODY_ID}", None, (401, 404, 404, 404)),

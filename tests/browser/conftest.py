@@ -145,6 +145,7 @@ def sign_in(chromium: Browser, served: Served) -> Iterator[SignIn]:
         page.get_by_label("Name").fill(name)
         page.get_by_label("Password").fill(seed.PASSWORD)
         page.get_by_role("button", name="Sign in").click()
+        page.get_by_role("link", name="Machines", exact=True).click()
         expect(page.get_by_role("heading", name="Machines")).to_be_visible()
         return page
 

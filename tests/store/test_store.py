@@ -28,6 +28,7 @@ from umbrak.formats.entries import DoneDoc
 from umbrak.services.bench.entering import enter
 from umbrak.services.bench.making import preview, start_run
 from umbrak.services.bench.view import see_run
+from umbrak.services.desk.view import see_desk
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import list_trials
 from umbrak.services.known.summaries import refresh_stale
@@ -184,6 +185,7 @@ def test_no_view_asks_more_of_the_database_where_there_is_more(engine: Engine, t
             "changed verdicts": lambda: changed_verdicts(engine, 30),
             "shelf": lambda: see_shelf(engine),
             "trials": lambda: list_trials(engine),
+            "desk": lambda: see_desk(engine, technician),
         }
         counts = {}
         for name, look in looks.items():

@@ -131,6 +131,12 @@ def runs_of(db: Connection, machine_id: UUID) -> list[RunRow]:
     return [_row(r) for r in db.execute(_RUNS.where(run.c.machine_id == machine_id).order_by(run.c.id.desc()))]
 
 
+def runs_under_way(db: Connection, most: int) -> list[RunRow]:
+    """Of all machines, the one begun first first."""
+    query = _RUNS.where(run.c.state == "under way").order_by(run.c.created_at).limit(most)
+    return [_row(r) for r in db.execute(query)]
+
+
 def runs_of_plan(db: Connection, plan_id: UUID) -> list[RunRow]:
     return [_row(r) for r in db.execute(_RUNS.where(run.c.plan_id == plan_id).order_by(run.c.id))]
 

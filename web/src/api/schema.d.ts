@@ -208,6 +208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What wants somebody now, each with where it is dealt with; this week's windows; trouble predicted and met.
+         */
+        get: operations["see_api_desk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doubts/{doubt_id}/acceptance": {
         parameters: {
             query?: never;
@@ -4339,6 +4359,38 @@ export interface components {
              */
             reference?: string;
         };
+        /** DeskView */
+        DeskView: {
+            /** Brier */
+            brier: number | null;
+            /** Counted */
+            counted: number;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Currency */
+            currency: string;
+            /** Items */
+            items: components["schemas"]["Item"][];
+            /** Met */
+            met: number;
+            /** Mine */
+            mine: number;
+            /** Predicted */
+            predicted: number;
+            /** Spent */
+            spent: string;
+            /**
+             * Spent Since
+             * Format: date
+             */
+            spent_since: string;
+            /** Week */
+            week: string[];
+            /** Windows */
+            windows: components["schemas"]["WindowAt"][];
+        };
         /** Detail */
         Detail: {
             /** What */
@@ -5210,6 +5262,30 @@ export interface components {
             there: string[];
             /** Title */
             title: string;
+        };
+        /** Item */
+        Item: {
+            /** Act */
+            act: string;
+            /** Due */
+            due: string | null;
+            /** Mine */
+            mine: boolean;
+            /** Path */
+            path: string;
+            section: components["schemas"]["Section"];
+            /** Severity */
+            severity: string;
+            /** Since */
+            since: string | null;
+            /** What */
+            what: string;
+            /** Where */
+            where: string;
+            /** Who */
+            who: string;
+            /** Words */
+            words: string;
         };
         /**
          * ItemView
@@ -7138,6 +7214,10 @@ export interface components {
             holds: components["schemas"]["HoldRow"][];
             /** Hours */
             hours: number;
+            /** Knew */
+            knew: {
+                [key: string]: string;
+            };
             /** Passed */
             passed: components["schemas"]["PassedRow"][];
             /** Rows */
@@ -8209,6 +8289,12 @@ export interface components {
             /** Step */
             step: string;
         };
+        /**
+         * Section
+         * @description In the order in which they want somebody.
+         * @enum {string}
+         */
+        Section: "stops work" | "waits for a word" | "changed" | "under way or in doubt" | "today and this week";
         /**
          * SeenText
          * @description What a sheet's text comes to. Errors leave board, fills and facts out.
@@ -10167,6 +10253,25 @@ export interface components {
             };
         };
         /**
+         * WindowAt
+         * @description What is planned of somebody for a day.
+         */
+        WindowAt: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Hours */
+            hours: number;
+            /** Of */
+            of: number | null;
+            /** What */
+            what: string[];
+            /** Who */
+            who: string;
+        };
+        /**
          * WishesDoc
          * @description What a route must meet; what is left out or null is not asked.
          */
@@ -11033,6 +11138,46 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    see_api_desk_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
             default: components["responses"]["Problem"];

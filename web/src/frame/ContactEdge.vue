@@ -17,6 +17,7 @@ async function leave(): Promise<void> {
 <template>
   <nav class="edge" aria-label="Umbrak">
     <div class="places">
+      <router-link to="/desk" class="place" active-class="here">Desk</router-link>
       <router-link to="/machines" class="place" :class="{ here: route.path.startsWith('/machines') }">Machines</router-link>
       <router-link to="/rounds" class="place" :class="{ here: route.path.startsWith('/rounds') }">Rounds</router-link>
       <span class="notch" aria-hidden="true"></span>

@@ -15,7 +15,7 @@ onMounted(() => first.value?.focus())
 
 const { values: form, wrong, sending, submit: enter } = useForm({ name: '', password: '' }, async (f) => {
   await session.signIn(f.name, f.password)
-  await router.push(typeof route.query.to === 'string' ? route.query.to : '/machines')
+  await router.push(typeof route.query.to === 'string' ? route.query.to : '/desk')
 })
 </script>
 

@@ -5,7 +5,8 @@ import { session } from './session'
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/', redirect: '/machines' },
+    { path: '/', redirect: '/desk' },
+    { path: '/desk', component: () => import('@/desk/DeskView.vue') },
     { path: '/sign-in', component: () => import('./SignIn.vue'), meta: { open: true } },
     { path: '/machines', component: () => import('@/machines/MachinesView.vue') },
     { path: '/rounds', component: () => import('@/rounds/RoundsView.vue') },

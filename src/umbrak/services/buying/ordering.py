@@ -97,8 +97,12 @@ class PurchaseView:
 def see_purchases(engine: Engine, closed: bool = False) -> list[PurchaseView]:
     """Orders that something is waited of, the oldest first; closed ones too where they are asked for."""
     with engine.connect() as db:
-        today = datetime.now(UTC).date()
-        return [_view(row, today) for row in store.purchases(db, closed=closed)]
+        return purchase_views(db, closed)
+
+
+def purchase_views(db: Connection, closed: bool) -> list[PurchaseView]:
+    today = datetime.now(UTC).date()
+    return [_view(row, today) for row in store.purchases(db, closed=closed)]
 
 
 def place_purchase(engine: Engine, account: Account, new: NewPurchase) -> PurchaseView:

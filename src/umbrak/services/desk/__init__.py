@@ -1,0 +1,1 @@
+"""The desk: what wants somebody now, over all machines."""
