@@ -233,6 +233,13 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
         assert not serious, f"{view}: {serious}"
 
     check("Machines")
+    page.get_by_role("link", name="Desk", exact=True).click()
+    expect(page.get_by_role("heading", name="Desk")).to_be_visible()
+    check("Desk")
+    page.get_by_role("link", name="Rounds", exact=True).click()
+    page.get_by_role("link", name="Maps and tide gauges").click()
+    page.get_by_role("button", name="Ask otherwise").click()
+    check("a round")
     page.get_by_role("link", name="Field notes").click()
     page.get_by_role("button", name="Note a trial").click()
     check("Field notes")

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, delete, func, select, update
+from sqlalchemy import Connection, Text, cast, column, delete, func, select, true, update
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
@@ -122,10 +124,42 @@ def plans_of_rounds(db: Connection, keys: Sequence[UUID]) -> list[RoundPlanRow]:
     ]  # fmt: skip
 
 
-def keep_plan(db: Connection, round_id: UUID, machine_id: UUID, *, plan_id: UUID, day: date, hours: float) -> None:
-    values = {"plan_id": plan_id, "day": day, "hours": hours}
+def keep_plan(
+    db: Connection,
+    round_id: UUID,
+    machine_id: UUID,
+    *,
+    plan_id: UUID,
+    day: date,
+    hours: float,
+    expects: Mapping[str, Mapping[str, int]],
+) -> None:
+    values = {"plan_id": plan_id, "day": day, "hours": hours, "expects": expects}
     made = upsert(round_plan).values(round_id=round_id, machine_id=machine_id, **values)
     db.execute(made.on_conflict_do_update(index_elements=["round_id", "machine_id"], set_=values))
+
+
+def handed_on(db: Connection) -> dict[UUID, Counter[str]]:
+    """Plan -> kinds of module that are to come out of other machines of its round: of those whose own plan is not ended yet."""
+    donor, theirs = round_plan.alias("donor"), plan.alias("theirs")
+    each = func.jsonb_each(round_plan.c.expects).table_valued("key", column("value", JSONB), name="each")
+    query = (
+        select(round_plan.c.plan_id, each.c.value)
+        .select_from(round_plan)
+        .join(each, true())
+        .join(round_, round_.c.id == round_plan.c.round_id)
+        .join(donor, (donor.c.round_id == round_plan.c.round_id) & (cast(donor.c.machine_id, Text) == each.c.key))
+        .join(theirs, theirs.c.id == donor.c.plan_id)
+        .where(
+            round_.c.closed_at.is_(None),
+            theirs.c.state.in_(("draft", "approved", "under way")),
+            theirs.c.discarded_at.is_(None),
+        )
+    )
+    found: dict[UUID, Counter[str]] = {}
+    for r in db.execute(query):
+        found.setdefault(r.plan_id, Counter()).update(r.value)
+    return found
 
 
 def drop_plan(db: Connection, round_id: UUID, machine_id: UUID) -> None:

@@ -634,6 +634,8 @@ round_plan = Table(
     Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("day", Date, nullable=False),
     Column("hours", Float, nullable=False),
+    #: Machine of the round -> {kind of module: how many} that come out of it for this plan.
+    Column("expects", JSONB, nullable=False, server_default=text("'{}'")),
 )
 
 #: One stage of a plan at the bench: its run sheet as it was made, and how it went.

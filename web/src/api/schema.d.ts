@@ -6710,6 +6710,8 @@ export interface components {
             count: number;
             /** Donor */
             donor: string | null;
+            /** Kind */
+            kind: string;
             source: components["schemas"]["From"];
             /**
              * To
@@ -6925,6 +6927,8 @@ export interface components {
         PlanToBuyFor: {
             /** Chosen */
             chosen: boolean;
+            /** Handed On */
+            handed_on: number;
             /**
              * Id
              * Format: uuid

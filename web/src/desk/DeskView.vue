@@ -194,7 +194,19 @@ aside {
   .act {
     grid-row: 1;
     grid-column: 3;
-    min-height: 32px;
+    display: inline-flex;
+    align-items: center;
+    justify-content: flex-end;
+    min-height: 44px;
+    min-width: 44px;
+  }
+  .filters button,
+  .side a {
+    min-height: 44px;
+    min-width: 44px;
+    display: inline-flex;
+    align-items: center;
+    justify-content: center;
   }
 }
 </style>

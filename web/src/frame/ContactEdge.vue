@@ -170,13 +170,13 @@ kbd {
     display: grid;
     grid-auto-flow: column;
     justify-content: space-around;
-    padding: 0 0 0 4px;
+    padding: 0;
     font-size: 12.5px;
   }
   .place {
     justify-content: center;
     padding: 16px 0 0;
-    min-width: 40px;
+    min-width: 44px;
     height: 62px;
   }
   .place::after {
@@ -194,7 +194,7 @@ kbd {
     height: 30px;
   }
   .notch {
-    width: 22px;
+    width: 20px;
     height: auto;
   }
   .notch::after {
@@ -219,6 +219,7 @@ kbd {
     border: 0;
   }
   .foot > * {
+    white-space: nowrap;
     min-height: 44px;
     min-width: 44px;
     justify-content: center;

@@ -156,6 +156,13 @@ legend {
   display: grid;
   gap: 3px;
 }
+.picks label,
+.rest > label {
+  display: inline-flex;
+  gap: 6px;
+  align-items: center;
+  min-height: 26px;
+}
 p {
   margin: 0;
 }

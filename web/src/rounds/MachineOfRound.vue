@@ -100,6 +100,7 @@ fieldset {
   gap: 4px;
 }
 .wave label {
+  min-height: 26px;
   display: flex;
   gap: 6px;
   align-items: center;

@@ -200,7 +200,7 @@ onBeforeUnmount(() => watcher.disconnect())
         </div>
       </div>
       <MachineOfRound v-if="proposal && row" :row="row" :proposal="proposal" :asked="asked" :waves="waves" :plan="plans.get(row.machine_id)" :may-write="mayWrite" @change="keep" @close="chosen = ''" />
-      <section v-if="proposal" class="whole" aria-label="The whole">
+      <section v-if="proposal" class="whole" :data-proposed="proposal.at" aria-label="The whole">
         <div class="totals">
           <span><b>+{{ Math.round(proposal.gib) }}</b> GB<small>{{ served.length }} of {{ plural(rows.length, 'machine') }}</small></span>
           <span><b>{{ money(proposal.spent) }}</b> {{ proposal.currency }}<small>{{ asked.budget ? `of ${money(asked.budget)}; ` : '' }}passing on saves {{ money(proposal.saved) }}</small></span>

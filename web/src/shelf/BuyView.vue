@@ -76,7 +76,7 @@ const twice = computed(() => {
           <legend>For</legend>
           <label v-for="p in buying.plans" :key="p.id" class="small">
             <input type="checkbox" :checked="p.chosen" @change="choose(p.id, ($event.target as HTMLInputElement).checked)" />
-            <router-link class="quiet-link" :to="`/machines/${p.machine_id}/fit`">{{ p.machine }}</router-link> {{ p.name }} <span class="faded">{{ plural(p.modules, 'module') }}<template v-if="p.ordered">, {{ p.ordered }} on order</template>, {{ p.state }}</span>
+            <router-link class="quiet-link" :to="`/machines/${p.machine_id}/fit`">{{ p.machine }}</router-link> {{ p.name }} <span class="faded">{{ plural(p.modules, 'module') }}<template v-if="p.ordered">, {{ p.ordered }} on order</template><template v-if="p.handed_on">, {{ p.handed_on }} to come out of other machines</template>, {{ p.state }}</span>
           </label>
           <p v-if="twice.length" class="small wrong"><SeverityMark severity="ask" /> {{ twice.join(', ') }}: several plans of one machine are bought for as if each were done.</p>
         </fieldset>

@@ -15,6 +15,7 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.buying.lines import Line, Need, Take, lines_of
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.routes.problem import Candidate, Origin
+from umbrak.formats.documents import like_key
 from umbrak.formats.spreadsheet import harmless
 from umbrak.services.known.loading import load_machine, sound_layout
 from umbrak.services.people.settings import money_settings
@@ -22,6 +23,7 @@ from umbrak.services.shelf.view import USABLE, see_stock
 from umbrak.store import plans as plan_store
 from umbrak.store import shelf as store
 from umbrak.store.purchases import purchases
+from umbrak.store.rounds import handed_on
 
 #: Columns of the table, in order.
 COLUMNS = (
@@ -50,8 +52,9 @@ class PlanToBuyFor:
     state: str
     #: Modules that it puts in beyond what is fitted.
     modules: int
-    #: Of those: on order for it.
+    #: Of those: on order for it; to come out of other machines of its round.
     ordered: int
+    handed_on: int
     #: Whether what is shown is for it, among others.
     chosen: bool
 
@@ -171,6 +174,7 @@ def _plans(db: Connection, chosen: set[UUID]) -> tuple[list[PlanToBuyFor], list[
         for line in bought.lines:
             for plan_id, count in line.pending_for.items():
                 pending.setdefault(plan_id, Counter())[alike(line.wanted)] += count
+    handed = handed_on(db)
     plans, needs = [], []
     for row in store.plans_in_need(db):
         plan = plan_store.find_plan(db, row.plan_id)
@@ -180,10 +184,12 @@ def _plans(db: Connection, chosen: set[UUID]) -> tuple[list[PlanToBuyFor], list[
             alike(m) for m in sound_layout(load_machine(db, row.machine_id)).values() if isinstance(m, Module)
         )
         lacks = Counter(alike(m) for m in plan.goal.values() if isinstance(m, Module)) - fitted
-        ordered = lacks & pending.get(plan.id, Counter())
         if not lacks:
             continue
-        needs += [Need(str(plan.id), m, n) for m, n in (lacks - ordered).items()]
+        comes = handed.get(plan.id, Counter())
+        passed_on = lacks & Counter({m: comes[like_key(m)] for m in lacks})
+        ordered = (lacks - passed_on) & pending.get(plan.id, Counter())
+        needs += [Need(str(plan.id), m, n) for m, n in (lacks - passed_on - ordered).items()]
         plans.append(
             PlanToBuyFor(
                 id=plan.id,
@@ -193,6 +199,7 @@ def _plans(db: Connection, chosen: set[UUID]) -> tuple[list[PlanToBuyFor], list[
                 state=plan.state,
                 modules=lacks.total(),
                 ordered=ordered.total(),
+                handed_on=passed_on.total(),
                 chosen=not chosen or plan.id in chosen,
             )
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from math import isfinite
 from time import monotonic
@@ -16,7 +17,7 @@ from umbrak.services.known.loading import load_machines
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.plans.editing import discard_plan_within, start_plan_within
 from umbrak.services.rounds.asked import ASKED, RoundAsked, check
-from umbrak.services.rounds.proposal import PROPOSAL, ProposedRow
+from umbrak.services.rounds.proposal import PROPOSAL, Proposal, ProposedRow
 from umbrak.services.rounds.proposing import propose
 from umbrak.services.rounds.view import RoundView, asked_of, changes, proposal_of, round_view, row_of
 from umbrak.store import jobs
@@ -181,21 +182,31 @@ def accept_round(engine: Engine, account: Account, key: UUID, version: int) -> R
             raise Refused("round", f"{since[0]}. Solve it again first.")
         before = {p.machine_id: p for p in plans}
         for r in proposal.rows:
-            _accept_row(db, account, row, r, before.get(r.machine_id))
+            _accept_row(db, account, row, r, before=before.get(r.machine_id), expects=_expects(proposal, r.machine_id))
         if not row.accepted_at:
             store.set_accepted(db, key)
         record(db, "round accepted", account.id, id=str(key), machines=sum(r.served is not None for r in proposal.rows))
         return round_view(db, row_of(db, key))
 
 
-def _accept_row(db: Connection, account: Account, row: RoundRow, r: ProposedRow, before: RoundPlanRow | None) -> None:
+def _accept_row(
+    db: Connection,
+    account: Account,
+    row: RoundRow,
+    r: ProposedRow,
+    *,
+    before: RoundPlanRow | None,
+    expects: Mapping[str, Mapping[str, int]],
+) -> None:
     if before and before.state not in ("draft", "approved", "backed out"):
         return
     goal = GOAL.read(r.served.goal) if r.served else None
     if before and before.discarded_at is None and before.state != "backed out":
         kept = find_plan(db, before.plan_id)
         if r.served and kept is not None and kept.goal == goal:
-            store.keep_plan(db, row.id, r.machine_id, plan_id=kept.id, day=r.served.day, hours=r.served.hours)
+            store.keep_plan(
+                db, row.id, r.machine_id, plan_id=kept.id, day=r.served.day, hours=r.served.hours, expects=expects
+            )
             return
         discard_plan_within(db, account, before.plan_id, before.version, True)
     if before:
@@ -203,7 +214,17 @@ def _accept_row(db: Connection, account: Account, row: RoundRow, r: ProposedRow,
     if r.served is None or goal is None:
         return
     made = start_plan_within(db, account, r.machine_id, name=_free_name(db, r.machine_id, row.name), wanted=goal)
-    store.keep_plan(db, row.id, r.machine_id, plan_id=made.id, day=r.served.day, hours=r.served.hours)
+    store.keep_plan(db, row.id, r.machine_id, plan_id=made.id, day=r.served.day, hours=r.served.hours, expects=expects)
+
+
+def _expects(proposal: Proposal, machine: UUID) -> dict[str, dict[str, int]]:
+    """Machine -> kinds of module, and how many, that come out of it for this one."""
+    found: dict[str, dict[str, int]] = {}
+    for x in proposal.passed:
+        if x.donor and x.to == machine:
+            kinds = found.setdefault(str(x.donor), {})
+            kinds[x.kind] = kinds.get(x.kind, 0) + x.count
+    return found
 
 
 def _free_name(db: Connection, machine_id: UUID, name: str) -> str:

@@ -62,6 +62,8 @@ class ProposedRow:
 class PassedRow:
     """Modules that go into a machine."""
 
+    #: Equal for modules that are alike (formats.documents.like_key).
+    kind: str
     words: str
     count: int
     source: From

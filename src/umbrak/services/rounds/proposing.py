@@ -169,7 +169,11 @@ def _members(
         begun = plan is not None and plan.state == "under way"
         if plan and begun and (way := _begun(db, m, plan, kinds)):
             mine = (way,)
-        made.append(_Member(m, usable[m.row.id], needs[m.row.id], mine, because, begun))
+        made.append(
+            _Member(
+                machine=m, usable_gib=usable[m.row.id], need_gib=needs[m.row.id], ways=mine, why=because, begun=begun
+            )
+        )
     return made
 
 
@@ -307,6 +311,7 @@ class _Told:
             waves=tuple(self._wave(t, w, rows) for t, w in enumerate(self._waves)),
             passed=tuple(
                 PassedRow(
+                    kind=p.kind,
                     words=shop_words(self._kinds.modules[p.kind]),
                     count=p.count,
                     source=p.source,

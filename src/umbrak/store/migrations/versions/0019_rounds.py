@@ -41,6 +41,7 @@ def upgrade() -> None:
         sa.Column("plan_id", _ID, nullable=False),
         sa.Column("day", sa.Date(), nullable=False),
         sa.Column("hours", sa.Float(), nullable=False),
+        sa.Column("expects", postgresql.JSONB(), nullable=False, server_default=sa.text("'{}'")),
         sa.PrimaryKeyConstraint("round_id", "machine_id", name=op.f("pk_round_plan")),
         sa.ForeignKeyConstraint(["round_id"], ["round.id"], name=op.f("fk_round_plan_round_id_round"), ondelete="CASCADE"),
         sa.ForeignKeyConstraint(["machine_id"], ["machine.id"], name=op.f("fk_round_plan_machine_id_machine"), ondelete="CASCADE"),
