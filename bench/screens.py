@@ -157,6 +157,11 @@ MORE: dict[str, Callable[[Page], None]] = {
     "keys": _keys,
     "before-run": _station("desk-06", "Run"),
     "shelf-stock": _press(_at("/shelf", "Shelf"), "Put on the Shelf"),
+    "desk": _at("/desk", "Desk"),
+    "rounds": _at("/rounds", "Rounds"),
+    "round-asked": _press(_at("/rounds", "Rounds"), "New round"),
+    "buying": _at("/shelf/buy", "What to buy"),
+    "orders": _at("/shelf/orders", "On order"),
     "shelf-offer": _press(_at("/shelf", "Shelf"), "Add an offer"),
     "note-trial": _press(_at("/notes", "Field notes"), "Note a trial"),
 }
@@ -171,7 +176,7 @@ def _signed_in(browser: Browser, address: str) -> dict[str, Any]:
         page.get_by_label("Name").fill(account)
         page.get_by_label("Password").fill(seed.PASSWORD)
         page.get_by_role("button", name="Sign in").click()
-        expect(page.get_by_role("heading", name="Machines")).to_be_visible()
+        expect(page.get_by_role("heading", name="Desk")).to_be_visible()
         states[account] = page.context.storage_state()
         page.context.close()
     return states

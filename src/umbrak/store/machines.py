@@ -124,6 +124,13 @@ def all_machines(db: Connection) -> list[MachineRow]:
     return [_machine(r) for r in db.execute(_MACHINE.where(machine.c.retired_at.is_(None)).order_by(machine.c.name))]
 
 
+def summaries_of(db: Connection) -> dict[UUID, dict[str, Any]]:
+    """Machine -> its summary as it is kept, of all that are looked after."""
+    query = select(machine_summary.c.machine_id, machine_summary.c.document)
+    query = query.join(machine, machine.c.id == machine_summary.c.machine_id).where(machine.c.retired_at.is_(None))
+    return {r.machine_id: r.document for r in db.execute(query)}
+
+
 def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> MachineRow | None:
     """The machine with this serial number, else the one of this name; None where none, or several have the serial."""
     known = func.lower(machine.c.name) == func.lower(name)

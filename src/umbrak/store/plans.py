@@ -127,6 +127,12 @@ def plans_of(db: Connection, machine_id: UUID) -> list[PlanRow]:
     return [plan_row(r) for r in db.execute(query)]
 
 
+def standing_plans(db: Connection) -> list[PlanRow]:
+    """Of all machines, but the discarded ones, the oldest first."""
+    query = select(plan).where(plan.c.discarded_at.is_(None)).order_by(plan.c.id)
+    return [plan_row(r) for r in db.execute(query)]
+
+
 def plan_named(db: Connection, machine_id: UUID, name: str) -> bool:
     kept = (plan.c.machine_id == machine_id, plan.c.name == name, plan.c.discarded_at.is_(None))
     return bool(db.execute(select(plan.c.id).where(*kept)).scalar())

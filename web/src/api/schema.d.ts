@@ -825,6 +825,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/exports/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whole
+         * @description All machines, slots, modules or plans of what is looked after, as a table.
+         */
+        get: operations["whole_api_machines_exports__what__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/file": {
         parameters: {
             query?: never;
@@ -3273,6 +3293,11 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * As
+         * @enum {string}
+         */
+        As: "csv" | "xlsx" | "json";
         /**
          * Ask
          * @description What is asked at one kind of place.
@@ -10241,6 +10266,11 @@ export interface components {
             words: string;
         };
         /**
+         * What
+         * @enum {string}
+         */
+        What: "machines" | "slots" | "modules" | "plans";
+        /**
          * Who
          * @description Who may tick a step.
          * @enum {string}
@@ -13117,6 +13147,53 @@ export interface operations {
             };
             /** @description Not found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    whole_api_machines_exports__what__get: {
+        parameters: {
+            query?: {
+                as?: components["schemas"]["As"];
+            };
+            header?: never;
+            path: {
+                what: components["schemas"]["What"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": unknown;
+                    "text/csv; charset=utf-8": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -130,6 +130,11 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
         <h2 id="many-table">Take a table of machines</h2>
         <p class="faded small">CSV or XLSX with a column <b>name</b> and a column <b>model</b>; site, place, duty group, looked after by, warranty end, firmware, processor and a column <b>slot A1</b> for each slot may follow. You see every row before anything is kept.</p>
         <a class="quiet-link small" href="/api/machines/file" download>The machines of today as such a table</a>
+        <p class="small out">All that is looked after:
+          <span v-for="what in ['machines', 'slots', 'modules', 'plans']" :key="what">{{ what }} as
+            <template v-for="(as, i) in ['csv', 'xlsx', 'json']" :key="as"><template v-if="i">, </template><a class="quiet-link" :href="`/api/machines/exports/${what}?as=${as}`" :aria-label="`${what} as ${as.toUpperCase()}`" download>{{ as.toUpperCase() }}</a></template>
+          </span>
+        </p>
         <label class="small faded file">choose the table <input type="file" accept=".csv,.tsv,.xlsx" @change="chosen" /></label>
       </section>
       <section class="panel way" aria-labelledby="many-ask">
@@ -149,6 +154,12 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
 </template>
 
 <style scoped>
+.out {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
+  margin: 4px 0 0;
+}
 .many {
   display: grid;
   grid-template-columns: minmax(0, 1fr);

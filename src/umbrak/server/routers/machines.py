@@ -33,6 +33,8 @@ from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines import making as service
+from umbrak.services.machines.exports import MEDIA_TYPES, As, What
+from umbrak.services.machines.exports import export as export_table
 from umbrak.services.machines.filled import FilledModule, see_filled
 from umbrak.services.machines.listing import MachinePage, list_machines
 from umbrak.services.machines.making import make_machine
@@ -101,6 +103,17 @@ def export(engine: Db, _: Person) -> Response:
     """The machines that are looked after, as CSV: what a table of machines is read from, but for the slots."""
     headers = {"Content-Disposition": 'attachment; filename="machines.csv"'}
     return Response(export_fleet(engine), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.get(
+    "/exports/{what}",
+    responses={**describe(401, 422), 200: {"content": {t: {} for t in MEDIA_TYPES.values()}}},
+    response_class=Response,
+)
+def whole(what: What, engine: Db, _: Person, as_: Annotated[As, Query(alias="as")] = As.CSV) -> Response:
+    """All machines, slots, modules or plans of what is looked after, as a table."""
+    headers = {"Content-Disposition": f'attachment; filename="{what.value}.{as_.value}"'}
+    return Response(export_table(engine, what, as_), media_type=MEDIA_TYPES[as_], headers=headers)
 
 
 @router.get("/{machine_id}", responses=describe(401, 404, 422))
