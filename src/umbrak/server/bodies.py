@@ -361,6 +361,17 @@ class OfferBody(Body):
     priced_on: Day | None = None
 
 
+class TeamBody(Body):
+    approvals: Annotated[int, Field(ge=1, le=2, description="people who have to take the risk of a plan")] = 1
+    delegated_trouble: Annotated[
+        float,
+        Field(
+            ge=0, le=1, description="up to which a technician may take the risk of somebody else’s plan; 0: leads alone"
+        ),
+    ] = 0.0
+    delegated_cost: Cost = 0
+
+
 class MoneyBody(Body):
     currency: Currency
     hour: Cost = 0

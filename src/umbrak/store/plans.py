@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, func, insert, select, union, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.core.platform.machine import Layout
@@ -16,7 +16,7 @@ from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.documents import MachineDoc
 from umbrak.formats.kept import COMMAND, GOAL, RUNS_WITH, STAGES, Change
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, plan, plan_command
+from umbrak.store.tables import account, history, plan, plan_command
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,6 +131,13 @@ def standing_plans(db: Connection) -> list[PlanRow]:
     """Of all machines, but the discarded ones, the oldest first."""
     query = select(plan).where(plan.c.discarded_at.is_(None)).order_by(plan.c.id)
     return [plan_row(r) for r in db.execute(query)]
+
+
+def writers_of(db: Connection, key: UUID) -> set[UUID]:
+    """Accounts that began a plan or changed what it is to be."""
+    began = select(history.c.account_id).where(history.c.plan_id == key, history.c.action == "plan started")
+    changed = select(plan_command.c.account_id).where(plan_command.c.plan_id == key, plan_command.c.changes != {})
+    return {x for x in db.execute(union(began, changed)).scalars() if x}
 
 
 def plan_named(db: Connection, machine_id: UUID, name: str) -> bool:

@@ -64,6 +64,7 @@ class EntryRow:
 @dataclass(frozen=True, slots=True)
 class ApprovalRow:
     fingerprint: str
+    account_id: UUID
     by: str
     at: datetime
 
@@ -253,10 +254,11 @@ def add_approval(db: Connection, plan_id: UUID, fingerprint: str, seen: Taken, a
     db.execute(insert(approval).values(**values, document=APPROVAL.write(seen)))
 
 
-def newest_approval(db: Connection, plan_id: UUID) -> ApprovalRow | None:
+def approvals_of(db: Connection, plan_id: UUID) -> list[ApprovalRow]:
+    """The newest first."""
     query = select(approval, account.c.shown_as).join(account, account.c.id == approval.c.account_id)
-    row = db.execute(query.where(approval.c.plan_id == plan_id).order_by(approval.c.id.desc()).limit(1)).one_or_none()
-    return ApprovalRow(row.fingerprint, row.shown_as, row.at) if row else None
+    query = query.where(approval.c.plan_id == plan_id).order_by(approval.c.id.desc())
+    return [ApprovalRow(r.fingerprint, r.account_id, by=r.shown_as, at=r.at) for r in db.execute(query)]
 
 
 def add_doubt(

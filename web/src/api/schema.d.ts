@@ -1529,6 +1529,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/team": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Team
+         * @description Whose word plans at risk want.
+         */
+        get: operations["team_api_people_team_get"];
+        /**
+         * Agree
+         * @description Say whose word plans at risk want.
+         */
+        put: operations["agree_api_people_team_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{account_id}": {
         parameters: {
             query?: never;
@@ -3201,6 +3225,8 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** Own */
+            own: boolean;
             /** Stands */
             stands: boolean;
         };
@@ -7699,12 +7725,18 @@ export interface components {
         /** RiskView */
         RiskView: {
             approval: components["schemas"]["ApprovalView"] | null;
+            /** Approvals */
+            approvals: components["schemas"]["ApprovalView"][];
             /** Beliefs */
             beliefs: components["schemas"]["BeliefView"][];
             /** Costs Told */
             costs_told: boolean;
             /** Currency */
             currency: string;
+            /** Delegated Cost */
+            delegated_cost: number;
+            /** Delegated Trouble */
+            delegated_trouble: number;
             /** Expected Loss */
             expected_loss: number;
             /** Fails Early */
@@ -7724,6 +7756,8 @@ export interface components {
             trouble: number;
             trouble_range: components["schemas"]["RangeView"];
             verdict: components["schemas"]["Verdict"];
+            /** Wanted */
+            wanted: number;
         };
         /** RoundAsked */
         "RoundAsked-Input": {
@@ -9675,6 +9709,47 @@ export interface components {
             module: components["schemas"]["ModuleDoc"];
             /** Taken From */
             taken_from?: string | null;
+        };
+        /** TeamBody */
+        TeamBody: {
+            /**
+             * Approvals
+             * @description people who have to take the risk of a plan
+             * @default 1
+             */
+            approvals?: number;
+            /**
+             * Delegated Cost
+             * @default 0
+             */
+            delegated_cost?: number;
+            /**
+             * Delegated Trouble
+             * @description up to which a technician may take the risk of somebody else’s plan; 0: leads alone
+             * @default 0
+             */
+            delegated_trouble?: number;
+        };
+        /**
+         * TeamSettings
+         * @description Whose word a plan at risk wants.
+         */
+        TeamSettings: {
+            /**
+             * Approvals
+             * @default 1
+             */
+            approvals: number;
+            /**
+             * Delegated Cost
+             * @default 0
+             */
+            delegated_cost: number;
+            /**
+             * Delegated Trouble
+             * @default 0
+             */
+            delegated_trouble: number;
         };
         /** TestView */
         TestView: {
@@ -15559,6 +15634,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    team_api_people_team_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamSettings"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    agree_api_people_team_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TeamBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamSettings"];
                 };
             };
             /** @description Not signed in */

@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 import { onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Account } from '@/api/client'
 import { session } from '@/frame/session'
+import { otherTheme, themeName } from '@/frame/theme'
 import FieldFault from '@/ui/FieldFault.vue'
 import { useForm } from '@/ui/form'
 import { useTitle } from '@/ui/title'
@@ -44,6 +45,15 @@ const { values: own, faults: ownFaults, wrong: notChanged, sending: changing, su
   clearOwn()
   await run(async () => undefined, 'Your password is changed; you are signed out everywhere else.')
 })
+const { values: team, faults: teamFaults, wrong: notAgreed, sending: agreeing, submit: agree } = useForm({ approvals: 1, delegated_trouble: 0, delegated_cost: 0 }, async (f) => {
+  await ask(api.PUT('/api/people/team', { body: { approvals: Number(f.approvals), delegated_trouble: Number(f.delegated_trouble) / 100, delegated_cost: Number(f.delegated_cost) } }))
+  await run(async () => undefined, 'So it is from now on: plans that are approved already are looked at by it too.')
+})
+onMounted(async () => {
+  if (!isLead) return
+  const now = await ask(api.GET('/api/people/team'))
+  Object.assign(team, { ...now, delegated_trouble: Math.round(now.delegated_trouble * 1000) / 10 })
+})
 const router = useRouter()
 async function leave(): Promise<void> {
   await session.signOut()
@@ -53,7 +63,7 @@ async function leave(): Promise<void> {
 
 <template>
   <div class="page people">
-    <header><h1>People</h1><button type="button" class="press quiet on-phone" @click="leave">Sign out</button></header>
+    <header><h1>People</h1><button type="button" class="press quiet on-phone" @click="otherTheme">{{ themeName === 'dark' ? 'Light' : 'Dark' }}</button><button type="button" class="press quiet on-phone" @click="leave">Sign out</button></header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-else-if="said" role="status">{{ said }}</p>
     <section v-if="isLead" class="panel" aria-label="Accounts">
@@ -90,6 +100,20 @@ async function leave(): Promise<void> {
       </div>
     </section>
     <div class="forms">
+      <form v-if="isLead" class="panel" aria-label="Plans at risk" @submit.prevent="agree">
+        <h2>Plans at risk</h2>
+        <label>
+          Taken by
+          <select v-model.number="team.approvals">
+            <option :value="1">one person</option>
+            <option :value="2">two people</option>
+          </select>
+        </label>
+        <label>By technicians too, of plans that are not their own, up to this trouble [%]; 0: leads alone <input v-model.number="team.delegated_trouble" type="number" min="0" max="100" step="any" required /><FieldFault :of="teamFaults" name="delegated_trouble" /></label>
+        <label>and up to this cost of modules <input v-model.number="team.delegated_cost" type="number" min="0" step="any" required /><FieldFault :of="teamFaults" name="delegated_cost" /></label>
+        <p v-if="notAgreed" class="wrong" role="alert">{{ notAgreed }}</p>
+        <button class="press" type="submit" :disabled="agreeing">Keep it so</button>
+      </form>
       <form v-if="isLead" class="panel" @submit.prevent="add">
         <h2>Somebody new</h2>
         <label>Name to sign in with <input v-model="fresh.name" required maxlength="120" autocomplete="off" /><FieldFault :of="freshFaults" name="name" /></label>

@@ -6,10 +6,11 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
-from umbrak.server.bodies import AccountChange, NewAccount
+from umbrak.server.bodies import AccountChange, NewAccount, TeamBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.people.accounts import add_account, change_account, list_accounts
+from umbrak.services.people.settings import TeamSettings, see_team, set_team
 from umbrak.store.accounts import Account
 
 router = APIRouter(prefix="/people", tags=["people"])
@@ -25,6 +26,18 @@ def everyone(engine: Db, account: Person) -> list[Account]:
 def add(body: NewAccount, engine: Db, account: Person) -> Account:
     """A new account."""
     return add_account(engine, body.name, shown_as=body.shown_as, password=body.password, role=body.role, by=account)
+
+
+@router.get("/team", responses=describe(401))
+def team(engine: Db, _: Person) -> TeamSettings:
+    """Whose word plans at risk want."""
+    return see_team(engine)
+
+
+@router.put("/team", responses=describe(401, 403, 422))
+def agree(body: TeamBody, engine: Db, account: Person) -> TeamSettings:
+    """Say whose word plans at risk want."""
+    return set_team(engine, account, TeamSettings(**body.model_dump()))
 
 
 @router.patch("/{account_id}", responses=describe(401, 403, 404, 422))

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from decimal import Decimal
-from typing import Any
+from typing import Annotated, Any
 
+from pydantic import Field
 from pydantic.dataclasses import dataclass as checked_dataclass
 from sqlalchemy import Connection, Engine
 
@@ -66,6 +67,38 @@ def set_money(engine: Engine, account: Account, new: MoneySettings) -> MoneySett
     with engine.begin() as db:
         keep_setting(db, "money", _MONEY, new)
         record(db, "money set", account.id, **asdict(new))
+    return new
+
+
+@checked_dataclass(frozen=True, slots=True, kw_only=True, config=CHECKED)
+class TeamSettings:
+    """Whose word a plan at risk wants."""
+
+    #: How many people have to take its risk.
+    approvals: Annotated[int, Field(ge=1, le=2)] = 1
+    #: Up to this trouble and this cost of modules a technician may take the risk of a plan of somebody else's; no trouble: leads alone.
+    delegated_trouble: Annotated[float, Field(ge=0, le=1)] = 0.0
+    delegated_cost: Cost = 0
+
+
+_TEAM: Kept[TeamSettings] = Kept("Whose word plans at risk want", lambda d: TeamSettings(**d), asdict)
+
+
+def team_settings(db: Connection) -> TeamSettings:
+    return find_setting(db, "team", _TEAM) or TeamSettings()
+
+
+def see_team(engine: Engine) -> TeamSettings:
+    with engine.connect() as db:
+        return team_settings(db)
+
+
+def set_team(engine: Engine, account: Account, new: TeamSettings) -> TeamSettings:
+    """A lead's alone."""
+    need(account, Role.lead)
+    with engine.begin() as db:
+        keep_setting(db, "team", _TEAM, new)
+        record(db, "team set", account.id, **asdict(new))
     return new
 
 

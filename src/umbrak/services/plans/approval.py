@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -22,13 +23,13 @@ from umbrak.core.routes.search import search
 from umbrak.core.rules.finding import Finding, Severity, Verdict, could_harm
 from umbrak.formats.documents import layout_json
 from umbrak.formats.kept import MODEL, Taken
-from umbrak.services.errors import Refused
+from umbrak.services.errors import NotAllowed, Refused
 from umbrak.services.evidence.telling import BeliefView, LossView, RangeView, belief_view, losses_of, range_view
 from umbrak.services.people.accounts import Role, need
-from umbrak.services.people.settings import money_settings
+from umbrak.services.people.settings import money_settings, team_settings
 from umbrak.services.plans.editing import not_stale
 from umbrak.services.plans.view import OpenPlan, open_plan
-from umbrak.services.plans.weighed import WeighedPlan, weigh_plan
+from umbrak.services.plans.weighed import WeighedPlan, purchase_of, weigh_plan
 from umbrak.services.routes.finding import problem_of
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store
@@ -45,6 +46,8 @@ class ApprovalView:
     at: datetime
     #: False where what was approved has changed since: then it is asked anew.
     stands: bool
+    #: Whether whoever gave it began the plan or changed it.
+    own: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +74,14 @@ class RiskView:
     verdict: Verdict
     #: Whether a lead has to take it before it runs.
     needed: bool
+    #: The newest.
     approval: ApprovalView | None
+    #: Those that stand, of different people; how many it takes.
+    approvals: tuple[ApprovalView, ...]
+    wanted: int
+    #: Up to which trouble and cost a technician may take the risk of somebody else's plan; nothing: leads alone.
+    delegated_trouble: float
+    delegated_cost: float
     #: What speaks against it: risks, and facts that are not known.
     reasons: tuple[Finding, ...]
     trouble: float
@@ -92,14 +102,15 @@ class RiskView:
 def may_run(db: Connection, plan: OpenPlan) -> str:
     """Why a plan may not run yet for want of a lead's word; "" where it may."""
     w = weigh_plan(db, plan)
-    approval = _approval(db, w)
-    if not w.needed or (approval and approval.stands):
+    given = _approvals(db, w)
+    standing, wanted = _standing(given), team_settings(db).approvals
+    if not w.needed or len(standing) >= wanted:
         return ""
-    return (
-        "It has changed since a lead approved it: ask again."
-        if approval
-        else "It is at risk: a lead has to approve it first."
-    )
+    if standing:
+        return f"It is at risk: {standing[0].by} has approved it, and one more has to."
+    if given:
+        return "It has changed since it was approved: ask again."
+    return f"It is at risk: {'a lead has' if wanted == 1 else 'two have'} to approve it first."
 
 
 def _fingerprint(w: WeighedPlan) -> str:
@@ -116,10 +127,18 @@ HARM = "A fact that is not known could hide harm to the machine or its modules: 
 _AGAINST = (Severity.STOP, Severity.ASK, Severity.RISK)
 
 
-def _approval(db: Connection, w: WeighedPlan) -> ApprovalView | None:
-    """The newest approval of a plan; None where nobody gave one."""
-    row = store.newest_approval(db, w.plan.row.id)
-    return ApprovalView(row.by, row.at, row.fingerprint == _fingerprint(w)) if row else None
+def _approvals(db: Connection, w: WeighedPlan) -> list[ApprovalView]:
+    """Of each person the newest, the newest first."""
+    mark, writers = _fingerprint(w), plan_store.writers_of(db, w.plan.row.id)
+    found: dict[UUID, ApprovalView] = {}
+    for row in store.approvals_of(db, w.plan.row.id):
+        view = ApprovalView(by=row.by, at=row.at, stands=row.fingerprint == mark, own=row.account_id in writers)
+        found.setdefault(row.account_id, view)
+    return list(found.values())
+
+
+def _standing(given: Sequence[ApprovalView]) -> tuple[ApprovalView, ...]:
+    return tuple(a for a in given if a.stands)
 
 
 def see_risk(engine: Engine, key: UUID) -> RiskView:
@@ -129,18 +148,19 @@ def see_risk(engine: Engine, key: UUID) -> RiskView:
 
 
 def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskView:
-    """A lead's word for a plan as it is now.
+    """A word for a plan as it is now: a lead's, or what a lead has left to technicians of plans that are not their own.
 
     Raises
         NotFound, NotAllowed
         Stale     the plan was changed since it was seen
         Refused   it cannot run at all, or needs no approval
     """
-    need(account, Role.lead)
+    need(account, Role.technician)
     with engine.begin() as db:
         plan = open_plan(db, key, lock=True)
-        not_stale(plan, version, {"approve": True})
         w = weigh_plan(db, plan)
+        _may_approve(db, account, w)
+        not_stale(plan, version, {"approve": True})
         if w.judged.verdict is Verdict.NO_GO:
             raise Refused("plan", "This plan cannot work: change it in Fit until nothing stops it.")
         if could_harm(w.judged.findings):
@@ -150,7 +170,7 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
         risk = _risk(db, w)
         seen = Taken(risk.verdict, risk.trouble, tuple(f.message for f in risk.reasons), version, MODEL)
         store.add_approval(db, key, _fingerprint(w), seen, account.id)
-        if plan.row.state == "draft":
+        if plan.row.state == "draft" and not may_run(db, plan):
             plan_store.set_state(db, key, "approved")
         record(
             db,
@@ -165,15 +185,37 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
         return _risk(db, weigh_plan(db, open_plan(db, key)))
 
 
+def _may_approve(db: Connection, account: Account, w: WeighedPlan) -> None:
+    """Raises NotAllowed where it takes a lead."""
+    if Role[account.role] >= Role.lead:
+        return
+    team = team_settings(db)
+    if not team.delegated_trouble:
+        need(account, Role.lead)
+    if account.id in plan_store.writers_of(db, w.plan.row.id):
+        raise NotAllowed("It is your own plan: somebody else has to take its risk.")
+    trouble, price = w.scales.trouble(w.resting).probability, purchase_of(w)
+    if trouble > team.delegated_trouble or price.unpriced or float(price.cost) > team.delegated_cost:
+        raise NotAllowed(
+            f"Its risk is a lead’s to take: a technician’s word goes up to {team.delegated_trouble:.0%} trouble and "
+            f"modules of {team.delegated_cost:.2f}, all of them priced."
+        )
+
+
 def _risk(db: Connection, w: WeighedPlan) -> RiskView:
     plan, problem, judged, m = w.plan, w.problem, w.judged, w.plan.machine
     trouble, spread = w.scales.trouble(w.resting), w.scales.range(w.resting)
     done = actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)
     goes = sum(a.do is Do.TAKE_OUT and a.target is None for a in done)
+    given, team = _approvals(db, w), team_settings(db)
     return RiskView(
         verdict=judged.verdict,
         needed=w.needed,
-        approval=_approval(db, w),
+        approval=given[0] if given else None,
+        approvals=_standing(given),
+        wanted=team.approvals,
+        delegated_trouble=team.delegated_trouble,
+        delegated_cost=team.delegated_cost,
         reasons=tuple(f for f in judged.findings if f.severity in _AGAINST),
         trouble=trouble.probability,
         fails_early=trouble.early,

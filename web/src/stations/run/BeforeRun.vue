@@ -33,7 +33,13 @@ async function load(): Promise<void> {
 }
 void load()
 
-const approved = computed(() => risk.value?.approval?.stands === true)
+const approved = computed(() => !!risk.value && risk.value.approvals.length >= risk.value.wanted)
+/** Whether a word of whoever looks would do; the server says why it does not. */
+const mayApprove = computed(() => {
+  const r = risk.value
+  if (!r || !r.needed || approved.value) return false
+  return session.account?.role === 'lead' || (session.account?.role === 'technician' && r.delegated_trouble > 0 && r.trouble <= r.delegated_trouble)
+})
 const stopped = computed(() => view.value?.evaluation.verdict === 'no-go')
 /** Why it cannot begin; "" when it can. */
 const waits = computed(() => {
@@ -41,7 +47,7 @@ const waits = computed(() => {
   if (stopped.value) return 'Something stops this plan: change it in Fit first.'
   if (!sheet.value.steps.length) return 'The plan changes nothing yet: plan modules in Fit.'
   if (view.value.survey_changed) return 'A newer survey found something else in the slots: make a new plan from what is fitted now.'
-  if (risk.value.needed && !approved.value) return risk.value.approval ? 'It has changed since it was approved: a lead has to look again.' : 'It is at risk: a lead has to approve it first.'
+  if (risk.value.needed && !approved.value) return waitsFor(risk.value)
   return ''
 })
 
@@ -57,6 +63,11 @@ async function act(work: () => Promise<unknown>): Promise<void> {
   }
 }
 const approve = () => act(async () => (risk.value = await ask(api.POST('/api/plans/{plan_id}/approvals', { ...path, body: { version: view.value!.version } }))))
+function waitsFor(r: Risk): string {
+  if (r.approvals.length) return `It is at risk: ${r.approvals[0]!.by} has approved it, and one more has to.`
+  if (r.approval) return 'It has changed since it was approved: a lead has to look again.'
+  return r.wanted > 1 ? 'It is at risk: two have to approve it first.' : 'It is at risk: a lead has to approve it first.'
+}
 const begin = () =>
   act(async () => {
     await ask(api.POST('/api/plans/{plan_id}/runs', { ...path, body: { soak_days: Number(days.value) } }))
@@ -76,9 +87,9 @@ const begin = () =>
     <div class="side">
       <RiskPanel v-if="risk" :risk="risk" />
       <section class="panel start" aria-label="Begin">
-        <p v-if="risk?.approval && approved" class="small">Approved by {{ risk.approval.by }}, {{ age(risk.approval.at) }}.</p>
+        <p v-for="a in risk?.needed ? risk.approvals : []" :key="a.by" class="small">Approved by {{ a.by }}, {{ age(a.at) }}<b v-if="a.own">: a plan of their own</b>.</p>
         <p v-if="waits.trim()" class="waits" role="status">{{ waits }}</p>
-        <button type="button" class="press" v-if="risk?.needed && !approved && !stopped && session.account?.role === 'lead'" :disabled="busy" @click="approve">I have seen the risk and take it</button>
+        <button type="button" class="press" v-if="mayApprove && !stopped" :disabled="busy" @click="approve">I have seen the risk and take it</button>
         <form v-if="session.mayWrite() && !waits" class="fields" @submit.prevent="begin">
           <label>Soak before it is back on duty [days] <input v-model="days" type="number" min="0.1" max="365" step="any" required /></label>
           <button class="press" type="submit" :disabled="busy">Begin the run</button>
