@@ -12,14 +12,17 @@ import pytest
 from sqlalchemy import Engine, update
 
 from tests.services.test_taking_in import key_of
+from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import Layout
 from umbrak.core.rounds.ways import onto
 from umbrak.services.buying.ordering import NewPurchase, place_purchase
 from umbrak.services.buying.wanted import see_buying
 from umbrak.services.errors import Refused, Stale
+from umbrak.services.known.loading import load_machine, sound_layout
+from umbrak.services.machines.making import retire_machine
 from umbrak.services.plans.editing import edit_plan
 from umbrak.services.plans.view import see_plan
-from umbrak.services.rounds.asked import AskedPin, AskedWave, RoundAsked
+from umbrak.services.rounds.asked import ASKED, AskedPin, AskedWave, RoundAsked
 from umbrak.services.rounds.changing import (
     accept_round,
     ask_otherwise,
@@ -29,11 +32,14 @@ from umbrak.services.rounds.changing import (
     search_round,
     stop_search,
 )
+from umbrak.services.rounds.proposal import PROPOSAL
 from umbrak.services.rounds.view import RoundState, RoundView, see_round
 from umbrak.services.shelf.changing import change_stock
 from umbrak.services.shelf.view import see_shelf
+from umbrak.store import jobs
 from umbrak.store import plans as plan_store
 from umbrak.store.accounts import Account
+from umbrak.store.machines import find_machine
 from umbrak.store.tables import round_plan
 
 TODAY = datetime.now(UTC).date()
@@ -53,8 +59,6 @@ def solved(engine: Engine, account: Account, key: UUID) -> RoundView:
     job = search_round(engine, account, key)
     do_search(engine, job, key, 10.0)
     stop_search(engine, account, key)
-    from umbrak.store import jobs
-
     with engine.begin() as db:
         jobs.set_state(db, job, "done")
     return see_round(engine, key)
@@ -207,9 +211,6 @@ def test_solved_again_from_where_it_stands(engine: Engine, technician: Account) 
 
 def test_a_machine_that_is_not_what_it_was_is_not_planned_for(engine: Engine, technician: Account) -> None:
     view = solved(engine, technician, make_round(engine, technician, "moved", asked(engine, "tide-03", "map-05")).id)
-    from umbrak.services.machines.making import retire_machine
-    from umbrak.store.machines import find_machine
-
     key = key_of(engine, "map-05")
     with engine.connect() as db:
         row = find_machine(db, key)
@@ -252,9 +253,6 @@ def test_what_cannot_be_asked_is_refused_by_name(
 
 
 def test_a_goal_of_kinds_becomes_one_of_a_machines_own_modules(engine: Engine, technician: Account) -> None:
-    from umbrak.core.memory.module import Module, alike
-    from umbrak.services.known.loading import load_machine, sound_layout
-
     with engine.connect() as db:
         now = sound_layout(load_machine(db, key_of(engine, "map-03")))
     own = Layout({s: replace(m, serial=f"S{i}") for i, (s, m) in enumerate(now.items()) if isinstance(m, Module)})
@@ -264,3 +262,27 @@ def test_a_goal_of_kinds_becomes_one_of_a_machines_own_modules(engine: Engine, t
     assert goal[slots[0]] == own[slots[0]], "what stays is itself"
     serials = {m.serial for m in goal.values() if isinstance(m, Module)}
     assert len(serials) == 3 and serials < {m.serial for m in own.values() if isinstance(m, Module)}
+
+
+def test_what_was_kept_by_this_revision_is_read_by_later_ones() -> None:
+    """Samples of the first shape: whoever changes it writes an upgrader and keeps these."""
+    key = "01a22617-a446-77b5-864c-fc353ac9c75b"
+    was_asked = ASKED.read({
+        "schema": 1, "machines": [key], "waves": [{"day": "2026-12-03", "hours": 10.0, "people": "I. Mar"}], "needs": {key: 64.0},
+        "closed": {key: ["2026-12-03"]}, "pins": {key: {"day": None, "route": "128 GB: 4 × 16 GB", "out": False}}, "budget": "1400",
+        "passing_on": True, "keep_warranty": False, "third_party": True, "short_gb": "20", "lead_untold": 14, "soak_days": 3.0,
+    })  # fmt: skip
+    assert was_asked.pins[UUID(key)].route == "128 GB: 4 × 16 GB" and was_asked.budget == Decimal(1400)
+    assert ASKED.read(ASKED.write(was_asked)) == was_asked
+    was = PROPOSAL.read({
+        "schema": 1, "at": "2026-11-29T07:00:00Z", "ended": "proved", "seconds": 0.1, "cost": 958.83, "gap": 0.0, "gap_money": 0.0,
+        "spent": "528.00", "hours": 8.6, "gib": 127.6, "trouble": 0.2, "troubled": 0.2, "saved": "164.00", "currency": "EUR",
+        "rows": [{"machine_id": key, "machine": "map-01", "model": "Tarrow Q4", "group": "maps", "usable_gib": 127.4, "need_gib": None,
+                  "ways": [], "served": None, "why": "nobody said", "stamp": "1:x:y"}],
+        "waves": [{"day": "2026-12-03", "hours": 10.0, "hours_used": 0.0, "money": "0.00", "gib": 0.0, "trouble": 0.0, "machines": 0, "buy": ""}],
+        "passed": [{"kind": "k", "words": "16 GB", "count": 4, "source": "pulled", "donor": key, "to": key}],
+        "buy": [{"part": "T32", "words": "32 GB", "supplier": "Merrow Supply", "kits": 4, "kit": 1, "price": "264.00", "lead_days": None, "left_over": 0}],
+        "holds": [{"by": "hours", "day": "2026-12-03", "machine_id": None, "words": "2 more hours", "more": 2.0, "gain": 90.0, "sure": True, "comes_in": ["map-02"], "goes_out": []}],
+        "unheld": [], "version": 1, "knew": {key: "draft"}, "from_shelf": {"k": 2},
+    })  # fmt: skip
+    assert was.rows[0].served is None and was.passed[0].donor == UUID(key) and PROPOSAL.read(PROPOSAL.write(was)) == was
