@@ -84,3 +84,12 @@ def test_what_is_wrong_in_a_round_file_is_said_with_its_line(
 def test_what_is_no_round_is_refused(folder: Path) -> None:
     with pytest.raises(InputError, match="one block of fields"):
         read_round("- a\n- b\n", folder, TODAY)
+
+
+def test_what_nobody_looked_for_is_not_told_to_be_impossible(folder: Path) -> None:
+    asked = read_round(ROUND, folder, TODAY)
+    told = {m["name"]: m["why"] for m in solve_file(asked, 20.0, stopped=lambda: True)["machines"]}
+    assert "stopped before" in told["one"] and told["five"] == "it has what it needs"
+    beyond = read_round(ROUND.replace("need_gib: 175", "need_gib: 4000"), folder, TODAY)
+    told = {m["name"]: m["why"] for m in solve_file(beyond, 20.0)["machines"]}
+    assert told["one"] == "no way to 4000 GB from what is at hand"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -14,11 +14,12 @@ from pydantic import Field
 
 from umbrak.core.evaluate import evaluate
 from umbrak.core.memory.module import Module, alike
+from umbrak.core.platform.machine import Layout
 from umbrak.core.rounds.holds import Hold, holds
 from umbrak.core.rounds.problem import FleetMachine, FleetOffer, Pin, Round, Served, Wave
 from umbrak.core.rounds.solve import RoundAnswer, RoundProgress, solve_round
-from umbrak.core.rounds.ways import Kinds, Terms, Way, fitted, onto, ways_of
-from umbrak.core.routes.problem import Candidate, Origin
+from umbrak.core.rounds.ways import Kinds, Terms, Way, Ways, fitted, onto, seconds_each, ways_of
+from umbrak.core.routes.problem import Candidate, Origin, Problem
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.case import Case, problem_of, read_case
 from umbrak.formats.documents import Doc, Name, ShortText, Text, like_key
@@ -138,25 +139,31 @@ def solve_file(
     doc, kinds = asked.doc, Kinds(like_key)
     problems = [replace(problem_of(c, asked.as_of), candidates=asked.candidates) for c in asked.cases]
     held = sum((fitted(p.layout) for p in problems), Counter[Module]()) if doc.passing_on else Counter[Module]()
-    terms = Terms(kinds=kinds, hour=float(doc.hour), soak_days=doc.soak_days, held=held)
-    found: dict[object, tuple[Way, ...]] = {}
-    members = []
-    for m, problem in zip(doc.machines, problems, strict=True):
-        usable = evaluate(problem.sheet, problem.machine, problem.layout, problem.statements).usable_gib
-        need = m.need_gib or problem.wishes.usable_gib
-        likeness = (problem.sheet.hash, problem.machine, fitted_at(problem.layout), need, problem.wishes)
-        if need and usable < need and likeness not in found:
-            wishes = replace(problem.wishes, usable_gib=need, less_bandwidth=True)
-            anyone = {s: alike(x) if isinstance(x, Module) else x for s, x in problem.layout.items()}
-            found[likeness] = tuple(
-                ways_of(replace(problem, wishes=wishes, layout=type(problem.layout)(anyone)), terms)
-            )
-        ways = tuple(replace(w, goal=onto(problem.layout, w.goal)) for w in found.get(likeness, ()))
-        members.append((m, usable, need, ways if need and usable < need else ()))
+    members = [
+        _member(m, problem, m.need_gib or problem.wishes.usable_gib)
+        for m, problem in zip(doc.machines, problems, strict=True)
+    ]
+    kinds_of_machine = {m.likeness for m in members if m.lacks}
+    terms = Terms(
+        kinds=kinds,
+        hour=float(doc.hour),
+        soak_days=doc.soak_days,
+        held=held,
+        seconds=seconds_each(len(kinds_of_machine)),
+    )
+    found: dict[object, Ways] = {}
+    for at, m in enumerate(members):
+        if m.lacks and m.likeness not in found and not stopped():
+            wishes = replace(m.problem.wishes, usable_gib=m.need, less_bandwidth=True)
+            anyone = Layout({s: alike(x) if isinstance(x, Module) else x for s, x in m.problem.layout.items()})
+            found[m.likeness] = ways_of(replace(m.problem, wishes=wishes, layout=anyone), terms)
+        if m.lacks and (ways := found.get(m.likeness)):
+            own = tuple(replace(w, goal=onto(m.problem.layout, w.goal)) for w in ways.ways)
+            members[at] = replace(m, ways=own, proved=ways.proved)
     waves = sorted(doc.waves, key=lambda w: w.day)
     days = [w.day for w in waves]
     r = Round(
-        machines=tuple(_machine(m, usable, need, ways, doc, days) for m, usable, need, ways in members),
+        machines=tuple(_machine(m, doc, days) for m in members),
         waves=tuple(Wave(w.day.isoformat(), (w.day - asked.as_of).days, w.hours) for w in waves),
         shelf=tuple(
             (kinds.key(_numbered(c)), c.stock or 0) for c in asked.candidates if c.origin is Origin.SHELF
@@ -177,44 +184,60 @@ def solve_file(
     return _json(r, answer, held_by, members, days, kinds)
 
 
-def fitted_at(layout: Any) -> tuple[tuple[str, str], ...]:
-    """A layout without what only tells individuals apart, to be compared."""
-    return tuple(sorted((s, like_key(x) if isinstance(x, Module) else "?") for s, x in layout.items()))
+@dataclass(frozen=True)
+class _Member:
+    doc: MemberDoc
+    problem: Problem
+    usable: float
+    need: float | None
+    #: Equal for machines that have the same ways.
+    likeness: object
+    ways: tuple[Way, ...] = ()
+    #: Whether, where there is no way, there is none; None: nobody looked.
+    proved: bool | None = None
+
+    @property
+    def lacks(self) -> float:
+        return max(0.0, (self.need or 0.0) - self.usable)
+
+
+def _member(doc: MemberDoc, problem: Problem, need: float | None) -> _Member:
+    usable = evaluate(problem.sheet, problem.machine, problem.layout, problem.statements).usable_gib
+    held = tuple(sorted((s, like_key(x) if isinstance(x, Module) else "?") for s, x in problem.layout.items()))
+    asked = (problem.wishes, problem.statements, problem.trials, problem.costs)
+    likeness = (problem.sheet.hash, repr(problem.machine), held, need, repr(asked))
+    return _Member(doc=doc, problem=problem, usable=usable, need=need, likeness=likeness)
 
 
 def _numbered(c: Candidate) -> Module:
     return c.module if c.module.part else replace(c.module, part=c.part)
 
 
-def _machine(
-    m: MemberDoc, usable: float, need: float | None, ways: tuple[Way, ...], doc: RoundDoc, days: list[date]
-) -> FleetMachine:
-    lacks = max(0.0, (need or 0.0) - usable)
-    weighs = float(m.weighs) if m.weighs is not None else lacks * float(doc.short_gb)
-    names = [w.route.name for w in ways]
+def _machine(of: _Member, doc: RoundDoc, days: list[date]) -> FleetMachine:
+    m = of.doc
+    weighs = float(m.weighs) if m.weighs is not None else of.lacks * float(doc.short_gb)
+    names = [w.route.name for w in of.ways]
     pin = None
-    if m.pin and ways:
+    if m.pin and of.ways:
         pin = Pin(
             wave=days.index(m.pin.day) if m.pin.day else None,
             route=names.index(m.pin.route) if m.pin.route in names else None,
             out=m.pin.out,
         )
     return FleetMachine(
-        name=m.name, routes=tuple(w.route for w in ways), penalty=weighs if ways else 0.0,
+        name=m.name, routes=tuple(w.route for w in of.ways), penalty=weighs if of.ways else 0.0,
         waves=frozenset(t for t, d in enumerate(days) if d not in m.closed), group=m.group, soak_days=doc.soak_days, pin=pin,
     )  # fmt: skip
 
 
-_Members = list[tuple[MemberDoc, float, float | None, tuple[Way, ...]]]
-
-
 def _json(
-    r: Round, answer: RoundAnswer, held: tuple[Hold, ...], members: _Members, days: list[date], kinds: Kinds
+    r: Round, answer: RoundAnswer, held: tuple[Hold, ...], members: Sequence[_Member], days: list[date], kinds: Kinds
 ) -> dict[str, Any]:
     served = {s.machine: s for s in answer.plan.served}
 
     def machine(i: int) -> dict[str, Any]:
-        m, usable, need, ways = members[i]
+        of = members[i]
+        m, usable, need, ways = of.doc, of.usable, of.need, of.ways
         s = served.get(i)
         way = ways[s.route] if s else None
         return {
@@ -224,7 +247,7 @@ def _json(
                 "trouble": way.trouble, "verdict": way.verdict, "in_warranty": way.in_warranty, "takes_out": way.takes_out,
                 "slots": {s: jsonable(x) for s, x in way.goal.items()},
             },
-            "why": "" if s else _why(i, members[i], held, r),
+            "why": "" if s else _why(members[i], r.machines[i]),
         }  # fmt: skip
 
     names = [m.name for m in r.machines]
@@ -256,16 +279,19 @@ def _hours(r: Round, i: int, served: dict[int, Served]) -> float:
     return r.machines[i].routes[served[i].route].hours
 
 
-def _why(i: int, member: Any, held: tuple[Hold, ...], r: Round) -> str:
-    m, usable, need, ways = member
-    if need is None:
+def _why(of: _Member, machine: FleetMachine) -> str:
+    if of.need is None:
         return "nobody said what it needs"
-    if usable >= need:
+    if not of.lacks:
         return "it has what it needs"
-    if m.pin and m.pin.out:
+    if of.doc.pin and of.doc.pin.out:
         return "left as it is: pinned so"
-    if not ways:
-        return f"no way to {need:g} GB from what is at hand"
-    if not r.machines[i].waves:
+    if of.proved is None:
+        return "its routes were not looked for: it was stopped before"
+    if not of.ways:
+        return f"no way to {of.need:g} GB " + (
+            "from what is at hand" if of.proved else "was found in the time there was"
+        )
+    if not machine.waves:
         return "no wave is open to it"
     return "the round is better without it: holds say what would let it in"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from umbrak.core.memory.module import Module, alike
@@ -20,6 +20,13 @@ from umbrak.core.runsheet.step import Work
 
 #: Routes of one machine that a round chooses from.
 MOST_WAYS = 14
+#: How long the routes of all kinds of machine are sought, and of one of them at least and at most, each of three times. [s]
+_ALL, _LEAST, _MOST = 120.0, 0.3, 4.0
+
+
+def seconds_each(kinds: int) -> float:
+    """How long the routes of one of so many kinds of machine are sought."""
+    return max(_LEAST, min(_MOST, _ALL / 3 / max(kinds, 1)))
 
 
 @dataclass(frozen=True)
@@ -65,7 +72,7 @@ class Terms:
     soak_days: float
     #: What all machines of the round hold; nothing where used modules are not passed on.
     held: Counter[Module]
-    #: How long the routes of one machine are sought, each time. [s]
+    #: How long the routes of one machine are sought, each of three times. [s]
     seconds: float = 4.0
 
 
@@ -82,8 +89,16 @@ def words_of(modules: Counter[Module]) -> str:
     return ", ".join(f"{n} × {words}" for words, n in sorted(by_words.items()))
 
 
-def ways_of(problem: Problem, terms: Terms) -> Iterator[Way]:
-    """The routes that a round chooses from, each with other modules; names are unique.
+@dataclass(frozen=True)
+class Ways:
+    #: Each with other modules; names are unique.
+    ways: tuple[Way, ...]
+    #: Whether every search came to its end: where there is no way, there is none.
+    proved: bool
+
+
+def ways_of(problem: Problem, terms: Terms) -> Ways:
+    """The routes that a round chooses from.
 
     It is searched with what is offered, with the Shelf beside it, and with what other machines of the round would give up: what is free
     would otherwise beat what has to be bought where the former runs out.
@@ -99,22 +114,25 @@ def ways_of(problem: Problem, terms: Terms) -> Iterator[Way]:
         searched.append([*problem.candidates, *handed])
     made: dict[Counts, tuple[float, Way]] = {}
     kept: list[Counts] = []
+    proved = True
     for candidates in searched:
-        found = search(replace(problem, candidates=tuple(candidates)), terms.seconds).routes
-        ways = sorted((_way(problem, r, terms) for r in found if _may(r)), key=lambda x: x[0])
+        found = search(replace(problem, candidates=tuple(candidates)), terms.seconds)
+        proved &= found.proved
+        ways = sorted((_way(problem, r, terms) for r in found.routes if _may(r)), key=lambda x: x[0])
         for cost, way in ways[: MOST_WAYS // len(searched) + 1]:
             if way.route.uses not in made or cost < made[way.route.uses][0]:
                 made[way.route.uses] = (cost, way)
             if way.route.uses not in kept:
                 kept.append(way.route.uses)
-    names = set[str]()
+    names, told = set[str](), list[Way]()
     for uses in kept[:MOST_WAYS]:
         way = made[uses][1]
         name = way.route.name
         while name in names:
             name += "'"
         names.add(name)
-        yield replace(way, route=replace(way.route, name=name))
+        told.append(replace(way, route=replace(way.route, name=name)))
+    return Ways(tuple(told), proved)
 
 
 def _may(r: Weighed) -> bool:

@@ -26,7 +26,7 @@ from umbrak.core.rounds.problem import (
     Wave,
 )
 from umbrak.core.rounds.solve import RoundAnswer, RoundProgress, solve_round
-from umbrak.core.rounds.ways import Kinds, Way, fitted
+from umbrak.core.rounds.ways import Kinds, Way, Ways, fitted
 from umbrak.formats.documents import like_key
 from umbrak.formats.kept import GOAL
 from umbrak.services.known.judging import judge
@@ -162,9 +162,10 @@ def _members(
     )  # fmt: skip
     made = []
     for m in machines:
-        mine, because = ways.get(m.row.id, ()), whys[m.row.id]
+        looked, because = ways.get(m.row.id), whys[m.row.id]
+        mine = looked.ways if looked else ()
         if not because and not mine:
-            because = f"no way to {needs[m.row.id]:g} GB from what is on the Shelf, offered or given up by others"
+            because = _no_way(looked, needs[m.row.id] or 0.0)
         plan = by_machine.get(m.row.id)
         begun = plan is not None and plan.state == "under way"
         if plan and begun and (way := _begun(db, m, plan, kinds)):
@@ -175,6 +176,14 @@ def _members(
             )
         )
     return made
+
+
+def _no_way(looked: Ways | None, need: float) -> str:
+    if looked is None:
+        return "its routes were not looked for: it was stopped before"
+    if not looked.proved:
+        return f"no way to {need:g} GB was found in the time there was"
+    return f"no way to {need:g} GB from what is on the Shelf, offered or given up by others"
 
 
 def _begun(db: Connection, m: Loaded, plan: RoundPlanRow, kinds: Kinds) -> Way | None:

@@ -11,7 +11,7 @@ from sqlalchemy import Connection
 
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import Layout
-from umbrak.core.rounds.ways import Kinds, Terms, Way, fitted, onto
+from umbrak.core.rounds.ways import Kinds, Terms, Ways, fitted, onto, seconds_each
 from umbrak.core.rounds.ways import ways_of as ways_of_problem
 from umbrak.core.routes.problem import Wishes
 from umbrak.formats.documents import like_key
@@ -37,8 +37,9 @@ def ways_of(
     kinds: Kinds,
     report: Callable[[int, int], None],
     stopped: Callable[[], bool],
-) -> dict[UUID, tuple[Way, ...]]:
-    """Machine -> the routes that no other of it beats, those by what is bought and those by what the others of the round give up.
+) -> dict[UUID, Ways]:
+    """Machine -> the routes that no other of it beats, those by what is bought and those by what the others of the round give up. Machines
+    that were not looked at, since it was stopped, are left out.
 
     Parameters
         hour     what an hour of hands costs
@@ -52,18 +53,22 @@ def ways_of(
         if asked.passing_on
         else Counter[Module]()
     )
-    terms = Terms(kinds=kinds, hour=hour, soak_days=asked.soak_days, held=held)
-    found: dict[UUID, tuple[Way, ...]] = {}
+    terms = Terms(
+        kinds=kinds, hour=hour, soak_days=asked.soak_days, held=held, seconds=seconds_each(len(alike_machines))
+    )
+    found: dict[UUID, Ways] = {}
     for n, same in enumerate(alike_machines.values()):
         report(n, len(alike_machines))
         if stopped():
             break
         first = same[0]
         problem = replace(problem_of(db, first.machine, _wishes(asked, first)), layout=_anyone(first.machine))
-        ways = tuple(ways_of_problem(problem, terms))
+        ways = ways_of_problem(problem, terms)
         for w in same:
             own = sound_layout(w.machine)
-            found[w.machine.row.id] = tuple(replace(way, goal=onto(own, way.goal)) for way in ways)
+            found[w.machine.row.id] = replace(
+                ways, ways=tuple(replace(way, goal=onto(own, way.goal)) for way in ways.ways)
+            )
     return found
 
 
