@@ -155,7 +155,7 @@ def test_two_people_at_one_round_and_what_changed_meanwhile(engine: Engine, tech
         accept_round(engine, technician, view.id, theirs.version)
     view = solved(engine, technician, view.id)
     # Stock is taken by hand between proposal and acceptance.
-    assert view.proposal and view.proposal.from_shelf
+    assert view.proposal and any(x.source == "shelf" for x in view.proposal.passed)
     for line in see_shelf(engine).stock:
         if line.part == "ZX4E-8":
             change_stock(engine, technician, line.id, line.version, {"count": 0})
@@ -283,6 +283,6 @@ def test_what_was_kept_by_this_revision_is_read_by_later_ones() -> None:
         "passed": [{"kind": "k", "words": "16 GB", "count": 4, "source": "pulled", "donor": key, "to": key}],
         "buy": [{"part": "T32", "words": "32 GB", "supplier": "Merrow Supply", "kits": 4, "kit": 1, "price": "264.00", "lead_days": None, "left_over": 0}],
         "holds": [{"by": "hours", "day": "2026-12-03", "machine_id": None, "words": "2 more hours", "more": 2.0, "gain": 90.0, "sure": True, "comes_in": ["map-02"], "goes_out": []}],
-        "unheld": [], "version": 1, "knew": {key: "draft"}, "from_shelf": {"k": 2},
+        "unheld": [], "version": 1, "knew": {key: "draft"},
     })  # fmt: skip
     assert was.rows[0].served is None and was.passed[0].donor == UUID(key) and PROPOSAL.read(PROPOSAL.write(was)) == was

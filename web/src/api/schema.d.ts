@@ -7255,10 +7255,6 @@ export interface components {
             /** Currency */
             currency: string;
             ended: components["schemas"]["umbrak__core__rounds__solve__Ended"];
-            /** From Shelf */
-            from_shelf: {
-                [key: string]: number;
-            };
             /** Gap */
             gap: number;
             /** Gap Money */

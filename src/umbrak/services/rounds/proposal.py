@@ -141,8 +141,6 @@ class Proposal:
     version: int
     #: How each plan stood that the round had made before.
     knew: dict[str, str]
-    #: Of kinds on the Shelf: how many it takes.
-    from_shelf: dict[str, int]
 
 
 _ADAPTER: TypeAdapter[Proposal] = TypeAdapter(Proposal)

@@ -107,7 +107,7 @@ def propose(
         money = money_settings(db)
         members = _members(db, asked, plans, hour=money.hour, kinds=kinds, report=report, stopped=stopped)
         offers, sources = _offers(db, asked, plans, kinds, today)
-        shelf = free_on_shelf(db, {p.plan_id for p in plans}, kinds)
+        shelf = free_on_shelf(db, plans, kinds)
     r = Round(
         machines=tuple(_fleet_machine(m, asked, waves) for m in members),
         waves=tuple(Wave(w.day.isoformat(), (w.day - today).days, w.hours) for w in waves),
@@ -235,9 +235,10 @@ def _fleet_machine(m: _Member, asked: RoundAsked, waves: Sequence[AskedWave]) ->
     )  # fmt: skip
 
 
-def free_on_shelf(db: Connection, plans: set[UUID], kinds: Kinds | None = None) -> dict[str, int]:
-    """Kind -> modules that are free for a round that made these plans."""
+def free_on_shelf(db: Connection, made: Sequence[RoundPlanRow], kinds: Kinds | None = None) -> dict[str, int]:
+    """Kind -> modules that are free for a round that made these plans: what those have reserved that are not begun is."""
     kinds = kinds or Kinds(like_key)
+    plans = {p.plan_id for p in made if p.state in ("draft", "approved")}
     found = Counter[str]()
     for v in see_stock(db):
         own = sum(x.count for x in v.reserved if x.plan_id in plans)
@@ -334,7 +335,6 @@ class _Told:
             unheld=tuple(self._members[i].machine.row.name for i in found.unheld),
             version=version,
             knew=dict(knew),
-            from_shelf=dict(self._taken(From.SHELF)),
         )
 
     def _id(self, machine: int) -> UUID:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
@@ -10,6 +11,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.rounds.problem import From
 from umbrak.services.errors import NotFound
 from umbrak.services.known.loading import load_machines
 from umbrak.services.rounds.asked import ASKED, RoundAsked
@@ -181,11 +183,15 @@ def changes(db: Connection, proposal: Proposal, plans: Sequence[RoundPlanRow], t
         elif stamp_of(m) != r.stamp and r.machine_id not in begun:
             rests = " and its route may not fit any more" if r.served else ", and may be served now"
             said.append(f"{r.machine} is not what it was{rests}")
-    if proposal.from_shelf and not begun:
-        free = free_on_shelf(db, {p.plan_id for p in plans})
-        for kind, n in proposal.from_shelf.items():
-            if free.get(kind, 0) < n:
-                said.append(f"of {n} modules that come from the Shelf {free.get(kind, 0)} are left: somebody took them")
+    # What is under way has its modules in hand.
+    from_shelf = Counter[str]()
+    for x in proposal.passed:
+        if x.source is From.SHELF and x.to not in begun:
+            from_shelf[x.kind] += x.count
+    free = free_on_shelf(db, plans) if from_shelf else {}
+    for kind, n in from_shelf.items():
+        if free.get(kind, 0) < n:
+            said.append(f"of {n} modules that come from the Shelf {free.get(kind, 0)} are left: somebody took them")
     served = {p.machine_id: p for p in plans}
     for r in proposal.rows:
         plan = served.get(r.machine_id)
