@@ -332,7 +332,7 @@ def test_the_library_goes_out_and_comes_in_and_a_sheet_is_compared_and_retired(s
 
     page.get_by_role("link", name="Tarrow Q4").click()
     page.get_by_role("button", name="Retire", exact=True).click()
-    expect(page.get_by_text(re.compile("1 machine.* on it and stay"))).to_be_visible()
+    expect(page.get_by_text(re.compile("6 machines.* on it and stay"))).to_be_visible()
     page.get_by_label("why", exact=True).fill("no spares any more")
     page.get_by_role("button", name="Retire it").click()
     expect(page.get_by_text("Retired by I. Mar: no spares any more.")).to_be_visible()
