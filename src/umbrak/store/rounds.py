@@ -55,8 +55,8 @@ def add_round(db: Connection, account_id: UUID, name: str, asked: Mapping[str, A
     return db.execute(upsert(round_).values(values).on_conflict_do_nothing().returning(round_.c.id)).scalar()
 
 
-def rounds(db: Connection, key: UUID | None = None) -> list[RoundRow]:
-    """One round, or all, the newest first."""
+def rounds(db: Connection, key: UUID | None = None, open_ones: bool = False) -> list[RoundRow]:
+    """One round, all, or those that are not done, the newest first."""
     query = (
         select(round_, account.c.shown_as, job.c.state.label("job_state"), job.c.stop_asked)
         .join(account, account.c.id == round_.c.account_id)
@@ -64,6 +64,8 @@ def rounds(db: Connection, key: UUID | None = None) -> list[RoundRow]:
     )
     if key is not None:
         query = query.where(round_.c.id == key)
+    if open_ones:
+        query = query.where(round_.c.closed_at.is_(None))
     return [
         RoundRow(
             id=r.id, name=r.name, asked=r.asked, proposal=r.proposal, progress=r.progress, job_id=r.job_id, job_state=r.job_state,

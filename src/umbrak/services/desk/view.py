@@ -279,8 +279,8 @@ class _Desk:
             )  # fmt: skip
 
     def _rounds(self) -> Iterator[Item]:
-        for row in rounds(self._db):
-            if row.closed_at or not (row.proposal or row.accepted_at):
+        for row in rounds(self._db, open_ones=True):
+            if not (row.proposal or row.accepted_at):
                 continue
             v = round_view(self._db, row)
             missed = sum(p.missed for p in v.plans)
@@ -331,8 +331,8 @@ def _windows(db: Connection, week: tuple[date, ...]) -> Iterator[WindowAt]:
     """What rounds have planned for a week and what runs have a window for, by person; a wave's hours are shared out evenly."""
     planned: dict[tuple[date, str], list[tuple[float, str]]] = defaultdict(list)
     there: dict[tuple[date, str], float] = defaultdict(float)
-    for row in rounds(db):
-        if row.closed_at or not row.accepted_at:
+    for row in rounds(db, open_ones=True):
+        if not row.accepted_at:
             continue
         v, asked = round_view(db, row), asked_of(row)
         for wave in asked.waves:
