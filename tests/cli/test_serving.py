@@ -147,7 +147,7 @@ def simulated(data: Path) -> list[str]:
 def test_it_serves_keeps_and_cleans_up(data: Path) -> None:
     process, address = start(data)
     first = machines(address)
-    assert len(first) == 12
+    assert len(first) == 21
     process.send_signal(signal.SIGTERM)
     assert process.wait(30) == 0
     assert not (data / "postgres/postmaster.pid").exists(), "PostgreSQL was left running"
