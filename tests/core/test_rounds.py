@@ -210,22 +210,24 @@ def test_a_wave_never_uses_what_it_takes_out_itself() -> None:
 @pytest.mark.parametrize(
     ("change", "by", "comes_in", "more"),
     [
-        # The other may be opened in the second wave alone, where an hour lets one in; its sibling goes to the third.
-        ({}, None, (), 0.0),
         ({"budget": 199.0}, HeldBy.BUDGET, (0, 1), 1.0),
         ({"waves": (Wave("one", 1, 1.5), Wave("two", 8, 1.0), Wave("three", 10, 1.5))}, HeldBy.HOURS, (0,), 0.5),
     ],
 )  # fmt: skip
-def test_what_holds_it_back(
-    change: dict[str, object], by: HeldBy | None, comes_in: tuple[int, ...], more: float
-) -> None:
+def test_what_holds_it_back(change: dict[str, object], by: HeldBy, comes_in: tuple[int, ...], more: float) -> None:
     r = replace(hall(), **change)  # type: ignore[arg-type]
     told = holds(r, solve_round(r), 30.0)
-    if by is None:
-        assert not told or all(h.gain > 0 for h in told)
-        return
     held = next(h for h in told if h.by is by)
     assert set(comes_in) <= set(held.comes_in) and held.more == pytest.approx(more) and held.sure
+
+
+def test_where_there_is_enough_of_everything_nothing_holds_it_back() -> None:
+    r = hall()
+    alone = tuple(replace(m, group=None, waves=frozenset({0, 1, 2})) for m in r.machines)
+    enough = replace(r, machines=alone, waves=tuple(replace(w, hours=20.0) for w in r.waves))
+    found = solve_round(enough)
+    assert {s.machine for s in found.plan.served} == {0, 1}, "the third costs more than leaving it weighs"
+    assert holds(enough, found, 30.0) == ()
 
 
 def test_pins_are_held_as_far_as_they_can_be() -> None:

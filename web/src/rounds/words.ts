@@ -46,7 +46,7 @@ export function handed(p: Proposal): { donor: string; to: string; count: number;
     if (!x.donor) continue
     const key = `${x.donor} ${x.to}`
     const before = found.get(key)
-    found.set(key, { donor: x.donor, to: x.to, count: (before?.count ?? 0) + x.count, words: x.words })
+    found.set(key, { donor: x.donor, to: x.to, count: (before?.count ?? 0) + x.count, words: [before?.words, `${x.count} × ${x.words}`].filter(Boolean).join(', ') })
   }
   return [...found.values()]
 }
@@ -87,6 +87,6 @@ export function flowsOf(p: Proposal, cell: (machine: string, day: string) => { l
     leaving.set(donor, n + 1)
     const y = from.y - 4 + 6 * n
     const bend = Math.min(from.x + 14 + 5 * n, into.x - 24)
-    return [{ path: `M${from.x} ${y} C${bend} ${y} ${bend} ${y} ${bend} ${y + Math.sign(into.y - y) * 8} L${bend} ${into.y - Math.sign(into.y - y) * 8} C${bend} ${into.y} ${bend} ${into.y} ${into.x - 6} ${into.y}`, x: Math.max(bend + 6, into.x - 20), y: into.y, count, title: `${count} × ${words}` }]
+    return [{ path: `M${from.x} ${y} C${bend} ${y} ${bend} ${y} ${bend} ${y + Math.sign(into.y - y) * 8} L${bend} ${into.y - Math.sign(into.y - y) * 8} C${bend} ${into.y} ${bend} ${into.y} ${into.x - 6} ${into.y}`, x: Math.max(bend + 6, into.x - 20), y: into.y, count, title: words }]
   })
 }
