@@ -126,8 +126,8 @@ def answers(address: str, plan: str) -> list[float]:
     return times
 
 
-def many_machines(engine: Engine, address: str) -> list[float]:
-    """Time of a page of ten thousand machines, by name and worst first, searched and not. [ms]"""
+def add_machines(engine: Engine, count: int = MACHINES) -> None:
+    """That many machines like the demo's desk-06, each with its survey."""
     with engine.begin() as db:
         db.execute(
             text(
@@ -135,7 +135,7 @@ def many_machines(engine: Engine, address: str) -> list[float]:
                 " 'm-' || lpad(n::text, 5, '0'), 'rack ' || n % 90, sheet_hash, facts, '' FROM machine,"
                 " generate_series(1, :count) n WHERE name = 'desk-06'"
             ),
-            {"count": MACHINES},
+            {"count": count},
         )
         db.execute(
             text(
@@ -144,6 +144,11 @@ def many_machines(engine: Engine, address: str) -> list[float]:
                 " WHERE d.name = 'desk-06' AND m.name LIKE 'm-%'"
             )
         )
+
+
+def many_machines(engine: Engine, address: str) -> list[float]:
+    """Time of a page of ten thousand machines, by name and worst first, searched and not. [ms]"""
+    add_machines(engine)
     began = time.perf_counter()
     count = refresh_stale(engine)
     print(f"{count} summaries computed and kept: {time.perf_counter() - began:.1f} s")

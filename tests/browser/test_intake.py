@@ -116,16 +116,27 @@ def test_a_folder_and_a_table_make_many_machines(sign_in: SignIn) -> None:
     page.get_by_role("link", name="Machines", exact=True).click()
     page.get_by_role("link", name="Many at once").click()
     page.get_by_label("choose the table").set_input_files({"name": "fleet.xlsx", "mimeType": "application/octet-stream", "buffer": xlsx(ROWS)})  # fmt: skip
-    preview = page.get_by_role("region", name="What fleet.xlsx would make")
-    expect(preview.get_by_text("2 rows in order, 5 not")).to_be_visible()
-    expect(preview.get_by_role("row", name=re.compile("gauge-01"))).to_contain_text(
-        "there is a machine gauge-01 already"
+    preview = page.get_by_role("region", name="What fleet.xlsx comes to")
+    expect(preview.get_by_text("2 new machines, 1 with nothing new, 4 not in order")).to_be_visible()
+    expect(preview.get_by_role("row", name=re.compile("gauge-11"))).to_contain_text(
+        ["stands in an earlier row too", ""]
     )
-    expect(preview.get_by_text("Nothing is known of the columns colour")).to_be_visible()
-    preview.get_by_role("button", name="Make 2 machines").click()
-    page.get_by_role("link", name="gauge-11").click()
+    expect(preview.get_by_text("columns of your own: colour")).to_be_visible()
+    preview.get_by_role("button", name="Take 2 rows").click()
+    job = page.get_by_role("article", name="Take 7 machines from a table")
+    expect(job.get_by_text("3 done, 4 failed of 7")).to_be_visible()
+    job.get_by_role("row", name=re.compile("gauge-11 new: made as Fjell N2")).get_by_role("link").click()
     see(page, "B1", "fitted, 16 GB")
     expect(page.get_by_role("definition").filter(has_text="until 2027-03-31")).to_be_visible()
+    expect(page.get_by_role("definition").filter(has_text="grey")).to_be_visible()
+    page.get_by_role("button", name="Edit", exact=True).click()
+    page.get_by_role("button", name="Add one").click()
+    page.get_by_label("Name of the column").last.fill("Cost centre")
+    page.get_by_role("textbox", name="Cost centre").fill("78")
+    page.get_by_label("Asset tag").fill("A-0001")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("definition").filter(has_text="A-0001")).to_be_visible()
+    expect(page.get_by_role("definition").filter(has_text="78")).to_be_visible()
 
 
 def test_a_server_that_no_sheet_knows_comes_from_its_listing_to_fit(sign_in: SignIn) -> None:

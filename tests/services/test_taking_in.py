@@ -11,14 +11,20 @@ from sqlalchemy import Engine, text
 
 from tests.formats.smbios_facts import Device, listing, table
 from tests.formats.test_reports import MEMORY, collection, xlsx
+from umbrak.devices.networks import Networks
 from umbrak.services.errors import NotAllowed, Refused
+from umbrak.services.machines.exports import As, What, export
+from umbrak.services.machines.in_bulk import run_job, see_job, start_table
 from umbrak.services.machines.listing import list_machines
 from umbrak.services.machines.making import NewMachine, make_machine
 from umbrak.services.machines.page import see_machine
-from umbrak.services.machines.table import export_fleet, take_fleet
+from umbrak.services.machines.table import export_fleet, see_fleet
+from umbrak.services.machines.waiting import list_waiting, settle_waiting
 from umbrak.services.surveys.intake import load_intake, take_in
+from umbrak.services.surveys.reach import Outside
 from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference
 from umbrak.store.accounts import Account
+from umbrak.store.machines import Listing
 
 
 def key_of(engine: Engine, name: str) -> UUID:
@@ -131,45 +137,71 @@ ROWS: list[list[Any]] = [
 ]  # fmt: skip
 
 
+OUTSIDE = Outside(Networks.parse("127.0.0.0/8"))
+
+
 def test_machines_by_the_table(engine: Engine, technician: Account) -> None:
     raw, before = xlsx(ROWS), list_machines(engine).total
-    shown = take_fleet(engine, technician, raw, keep=False)
-    assert list_machines(engine).total == before and shown.ignored == ("colour",) and shown.good == 2
+    shown = see_fleet(engine, raw)
+    assert list_machines(engine).total == before and shown.own == ("colour",)
+    assert {k: v for k, v in shown.counts.items() if v} == {"machine": 2, "nothing": 1, "wrong": 4}
     wrong = {(r.row, e.column): e.message for r in shown.rows for e in r.errors}
-    assert set(wrong) == {
-        (4, "name"),
-        (5, "name"),
-        (6, "name"),
-        (6, "model"),
-        (6, "warranty"),
-        (7, "cpu"),
-        (7, "os bits"),
-        (7, "slot b1"),
-        (8, "name"),
-        (8, "site"),
-        (8, "warranty"),
-    }
-    assert "already" in wrong[4, "name"] and "earlier row" in wrong[5, "name"] and "Fjell N9" in wrong[6, "model"]
-    kept = take_fleet(engine, technician, raw, keep=True)
-    made = {r.name: r.machine_id for r in kept.rows if r.machine_id}
-    assert set(made) == {"gauge-11", "gauge-12"} and list_machines(engine).total == before + 2
+    assert set(wrong) == {(5, "name"), (6, "name"), (6, "warranty"), (7, "cpu"), (7, "os bits"), (7, "slot b1"), (8, "name"), (8, "site"), (8, "warranty")}  # fmt: skip
+    assert "earlier row" in wrong[5, "name"]
+    job = start_table(engine, technician, raw)
+    run_job(engine, OUTSIDE, job)
+    view, steps = see_job(engine, job)
+    assert (view.done, view.failed, list_machines(engine).total) == (3, 4, before + 2)
+    assert steps[3].name == "gauge-11" and "earlier row" in steps[3].outcome and "cpu:" in steps[5].outcome
+    made = {s.name: s.machine_id for s in steps if s.outcome == "new: made as Fjell N2"}
+    assert set(made) == {"gauge-11", "gauge-12"} and made["gauge-11"]
     seen = see_machine(engine, made["gauge-11"])
-    told = (
-        seen.site,
-        seen.about.place,
-        seen.about.keeper,
-        str(seen.about.warranty_end),
-        seen.facts.os_bits,
-        seen.evaluation.installed_gib,
-    )
-    assert told[:5] == ("Skerry Watch", "2", "I. Mar", "2027-03-31", 64) and told[5] >= 16
-    assert [r.errors[0].message for r in take_fleet(engine, technician, raw, keep=True).rows][:1] == [
-        "there is a machine gauge-11 already"
-    ]
-    # What is written is read: all names are there already, and nothing else is wrong.
-    again = take_fleet(engine, technician, export_fleet(engine).encode(), keep=False)
-    assert len(again.rows) == before + 2 and {e.column for r in again.rows for e in r.errors} == {"name"}
-    with pytest.raises(Refused, match="no column “model”"):
-        take_fleet(engine, technician, b"name\nx\n", keep=False)
+    told = (seen.site, seen.about.place, seen.about.keeper, str(seen.about.warranty_end), seen.facts.os_bits)
+    assert told == ("Skerry Watch", "2", "I. Mar", "2027-03-31", 64) and seen.evaluation.installed_gib >= 16
+    assert seen.about.own == {"colour": "grey"} and list_machines(engine, Listing("grey")).total == 1
+    # What is written is read: every machine is there already, and nothing in it is new or wrong.
+    again = see_fleet(engine, export_fleet(engine).encode())
+    assert again.counts == {"machine": 0, "waiting": 0, "change": 0, "nothing": before + 2, "wrong": 0}
+    with pytest.raises(Refused, match="no column “name”"):
+        see_fleet(engine, b"serial\nx\n")
+    with pytest.raises(Refused, match="no row"):
+        start_table(engine, technician, b"name,model\n")
     with pytest.raises(NotAllowed):
-        take_fleet(engine, Account(technician.id, "v", "v", "viewer", True), raw, keep=True)
+        start_table(engine, Account(technician.id, "v", "v", "viewer", True), raw)
+
+
+def test_a_table_of_machines_whose_model_nobody_knows(engine: Engine, technician: Account) -> None:
+    """They wait, of one model together; what only a sheet gives a meaning waits with them, and nothing of it is lost."""
+    lines = [
+        "Hostname;Manufacturer;Model;Asset;Serial number;CPU;Slot B1;Slot Z9;Machine;Cost centre",
+        "net-1;Ostrov;OV 12;A-0017;S1;Corrin Tarn;16GB 1Rx8 PC5-4800B-SA0;8GB PC4-2400T;first;77",
+        "net-2;Ostrov;OV-12;;;no such;empty;;;",
+        "net-3;;;;;;;;;",
+        "=gauge-01;;Halvard R32;;;;;;;",
+        "gauge-01;;Halvard R32;A-9;;;;;;78",
+        "GAUGE-01;;;A-8;;;16GB 1Rx8 PC5-4800B-SA0;;;78",
+    ]  # fmt: skip
+    raw = "\n".join(lines).encode()
+    shown = {r.row: r for r in see_fleet(engine, raw).rows}
+    becomes = [r.becomes.value for r in shown.values()]
+    assert becomes == ["waiting", "waiting", "waiting", "machine", "wrong", "wrong"]
+    assert shown[2].told == ("kept for its sheet: processor, slot b1, slot z9",) and shown[2].model == "Ostrov OV 12"
+    assert "another model" in shown[6].errors[0].message and "earlier row" in shown[7].errors[0].message
+    lone = b"name,asset tag,slot a1,cost centre\ngauge-01,A-8,16GB 1Rx8 PC5-4800B-SA0,78\n"
+    [change] = see_fleet(engine, lone).rows
+    assert change.told == ("asset tag: A-8", "cost centre: 78", "its slots stay as they were surveyed")
+    for given in (raw, lone):
+        run_job(engine, OUTSIDE, start_table(engine, technician, given))
+    groups = {g.model: [m.name for m in g.machines] for g in list_waiting(engine)}
+    assert groups["Ostrov OV 12"] == ["net-1", "net-2"] and ["net-3"] in groups.values()
+    kept = next(m for m in list_machines(engine, Listing("A-8")).machines)
+    assert (kept.name, kept.about.own) == ("gauge-01", {"cost centre": "78"})
+    first, second = (m for g in list_waiting(engine) if g.model == "Ostrov OV 12" for m in g.machines)
+    assert (first.about.asset_tag, first.about.own) == ("A-0017", {"machine": "first", "cost centre": "77"})
+    settled = settle_waiting(engine, technician, [first.id, second.id], sheet_of(engine, "fjell-n2"))
+    assert [s.unread for s in settled] == [("slot z9",), ("processor",)]
+    machines = [see_machine(engine, s.machine_id) for s in settled if s.machine_id]
+    assert machines[0].about.own == {"machine": "first", "cost centre": "77", "slot z9": "8GB PC4-2400T"}
+    assert machines[0].evaluation.installed_gib >= 16 and machines[1].about.own == {"processor": "no such"}
+    rows = json.loads(export(engine, What.MACHINES, As.JSON))["machines"]
+    assert next(r for r in rows if r["machine"] == "net-1")["own machine"] == "first"

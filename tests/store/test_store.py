@@ -36,7 +36,7 @@ from umbrak.services.machines.listing import list_machines
 from umbrak.services.machines.making import MachineChanges, NewMachine, change_machine, make_machine
 from umbrak.services.machines.newer import Rejudged, changed_verdicts
 from umbrak.services.machines.page import see_machine
-from umbrak.services.machines.table import take_fleet
+from umbrak.services.machines.table import see_fleet
 from umbrak.services.plans.editing import edit_plan
 from umbrak.services.plans.view import see_plan
 from umbrak.services.routes.sizing import see_sizing, set_sizing
@@ -193,7 +193,7 @@ def test_no_view_asks_more_of_the_database_where_there_is_more(engine: Engine, t
                 look()
             counts[name] = len(statements)
         with counted(engine) as statements:
-            take_fleet(engine, technician, table, keep=False)
+            see_fleet(engine, table)
         counts["table"] = sum(1 for s in statements if "SAVEPOINT" not in s)
         return counts
 

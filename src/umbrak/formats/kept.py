@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, field, fields
 from datetime import datetime
 from typing import Any, Generic, TypeVar
 
@@ -335,6 +335,8 @@ LIST_LINE: Kept[ListLine] = Kept(
 class JobOptions:
     #: Whether machines are made of reports whose model is clear.
     make: bool = False
+    #: Of a table: column -> what is meant by it.
+    names: dict[str, str] = field(default_factory=dict)
 
 
 JOB: Kept[JobOptions] = Kept("What a job is to do", lambda d: JobOptions(**d), asdict)

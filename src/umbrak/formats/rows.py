@@ -55,6 +55,10 @@ class RowReader:
     def fault(self, column: str, message: str) -> None:
         self.faults.append(CellFault(self.number, self._called.get(column, column), message))
 
+    def peek(self, column: str) -> str:
+        """What stands in a cell, unread; "" where nothing does."""
+        return self._cells.get(column, "")
+
     @property
     def columns(self) -> tuple[str, ...]:
         """Columns with something in this row, by the names that are meant."""

@@ -47,7 +47,10 @@ from umbrak.formats.quantities import (
 from umbrak.formats.sheet.answers import Answer, NewSource
 from umbrak.formats.sheet.built import BoardAnswers, ClassName
 from umbrak.formats.sheet.questions import AnswerState
+from umbrak.services.errors import Refused
+from umbrak.services.machines.together import MOST, Change
 from umbrak.services.rounds.asked import RoundAsked
+from umbrak.store.machines import Listing
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -287,6 +290,41 @@ class AccessBody(Body):
     password: Secret = Field(default="", description="Redfish: password; SNMP v3: authentication passphrase")
     community: Secret = Field(default="", description="SNMP v2c")
     privacy_password: Secret = Field(default="", description="SNMP v3: privacy passphrase")
+
+
+class Found(Body):
+    """Machines as the list finds them, over all its pages."""
+
+    q: ShortText = ""
+    want: Literal["stop", "ask", "risk", "failed"] | None = None
+    retired: bool = False
+
+    def listing(self) -> Listing:
+        return Listing(self.q.strip(), self.want, self.retired)
+
+
+class ManyChanges(Body):
+    """One change of many machines: of those named, or of all that the list finds."""
+
+    change: Change
+    machines: Annotated[list[Id], Field(min_length=1, max_length=MOST)] | None = None
+    found: Found | None = None
+
+    def which(self) -> list[UUID] | Listing:
+        """Raises Refused unless one of the two is given."""
+        if self.machines is not None and self.found is None:
+            return self.machines
+        if self.found is not None and self.machines is None:
+            return self.found.listing()
+        raise Refused("machines", "Name the machines, or say what they are found by: one of the two.")
+
+
+class Merger(Body):
+    """A machine that is the same one as the machine that stays."""
+
+    version: Version
+    other: Id
+    other_version: Version
 
 
 class Polling(Body):

@@ -72,9 +72,20 @@ def _line(r: Any) -> HistoryLine:
     )
 
 
+def _once(db: Connection, machine_id: UUID) -> list[UUID]:
+    """A machine, and those that were merged into it: what was done to them was done to it."""
+    keys, asked = [machine_id], [machine_id]
+    while asked:
+        merged = history.c.detail["merged"].astext
+        found = select(merged).where(history.c.machine_id.in_(asked), history.c.action == "machines merged")
+        asked = [UUID(k) for k in db.execute(found).scalars() if UUID(k) not in keys]
+        keys += asked
+    return keys
+
+
 def history_of(db: Connection, machine_id: UUID, before: int | None = None) -> list[HistoryLine]:
     """A page of what was done to a machine and its plans, newest first; `before` = id of the last line seen."""
-    query = _LINES.where(history.c.machine_id == machine_id)
+    query = _LINES.where(history.c.machine_id.in_(_once(db, machine_id)))
     if before is not None:
         query = query.where(history.c.id < before)
     return [_line(r) for r in db.execute(query.order_by(history.c.id.desc()).limit(PAGE_SIZE))]

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, Numeric, Select, case, cast, func, insert, or_, select, true, update
+from sqlalchemy import Connection, Numeric, Select, Text, case, cast, func, insert, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.core.platform.sheet import SheetHash
@@ -30,6 +30,7 @@ class MachineRow:
     site: str | None
     zone: str
     sheet_hash: SheetHash
+    sheet_id: str
     sheet_title: str
     _facts: dict[str, Any]
     version: int
@@ -94,6 +95,7 @@ _MACHINE = select(
     machine,
     site.c.name.label("site"),
     func.coalesce(site.c.zone, "UTC").label("zone"),
+    sheet.c.sheet_id,
     sheet.c.title.label("sheet_title"),
 ).select_from(machine.join(sheet).outerjoin(site))
 
@@ -102,7 +104,7 @@ def _machine(row: Any) -> MachineRow:
     # As it was kept, also where it was kept before there were bounds.
     about = About.model_construct(**{name: getattr(row, name) for name in About.model_fields})
     return MachineRow(
-        id=row.id, name=row.name, site=row.site, zone=row.zone, sheet_hash=row.sheet_hash, sheet_title=row.sheet_title,
+        id=row.id, name=row.name, site=row.site, zone=row.zone, sheet_hash=row.sheet_hash, sheet_id=row.sheet_id, sheet_title=row.sheet_title,
         _facts=row.facts, version=row.version, about=about, retired_at=row.retired_at,
     )  # fmt: skip
 
@@ -141,11 +143,12 @@ def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> Machine
     return of_serial[0] if len(of_serial) == 1 else named[0] if named else None
 
 
-def names_taken(db: Connection, names: Sequence[str]) -> set[str]:
-    """Those of some names that machines have, without regard to case; case folded."""
+def machines_named(db: Connection, names: Sequence[str]) -> dict[str, MachineRow]:
+    """Those of some names that machines have, without regard to case: case folded -> the machine."""
     wanted = [func.lower(n) for n in dict.fromkeys(names)]
     return {
-        n.casefold() for n in db.execute(select(machine.c.name).where(func.lower(machine.c.name).in_(wanted))).scalars()
+        m.name.casefold(): m
+        for m in (_machine(r) for r in db.execute(_MACHINE.where(func.lower(machine.c.name).in_(wanted))))
     }
 
 
@@ -229,6 +232,12 @@ def counts_of(db: Connection, w: Listing) -> dict[str, int]:
     return dict(row._mapping)
 
 
+def found_machines(db: Connection, w: Listing, most: int) -> list[tuple[UUID, str]]:
+    """(id, name) of those listed, over all pages, by name; no more than `most`."""
+    query = _chosen(w).with_only_columns(machine.c.id, machine.c.name).order_by(machine.c.name).limit(most)
+    return [(r.id, r.name) for r in db.execute(query)]
+
+
 def page_of_machines(db: Connection, w: Listing, page: int = 0) -> tuple[list[ListRow], int]:
     """One page of machines whose name, model, place or group has the text; and how many there are in all.
 
@@ -272,7 +281,13 @@ def _chosen(w: Listing) -> Select[Any]:
     query = query.where(machine.c.retired_at.is_not(None) if w.retired else machine.c.retired_at.is_(None))
     if w.text:
         like = like_of(w.text)
-        searched = (machine.c.name, site.c.name, sheet.c.title, *(machine.c[name] for name in SEARCHED))
+        searched = (
+            machine.c.name,
+            site.c.name,
+            sheet.c.title,
+            *(machine.c[name] for name in SEARCHED),
+            cast(machine.c.own, Text),
+        )
         query = query.where(or_(*(c.ilike(like) for c in searched)))
     return query.where(WANTS[w.want]) if w.want else query
 

@@ -206,6 +206,10 @@ machine = Table(
     Column("warranty_end", Date, nullable=True),
     #: The machine's own serial number, by which its reports are known; "" = not known.
     Column("serial", Text, nullable=False, server_default=""),
+    #: Its number in the owner's books; "" = nobody said.
+    Column("asset_tag", Text, nullable=False, server_default=""),
+    #: Columns of the installation's own tables -> what stands there.
+    Column("own", JSONB, nullable=False, server_default=text("'{}'")),
 )
 Index("ix_machine_serial", machine.c.serial)
 #: People write one name in several ways.
@@ -229,6 +233,10 @@ waiting_machine = Table(
     Column("warranty_end", Date, nullable=True),
     Column("serial", Text, nullable=False, server_default=""),
     _at(),
+    Column("asset_tag", Text, nullable=False, server_default=""),
+    Column("own", JSONB, nullable=False, server_default=text("'{}'")),
+    #: Cells of a table that only a sheet gives a meaning: column -> what stands there.
+    Column("told", JSONB, nullable=False, server_default=text("'{}'")),
 )
 Index("uq_waiting_machine_lower_name", func.lower(waiting_machine.c.name), unique=True)
 
@@ -454,7 +462,9 @@ job = Table(
     "job",
     metadata,
     _id(),
-    Column("kind", Text, CheckConstraint("kind IN ('read', 'poll', 'round')", name="kind"), nullable=False),
+    Column(
+        "kind", Text, CheckConstraint("kind IN ('read', 'poll', 'round', 'table', 'bulk')", name="kind"), nullable=False
+    ),
     Column(
         "state",
         Text,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -24,6 +25,8 @@ class WaitingRow:
     model: str
     intake_id: UUID | None
     about: About
+    #: Cells of a table that only its sheet gives a meaning: column -> what stands there.
+    told: Mapping[str, str]
 
 
 _ALL = select(waiting_machine, site.c.name.label("site"), site.c.zone).select_from(waiting_machine.outerjoin(site))
@@ -40,11 +43,12 @@ def add_waiting(
     model: str,
     intake_id: UUID | None,
     about: About,
+    told: Mapping[str, str],
 ) -> UUID | None:
     """Its id, or None when the name is taken."""
     values = {
         **about.model_dump(), "id": key or new_id(), "name": name, "site_id": site_id, "kind": kind, "make": make,
-        "model": model, "intake_id": intake_id,
+        "model": model, "intake_id": intake_id, "told": dict(told),
     }  # fmt: skip
     return db.execute(
         upsert(waiting_machine).values(values).on_conflict_do_nothing().returning(waiting_machine.c.id)
@@ -67,6 +71,7 @@ def waiting_machines(db: Connection, key: UUID | None = None) -> list[WaitingRow
             model=r.model,
             intake_id=r.intake_id,
             about=About(**{n: getattr(r, n) for n in About.model_fields}),
+            told=r.told,
         )
         for r in db.execute(asked)
     ]
@@ -75,6 +80,13 @@ def waiting_machines(db: Connection, key: UUID | None = None) -> list[WaitingRow
 def waiting_name_taken(db: Connection, name: str) -> bool:
     taken = select(waiting_machine.c.id).where(func.lower(waiting_machine.c.name) == func.lower(name))
     return db.execute(taken).scalar() is not None
+
+
+def waiting_named(db: Connection, names: Sequence[str]) -> set[str]:
+    """Those of some names that wait, case folded."""
+    wanted = [func.lower(n) for n in dict.fromkeys(names)]
+    found = select(waiting_machine.c.name).where(func.lower(waiting_machine.c.name).in_(wanted))
+    return {n.casefold() for n in db.execute(found).scalars()}
 
 
 def remove_waiting(db: Connection, key: UUID) -> bool:

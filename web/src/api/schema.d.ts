@@ -548,7 +548,7 @@ export interface paths {
         put?: never;
         /**
          * Fleet
-         * @description Many machines from one table, with what is wrong in each row.
+         * @description What a table of machines would come to, with what is wrong in each row; nothing is kept.
          */
         post: operations["fleet_api_intakes_fleet_post"];
         delete?: never;
@@ -657,6 +657,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change
+         * @description Change many machines alike in the background, each on its own.
+         */
+        post: operations["change_api_jobs_changes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/pollings": {
         parameters: {
             query?: never;
@@ -691,6 +711,26 @@ export interface paths {
          * @description Read many files in the background.
          */
         post: operations["read_api_jobs_readings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Table
+         * @description Take a table of machines in the background; POST /api/intakes/fleet tells beforehand what it comes to.
+         */
+        post: operations["table_api_jobs_tables_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -865,6 +905,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/twins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Twins
+         * @description Machines that share a serial number or asset tag, which only one can have.
+         */
+        get: operations["twins_api_machines_twins_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/verdicts/changed": {
         parameters: {
             query?: never;
@@ -899,7 +959,11 @@ export interface paths {
         get: operations["see_api_machines__machine_id__get"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Delete
+         * @description Take a machine that was made by mistake away for good; one that was worked on is refused.
+         */
+        delete: operations["delete_api_machines__machine_id__delete"];
         options?: never;
         head?: never;
         /**
@@ -1083,6 +1147,26 @@ export interface paths {
         get: operations["known_parts_api_machines__machine_id__known_parts_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/merger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Merge
+         * @description Another machine is the same one: what is told of it is told of this one, and the other is no more.
+         */
+        post: operations["merge_api_machines__machine_id__merger_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2963,6 +3047,12 @@ export interface components {
          */
         About: {
             /**
+             * Asset Tag
+             * @description its number in the owner's books
+             * @default
+             */
+            asset_tag: string;
+            /**
              * Duty Group
              * @description machines of one group carry each other's loads
              * @default
@@ -2974,6 +3064,14 @@ export interface components {
              * @default
              */
             keeper: string;
+            /**
+             * Own
+             * @description columns of the installation's own tables
+             * @default {}
+             */
+            own: {
+                [key: string]: string;
+            };
             /**
              * Place
              * @default
@@ -3452,6 +3550,12 @@ export interface components {
             revision: number;
         };
         /**
+         * Becomes
+         * @description What a row comes to.
+         * @enum {string}
+         */
+        Becomes: "machine" | "waiting" | "change" | "nothing" | "wrong";
+        /**
          * Begun
          * @description Answers to begin from, and what was guessed in them.
          */
@@ -3772,12 +3876,6 @@ export interface components {
              * @description CSV or XLSX; its first row names the columns
              */
             file: string;
-            /**
-             * Keep
-             * @description make the good rows; otherwise only say what they would make
-             * @default false
-             */
-            keep?: boolean;
         };
         /** Body_log_api_runs__run_id__logs__entry_id__put */
         Body_log_api_runs__run_id__logs__entry_id__put: {
@@ -3827,6 +3925,14 @@ export interface components {
             /**
              * File
              * @description the SPD's bytes
+             */
+            file: string;
+        };
+        /** Body_table_api_jobs_tables_post */
+        Body_table_api_jobs_tables_post: {
+            /**
+             * File
+             * @description CSV or XLSX; its first row names the columns
              */
             file: string;
         };
@@ -5027,24 +5133,25 @@ export interface components {
         };
         /** Fleet */
         Fleet: {
-            /** Good */
-            good: number;
-            /** Ignored */
-            ignored: string[];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Own */
+            own: string[];
             /** Rows */
             rows: components["schemas"]["FleetRow"][];
         };
         /**
          * FleetRow
-         * @description One row and what it would make, or what is wrong with it.
+         * @description One row and what it would come to.
          */
         FleetRow: {
+            becomes: components["schemas"]["Becomes"];
             /** Errors */
             errors: components["schemas"]["CellFault"][];
             /** Gib */
             gib: number;
-            /** Machine Id */
-            machine_id: string | null;
             /** Model */
             model: string;
             /** Name */
@@ -5053,6 +5160,8 @@ export interface components {
             row: number;
             /** Slots */
             slots: number;
+            /** Told */
+            told: string[];
         };
         /** ForView */
         ForView: {
@@ -5073,6 +5182,24 @@ export interface components {
          * @enum {string}
          */
         Form: "DIMM" | "SO-DIMM" | "other";
+        /**
+         * Found
+         * @description Machines as the list finds them, over all its pages.
+         */
+        Found: {
+            /**
+             * Q
+             * @default
+             */
+            q?: string;
+            /**
+             * Retired
+             * @default false
+             */
+            retired?: boolean;
+            /** Want */
+            want?: ("stop" | "ask" | "risk" | "failed") | null;
+        };
         /**
          * FoundDoc
          * @description A fault search ended: what was done with the culprit.
@@ -5518,7 +5645,7 @@ export interface components {
             kept_at: string;
             /** Models */
             models: string[];
-            retired: components["schemas"]["Retired"] | null;
+            retired: components["schemas"]["Retired-Output"] | null;
             sheet: components["schemas"]["SheetRow"];
             uses: components["schemas"]["Uses"];
         };
@@ -5657,6 +5784,8 @@ export interface components {
          * @description What is left out stays as it is; a day that is null is taken away.
          */
         MachineChange: {
+            /** Asset Tag */
+            asset_tag?: string | null;
             /** Duty Group */
             duty_group?: string | null;
             facts?: components["schemas"]["MachineDoc"] | null;
@@ -5664,6 +5793,10 @@ export interface components {
             keeper?: string | null;
             /** Name */
             name?: string | null;
+            /** Own */
+            own?: {
+                [key: string]: string;
+            } | null;
             /** Place */
             place?: string | null;
             /** Serial */
@@ -5863,6 +5996,17 @@ export interface components {
             code: number;
         };
         /**
+         * ManyChanges
+         * @description One change of many machines: of those named, or of all that the list finds.
+         */
+        ManyChanges: {
+            /** Change */
+            change: components["schemas"]["Said-Input"] | components["schemas"]["Renewed"] | components["schemas"]["Retired-Input"];
+            found?: components["schemas"]["Found"] | null;
+            /** Machines */
+            machines?: string[] | null;
+        };
+        /**
          * Match
          * @description Which slot of a sheet each reported slot is, as far as its name tells.
          */
@@ -5923,6 +6067,27 @@ export interface components {
             text?: string;
             /** Tool */
             tool: string;
+        };
+        /**
+         * Merger
+         * @description A machine that is the same one as the machine that stays.
+         */
+        Merger: {
+            /**
+             * Other
+             * Format: uuid
+             */
+            other: string;
+            /**
+             * Other Version
+             * @description the version that this change was made against
+             */
+            other_version: number;
+            /**
+             * Version
+             * @description the version that this change was made against
+             */
+            version: number;
         };
         /**
          * Minutes
@@ -6252,6 +6417,12 @@ export interface components {
          */
         NewMachine: {
             /**
+             * Asset Tag
+             * @description its number in the owner's books
+             * @default
+             */
+            asset_tag?: string;
+            /**
              * Bays
              * @description bay -> the drive in it, null where it is empty; left out: not looked at
              * @default {}
@@ -6289,6 +6460,14 @@ export interface components {
             keeper?: string;
             /** Name */
             name: string;
+            /**
+             * Own
+             * @description columns of the installation's own tables
+             * @default {}
+             */
+            own?: {
+                [key: string]: string;
+            };
             /**
              * Place
              * @default
@@ -7618,6 +7797,17 @@ export interface components {
             text: string;
         };
         /**
+         * Renewed
+         * @description Each under the newest revision of its sheet.
+         */
+        Renewed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "renew";
+        };
+        /**
          * Reservation
          * @description Modules of a kind that a plan is going to use.
          */
@@ -7665,8 +7855,19 @@ export interface components {
              */
             why?: string;
         };
+        /**
+         * Retired
+         * @description Each taken from the list, or brought back.
+         */
+        "Retired-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "bring back" | "retire";
+        };
         /** Retired */
-        Retired: {
+        "Retired-Output": {
             /**
              * At
              * Format: date-time
@@ -8230,6 +8431,35 @@ export interface components {
             version: number;
         };
         /**
+         * Said
+         * @description What is said of each: place, duty group, keeper and the rest; what is left out stays.
+         */
+        "Said-Input": {
+            /** Asset Tag */
+            asset_tag?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "say";
+            /** Duty Group */
+            duty_group?: string | null;
+            /** Keeper */
+            keeper?: string | null;
+            /** Own */
+            own?: {
+                [key: string]: string;
+            } | null;
+            /** Place */
+            place?: string | null;
+            /** Serial */
+            serial?: string | null;
+            /** Site */
+            site?: string | null;
+            /** Warranty End */
+            warranty_end?: string | null;
+        };
+        /**
          * SaidView
          * @description One value that is told of a member.
          */
@@ -8510,6 +8740,11 @@ export interface components {
              * @default 0
              */
             unplaced: number;
+            /**
+             * Unread
+             * @default []
+             */
+            unread: string[];
         };
         /** Settlement */
         Settlement: {
@@ -8613,7 +8848,7 @@ export interface components {
             facts: components["schemas"]["FactCounts"];
             /** Open */
             open: components["schemas"]["OpenFact"][];
-            retired: components["schemas"]["Retired"] | null;
+            retired: components["schemas"]["Retired-Output"] | null;
             /** Revisions */
             revisions: components["schemas"]["RevisionRow"][];
             sheet: components["schemas"]["SheetRow"];
@@ -10034,6 +10269,32 @@ export interface components {
              */
             who: "own-proof" | "machine-maker" | "processor-maker" | "module-maker" | "board-maker" | "named" | "survey" | "hearsay";
         };
+        /** Twin */
+        Twin: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Sheet Title */
+            sheet_title: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * Twins
+         * @description Machines that share what only one can have: the same one made twice, or one of them mistyped.
+         */
+        Twins: {
+            /** Field */
+            field: string;
+            /** Machines */
+            machines: components["schemas"]["Twin"][];
+            /** Value */
+            value: string;
+        };
         /**
          * UndoneDoc
          * @description A tick is taken back.
@@ -10136,6 +10397,12 @@ export interface components {
          */
         WaitingBody: {
             /**
+             * Asset Tag
+             * @description its number in the owner's books
+             * @default
+             */
+            asset_tag?: string;
+            /**
              * Duty Group
              * @description machines of one group carry each other's loads
              * @default
@@ -10168,6 +10435,14 @@ export interface components {
             model?: string;
             /** Name */
             name: string;
+            /**
+             * Own
+             * @description columns of the installation's own tables
+             * @default {}
+             */
+            own?: {
+                [key: string]: string;
+            };
             /**
              * Place
              * @default
@@ -10257,6 +10532,10 @@ export interface components {
             name: string;
             /** Site */
             site: string | null;
+            /** Told */
+            told: {
+                [key: string]: string;
+            };
             /** Zone */
             zone: string;
         };
@@ -12668,6 +12947,61 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    change_api_jobs_changes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyChanges"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     poll_api_jobs_pollings_post: {
         parameters: {
             query?: never;
@@ -12733,6 +13067,71 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": components["schemas"]["Body_read_api_jobs_readings_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Problem */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    table_api_jobs_tables_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_table_api_jobs_tables_post"];
             };
         };
         responses: {
@@ -13326,6 +13725,46 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    twins_api_machines_twins_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Twins"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     rejudged_api_machines_verdicts_changed_get: {
         parameters: {
             query?: {
@@ -13404,6 +13843,79 @@ export interface operations {
             };
             /** @description Not found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    delete_api_machines__machine_id__delete: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14017,6 +14529,83 @@ export interface operations {
             };
             /** @description Not found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    merge_api_machines__machine_id__merger_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Merger"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

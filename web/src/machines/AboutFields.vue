@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** Fields of what people say of a machine, as part of a form. */
 import FieldFault from '@/ui/FieldFault.vue'
-import { ABOUT, type About } from './about'
+import { ABOUT, type AboutName } from './about'
 
-const typed = defineModel<Record<keyof About, string>>({ required: true })
+const typed = defineModel<Record<AboutName, string>>({ required: true })
 const props = defineProps<{ faults: Record<string, string>; first?: boolean }>()
 const shown = ABOUT.filter((f) => !props.first || f.atFirst)
 </script>

@@ -1,49 +1,54 @@
 <script setup lang="ts">
-/** What each row of a table would make, and what is wrong in it, before anything is kept. */
+/** What each row of a table would come to, and what is wrong in it, before anything is kept. */
 import { computed } from 'vue'
 import type { Fleet } from '@/api/client'
 import { gb } from '@/ui/figures'
 import { plural } from '@/ui/words'
+import { BECOMES, comesTo, good, total } from './fleet'
 
 const props = defineProps<{ name: string; fleet: Fleet; busy: boolean }>()
 defineEmits<{ keep: []; leave: [] }>()
-const made = computed(() => props.fleet.rows.filter((r) => r.machine_id).length)
-const wrong = computed(() => props.fleet.rows.length - props.fleet.good)
+const all = computed(() => total(props.fleet))
+const wrong = computed(() => props.fleet.counts.wrong ?? 0)
+/** What wants a look goes first. */
+const RANK: Record<string, number> = { wrong: 0, change: 1, waiting: 2 }
+const rows = computed(() => [...props.fleet.rows].sort((a, b) => (RANK[a.becomes] ?? 3) - (RANK[b.becomes] ?? 3) || a.row - b.row))
 </script>
 
 <template>
   <section class="panel preview" aria-labelledby="fleet-title">
     <div class="head">
-      <h2 id="fleet-title">{{ made ? `${plural(made, 'machine')} made from ${name}` : `What ${name} would make` }}</h2>
-      <span class="faded">{{ plural(fleet.good, 'row') }} in order<template v-if="wrong">, <b class="wrong">{{ wrong }} not</b></template></span>
-      <button type="button" class="quiet-link" @click="$emit('leave')">{{ made ? 'Close' : 'Leave it' }}</button>
-      <button type="button" class="press" v-if="!made" :disabled="!fleet.good || busy" @click="$emit('keep')">Make {{ plural(fleet.good, 'machine') }}</button>
+      <h2 id="fleet-title">What {{ name }} comes to</h2>
+      <span class="faded">{{ comesTo(fleet) }}<template v-if="wrong">, <b class="wrong">{{ wrong }} not in order</b></template></span>
+      <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
+      <button type="button" class="press" :disabled="!good(fleet) || busy" @click="$emit('keep')">Take {{ plural(good(fleet), 'row') }}</button>
     </div>
-    <p v-if="fleet.ignored.length" class="faded small">Nothing is known of the columns {{ fleet.ignored.join(', ') }}; they are left out.</p>
+    <p v-if="fleet.own.length" class="faded small">Kept with each machine as columns of your own: {{ fleet.own.join(', ') }}.</p>
+    <p v-if="all > fleet.rows.length" class="faded small">{{ fleet.rows.length }} of {{ all }} rows are shown, those that are not in order among them.</p>
     <div class="rows">
       <table>
         <thead>
           <tr>
-            <th scope="col">row</th>
+            <th scope="col" class="number">row</th>
             <th scope="col">name</th>
             <th scope="col">model</th>
-            <th scope="col" class="number">slots told</th>
+            <th scope="col" class="nowrap">what it is</th>
+            <th scope="col" class="number nowrap">slots told</th>
             <th scope="col" class="number">GB</th>
-            <th scope="col">what is wrong</th>
+            <th scope="col">what is new, or wrong</th>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="r in fleet.rows" :key="r.row">
+          <tr v-for="r in rows" :key="r.row">
             <td class="number">{{ r.row }}</td>
-            <th scope="row">
-              <router-link v-if="r.machine_id" class="quiet-link" :to="`/machines/${r.machine_id}/survey`">{{ r.name }}</router-link>
-              <template v-else>{{ r.name || 'no name' }}</template>
-            </th>
-            <td>{{ r.model }}</td>
-            <td class="number">{{ r.slots }}</td>
-            <td class="number">{{ gb(r.gib) }}</td>
+            <th scope="row" class="nowrap">{{ r.name || 'no name' }}</th>
+            <td class="nowrap" :class="{ faded: !r.model }">{{ r.model || 'not known' }}</td>
+            <td class="nowrap" :class="{ wrong: r.becomes === 'wrong', faded: r.becomes === 'nothing' }">{{ BECOMES[r.becomes] }}</td>
+            <td class="number">{{ r.slots || '' }}</td>
+            <td class="number">{{ r.slots ? gb(r.gib) : '' }}</td>
             <td>
               <div v-for="e in r.errors" :key="e.column + e.message" class="wrong">{{ e.column }}: {{ e.message }}</div>
+              <div v-for="t in r.told" :key="t">{{ t }}</div>
             </td>
           </tr>
         </tbody>
@@ -90,6 +95,9 @@ td {
 }
 tbody tr {
   border-top: 1px solid var(--rule);
+}
+.nowrap {
+  white-space: nowrap;
 }
 .number {
   text-align: right;

@@ -34,7 +34,7 @@ watch(
   { immediate: true },
 )
 /** Whether there is nothing to decide about it. */
-const agrees = (s: JobStep) => s.outcome === 'agrees with what is known' || s.outcome.startsWith('new: made')
+const agrees = (s: JobStep) => !s.intake_id || s.outcome === 'agrees with what is known' || s.outcome.startsWith('new: made')
 const shown = computed(() =>
   steps.value.filter((s) => (only.value === 'failed' ? s.state === 'failed' : only.value === 'differs' ? s.state === 'done' && s.outcome !== 'agrees with what is known' : true)),
 )

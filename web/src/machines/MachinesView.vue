@@ -2,7 +2,7 @@
 /** Everything looked after, with its state at a glance. */
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import { api, ask, wordsOf, type MachineLine, type MachinePage, type Rejudged } from '@/api/client'
+import { api, ask, wordsOf, type MachineLine, type MachinePage } from '@/api/client'
 import { health } from '@/api/health'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { gb, gbDown, gbUp, meets } from '@/ui/figures'
@@ -12,8 +12,9 @@ import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { age, isOld, plural } from '@/ui/words'
 import { useTitle } from '@/ui/title'
-import { VERDICTS, type Verdict } from '@/ui/verdict'
-import VerdictWord from '@/ui/VerdictWord.vue'
+import ChangedVerdicts from './ChangedVerdicts.vue'
+import ChosenBar from './ChosenBar.vue'
+import TwinsList from './TwinsList.vue'
 import WaitingList from './WaitingList.vue'
 
 useTitle(() => 'Machines')
@@ -71,19 +72,6 @@ async function load(): Promise<void> {
 watch([text, show, by, order], () => (number.value = 0))
 useLoaded(() => [text.value, number.value, show.value, by.value, order.value], load)
 
-/** Verdicts that changed by themselves, of the last weeks; more come a page at a time. */
-const changed = shallowRef<Rejudged[]>([])
-const changedInAll = ref(0)
-async function tellChanged(before?: number): Promise<void> {
-  try {
-    const found = await ask(api.GET('/api/machines/verdicts/changed', { params: { query: { before } } }))
-    changed.value = before ? [...changed.value, ...found.changes] : found.changes
-    changedInAll.value = found.total
-  } catch {
-    // the banner tells
-  }
-}
-useLoaded(() => null, () => tellChanged())
 const lines = computed(() => page.value?.machines ?? [])
 const wanting = computed(() => lines.value.filter((l) => l.summary.worst_severity === 'stop' || l.summary.worst_severity === 'ask' || l.summary.failed).length)
 const lastPage = computed(() => (page.value ? Math.max(0, Math.ceil(page.value.total / page.value.page_size) - 1) : 0))
@@ -117,6 +105,23 @@ function fold(name: string): void {
   if (!next.delete(name)) next.add(name)
   folded.value = next
 }
+/** Machines that are chosen to be changed together, over all pages; or all that the list finds. */
+const choosing = ref(false)
+const chosen = ref(new Map<string, string>())
+const allFound = ref(false)
+watch(choosing, () => (chosen.value = new Map()))
+watch([text, show, choosing], () => (allFound.value = false))
+function choose(some: readonly MachineLine[], is: boolean): void {
+  const next = new Map(chosen.value)
+  for (const l of some) {
+    if (is) next.set(l.id, l.name)
+    else next.delete(l.id)
+  }
+  chosen.value = next
+}
+const allChosen = (some: readonly MachineLine[]) => allFound.value || some.every((l) => chosen.value.has(l.id))
+const asFound = computed(() => ({ q: text.value, want: ['all', 'retired'].includes(show.value) ? null : (show.value as 'stop'), retired: show.value === 'retired' }))
+
 const most = (spread: Record<string, number>) => Math.max(1, ...Object.values(spread))
 /** Need is of what is usable. */
 const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usable_gib, l.need_gib)
@@ -130,6 +135,7 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
         {{ page.total }} looked after<template v-if="wanting">, {{ wanting }} {{ wanting === 1 ? 'wants' : 'want' }} you</template>
       </span>
       <input v-model="text" type="search" class="search" placeholder="name, model, place, group" aria-label="Filter machines" />
+      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-pressed="choosing" @click="choosing = !choosing">{{ choosing ? 'Choose none' : 'Choose some' }}</button>
       <router-link class="quiet-link" to="/machines/many">Many at once</router-link>
       <router-link class="press" v-if="session.mayWrite()" to="/machines/new">New machine</router-link>
     </header>
@@ -141,13 +147,11 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
       <span role="group" aria-label="In which order"><button v-for="w in ORDERS" :key="w.key" type="button" class="choice" :aria-pressed="order === w.key" @click="order = w.key">{{ w.words }}</button></span>
       <span role="group" aria-label="How close"><button type="button" class="choice" :aria-pressed="!dense" @click="dense = false">roomy</button><button type="button" class="choice" :aria-pressed="dense" @click="dense = true">dense</button></span>
     </p>
-    <details v-if="changed.length" class="panel changed small">
-      <summary><b>{{ plural(changedInAll, 'verdict') }} changed</b> since, though nobody changed the layout: firmware, a statement or a corrected sheet did</summary>
-      <ul><li v-for="c in changed" :key="c.id"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ VERDICTS[c.was as Verdict].words }} → <VerdictWord :of="{ verdict: c.verdict as Verdict }" :size="11" /> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
-      <button v-if="changed.length < changedInAll" type="button" class="quiet-link" @click="tellChanged(changed.at(-1)!.id)">Show {{ Math.min(50, changedInAll - changed.length) }} more of {{ changedInAll }}</button>
-    </details>
+    <ChangedVerdicts />
+    <TwinsList @merged="load" />
     <WaitingList @made="load" />
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
+    <ChosenBar v-if="choosing && page" v-model:all="allFound" :chosen="chosen" :found="asFound" :total="page.total" @leave="choosing = false" @changed="load" />
     <div v-if="page" class="panel list">
       <div v-if="!lines.length" class="none">
         <template v-if="text || show !== 'all'">
@@ -163,7 +167,7 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
       <table v-else :class="{ dense }">
         <thead>
           <tr>
-            <th scope="col">board</th>
+            <th scope="col"><label v-if="choosing" class="pick"><input type="checkbox" :checked="allChosen(lines)" :disabled="allFound" aria-label="Choose all of this page" @change="choose(lines, ($event.target as HTMLInputElement).checked)" /></label>board</th>
             <th scope="col">machine</th>
             <th scope="col" class="figure">now → plan</th>
             <th scope="col" class="axis"><span class="visually-hidden">on one scale</span><span v-for="t in ticks(scale).filter((x) => at(x, scale) < 0.93)" :key="t" class="tick" :style="{ left: place(t) }" aria-hidden="true">{{ short(t) }}</span></th>
@@ -174,13 +178,13 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
         </thead>
         <tbody v-for="g in groups" :key="g.name">
           <tr v-if="by" class="group">
-            <th scope="rowgroup" colspan="2"><button type="button" class="unfold" :aria-expanded="!folded.has(g.name)" @click="fold(g.name)"><i aria-hidden="true"></i>{{ g.name || NOBODY[by] }}</button> <span v-if="g.told" class="faded">{{ plural(g.told.count, 'machine') }}</span></th>
+            <th scope="rowgroup" colspan="2"><label v-if="choosing" class="pick"><input type="checkbox" :checked="allChosen(g.lines)" :disabled="allFound" :aria-label="`Choose those of ${g.name || NOBODY[by]} on this page`" @change="choose(g.lines, ($event.target as HTMLInputElement).checked)" /></label><button type="button" class="unfold" :aria-expanded="!folded.has(g.name)" @click="fold(g.name)"><i aria-hidden="true"></i>{{ g.name || NOBODY[by] }}</button> <span v-if="g.told" class="faded">{{ plural(g.told.count, 'machine') }}</span></th>
             <td class="figure faded small"><template v-if="g.told">{{ gbDown(g.told.installed_gib) }} GB</template></td>
             <td class="axis"><i v-for="(n, d) in g.told?.spread ?? {}" :key="d" class="spread" :style="{ left: place(2 ** Number(d) * 1.41), height: `${(100 * n) / most(g.told!.spread)}%` }" :title="`${n} from ${2 ** Number(d)} GB`"></i></td>
             <td colspan="3" class="faded small">{{ g.told && g.lines.length < g.told.count ? `${g.lines.length} of ${g.told.count} on this page` : '' }}</td>
           </tr>
           <tr v-for="l in folded.has(g.name) ? [] : g.lines" :key="l.id">
-            <td class="glyph-cell"><BoardGlyph :groups="l.summary.glyph" /></td>
+            <td class="glyph-cell"><label v-if="choosing" class="pick"><input type="checkbox" :checked="allFound || chosen.has(l.id)" :disabled="allFound" :aria-label="`Choose ${l.name}`" @change="choose([l], ($event.target as HTMLInputElement).checked)" /></label><BoardGlyph :groups="l.summary.glyph" /></td>
             <td>
               <router-link class="name" :to="`/machines/${l.id}/${l.plan ? 'fit' : 'survey'}`">{{ l.name }}</router-link>
               <div class="faded small">{{ l.sheet_title }}</div>
@@ -231,10 +235,6 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
 </template>
 
 <style scoped>
-.changed {
-  margin: 0;
-  padding: 8px 20px 8px 40px;
-}
 .unfold {
   display: inline-flex;
   gap: 9px;
@@ -251,10 +251,6 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
 }
 .unfold[aria-expanded='true'] i {
   background: var(--ink);
-}
-.changed ul {
-  margin: 6px 0 0;
-  padding-left: 20px;
 }
 .machines {
   min-height: 100vh;
@@ -325,6 +321,19 @@ td {
 th:first-child,
 td:first-child {
   padding-left: 40px;
+}
+.pick {
+  display: inline-grid;
+  place-items: center;
+  width: 28px;
+  height: 28px;
+  margin: -4px 4px -4px -32px;
+  vertical-align: middle;
+}
+.pick input {
+  accent-color: var(--umber);
+  width: 16px;
+  height: 16px;
 }
 .glyph-cell {
   padding-top: 14px;
@@ -540,6 +549,11 @@ footer {
   }
   td:nth-child(n + 3) {
     grid-column: 1 / 3;
+  }
+  .pick {
+    margin: 0 4px 0 -8px;
+    width: 44px;
+    height: 44px;
   }
   td.axis {
     height: 38px;

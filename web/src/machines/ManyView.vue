@@ -1,17 +1,20 @@
 <script setup lang="ts">
 /** Many machines at once: a folder of tables or a table of machines dropped, all services asked; and how far it is. */
 import { onBeforeUnmount, onMounted, ref, shallowRef } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type Fleet, type Job } from '@/api/client'
 import { session } from '@/frame/session'
 import { plural } from '@/ui/words'
 import FleetPreview from './FleetPreview.vue'
+import { total } from './fleet'
 import JobPanel from './JobPanel.vue'
 import { useTitle } from '@/ui/title'
 
 useTitle(() => 'Many machines')
 
 const jobs = shallowRef<Job[]>([])
-const open = ref('')
+const route = useRoute()
+const open = ref(typeof route.query.job === 'string' ? route.query.job : '')
 const wrong = ref('')
 const over = ref(false)
 const busy = ref('')
@@ -77,15 +80,9 @@ async function preview(file: File): Promise<void> {
   }
 }
 async function keep(): Promise<void> {
-  const { file } = fleet.value!
-  busy.value = 'Making them'
-  try {
-    fleet.value = { file, found: await ask(api.POST('/api/intakes/fleet', sent(form({ file, keep: 'true' })))) }
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  } finally {
-    busy.value = ''
-  }
+  const { file, found } = fleet.value!
+  await started(() => ask(api.POST('/api/jobs/tables', sent(form({ file })))), `Sending ${plural(total(found), 'row')}`)
+  if (!wrong.value) fleet.value = null
 }
 const poll = () => started(() => ask(api.POST('/api/jobs/pollings', { body: { machines: null } })), 'Starting')
 
@@ -128,7 +125,7 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
       </section>
       <section class="panel way" :class="{ over }" aria-labelledby="many-table" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="dropped">
         <h2 id="many-table">Take a table of machines</h2>
-        <p class="faded small">CSV or XLSX with a column <b>name</b> and a column <b>model</b>; site, place, duty group, looked after by, warranty end, firmware, processor and a column <b>slot A1</b> for each slot may follow. You see every row before anything is kept.</p>
+        <p class="faded small">CSV or XLSX with a column <b>name</b>; make, model, site, place, duty group, looked after by, serial, asset tag, warranty end, firmware, processor and a column <b>slot A1</b> for each slot may follow, and columns of your own, which are kept. A model that no sheet knows waits for one. You see what comes of it before anything is kept.</p>
         <a class="quiet-link small" href="/api/machines/file" download>The machines of today as such a table</a>
         <p class="small out">All that is looked after:
           <span v-for="what in ['machines', 'slots', 'modules', 'plans']" :key="what">{{ what }} as

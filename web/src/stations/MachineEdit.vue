@@ -1,19 +1,24 @@
 <script setup lang="ts">
 /** What is particular to one machine, to change: names, versions, width, mode, processors; and to retire it. */
 import { reactive, ref } from 'vue'
-import { api, ask, Refusal, type MachineView } from '@/api/client'
+import { useRouter } from 'vue-router'
+import { api, ask, faultsOf, Refusal, type MachineView } from '@/api/client'
 import AboutFields from '@/machines/AboutFields.vue'
+import OwnColumns from '@/machines/OwnColumns.vue'
 import { aboutAsSent, aboutAsTyped } from '@/machines/about'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numbersIn, useForm } from '@/ui/form'
+import { plural } from '@/ui/words'
 
 const props = defineProps<{ machine: MachineView }>()
 const emit = defineEmits<{ saved: [machine: MachineView]; leave: []; remodel: [] }>()
 
+const router = useRouter()
 const m = props.machine
 /** Socket -> processor id, "" = not known, "-" = empty. */
 const processors = reactive(Object.fromEntries(Object.keys(m.may_hold).map((s) => [s, s in m.facts.processors ? (m.facts.processors[s] ?? '-') : ''])))
 const about = reactive(aboutAsTyped(m.about))
+const own = ref(Object.entries(m.about.own ?? {}).map(([name, value]) => ({ name, value })))
 const version = ref(m.version)
 const asking = ref(false)
 const retiring = ref(false)
@@ -43,7 +48,7 @@ const { values: form, faults, wrong, sending, submit: save } = useForm(
       mode: mode || null,
       processors: Object.fromEntries(Object.entries(processors).filter(([, p]) => p).map(([s, p]) => [s, p === '-' ? null : p])),
     }
-    const change = { version: version.value, ...base, ...aboutAsSent(about), facts }
+    const change = { version: version.value, ...base, ...aboutAsSent(about), own: ownAsSent(), facts }
     await keep(() =>
       retiring.value
         ? ask(api.POST('/api/machines/{machine_id}/retirement', { params, body: { version: version.value, retired: !m.retired_at } }))
@@ -52,6 +57,7 @@ const { values: form, faults, wrong, sending, submit: save } = useForm(
   },
 )
 
+const ownAsSent = () => Object.fromEntries(own.value.map((r) => [r.name.trim().toLowerCase(), r.value.trim()]).filter(([name, value]) => name && value))
 /** Somebody else's change is shown, and put over only when saved again. */
 async function keep(work: () => Promise<MachineView>): Promise<void> {
   try {
@@ -61,6 +67,20 @@ async function keep(work: () => Promise<MachineView>): Promise<void> {
     const theirs = error.problem.theirs as MachineView
     version.value = theirs.version
     throw new Error(`${error.problem.detail} It is called “${theirs.name}” at “${theirs.about.place}” now. Save again to put yours over it.`, { cause: error })
+  }
+}
+/** Made by mistake: it goes for good. */
+const erasing = ref(false)
+async function erase(): Promise<void> {
+  if (!erasing.value) {
+    erasing.value = true
+    return
+  }
+  try {
+    await ask(api.DELETE('/api/machines/{machine_id}', { params: { ...params, query: { version: version.value } } }))
+    await router.push('/machines')
+  } catch (error) {
+    wrong.value = faultsOf(error)
   }
 }
 function retire(): void {
@@ -110,12 +130,14 @@ function retire(): void {
             <option v-if="machine.may_be_bare.includes(String(socket))" value="-">none</option>
           </select>
         </label>
+        <OwnColumns v-model="own" :faults="faults" />
       </div>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <div class="choices">
         <button type="button" class="quiet-link" @click="retire">
           {{ machine.retired_at ? 'Bring it back' : asking ? 'Really retire it; nothing is lost' : 'Retire this machine' }}
         </button>
+        <button type="button" class="quiet-link" @click="erase">{{ erasing ? `Really delete it, with its surveys and ${plural(machine.plans.length, 'plan')}` : 'Delete it' }}</button>
         <button type="button" class="quiet-link" @click="$emit('remodel')">It is another model</button>
         <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
         <button class="press" type="submit" :disabled="sending">Save</button>

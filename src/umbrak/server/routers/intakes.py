@@ -12,7 +12,8 @@ from umbrak.formats.documents import HashOfSheet
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
-from umbrak.services.machines.table import Fleet, take_fleet
+from umbrak.services.machines.table import Fleet, see_fleet
+from umbrak.services.people.accounts import Role, need
 from umbrak.services.surveys.intake import (
     Intake,
     Match,
@@ -57,10 +58,10 @@ def fleet(
     engine: Db,
     account: Person,
     file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
-    keep: Annotated[bool, Form(description="make the good rows; otherwise only say what they would make")] = False,
 ) -> Fleet:
-    """Many machines from one table, with what is wrong in each row."""
-    return take_fleet(engine, account, file.file.read(MAX_BYTES + 1), keep)
+    """What a table of machines would come to, with what is wrong in each row; nothing is kept."""
+    need(account, Role.technician)
+    return see_fleet(engine, file.file.read(MAX_BYTES + 1))
 
 
 @router.get("/{intake_id}", responses=describe(401, 404, 422))

@@ -8,7 +8,8 @@ from uuid import UUID
 from fastapi import APIRouter, File, Form, Query, Request, UploadFile
 from pydantic import BaseModel
 
-from umbrak.server.bodies import Polling
+from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
+from umbrak.server.bodies import ManyChanges, Polling
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.machines.in_bulk import (
@@ -18,8 +19,10 @@ from umbrak.services.machines.in_bulk import (
     JobView,
     list_jobs,
     see_job,
+    start_change,
     start_polling,
     start_reading,
+    start_table,
     stop_job,
 )
 from umbrak.store.jobs import StepRow
@@ -58,10 +61,32 @@ def read(
     return _queued(request, engine, start_reading(engine, account, given, make))
 
 
+@router.post(
+    "/tables",
+    status_code=201,
+    responses=describe(400, 401, 403, 422),
+    max_body_size=MAX_FORM_BYTES,
+)
+def table(
+    request: Request,
+    engine: Db,
+    account: Person,
+    file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
+) -> JobView:
+    """Take a table of machines in the background; POST /api/intakes/fleet tells beforehand what it comes to."""
+    return _queued(request, engine, start_table(engine, account, file.file.read(MAX_BYTES + 1)))
+
+
 @router.post("/pollings", status_code=201, responses=describe(401, 403, 422))
 def poll(request: Request, body: Polling, engine: Db, account: Person) -> JobView:
     """Ask many machines in the background."""
     return _queued(request, engine, start_polling(engine, account, body.machines))
+
+
+@router.post("/changes", status_code=201, responses=describe(401, 403, 422))
+def change(request: Request, body: ManyChanges, engine: Db, account: Person) -> JobView:
+    """Change many machines alike in the background, each on its own."""
+    return _queued(request, engine, start_change(engine, account, body.change, body.which()))
 
 
 @router.get("/{job_id}", responses=describe(401, 404, 422))

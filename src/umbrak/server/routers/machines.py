@@ -19,6 +19,7 @@ from umbrak.server.bodies import (
     Comparison,
     DriveBody,
     MachineChange,
+    Merger,
     ModelChange,
     NewMachine,
     NewPlan,
@@ -38,6 +39,7 @@ from umbrak.services.machines.exports import export as export_table
 from umbrak.services.machines.filled import FilledModule, see_filled
 from umbrak.services.machines.listing import MachinePage, list_machines
 from umbrak.services.machines.making import make_machine
+from umbrak.services.machines.merging import Twins, delete_machine, list_twins, merge_machines
 from umbrak.services.machines.newer import ChangedVerdicts, NewerSheet, changed_verdicts, newer_sheet, take_newer_sheet
 from umbrak.services.machines.page import MachineView, machine_history, machine_targets, see_machine
 from umbrak.services.machines.remodel import OtherModel, change_model, see_other_model
@@ -98,6 +100,12 @@ def rejudged(
     return changed_verdicts(engine, days, before)
 
 
+@router.get("/twins", responses=describe(401))
+def twins(engine: Db, _: Person) -> tuple[Twins, ...]:
+    """Machines that share a serial number or asset tag, which only one can have."""
+    return list_twins(engine)
+
+
 @router.get("/file", responses={**describe(401), 200: {"content": {"text/csv": {}}}}, response_class=Response)
 def export(engine: Db, _: Person) -> Response:
     """The machines that are looked after, as CSV: what a table of machines is read from, but for the slots."""
@@ -137,6 +145,19 @@ def retire(machine_id: UUID, body: Retirement, engine: Db, account: Person) -> M
     """Take the machine from the list, or bring it back."""
     service.retire_machine(engine, account, machine_id, body.version, body.retired)
     return see_machine(engine, machine_id)
+
+
+@router.post("/{machine_id}/merger", responses=describe(401, 403, 404, 409, 422))
+def merge(machine_id: UUID, body: Merger, engine: Db, account: Person) -> MachineView:
+    """Another machine is the same one: what is told of it is told of this one, and the other is no more."""
+    merge_machines(engine, account, machine_id, body.version, body.other, body.other_version)
+    return see_machine(engine, machine_id)
+
+
+@router.delete("/{machine_id}", status_code=204, responses=describe(401, 403, 404, 409, 422))
+def delete(machine_id: UUID, version: Annotated[int, Query(ge=1)], engine: Db, account: Person) -> None:
+    """Take a machine that was made by mistake away for good; one that was worked on is refused."""
+    delete_machine(engine, account, machine_id, version)
 
 
 @router.post("/{machine_id}/surveys", responses=describe(401, 403, 404, 409, 422))

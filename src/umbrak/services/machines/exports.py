@@ -69,7 +69,7 @@ _MODULE = (
 )
 COLUMNS: dict[What, tuple[str, ...]] = {
     What.MACHINES: (
-        "machine", "model", "site", "place", "duty group", "looked after by", "serial", "warranty end", "firmware", "system",
+        "machine", "model", "site", "place", "duty group", "looked after by", "serial", "asset tag", "warranty end", "firmware", "system",
         "installed_gib", "usable_gib", "official_gib", "need_gib", "planned_gib", "verdict", "could become", "worst", "slots",
         "slots known", "failed", "surveyed",
     ),
@@ -90,11 +90,16 @@ def export(engine: Engine, what: What, as_: As) -> bytes:
         What.PLANS: _plans,
     }
     with engine.connect() as db:
-        return _written(what, as_, makers[what](db))
+        own = {own_column(c) for m in store.all_machines(db) for c in m.about.own} if what is What.MACHINES else ()
+        return _written(what, as_, (*COLUMNS[what], *sorted(own)), makers[what](db))
 
 
-def _written(what: What, as_: As, rows: Iterable[_Row]) -> bytes:
-    columns = COLUMNS[what]
+def own_column(name: str) -> str:
+    """What an installation's own column is called in a table: never as one of ours."""
+    return f"own {name}" if name in COLUMNS[What.MACHINES] else name
+
+
+def _written(what: What, as_: As, columns: Sequence[str], rows: Iterable[_Row]) -> bytes:
     if as_ is As.JSON:
         told = [{c: _plain(r.get(c)) for c in columns} for r in rows]
         return json.dumps({what.value: told}, ensure_ascii=False).encode()
@@ -158,12 +163,13 @@ def _machines(db: Connection) -> Iterator[_Row]:
             facts = None
         yield {
             "machine": m.name, "model": m.sheet_title, "site": m.site, "place": m.about.place, "duty group": m.about.duty_group,
-            "looked after by": m.about.keeper, "serial": m.about.serial, "warranty end": m.about.warranty_end,
+            "looked after by": m.about.keeper, "serial": m.about.serial, "asset tag": m.about.asset_tag, "warranty end": m.about.warranty_end,
             "firmware": facts.firmware if facts else None, "system": facts.system if facts else None,
             "installed_gib": s.get("installed_gib"), "usable_gib": s.get("usable_gib"), "official_gib": s.get("official_gib"),
             "need_gib": needs.get(m.id), "planned_gib": s.get("planned_gib"), "verdict": s.get("verdict"),
             "could become": s.get("at_worst"), "worst": s.get("worst_message"), "slots": s.get("total"), "slots known": s.get("known"),
             "failed": s.get("failed"), "surveyed": survey.taken_at if survey else None,
+            **{own_column(c): v for c, v in m.about.own.items()},
         }  # fmt: skip
 
 

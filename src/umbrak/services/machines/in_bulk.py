@@ -1,4 +1,4 @@
-"""Long work as jobs: reading many files, asking many machines.
+"""Long work as jobs: reading many files, taking tables of machines, asking many machines.
 
 A job is a row with its steps in the database. Each step is done whole, in one transaction with what it brings, or not at
 all: a job that was cut off goes on with the first step that still waits.
@@ -6,17 +6,18 @@ all: a job that was cut off goes on with the first step that still waits.
 
 from __future__ import annotations
 
+import json
 import logging
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from uuid import UUID
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import Connection, Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from umbrak.core.platform.difference import Change
+from umbrak.core.platform.difference import Change as SlotChange
 from umbrak.devices.networks import DeviceError
 from umbrak.formats.archive import unpacked
 from umbrak.formats.bounds import MAX_BYTES
@@ -25,6 +26,8 @@ from umbrak.formats.kept import JobOptions
 from umbrak.services.errors import NotFound, Refused, ServiceError
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines.making import NewMachine, make_within
+from umbrak.services.machines.table import RowToTake, rows_to_take, take_rows
+from umbrak.services.machines.together import MOST, Change, Renewed, Retired, Said, change_one, title_of_change
 from umbrak.services.machines.waiting import NewWaiting, keep_waiting_within
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.rounds.changing import do_search
@@ -36,7 +39,7 @@ from umbrak.store import jobs as store
 from umbrak.store.accounts import Account, find_account
 from umbrak.store.jobs import Ended, JobRow, NewStep, StepRow
 from umbrak.store.machine_services import machines_with_services
-from umbrak.store.machines import machine_by_name_or_serial
+from umbrak.store.machines import Listing, find_machines, found_machines, machine_by_name_or_serial
 
 _log = logging.getLogger("umbrak.work")
 
@@ -130,6 +133,39 @@ def start_polling(engine: Engine, account: Account, machines: Sequence[UUID] | N
         return store.add_job(db, "poll", account.id, title, JobOptions(), steps)
 
 
+def start_table(engine: Engine, account: Account, raw: bytes) -> UUID:
+    """A job that takes a table of machines, row by row. Raises InputError when it is no table, Refused where it has no rows or
+    no column with names."""
+    need(account, Role.technician)
+    names, rows = rows_to_take(raw)
+    if not rows:
+        raise Refused("file", "There is no row in the table below its heads.")
+    steps = [NewStep(name, json.dumps(asdict(row), ensure_ascii=False).encode()) for name, row in rows]
+    title = f"Take {len(steps)} {'machine' if len(steps) == 1 else 'machines'} from a table"
+    with engine.begin() as db:
+        return store.add_job(db, "table", account.id, title, JobOptions(names=names), steps)
+
+
+def start_change(
+    engine: Engine, account: Account, change: Said | Renewed | Retired, machines: Sequence[UUID] | Listing
+) -> UUID:
+    """A job that changes many machines alike, each on its own. Raises Refused where there is none, or they are too many."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        found = found_machines(db, machines, MOST + 1) if isinstance(machines, Listing) else _named(db, machines)
+        if not found:
+            raise Refused("machines", "There is no machine to change.")
+        if len(found) > MOST:
+            raise Refused("machines", f"At most {MOST} machines are changed at a time.")
+        raw = change.model_dump_json(exclude_unset=True).encode()
+        steps = [NewStep(name, raw, key) for key, name in found]
+        return store.add_job(db, "bulk", account.id, title_of_change(change, len(steps)), JobOptions(), steps)
+
+
+def _named(db: Connection, machines: Sequence[UUID]) -> list[tuple[UUID, str]]:
+    return [(m.id, m.name) for m in find_machines(db, list(dict.fromkeys(machines)))]
+
+
 def see_job(engine: Engine, key: UUID, after: int = 0) -> tuple[JobView, list[StepRow]]:
     """A job and a page of its steps. Raises NotFound."""
     with engine.connect() as db:
@@ -172,8 +208,8 @@ def run_job(engine: Engine, outside: Outside, key: UUID, interrupted: Callable[[
             held.commit()
 
 
-#: Files read in one transaction: fewer would cost more than the reading, more would keep who stops it waiting.
-_BATCH = 50
+#: Steps of a kind that are done in one transaction: fewer would cost more than the work, more would keep who stops it waiting.
+_BATCHES = {"read": 50, "table": 50, "bulk": 20}
 
 
 def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
@@ -182,7 +218,7 @@ def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
         head = store.job_head(db, key)
         if head is None or head.state in ("done", "stopped"):
             return False
-        found = store.next_steps(db, key, _BATCH if head.kind == "read" else 1)
+        found = store.next_steps(db, key, _BATCHES.get(head.kind, 1))
         if head.stop_asked or not found:
             store.leave_waiting(db, key)
             store.set_state(db, key, "stopped" if head.stop_asked and found else "done")
@@ -199,6 +235,12 @@ def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
                 _ask(engine, outside, account, key, *some[0])
             elif head.kind == "round":
                 _solve(engine, key, *some[0])
+            elif head.kind == "bulk":
+                with engine.begin() as db:
+                    _change(db, account, key, some)
+            elif head.kind == "table":
+                with engine.begin() as db:
+                    _take_rows(db, account, key, some, head.options.names)
             else:
                 with engine.begin() as db:
                     _read(db, account, key, some, head.options.make)
@@ -235,6 +277,35 @@ def _solve(engine: Engine, key: UUID, step: StepRow, raw: bytes | None) -> None:
     outcome = do_search(engine, key, UUID((raw or b"").decode()))
     with engine.begin() as db:
         store.end_step(db, key, step.number, "done", outcome)
+
+
+_CHANGE: TypeAdapter[Said | Renewed | Retired] = TypeAdapter(Change)
+
+
+def _change(db: Connection, account: Account, key: UUID, steps: Sequence[tuple[StepRow, bytes | None]]) -> None:
+    need(account, Role.technician)
+    ended = []
+    for step, raw in steps:
+        try:
+            if step.machine_id is None:
+                raise NotFound("machine")
+            with db.begin_nested():
+                outcome = change_one(db, account, step.machine_id, _CHANGE.validate_json(raw or b""))
+            ended.append(Ended(step.number, "done", outcome, machine_id=step.machine_id))
+        except ServiceError as error:
+            ended.append(Ended(step.number, "failed", str(error), machine_id=step.machine_id))
+    store.end_steps(db, key, ended)
+
+
+def _take_rows(
+    db: Connection, account: Account, key: UUID, steps: Sequence[tuple[StepRow, bytes | None]], names: Mapping[str, str]
+) -> None:
+    taken = take_rows(db, account, [RowToTake(**json.loads(raw or b"")) for _, raw in steps], names)
+    ended = [
+        Ended(step.number, "failed" if row.failed else "done", row.outcome, machine_id=row.machine_id)
+        for (step, _), row in zip(steps, taken, strict=True)
+    ]
+    store.end_steps(db, key, ended)
 
 
 def _read(
@@ -312,8 +383,8 @@ def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> s
 
 
 def _slot_words(found: Difference, known_failed: Sequence[str]) -> list[str]:
-    counts = {c: sum(1 for d in found.slots if d.change is c) for c in Change}
-    differing = counts[Change.DIFFERS] + counts[Change.GOES] + counts[Change.COMES]
+    counts = {c: sum(1 for d in found.slots if d.change is c) for c in SlotChange}
+    differing = counts[SlotChange.DIFFERS] + counts[SlotChange.GOES] + counts[SlotChange.COMES]
     words = []
     if differing:
         words.append(f"{differing} {'slot differs' if differing == 1 else 'slots differ'}")

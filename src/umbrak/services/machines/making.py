@@ -178,35 +178,45 @@ def change_machine(engine: Engine, account: Account, key: UUID, version: int, ch
     """Change what is given. Raises NotFound, Refused for wrong input, Stale with the machine as it is."""
     need(account, Role.technician)
     with engine.begin() as db:
-        m = current(db, key, version, asdict(changes))
-        values: dict[str, Any] = {}
-        if changes.name is not None and (name := named(changes.name)) != m.row.name:
-            if store.name_taken(db, name, key):
-                raise Refused("name", f"There is a machine {name} already.")
-            values["name"] = name
-        zone = changes.zone or m.row.zone
-        check_zone(zone)
-        if changes.site is not None and changes.site.strip() != (m.row.site or ""):
-            values["site_id"] = site_of(db, changes.site, zone)
-        about = About(**{**m.row.about.model_dump(), **changes.about})
-        values |= {n: v for n in changes.about if (v := getattr(about, n)) != getattr(m.row.about, n)}
-        if changes.facts is not None:
-            check_facts(m.sheet, changes.facts)
-            if changes.facts.value() != m.machine:
-                values["facts"] = changes.facts
-        if values:
-            store.change_machine(db, key, version + 1, values)
-            refresh(db, key)
-            told = {k.removesuffix("_id"): v if isinstance(v, str) else None for k, v in values.items()}
-            record(db, "machine changed", account.id, key, changed=told, version=version + 1)
+        change_within(db, account, key, version, changes)
+
+
+def change_within(db: Connection, account: Account, key: UUID, version: int | None, changes: MachineChanges) -> None:
+    """`change_machine`, as a part of a transaction; version None: whatever it is at."""
+    m = current(db, key, version, asdict(changes))
+    values: dict[str, Any] = {}
+    if changes.name is not None and (name := named(changes.name)) != m.row.name:
+        if store.name_taken(db, name, key):
+            raise Refused("name", f"There is a machine {name} already.")
+        values["name"] = name
+    zone = changes.zone or m.row.zone
+    check_zone(zone)
+    if changes.site is not None and changes.site.strip() != (m.row.site or ""):
+        values["site_id"] = site_of(db, changes.site, zone)
+    about = About(**{**m.row.about.model_dump(), **changes.about})
+    values |= {n: v for n in changes.about if (v := getattr(about, n)) != getattr(m.row.about, n)}
+    if changes.facts is not None:
+        check_facts(m.sheet, changes.facts)
+        if changes.facts.value() != m.machine:
+            values["facts"] = changes.facts
+    if values:
+        store.change_machine(db, key, m.row.version + 1, values)
+        refresh(db, key)
+        told = {k.removesuffix("_id"): v if isinstance(v, str) else None for k, v in values.items()}
+        record(db, "machine changed", account.id, key, changed=told, version=m.row.version + 1)
 
 
 def retire_machine(engine: Engine, account: Account, key: UUID, version: int, retired: bool) -> None:
     """Take a machine from the list, or bring it back; nothing of it is lost. Raises NotFound, Stale."""
     need(account, Role.technician)
     with engine.begin() as db:
-        current(db, key, version, {"retired": retired})
-        values = {"retired_at": datetime.now(UTC) if retired else None}
-        store.change_machine(db, key, version + 1, values)
-        refresh(db, key)
-        record(db, "machine retired" if retired else "machine brought back", account.id, key, version=version + 1)
+        retire_within(db, account, key, version, retired)
+
+
+def retire_within(db: Connection, account: Account, key: UUID, version: int | None, retired: bool) -> None:
+    """`retire_machine`, as a part of a transaction; version None: whatever it is at."""
+    m = current(db, key, version, {"retired": retired})
+    version = m.row.version + 1
+    store.change_machine(db, key, version, {"retired_at": datetime.now(UTC) if retired else None})
+    refresh(db, key)
+    record(db, "machine retired" if retired else "machine brought back", account.id, key, version=version)

@@ -121,22 +121,27 @@ def take_newer_sheet(engine: Engine, account: Account, key: UUID, version: int) 
     """
     need(account, Role.technician)
     with engine.begin() as db:
-        m = current(db, key, version, None)
-        newer = newer_sheet(db, m)
-        if newer is None:
-            raise Refused("sheet", f"{m.row.name} is under the newest revision of its sheet already.")
-        sheet = load_sheet(db, newer.hash)
-        plans = [p for p in plan_store.plans_of(db, key) if p.state in ("draft", "approved")]
-        if any(p.state == "under way" for p in plan_store.plans_of(db, key)):
-            raise Refused("sheet", f"{m.row.name} is on the bench: end its run first.")
-        used = {*m.layout, *(s for p in plans for s in p.goal)}
-        if gone := sorted(used - set(sheet.slots)):
-            raise Refused("sheet", f"The newer sheet has no slot {gone[0]}, and one is in use.")
-        known = {p for s in sheet.sockets.values() for p in s.processors}
-        if odd := next((p for p in m.machine.processors.values() if p and p not in known), None):
-            raise Refused("sheet", f"The newer sheet knows no processor {odd}.")
-        store.change_machine(db, key, version + 1, {"sheet_hash": newer.hash})
-        for p in plans:
-            plan_store.set_sheet(db, p.id, newer.hash)
-        refresh(db, key)
-        record(db, "sheet taken", account.id, key, revision=newer.revision, version=version + 1)
+        take_newer_within(db, account, key, version)
+
+
+def take_newer_within(db: Connection, account: Account, key: UUID, version: int | None) -> None:
+    """`take_newer_sheet`, as a part of a transaction; version None: whatever it is at."""
+    m = current(db, key, version, None)
+    newer = newer_sheet(db, m)
+    if newer is None:
+        raise Refused("sheet", f"{m.row.name} is under the newest revision of its sheet already.")
+    sheet = load_sheet(db, newer.hash)
+    plans = [p for p in plan_store.plans_of(db, key) if p.state in ("draft", "approved")]
+    if any(p.state == "under way" for p in plan_store.plans_of(db, key)):
+        raise Refused("sheet", f"{m.row.name} is on the bench: end its run first.")
+    used = {*m.layout, *(s for p in plans for s in p.goal)}
+    if gone := sorted(used - set(sheet.slots)):
+        raise Refused("sheet", f"The newer sheet has no slot {gone[0]}, and one is in use.")
+    known = {p for s in sheet.sockets.values() for p in s.processors}
+    if odd := next((p for p in m.machine.processors.values() if p and p not in known), None):
+        raise Refused("sheet", f"The newer sheet knows no processor {odd}.")
+    store.change_machine(db, key, m.row.version + 1, {"sheet_hash": newer.hash})
+    for p in plans:
+        plan_store.set_sheet(db, p.id, newer.hash)
+    refresh(db, key)
+    record(db, "sheet taken", account.id, key, revision=newer.revision, version=m.row.version + 1)

@@ -9,14 +9,19 @@ from uuid import UUID
 from pydantic.dataclasses import dataclass as checked
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import match_processors
 from umbrak.formats.about import About
-from umbrak.formats.documents import CHECKED, Name, ShortText
+from umbrak.formats.documents import CHECKED, MachineDoc, Name, ShortText
+from umbrak.formats.rows import RowReader
 from umbrak.formats.sheet.built import ClassName
 from umbrak.formats.sheet.draft import title_of
+from umbrak.formats.spreadsheet import Row
 from umbrak.services.errors import NotFound, Refused, ServiceError
+from umbrak.services.machines.cells import read_cells
 from umbrak.services.machines.making import NewMachine, check_zone, make_within, named, site_of
+from umbrak.services.parts.understanding import Labels
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.building import known_as, plain
 from umbrak.services.sheets.library import load_sheet
@@ -41,6 +46,8 @@ class NewWaiting:
     site: ShortText | None = None
     zone: Name = "UTC"
     about: About = field(default_factory=About)
+    #: Cells of a table that only its sheet gives a meaning.
+    told: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +70,8 @@ class Settled:
     machine_id: UUID | None
     #: Reports whose slot its names do not tell: left out, to be told in Survey.
     unplaced: int = 0
+    #: Cells of the table it came by that its sheet gives no meaning, kept with its own columns.
+    unread: tuple[str, ...] = ()
     #: Why it was not made.
     refused: str = ""
 
@@ -99,6 +108,7 @@ def keep_waiting_within(db: Connection, account: Account, new: NewWaiting) -> UU
         model=model.strip(),
         intake_id=new.intake_id,
         about=about,
+        told=new.told,
     )
     if key is None:
         raise Refused("name", f"A machine {name} waits for its sheet already.")
@@ -163,14 +173,30 @@ def _settle(db: Connection, account: Account, row: WaitingRow, sheet_hash: Sheet
         waiting_id=row.id,
     )
     unplaced = 0
+    reader = RowReader(Row(0, dict(row.told)), read=Labels(db).read)
+    cells = read_cells(sheet, reader)
+    processors, reports = dict(cells.processors), dict[str, int]()
     if row.intake_id:
         reading = load_intake(db, row.intake_id).reading
         slots = match_reports(db, sheet, reading.slots)
         reports = {slot: i for i, slot in enumerate(slots) if slot is not None}
         unplaced = len(slots) - len(reports)
-        processors = match_processors(sheet, reading.processors)
-        new = replace(new, intake_id=row.intake_id, reports=reports, processors=processors)
-    return Settled(row.name, make_within(db, account, new), unplaced)
+        processors |= match_processors(sheet, reading.processors)
+    # What the machine itself reported goes before what a table says of it.
+    fitted = Layout({s: m for s, m in cells.fitted.items() if s not in reports})
+    unread = tuple(dict.fromkeys(f.column for f in reader.faults))
+    kept = {c: row.told[c] for c in unread}
+    new = replace(
+        new,
+        about=row.about.model_copy(update={"own": {**row.about.own, **kept}}),
+        intake_id=row.intake_id,
+        reports=reports,
+        processors=processors,
+        fitted=fitted,
+        emptied=[s for s in cells.emptied if s not in reports],
+        facts=MachineDoc(**cells.facts),
+    )
+    return Settled(row.name, make_within(db, account, new), unplaced, unread)
 
 
 def forget_waiting(engine: Engine, account: Account, key: UUID) -> None:

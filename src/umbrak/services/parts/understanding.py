@@ -60,10 +60,12 @@ def understand(db: Connection, text: str) -> LabelOfPart:
 
 
 class Labels:
-    """Reads labels, one after the other, with what is known of the part numbers on them; each number is looked up once."""
+    """Reads labels, one after the other, with what is known of the part numbers on them; each number is looked up once, each
+    text read once: tables say one thing many times."""
 
     def __init__(self, db: Connection) -> None:
         self._db = db
+        self._told: dict[str, LabelOfPart] = {}
         self._parts: dict[str, Part | None] = {}
 
     @cached_property
@@ -78,11 +80,17 @@ class Labels:
     def learn(self, texts: Iterable[str]) -> Labels:
         """Look up the numbers in many labels at once."""
         keys = {c.key for text in texts for c in candidates(text[:MAX_LABEL_LENGTH])} - set(self._parts)
-        self._parts |= dict.fromkeys(keys) | parts_of(self._db, keys, self.numbers)
+        if keys:
+            self._parts |= dict.fromkeys(keys) | parts_of(self._db, keys, self.numbers)
         return self
 
     def understand(self, text: str) -> LabelOfPart:
         text = text[:MAX_LABEL_LENGTH]
+        if text not in self._told:
+            self._told[text] = self._understand(text)
+        return self._told[text]
+
+    def _understand(self, text: str) -> LabelOfPart:
         found = candidates(text)
         first = decode_label(text)
         if first.module.part and not any(c.key == key_of(first.module.part) for c in found):
