@@ -50,10 +50,10 @@ def test_modules_are_found_by_serial_where_they_are(engine: Engine, technician: 
         "in hall-03, slot CPU1.A1",
         machine,
     )
-    # Only as it was surveyed last.
+    # As it was surveyed last, and where it was.
     revision = see_machine(engine, machine).survey.revision
     survey_by_hand(engine, technician, machine, revision, Layout({"CPU1.A1": replace(module, serial="S-0001")}), [])
-    assert find(engine, "4711") == ()
+    assert [h.detail for h in find(engine, "S/N s-4711")] == ["was in hall-03, slot CPU1.A1"]
 
 
 def test_the_list_is_grouped_counted_and_ordered(engine: Engine, technician: Account) -> None:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, TypeAdapter
+from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, TypeAdapter, model_validator
 
+from umbrak.core.memory.label import decode_label, serial_in
 from umbrak.core.proof.suspects import Symptom
 from umbrak.core.proof.wanted import Wanted
 from umbrak.formats.bounds import MAX_DRIVES, MAX_SLOTS
@@ -85,7 +86,13 @@ class LabelDoc(Entry):
     kind: Literal["label"]
     slot: SlotName
     text: Words = ""
-    serial: Annotated[ShortText, AfterValidator(str.strip)] = ""
+    serial: Annotated[ShortText, AfterValidator(serial_in)] = ""
+
+    @model_validator(mode="after")
+    def _of_the_label(self) -> LabelDoc:
+        """A code or label that has the serial in it is enough."""
+        self.serial = self.serial or decode_label(self.text).module.serial or ""
+        return self
 
 
 class ChangedDoc(Entry):
@@ -247,7 +254,7 @@ class FoundDoc(Entry):
     #: The module that was at fault, by the slot it was planned for: it leaves the machine, and its like goes in.
     module: SlotName | None = None
     fate: Literal["suspect", "to-return"] = "suspect"
-    serial: Annotated[ShortText, AfterValidator(str.strip)] = ""
+    serial: Annotated[ShortText, AfterValidator(serial_in)] = ""
     reference: ShortText = ""
     due_on: date | None = None
     place: ShortText = ""

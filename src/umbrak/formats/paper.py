@@ -120,10 +120,15 @@ def _step(number: int, s: Step) -> str:
 
 
 def paper_pdf(p: Paper) -> bytes:
-    """The page as PDF. Nothing is fetched from anywhere: whatever asks for it gets an error."""
+    """The page as PDF."""
+    return pdf_of(paper_html(p))
+
+
+def pdf_of(page: str) -> bytes:
+    """A page as PDF. Nothing is fetched from anywhere: whatever asks for it gets an error."""
     from weasyprint import HTML
 
     def fetch(url: str, *_: object, **__: object) -> dict[str, Any]:
-        raise ValueError(f"nothing is loaded for a run sheet: {url[:60]}")
+        raise ValueError(f"nothing is loaded for paper: {url[:60]}")
 
-    return bytes(HTML(string=paper_html(p), url_fetcher=fetch).write_pdf())
+    return bytes(HTML(string=page, url_fetcher=fetch).write_pdf())

@@ -6,9 +6,9 @@ from datetime import UTC, datetime, time
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import AwareDatetime, ConfigDict, Field, StringConstraints
+from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field, StringConstraints
 
-from umbrak.core.memory.label import MAX_LABEL_LENGTH
+from umbrak.core.memory.label import MAX_LABEL_LENGTH, part_in
 from umbrak.core.plan.sizing import Sizing, Workload
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.about import About, AboutChanges
@@ -370,11 +370,15 @@ class EvidenceBody(Body):
     )
 
 
+#: As typed, or out of a scanned code.
+PartNumber = Annotated[Name, AfterValidator(part_in)]
+
+
 class StockBody(Body):
     module: ModuleDoc = Field(description="may be empty where the part is known here")
     count: LineCount = 1
     state: StateName = "new"
-    part: Name | None = None
+    part: PartNumber | None = None
     place: ShortText = ""
     note: Text = ""
 
@@ -388,7 +392,7 @@ class StockChange(Body):
 
 
 class OfferBody(Body):
-    part: Name
+    part: PartNumber
     module: ModuleDoc = Field(description="may be empty where the part is known here")
     supplier: ShortText = ""
     price: Money = Field(description="of one kit, in the installation's currency")
@@ -465,10 +469,11 @@ class PurchaseBody(Body):
 
 
 class ArrivalBody(Body):
-    label: Annotated[str, StringConstraints(min_length=1, max_length=400)] = Field(
-        description="label or part number as read"
+    label: Annotated[str, StringConstraints(max_length=MAX_LABEL_LENGTH)] = Field(
+        default="", description="label, part number or code as read; or `spd`"
     )
-    serial: ShortText = ""
+    spd: ModuleDoc | None = Field(default=None, description="the module as its SPD tells it")
+    serial: ShortText = Field(default="", description="where the label does not have it; a scanned code may")
     place: ShortText = Field(default="", description="where on the Shelf it goes")
 
 

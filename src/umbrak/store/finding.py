@@ -6,13 +6,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from uuid import UUID
 
-from sqlalchemy import Connection, Text, cast, func, literal, or_, select, true
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy import Connection, Text, cast, func, or_, select
 from sqlalchemy.sql.expression import ColumnElement
 
+from umbrak.core.memory.label import serial_in
+from umbrak.core.memory.parts import serial_key
 from umbrak.formats.about import SEARCHED
 from umbrak.store.parts import NumberRow, numbers
-from umbrak.store.tables import machine, plan, sheet, site, stock, survey
+from umbrak.store.tables import machine, plan, sheet, site, stay, stock
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +46,7 @@ def find(db: Connection, text: str, each: int) -> list[Hit]:
         *_plans(db, like, starts, each),
         *_sheets(db, like, starts, each),
         *_parts(db, text, each),
-        *_modules(db, like, each),
+        *_modules(db, text, each),
     ]
 
 
@@ -107,34 +108,34 @@ def _met(r: NumberRow) -> Iterator[str]:
             yield what
 
 
-def _modules(db: Connection, like: str, each: int) -> list[Hit]:
-    """Modules by their serials: in machines as they were surveyed last, and on the Shelf."""
-    newest = (
-        select(survey.c.document)
-        .where(survey.c.machine_id == machine.c.id)
-        .order_by(survey.c.revision.desc())
-        .limit(1)
-        .lateral("newest")
-    )
-    slots = newest.c.document["slots"]
-    # An occupant that nobody knows is a word and no document.
-    fitted = func.jsonb_each(func.coalesce(slots, cast(literal("{}"), JSONB))).table_valued(
-        "key", "value", name="fitted"
-    )
-    serial = fitted.c.value.op("->>", return_type=Text())("serial")
-    query = (
-        select(machine.c.id, machine.c.name, fitted.c.key, serial.label("serial"))
-        .select_from(machine.join(newest, true()).join(fitted, true()))
-        .where(serial.ilike(like), machine.c.retired_at.is_(None))
-        .order_by(machine.c.name, fitted.c.key)
+def _modules(db: Connection, text: str, each: int) -> list[Hit]:
+    """Modules by their serials: in machines as they were surveyed last, and on the Shelf; then where they were."""
+    key = serial_key(serial_in(text))
+    if not key:
+        return []
+    fitted = (
+        select(stay.c.serial, stay.c.slot, stay.c.until, machine.c.id, machine.c.name)
+        .join(machine, machine.c.id == stay.c.machine_id)
+        .where(stay.c.key.contains(key, autoescape=True), machine.c.retired_at.is_(None))
+        .order_by(stay.c.until.is_not(None), machine.c.name, stay.c.slot)
         .limit(each)
     )
-    found = [Hit("module", r.serial, f"in {r.name}, slot {r.key}", r.id) for r in db.execute(query)]
-    lying = stock.c.module.op("->>", return_type=Text())("serial")
-    shelved = (
-        select(lying.label("serial"), stock.c.place).where(lying.ilike(like), stock.c.gone_at.is_(None)).limit(each)
-    )
-    found += [
-        Hit("module", r.serial, ", ".join(x for x in ("on the Shelf", r.place) if x)) for r in db.execute(shelved)
+    found = [
+        (r.until is not None, Hit("module", r.serial, f"{'was in' if r.until else 'in'} {r.name}, slot {r.slot}", r.id))
+        for r in db.execute(fitted)
     ]
-    return found[:each]
+    serial = stock.c.module["serial"].astext
+    shelved = (
+        select(serial.label("serial"), stock.c.place, stock.c.gone_at)
+        .where(stock.c.serial_key.contains(key, autoescape=True))
+        .order_by(stock.c.gone_at.is_not(None), stock.c.place)
+        .limit(each)
+    )
+    for r in db.execute(shelved):
+        place = f"{'was on' if r.gone_at else 'on'} the Shelf"
+        found.append((r.gone_at is not None, Hit("module", r.serial, ", ".join(x for x in (place, r.place) if x))))
+    # One line for each module: where it is, else where it was.
+    told: dict[str, Hit] = {}
+    for _, hit in sorted(found, key=lambda f: f[0]):
+        told.setdefault(serial_key(hit.title), hit)
+    return list(told.values())[:each]

@@ -20,6 +20,7 @@ from umbrak.store.tables import (
     statement,
     survey,
 )
+from umbrak.store.whereabouts import move_stays
 
 #: Fields that two machines cannot share.
 _UNIQUE = {"serial": machine.c.serial, "asset_tag": machine.c.asset_tag}
@@ -70,6 +71,7 @@ def hand_over(db: Connection, gone: UUID, kept: UUID) -> None:
     last = db.execute(select(func.max(survey.c.revision)).where(survey.c.machine_id == kept)).scalar() or 0
     moved = survey.c.machine_id == gone
     db.execute(update(survey).where(moved).values(machine_id=kept, revision=survey.c.revision + last))
+    move_stays(db, gone, kept)
     for table in (statement, plan, run, doubt, job_step):
         db.execute(update(table).where(table.c.machine_id == gone).values(machine_id=kept))
     # One of each: what the machine that stays has goes before.

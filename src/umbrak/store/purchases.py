@@ -12,6 +12,7 @@ from uuid import UUID
 from sqlalchemy import Connection, func, insert, select, update
 
 from umbrak.core.memory.module import Module
+from umbrak.core.memory.parts import serial_key
 from umbrak.formats.kept import MODULE
 from umbrak.store.engine import new_id
 from umbrak.store.tables import account, arrival, purchase, purchase_line
@@ -96,7 +97,14 @@ def add_purchase(
 def add_arrival(db: Connection, account_id: UUID, line_id: UUID, module: Module, values: Mapping[str, Any]) -> UUID:
     key = new_id()
     db.execute(
-        insert(arrival).values(id=key, line_id=line_id, module=MODULE.write(module), account_id=account_id, **values)
+        insert(arrival).values(
+            id=key,
+            line_id=line_id,
+            module=MODULE.write(module),
+            account_id=account_id,
+            serial_key=serial_key(module.serial),
+            **values,
+        )
     )
     return key
 

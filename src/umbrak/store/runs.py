@@ -12,6 +12,7 @@ from sqlalchemy import Connection, case, func, insert, select, update
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.core.memory.parts import serial_key
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.entries import KeptEntry
 from umbrak.formats.kept import APPROVAL, ENTRY, RUN, Begun, Taken, Unreadable, read_or_say
@@ -207,7 +208,7 @@ def add_entry(
     raw, media_type = attachment or (None, "")
     values = {
         "id": key, "run_id": run_id, "kind": entry.kind, "step": getattr(entry, "step", None), "document": ENTRY.write(entry),
-        "account_id": account_id, "at": at, "attachment": raw, "media_type": media_type,
+        "account_id": account_id, "at": at, "attachment": raw, "media_type": media_type, "serial_key": serial_key(getattr(entry, "serial", "")),
     }  # fmt: skip
     done = upsert(run_entry).values(**values).on_conflict_do_nothing(index_elements=[run_entry.c.id])
     return bool(db.execute(done).rowcount)

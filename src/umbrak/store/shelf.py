@@ -12,6 +12,7 @@ from uuid import UUID
 from sqlalchemy import Connection, RowMapping, delete, exists, func, insert, select, update
 
 from umbrak.core.memory.module import Module
+from umbrak.core.memory.parts import serial_key
 from umbrak.formats.kept import MODULE, read_or_say
 from umbrak.store.engine import new_id
 from umbrak.store.parts import is_one_of
@@ -34,6 +35,7 @@ class StockRow:
     updated_at: datetime
     reference: str
     due_on: date | None
+    serial_key: str
     #: Why the module cannot be read; "" = it can.
     unreadable: str
 
@@ -69,7 +71,7 @@ class NeedRow:
 
 def add_stock(db: Connection, account_id: UUID, values: dict[str, Any]) -> UUID:
     key = new_id()
-    values = {**values, "module": MODULE.write(values["module"])}
+    values = {**values, "module": MODULE.write(values["module"]), "serial_key": serial_key(values["module"].serial)}
     db.execute(insert(stock).values(id=key, account_id=account_id, **values))
     return key
 

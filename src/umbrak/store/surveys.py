@@ -18,6 +18,7 @@ from umbrak.formats.kept import INTAKE, SURVEY
 from umbrak.store.engine import new_id
 from umbrak.store.parts import keep_fitted
 from umbrak.store.tables import account, intake, locator, maker_name, survey
+from umbrak.store.whereabouts import keep_stays
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +79,7 @@ def add_survey(
         )
     )
     keep_fitted(db, machine_id, kind, content, taken_at)
+    keep_stays(db, machine_id, kind, content, taken_at)
     return key
 
 

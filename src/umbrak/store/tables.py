@@ -343,6 +343,8 @@ stock = Table(
     #: Of what goes back: under which reference, and by when it must have been answered.
     Column("reference", Text, nullable=False, server_default=""),
     Column("due_on", Date, nullable=True),
+    #: Of its serial number (core.memory.parts.serial_key); "" = none is known.
+    Column("serial_key", Text, nullable=False, server_default="", index=True),
 )  # fmt: skip
 
 #: What suppliers ask for a kit.
@@ -423,6 +425,8 @@ arrival = Table(
     Column("reference", Text, nullable=False, server_default=""),
     Column("account_id", ForeignKey("account.id"), nullable=False),
     _at(),
+    #: As in `stock`.
+    Column("serial_key", Text, nullable=False, server_default="", index=True),
 )
 
 #: What each machine is to carry.
@@ -535,6 +539,35 @@ fitted_part = Table(
     Column("count", Integer, nullable=False),
     Column("seen_on", Date, nullable=False),
 )
+
+#: Modules that have a serial number, each for as long as it was seen in one slot.
+stay = Table(
+    "stay",
+    metadata,
+    Column("id", BigInteger, Identity(always=True), primary_key=True),
+    #: Equal for spellings of one number (core.memory.parts.serial_key).
+    Column("key", Text, nullable=False, index=True),
+    Column("serial", Text, nullable=False),
+    Column("part", Text, nullable=False, server_default=""),
+    #: The module in a few words.
+    Column("words", Text, nullable=False),
+    Column("capacity_gib", Float, nullable=True),
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
+    Column("slot", Text, nullable=False),
+    #: By what it was seen first: a kind of report.
+    Column("seen_by", Text, nullable=False),
+    Column("since", TIMESTAMP(timezone=True), nullable=False),
+    #: When it was seen there last.
+    Column("seen_at", TIMESTAMP(timezone=True), nullable=False),
+    #: When something else was seen in its slot; NULL: it is there, as far as is known.
+    Column("until", TIMESTAMP(timezone=True), nullable=True),
+    #: When it was found at fault there.
+    Column("failed_at", TIMESTAMP(timezone=True), nullable=True),
+    #: The most errors that its machine counted of it; NULL: it told of none.
+    Column("correctable", BigInteger, nullable=True),
+    Column("uncorrectable", BigInteger, nullable=True),
+)
+Index("ix_stay_open", stay.c.machine_id, postgresql_where=stay.c.until.is_(None))
 
 #: What somebody told of a part number: what it is, or another number of the same thing.
 part_word = Table(
@@ -688,7 +721,10 @@ run_entry = Table(
     #: By the clock at the bench.
     Column("at", TIMESTAMP(timezone=True), nullable=False),
     _at("received_at"),
+    #: Of the module that it names by its serial number, as in `stock`.
+    Column("serial_key", Text, nullable=False, server_default=""),
 )
+Index("ix_run_entry_serial_key", run_entry.c.serial_key, postgresql_where=run_entry.c.serial_key != "")
 Index("ix_run_entry_run_id", run_entry.c.run_id, run_entry.c.number)
 
 #: A lead's word that a plan's risk is taken, for just the risk that was seen.

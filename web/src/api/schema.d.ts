@@ -208,6 +208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buying/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * On Paper
+         * @description What to buy, with what is nearly right and what is wrong, as PDF.
+         */
+        get: operations["on_paper_api_buying_paper_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/desk": {
         parameters: {
             query?: never;
@@ -2213,6 +2233,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/labels.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Labels
+         * @description Labels for the bags of what comes out and the slots of what goes in, as PDF.
+         */
+        get: operations["labels_api_runs__run_id__labels_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/logs/{entry_id}": {
         parameters: {
             query?: never;
@@ -2727,6 +2767,46 @@ export interface paths {
          * @description Modules or offers from a table: what each row was understood as, and what is wrong in it.
          */
         post: operations["take_api_shelf_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Labels
+         * @description Labels to stick on what is on hand, one a module, as PDF.
+         */
+        get: operations["labels_api_shelf_labels_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/modules/{serial}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Module
+         * @description Where a module is, where it was, what was seen of it: by its serial number, or a scanned code that has it.
+         */
+        get: operations["module_api_shelf_modules__serial__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3372,9 +3452,10 @@ export interface components {
         ArrivalBody: {
             /**
              * Label
-             * @description label or part number as read
+             * @description label, part number or code as read; or `spd`
+             * @default
              */
-            label: string;
+            label?: string;
             /**
              * Place
              * @description where on the Shelf it goes
@@ -3383,9 +3464,12 @@ export interface components {
             place?: string;
             /**
              * Serial
+             * @description where the label does not have it; a scanned code may
              * @default
              */
             serial?: string;
+            /** @description the module as its SPD tells it */
+            spd?: components["schemas"]["ModuleDoc"] | null;
         };
         /** ArrivalView */
         ArrivalView: {
@@ -10097,6 +10181,82 @@ export interface components {
             /** Totals */
             totals: components["schemas"]["TotalView"][];
         };
+        /**
+         * Trail
+         * @description Of one module; the newest first.
+         */
+        Trail: {
+            /** Lines */
+            lines: components["schemas"]["TrailLine"][];
+            /** Now */
+            now: components["schemas"]["TrailLine"][];
+            /** Part */
+            part: string;
+            /** Serial */
+            serial: string;
+            /** Words */
+            words: string;
+        };
+        /** TrailLine */
+        TrailLine: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Correctable */
+            correctable: number | null;
+            /** Due On */
+            due_on: string | null;
+            /** Failed At */
+            failed_at: string | null;
+            /**
+             * Machine
+             * @default
+             */
+            machine: string;
+            /** Machine Id */
+            machine_id: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Reference
+             * @default
+             */
+            reference: string;
+            /** Run Id */
+            run_id: string | null;
+            /** Seen At */
+            seen_at: string | null;
+            /**
+             * Slot
+             * @default
+             */
+            slot: string;
+            /**
+             * State
+             * @default
+             */
+            state: string;
+            /** Uncorrectable */
+            uncorrectable: number | null;
+            /** Until */
+            until: string | null;
+            where: components["schemas"]["Where"];
+        };
         /** TrialBody */
         TrialBody: {
             /**
@@ -10620,6 +10780,11 @@ export interface components {
          * @enum {string}
          */
         What: "machines" | "slots" | "modules" | "plans";
+        /**
+         * Where
+         * @enum {string}
+         */
+        Where: "fitted" | "shelf" | "arrived" | "sent back" | "noted";
         /**
          * Who
          * @description Who may tick a step.
@@ -11506,6 +11671,50 @@ export interface operations {
             };
             /** @description Not found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    on_paper_api_buying_paper_get: {
+        parameters: {
+            query?: {
+                /** @description plans; all that lack something where none is named */
+                plan?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18386,6 +18595,57 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    labels_api_runs__run_id__labels_pdf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     log_api_runs__run_id__logs__entry_id__put: {
         parameters: {
             query?: never;
@@ -19976,6 +20236,113 @@ export interface operations {
             };
             /** @description Not allowed */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    labels_api_shelf_labels_get: {
+        parameters: {
+            query?: {
+                /** @description lines; all of them where none is named */
+                stock?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    module_api_shelf_modules__serial__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                serial: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trail"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -40,8 +40,7 @@ const nothing = computed(() => asked.value.length > 1 && !hits.value.length)
 function target(h: Found): string {
   if (h.kind === 'sheet') return `/machines?q=${encodeURIComponent(h.title)}`
   if (h.kind === 'part') return `/shelf/parts/${encodeURIComponent(h.title)}`
-  // A module that lies on the Shelf: its detail says where.
-  if (!h.machine_id) return '/shelf'
+  if (h.kind === 'module') return `/shelf/modules/${encodeURIComponent(h.title)}`
   return `/machines/${h.machine_id}/${h.kind === 'plan' ? 'fit' : 'survey'}`
 }
 function go(h: Found | undefined): void {

@@ -14,6 +14,7 @@ export const router = createRouter({
     { path: '/shelf', component: () => import('@/shelf/ShelfView.vue') },
     { path: '/shelf/buy', component: () => import('@/shelf/BuyView.vue') },
     { path: '/shelf/orders', component: () => import('@/shelf/OrdersView.vue') },
+    { path: '/shelf/modules/:serial', component: () => import('@/shelf/ModuleView.vue'), props: true },
     { path: '/shelf/parts', component: () => import('@/shelf/PartsView.vue') },
     { path: '/shelf/parts/:number', component: () => import('@/shelf/PartView.vue'), props: true },
     { path: '/sheets', component: () => import('@/sheets/LibraryView.vue') },

@@ -8,6 +8,7 @@ import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
+import BriefOf from '@/stations/BriefOf.vue'
 import OfferAxis from './OfferAxis.vue'
 import { partPath } from './parts'
 import OrderForm from './OrderForm.vue'
@@ -53,6 +54,7 @@ async function copy(): Promise<void> {
 const fromShelf = computed(() => buying.value?.lines.reduce((n, l) => n + l.from_shelf.reduce((m, t) => m + t.modules, 0), 0) ?? 0)
 const leftOver = computed(() => buying.value?.lines.reduce((n, l) => n + l.left_over, 0) ?? 0)
 const offered = computed(() => buying.value?.lines.filter((l) => !l.missing).length ?? 0)
+const machineOf = (plan: string) => buying.value!.plans.find((p) => p.id === plan)?.machine_id ?? ''
 /** Names of machines that have several plans here: each plan wants its own. */
 const twice = computed(() => {
   const chosen = buying.value?.plans.filter((p) => p.chosen).map((p) => p.machine) ?? []
@@ -108,6 +110,7 @@ const twice = computed(() => {
               <p v-if="l.missing" class="small lacking"><SeverityMark severity="ask" /> {{ l.missing }} {{ l.offers.length ? 'more than is offered' : 'that nobody offers' }} <router-link class="quiet-link" to="/shelf">Add an offer</router-link></p>
               <OfferAxis v-if="l.takes.length && l.offers.length > 1" :offers="l.offers" :currency="buying.currency" />
             </div>
+            <div class="briefs small"><BriefOf v-for="n in l.needs" :key="n.plan_id" :machine-id="machineOf(n.plan_id)" :plan="{ id: n.plan_id, version: 0 }" :of="`${n.machine}, ${n.plan}`" /></div>
           </article>
           <p class="sum">
             <span><b>{{ offered }} of {{ plural(buying.lines.length, 'line') }}</b> can be had<template v-if="buying.lead_days !== null">, {{ buying.missing ? 'what is offered is there' : 'all there' }} after {{ plural(buying.lead_days, 'day') }}</template><template v-if="buying.missing">; what {{ plural(buying.missing, 'module') }} {{ buying.missing === 1 ? 'costs' : 'cost' }} is not known</template></span>
@@ -119,7 +122,7 @@ const twice = computed(() => {
         <section class="panel text" aria-labelledby="buy-text">
           <div class="caption">
             <h2 id="buy-text">Text to paste</h2>
-            <span><button type="button" class="quiet-link" @click="copy">Copy</button>&ensp;<a class="quiet-link" :href="`/api/buying/file?${query}`" download>CSV</a> <span v-if="copied" class="small faded" role="status">copied</span></span>
+            <span><button type="button" class="quiet-link" @click="copy">Copy</button>&ensp;<a class="quiet-link" :href="`/api/buying/file?${query}`" download>CSV</a>&ensp;<a class="quiet-link" :href="`/api/buying/paper?${query}`" target="_blank" rel="noopener">PDF</a> <span v-if="copied" class="small faded" role="status">copied</span></span>
           </div>
           <pre>{{ buying.text || 'Nothing is to be bought: it is on the Shelf or on order.' }}</pre>
         </section>
@@ -199,5 +202,10 @@ pre {
   article {
     grid-template-columns: minmax(0, 1fr);
   }
+}
+.briefs {
+  grid-column: 1 / -1;
+  display: grid;
+  gap: 2px;
 }
 </style>

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 /** What was ordered: what is still to come, and every module that came read in and laid against what was ordered. */
 import { onMounted, reactive, ref, shallowRef } from 'vue'
-import { api, ask, Refusal, wordsOf, type Order } from '@/api/client'
+import { api, ask, Refusal, wordsOf, type Module, type Order } from '@/api/client'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
 import { became, CAME, standing } from './buying'
-import { partPath } from './parts'
+import { modulePath, partPath } from './parts'
 
 useTitle(() => 'On order')
 const orders = shallowRef<Order[]>()
@@ -32,15 +32,32 @@ function show(changed: Order): void {
   orders.value = orders.value!.map((o) => (o.id === changed.id ? changed : o))
 }
 const fault = (error: unknown) => (error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join('; ') : wordsOf(error))
-async function read(order: Order): Promise<void> {
+async function read(order: Order, spd?: Module): Promise<void> {
   const f = of(order.id)
   try {
-    show(await ask(api.POST('/api/buying/orders/{order_id}/arrivals', { params: { path: { order_id: order.id } }, body: { label: f.label, serial: f.serial, place: f.place } })))
+    const body = { label: f.label, serial: f.serial, place: f.place, spd: spd as never }
+    show(await ask(api.POST('/api/buying/orders/{order_id}/arrivals', { params: { path: { order_id: order.id } }, body })))
     Object.assign(f, { label: '', serial: '', wrong: '' })
     fields[order.id]?.focus() // a scanner types the next one at once
   } catch (error) {
     f.wrong = fault(error)
   }
+}
+/** A module that came, by its own words: what a programmer or a machine read out of it. */
+async function readSpd(order: Order, event: Event): Promise<void> {
+  const field = event.target as HTMLInputElement
+  const file = field.files?.[0]
+  if (!file) return
+  const data = new FormData()
+  data.append('file', file)
+  try {
+    const spd = await ask(api.POST('/api/spd', { body: data as never, bodySerializer: (b) => b as never }))
+    if (spd.crc_ok) await read(order, spd.module)
+    else of(order.id).wrong = `The checksums of ${file.name} are wrong: read its label instead.`
+  } catch (error) {
+    of(order.id).wrong = fault(error)
+  }
+  field.value = ''
 }
 async function decide(order: Order, arrival: string, keep: boolean): Promise<void> {
   const f = of(order.id)
@@ -88,7 +105,8 @@ function showClosed(on: boolean): void {
         <b>{{ l.modules }}</b> × {{ l.words }}, <router-link class="quiet-link mono" :to="partPath(l.part)">{{ l.part }}</router-link> <span class="faded small">{{ l.kit > 1 ? `${plural(l.kits, 'kit')} of ${l.kit}, ` : '' }}{{ l.pending ? `${l.pending} to come` : 'all here' }}</span>
       </p>
       <form v-if="session.mayWrite() && !o.closed && o.pending" class="fields read" :aria-label="`Read in of ${o.reference || o.supplier}`" @submit.prevent="read(o)">
-        <label>Label or part number <input :ref="(e) => (fields[o.id] = e as HTMLInputElement | null)" v-model="of(o.id).label" class="mono" maxlength="400" placeholder="scan or type a label" required /></label>
+        <label>Label, part number or code <input :ref="(e) => (fields[o.id] = e as HTMLInputElement | null)" v-model="of(o.id).label" class="mono" maxlength="400" placeholder="scan or type a label" /></label>
+        <label>or its SPD <input type="file" @change="readSpd(o, $event)" /></label>
         <label>Serial <input v-model="of(o.id).serial" class="mono" maxlength="120" /></label>
         <label>Put where <input v-model="of(o.id).place" maxlength="200" /></label>
         <button class="press slim" type="submit" :disabled="!of(o.id).label.trim()">It came</button>
@@ -97,7 +115,7 @@ function showClosed(on: boolean): void {
       <ul v-if="o.lines.some((l) => l.arrivals.length)">
         <li v-for="a in o.lines.flatMap((l) => l.arrivals)" :key="a.id">
           <SeverityMark :severity="CAME[a.came].severity" />
-          <span><b>{{ CAME[a.came].words }}</b> <span class="mono">{{ [a.words, a.part, a.serial].filter(Boolean).join(', ') }}</span>
+          <span><b>{{ CAME[a.came].words }}</b> <span class="mono">{{ [a.words, a.part].filter(Boolean).join(', ') }}</span><template v-if="a.serial">, <router-link class="quiet-link mono" :to="modulePath(a.serial)">{{ a.serial }}</router-link></template>
             <span v-if="a.differs.length" class="small under">{{ a.differs.join('; ') }}</span>
             <span v-if="a.unread.length" class="small faded under">not read: {{ a.unread.join(', ') }}</span></span>
           <span v-if="a.kept || a.reference || !session.mayWrite()" class="small faded">{{ became(a) }}</span>

@@ -10,7 +10,7 @@ import MoneyForm from './MoneyForm.vue'
 import OfferForm from './OfferForm.vue'
 import StockForm from './StockForm.vue'
 import TableIn from './TableIn.vue'
-import { partPath } from './parts'
+import { modulePath, partPath } from './parts'
 import { freeWords, OLD_PRICE_DAYS, STATE_MARKS, STATES } from './words'
 import { useTitle } from '@/ui/title'
 
@@ -116,14 +116,14 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
                   </select>
                   <template v-else>{{ STATES[s.state] }}</template></span>
               </td>
-              <th scope="row">{{ s.words }}<span v-for="u in s.unlike_tried" :key="u" class="small under unlike">{{ u }} in what was tried under this part: those trials do not speak for it</span><span v-if="s.note" class="small faded under">{{ s.note }}</span><span v-if="s.reference || s.due_on" class="small under">{{ [s.reference, s.due_on ? `to be answered by ${s.due_on}` : ''].filter(Boolean).join(', ') }}</span></th>
+              <th scope="row">{{ s.words }}<span v-for="u in s.unlike_tried" :key="u" class="small under unlike">{{ u }} in what was tried under this part: those trials do not speak for it</span><router-link v-if="s.module.serial" class="quiet-link mono small under" :to="modulePath(s.module.serial)">{{ s.module.serial }}</router-link><span v-if="s.note" class="small faded under">{{ s.note }}</span><span v-if="s.reference || s.due_on" class="small under">{{ [s.reference, s.due_on ? `to be answered by ${s.due_on}` : ''].filter(Boolean).join(', ') }}</span></th>
               <td class="mono"><router-link v-if="s.part" class="quiet-link" :to="partPath(s.part)">{{ s.part }}</router-link><span v-if="s.listed_by.length" class="small under listed">listed for {{ s.listed_by.join(', ') }}</span></td>
               <td class="number"><input v-if="session.mayWrite()" class="count" :value="s.count" inputmode="numeric" :aria-label="`How many ${s.part ?? s.words}`" @change="count(s, $event)" /><template v-else>{{ s.count }}</template></td>
               <td>
                 {{ freeWords(s) }}
                 <span v-for="r in s.reserved" :key="r.plan_id" class="small under"><router-link class="quiet-link" :to="`/machines/${r.machine_id}/fit`">{{ r.machine }}</router-link>, {{ r.plan }}: {{ r.count }}</span>
               </td>
-              <td>{{ s.place }}</td>
+              <td>{{ s.place }} <a class="quiet-link small under" :href="`/api/shelf/labels?stock=${s.id}`" target="_blank" rel="noopener" :aria-label="`Labels for ${s.count} of ${s.part ?? s.words}`">{{ s.count > 1 ? 'Labels' : 'Label' }}</a></td>
             </tr>
           </tbody>
         </table>

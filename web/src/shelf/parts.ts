@@ -4,6 +4,8 @@ import { plural } from '@/ui/words'
 
 export const partPath = (number: string): string => `/shelf/parts/${encodeURIComponent(number)}`
 
+export const modulePath = (serial: string): string => `/shelf/modules/${encodeURIComponent(serial)}`
+
 export type Sighting = PartView['sightings'][number]
 
 /** Sightings that say the same of every member, as one column. */

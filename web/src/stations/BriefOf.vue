@@ -4,7 +4,7 @@ import { ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type Brief, type Layout } from '@/api/client'
 import SeverityMark from '@/ui/SeverityMark.vue'
 
-const props = defineProps<{ machineId: string; plan?: { id: string; version: number }; slots?: Layout }>()
+const props = defineProps<{ machineId: string; plan?: { id: string; version: number }; slots?: Layout; of?: string }>()
 const brief = shallowRef<Brief>()
 const wrong = ref('')
 const open = ref(false)
@@ -37,7 +37,7 @@ async function copy(): Promise<void> {
 
 <template>
   <section class="brief">
-    <p><button type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">What to look for in a shop</button><template v-if="plan">&ensp;<router-link class="quiet-link" :to="{ path: '/shelf/buy', query: { plan: plan.id } }">What to buy</router-link></template></p>
+    <p><button type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">{{ of ? `Nearly right, and wrong, for ${of}` : 'What to look for in a shop' }}</button><template v-if="plan && !of">&ensp;<router-link class="quiet-link" :to="{ path: '/shelf/buy', query: { plan: plan.id } }">What to buy</router-link></template></p>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
     <p v-if="open && !brief && !wrong" class="small faded" role="status">judging what would do as well</p>
     <div v-if="open && brief" class="said" aria-label="Brief">

@@ -83,6 +83,16 @@ def decode_label(text: str) -> LabelReading:
     return reader.result(text)
 
 
+def serial_in(text: str) -> str:
+    """The serial number in what was typed or scanned into a field for one: of a code or label that names it, else the text itself."""
+    return decode_label(text).module.serial or text.strip()
+
+
+def part_in(text: str) -> str:
+    """The part number in what was typed or scanned into a field for one, as `serial_in` has it."""
+    return decode_label(text).module.part or text.strip()
+
+
 #: Words of what has a capacity too and is no memory module: drives, graphics memory, sticks and cards for the pocket.
 _OTHER = re.compile(
     r"(?<![A-Z0-9])(?:SSDs?|HDDs?|SSHD|NVMe|S?ATA(?:\s?(?:II+|[1-6]))?|eMMC|U?SAS|hard\s?(?:disk|drive)s?|solid[\s-]?state|M\.2|(?:micro|mini)?\s?SD(?:HC|XC)"
@@ -407,6 +417,20 @@ def _number(text: str) -> float:
     return int(value) if value == int(value) else value
 
 
+#: What stands between the fields of a scanned code: the characters themselves, or what a scanner types for them.
+_SEPARATOR = r"(?:[\x1d\x1e|␝␞]|<[GR]S>|\{[GR]S\}|\^[\]^])"
+#: Data identifiers (ANSI MH10.8.2): part numbers of the customer, supplier and maker; serial numbers.
+_IDENTIFIED = {"P": "part", "1P": "part", "30P": "part", "S": "serial", "1S": "serial"}
+
+
+def _identified(r: _Reader, m: re.Match[str]) -> Said:
+    """A field of a code in the syntax of ISO/IEC 15434, format 06, as labels have it beside their bars."""
+    if not r.text.lstrip().startswith("[)>"):
+        return
+    name = _IDENTIFIED.get(m["di"])
+    yield (name, m["value"].strip()) if name and m["value"].strip() else ("noise", True)
+
+
 _WORD_RANKS = {"single": 1, "dual": 2, "double": 2, "quad": 4, "octal": 8}
 _NO, _DIMM = ("ecc", False), ("form", Form.DIMM)
 
@@ -414,6 +438,9 @@ _NO, _DIMM = ("ecc", False), ("form", Form.DIMM)
 _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]], ...] = tuple(
     (re.compile(pattern, flags), handle)
     for pattern, handle, flags in (
+        (rf"^\s*\[\)>{_SEPARATOR}?0[56](?={_SEPARATOR})", _word_says(("noise", True)), 0),
+        (rf"{_SEPARATOR}(?P<di>[0-9]{{0,2}}[A-Z])(?P<value>(?:(?!{_SEPARATOR})[^\x04])*)", _identified, 0),
+        (rf"{_SEPARATOR}|\x04|<EOT>|␄", _word_says(("noise", True)), 0),
         (r"(?<![A-Z0-9])(?:P/?N|part(?:\s?(?:no|number))?)(?:\s?[:.#]\s?|(?<!part)\s)([\w./+-]+)", _field_group("part"), re.I),
         (r"(?<![A-Z0-9])(?:S/?N|serial(?:\s?(?:no|number))?)(?:\s?[:.#]\s?|(?<!serial)\s)([\w./+-]+)", _field_group("serial"), re.I),
         (r"(?:(?<![A-Z0-9])|(?<=x[48]))(?P<head>PC\s?-?(?P<gen>[2345]))(?P<low>[LU](?![A-Z]))?\s?-?\s?(?P<rate>\d{3,5})" + _SUFFIX, _formal, re.I),

@@ -132,6 +132,11 @@ def key_of(number: str) -> str:
     return "".join(number.split()).upper()
 
 
+def serial_key(serial: str | None) -> str:
+    """Equal for spellings of one serial number: letters and figures alone tell them apart; "" = none."""
+    return "".join(c for c in (serial or "").upper() if c.isalnum())
+
+
 #: A word that can be a part number, or a piece of one that is printed with spaces.
 _WORD = re.compile(r"[^\s,;|()\[\]“”\"]+")
 #: Words that one number is printed in, at most.

@@ -8,7 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response
 
 from umbrak.server.bodies import ArrivalBody, DecisionBody, PurchaseBody
-from umbrak.server.deps import Db, Person
+from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
 from umbrak.services.buying.ordering import (
     NewPurchase,
@@ -19,6 +19,7 @@ from umbrak.services.buying.ordering import (
     see_purchases,
     take_in,
 )
+from umbrak.services.buying.paper import buying_pdf
 from umbrak.services.buying.wanted import BuyingView, buying_table, see_buying
 
 router = APIRouter(prefix="/buying", tags=["buying"])
@@ -38,6 +39,15 @@ def table(engine: Db, _: Person, plan: Plans = []) -> Response:  # noqa: B006
     return Response(buying_table(see_buying(engine, plan)), media_type="text/csv; charset=utf-8", headers=headers)
 
 
+@router.get(
+    "/paper", responses={**describe(401, 422), 200: {"content": {"application/pdf": {}}}}, response_class=Response
+)
+def on_paper(engine: Db, _: Person, now: Now, plan: Plans = []) -> Response:  # noqa: B006
+    """What to buy, with what is nearly right and what is wrong, as PDF."""
+    headers = {"Content-Disposition": 'inline; filename="to-buy.pdf"'}
+    return Response(buying_pdf(engine, plan, now), media_type="application/pdf", headers=headers)
+
+
 @router.get("/orders", responses=describe(401, 422))
 def orders(
     engine: Db, _: Person, closed: Annotated[bool, Query(description="those that are done too")] = False
@@ -55,7 +65,8 @@ def order(body: PurchaseBody, engine: Db, account: Person) -> PurchaseView:
 @router.post("/orders/{order_id}/arrivals", status_code=201, responses=describe(401, 403, 404, 422))
 def arrived(order_id: UUID, body: ArrivalBody, engine: Db, account: Person) -> PurchaseView:
     """Read in a module that came."""
-    return take_in(engine, account, order_id, label=body.label, serial=body.serial, place=body.place)
+    spd = body.spd.value() if body.spd else None
+    return take_in(engine, account, order_id, label=body.label, serial=body.serial, place=body.place, spd=spd)
 
 
 @router.post("/orders/{order_id}/arrivals/{arrival_id}", responses=describe(401, 403, 404, 422))

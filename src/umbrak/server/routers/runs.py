@@ -29,6 +29,7 @@ from umbrak.server.routers.session import Browser
 from umbrak.server.tries import COUNTING, HASHING, run_in
 from umbrak.services.bench import ending, entering, making, paper
 from umbrak.services.bench.entering import InHand, add_log, add_photo, compare_label, see_attachment, set_window
+from umbrak.services.bench.labels import run_labels
 from umbrak.services.bench.making import PreviewView
 from umbrak.services.bench.view import RunView, see_run
 from umbrak.services.errors import NotAllowed, NotSignedIn
@@ -158,6 +159,15 @@ def attachment(run_id: UUID, entry_id: UUID, engine: Db, _: Person) -> Response:
     raw, kind = see_attachment(engine, run_id, entry_id)
     policy = {"Content-Security-Policy": "default-src 'none'; sandbox", "Cache-Control": "private, max-age=86400"}
     return Response(raw, media_type=kind, headers=policy)
+
+
+@router.get("/runs/{run_id}/labels.pdf", response_class=Response, responses=describe(401, 404, 422))
+def labels(run_id: UUID, engine: Db, _: Person) -> Response:
+    """Labels for the bags of what comes out and the slots of what goes in, as PDF."""
+    name, raw = run_labels(engine, run_id)
+    return Response(
+        raw, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{_plain(name)}"'}
+    )
 
 
 @router.get("/runs/{run_id}/sheet.pdf", response_class=Response, responses=describe(401, 404, 422))

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, File, Form, Query, Response, UploadFile
+from fastapi import APIRouter, File, Form, Path, Query, Response, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies import MoneyBody, OfferBody, StockBody, StockChange
@@ -13,10 +13,13 @@ from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.people.settings import MoneySettings, see_money, set_money
 from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock, change_stock, withdraw_offer
+from umbrak.services.shelf.labels import shelf_labels
 from umbrak.services.shelf.tables import TakenTable, export_table, take_table
+from umbrak.services.shelf.trail import Trail, see_trails
 from umbrak.services.shelf.view import ShelfView, see_shelf
 
 router = APIRouter(prefix="/shelf", tags=["shelf"])
+_PDF: dict[str, Any] = {"content": {"application/pdf": {}}}
 TableKind = Annotated[Literal["stock", "offers"], Query(description="modules on hand, or offers")]
 
 
@@ -29,6 +32,23 @@ def see(
 ) -> ShelfView:
     """What is on hand and on offer."""
     return see_shelf(engine, q, machine_id)
+
+
+@router.get("/labels", responses={**describe(401, 404, 422), 200: _PDF}, response_class=Response)
+def labels(
+    engine: Db,
+    _: Person,
+    stock: Annotated[list[UUID], Query(max_length=1000, description="lines; all of them where none is named")] = [],  # noqa: B006
+) -> Response:
+    """Labels to stick on what is on hand, one a module, as PDF."""
+    headers = {"Content-Disposition": 'inline; filename="labels.pdf"'}
+    return Response(shelf_labels(engine, stock), media_type="application/pdf", headers=headers)
+
+
+@router.get("/modules/{serial}", responses=describe(401, 404, 422))
+def module(serial: Annotated[str, Path(max_length=400)], engine: Db, _: Person) -> tuple[Trail, ...]:
+    """Where a module is, where it was, what was seen of it: by its serial number, or a scanned code that has it."""
+    return see_trails(engine, serial)
 
 
 @router.post("/stock", status_code=201, responses=describe(401, 403, 422))

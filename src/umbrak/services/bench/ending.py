@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
@@ -40,6 +39,7 @@ from umbrak.store.engine import new_id
 from umbrak.store.history import record
 from umbrak.store.runs import RunRow
 from umbrak.store.surveys import add_survey
+from umbrak.store.whereabouts import end_stays
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,9 +80,12 @@ def sign_off(engine: Engine, account: Account, key: UUID, said: SignOff, now: da
         waived = [f"{i.what}: {i.reason}" for i in proof.waived]
         signed = SignedDoc(kind="signed", outcome=said.outcome, note=said.note, waived=waived)
         keep(db, account, row, new_id(), signed, now)
+        before, goal, failed = layouts_of(row)
+        out = {a.source for a in actions(m.sheet, before, goal, failed) if a.do is Do.TAKE_OUT and a.source}
+        end_stays(db, row.machine_id, out, now)
         survey_id, fitted = _becomes_fitted(db, account, m, row, proof, now)
         _runs_as_planned(db, account, m, row)
-        came_out = _sort_out(db, account, m, row, said)
+        came_out = _sort_out(db, account, m, row, said, proof.serials)
         if not waived:
             # Who went on without knowing has tried nothing that others could rely on.
             note_trials(db, account, row, said.outcome, proof.soak.day if proof.soak else 0.0, said.note, now)
@@ -189,8 +192,14 @@ def _learn(db: Connection, account: Account, row: RunRow, fitted: Layout) -> Non
         plan_store.add_command(db, plan.id, plan.version + 1, "edit", {}, known, account.id)
 
 
-def _sort_out(db: Connection, account: Account, m: Loaded, row: RunRow, said: SignOff) -> list[str]:
-    """Modules that left go on the Shelf; modules that came are taken from it, where it had them."""
+def _sort_out(
+    db: Connection, account: Account, m: Loaded, row: RunRow, said: SignOff, serials: Mapping[str, str]
+) -> list[str]:
+    """Modules that left go on the Shelf; modules that came are taken from it, where it had them.
+
+    Parameters
+        serials   slot -> serial of what went in, as noted at the bench
+    """
     before, goal, failed = layouts_of(row)
     done = actions(m.sheet, before, goal, failed)
     told = []
@@ -210,9 +219,12 @@ def _sort_out(db: Connection, account: Account, m: Loaded, row: RunRow, said: Si
                 due_on=back.due_on if back else None,
             )
             told.append(a.source)
-    came = Counter(alike(a.module) for a in done if a.do is Do.PUT_IN and a.source is None and a.module is not None)
-    for module, count in came.items():
-        take_from_shelf(db, account, like_key(module), count)
+    came: dict[Module, list[str]] = {}
+    for a in done:
+        if a.do is Do.PUT_IN and a.source is None and a.module is not None:
+            came.setdefault(alike(a.module), []).append(serials.get(a.target or "", ""))
+    for module, numbers in came.items():
+        take_from_shelf(db, account, like_key(module), len(numbers), numbers)
     return told
 
 

@@ -13,7 +13,9 @@ from pydantic.dataclasses import dataclass
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.buying.arrival import Arrival, Came, laid_against
+from umbrak.core.memory.label import serial_in
 from umbrak.core.memory.module import Module
+from umbrak.core.memory.parts import serial_key
 from umbrak.core.plan.brief import shop_words
 from umbrak.formats.documents import CHECKED, ShortText
 from umbrak.formats.quantities import Day, Money
@@ -153,8 +155,10 @@ def _lines(found: Gathered, supplier: str) -> Iterator[dict[str, Any]]:
                 }  # fmt: skip
 
 
-def take_in(engine: Engine, account: Account, key: UUID, *, label: str, serial: str, place: str) -> PurchaseView:
-    """Read a module that came: it is laid against the line that it fits best. What is right, or right as far as it was read, goes on the
+def take_in(
+    engine: Engine, account: Account, key: UUID, *, label: str, serial: str, place: str, spd: Module | None = None
+) -> PurchaseView:
+    """Read a module that came, by its label or its SPD: it is laid against the line that it fits best. What is right, or right as far as it was read, goes on the
     Shelf; what is not waits for somebody's word.
 
     Raises
@@ -165,10 +169,13 @@ def take_in(engine: Engine, account: Account, key: UUID, *, label: str, serial: 
     with engine.begin() as db:
         store.lock_purchase(db, key)
         row = _row(db, key)
-        read = replace(understand(db, label).reading.module, serial=serial.strip() or None)
+        read = spd or understand(db, label).reading.module
+        read = replace(read, serial=serial_in(serial) or read.serial)
         if read.capacity_gib is None and not read.part:
             raise Refused("label", f"“{label}” says nothing of a module: its label, or its part number.")
-        if read.serial and any(a.module.serial == read.serial for line in row.lines for a in line.arrivals):
+        if read.serial and any(
+            serial_key(a.module.serial) == serial_key(read.serial) for line in row.lines for a in line.arrivals
+        ):
             raise Refused("serial", f"{read.serial} was read in already.")
         waiting = [line for line in row.lines if line.pending]
         if not waiting:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import replace
 from datetime import UTC, date, datetime
 from typing import Annotated, Any
@@ -13,6 +14,7 @@ from pydantic.dataclasses import dataclass
 from sqlalchemy import Connection, Engine, func
 
 from umbrak.core.memory.module import Module, alike
+from umbrak.core.memory.parts import serial_key
 from umbrak.core.platform.machine import Layout
 from umbrak.formats.documents import CHECKED, Name, ShortText, Text, like_key
 from umbrak.formats.quantities import Day, KitSize, LeadDays, LineCount, Money, OnOffer
@@ -106,17 +108,33 @@ def put_away(
     record(db, "put on shelf", account.id, id=str(key), part=module.part, count=1)
 
 
-def take_from_shelf(db: Connection, account: Account, kind: str, count: int) -> int:
-    """Take usable modules of a kind off the shelf, the oldest line first. Returns how many it had."""
-    wanted = count
-    for row in sorted(store.all_stock(db), key=lambda r: (r.state != StockState.NEW, r.id)):
-        if row.kind == kind and row.state in USABLE and wanted:
-            taken = min(wanted, row.count)
-            left = {"count": row.count - taken} if taken < row.count else {"gone_at": func.now()}
-            store.change_stock(db, row.id, row.version, left)
-            record(db, "taken from shelf", account.id, id=str(row.id), part=row.part, count=taken)
-            wanted -= taken
-    return count - wanted
+def take_from_shelf(db: Connection, account: Account, kind: str, count: int, serials: Iterable[str] = ()) -> int:
+    """Take usable modules of a kind off the shelf, the oldest line first. Returns how many it had.
+
+    Parameters
+        serials   of the modules, as far as they were noted: those very modules are taken, and for them no other that has a serial
+    """
+    here = sorted(store.all_stock(db), key=lambda r: (r.state != StockState.NEW, r.id))
+    noted = {serial_key(s) for s in serials} - {""}
+    known = [r for r in here if r.serial_key in noted][:count]
+    taken = sum(_take(db, account, row, 1) for row in known)
+    alike_ones = [r for r in here if r.kind == kind and r.state in USABLE and r not in known]
+    # A module whose number was noted, and is on no line here, is none of those that have another number.
+    nameless = [r for r in alike_ones if not r.serial_key]
+    others = [r for r in alike_ones if r.serial_key][: max(0, count - len(noted))]
+    for row in sorted((*nameless, *others), key=here.index):
+        if taken < count:
+            taken += _take(db, account, row, count - taken)
+    return taken
+
+
+def _take(db: Connection, account: Account, row: store.StockRow, most: int) -> int:
+    taken = min(most, row.count)
+    store.change_stock(
+        db, row.id, row.version, {"count": row.count - taken} if taken < row.count else {"gone_at": func.now()}
+    )
+    record(db, "taken from shelf", account.id, id=str(row.id), part=row.part, count=taken)
+    return taken
 
 
 def change_stock(engine: Engine, account: Account, key: UUID, version: int, changes: dict[str, Any]) -> ShelfView:

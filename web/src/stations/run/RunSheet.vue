@@ -112,6 +112,7 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
       <div class="acts">
         <router-link v-if="active" class="press slim" :to="`/bench/${runId}`">Open at the bench</router-link>
         <a class="quiet-link" :href="`/api/runs/${runId}/sheet.pdf`" target="_blank" rel="noopener">Print (PDF)</a>
+        <a class="quiet-link" :href="`/api/runs/${runId}/labels.pdf`" target="_blank" rel="noopener">Labels (PDF)</a>
         <a v-if="view.window_start" class="quiet-link" :href="`/api/runs/${runId}/window.ics`">Calendar</a>
         <button v-if="active && session.mayWrite()" type="button" class="quiet-link" @click="dialog = 'window'">Window</button>
       </div>
