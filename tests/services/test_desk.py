@@ -2,21 +2,34 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+import subprocess
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
+from pathlib import Path
 from uuid import uuid4
 
+import pytest
+import vobject
 from sqlalchemy import Engine, update
 
 from tests.services.test_rounds import asked, solved
-from tests.services.test_runs import begin
+from tests.services.test_runs import begin, prove
 from tests.services.test_shelf import line
 from tests.services.test_taking_in import key_of
+from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
+from umbrak.services.bench.ending import SignOff, sign_off
+from umbrak.services.bench.entering import set_window
 from umbrak.services.buying.ordering import NewPurchase, close_purchase, decide, place_purchase, take_in
 from umbrak.services.buying.wanted import see_buying
+from umbrak.services.desk.calendar import new_feed, see_feed
+from umbrak.services.desk.report import manager_pdf
 from umbrak.services.desk.view import Item, Section, see_desk
+from umbrak.services.errors import NotFound, Refused
+from umbrak.services.machines.listing import list_machines
+from umbrak.services.people.accounts import change_account
 from umbrak.services.plans.editing import start_plan
+from umbrak.services.plans.view import see_plan
 from umbrak.services.rounds.asked import AskedWave
 from umbrak.services.rounds.changing import accept_round, close_round, make_round
 from umbrak.store.accounts import Account
@@ -126,3 +139,65 @@ def test_changed_verdicts_are_news_for_a_while(engine: Engine, technician: Accou
     assert news.section is Section.CHANGED and news.words == "what is fitted: go → at-risk: firmware 9.3 tightens it"
     later = see_desk(engine, technician, NOW + timedelta(days=20))
     assert not [i for i in later.items if i.section is Section.CHANGED]
+
+
+def test_what_comes_as_a_calendar(engine: Engine, technician: Account, lead: Account) -> None:
+    token = new_feed(engine, technician)
+    module = line(engine, "HLV5R-16").module
+    bench = begin(engine, technician, lead, module)
+    start, end = NOW + timedelta(days=1), NOW + timedelta(days=1, hours=2)
+    set_window(engine, technician, bench.id, start, end)
+    events = {e.summary.value: e for e in vobject.readOne(see_feed(engine, token, NOW).decode()).vevent_list}
+    assert abs((events["Memory: hall-03"].dtstart.value - start).total_seconds()) < 1
+    # The address that was told before leads nowhere, and so does one of somebody who may not sign in any more.
+    newer = new_feed(engine, technician)
+    with pytest.raises(NotFound):
+        see_feed(engine, token, NOW)
+    change_account(engine, lead, technician.id, active=False)
+    with pytest.raises(NotFound):
+        see_feed(engine, newer, NOW)
+
+
+def test_one_page_for_a_manager(engine: Engine, technician: Account, lead: Account, tmp_path: Path) -> None:
+    third = decode_label("16GB 1Rx8 PC5-4800B-RC0 P/N: QD5R-16").module
+    bench = begin(engine, technician, lead, third)
+    prove(bench, lead)
+    sign_off(engine, technician, bench.id, SignOff("fine", "", "bench", {}), bench.now)
+    day = bench.now.date()
+
+    def page(since: date, until: date) -> str:
+        (tmp_path / "page.pdf").write_bytes(manager_pdf(engine, since, until, NOW))
+        told = subprocess.run(
+            ["pdftotext", "-layout", tmp_path / "page.pdf", "-"], capture_output=True, text=True, check=True
+        )
+        return " ".join(told.stdout.split())
+
+    told = page(day - timedelta(days=30), day)
+    assert "+96 GB" in told and "hall-03 six proved 480 576" in told, told
+    assert "Of 1 approved plans that ended, 0 met trouble" in told
+    empty = page(day + timedelta(days=1), day + timedelta(days=2))
+    assert "Nothing ended in these days" in empty and "+0 GB" in empty and "not known" in empty
+    with pytest.raises(Refused):
+        manager_pdf(engine, day, day - timedelta(days=1), NOW)
+
+
+def test_who_is_on_what(engine: Engine, technician: Account, lead: Account) -> None:
+    key = key_of(engine, "gauge-01")
+    plan = start_plan(engine, lead, key, "mine")
+    (mine,) = [w for w in see_desk(engine, technician).work if w.who == lead.shown_as and w.what == "gauge-01"]
+    assert (mine.words, mine.path) == ("plan mine", f"/machines/{key}/fit?plan={plan.id}")
+    later = see_desk(engine, technician, NOW + timedelta(days=9))
+    assert not [w for w in later.work if w.who == lead.shown_as]
+
+
+def test_a_plan_says_what_it_waits_for(engine: Engine, technician: Account) -> None:
+    held = line(engine, "HLV5R-16").module
+    plan = start_plan(engine, technician, key_of(engine, "hall-04"), "eight", wanted=Layout(dict.fromkeys(["CPU0.A", "CPU0.B", "CPU0.C", "CPU0.D", "CPU0.E", "CPU0.F", "CPU0.G", "CPU0.H"], held)))  # fmt: skip
+    assert plan.waits is None
+    buying, due = see_buying(engine, [plan.id]), TODAY + timedelta(days=2)
+    supplier = buying.lines[0].takes[0].supplier
+    cost = sum((t.price for x in buying.lines for t in x.takes if t.supplier == supplier), Decimal(0))
+    place_purchase(engine, technician, NewPurchase(supplier=supplier, reference="", ordered_on=TODAY, due_on=due, plans=(plan.id,), cost=cost))  # fmt: skip
+    waits = see_plan(engine, plan.id).waits
+    assert waits and (waits.modules, waits.due_on) == (4, due)
+    assert next(m for m in list_machines(engine).machines if m.name == "hall-04").waits == waits

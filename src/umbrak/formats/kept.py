@@ -304,13 +304,25 @@ class Taken:
     version: int
     #: By which model trouble was reckoned: 1 = with what is only shown oddly, 2 = that it does not run.
     model: int = 1
+    #: What it was to cost less than the official way; None where there was none with a price.
+    saving: float | None = None
+    #: Of which currency.
+    currency: str = ""
 
 
 #: The model of today.
 MODEL = 2
 APPROVAL: Kept[Taken] = Kept(
     "An approval",
-    lambda d: Taken(Verdict(d["verdict"]), d["trouble"], tuple(d["reasons"]), d["version"], d.get("model", 1)),
+    lambda d: Taken(
+        Verdict(d["verdict"]),
+        d["trouble"],
+        tuple(d["reasons"]),
+        d["version"],
+        d.get("model", 1),
+        d.get("saving"),
+        d.get("currency", ""),
+    ),
     jsonable,
 )
 

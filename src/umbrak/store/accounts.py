@@ -8,11 +8,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, delete, distinct, func, insert, select, update
+from sqlalchemy import Connection, delete, distinct, exists, func, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, known_browser, session, sign_in_failure
+from umbrak.store.tables import account, calendar_feed, known_browser, session, sign_in_failure
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,3 +165,21 @@ SESSIONS = "umbrak_sessions"
 
 def _tell_ended(db: Connection) -> None:
     db.execute(select(func.pg_notify(SESSIONS, "")))
+
+
+def set_feed(db: Connection, account_id: UUID, token: bytes | None) -> None:
+    """The address of a person's calendar; the one before leads nowhere any more. None: there is none."""
+    db.execute(delete(calendar_feed).where(calendar_feed.c.account_id == account_id))
+    if token is not None:
+        db.execute(insert(calendar_feed).values(account_id=account_id, token_hash=token))
+
+
+def has_feed(db: Connection, account_id: UUID) -> bool:
+    return bool(db.execute(select(exists().where(calendar_feed.c.account_id == account_id))).scalar())
+
+
+def feed_of(db: Connection, token: bytes) -> Account | None:
+    """Whose calendar has that address, as long as the account may sign in."""
+    query = select(account).join(calendar_feed, calendar_feed.c.account_id == account.c.id)
+    row = db.execute(query.where(calendar_feed.c.token_hash == token, account.c.active)).one_or_none()
+    return _account(row) if row else None

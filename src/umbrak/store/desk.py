@@ -9,7 +9,7 @@ from uuid import UUID
 from sqlalchemy import Connection, String, cast, exists, func, or_, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
-from umbrak.store.tables import account, doubt, machine, machine_summary, plan, plan_need, round_plan, sheet
+from umbrak.store.tables import account, doubt, history, machine, machine_summary, plan, plan_need, round_plan, sheet
 
 #: Lines of one kind that are shown; how many there are is counted.
 MOST = 30
@@ -125,3 +125,43 @@ def open_doubts(db: Connection) -> tuple[list[OpenDoubt], int]:
     rows = db.execute(query).all()
     found = [OpenDoubt(r.hash, r.title, words=r.words, machine=r.name, by=r.shown_as, at=r.at) for r in rows]
     return found, rows[0].all if rows else 0
+
+
+@dataclass(frozen=True, slots=True)
+class WorkRow:
+    """What somebody did last to a machine or a plan of it."""
+
+    who: str
+    machine_id: UUID
+    machine: str
+    plan_id: UUID | None
+    plan: str | None
+    action: str
+    at: datetime
+
+
+def recent_work(db: Connection, since: datetime) -> list[WorkRow]:
+    """Of each person and machine the last that was done since then, the newest first."""
+    newest = (
+        select(history.c.id)
+        .ext(distinct_on(history.c.account_id, history.c.machine_id))
+        .where(history.c.at >= since, history.c.account_id.is_not(None), history.c.machine_id.is_not(None))
+        .order_by(history.c.account_id, history.c.machine_id, history.c.id.desc())
+        .subquery()
+    )
+    query = (
+        select(history, account.c.shown_as, machine.c.name.label("machine"), plan.c.name.label("plan"))
+        .join(newest, newest.c.id == history.c.id)
+        .join(account, account.c.id == history.c.account_id)
+        .join(machine, machine.c.id == history.c.machine_id)
+        .outerjoin(plan, plan.c.id == history.c.plan_id)
+        .where(machine.c.retired_at.is_(None))
+        .order_by(history.c.id.desc())
+        .limit(MOST * 10)
+    )
+    return [
+        WorkRow(
+            who=r.shown_as, machine_id=r.machine_id, machine=r.machine, plan_id=r.plan_id, plan=r.plan, action=r.action, at=r.at
+        )
+        for r in db.execute(query)
+    ]  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
@@ -180,3 +180,26 @@ def purchases(db: Connection, key: UUID | None = None, closed: bool = False) -> 
 def lock_purchase(db: Connection, key: UUID) -> None:
     """Let nobody else change an order till this transaction ends."""
     db.execute(select(purchase.c.id).where(purchase.c.id == key).with_for_update())
+
+
+@dataclass(frozen=True, slots=True)
+class Waits:
+    """Modules that are on order for a plan and have not come."""
+
+    modules: int
+    #: When the last of them is due; None where a supplier did not say.
+    due_on: date | None
+
+
+def waited_for(db: Connection, plans: Collection[UUID]) -> dict[UUID, Waits]:
+    """Those of some plans that wait for modules on order."""
+    if not plans:
+        return {}
+    found: dict[UUID, Waits] = {}
+    for bought in purchases(db):
+        for line in bought.lines:
+            for plan, count in line.pending_for.items():
+                had = found.get(plan, Waits(0, bought.due_on))
+                due = max(had.due_on, bought.due_on) if had.due_on and bought.due_on else None
+                found[plan] = Waits(had.modules + count, due)
+    return {p: w for p, w in found.items() if p in set(plans)}

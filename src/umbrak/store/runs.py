@@ -139,6 +139,12 @@ def runs_under_way(db: Connection, most: int) -> list[RunRow]:
     return [_row(r) for r in db.execute(query)]
 
 
+def runs_ended(db: Connection, since: datetime, until: datetime) -> list[RunRow]:
+    """Of all machines, those that ended from then on and before then, the one that ended first first."""
+    over = (run.c.ended_at >= since, run.c.ended_at < until)
+    return [_row(r) for r in db.execute(_RUNS.where(*over).order_by(run.c.ended_at, run.c.id))]
+
+
 def runs_of_plan(db: Connection, plan_id: UUID) -> list[RunRow]:
     return [_row(r) for r in db.execute(_RUNS.where(run.c.plan_id == plan_id).order_by(run.c.id))]
 

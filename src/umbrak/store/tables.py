@@ -87,6 +87,16 @@ session = Table(
     Column("expires_at", TIMESTAMP(timezone=True), nullable=False),
 )
 
+#: Addresses at which a person's calendar asks for what comes, without signing in.
+calendar_feed = Table(
+    "calendar_feed",
+    metadata,
+    Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), primary_key=True),
+    #: SHA-256 of the address's secret part.
+    Column("token_hash", LargeBinary, nullable=False, unique=True),
+    _at(),
+)
+
 site = Table(
     "site",
     metadata,
@@ -793,5 +803,6 @@ history = Table(
     Column("detail", JSONB, nullable=False, server_default=text("'{}'")),
 )
 Index("ix_history_machine", history.c.machine_id, history.c.id)
+Index("ix_history_at", history.c.at)
 Index("ix_history_action", history.c.action, history.c.id)
 Index("ix_plan_machine", plan.c.machine_id)

@@ -248,6 +248,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/desk/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Feed
+         * @description Whether you have a calendar of what comes.
+         */
+        get: operations["feed_api_desk_feed_get"];
+        put?: never;
+        /**
+         * Make Feed
+         * @description A new secret address for your calendar; the one before leads nowhere any more.
+         */
+        post: operations["make_feed_api_desk_feed_post"];
+        /**
+         * Drop Feed
+         * @description Let your calendar's address lead nowhere.
+         */
+        delete: operations["drop_feed_api_desk_feed_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desk/feeds/{token}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calendar
+         * @description What comes, for whoever knows the address: windows, waves of rounds, deliveries and returns.
+         */
+        get: operations["calendar_api_desk_feeds__token__ics_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desk/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report
+         * @description One page for a manager: done, gained, spent, saved, trouble met against trouble predicted.
+         */
+        get: operations["report_api_desk_report_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doubts/{doubt_id}/acceptance": {
         parameters: {
             query?: never;
@@ -4631,6 +4699,8 @@ export interface components {
             week: string[];
             /** Windows */
             windows: components["schemas"]["WindowAt"][];
+            /** Work */
+            work: components["schemas"]["OnIt"][];
         };
         /** Detail */
         Detail: {
@@ -5140,6 +5210,16 @@ export interface components {
             told: boolean;
             /** Trials */
             trials: components["schemas"]["NextBoot"][];
+        };
+        /**
+         * Feed
+         * @description The calendar of what comes, at a secret address.
+         */
+        Feed: {
+            /** Kept */
+            kept: boolean;
+            /** Path */
+            path: string | null;
         };
         /**
          * Field
@@ -5963,6 +6043,7 @@ export interface components {
              * Format: date-time
              */
             surveyed_at: string;
+            waits: components["schemas"]["Waits"] | null;
         };
         /** MachinePage */
         MachinePage: {
@@ -6867,6 +6948,25 @@ export interface components {
             to: string | null;
         };
         /**
+         * OnIt
+         * @description A machine that somebody worked on in the last days, or has on the bench.
+         */
+        OnIt: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Path */
+            path: string;
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * OpenFact
          * @description A fact that is open.
          */
@@ -7328,6 +7428,7 @@ export interface components {
             verdict_today: components["schemas"]["Verdict"] | null;
             /** Version */
             version: number;
+            waits: components["schemas"]["Waits"] | null;
         };
         /** Polling */
         Polling: {
@@ -10700,6 +10801,16 @@ export interface components {
             zone: string;
         };
         /**
+         * Waits
+         * @description Modules that are on order for a plan and have not come.
+         */
+        Waits: {
+            /** Due On */
+            due_on: string | null;
+            /** Modules */
+            modules: number;
+        };
+        /**
          * WaivedDoc
          * @description A lead goes on without what the proof lacks.
          */
@@ -11771,6 +11882,213 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    feed_api_desk_feed_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    make_feed_api_desk_feed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    drop_feed_api_desk_feed_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    calendar_api_desk_feeds__token__ics_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": unknown;
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    report_api_desk_report_get: {
+        parameters: {
+            query?: {
+                /** @description first day; 90 days before the last where it is not said */
+                since?: string | null;
+                /** @description last day; today where it is not said */
+                until?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];

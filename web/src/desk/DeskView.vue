@@ -6,6 +6,7 @@ import { useLoaded } from '@/stations/live'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
+import CalendarFeed from './CalendarFeed.vue'
 import WeekTable from './WeekTable.vue'
 import { order, SECTIONS, since, type Order, type Whose } from './words'
 
@@ -27,6 +28,12 @@ useLoaded(
 )
 const total = computed(() => Object.values(desk.value?.counts ?? {}).reduce((n, m) => n + m, 0))
 const nobodys = computed(() => desk.value?.items.filter((i) => !i.who).length ?? 0)
+/** By person, whoever did something last first. */
+const people = computed(() => {
+  const found = new Map<string, Desk['work']>()
+  for (const w of desk.value?.work ?? []) found.set(w.who, [...(found.get(w.who) ?? []), w])
+  return [...found].map(([who, work]) => ({ who, work }))
+})
 const groups = computed(() => (desk.value ? order(desk.value.items, whose.value, by.value) : []))
 const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric', month: 'long' }).format(new Date())
 </script>
@@ -67,6 +74,10 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
       </section>
       <aside>
         <WeekTable :desk="desk" />
+        <section v-if="people.length" aria-label="Who is on what" class="side">
+          <h2>Who is on what <span class="small faded">in the last days</span></h2>
+          <p v-for="p in people" :key="p.who" class="small on"><b>{{ p.who }}</b><span><template v-for="(w, i) in p.work" :key="w.path"><template v-if="i">; </template><router-link class="quiet-link" :to="w.path">{{ w.what }}</router-link> {{ w.words }} <span class="faded">{{ since({ since: w.at, due: null } as never) }}</span></template></span></p>
+        </section>
         <section aria-label="Trouble, predicted and met" class="side">
           <h2>Trouble, predicted and met</h2>
           <p v-if="desk.counted"><b class="large">{{ desk.met }}</b> met, <b class="large">{{ desk.predicted }}</b> predicted <span class="faded">in {{ plural(desk.counted, 'approved plan') }} that ended<template v-if="desk.brier !== null && desk.brier !== undefined">; Brier {{ desk.brier.toFixed(3) }}</template></span></p>
@@ -75,8 +86,10 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
         </section>
         <section aria-label="Money" class="side">
           <h2>Money since {{ desk.spent_since }}</h2>
+          <p><a class="quiet-link small" href="/api/desk/report" target="_blank" rel="noopener">One page for a manager, of 90 days (PDF)</a></p>
           <p>ordered <b class="large">{{ Number(desk.spent).toFixed(2) }}</b> {{ desk.currency }} <router-link class="quiet-link small" to="/shelf/orders">Orders</router-link></p>
         </section>
+        <CalendarFeed />
       </aside>
     </div>
   </div>
@@ -208,5 +221,10 @@ aside {
     align-items: center;
     justify-content: center;
   }
+}
+.on {
+  display: grid;
+  grid-template-columns: 90px minmax(0, 1fr);
+  gap: 8px;
 }
 </style>

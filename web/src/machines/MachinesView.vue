@@ -10,6 +10,7 @@ import { at, scaleOf, short, ticks } from './wall'
 import { useLoaded } from '@/stations/live'
 import { session } from '@/frame/session'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { isLate, waitsWords } from '@/shelf/buying'
 import { age, isOld, plural } from '@/ui/words'
 import { useTitle } from '@/ui/title'
 import ChangedVerdicts from './ChangedVerdicts.vue'
@@ -216,6 +217,7 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
             </td>
             <td class="at">
               <span class="station">{{ l.station }}</span>
+              <router-link v-if="l.waits" class="quiet-link small nowrap" :class="{ late: isLate(l.waits) }" to="/shelf/orders">{{ waitsWords(l.waits) }}</router-link>
               <div v-if="l.summary.known < l.summary.total || !dense" class="small nowrap" :class="l.summary.known < l.summary.total ? 'lacking' : 'faded'">{{ l.summary.known }} of {{ l.summary.total }} known</div>
             </td>
             <td class="nowrap" :class="isOld(l.surveyed_at) ? 'old' : 'faded'" :title="isOld(l.surveyed_at) ? 'an old survey: look again before buying' : undefined">{{ age(l.surveyed_at) }}</td>
@@ -516,6 +518,9 @@ header,
   color: var(--ask);
   text-decoration: underline dashed 1px;
   text-underline-offset: 3px;
+}
+.late {
+  color: var(--stop);
 }
 .nowrap {
   white-space: nowrap;

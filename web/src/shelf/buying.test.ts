@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
 import type { Buying, BuyingLine, Order } from '@/api/client'
-import { bySupplier, perGb, standing, takeWords } from './buying'
+import { bySupplier, isLate, perGb, standing, takeWords, waitsWords } from './buying'
 
 const take = (kits: number, kit: number, price: string, part = 'AB-8') => ({ part, supplier: 'Quay', kits, kit, modules: kits * kit, price_of_kit: '1', price, lead_days: 1 }) as BuyingLine['takes'][number]
 const line = (takes: BuyingLine['takes'], left_over: number) => ({ part: 'AB-8', takes, left_over }) as unknown as BuyingLine
@@ -27,3 +27,8 @@ it.each([
   [{ pending: 0, modules: 4, days_late: 0, due_on: null, closed: false }, 'all here'],
   [{ pending: 1, modules: 4, days_late: 0, due_on: null, closed: true }, '1 never came'],
 ])('says how an order stands', (order, words) => expect(standing(order as Order)).toBe(words))
+it.each([
+  [{ modules: 12, due_on: '2999-12-03' }, 'waits for 12 modules, due 3 Dec', false],
+  [{ modules: 1, due_on: '2001-01-09' }, 'waits for 1 module, late since 9 Jan', true],
+  [{ modules: 2, due_on: null }, 'waits for 2 modules, nobody said when', false],
+])('says what a plan waits for', (waits, words, late) => expect([waitsWords(waits), isLate(waits)]).toEqual([words, late]))

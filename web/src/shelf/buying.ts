@@ -1,5 +1,5 @@
 /** What is bought, in words. */
-import type { Buying, BuyingLine, Order } from '@/api/client'
+import type { Buying, BuyingLine, Order, PlanView } from '@/api/client'
 import { plural } from '@/ui/words'
 
 type Take = BuyingLine['takes'][number]
@@ -51,4 +51,13 @@ export function standing(order: Order): string {
   if (!order.pending) return 'all here'
   const late = order.days_late ? `, ${plural(order.days_late, 'day')} late` : order.due_on ? `, due ${order.due_on}` : ''
   return `${order.pending} of ${order.modules} to come${late}`
+}
+
+export type Waits = NonNullable<PlanView['waits']>
+const today = () => new Date().toISOString().slice(0, 10)
+export const isLate = (w: Waits) => !!w.due_on && w.due_on < today()
+/** "waits for 12 modules, due 3 Dec". */
+export function waitsWords(w: Waits): string {
+  const day = w.due_on && new Date(`${w.due_on}T12:00:00Z`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
+  return `waits for ${plural(w.modules, 'module')}${!day ? ', nobody said when' : isLate(w) ? `, late since ${day}` : `, due ${day}`}`
 }

@@ -2,16 +2,78 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from datetime import timedelta
+from typing import Annotated
 
-from umbrak.server.deps import Db, Person
+from fastapi import APIRouter, Path, Query, Response
+from pydantic import BaseModel
+
+from umbrak.formats.quantities import Day
+from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
+from umbrak.services.desk.calendar import end_feed, has_feed, new_feed, see_feed
+from umbrak.services.desk.report import manager_pdf
 from umbrak.services.desk.view import DeskView, see_desk
 
 router = APIRouter(prefix="/desk", tags=["desk"])
+
+
+class Feed(BaseModel):
+    """The calendar of what comes, at a secret address."""
+
+    #: Whether there is one.
+    kept: bool
+    #: The address's path, told when it is made and never again.
+    path: str | None
 
 
 @router.get("", responses=describe(401))
 def see(engine: Db, account: Person) -> DeskView:
     """What wants somebody now, each with where it is dealt with; this week's windows; trouble predicted and met."""
     return see_desk(engine, account)
+
+
+@router.get(
+    "/report", responses={**describe(401, 422), 200: {"content": {"application/pdf": {}}}}, response_class=Response
+)
+def report(
+    engine: Db,
+    _: Person,
+    now: Now,
+    since: Annotated[Day | None, Query(description="first day; 90 days before the last where it is not said")] = None,
+    until: Annotated[Day | None, Query(description="last day; today where it is not said")] = None,
+) -> Response:
+    """One page for a manager: done, gained, spent, saved, trouble met against trouble predicted."""
+    last = until or now.date()
+    raw = manager_pdf(engine, since or last - timedelta(days=90), last, now)
+    headers = {"Content-Disposition": 'inline; filename="memory.pdf"'}
+    return Response(raw, media_type="application/pdf", headers=headers)
+
+
+@router.get("/feed", responses=describe(401))
+def feed(engine: Db, account: Person) -> Feed:
+    """Whether you have a calendar of what comes."""
+    return Feed(kept=has_feed(engine, account), path=None)
+
+
+@router.post("/feed", status_code=201, responses=describe(401))
+def make_feed(engine: Db, account: Person) -> Feed:
+    """A new secret address for your calendar; the one before leads nowhere any more."""
+    return Feed(kept=True, path=f"/api/desk/feeds/{new_feed(engine, account)}.ics")
+
+
+@router.delete("/feed", status_code=204, responses=describe(401))
+def drop_feed(engine: Db, account: Person) -> None:
+    """Let your calendar's address lead nowhere."""
+    end_feed(engine, account)
+
+
+@router.get(
+    "/feeds/{token}.ics",
+    responses={**describe(404, 422), 200: {"content": {"text/calendar": {}}}},
+    response_class=Response,
+)
+def calendar(token: Annotated[str, Path(max_length=100)], engine: Db, now: Now) -> Response:
+    """What comes, for whoever knows the address: windows, waves of rounds, deliveries and returns."""
+    headers = {"Cache-Control": "private, no-store"}
+    return Response(see_feed(engine, token, now), media_type="text/calendar; charset=utf-8", headers=headers)

@@ -29,6 +29,8 @@ from umbrak.store.runs import runs_under_way
 
 #: Changed verdicts of so many days are news; money of so many is told.
 _NEWS_DAYS, _MONEY_DAYS = 14, 90
+#: Whoever did something to a machine in so many days is on it; so many machines are told of each person.
+_WORK_DAYS, _WORK_EACH = 3, 4
 
 
 class Section(StrEnum):
@@ -75,6 +77,18 @@ class WindowAt:
 
 
 @dataclass(frozen=True, slots=True)
+class OnIt:
+    """A machine that somebody worked on in the last days, or has on the bench."""
+
+    who: str
+    what: str
+    #: "on the bench", "plan Two more", "survey".
+    words: str
+    at: datetime
+    path: str
+
+
+@dataclass(frozen=True, slots=True)
 class DeskView:
     items: tuple[Item, ...]
     #: Section -> how many there are, shown or not.
@@ -83,6 +97,8 @@ class DeskView:
     #: Seven days from a Monday on, of UTC: this week's, on a weekend the next one's.
     week: tuple[date, ...]
     windows: tuple[WindowAt, ...]
+    #: By person, what they did last first; a few machines each.
+    work: tuple[OnIt, ...]
     #: Plans that a lead approved and that ended with an outcome: how many, in how many there was trouble, how many were expected to.
     counted: int
     met: int
@@ -117,6 +133,7 @@ def see_desk(engine: Engine, account: Account, now: datetime | None = None) -> D
             mine=sum(i.mine for i in items),
             week=week,
             windows=tuple(_windows(db, week)),
+            work=tuple(_work(db, now)),
             counted=counted,
             met=met,
             predicted=predicted,
@@ -325,6 +342,21 @@ class _Desk:
                 section=Section.DOUBT, severity="slow", what=r.title, where="sheet", words=f"{r.words}{seen}", who="", mine=False,
                 since=r.at, due=None, path=f"/sheets/{r.sheet_hash}", act="Accept?",
             )  # fmt: skip
+
+
+def _work(db: Connection, now: datetime) -> Iterator[OnIt]:
+    told: dict[str, int] = defaultdict(int)
+    for r in store.recent_work(db, now - timedelta(days=_WORK_DAYS)):
+        told[r.who] += 1
+        if told[r.who] > _WORK_EACH:
+            continue
+        if r.action.startswith("run "):
+            words, station = "at the bench", "run"
+        elif r.plan and r.plan_id:
+            words, station = f"plan {r.plan}", f"fit?plan={r.plan_id}"
+        else:
+            words, station = r.action, "survey"
+        yield OnIt(r.who, what=r.machine, words=words, at=r.at, path=f"/machines/{r.machine_id}/{station}")
 
 
 def _windows(db: Connection, week: tuple[date, ...]) -> Iterator[WindowAt]:

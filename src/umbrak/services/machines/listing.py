@@ -15,6 +15,7 @@ from umbrak.formats.about import About
 from umbrak.services.known.summaries import GlyphGroup, Summary, refresh_or_tell, summary_key
 from umbrak.store import machines as store
 from umbrak.store.machines import Listing
+from umbrak.store.purchases import Waits, waited_for
 from umbrak.store.sizings import find_sizings
 
 #: Station that a machine is at by the state of the plan changed last.
@@ -42,6 +43,8 @@ class MachineLine:
     summary: Summary
     #: What it is to have usable; None where nobody said.
     need_gib: float | None
+    #: What is on order for its plan and has not come; None where nothing is.
+    waits: Waits | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +76,10 @@ def list_machines(engine: Engine, wanted: Listing = Listing(), page: int = 0) ->
     with engine.begin() as db:
         rows, total = store.page_of_machines(db, wanted, page)
         needs = {k: need_of(s).total or None for k, s in find_sizings(db, [r.machine.id for r in rows]).items()}
-        lines = tuple(_line(db, row, needs.get(row.machine.id)) for row in rows)
+        waits = waited_for(db, [row.plan.id for row in rows if row.plan])
+        lines = tuple(
+            _line(db, row, needs.get(row.machine.id), waits.get(row.plan.id) if row.plan else None) for row in rows
+        )
         groups = tuple(
             MachineGroup(g.name, g.count, round(g.installed_gib, 3), {str(k): n for k, n in sorted(g.spread.items())})
             for g in store.groups_of(db, wanted)
@@ -82,7 +88,7 @@ def list_machines(engine: Engine, wanted: Listing = Listing(), page: int = 0) ->
     return MachinePage(machines=lines, total=total, page=page, page_size=store.PAGE_SIZE, counts=counts, groups=groups)
 
 
-def _line(db: Connection, row: store.ListRow, need_gib: float | None) -> MachineLine:
+def _line(db: Connection, row: store.ListRow, need_gib: float | None, waits: Waits | None) -> MachineLine:
     m, plan = row.machine, row.plan
     document = row.summary if row.summary_key == summary_key(m, row.survey_id, plan) else None
     if document is None or not _is_whole(document):
@@ -99,6 +105,7 @@ def _line(db: Connection, row: store.ListRow, need_gib: float | None) -> Machine
         station=_STATIONS[plan.state] if plan else "Survey" if unknown else "Fit",
         summary=_summary(document),
         need_gib=need_gib,
+        waits=waits,
     )
 
 

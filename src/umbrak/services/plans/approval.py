@@ -168,7 +168,15 @@ def approve(engine: Engine, account: Account, key: UUID, version: int) -> RiskVi
         if not w.needed:
             raise Refused("plan", "Nothing in this plan is at risk: it needs no approval.")
         risk = _risk(db, w)
-        seen = Taken(risk.verdict, risk.trouble, tuple(f.message for f in risk.reasons), version, MODEL)
+        seen = Taken(
+            verdict=risk.verdict,
+            trouble=risk.trouble,
+            reasons=tuple(f.message for f in risk.reasons),
+            version=version,
+            model=MODEL,
+            saving=risk.saving.saving if risk.saving else None,
+            currency=risk.currency,
+        )
         store.add_approval(db, key, _fingerprint(w), seen, account.id)
         if plan.row.state == "draft" and not may_run(db, plan):
             plan_store.set_state(db, key, "approved")

@@ -30,6 +30,7 @@ from umbrak.services.sheets.library import load_sheet
 from umbrak.services.shelf.view import spares_of
 from umbrak.store import plans as store
 from umbrak.store.plans import CommandRow, PlanRow
+from umbrak.store.purchases import Waits, waited_for
 from umbrak.store.surveys import find_survey
 
 
@@ -95,6 +96,8 @@ class PlanView:
     verdict_today: Verdict | None
     #: What it comes to since it was proved: what was open or at risk then, the machine has answered. None where it is not proved.
     verdict_proved: Verdict | None
+    #: What is on order for it and has not come; None where nothing is.
+    waits: Waits | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,6 +116,7 @@ class OpenPlan:
     known_at_proof: frozenset[str] | None = None
     #: Key -> what is known of the parts of which its evaluation asks something.
     parts: Mapping[str, Part] = field(default_factory=dict)
+    waits: Waits | None = None
 
     @property
     def then(self) -> Loaded:
@@ -154,7 +158,7 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
     parts = asked_parts(db, row.goal, judge(as_planned(machine, row.runs_with), row.goal, now))
     return OpenPlan(
         row=row, machine=machine, now=now, goal=row.goal, commands=commands, doubts=doubts, spares=spares_of(db),
-        known_at_proof=known_at_proof(db, row), parts=parts,
+        known_at_proof=known_at_proof(db, row), parts=parts, waits=waited_for(db, [key]).get(key),
     )  # fmt: skip
 
 
@@ -186,6 +190,7 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         discarded=plan.discarded,
         stages=_stages(plan),
         doubts=plan.doubts,
+        waits=plan.waits,
         questions=tuple(offered(q, plan.goal, plan.parts) for q in questions_of(m.sheet, plan.goal, judged)),
     )
 

@@ -6,6 +6,7 @@ import { api, ask, type Cure, type Finding, type Module, type SameWay } from '@/
 import BoardView from '@/board/BoardView.vue'
 import WayIn from '@/board/WayIn.vue'
 import { moduleLine, moduleWords } from '@/board/state'
+import { isLate, waitsWords } from '@/shelf/buying'
 import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
 import { historyWords } from '@/ui/history'
@@ -265,6 +266,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
         <span v-if="plan" class="faded small">flat is fitted, a shadow is planned</span>
         <span v-else class="faded small">as it is now; the first change starts a plan</span>
         <span v-if="plan?.survey_changed" class="warn small">a newer survey found something else in the slots than this plan starts from</span>
+        <router-link v-if="plan?.waits" class="quiet-link small" :class="{ late: isLate(plan.waits) }" to="/shelf/orders">{{ waitsWords(plan.waits) }}</router-link>
         <span v-if="plan?.sheet_changed" class="warn small">the sheet has changed since this plan was made</span>
         <span class="tools">
           <button v-if="machine.plans.length" type="button" class="quiet-link" @click="comparing = true">Compare</button>
