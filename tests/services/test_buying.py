@@ -116,6 +116,8 @@ def test_an_order_is_placed_read_in_and_waited_for_no_longer(engine: Engine, tec
     assert now.pending == 1 and sum(s.count for s in see_shelf(engine).stock) == free + 3
     # The last one does not come: what is still lacking is to be bought again.
     close_purchase(engine, technician, order.id)
+    with pytest.raises(Refused, match="Nothing more"):
+        take_in(engine, technician, order.id, label="QP-16", serial="S9", place="")
     assert order.id not in {o.id for o in see_purchases(engine)}
     assert order.id in {o.id for o in see_purchases(engine, closed=True)}
     (again,) = see_buying(engine, [plan.id]).lines

@@ -230,7 +230,9 @@ def test_a_plan_of_a_round_that_somebody_changed_by_hand_is_kept_in_sight(engine
     plan = see_plan(engine, view.plans[0].plan_id)
     edit_plan(engine, technician, plan.id, plan.version, Layout({}), tuple(plan.goal))
     before = view.plans[0].plan_id
+    assert [c for c in see_round(engine, view.id).changed if "changed the plan" in c]
     view = accept_round(engine, technician, view.id, solved(engine, technician, view.id).version)
+    assert not [c for c in view.changed if "changed the plan" in c]
     assert view.plans[0].plan_id != before and see_plan(engine, before).discarded, "it gives way, and is not lost"
 
 

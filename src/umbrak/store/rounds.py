@@ -9,12 +9,12 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, Text, cast, column, delete, func, select, true, update
+from sqlalchemy import Connection, Text, cast, column, delete, exists, func, literal, select, true, update
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, job, plan, round_, round_plan
+from umbrak.store.tables import account, job, plan, plan_command, round_, round_plan
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +47,13 @@ class RoundPlanRow:
     version: int
     day: date
     hours: float
+    #: Whether somebody changed by hand what it puts in and takes out.
+    edited: bool
+
+
+def how_stands(p: RoundPlanRow) -> str:
+    """Its state, and that somebody changed it by hand: what a search for a round has to know of the plans that there are."""
+    return f"{p.state}, edited" if p.edited and p.state in ("draft", "approved") else p.state
 
 
 def add_round(db: Connection, account_id: UUID, name: str, asked: Mapping[str, Any]) -> UUID | None:
@@ -111,16 +118,24 @@ def set_job(db: Connection, key: UUID, job_id: UUID) -> None:
     db.execute(update(round_).where(round_.c.id == key).values(job_id=job_id, progress=None))
 
 
+#: What is learnt of modules, and a new name, are commands that change no slot.
+_EDITED = exists().where(
+    plan_command.c.plan_id == round_plan.c.plan_id,
+    plan_command.c.changes["slots"].is_not(None),
+    plan_command.c.changes["slots"] != cast(literal("{}"), JSONB),
+)
+
+
 def plans_of_rounds(db: Connection, keys: Sequence[UUID]) -> list[RoundPlanRow]:
     query = (
-        select(round_plan, plan.c.name, plan.c.state, plan.c.discarded_at, plan.c.version)
+        select(round_plan, plan.c.name, plan.c.state, plan.c.discarded_at, plan.c.version, _EDITED.label("edited"))
         .join(plan, plan.c.id == round_plan.c.plan_id)
         .where(round_plan.c.round_id.in_(keys))
     )
     return [
         RoundPlanRow(
             round_id=r.round_id, machine_id=r.machine_id, plan_id=r.plan_id, plan=r.name, state=r.state, discarded_at=r.discarded_at,
-            version=r.version, day=r.day, hours=r.hours,
+            version=r.version, day=r.day, hours=r.hours, edited=r.edited,
         )
         for r in db.execute(query)
     ]  # fmt: skip

@@ -76,7 +76,7 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
         <WeekTable :desk="desk" />
         <section v-if="people.length" aria-label="Who is on what" class="side">
           <h2>Who is on what <span class="small faded">in the last days</span></h2>
-          <p v-for="p in people" :key="p.who" class="small on"><b>{{ p.who }}</b><span><template v-for="(w, i) in p.work" :key="w.path"><template v-if="i">; </template><router-link class="quiet-link" :to="w.path">{{ w.what }}</router-link> {{ w.words }} <span class="faded">{{ since({ since: w.at, due: null } as never) }}</span></template></span></p>
+          <p v-for="p in people" :key="p.who" class="small on"><b>{{ p.who }}</b><span><template v-for="(w, i) in p.work" :key="w.path"><template v-if="i">; </template><router-link class="quiet-link" :to="w.path">{{ w.what }}</router-link> {{ w.words }} <span class="faded">{{ since({ since: w.at, due: null } as never) }} ago</span></template></span></p>
         </section>
         <section aria-label="Trouble, predicted and met" class="side">
           <h2>Trouble, predicted and met</h2>
@@ -86,8 +86,8 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
         </section>
         <section aria-label="Money" class="side">
           <h2>Money since {{ desk.spent_since }}</h2>
-          <p><a class="quiet-link small" href="/api/desk/report" target="_blank" rel="noopener">One page for a manager, of 90 days (PDF)</a></p>
           <p>ordered <b class="large">{{ Number(desk.spent).toFixed(2) }}</b> {{ desk.currency }} <router-link class="quiet-link small" to="/shelf/orders">Orders</router-link></p>
+          <p><a class="quiet-link small" href="/api/desk/report" target="_blank" rel="noopener">One page for a manager, of 90 days (PDF)</a></p>
         </section>
         <CalendarFeed />
       </aside>

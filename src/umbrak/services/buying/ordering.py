@@ -158,8 +158,8 @@ def _lines(found: Gathered, supplier: str) -> Iterator[dict[str, Any]]:
 def take_in(
     engine: Engine, account: Account, key: UUID, *, label: str, serial: str, place: str, spd: Module | None = None
 ) -> PurchaseView:
-    """Read a module that came, by its label or its SPD: it is laid against the line that it fits best. What is right, or right as far as it was read, goes on the
-    Shelf; what is not waits for somebody's word.
+    """Read a module that came, by its label or its SPD: it is laid against the line that it fits best. What is right, or right as
+    far as it was read, goes on the Shelf; what is not waits for somebody's word.
 
     Raises
         NotFound   no such order
@@ -178,7 +178,7 @@ def take_in(
         ):
             raise Refused("serial", f"{read.serial} was read in already.")
         waiting = [line for line in row.lines if line.pending]
-        if not waiting:
+        if not waiting or row.closed_at is not None:
             raise Refused("label", "Nothing more of this order is to come.")
         line = max(waiting, key=lambda x: _fit(laid_against(x.module, read)))
         came = laid_against(line.module, read).came

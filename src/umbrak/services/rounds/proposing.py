@@ -49,7 +49,7 @@ from umbrak.store import plans as plan_store
 from umbrak.store import shelf as shelf_store
 from umbrak.store import sizings
 from umbrak.store.purchases import purchases
-from umbrak.store.rounds import RoundPlanRow
+from umbrak.store.rounds import RoundPlanRow, how_stands
 
 #: Of the time there is: for what holds it back.
 _HOLDS = 0.3
@@ -122,7 +122,7 @@ def propose(
     report("what holds it back", None)
     held = () if stopped() else holds(r, found, seconds * _HOLDS, stopped)
     told = _Told(r, found, members, waves, sources, kinds, money.currency)
-    return told.proposal(held, version, now, {str(p.plan_id): p.state for p in plans})
+    return told.proposal(held, version, now, {str(p.plan_id): how_stands(p) for p in plans})
 
 
 def _members(

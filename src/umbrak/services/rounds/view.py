@@ -18,7 +18,7 @@ from umbrak.services.rounds.asked import ASKED, RoundAsked
 from umbrak.services.rounds.proposal import PROPOSAL, Proposal
 from umbrak.services.rounds.proposing import day_words, free_on_shelf, stamp_of
 from umbrak.store import rounds as store
-from umbrak.store.rounds import RoundPlanRow, RoundRow
+from umbrak.store.rounds import RoundPlanRow, RoundRow, how_stands
 
 
 class RoundState(StrEnum):
@@ -199,7 +199,13 @@ def changes(db: Connection, proposal: Proposal, plans: Sequence[RoundPlanRow], t
             said.append(
                 f"{r.machine} missed its wave of {day_words(r.served.day)}: what was to come out of it comes later"
             )
-        if plan and plan.state == "backed out" and proposal.knew.get(str(plan.plan_id)) != plan.state:
+        known = plan is not None and proposal.knew.get(str(plan.plan_id)) == how_stands(plan)
+        if plan and plan.edited and not known and plan.discarded_at is None and plan.state in ("draft", "approved"):
+            said.append(
+                f"{r.machine}: somebody changed the plan {plan.plan} by hand, so what is bought and handed on may not be what it "
+                "puts in; solved and accepted anew it gives way"
+            )
+        if plan and plan.state == "backed out" and proposal.knew.get(str(plan.plan_id)) != how_stands(plan):
             said.append(f"{r.machine} went back to what it was: nothing came out of it, and it is still short")
     return tuple(said)
 
