@@ -9,6 +9,7 @@ import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 from uuid import UUID, uuid4
@@ -32,6 +33,7 @@ from umbrak.services.desk.view import see_desk
 from umbrak.services.errors import Refused
 from umbrak.services.evidence.trials import list_trials
 from umbrak.services.known.summaries import refresh_stale
+from umbrak.services.machines.exports import As, What, export
 from umbrak.services.machines.listing import list_machines
 from umbrak.services.machines.making import MachineChanges, NewMachine, change_machine, make_machine
 from umbrak.services.machines.newer import Rejudged, changed_verdicts
@@ -186,6 +188,7 @@ def test_no_view_asks_more_of_the_database_where_there_is_more(engine: Engine, t
             "shelf": lambda: see_shelf(engine),
             "trials": lambda: list_trials(engine),
             "desk": lambda: see_desk(engine, technician),
+            **{f"export of {what}": partial(export, engine, what, As.JSON) for what in What},
         }
         counts = {}
         for name, look in looks.items():

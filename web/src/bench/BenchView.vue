@@ -7,6 +7,7 @@ import { whereIs } from '@/board/where'
 import { useLive } from '@/stations/live'
 import { useTitle } from '@/ui/title'
 import { session } from '@/frame/session'
+import CodeCamera from '@/ui/CodeCamera.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { layoutAt, minutesWords, PHASES, PROOF } from '@/stations/run/words'
 import { clock } from '@/ui/words'
@@ -155,6 +156,7 @@ async function photo(event: Event): Promise<void> {
       <form v-if="comes" class="fields hand" @submit.prevent="compareLabel">
         <label>Label in your hand <input v-model="label" class="mono" maxlength="400" autocapitalize="characters" autocomplete="off" spellcheck="false" /></label>
         <button type="submit" class="plain small-plain" :disabled="!label.trim()">Compare</button>
+        <CodeCamera @read="label = $event" />
         <label>Its serial <input v-model="serial" class="mono" maxlength="200" autocapitalize="characters" autocomplete="off" spellcheck="false" :placeholder="noted" /></label>
         <button type="button" class="plain small-plain" :disabled="!label.trim() && !serial.trim()" @click="keepLabel">Note</button>
         <p v-if="noted" class="says go">Noted: {{ noted }}</p>

@@ -3,6 +3,7 @@
 import { onMounted, reactive, ref, shallowRef } from 'vue'
 import { api, ask, Refusal, wordsOf, type Module, type Order } from '@/api/client'
 import { session } from '@/frame/session'
+import CodeCamera from '@/ui/CodeCamera.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
@@ -107,6 +108,7 @@ function showClosed(on: boolean): void {
       <form v-if="session.mayWrite() && !o.closed && o.pending" class="fields read" :aria-label="`Read in of ${o.reference || o.supplier}`" @submit.prevent="read(o)">
         <label>Label, part number or code <input :ref="(e) => (fields[o.id] = e as HTMLInputElement | null)" v-model="of(o.id).label" class="mono" maxlength="400" placeholder="scan or type a label" /></label>
         <label>or its SPD <input type="file" @change="readSpd(o, $event)" /></label>
+        <CodeCamera @read="((of(o.id).label = $event), read(o))" />
         <label>Serial <input v-model="of(o.id).serial" class="mono" maxlength="120" /></label>
         <label>Put where <input v-model="of(o.id).place" maxlength="200" /></label>
         <button class="press slim" type="submit" :disabled="!of(o.id).label.trim()">It came</button>

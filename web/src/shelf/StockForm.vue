@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Modules put on the Shelf by their label, typed or scanned. */
 import { api, ask } from '@/api/client'
+import CodeCamera from '@/ui/CodeCamera.vue'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numberIn, useForm } from '@/ui/form'
 import { useLabel } from './label'
@@ -23,6 +24,7 @@ const { label, words, module, spd } = useLabel(wrong, () => form.part)
 <template>
   <form class="fields grid put" aria-label="Put on the Shelf" @submit.prevent="put">
     <label class="wide">Label <input v-model="label" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16" /><FieldFault :of="faults" name="label" /></label>
+    <CodeCamera @read="label = $event" />
     <label>Part number <input v-model="form.part" class="mono" maxlength="120" /><FieldFault :of="faults" name="part" /></label>
     <label>How many <input v-model="form.count" inputmode="numeric" /><FieldFault :of="faults" name="count" /></label>
     <label>State
