@@ -269,6 +269,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/shelf/labels?stock={NOBODY_ID}", None, (401, 404, 404, 404)),
     ("GET", f"/api/shelf/modules/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("GET", "/api/buying/paper", None, (401, 200, 200, 200)),
+    ("GET", "/api/desk/counts", None, (401, 200, 200, 200)),
     ("GET", "/api/desk/report", None, (401, 200, 200, 200)),
     ("GET", "/api/desk/feed", None, (401, 200, 200, 200)),
     ("POST", "/api/desk/feed", None, (401, 201, 201, 201)),

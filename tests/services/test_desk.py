@@ -24,7 +24,7 @@ from umbrak.services.buying.ordering import NewPurchase, close_purchase, decide,
 from umbrak.services.buying.wanted import see_buying
 from umbrak.services.desk.calendar import new_feed, see_feed
 from umbrak.services.desk.report import manager_pdf
-from umbrak.services.desk.view import Item, Section, see_desk
+from umbrak.services.desk.view import Item, Section, see_counts, see_desk
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.machines.listing import list_machines
 from umbrak.services.people.accounts import change_account
@@ -52,6 +52,8 @@ def test_failed_modules_and_plans_that_want_a_word(engine: Engine, technician: A
     words = {i.what: i for i in desk.items if i.section is Section.WORD}
     assert words["store-01"].mine and "at-risk" in words["store-01"].words
     assert not next(i for i in see_desk(engine, technician).items if i.what == "store-01").mine
+    counts = see_counts(engine, lead)
+    assert (counts.desk, counts.machines, counts.shelf) == (sum(desk.counts.values()), 2, 0)
     assert desk.mine == sum(i.mine for i in desk.items) and desk.counts[Section.WORD] == len(words)
     # A plan that was only just begun, of what is fitted, asks for nothing.
     start_plan(engine, technician, key_of(engine, "gauge-01"), "just begun")

@@ -248,6 +248,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/desk/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Counts
+         * @description How many things want somebody, by the place where they are dealt with.
+         */
+        get: operations["counts_api_desk_counts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/desk/feed": {
         parameters: {
             query?: never;
@@ -4667,6 +4687,22 @@ export interface components {
              * @default
              */
             reference?: string;
+        };
+        /**
+         * DeskCounts
+         * @description How many things want somebody, and where they are dealt with: as the Desk shows them.
+         */
+        DeskCounts: {
+            /** Desk */
+            desk: number;
+            /** Machines */
+            machines: number;
+            /** Rounds */
+            rounds: number;
+            /** Sheets */
+            sheets: number;
+            /** Shelf */
+            shelf: number;
         };
         /** DeskView */
         DeskView: {
@@ -11863,6 +11899,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeskView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    counts_api_desk_counts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskCounts"];
                 };
             };
             /** @description Not signed in */

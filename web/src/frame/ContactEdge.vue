@@ -1,13 +1,19 @@
 <script setup lang="ts">
 /** The contact edge: a strip like the edge of a module, whose contacts are the places one can be. On a phone it lies along the
  * bottom. The present one is long, and in a machine its trace grows out of it. */
+import { watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import type { DeskCounts } from '@/api/client'
 import { finding, helping } from '@/ui/keys'
+import { counts, tellCounts } from './counts'
 import { session } from './session'
 import { otherTheme, themeName } from './theme'
 
 const route = useRoute()
 const router = useRouter()
+watch(() => route.path, () => void tellCounts(), { immediate: true })
+/** Said beside the name, not in it. */
+const wanting = (place: keyof DeskCounts) => (counts.value?.[place] ? `${counts.value[place]} want somebody` : undefined)
 async function leave(): Promise<void> {
   await session.signOut()
   await router.push('/sign-in')
@@ -17,12 +23,12 @@ async function leave(): Promise<void> {
 <template>
   <nav class="edge" aria-label="Umbrak">
     <div class="places">
-      <router-link to="/desk" class="place" active-class="here">Desk</router-link>
-      <router-link to="/machines" class="place" :class="{ here: route.path.startsWith('/machines') }">Machines</router-link>
-      <router-link to="/rounds" class="place" :class="{ here: route.path.startsWith('/rounds') }">Rounds</router-link>
+      <router-link to="/desk" class="place" :title="wanting('desk')" active-class="here">Desk<sup v-if="counts?.desk" class="want" aria-hidden="true">{{ counts.desk }}</sup></router-link>
+      <router-link to="/machines" class="place" :title="wanting('machines')" :class="{ here: route.path.startsWith('/machines') }">Machines<sup v-if="counts?.machines" class="want" aria-hidden="true">{{ counts.machines }}</sup></router-link>
+      <router-link to="/rounds" class="place" :title="wanting('rounds')" :class="{ here: route.path.startsWith('/rounds') }">Rounds<sup v-if="counts?.rounds" class="want" aria-hidden="true">{{ counts.rounds }}</sup></router-link>
       <span class="notch" aria-hidden="true"></span>
-      <router-link to="/shelf" class="place" :class="{ here: route.path.startsWith('/shelf') }">Shelf</router-link>
-      <router-link to="/sheets" class="place" :class="{ here: route.path.startsWith('/sheets') }">Sheets</router-link>
+      <router-link to="/shelf" class="place" :title="wanting('shelf')" :class="{ here: route.path.startsWith('/shelf') }">Shelf<sup v-if="counts?.shelf" class="want" aria-hidden="true">{{ counts.shelf }}</sup></router-link>
+      <router-link to="/sheets" class="place" :title="wanting('sheets')" :class="{ here: route.path.startsWith('/sheets') }">Sheets<sup v-if="counts?.sheets" class="want" aria-hidden="true">{{ counts.sheets }}</sup></router-link>
       <router-link to="/notes" class="place" active-class="here"><span class="long">Field&nbsp;</span><span class="low">notes</span></router-link>
     </div>
     <span class="idle" aria-hidden="true"></span>
@@ -61,6 +67,14 @@ async function leave(): Promise<void> {
   padding-left: 14px;
   color: var(--ink);
   text-decoration: none;
+}
+.want {
+  align-self: flex-start;
+  margin: 6px 0 0 5px;
+  font-size: 11px;
+  line-height: 1;
+  font-weight: 650;
+  color: var(--umber);
 }
 /* A contact straddles the edge: as much of it within the strip as without. */
 .place::after {

@@ -131,7 +131,7 @@ onBeforeUnmount(() => watcher.disconnect())
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <template v-if="round">
       <p class="sentence">
-        At most <b>{{ asked.budget ? `${money(asked.budget)} ${proposal?.currency ?? ''}` : 'whatever it takes' }}</b> for modules; used modules <b>{{ asked.passing_on ? 'may be passed on' : 'stay where they come out' }}</b>; a GB that a machine lacks weighs <b>{{ money(asked.short_gb) }}</b>; never two of a duty group open at once<template v-if="asked.keep_warranty">; <b>only what the makers stand behind</b></template><template v-if="!asked.third_party">; <b>listed parts alone</b></template>.
+        At most <b>{{ asked.budget ? `${money(asked.budget)} ${proposal?.currency ?? ''}` : 'whatever it takes' }}</b> for modules; used modules <b>{{ asked.passing_on ? 'may be passed on' : 'stay where they come out' }}</b>; a missing GB weighs <b>{{ money(asked.short_gb) }}</b>; never two of a duty group open<template v-if="asked.keep_warranty">; <b>only what the makers stand behind</b></template><template v-if="!asked.third_party">; <b>listed parts alone</b></template>.
         <button v-if="mayWrite && !asking" type="button" class="quiet-link" @click="asking = true">Ask otherwise</button>
         <button v-if="mayWrite && round.plans.length && !round.progress" type="button" class="quiet-link" @click="close">It is done</button>
       </p>
@@ -270,7 +270,7 @@ ul.since li {
   border-bottom: 1px solid var(--rule);
 }
 .line {
-  min-height: 40px;
+  min-height: 36px;
 }
 .line.chosen .first {
   background: var(--lit);
@@ -356,7 +356,7 @@ ul.since li {
   display: flex;
   gap: 6px;
   align-items: center;
-  padding: 2px 20px 2px 26px;
+  padding: 1px 16px 1px 20px;
   border-left: 1px solid var(--rule);
   min-width: 0;
 }

@@ -13,7 +13,7 @@ from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
 from umbrak.services.desk.calendar import end_feed, has_feed, new_feed, see_feed
 from umbrak.services.desk.report import manager_pdf
-from umbrak.services.desk.view import DeskView, see_desk
+from umbrak.services.desk.view import DeskCounts, DeskView, see_counts, see_desk
 
 router = APIRouter(prefix="/desk", tags=["desk"])
 
@@ -31,6 +31,12 @@ class Feed(BaseModel):
 def see(engine: Db, account: Person) -> DeskView:
     """What wants somebody now, each with where it is dealt with; this week's windows; trouble predicted and met."""
     return see_desk(engine, account)
+
+
+@router.get("/counts", responses=describe(401))
+def counts(engine: Db, account: Person) -> DeskCounts:
+    """How many things want somebody, by the place where they are dealt with."""
+    return see_counts(engine, account)
 
 
 @router.get(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
@@ -142,6 +142,33 @@ def see_desk(engine: Engine, account: Account, now: datetime | None = None) -> D
             spent_since=since,
             currency=money_settings(db).currency,
         )
+
+
+@dataclass(frozen=True, slots=True)
+class DeskCounts:
+    """How many things want somebody, and where they are dealt with: as the Desk shows them."""
+
+    desk: int
+    machines: int
+    rounds: int
+    shelf: int
+    sheets: int
+
+
+def see_counts(engine: Engine, account: Account, now: datetime | None = None) -> DeskCounts:
+    with engine.connect() as db:
+        desk = _Desk(db, account, now or datetime.now(UTC))
+        items = list(desk.items())
+    at = Counter(i.path.split("/")[1] for i in items if i.section is not Section.SOON)
+    # What is beyond the lines shown is of machines, but for doubts.
+    unseen, doubts = sum(desk.unseen.values()), desk.unseen[Section.DOUBT]
+    return DeskCounts(
+        desk=len(items) + unseen,
+        machines=at["machines"] + at["bench"] + unseen - doubts,
+        rounds=at["rounds"],
+        shelf=at["shelf"],
+        sheets=at["sheets"] + doubts,
+    )
 
 
 _SEVERITIES = ("stop", "ask", "risk", "slow", "note")
