@@ -24,7 +24,7 @@ def window_calendar(
     *, key: str, title: str, place: str, about: str, start: datetime, end: datetime, made: datetime
 ) -> bytes:
     """One event."""
-    window = Appointment(key, title, place, about, start, end)
+    window = Appointment(key=key, title=title, place=place, about=about, start=start, end=end)
     return calendar_of([window], made, "maintenance window")
 
 

@@ -56,7 +56,14 @@ def _appointments(db: Connection) -> Iterator[Appointment]:
         if run.window_start and run.window_end and m:
             place = ", ".join(p for p in (m.site, m.about.place) if p)
             about = f"{run.plan}, by {run.by}"
-            yield Appointment(str(run.id), f"Memory: {m.name}", place, about, run.window_start, run.window_end)
+            yield Appointment(
+                key=str(run.id),
+                title=f"Memory: {m.name}",
+                place=place,
+                about=about,
+                start=run.window_start,
+                end=run.window_end,
+            )
     for row in rounds(db, open_ones=True):
         if row.accepted_at:
             v = round_view(db, row)
@@ -67,11 +74,13 @@ def _appointments(db: Connection) -> Iterator[Appointment]:
                     count = "1 machine" if len(here) == 1 else f"{len(here)} machines"
                     told = "\n".join(sorted(p.plan for p in here))
                     about = f"{told}\n{wave.people}".strip()
-                    yield Appointment(f"{row.id}-{wave.day}", f"{v.name}: {count}, {hours:.1f} h", "", about, wave.day)
+                    title = f"{v.name}: {count}, {hours:.1f} h"
+                    yield Appointment(key=f"{row.id}-{wave.day}", title=title, place="", about=about, start=wave.day)
     for p in purchase_views(db, False):
         if p.pending and p.due_on:
             title = f"Due: {p.pending} of {p.modules} modules, {p.supplier}"
-            yield Appointment(f"order-{p.id}", title, "", p.reference, p.due_on)
+            yield Appointment(key=f"order-{p.id}", title=title, place="", about=p.reference, start=p.due_on)
     for s in see_stock(db):
         if s.state is StockState.TO_RETURN and s.due_on:
-            yield Appointment(f"return-{s.id}", f"Return due: {s.count} x {s.words}", s.place, s.reference, s.due_on)
+            title = f"Return due: {s.count} x {s.words}"
+            yield Appointment(key=f"return-{s.id}", title=title, place=s.place, about=s.reference, start=s.due_on)
