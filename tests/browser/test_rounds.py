@@ -85,7 +85,7 @@ def test_a_whole_round(sign_in: SignIn) -> None:
     ordered.get_by_role("button", name="It is ordered").click()
     order = page.get_by_role("region", name="Order R-1")
     read = order.get_by_role("form", name="Read in of R-1")
-    read.get_by_label("Label or part number").fill("4GB PC3L-12800U")
+    read.get_by_label("Label, part number or code").fill("4GB PC3L-12800U")
     read.get_by_label("Serial").press("Enter")
     order.get_by_label("back under").fill("R-1-1")
     order.get_by_role("button", name="Send it back").click()

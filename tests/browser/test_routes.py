@@ -296,7 +296,7 @@ def test_an_order_is_kept_read_in_and_what_is_wrong_goes_back(sign_in: SignIn) -
     read = order.get_by_role("form", name="Read in of B-7")
 
     def came(label: str, serial: str) -> None:
-        read.get_by_label("Label or part number").fill(label)
+        read.get_by_label("Label, part number or code").fill(label)
         read.get_by_label("Serial").fill(serial)
         read.get_by_label("Serial").press("Enter")
 

@@ -18,6 +18,7 @@ from pathlib import Path
 
 from PIL import Image
 
+from tests.formats.outputs import outputs
 from tests.formats.smbios_facts import Device, listing, table, with_entry_point
 from tests.formats.spd_facts import WRITERS, Chip
 from tests.formats.test_reports import MEMORY, collection, xlsx
@@ -118,6 +119,8 @@ def seeds() -> dict[str, list[bytes]]:
         "json": [b'{"a": [1, {"b": "x"}], "c": null}'],
         "photo": [_picture(kind) for kind in ("PNG", "JPEG", "WEBP")],
     }  # fmt: skip
+    for output in outputs():
+        found.setdefault(output["reads"]["kind"], []).append(output["text"].encode())
     return {**found, "any": [data for kind in READERS for data in found[kind]]}
 
 
@@ -230,6 +233,25 @@ def heavy(scale: float = 1.0) -> dict[str, tuple[str, Callable[[], bytes]]]:
         "wide text": ("any", lambda: ("\U0001f600" + "Memory Device\n" * (most // 14)).encode()),
         "snmp in one line": ("snmp", lambda: b".1" + filled(b".1")),
         "snmp of objects": ("snmp", lambda: b"".join(b".1.3.6.1.2.1.25.2.%d = INTEGER: 1\n" % i for i in range(most // 40))),
+        "cim of members": ("cim", lambda: filled(b"DeviceLocator : A\nCapacity : 8589934592\n\n")),
+        "cim of columns": ("cim", lambda: b"DeviceLocator Capacity\n" + filled(b"A 1\n")),
+        "cim in one line": ("cim", lambda: b"DeviceLocator : A\nCapacity " + filled(b"Capacity ")),
+        "cim of csv": ("cim", lambda: b"DeviceLocator,Capacity\n" + filled(b"A,1\n")),
+        "lshw of banks": ("lshw", lambda: filled(b"*-bank:0\n size: 8GiB\n")),
+        "lshw in one line": ("lshw", lambda: b"*-memory\n" + filled(b"a ")),
+        "lshw of json": ("lshw", lambda: b'[' + filled(b'{"id":"bank:0","class":"memory"},')[:-1] + b"]"),
+        "inxi of devices": ("inxi", lambda: b"RAM: total: 1 GiB\n" + filled(b"Device-1: A size: 8 GiB\n")),
+        "inxi of names": ("inxi", lambda: b"Device-1: A " + filled(b"size: ")),
+        "profiler of slots": ("profiler", lambda: b"Memory Slots:\n" + filled(b"DIMM0:\nSize: 8 GB\n")),
+        "profiler of keys": ("profiler", lambda: filled(b"<key>dimm_size</key><string>8 GB</string></dict>")),
+        "inventories": ("fru", lambda: filled(b"FRU Device Description : DIMM\n Memory Size : 1 GB\n")),
+        "decoded of modules": ("decode-dimms", lambda: filled(b"Fundamental Memory type  DDR4 SDRAM\n")),
+        "decoded in one line": ("decode-dimms", lambda: b"Fundamental Memory type  DDR4\n" + filled(b"a a ")),
+        "counters": ("kernel", lambda: b"".join(b"mc0: csrow0: d%d: 1 Corrected Errors\n" % i for i in range(most // 36))),
+        "figures of lines": ("any", lambda: filled(b"00 01 02 03 04 05 06 07\n")),
+        "figures left out": ("any", lambda: b"00000000: 01 02 03 04 05 06 07 08\n00000008: 01 02 03 04 05 06 07 08\n*\n7fffffff: 01 02\n" * 3),
+        "mail of marks": ("any", lambda: filled(b"<br>&nbsp;<p ")),
+        "mail of quotes": ("any", lambda: filled(b"> > > >\n")),
         "labels in one line": ("labels", lambda: filled(b"8GB DDR4 ")),
         "labels": ("labels", lambda: filled(b"A1: 8GB DDR4-2400\n")),
         "json of empty objects": ("redfish", lambda: b"[" + filled(b"{},")[:-1] + b"]"),

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Iterator
+from typing import Any
 
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import Fault, InputError
@@ -54,3 +56,15 @@ def _has_more(data: bytes, most: int) -> bool:
         if values > most or texts > 3 * most:
             return True
     return False
+
+
+def objects(value: object) -> Iterator[dict[str, Any]]:
+    """Every object in a value, each before those within it, in the order of the text."""
+    todo = [value]
+    while todo:
+        one = todo.pop()
+        if isinstance(one, dict):
+            yield one
+            todo.extend(v for v in reversed(one.values()) if isinstance(v, list | dict))
+        elif isinstance(one, list):
+            todo.extend(v for v in reversed(one) if isinstance(v, list | dict))

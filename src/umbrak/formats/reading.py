@@ -9,8 +9,16 @@ from dataclasses import replace
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.survey import SurveyReading, Warning
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
+from umbrak.formats.cim import looks_like_cim, read_cim
+from umbrak.formats.decoded_spd import looks_like_decoded_spd, read_decoded_spd
 from umbrak.formats.documents import ReadLabel
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.fru import looks_like_fru, read_fru
+from umbrak.formats.hardware import looks_like_hardware, read_hardware
+from umbrak.formats.hexed import looks_hexed, unhexed
+from umbrak.formats.inxi import looks_like_inxi, read_inxi
+from umbrak.formats.kernel import looks_like_kernel, read_kernel
+from umbrak.formats.profiler import looks_like_profiler, read_profiler
 from umbrak.formats.redfish import looks_like_redfish, read_redfish
 from umbrak.formats.slot_labels import looks_like_labels, read_labels
 from umbrak.formats.smbios.listing import looks_like_listing
@@ -29,9 +37,27 @@ READERS: dict[str, Callable[[bytes, Deadline], Reading]] = {
     "redfish": read_redfish,
     "snmp": lambda data, deadline: read_snmp(decoded(data), deadline),
     "labels": lambda data, deadline: read_labels(decoded(data), deadline),
+    "cim": lambda data, deadline: read_cim(decoded(data), deadline),
+    "lshw": lambda data, deadline: read_hardware(decoded(data), deadline),
+    "kernel": lambda data, deadline: read_kernel(decoded(data), deadline),
+    "profiler": lambda data, deadline: read_profiler(decoded(data), deadline),
+    "inxi": lambda data, deadline: read_inxi(decoded(data), deadline),
+    "fru": lambda data, deadline: read_fru(decoded(data), deadline),
+    "decode-dimms": lambda data, deadline: read_decoded_spd(decoded(data), deadline),
     "smbios-text": lambda data, deadline: read_listing(decoded(data), deadline),
 }
 
+
+#: How texts are told apart, those that are told most surely first.
+_TEXTS: tuple[tuple[Callable[[str], bool], str], ...] = (
+    (looks_like_decoded_spd, "decode-dimms"),
+    (looks_like_fru, "fru"),
+    (looks_like_profiler, "profiler"),
+    (looks_like_hardware, "lshw"),
+    (looks_like_inxi, "inxi"),
+    (looks_like_cim, "cim"),
+    (looks_like_kernel, "kernel"),
+)
 
 #: Of a text, to find its kind [bytes].
 _LOOKED_AT = 400_000
@@ -43,18 +69,36 @@ def detect(data: bytes, read_label: ReadLabel = decode_label) -> str | None:
         return "smbios"
     if looks_like_spd(data):
         return "spd"
-    # NUL bytes are in every binary table, and in a text only by accident: it is one that says clearly what it is.
-    binary = b"\0" in data[:4096] and not is_wide(data)
+    binary = _is_binary(data)
     if binary and looks_like_tables(data):
         return "smbios"
     text = decoded(data[:_LOOKED_AT])
+    if not binary and looks_hexed(text):
+        return _kind_of_bytes(decoded(data))
     if looks_like_redfish(text):
         return "redfish"
     if looks_like_listing(text):
         return "smbios-text"
     if looks_like_snmp(text):
         return "snmp"
+    for looks_like, found in _TEXTS:
+        if looks_like(text):
+            return found
     return "labels" if not binary and looks_like_labels(text, read_label) else None
+
+
+def _is_binary(data: bytes) -> bool:
+    """NUL bytes are in every binary table, and in a text only by accident: it is one that says clearly what it is."""
+    return b"\0" in data[:4096] and not is_wide(data)
+
+
+def _kind_of_bytes(text: str) -> str | None:
+    """The kind of a binary table that is printed as text."""
+    try:
+        data = unhexed(text, Deadline())
+    except InputError:
+        return "hex"
+    return "spd" if looks_like_spd(data) else "smbios" if looks_like_tables(data) else None
 
 
 def read_any(
@@ -74,6 +118,8 @@ def read_any(
     if not re.search(rb"[^\0 \t\r\n]", data):
         raise InputError("empty", [Fault("there is nothing in it")])
     chosen = kind or detect(data, read_label)
+    if chosen in ("spd", "smbios", "hex") and not _is_binary(data) and looks_hexed(text := decoded(data)):
+        data = unhexed(text, deadline)
     if chosen is None and data[:4] == b"PK\x03\x04":
         raise InputError("kind-unknown", [Fault("a spreadsheet or an archive: take it in with many at once", "byte 0")])
     if chosen is None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import re
 from collections.abc import Iterator
 
@@ -25,7 +26,32 @@ def is_wide(data: bytes) -> bool:
 def decoded(data: bytes) -> str:
     """Bytes as text. Pastes come in whatever the mail program left; what is no UTF-8 costs its characters only."""
     text = data.decode("utf-16" if is_wide(data) else "utf-8-sig", "replace")
-    return text.replace("\0", "") if "\0" in text else text
+    text = text.replace("\0", "") if "\0" in text else text
+    text = unmailed(text) if _MARKED.search(text[:200_000]) else text
+    return _QUOTED.sub("", text) if _is_quoted(text[:20_000]) else text
+
+
+#: What a mail program puts before each line of what is answered.
+_QUOTED = re.compile(r"^[ \t]{0,8}(?:>[ \t]?){1,8}", re.M)
+
+
+def _is_quoted(head: str) -> bool:
+    """Whether nearly all of its lines are quoted: then the marks are none of the output's."""
+    lines = [line for line in head.splitlines() if line.strip()]
+    return len(lines) > 1 and sum(line.lstrip().startswith(">") for line in lines) > 0.8 * len(lines)
+
+
+#: Marks that a mail program or a web page leaves in what was copied out of it.
+_MARKED = re.compile(r"<br\s*/?>|&nbsp;|</(?:p|pre|div|td|tr|li|span)>", re.I)
+_ENDS = re.compile(r"<br\s*/?>[ \t]*(?:\r?\n)?|</(?:p|pre|div|tr|li)>", re.I)
+_CELLS = re.compile(r"</t[dh]>", re.I)
+_TAG = re.compile(r"</?[a-z][a-z0-9]{0,10}(?:\s[^<>]{0,400})?/?>", re.I)
+
+
+def unmailed(text: str) -> str:
+    """HTML as the text that it shows: lines where it breaks them, cells apart, what stands for characters as those."""
+    plain = _TAG.sub("", _CELLS.sub("  ", _ENDS.sub("\n", text)))
+    return html.unescape(plain).replace("\xa0", " ")
 
 
 def numbered_lines(text: str, deadline: Deadline) -> Iterator[tuple[int, str]]:

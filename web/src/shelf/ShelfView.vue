@@ -123,7 +123,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
                 {{ freeWords(s) }}
                 <span v-for="r in s.reserved" :key="r.plan_id" class="small under"><router-link class="quiet-link" :to="`/machines/${r.machine_id}/fit`">{{ r.machine }}</router-link>, {{ r.plan }}: {{ r.count }}</span>
               </td>
-              <td>{{ s.place }} <a class="quiet-link small under" :href="`/api/shelf/labels?stock=${s.id}`" target="_blank" rel="noopener" :aria-label="`Labels for ${s.count} of ${s.part ?? s.words}`">{{ s.count > 1 ? 'Labels' : 'Label' }}</a></td>
+              <td>{{ s.place }} <a class="quiet-link small under" :href="`/api/shelf/labels?stock=${s.id}`" target="_blank" rel="noopener" :aria-label="s.count > 1 ? `Labels for ${s.count} of ${s.part ?? s.words}` : `Label for ${s.part ?? s.words}`">{{ s.count > 1 ? 'Labels' : 'Label' }}</a></td>
             </tr>
           </tbody>
         </table>

@@ -61,7 +61,7 @@ def _maker_id(value: str) -> MakerCode | None:
 _UNITS_MIB = {"kb": 1 / 1024, "mb": 1, "gb": 1024, "tb": 1 << 20}
 
 
-def _size_mib(value: str) -> float | None:
+def size_mib(value: str) -> float | None:
     """A size [MiB]; 0 for a slot said to be empty, None for unknown."""
     if re.search(r"no module|not installed|empty", value, re.I):
         return 0
@@ -70,7 +70,7 @@ def _size_mib(value: str) -> float | None:
 
 
 def _gib(value: str) -> float | None:
-    mib = _size_mib(value)
+    mib = size_mib(value)
     return mib / 1024 if mib else None
 
 
@@ -114,7 +114,7 @@ _LINES: dict[int, dict[str, tuple[str, Callable[[str], object]]]] = {
         "array handle": ("Array Handle", _handle),
         "total width": ("Total Width", _whole),
         "data width": ("Data Width", _whole),
-        "size": ("Size", _size_mib),
+        "size": ("Size", size_mib),
         "form factor": ("Form Factor", _text),
         "locator": ("Locator", _text),
         "bank locator": ("Bank Locator", _text),

@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import Any
 
-from umbrak.core.memory.module import MAPPED_OUT, Buffering, Form, Generation, Module, complete, contradictions
+from umbrak.core.memory.module import (
+    MAPPED_OUT,
+    Buffering,
+    Form,
+    Generation,
+    MakerCode,
+    Module,
+    complete,
+    contradictions,
+)
 from umbrak.core.memory.rates import RAILS_V, clock_words, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
     ArrayFacts,
@@ -26,15 +36,19 @@ from umbrak.formats.smbios.tables import Record, decode_tables
 
 def read_tables(data: bytes, deadline: Deadline) -> SurveyReading:
     """What binary tables report. Raises InputError as `decode_tables`."""
-    return _survey("smbios", *decode_tables(data, deadline), deadline)
+    return survey_of("smbios", *decode_tables(data, deadline), deadline)
 
 
 def read_listing(text: str, deadline: Deadline) -> SurveyReading:
     """What a text listing reports. Raises InputError as `decode_listing`."""
-    return _survey("smbios-text", *decode_listing(text, deadline), deadline)
+    return survey_of("smbios-text", *decode_listing(text, deadline), deadline)
 
 
-def _survey(kind: str, records: list[tuple[int, Record]], warnings: list[Warning], deadline: Deadline) -> SurveyReading:
+def survey_of(
+    kind: str, records: list[tuple[int, Record]], warnings: list[Warning], deadline: Deadline
+) -> SurveyReading:
+    """What records of structures, from wherever they were read, come to as a survey of this kind."""
+
     def of(wanted: int) -> list[Record]:
         return [r for k, r in records if k == wanted]
 
@@ -110,6 +124,16 @@ def _tidy(value: float | None) -> float | None:
     return int(value) if value is not None and value == int(value) else value
 
 
+def maker_in_figures(name: str) -> MakerCode | None:
+    """The maker that firmware gives by its code (JEP106) where its name should stand: "80CE", "0x802C", "80AD000080AD"."""
+    match = re.fullmatch(r"(?:0x)?([0-9A-F]{2})([0-9A-F]{2})(?:0{0,4}(?:[0-9A-F]{4})?)", name.replace(" ", ""), re.I)
+    count, code = (int(match[i], 16) for i in (1, 2)) if match else (0, 0)
+    # Both bytes have a bit that makes their ones odd in number: other figures are no code.
+    if not match or any(b.bit_count() % 2 == 0 for b in (count, code)) or not code & 0x7F:
+        return None
+    return MakerCode((count & 0x7F) + 1, code & 0x7F)
+
+
 _FORMS = {"DIMM": Form.DIMM, "SODIMM": Form.SO_DIMM, "FB-DIMM": Form.DIMM}
 
 
@@ -183,6 +207,7 @@ def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:
     if rate and generation and may_be_clock(rate, generation, r.get("Speed Unit") == "MT/s"):
         said.append(clock_words(rate))
         rate = None
+    in_figures = maker_in_figures(_named(r, "Manufacturer") or "")
     gib = _tidy(size_mib / 1024) if size_mib is not None else None
     module = Module(
         generation=generation,
@@ -193,8 +218,8 @@ def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:
         package_ranks=_as(r, "Rank"),
         rate_mts=rate,
         rails_v=rails,
-        maker=_named(r, "Manufacturer"),
-        maker_code=_as(r, "Module Manufacturer ID"),
+        maker=None if in_figures else _named(r, "Manufacturer"),
+        maker_code=_as(r, "Module Manufacturer ID") or in_figures,
         part=_named(r, "Part Number"),
         serial=_named(r, "Serial Number"),
     )

@@ -7,6 +7,13 @@ export const KINDS: Record<string, string> = {
   'smbios-text': 'listing of its SMBIOS tables',
   redfish: 'its management controller',
   snmp: 'SNMP',
+  cim: 'its system, by CIM',
+  lshw: 'its hardware listing',
+  kernel: 'its kernel’s totals and counters',
+  profiler: 'its system’s profiler',
+  inxi: 'its system’s summary',
+  fru: 'inventories of its controller',
+  'decode-dimms': 'decoded SPDs of its modules',
   spd: 'SPD of a module',
   labels: 'labels read by hand',
   'by hand': 'seen by hand',
@@ -17,7 +24,7 @@ export const KINDS: Record<string, string> = {
 }
 
 /** One letter for a source, beside a fact. */
-export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', spd: 'S', labels: 'B', 'by hand': 'H', part: '#', proof: 'P', total: 'Σ', 'run sheet': 'R' }
+export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', cim: 'C', lshw: 'W', kernel: 'K', profiler: 'F', inxi: 'I', fru: 'U', 'decode-dimms': 'D', spd: 'S', labels: 'B', 'by hand': 'H', part: '#', proof: 'P', total: 'Σ', 'run sheet': 'R' }
 
 export const occupantWords = (o: Occupant | null | undefined) => (!o ? 'empty' : o === 'unknown' ? 'not known' : moduleWords(o))
 
