@@ -138,6 +138,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/intakes/{NOBODY_ID}/match?sheet=x", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/sheets", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/draft", None, (401, 404, 404, 404)),
+    ("GET", "/api/intakes/guide", None, (401, 200, 200, 200)),
     ("POST", "/api/intakes/fleet", None, (401, 422, 422, 422)),
     ("POST", "/api/jobs/tables", None, (401, 422, 422, 422)),
     ("POST", "/api/intakes/asked/redfish", {"address": "192.0.2.1"}, (401, 403, 502, 502)),

@@ -14,6 +14,7 @@ from tests.formats.spd_facts import WRITERS, Chip
 from umbrak.core.platform.survey import SurveyReading
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import InputError
+from umbrak.formats.guide import GUIDE
 from umbrak.formats.hexed import unhexed
 from umbrak.formats.reading import READERS, detect, read_any
 from umbrak.formats.smbios.survey import maker_in_figures
@@ -107,3 +108,14 @@ def test_makers_told_in_figures(name: str, code: tuple[int, int] | None) -> None
 def test_text_that_was_mailed_as_html_is_the_text(lines: list[str]) -> None:
     page = "<div>" + "<br>\r\n".join(line.replace(" ", "&nbsp;") for line in lines) + "</div>"
     assert unmailed(page).rstrip("\n") == "\n".join(lines).rstrip("\n")
+
+
+def test_what_is_not_read_says_what_would_be() -> None:
+    for text, command in (
+        ("PS C:\\> Get-Thing\nnothing\n", "Get-CimInstance"),
+        ("bash: lsmem: not found\n", "sudo dmidecode"),
+    ):
+        with pytest.raises(InputError) as refused:
+            read_any(text.encode())
+        assert command in refused.value.faults[0].message and "no SMBIOS structure" in refused.value.faults[0].message
+    assert {w.kind for w in GUIDE} <= set(READERS) and all(w.tells and w.lacks for w in GUIDE)

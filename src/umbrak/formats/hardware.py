@@ -1,4 +1,4 @@
-"""The hardware listing of Linux systems ("lshw"): a tree of nodes, as text, as JSON, or short.
+"""The hardware listing (`lshw`): a tree of nodes, as text, as JSON, or short.
 
 What it knows is the firmware's tables (DSP0134), in words: a bank's description says form, generation, buffering and rate.
 """

@@ -1,4 +1,4 @@
-"""What a Linux system tells of its own memory: /proc/meminfo and `free` (what it can use), and the errors that EDAC counts.
+"""What a kernel tells of its own memory: /proc/meminfo and `free` (what it can use), and the errors that EDAC counts.
 
 EDAC as `edac-util` prints it, or its tree in sysfs as `grep` does ("…/mc0/dimm3/dimm_ce_count:0"); a slot is what the driver's label calls it,
 or where it lies in its controller. A counter is no proof of what sits there.

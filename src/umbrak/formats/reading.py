@@ -14,6 +14,7 @@ from umbrak.formats.decoded_spd import looks_like_decoded_spd, read_decoded_spd
 from umbrak.formats.documents import ReadLabel
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.fru import looks_like_fru, read_fru
+from umbrak.formats.guide import way_for
 from umbrak.formats.hardware import looks_like_hardware, read_hardware
 from umbrak.formats.hexed import looks_hexed, unhexed
 from umbrak.formats.inxi import looks_like_inxi, read_inxi
@@ -87,6 +88,18 @@ def detect(data: bytes, read_label: ReadLabel = decode_label) -> str | None:
     return "labels" if not binary and looks_like_labels(text, read_label) else None
 
 
+def _unread(text: str, deadline: Deadline) -> SurveyReading:
+    """A text of no kind, as a listing: where it is none, the error says what was expected, and what would give more."""
+    try:
+        return read_listing(text, deadline)
+    except InputError as error:
+        if error.code != "not-a-listing":
+            raise
+        first, way = error.faults[0], way_for(text)
+        said = f"{first.message}. What is read here: {', '.join(READERS)}; {way.where} gives most by: {way.command}"
+        raise InputError(error.code, [replace(first, message=said)]) from error
+
+
 def _is_binary(data: bytes) -> bool:
     """NUL bytes are in every binary table, and in a text only by accident: it is one that says clearly what it is."""
     return b"\0" in data[:4096] and not is_wide(data)
@@ -124,7 +137,7 @@ def read_any(
         raise InputError("kind-unknown", [Fault("a spreadsheet or an archive: take it in with many at once", "byte 0")])
     if chosen is None:
         if b"\0" not in data[:4096]:
-            return read_listing(decoded(data), deadline)  # says what was expected of a text
+            return _unread(decoded(data), deadline)
         raise InputError(
             "kind-unknown", [Fault(f"none of the kinds that are read here ({', '.join(READERS)})", "byte 0")]
         )

@@ -616,7 +616,7 @@ export interface paths {
         put?: never;
         /**
          * Take
-         * @description Decode a file or pasted text and keep it as it came; its kind is found from its content.
+         * @description Decode a file or pasted text and keep it as it came; its kind is found from its content, or said.
          */
         post: operations["take_api_intakes_post"];
         delete?: never;
@@ -659,6 +659,26 @@ export interface paths {
          * @description What a table of machines would come to, with what is wrong in each row; nothing is kept.
          */
         post: operations["fleet_api_intakes_fleet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intakes/guide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Guide
+         * @description What to run, by what a system has; what it tells, and what it does not.
+         */
+        get: operations["guide_api_intakes_guide_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4115,6 +4135,11 @@ export interface components {
              * @description tables or a listing
              */
             file?: string | null;
+            /**
+             * Kind
+             * @description as which it is read; as its content tells where it is not said
+             */
+            kind?: string | null;
             /**
              * Text
              * @description a pasted listing
@@ -10896,6 +10921,24 @@ export interface components {
             /** Trouble */
             trouble: number;
         };
+        /** Way */
+        Way: {
+            /** Command */
+            command: string;
+            /** Kind */
+            kind: string;
+            /** Lacks */
+            lacks: string;
+            /**
+             * Proof
+             * @default false
+             */
+            proof: boolean;
+            /** Tells */
+            tells: string;
+            /** Where */
+            where: string;
+        };
         /**
          * WayStep
          * @description A layer on the way in.
@@ -13291,6 +13334,46 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    guide_api_intakes_guide_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Way"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -3,14 +3,21 @@
 import { ref } from 'vue'
 import { Refusal, wordsOf, type Access, type Intake, type ServiceKind } from '@/api/client'
 import { askOnce, takeIn } from '@/api/intake'
+import { KINDS } from '@/stations/survey/words'
 import AskForm from './AskForm.vue'
+import WhatToRun from './WhatToRun.vue'
 
 const props = defineProps<{
   /** Asks a service in another way than once: the machine's own keeps it. */
   askBy?: (kind: ServiceKind, access: Access) => Promise<Intake>
+  /** What is given is for Proof. */
+  proof?: boolean
 }>()
 const emit = defineEmits<{ taken: [intake: Intake] }>()
 const pasted = ref('')
+/** As which it is read; "" = as its content tells. */
+const kind = ref('')
+const READ_AS = ['smbios-text', 'smbios', 'cim', 'lshw', 'profiler', 'inxi', 'fru', 'decode-dimms', 'kernel', 'redfish', 'snmp', 'spd', 'labels']
 const over = ref(false)
 const busy = ref(false)
 const asking = ref(false)
@@ -21,7 +28,7 @@ async function take(given: File | string | undefined | null): Promise<void> {
   busy.value = true
   faults.value = []
   try {
-    emit('taken', await takeIn(given))
+    emit('taken', await takeIn(given, kind.value))
   } catch (error) {
     const errors = error instanceof Refusal ? (error.problem.errors ?? []) : []
     faults.value = errors.length ? errors.map((e) => (e.line ? `line ${e.line}: ${e.message}` : e.message)) : [wordsOf(error)]
@@ -41,13 +48,20 @@ async function send(kind: ServiceKind, access: Access): Promise<void> {
 <template>
   <div class="input" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="onDrop">
     <p class="faded small">
-      Drop a file here: its SMBIOS tables, a module's SPD, a saved Redfish collection. Or paste a listing of its tables, an SNMP walk, or what the labels say, a line a slot.
+      Drop a file here: its SMBIOS tables, a module's SPD, a saved Redfish collection. Or paste what its system lists, in any of the ways below, an SNMP walk, or what the labels say, a line a slot.
     </p>
+    <WhatToRun :proof="proof" />
     <textarea v-model="pasted" class="mono" rows="5" spellcheck="false" aria-label="Paste what it reports" placeholder="Handle 0x0011, DMI type 17, 84 bytes&#10;Memory Device ...&#10;or  A1: 16GB 2Rx8 PC4-2400T-RE1-11"></textarea>
     <ul v-if="faults.length" class="faults" role="alert">
       <li v-for="f in faults" :key="f">{{ f }}</li>
     </ul>
     <div class="choices">
+      <label class="small faded">read as
+        <select v-model="kind" aria-label="Read it as">
+          <option value="">what it looks like</option>
+          <option v-for="k in READ_AS" :key="k" :value="k">{{ KINDS[k] }}</option>
+        </select>
+      </label>
       <label class="file small faded">or choose a file <input type="file" @change="take(($event.target as HTMLInputElement).files?.[0])" /></label>
       <button type="button" class="press" :disabled="!pasted.trim() || busy" @click="take(pasted)">Read it</button>
     </div>

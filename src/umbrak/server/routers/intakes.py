@@ -9,6 +9,7 @@ from fastapi import APIRouter, File, Form, Query, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import HashOfSheet
+from umbrak.formats.guide import GUIDE, Way
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
@@ -33,15 +34,18 @@ router = APIRouter(prefix="/intakes", tags=["intakes"])
     status_code=201,
     responses=describe(400, 401, 403, 422),
     max_body_size=MAX_FORM_BYTES,
-    form_limits={"max_files": 1, "max_fields": 2, "max_part_size": MAX_BYTES},
+    form_limits={"max_files": 1, "max_fields": 3, "max_part_size": MAX_BYTES},
 )
 def take(
     engine: Db,
     account: Person,
     file: Annotated[UploadFile | None, File(description="tables or a listing")] = None,
     text: Annotated[str | None, Form(description="a pasted listing")] = None,
+    kind: Annotated[
+        str | None, Form(max_length=40, description="as which it is read; as its content tells where it is not said")
+    ] = None,
 ) -> Intake:
-    """Decode a file or pasted text and keep it as it came; its kind is found from its content."""
+    """Decode a file or pasted text and keep it as it came; its kind is found from its content, or said."""
     if file is not None:
         name, raw = file.filename or "file", file.file.read(MAX_BYTES + 1)
     elif text is not None:
@@ -50,7 +54,7 @@ def take(
         raise Refused("file", "Give a file or text.")
     if len(raw) > MAX_BYTES:
         raise Refused("file", f"At most {MAX_BYTES >> 20} MiB are read.")
-    return take_in(engine, account, name, raw)
+    return take_in(engine, account, name, raw, kind or None)
 
 
 @router.post("/fleet", responses=describe(400, 401, 403, 422), max_body_size=MAX_FORM_BYTES)
@@ -62,6 +66,12 @@ def fleet(
     """What a table of machines would come to, with what is wrong in each row; nothing is kept."""
     need(account, Role.technician)
     return see_fleet(engine, file.file.read(MAX_BYTES + 1))
+
+
+@router.get("/guide", responses=describe(401))
+def guide(_: Person) -> tuple[Way, ...]:
+    """What to run, by what a system has; what it tells, and what it does not."""
+    return GUIDE
 
 
 @router.get("/{intake_id}", responses=describe(401, 404, 422))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
+from uuid import UUID
 
 from sqlalchemy import Connection
 
@@ -41,6 +42,7 @@ from umbrak.services.proof.state import ProofState, fresh_of, health_of
 from umbrak.services.sheets.doubts import proposed
 from umbrak.services.shelf.changing import put_away
 from umbrak.services.shelf.view import StockState
+from umbrak.services.surveys.intake import load_intake
 from umbrak.store import runs as store
 from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
@@ -65,7 +67,7 @@ def check_evidence(
         if wrong := next((c for c in entry.channels if c not in m.sheet.channels), None):
             raise Refused("channels", f"{m.sheet.title} has no channel {wrong}.")
         if not any(health_of(db, m, entry)):
-            raise Refused("slots", "This tells no counter and no temperature: enter one by hand.")
+            raise Refused("slots", _no_counter(db, entry))
     elif isinstance(entry, ProposalDoc):
         try:
             after_moves(row.begun.goal, entry.moves)
@@ -89,6 +91,16 @@ def check_evidence(
     for slot in slots:
         if slot not in m.sheet.slots:
             raise Refused("slots", f"{m.sheet.title} has no slot {slot}.")
+
+
+def _no_counter(db: Connection, entry: ReadingDoc) -> str:
+    """Why nothing is counted by a reading."""
+    reading = load_intake(db, UUID(entry.intake_id)).reading if entry.intake_id else None
+    named = [s.locator or "?" for s in reading.slots if s.health is not None] if reading else []
+    if named:
+        more = f" and {len(named) - 4} more" if len(named) > 4 else ""
+        return f"It counts for {', '.join(named[:4])}{more}, and no slot has such a name: enter the counters by hand."
+    return "This tells no counter and no temperature: enter one by hand."
 
 
 def _check_waiver(account: Account, entry: WaivedDoc, state: ProofState) -> None:

@@ -75,11 +75,15 @@ class Library:
         return self._locators[sheet_id]
 
 
-def take_in(engine: Engine, account: Account, source_name: str, raw: bytes) -> Intake:
-    """Decode and keep it. Raises InputError (formats) when nothing can be read from it."""
+def take_in(engine: Engine, account: Account, source_name: str, raw: bytes, kind: str | None = None) -> Intake:
+    """Decode and keep it. Raises InputError (formats) when nothing can be read from it.
+
+    Parameters
+        kind   as which it is read; None: as its content tells
+    """
     need(account, Role.technician)
     with engine.begin() as db:
-        return keep_intake(db, account.id, source_name, raw)
+        return keep_intake(db, account.id, source_name, raw, kind=kind)
 
 
 def keep_intake(
@@ -89,9 +93,10 @@ def keep_intake(
     raw: bytes,
     notes: Sequence[tuple[str, str]] = (),
     library: Library | None = None,
+    kind: str | None = None,
 ) -> Intake:
     """`take_in`, as a part of a transaction; `notes` = (where, what was odd) of how it was come by."""
-    given = read_any(raw, read_label=Labels(db).read)
+    given = read_any(raw, kind, read_label=Labels(db).read)
     reading = _of_one_module(given) if isinstance(given, SpdReading) else given
     reading = _with_names(reading, (library or Library.load(db)).makers)
     reading = replace(reading, warnings=(*reading.warnings, *(Warning(*note) for note in notes)))

@@ -2,6 +2,7 @@
 /** The soak: counters and temperatures over its days, the rule by which it passes, and how long is left. */
 import { computed, reactive, ref } from 'vue'
 import { api, ask, type Layout, type MachineView, type Proof, type ServiceKind } from '@/api/client'
+import ReportInput from '@/intake/ReportInput.vue'
 import { numberIn, numbersIn, useForm } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useWidth } from '@/ui/width'
@@ -10,7 +11,7 @@ import { daysWords, errorLines, hottest, printedOf } from './words'
 const props = defineProps<{ machine: MachineView; proof: Proof; goal: Layout; active: boolean; enter: (entry: Record<string, unknown>) => Promise<void> }>()
 const soak = computed(() => props.proof.soak)
 const days = ref(String(props.proof.soak_days))
-const form = ref<'' | 'hand' | 'counting'>('')
+const form = ref<'' | 'hand' | 'counting' | 'pasted'>('')
 const service = computed(() => props.machine.services.find((s) => s.kind === 'redfish'))
 const { wrong, sending: busy, submit } = useForm({}, async () => next.value())
 const next = ref<() => Promise<unknown>>(async () => undefined)
@@ -92,6 +93,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
           <template v-if="machine.bays.length"><button type="button" class="quiet-link" @click="act(() => enter({ kind: 'scrub', clean: true }))">A scrub ended clean</button><button type="button" class="quiet-link" @click="act(() => enter({ kind: 'scrub', clean: false }))">A scrub found errors</button></template>
         </template>
         <button type="button" class="quiet-link" :aria-expanded="form === 'hand'" @click="form = form === 'hand' ? '' : 'hand'">Counters by hand</button>
+        <button type="button" class="quiet-link" :aria-expanded="form === 'pasted'" @click="form = form === 'pasted' ? '' : 'pasted'">Counters as its system lists them</button>
         <button type="button" class="quiet-link" :aria-expanded="form === 'counting'" @click="form = form === 'counting' ? '' : 'counting'">{{ proof.counts === null ? 'Are its errors counted?' : proof.counts ? 'Its errors are counted' : 'Its errors are not counted' }}</button>
       </div>
     </div>
@@ -101,6 +103,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
       <label class="wide">Where that was looked up <input v-model="counting" maxlength="2000" /></label>
       <div class="choices"><button type="button" class="press slim quiet" :disabled="busy" @click="sayCounted(false)">Nowhere to be read</button><button type="button" class="press slim" :disabled="busy" @click="sayCounted(true)">They are counted</button></div>
     </form>
+    <ReportInput v-if="form === 'pasted'" proof @taken="act(() => enter({ kind: 'reading', intake_id: $event.id }).then(() => (form = '')))" />
     <form v-if="form === 'hand'" class="fields hand" aria-label="Counters by hand" @submit.prevent="keep">
       <p class="small"><label class="of"><input v-model="of" type="radio" value="slots" /> by slot</label> <label class="of"><input v-model="of" type="radio" value="channels" /> by channel, where it counts only those</label> <button type="button" class="quiet-link" @click="noErrors">none counted in any</button></p>
       <table>

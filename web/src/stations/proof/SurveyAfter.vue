@@ -84,7 +84,7 @@ function say(slot: string, how: string): void {
       <p v-if="unsent" class="wrong" role="alert">{{ unsent }}</p>
       <button class="press slim" type="submit" :disabled="sending">That is what it shows</button>
     </form>
-    <ReportInput v-else :ask-by="keepAndAsk" @taken="took" />
+    <ReportInput v-else proof :ask-by="keepAndAsk" @taken="took" />
   </section>
 </template>
 
