@@ -117,6 +117,14 @@ def table(devices: list[Device], more: bytes = b"") -> bytes:
     return b"".join([*parts, more, structure(127, 0x7F00, b"", [])])
 
 
+def structures(data: bytes) -> int:
+    """How many a table has (6.1.2)."""
+    count, at = 0, 0
+    while at + 4 <= len(data):
+        count, at = count + 1, data.index(b"\0\0", at + data[at + 1]) + 2
+    return count
+
+
 def with_entry_point(data: bytes, wide: bool) -> bytes:
     """A dump: the entry point first (5.2.1 or 5.2.2), the table at offset 32."""
     if wide:
@@ -124,7 +132,23 @@ def with_entry_point(data: bytes, wide: bool) -> bytes:
         entry[5] = -sum(entry) % 256
     else:
         entry = bytearray(
-            struct.pack("<4sBBBBHB5s5sBHIHB", b"_SM_", 0, 31, 2, 8, 200, 0, b"", b"_DMI_", 0, len(data), 32, 9, 0x28)
+            struct.pack(
+                "<4sBBBBHB5s5sBHIHB",
+                b"_SM_",
+                0,
+                31,
+                2,
+                8,
+                200,
+                0,
+                b"",
+                b"_DMI_",
+                0,
+                len(data),
+                32,
+                structures(data),
+                0x28,
+            )
         )
         entry[0x15] = -sum(entry[0x10:]) % 256
         entry[4] = -sum(entry) % 256

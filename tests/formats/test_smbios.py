@@ -200,9 +200,32 @@ def test_a_listing_cut_in_half_keeps_what_stood_before() -> None:
 def test_a_table_cut_in_half_keeps_whole_structures_and_names_the_byte() -> None:
     raw = table(MACHINE)
     at = raw.rindex(b"CPU1_DIMM_B1")
+    begins = raw.rindex(bytes([17, 40]))
     reading = read_any(raw[:at])
-    assert len(reading.slots) == 2
-    assert [w.where for w in reading.warnings] == [f"byte {raw.rindex(bytes([17, 40]))}"]
+    # In its strings: what its formatted part told is kept, above all its size.
+    assert [s.locator for s in reading.slots] == ["CPU1_DIMM_A1", "CPU1_DIMM_A2", None]
+    assert reading.slots[2].occupant() == replace(read_any(raw).slots[2].occupant(), maker=None, part=None, serial=None)  # type: ignore[type-var]
+    assert [(w.where, "in its strings" in w.message) for w in reading.warnings if "cut" in w.message] == [
+        (f"byte {begins}", True)
+    ]
+    # In its formatted part: it is left out.
+    reading = read_any(raw[: begins + 30])
+    assert (len(reading.slots), [w.where for w in reading.warnings]) == (2, [f"byte {begins}"])
+
+
+def test_tables_tell_what_is_odd_in_themselves() -> None:
+    raw = table(MACHINE)
+    makers_own = bytes([221, 6, 0, 0x90, 1, 2]) + b"OEM\0\0"
+    assert read_any(makers_own + raw).slots == read_any(raw).slots, "a maker's own structure may stand first"
+    dump = with_entry_point(makers_own + raw, wide=False)
+    assert not read_any(dump).warnings
+    short = bytearray(with_entry_point(raw, wide=False))
+    short[28] += 3
+    assert any("it tells" in w.message for w in read_any(bytes(short)).warnings)
+    device = raw.index(bytes([17, 40]))
+    wrong = bytearray(raw)
+    wrong[device + 0x10] = 99  # its locator is a string that it has not
+    assert any("names string 99" in w.message for w in read_any(bytes(wrong)).warnings)
 
 
 def test_an_unknown_field_is_named_and_costs_nothing() -> None:

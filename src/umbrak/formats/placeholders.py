@@ -11,9 +11,9 @@ _WORDS = {
     "to be filled by o.e.m.", "default string", "undefined", "n/a", "na", "not available", "other", "<bad index>", "null",
     "unspecified", "not present", "absent", "-", "?", "xxxx",
 }  # fmt: skip
-#: Zeros or all ones of any length, and names of fields left as their own values ("PartNum0", "A1_Manufacturer0").
+#: Zeros or all ones of any length, dots that listings print for what is no character (FFh), and names of fields left as their own values ("PartNum0", "A1_Manufacturer0").
 _FILLERS = re.compile(
-    r"(?:0x)?(?:0+|f{4,})|(?:[a-z]+\d+_)?(?:manufacturer|partnum(?:ber)?|modulepartnumber|sernum|serialnumber|assettag(?:num)?)\d*"
+    r"(?:0x)?(?:0+|f{4,})|\.{2,}|(?:[a-z]+\d+_)?(?:manufacturer|partnum(?:ber)?|modulepartnumber|sernum|serialnumber|assettag(?:num)?)\d*"
 )
 
 

@@ -14,8 +14,14 @@ from umbrak.formats.text import cleaned, numbered_lines
 #: Far more slots than any machine has.
 MAX_LINES = 2000
 _EMPTY = re.compile(r"(?:is )?(?:empty|nothing|none|no module|-+|—)\.?", re.I)
-#: A slot's name, then what stands between it and the label: a colon, an equals sign, a tab, a semicolon, two spaces.
-_NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;]{1,60}?)\s*(?:[:=;\t]|\s{2,})\s*(?P<label>\S.*)$")
+#: A slot's name, then what stands between it and the label: a colon, an equals sign, a tab, a semicolon, an arrow, two spaces.
+_NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*(?:[-=]>|→|[:=;\t]|\s{2,})\s*(?P<label>\S.*)$")
+#: The same with a hyphen between, which labels have too: a short name with a figure in it.
+_HYPHENED = re.compile(
+    r"^\s*(?P<slot>[A-Za-z#][A-Za-z0-9#_ ./]{0,22}\d[A-Za-z]?|[A-Za-z]{1,4}\d{1,3}) [-–—] (?P<label>\S.*)$"
+)
+#: What a list puts before each of its lines.
+_LISTED = re.compile(r"^\s*(?:[-*•·+]|\d{1,3}[.)])\s+(?=\S)")
 
 #: A run of white space: it is made short first, since a pattern with several of them tries every way to part it.
 _SPACE = re.compile(r"\s+")
@@ -74,7 +80,8 @@ def _line(line: str, read_label: ReadLabel) -> tuple[SlotFacts, tuple[str, ...]]
     """One line's slot, named where the line names it, and what in its label cannot all be true; None where it tells no
     module."""
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
-    named = _NAMED.match(line)
+    line = _LISTED.sub("", line)
+    named = _NAMED.match(line) or _HYPHENED.match(line)
     if named and _EMPTY.fullmatch(named["label"].strip()):
         return SlotFacts(locator=cleaned(named["slot"]), bank=None, state=SlotState.EMPTY), ()
     for slot, label in ((named["slot"], named["label"]), (None, line)) if named else ((None, line),):

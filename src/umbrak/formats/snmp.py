@@ -24,13 +24,29 @@ HR_STORAGE_RAM = "1.3.6.1.2.1.25.2.1.2"
 _MOST_KB = (1 << 31) - 1
 
 _LINE = re.compile(r"^\.?((?:\d{1,10}\.){1,127}\d{1,10})\s*=\s*(?:([A-Za-z][\w-]{0,40})\s*:\s*)?(.*)$")
+#: The same objects by the names of their modules, as clients print them: after "::", or alone, the instance behind.
+_NAMES = {
+    "sysDescr": "1.3.6.1.2.1.1.1", "sysName": "1.3.6.1.2.1.1.5", "hrMemorySize": "1.3.6.1.2.1.25.2.2",
+    "hrStorageType": f"{HR_STORAGE}.2", "hrStorageDescr": f"{HR_STORAGE}.3", "hrStorageAllocationUnits": f"{HR_STORAGE}.4",
+    "hrStorageSize": f"{HR_STORAGE}.5", "hrStorageUsed": f"{HR_STORAGE}.6",
+}  # fmt: skip
+_NAMED = re.compile(
+    rf"^\.?(?:iso\.(?:org\.dod\.internet\.)?[a-z0-9.-]*?|[A-Z][\w-]{{0,40}}::)?({'|'.join(_NAMES)})((?:\.\d{{1,10}}){{1,4}})\s*=",
+    re.I,
+)
+_ISO = re.compile(r"^\.?iso\.(?=\d)")
+_RAM = re.compile(r"(?:[A-Z][\w-]{0,40}::)?hrStorageRam\b")
 #: What is kept of a walk.
 _KEPT = ("1.3.6.1.2.1.1.", "1.3.6.1.2.1.25.2.")
 _MAX_OBJECTS, _MAX_VALUE = 20_000, 1000
 
 
 def looks_like_snmp(text: str) -> bool:
-    return bool(re.search(r"^\.?1\.3\.6\.1\.[\d.]+\s*=", text[:20_000], re.M))
+    head = text[:20_000]
+    return bool(
+        re.search(r"^\.?(?:1|iso)\.3\.6\.1\.[\d.]+\s*=", head, re.M)
+        or re.search(rf"\b(?:{'|'.join(_NAMES)})\.\d+\s*=", head)
+    )
 
 
 def write_snmp(values: Mapping[str, int | str]) -> bytes:
@@ -47,7 +63,8 @@ def read_snmp(text: str, deadline: Deadline) -> SurveyReading:
     check_size(len(text), "characters")
     values: dict[str, str] = {}
     warnings: list[Warning] = []
-    for number, line in numbered_lines(text, deadline):
+    for number, whole_line in numbered_lines(text, deadline):
+        line = _numeric(whole_line.strip())
         # A walk has thousands of objects beside the few that are kept.
         if (match := _LINE.match(line.strip())) and match[1].startswith(_KEPT):
             values.setdefault(match[1], match[3].strip().strip('"')[:_MAX_VALUE])
@@ -75,6 +92,14 @@ def read_snmp(text: str, deadline: Deadline) -> SurveyReading:
         usable_gib=usable,
         used_gib=_ram_gib(values, 6, warnings),
     )
+
+
+def _numeric(line: str) -> str:
+    """A line of a walk with its object by number, however the client printed it."""
+    if match := _NAMED.match(line):
+        name = next(n for n in _NAMES if n.casefold() == match[1].casefold())
+        line = f".{_NAMES[name]}{match[2]} ={line[match.end() :]}"
+    return _RAM.sub(f".{HR_STORAGE_RAM}", _ISO.sub(".1.", line))
 
 
 def _usable_gib(values: Mapping[str, str], warnings: list[Warning]) -> float | None:

@@ -154,7 +154,24 @@ _TITLE_LINE = re.compile(
 
 def looks_like_listing(text: str) -> bool:
     head = text[:200_000]
-    return bool(_HANDLE.search(head) or _TITLE_LINE.search(head))
+    return bool(_HANDLE.search(head) or _TITLE_LINE.search(head) or (_SIZES.search(head) and _LOCATORS.search(head)))
+
+
+#: Lines that are left where a listing was cut down to them; the first of a device is its size.
+_SIZES = re.compile(r"^[ \t>|]{0,40}Size: (?:\d{1,9} [kMGT]?B|No Module Installed)", re.M)
+_LOCATORS = re.compile(r"^[ \t>|]{0,40}Locator: \S", re.M)
+_LOOSE = (
+    "size",
+    "locator",
+    "bank locator",
+    "type",
+    "speed",
+    "manufacturer",
+    "serial number",
+    "part number",
+    "form factor",
+    "rank",
+)
 
 
 def decode_listing(text: str, deadline: Deadline) -> tuple[list[tuple[int, Record]], list[Warning]]:
@@ -200,18 +217,22 @@ class _Reader:
         #: A handle line has been read, and its title is still to come.
         self.title_due = False
         self.strange: dict[str, int] = {}
+        #: Neither a handle nor a title has been read: the listing may be cut down to some of its lines.
+        self.untitled = True
 
     def line(self, number: int, line: str) -> None:
         bare = re.sub(r"^[\s>|]+", "", line).strip()
         if not bare:
             return
         if handle := _HANDLE.search(bare):
+            self.untitled = False
             self.close()
             self.begin(int(handle[2]), number, _handle(handle[1]))
             self.title_due = True
             return
         kind = _TITLES.get(bare.lower())
         if kind is not None:
+            self.untitled = False
             if not (self.title_due and self.kind == kind):
                 self.close()
                 self.begin(kind, number)
@@ -224,8 +245,18 @@ class _Reader:
             self.title_due = False
             return
         name, colon, value = bare.partition(":")
-        if colon and self.kind in _LINES:
-            self.member(number, name.strip().lower(), value)
+        name = name.strip().lower()
+        if colon and self.untitled and name in _LOOSE:
+            # A size or a locator that comes again is another device's; other members without a device may be of anything.
+            if name in ("size", "locator") and (
+                self.kind is None or _LINES[codes.MEMORY_DEVICE][name][0] in self.record
+            ):
+                self.close()
+                self.begin(codes.MEMORY_DEVICE, number)
+            if self.kind is not None:
+                self.member(number, name, value)
+        elif colon and self.kind in _LINES:
+            self.member(number, name, value)
 
     def begin(self, kind: int, number: int, handle: int | None = None) -> None:
         self.kind, self.record, self.began, self.handle = kind, {}, number, handle

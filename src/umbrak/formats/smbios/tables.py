@@ -7,7 +7,7 @@ formatted part the strings, each ended by 00, the set ended by one more 00.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from umbrak.core.memory.module import MakerCode
 from umbrak.core.platform.survey import Warning
@@ -36,6 +36,8 @@ class Structure:
     offset: int
     data: bytes
     strings: tuple[str, ...]
+    #: Numbers of strings that were asked for and are not there.
+    missing: list[int] = field(default_factory=list)
 
     def number(self, offset: int, size: int) -> int | None:
         """The little-endian number at an offset; None where this structure is too short to have it."""
@@ -45,6 +47,8 @@ class Structure:
 
     def text(self, offset: int) -> str | None:
         index = self.number(offset, 1)
+        if index and index > len(self.strings):
+            self.missing.append(index)
         return self.strings[index - 1].strip() if index and index <= len(self.strings) else None
 
 
@@ -53,13 +57,35 @@ def looks_like_tables(data: bytes) -> bool:
     if data[:4] == b"_SM_" or data[:5] == b"_SM3_":
         return True
     # The first structure of a raw table: a known type, a length of at least its header, a small handle.
-    return (
-        len(data) >= 8
-        and data[0] in (*range(47), 126, 127)
-        and data[1] >= 4
-        and b"\0\0" in data[data[1] : data[1] + 4096]
-        and 0 in data[:16]
-    )
+    if len(data) < 8 or data[1] < 4 or 0 not in data[:16]:
+        return False
+    if data[0] in _KNOWN_TYPES:
+        return b"\0\0" in data[data[1] : data[1] + 4096]
+    # A maker's own may stand first: then what follows it tells.
+    return data[0] >= _FIRST_OF_MAKERS and _leads_to_known(data)
+
+
+#: Types of DSP0134; from the latter on they are the makers' own (7).
+_KNOWN_TYPES = frozenset({*range(47), 126, 127})
+_FIRST_OF_MAKERS = 128
+
+
+def _leads_to_known(data: bytes) -> bool:
+    offset = 0
+    for _ in range(64):
+        if (
+            offset + 4 > len(data)
+            or data[offset + 1] < 4
+            or not (data[offset] in _KNOWN_TYPES or data[offset] >= _FIRST_OF_MAKERS)
+        ):
+            return False
+        if data[offset] in _KNOWN_TYPES:
+            return True
+        closing = data.find(b"\0\0", offset + data[offset + 1], offset + data[offset + 1] + 4096)
+        if closing < 0:
+            return False
+        offset = closing + 2
+    return False
 
 
 def decode_tables(data: bytes, deadline: Deadline) -> tuple[list[tuple[int, Record]], list[Warning]]:
@@ -84,12 +110,23 @@ def decode_tables(data: bytes, deadline: Deadline) -> tuple[list[tuple[int, Reco
         reader = _READERS.get(structure.type)
         if reader:
             records.append((structure.type, reader(structure)))
+            if structure.missing:
+                said = f"structure 0x{structure.handle:04X} (type {structure.type}) names string {structure.missing[0]}, and has {len(structure.strings)}"
+                warnings.append(Warning(f"byte {structure.offset}", said))
+    told = _told_count(data)
+    if told and count and told != count:
+        warnings.append(Warning("the entry point", f"it tells {told} structures, and {count} are there"))
     if count == 0:
         raise InputError(
             "not-smbios",
             [Fault("no SMBIOS structure found; expected a table or a dump with its entry point", "byte 0")],
         )
     return records, warnings
+
+
+def _told_count(data: bytes) -> int | None:
+    """How many structures the entry point tells (5.2.1); the one of 64 bits does not."""
+    return int.from_bytes(data[28:30], "little") if data[:4] == b"_SM_" and len(data) >= 31 else None
 
 
 def _table(data: bytes, warnings: list[Warning]) -> tuple[int, int]:
@@ -132,11 +169,12 @@ def _structures(data: bytes, offset: int, end: int, warnings: list[Warning]) -> 
         strings_at = offset + length
         closing = data.find(b"\0\0", strings_at, end)
         if closing < 0:
-            warnings.append(
-                Warning(
-                    f"byte {offset}", f"the table is cut inside structure 0x{handle:04X} (type {kind}); it is left out"
-                )
-            )
+            cut = f"the table is cut inside structure 0x{handle:04X} (type {kind})"
+            if strings_at > end:
+                warnings.append(Warning(f"byte {offset}", f"{cut}; it is left out"))
+            else:
+                warnings.append(Warning(f"byte {offset}", f"{cut}, in its strings; what was read of it is kept"))
+                yield Structure(kind, handle, offset, data[offset:strings_at], _strings(data, strings_at, end))
             return
         yield Structure(kind, handle, offset, data[offset:strings_at], _strings(data, strings_at, closing))
         offset = closing + 2
