@@ -40,6 +40,19 @@ def test_our_client_asks_the_simulated_appliance(start: Start) -> None:
     assert outside.value.code == "not-allowed"
 
 
+@pytest.mark.parametrize("by", ["SHA-224", "SHA-256", "SHA-384", "SHA-512"])
+def test_users_known_by_a_hash_of_sha_2(start: Start, by: str) -> None:
+    """RFC 7860: our client and Debian's ask the simulated appliance; by another hash nobody is let in."""
+    address, _ = start("appliance", {**demo_spec("gauge-01"), "authentication": by})
+    found = ask(Agent(address, **V3, authentication=by), LOOPBACK)
+    at = address.removeprefix("snmp://")
+    command = ["snmpget", "-v3", "-l", "authPriv", "-u", "umbrak", "-a", by, "-A", "tide-gauge-7", "-x", "AES", "-X", "tide-gauge-7", "-Oqv", at, HR_MEMORY_SIZE]  # fmt: skip
+    printed = subprocess.run(command, capture_output=True, text=True, check=True).stdout
+    assert printed.strip() == str(found[HR_MEMORY_SIZE])
+    with pytest.raises(DeviceError):
+        ask(Agent(address, **V3), LOOPBACK, patience=0.3)
+
+
 def test_debians_client_asks_the_simulated_appliance(start: Start) -> None:
     spec = demo_spec("store-01")
     address, _ = start("appliance", spec)

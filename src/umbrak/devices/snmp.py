@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from umbrak.devices.networks import DeviceError, Networks, split_address
-from umbrak.formats.snmp import HR_MEMORY_SIZE, HR_STORAGE, SYS_DESCR, SYS_NAME
+from umbrak.formats.snmp import AUTHENTICATIONS, HR_MEMORY_SIZE, HR_STORAGE, SYS_DESCR, SYS_NAME
 
 #: Of everything [s].
 _WHOLE = 30.0
@@ -21,13 +21,15 @@ _MOST_ROWS = 400
 
 @dataclass(frozen=True, slots=True)
 class Agent:
-    """Where an agent is and how it is asked: by community (v2c), or by user with SHA and AES-128 (v3)."""
+    """Where an agent is and how it is asked: by community (v2c), or by user with SHA or SHA-2, and AES-128 (v3)."""
 
     address: str
     community: str | None = field(default=None, repr=False)
     user: str | None = None
     auth_password: str | None = field(default=None, repr=False)
     privacy_password: str | None = field(default=None, repr=False)
+    #: One of `AUTHENTICATIONS`.
+    authentication: str = "SHA"
 
 
 def ask(agent: Agent, networks: Networks, patience: float = 3.0) -> dict[str, int | str]:
@@ -60,9 +62,8 @@ async def _ask(agent: Agent, host: str, address: str, port: int, patience: float
     from pysnmp.hlapi.v3arch import asyncio as hlapi
 
     if agent.user is not None:
-        auth = (
-            {"authKey": agent.auth_password, "authProtocol": hlapi.USM_AUTH_HMAC96_SHA} if agent.auth_password else {}
-        )
+        by = getattr(hlapi, f"USM_AUTH_{AUTHENTICATIONS[agent.authentication]}")
+        auth = {"authKey": agent.auth_password, "authProtocol": by} if agent.auth_password else {}
         privacy = (
             {"privKey": agent.privacy_password, "privProtocol": hlapi.USM_PRIV_CFB128_AES}
             if agent.privacy_password

@@ -363,6 +363,8 @@ class ServiceFacts:
     fingerprint: str = ""
     #: Certificate of the authority that vouches for it, as PEM.
     authority: str = ""
+    #: SNMP v3: the hash that its user is known by.
+    authentication: str = "SHA"
 
 
 SERVICE: Kept[ServiceFacts] = Kept("How a machine is asked", lambda d: ServiceFacts(**d), asdict)

@@ -20,6 +20,14 @@ HR_MEMORY_SIZE = "1.3.6.1.2.1.25.2.2.0"
 #: hrStorageTable: type, allocation units [bytes], size and used [units].
 HR_STORAGE = "1.3.6.1.2.1.25.2.3.1"
 HR_STORAGE_RAM = "1.3.6.1.2.1.25.2.1.2"
+#: Hashes that a user of v3 may be known by -> the protocol (RFC 3414; RFC 7860).
+AUTHENTICATIONS = {
+    "SHA": "HMAC96_SHA",
+    "SHA-224": "HMAC128_SHA224",
+    "SHA-256": "HMAC192_SHA256",
+    "SHA-384": "HMAC256_SHA384",
+    "SHA-512": "HMAC384_SHA512",
+}
 #: An Integer32 in kB cannot say more than 2 TiB.
 _MOST_KB = (1 << 31) - 1
 

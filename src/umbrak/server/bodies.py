@@ -287,6 +287,9 @@ class AccessBody(Body):
         default="", description="Redfish: certificates of authorities that vouch for it, PEM"
     )
     fingerprint: ShortText = Field(default="", description="Redfish: SHA-256 of its own certificate")
+    authentication: Literal["SHA", "SHA-224", "SHA-256", "SHA-384", "SHA-512"] = Field(
+        default="SHA", description="SNMP v3: the hash of its user's passphrase"
+    )
     password: Secret = Field(default="", description="Redfish: password; SNMP v3: authentication passphrase")
     community: Secret = Field(default="", description="SNMP v2c")
     privacy_password: Secret = Field(default="", description="SNMP v3: privacy passphrase")

@@ -15,7 +15,7 @@ from pysnmp.entity.rfc3413 import cmdrsp, context
 from pysnmp.proto import rfc1902, rfc1905
 from pysnmp.smi import instrum
 
-from umbrak.formats.snmp import HR_MEMORY_SIZE, HR_STORAGE, HR_STORAGE_RAM
+from umbrak.formats.snmp import AUTHENTICATIONS, HR_MEMORY_SIZE, HR_STORAGE, HR_STORAGE_RAM
 from umbrak.standins.spec import Spec
 
 Oid = tuple[int, ...]
@@ -81,15 +81,14 @@ class _Objects(instrum.AbstractMibInstrumController):  # type: ignore[misc]
 async def serve_appliance(spec: Spec, port: int, ready: Callable[[int], None]) -> None:
     """Answer on loopback until cancelled; `ready` is told the port.
 
-    v2c with the spec's community; v3 with its user: SHA and AES-128, both passphrases its password.
+    v2c with the spec's community; v3 with its user: SHA, or the hash that its spec names, and AES-128, both passphrases its password.
     """
     agent = engine.SnmpEngine()
     transport = udp.UdpTransport()
     config.add_transport(agent, udp.DOMAIN_NAME, transport.open_server_mode(("127.0.0.1", port)))
     config.add_v1_system(agent, "readers", spec["community"])
-    config.add_v3_user(
-        agent, spec["user"], config.USM_AUTH_HMAC96_SHA, spec["password"], config.USM_PRIV_CFB128_AES, spec["password"]
-    )
+    by = getattr(config, f"USM_AUTH_{AUTHENTICATIONS[spec.get('authentication', 'SHA')]}")
+    config.add_v3_user(agent, spec["user"], by, spec["password"], config.USM_PRIV_CFB128_AES, spec["password"])
     config.add_vacm_user(agent, 2, "readers", "noAuthNoPriv", (1, 3, 6, 1, 2, 1))
     config.add_vacm_user(agent, 3, spec["user"], "authPriv", (1, 3, 6, 1, 2, 1))
     answering = context.SnmpContext(agent)

@@ -3327,6 +3327,13 @@ export interface components {
              */
             address: string;
             /**
+             * Authentication
+             * @description SNMP v3: the hash of its user's passphrase
+             * @default SHA
+             * @enum {string}
+             */
+            authentication?: "SHA" | "SHA-224" | "SHA-256" | "SHA-384" | "SHA-512";
+            /**
              * Authority
              * @description Redfish: certificates of authorities that vouch for it, PEM
              * @default
@@ -8948,6 +8955,8 @@ export interface components {
             address: string;
             /** Asked At */
             asked_at: string | null;
+            /** Authentication */
+            authentication: string;
             /** Fingerprint */
             fingerprint: string;
             /** Has Authority */

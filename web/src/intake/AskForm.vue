@@ -21,6 +21,7 @@ const blank: Access = {
   user: props.kept?.user ?? '',
   authority: '',
   fingerprint: props.kept?.fingerprint ?? '',
+  authentication: (props.kept?.authentication as Access['authentication']) ?? 'SHA',
   password: '',
   community: '',
   privacy_password: '',
@@ -71,7 +72,13 @@ const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
         <label v-if="version === '2c'">Community <input v-model="access.community" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="community" /></label>
         <template v-else>
           <label>User <input v-model="access.user" autocomplete="off" maxlength="200" /></label>
-          <label>Passphrase (SHA) <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="password" /></label>
+          <label>
+            Its hash
+            <select v-model="access.authentication">
+              <option v-for="h in ['SHA', 'SHA-224', 'SHA-256', 'SHA-384', 'SHA-512']" :key="h" :value="h">{{ h }}</option>
+            </select>
+          </label>
+          <label>Passphrase <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="password" /></label>
           <label>Privacy passphrase (AES) <input v-model="access.privacy_password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="privacy_password" /></label>
         </template>
       </template>

@@ -35,13 +35,14 @@ class Access:
     """Where a machine's service is and how to be let in.
 
     Redfish: user and password; its certificate is vouched for by `authority` (PEM) or is the one of `fingerprint`.
-    SNMP: `community` for v2c, or `user`, `password` (SHA) and `privacy_password` (AES) for v3.
+    SNMP: `community` for v2c, or `user`, `password` (by the hash `authentication`) and `privacy_password` (AES) for v3.
     """
 
     address: str
     user: str = ""
     authority: str = ""
     fingerprint: str = ""
+    authentication: str = "SHA"
     password: str = field(default="", repr=False)
     community: str = field(default="", repr=False)
     privacy_password: str = field(default="", repr=False)
@@ -58,6 +59,7 @@ class ServiceView:
     address: str
     user: str
     fingerprint: str
+    authentication: str
     has_authority: bool
     asked_at: datetime | None
     #: What went wrong when it was asked last; "" = it answered, or was never asked.
@@ -71,6 +73,7 @@ def service_views(rows: Sequence[ServiceRow]) -> tuple[ServiceView, ...]:
             address=r.address,
             user=r.facts.user,
             fingerprint=r.facts.fingerprint,
+            authentication=r.facts.authentication,
             has_authority=bool(r.facts.authority),
             asked_at=r.asked_at,
             trouble=r.trouble,
@@ -114,11 +117,12 @@ def ask(outside: Outside, kind: ServiceKind, access: Access, told: Callable[[int
         found = redfish.collect(service, outside.networks, told=told)
         return Answer(f"Redfish at {access.address}", found.as_bytes(), found.notes)
     agent = snmp.Agent(
-        access.address,
-        access.community or None,
-        access.user or None,
-        access.password or None,
-        access.privacy_password or None,
+        address=access.address,
+        community=access.community or None,
+        user=access.user or None,
+        auth_password=access.password or None,
+        privacy_password=access.privacy_password or None,
+        authentication=access.authentication,
     )
     return Answer(f"SNMP at {access.address}", write_snmp(snmp.ask(agent, outside.networks)), ())
 
@@ -152,7 +156,12 @@ def keep_service(
         secrets = {s: given[s] or kept.get(s, "") for s in _SECRETS}
         earlier = before.facts.authority if before and not access.fingerprint else ""
         authority = access.authority or earlier
-        facts = ServiceFacts(user=access.user.strip(), authority=authority, fingerprint=access.fingerprint)
+        facts = ServiceFacts(
+            user=access.user.strip(),
+            authority=authority,
+            fingerprint=access.fingerprint,
+            authentication=access.authentication,
+        )
         store.keep_service(db, machine_id, kind, access.address.strip(), facts, outside.vault.seal(secrets))
         record(db, "service kept", account.id, machine_id, kind=kind, address=access.address.strip())
 
