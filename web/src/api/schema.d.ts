@@ -3717,6 +3717,10 @@ export interface components {
          * @description Predictions between two probabilities: how many, what they were on average, how many came so.
          */
         Band: {
+            /** At Least */
+            at_least: number;
+            /** At Most */
+            at_most: number;
             /** Count */
             count: number;
             /** Failed */
@@ -4738,6 +4742,8 @@ export interface components {
         };
         /** DeskView */
         DeskView: {
+            /** Bands */
+            bands: components["schemas"]["Band"][];
             /** Brier */
             brier: number | null;
             /** Counted */

@@ -7,6 +7,7 @@ import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
 import CalendarFeed from './CalendarFeed.vue'
+import TroubleChart from './TroubleChart.vue'
 import WeekTable from './WeekTable.vue'
 import { order, SECTIONS, since, type Order, type Whose } from './words'
 
@@ -82,6 +83,7 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
           <h2>Trouble, predicted and met</h2>
           <p v-if="desk.counted"><b class="large">{{ desk.met }}</b> met, <b class="large">{{ desk.predicted }}</b> predicted <span class="faded">in {{ plural(desk.counted, 'approved plan') }} that ended<template v-if="desk.brier !== null && desk.brier !== undefined">; Brier {{ desk.brier.toFixed(3) }}</template></span></p>
           <p v-else class="faded">No plan that a lead approved has ended yet.</p>
+          <TroubleChart :bands="desk.bands" />
           <router-link class="quiet-link small" to="/notes">By how much each was off</router-link>
         </section>
         <section aria-label="Money" class="side">

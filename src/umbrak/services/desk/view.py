@@ -11,6 +11,7 @@ from enum import StrEnum
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.evidence.calibration import Band
 from umbrak.core.evidence.table import Outcome
 from umbrak.core.proof.wanted import Wanted
 from umbrak.core.runsheet.step import Who
@@ -104,6 +105,8 @@ class DeskView:
     met: int
     predicted: float
     brier: float | None
+    #: By what was predicted, with the span in which the share that comes so lies.
+    bands: tuple[Band, ...]
     #: What was ordered since a day.
     spent: Decimal
     spent_since: date
@@ -138,6 +141,7 @@ def see_desk(engine: Engine, account: Account, now: datetime | None = None) -> D
             met=met,
             predicted=predicted,
             brier=calibration.brier,
+            bands=calibration.bands,
             spent=spent,
             spent_since=since,
             currency=money_settings(db).currency,
