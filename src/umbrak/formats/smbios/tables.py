@@ -174,9 +174,21 @@ def _structures(data: bytes, offset: int, end: int, warnings: list[Warning]) -> 
                 warnings.append(Warning(f"byte {offset}", f"{cut}; it is left out"))
             else:
                 warnings.append(Warning(f"byte {offset}", f"{cut}, in its strings; what was read of it is kept"))
-                yield Structure(kind, handle, offset, data[offset:strings_at], _strings(data, strings_at, end))
+                yield Structure(
+                    type=kind,
+                    handle=handle,
+                    offset=offset,
+                    data=data[offset:strings_at],
+                    strings=_strings(data, strings_at, end),
+                )
             return
-        yield Structure(kind, handle, offset, data[offset:strings_at], _strings(data, strings_at, closing))
+        yield Structure(
+            type=kind,
+            handle=handle,
+            offset=offset,
+            data=data[offset:strings_at],
+            strings=_strings(data, strings_at, closing),
+        )
         offset = closing + 2
         if kind == codes.END_OF_TABLE:
             return
