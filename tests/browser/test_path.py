@@ -251,9 +251,9 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     check("an offer")
     page.get_by_role("link", name="Machines", exact=True).click()
     page.get_by_role("link", name="Many at once").click()
-    table = b"name,model\ngauge-11,Fjell N2\ngauge-12,nothing\n"
+    table = b"name,model\ngauge-11,Fjell N2\ngauge-12,nothing\ngauge-11,Fjell N2\n"
     page.get_by_label("choose the table").set_input_files({"name": "t.csv", "mimeType": "text/csv", "buffer": table})
-    expect(page.get_by_text("1 row in order, 1 not")).to_be_visible()
+    expect(page.get_by_text("1 new machine, 1 that waits for a sheet, 1 not in order")).to_be_visible()
     page.get_by_label("or choose files").set_input_files(
         {"name": "odd.bin", "mimeType": "application/zip", "buffer": b"x"}
     )
