@@ -267,6 +267,8 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     check("ask")
     page.get_by_label("Paste what it reports").fill(listing(DEVICES))
     page.get_by_role("button", name="Read it").click()
+    # What is pressed before the report is there, the report answers anew.
+    expect(page.get_by_role("region", name="What it reports")).to_be_visible()
     page.get_by_role("button", name="2 sockets").click()
     page.get_by_role("button", name="channels differ").click()
     page.get_by_label("bays", exact=True).fill("4")
