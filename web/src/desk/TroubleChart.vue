@@ -9,7 +9,7 @@ const W = 240
 const H = 150
 const LEFT = 34
 const TICKS = [0, 0.1, 0.3, 0.6, 1]
-const x = (p: number) => LEFT + placed(p) * (W - LEFT - 8)
+const x = (p: number) => LEFT + placed(p) * (W - LEFT - 14)
 const y = (p: number) => H - 18 - placed(p) * (H - 26)
 const most = computed(() => Math.max(1, ...props.bands.map((b) => b.count)))
 const words = computed(() => props.bands.map((b) => `predicted ${Math.round(100 * b.predicted)} %: ${b.failed} of ${b.count} met trouble, between ${Math.round(100 * b.at_least)} and ${Math.round(100 * b.at_most)} % by that`).join('; '))
@@ -18,7 +18,7 @@ const words = computed(() => props.bands.map((b) => `predicted ${Math.round(100 
 <template>
   <svg v-if="bands.length" :viewBox="`0 0 ${W} ${H}`" role="img" :aria-label="words" class="chart">
     <g v-for="t in TICKS" :key="t">
-      <line :x1="LEFT" :x2="W - 8" :y1="y(t)" :y2="y(t)" class="grid" />
+      <line :x1="LEFT" :x2="W - 14" :y1="y(t)" :y2="y(t)" class="grid" />
       <text :x="LEFT - 5" :y="y(t) + 4" text-anchor="end">{{ Math.round(100 * t) }}</text>
       <text :x="x(t)" :y="H - 4" text-anchor="middle">{{ Math.round(100 * t) }}</text>
     </g>
