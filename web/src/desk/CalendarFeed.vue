@@ -62,6 +62,11 @@ input {
   background: var(--sheet);
   color: var(--ink);
 }
+@media (pointer: coarse) {
+  button {
+    min-height: 44px;
+  }
+}
 button + button {
   margin-left: 14px;
 }
