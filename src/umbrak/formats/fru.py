@@ -34,7 +34,8 @@ def read_fru(text: str, deadline: Deadline) -> SurveyReading:
             records += _records(name, told)
             name, told = _ID.sub("", match[1].strip())[:200].strip(), {}
         elif name and "not present" in line:
-            told["absent"] = line.strip()
+            # The record is not there: an empty slot, or a controller that could not read it.
+            told["unread"] = line.strip()
         elif name and (match := _PAIR.match(line)):
             told.setdefault(match[1].strip().lower(), match[2].strip())
         if len(records) > MAX_RECORDS:
@@ -71,7 +72,7 @@ def _device(name: str, told: dict[str, str]) -> Record:
     size = told.get("memory size") or (found[0] if (found := re.search(r"\b\d{1,4}\s?GB\b", words)) else "")
     record: Record = {
         "Locator": re.sub(r"\s*\bSPD\b\s*", "", name).strip(),
-        "Size": 0 if "absent" in told else size_mib(size),
+        "Size": size_mib(size),
         "Type": kind[1].upper() if kind else None,
         "Manufacturer": told.get("manufacturer") or told.get("product manufacturer") or told.get("board mfg"),
         "Part Number": told.get("part number") or told.get("product part number") or told.get("board part number"),

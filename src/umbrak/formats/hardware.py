@@ -148,8 +148,8 @@ def _device(node: _Node, words: str) -> Record:
     rate = re.search(r"\b(\d{3,5})\s?(MHz|MT/s)", words)
     kind = re.search(r"\b(LP)?DDR([2-5])\b", words, re.I)
     form = re.search(r"\b(FB-DIMM|SODIMM|DIMM|Row of chips)\b", words, re.I)
-    empty = "[empty]" in words or ("size" not in node and not any(k in node for k in ("product", "serial", "vendor")))
-    size = 0 if empty else _size(node)
+    # Without a size it is not said to be empty: what is there stays unknown.
+    size = 0 if "[empty]" in words else _size(node)
     record: Record = {
         "Locator": node.get("slot"),
         "Manufacturer": node.get("vendor"),

@@ -62,6 +62,12 @@ input {
   background: var(--sheet);
   color: var(--ink);
 }
+@media (max-width: 700px) {
+  button {
+    min-width: 44px;
+    min-height: 44px;
+  }
+}
 .acts {
   display: flex;
   gap: 14px;
