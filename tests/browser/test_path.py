@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.browser.conftest import Served, SignIn
 from tests.browser.hands import AXE, drag, go_to, open_fit, plan_shown, slot, type_label, verdict
@@ -175,11 +175,22 @@ def test_a_cure_is_one_press(sign_in: SignIn) -> None:
     slot(page, "A").focus()
     page.keyboard.press("Enter")  # picked up
     page.keyboard.press("ArrowRight")
+    answers: list[Route] = []
+    page.route("**/worth", lambda route: answers.append(route))
     page.keyboard.press("Enter")  # put into B, which the order fills second
     expect(slot(page, "B")).to_have_accessible_name(re.compile("SLOT 2, planned, 2 GB"))
     finding = verdict(page).get_by_role("listitem").filter(has_text="should be empty with 1 module; SLOT 1 comes first")
     expect(finding).to_contain_text("move 2 GB 1Rx8 U 1333, SLOT 2 to SLOT 1")
-    finding.get_by_role("button", name="Cure it").click()
+    # What the plan costs comes later, and moves nothing that is being pressed.
+    cure = finding.get_by_role("button", name="Cure it")
+    expect(verdict(page).get_by_text("is worked out")).to_be_visible()
+    before = cure.bounding_box()
+    for answer in answers:
+        answer.continue_()
+    page.unroute("**/worth")
+    expect(verdict(page).get_by_text("is worked out")).to_have_count(0)
+    assert cure.bounding_box() == before
+    cure.click()
     expect(slot(page, "A")).to_have_accessible_name(re.compile("SLOT 1, planned, 2 GB"))
     expect(finding).to_have_count(0)
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** One line of the plan's verdict at every station but Fit: total, need, rate, cost, trouble, what is open, the worst against it. Opens the whole. */
-import { computed, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, type PlanView } from '@/api/client'
 import { gb, gbUp } from '@/ui/figures'
 import RangeMark from '@/ui/RangeMark.vue'
@@ -12,12 +12,15 @@ import { costWords, troubleWords, useWorth } from './worth'
 
 const props = defineProps<{ machineId: string; plan: { id: string; updated_at: string }; need: number | null }>()
 const view = shallowRef<PlanView>()
+const away = ref(false)
 watch(
   () => [props.plan.id, props.plan.updated_at],
   async () => {
     try {
+      away.value = false
       view.value = await ask(api.GET('/api/plans/{plan_id}', { params: { path: { plan_id: props.plan.id } } }))
     } catch {
+      away.value = true
       view.value = undefined // the banner tells; the line comes back with the next load
     }
   },
@@ -41,14 +44,18 @@ const proved = computed(() => view.value?.verdict_proved)
     <span v-if="judged.data_rate_mts">{{ judged.data_rate_mts }} MT/s</span>
     <span v-if="cost" :title="cost.beside">{{ cost.figure === 'not told' ? 'cost not told' : cost.figure }}</span>
     <span v-if="trouble && worth">trouble {{ trouble.figure }} <template v-if="worth.trouble"><RangeMark :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> <small class="faded">{{ trouble.beside }}</small></template></span>
+    <span v-if="!worth" class="faded">cost and trouble are worked out</span>
     <span v-if="view.questions.length" class="asks"><SeverityMark severity="ask" :size="11" /> {{ plural(view.questions.length, 'question') }} first</span>
     <span class="worst"><template v-if="worst && !proved && !view.questions.length"><SeverityMark :severity="worst.severity" :size="12" /> {{ worst.message }}</template></span>
   </router-link>
+  <!-- The line has its place before it is known: nothing below moves under a press. -->
+  <p v-else-if="!away" class="line faded">The plan's verdict is looked up.</p>
 </template>
 
 <style scoped>
 .line {
   display: flex;
+  margin: 0;
   flex-wrap: wrap;
   gap: 2px 18px;
   align-items: baseline;

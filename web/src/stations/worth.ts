@@ -64,10 +64,15 @@ export function useMore(plan: () => PlanKey | null, lacks: () => boolean) {
 
 /** "188.00 EUR, 2 from the Shelf", or that nothing is bought, or what has no price. */
 export function costWords(w: Worth): { figure: string; beside: string } {
-  const like = Object.keys(w.stand_ins)
-  const parts = [w.from_shelf && `${w.from_shelf} from the Shelf`, w.unpriced && `${plural(w.unpriced, 'module')} without a price`, like.length && `reckoned as ${like.join(', ')}`].filter(Boolean)
+  const parts = [w.from_shelf && `${w.from_shelf} from the Shelf`, w.unpriced && `${plural(w.unpriced, 'module')} without a price`].filter(Boolean)
   if (!w.bought && !w.from_shelf && w.unpriced) return { figure: 'not told', beside: `${w.unpriced === 1 ? 'its module is' : `its ${w.unpriced} modules are`} neither on the Shelf nor offered` }
   return { figure: w.bought ? `${w.unpriced ? 'from ' : ''}${money(w.cost, w.currency)}` : w.unpriced ? 'not told' : 'nothing to buy', beside: parts.join(', ') }
+}
+
+/** What the cost and the trouble were reckoned with, where a module's own part is not told; '' where all are. */
+export function likeWords(w: Worth): string {
+  const like = Object.keys(w.stand_ins)
+  return like.length ? `Reckoned as ${like.join(', ')}: the part number of what is planned is not told.` : ''
 }
 
 /** A probability with how low and how high it comes to; what is open counts in it as a fact that nobody tells. */

@@ -330,7 +330,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :valued="Boolean(plan)" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
       <template v-if="plan" #stages>
         <BriefOf v-if="plan.actions.some((a) => a.do === 'put-in')" :machine-id="machine.id" :plan="plan" />
         <PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" />

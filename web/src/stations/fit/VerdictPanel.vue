@@ -9,12 +9,12 @@ import RangeMark from '@/ui/RangeMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
 import { volts } from '@/ui/words'
 import { money, percent } from '../routes/words'
-import { costWords, troubleWords } from '../worth'
+import { costWords, likeWords, troubleWords } from '../worth'
 import AnswerFirst from './AnswerFirst.vue'
 import FindingList from './FindingList.vue'
 import type { NextStep } from './next'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null; need?: number | null; worth?: Worth; more?: More | null; looking?: boolean; next?: NextStep[] }>()
+const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null; need?: number | null; /** A plan, of which cost and trouble are told once they are worked out. */ valued?: boolean; worth?: Worth; more?: More | null; looking?: boolean; next?: NextStep[] }>()
 defineEmits<{ more: [more: More];  point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts'], byPart: boolean] }>()
 
 /** Need is compared with what is usable, and never rounded to be met. [GB] */
@@ -137,21 +137,17 @@ const many = computed(() => props.goal.sockets.length > 1)
           <small v-if="many && goal.evenness !== null && goal.evenness !== 1">sockets {{ goal.evenness?.toFixed(2) }} even</small>
         </dd>
       </div>
-      <template v-if="worth && cost && trouble">
-        <div>
+      <!-- What comes later has its place from the start: nothing below moves under a press. -->
+      <template v-if="valued">
+        <div class="later">
           <dt>Cost</dt>
-          <dd><strong>{{ cost.figure }}</strong></dd>
-          <dd class="note">{{ cost.beside }}</dd>
+          <dd><strong>{{ cost?.figure }}</strong></dd>
+          <dd class="note">{{ cost ? cost.beside : 'is worked out' }}</dd>
         </div>
-        <div>
+        <div class="later">
           <dt>Trouble</dt>
-          <dd><strong>{{ trouble.figure }}</strong></dd>
-          <dd class="note"><RangeMark v-if="worth.trouble" :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> {{ trouble.beside }}</dd>
-        </div>
-        <div v-if="worth.rests_on.length">
-          <dt>Quirks</dt>
-          <dd><strong>{{ percent(worth.quirks) }}</strong></dd>
-          <dd class="note">it runs, and something is shown oddly: no trouble</dd>
+          <dd><strong>{{ trouble?.figure }}</strong></dd>
+          <dd class="note"><RangeMark v-if="worth?.trouble" :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> {{ trouble?.beside }}</dd>
         </div>
       </template>
     </dl>
@@ -162,7 +158,9 @@ const many = computed(() => props.goal.sockets.length > 1)
       <template v-if="worth?.rests_on.length">
         <h2>Rests on what nobody vouches for</h2>
         <p v-for="w in worth.rests_on" :key="w" class="rests small">{{ w }}</p>
+        <p class="rests small">Quirks {{ percent(worth.quirks) }}: it runs, and something is shown oddly; that is no trouble.</p>
       </template>
+      <p v-if="worth && likeWords(worth)" class="rests small faded">{{ likeWords(worth) }}</p>
       <div class="held">
         <span><SeverityMark severity="go" /> {{ goal.held.length }} held</span>
         <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
@@ -373,6 +371,11 @@ dl {
   gap: 0 10px;
   align-items: baseline;
   padding: 2px 0;
+}
+.figures > .later {
+  /* two lines of the note, and the mark's height */
+  min-height: 41px;
+  align-content: start;
 }
 .note {
   font-size: 12.5px;
