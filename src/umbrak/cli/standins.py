@@ -10,7 +10,7 @@ from pathlib import Path
 
 from umbrak.cli.cluster import free_port
 from umbrak.demo.simulated import Simulated, write_specs
-from umbrak.standins.controller import make_certificate
+from umbrak.standins.certificate import make_certificate
 
 
 @contextmanager

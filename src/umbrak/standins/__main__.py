@@ -41,7 +41,8 @@ def _end_with_input() -> None:
 def _controller(spec: Spec, port: int, folder: Path) -> None:
     import uvicorn
 
-    from umbrak.standins.controller import make_certificate, make_controller
+    from umbrak.standins.certificate import make_certificate
+    from umbrak.standins.controller import make_controller
 
     certificate, key = folder / "controller.pem", folder / "controller.key"
     if not certificate.exists() or not key.exists():
