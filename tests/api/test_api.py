@@ -254,6 +254,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", f"/api/plans/{NOBODY_ID}/runs", {}, (401, 403, 404, 404)),
     ("GET", f"/api/runs/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("PUT", f"/api/runs/{NOBODY_ID}/window", {"start": None, "end": None}, (401, 403, 404, 404)),
+    ("PUT", f"/api/runs/{NOBODY_ID}/light", {"on": True}, (401, 403, 404, 404)),
     ("PUT", f"/api/runs/{NOBODY_ID}/entries/{NOBODY_ID}", TICK, (401, 403, 404, 404)),
     # Whoever is signed in stays so: the second person's name and password decide.
     (

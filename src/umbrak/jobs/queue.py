@@ -17,6 +17,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
+from umbrak.services.bench.light import end_lights
 from umbrak.services.machines.in_bulk import run_job
 from umbrak.services.surveys.reach import Outside
 from umbrak.store.jobs import unfinished_jobs
@@ -92,11 +93,12 @@ class Queue:
                 _log.error("jobs are not done any more: %s", error)
 
     async def _look(self) -> None:
-        """Queue again what is unfinished. A job that is being done is held by its process: it is then left to it."""
+        """Queue again what is unfinished, and switch off the lights of runs that have ended. A job that is being done is held by its process: it is then left to it."""
         while True:
             try:
                 for key in await asyncio.to_thread(self._unfinished):
                     await asyncio.to_thread(self.put, key)
+                await asyncio.to_thread(end_lights, self._engine, self._outside)
             except (SQLAlchemyError, procrastinate.exceptions.ConnectorException) as error:
                 _log.warning("cannot look for unfinished jobs: %s", error)
             await asyncio.sleep(_LOOK_EVERY)

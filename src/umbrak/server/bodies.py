@@ -616,6 +616,12 @@ class RunWindow(Body):
     end: Moment | None
 
 
+class LightBody(Body):
+    """The locator light, on or off."""
+
+    on: bool
+
+
 class RunEntry(Body):
     """Something entered at the bench; `at` is the bench's own clock."""
 

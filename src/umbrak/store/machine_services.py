@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -12,7 +12,7 @@ from sqlalchemy import Connection, delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.formats.kept import SERVICE, ServiceFacts
-from umbrak.store.tables import machine, machine_service
+from umbrak.store.tables import machine, machine_service, run
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +25,10 @@ class ServiceRow:
     sealed: bytes
     asked_at: datetime | None
     trouble: str
+    #: Since when its locator light is on by us; None = it is not.
+    light_since: datetime | None
+    #: Why it could not be switched off; "" = that was not tried, or it worked.
+    light_trouble: str
 
 
 _SERVICES = select(machine_service, machine.c.name).join(machine)
@@ -34,6 +38,7 @@ def _row(r: Any) -> ServiceRow:
     return ServiceRow(
         machine_id=r.machine_id, machine=r.name, kind=r.kind, address=r.address, facts=SERVICE.read(r.document), sealed=r.sealed,
         asked_at=r.asked_at, trouble=r.trouble,
+        light_since=r.light_since, light_trouble=r.light_trouble,
     )  # fmt: skip
 
 
@@ -68,3 +73,22 @@ def drop_service(db: Connection, machine_id: UUID, kind: str) -> bool:
 def note_asked(db: Connection, machine_id: UUID, kind: str, trouble: str) -> None:
     chosen = (machine_service.c.machine_id == machine_id) & (machine_service.c.kind == kind)
     db.execute(update(machine_service).where(chosen).values(asked_at=func.now(), trouble=trouble))
+
+
+def note_light(db: Connection, machine_id: UUID, since: datetime | None, trouble: str = "") -> None:
+    """That a machine's light is on by us since then, or off; `trouble`: why switching it off failed now."""
+    chosen = (machine_service.c.machine_id == machine_id) & (machine_service.c.kind == "redfish")
+    tried = func.now() if trouble else None
+    values = {"light_since": since, "light_trouble": trouble, "light_tried_at": tried}
+    db.execute(update(machine_service).where(chosen).values(**values))
+
+
+def lights_to_end(db: Connection, again: timedelta) -> list[ServiceRow]:
+    """Services whose light is on by us and no run on their machine is under way; one that failed after `again`."""
+    busy = select(run.c.machine_id).where(run.c.state == "under way")
+    query = _SERVICES.where(
+        machine_service.c.light_since.is_not(None),
+        machine_service.c.machine_id.not_in(busy),
+        func.coalesce(machine_service.c.light_tried_at < func.now() - again, True),
+    )
+    return [_row(r) for r in db.execute(query)]

@@ -264,6 +264,10 @@ machine_service = Table(
     #: When it was asked last, and what came of it: "" = it answered.
     Column("asked_at", TIMESTAMP(timezone=True), nullable=True),
     Column("trouble", Text, nullable=False, server_default=""),
+    #: Since when its locator light is on by us, when switching it off was tried last, and what came of that.
+    Column("light_since", TIMESTAMP(timezone=True), nullable=True),
+    Column("light_tried_at", TIMESTAMP(timezone=True), nullable=True),
+    Column("light_trouble", Text, nullable=False, server_default=""),
 )
 
 #: Limits that people state, of one machine or of every machine of a model.

@@ -2361,6 +2361,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/light": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Light
+         * @description Switch the locator light of the run's machine by its management controller; it goes off when the run has ended.
+         */
+        put: operations["light_api_runs__run_id__light_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/logs/{entry_id}": {
         parameters: {
             query?: never;
@@ -5902,6 +5922,24 @@ export interface components {
             to: string;
         };
         /**
+         * LightBody
+         * @description The locator light, on or off.
+         */
+        LightBody: {
+            /** On */
+            on: boolean;
+        };
+        /**
+         * LightView
+         * @description A locator light: on by us since, or not; why it could not be switched off after the run.
+         */
+        LightView: {
+            /** Since */
+            since: string | null;
+            /** Trouble */
+            trouble: string;
+        };
+        /**
          * LimitUse
          * @description A statement at one place: what it allows and what is used of it.
          */
@@ -8605,6 +8643,7 @@ export interface components {
             last_at: string | null;
             /** Last By */
             last_by: string | null;
+            light: components["schemas"]["LightView"] | null;
             /** Machine */
             machine: string;
             /**
@@ -8969,6 +9008,10 @@ export interface components {
             has_authority: boolean;
             /** Kind */
             kind: string;
+            /** Light Since */
+            light_since: string | null;
+            /** Light Trouble */
+            light_trouble: string;
             /** Trouble */
             trouble: string;
             /** User */
@@ -19127,6 +19170,83 @@ export interface operations {
             };
             /** @description Refused */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    light_api_runs__run_id__light_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LightBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Problem */
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -118,6 +118,21 @@ async function say(): Promise<void> {
   seal.value = false
   await enter(entry)
 }
+/** The light at the machine itself: it goes off with the run, and can be switched off before. */
+const lighting = ref(false)
+const lightWrong = ref('')
+async function light(on: boolean): Promise<void> {
+  lighting.value = true
+  lightWrong.value = ''
+  try {
+    await ask(api.PUT('/api/runs/{run_id}/light', { params: { path: { run_id: props.id } }, body: { on } }))
+    await reload()
+  } catch (error) {
+    lightWrong.value = error instanceof Unreachable ? 'It cannot be switched without a connection.' : wordsOf(error)
+  } finally {
+    lighting.value = false
+  }
+}
 async function photo(event: Event): Promise<void> {
   const input = event.target as HTMLInputElement
   const blob = input.files?.[0]
@@ -137,6 +152,11 @@ async function photo(event: Event): Promise<void> {
         <strong>{{ step ? `step ${step.number} of ${steps.length}` : 'all done' }}</strong>
         <span class="sub">{{ view.taken_min === null ? '' : `${Math.round(view.taken_min)} min, of ` }}{{ minutesWords(view.down) }}</span>
       </div>
+      <p v-if="view.light && (view.state === 'under way' || view.light.since)" class="light">
+        <button v-if="view.state === 'under way'" type="button" class="lamp" :aria-pressed="!!view.light.since" :disabled="lighting || !connected || !session.mayWrite()" @click="light(!view.light.since)">{{ lighting ? 'Asking its controller' : view.light.since ? `Its light is on since ${clock(view.light.since, zone)}: switch it off` : 'Which one is it? Light it up' }}</button>
+        <span v-else>Its light is still on{{ view.light.trouble ? `: ${view.light.trouble}` : ', and is being switched off' }}</span>
+        <span v-if="lightWrong" role="alert">{{ lightWrong }}</span>
+      </p>
       <div class="bar" :style="{ '--done': index / Math.max(1, steps.length) }"></div>
     </header>
     <section v-if="step" class="step" aria-label="The step at hand">
@@ -224,7 +244,8 @@ header {
   z-index: 2;
   display: flex;
   justify-content: space-between;
-  gap: 12px;
+  flex-wrap: wrap;
+  gap: 8px 12px;
   padding: 10px 16px 12px;
   background: #221c1a;
   color: #f5f1ea;
@@ -235,6 +256,32 @@ header .name {
   font-weight: 650;
   font-size: 19px;
   text-decoration: none;
+}
+.light {
+  flex: 1 0 100%;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+  align-items: center;
+  margin: 0;
+  font-size: 15px;
+}
+.lamp {
+  min-height: 44px;
+  padding: 0 14px;
+  border: 1px solid #a89c8c;
+  border-radius: 3px;
+  background: none;
+  color: inherit;
+  font: inherit;
+}
+.lamp[aria-pressed='true'] {
+  border-color: #f2c14b;
+  background: #f2c14b;
+  color: #221c1a;
+}
+.lamp:disabled {
+  opacity: 0.6;
 }
 .sub {
   display: block;

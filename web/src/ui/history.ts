@@ -31,6 +31,8 @@ export function historyWords(line: HistoryLine, board: Board): string {
     surveyed: `surveyed it again by ${String(line.detail.source)}: took over ${slots || 'no slot'}${disputed.length ? `; disputed: ${slotWords(disputed, board)}` : ''}`,
     'service kept': `said how it is asked: ${String(line.detail.kind)} at ${String(line.detail.address)}`,
     'service forgotten': `forgot how it is asked by ${String(line.detail.kind)}`,
+    'light on': 'switched its locator light on',
+    'light off': 'switched its locator light off',
     stated: `stated a limit by ${String(line.detail.source)}${line.detail.model ? ', of every machine of the model' : ''}`,
     'statement withdrawn': `took back what ${String(line.detail.source)} states`,
     'trial noted': 'noted a trial',

@@ -15,6 +15,7 @@ from umbrak.formats.photo import MAX_PHOTO_BYTES
 from umbrak.server.bodies import (
     BackOut,
     LabelText,
+    LightBody,
     PlanApproval,
     RunEntry,
     RunStart,
@@ -23,13 +24,14 @@ from umbrak.server.bodies import (
     SettleDoubt,
     SignOffBody,
 )
-from umbrak.server.deps import Db, Now, Person
+from umbrak.server.deps import Db, Now, Out, Person
 from umbrak.server.problems import describe
 from umbrak.server.routers.session import Browser
 from umbrak.server.tries import COUNTING, HASHING, run_in
 from umbrak.services.bench import ending, entering, making, paper
 from umbrak.services.bench.entering import InHand, add_log, add_photo, compare_label, see_attachment, set_window
 from umbrak.services.bench.labels import run_labels
+from umbrak.services.bench.light import switch_light
 from umbrak.services.bench.making import PreviewView
 from umbrak.services.bench.view import RunView, see_run
 from umbrak.services.errors import NotAllowed, NotSignedIn
@@ -72,6 +74,12 @@ def start(plan_id: UUID, body: RunStart, engine: Db, account: Person) -> RunView
 def see(run_id: UUID, engine: Db, _: Person, now: Now) -> RunView:
     """A run: its steps and how each stands."""
     return see_run(engine, run_id, now)
+
+
+@router.put("/runs/{run_id}/light", responses=describe(401, 403, 404, 422, 502))
+def light(run_id: UUID, body: LightBody, engine: Db, outside: Out, account: Person, now: Now) -> RunView:
+    """Switch the locator light of the run's machine by its management controller; it goes off when the run has ended."""
+    return switch_light(engine, account, outside, run_id, body.on, now)
 
 
 @router.put("/runs/{run_id}/window", responses=describe(401, 403, 404, 422))

@@ -17,6 +17,7 @@ from umbrak.formats.entries import DoneDoc, DoubtDoc, NoteDoc, NotRightDoc, Sign
 from umbrak.services.proof.state import ProofState, state_of_run
 from umbrak.services.runs.entries import ON_DUTY, found_run, last_tick, newest, ticks_of
 from umbrak.store import runs as store
+from umbrak.store.machine_services import find_service
 from umbrak.store.machines import find_machine
 from umbrak.store.runs import EntryRow, RunRow
 
@@ -74,6 +75,14 @@ class RemarkView:
 
 
 @dataclass(frozen=True, slots=True)
+class LightView:
+    """A locator light: on by us since, or not; why it could not be switched off after the run."""
+
+    since: datetime | None
+    trouble: str
+
+
+@dataclass(frozen=True, slots=True)
 class RunView:
     id: UUID
     machine_id: UUID
@@ -110,6 +119,8 @@ class RunView:
     bays: Mapping[int, str]
     #: Slot -> serial of the module that went in, as noted at the bench.
     serials: Mapping[str, str]
+    #: Of a machine whose management controller is kept; None of others.
+    light: LightView | None
     #: Entries so far: whoever knows as many knows all.
     entries: int
 
@@ -163,6 +174,7 @@ def run_view(db: Connection, row: RunRow, now: datetime | None = None) -> RunVie
     proof = state_of_run(db, row, now or datetime.now(UTC)) if any(s.proves for s in begun.sheet.steps) else None
     steps = tuple(step_view(i, s, _stands(row, s, entries, proof)) for i, s in enumerate(begun.sheet.steps, 1))
     last = last_tick(row, entries)
+    controller = find_service(db, row.machine_id, "redfish")
     return RunView(
         id=row.id,
         machine_id=row.machine_id,
@@ -193,6 +205,7 @@ def run_view(db: Connection, row: RunRow, now: datetime | None = None) -> RunVie
         goal=dict(begun.goal),
         bays=begun.bays,
         serials=proof.serials if proof else {},
+        light=LightView(controller.light_since, controller.light_trouble) if controller else None,
         entries=len(entries),
     )
 

@@ -64,6 +64,9 @@ class ServiceView:
     asked_at: datetime | None
     #: What went wrong when it was asked last; "" = it answered, or was never asked.
     trouble: str
+    #: Since when its locator light is on by us, and why it could not be switched off.
+    light_since: datetime | None
+    light_trouble: str
 
 
 def service_views(rows: Sequence[ServiceRow]) -> tuple[ServiceView, ...]:
@@ -77,6 +80,8 @@ def service_views(rows: Sequence[ServiceRow]) -> tuple[ServiceView, ...]:
             has_authority=bool(r.facts.authority),
             asked_at=r.asked_at,
             trouble=r.trouble,
+            light_since=r.light_since,
+            light_trouble=r.light_trouble,
         )
         for r in rows
     )
@@ -111,10 +116,7 @@ def ask(outside: Outside, kind: ServiceKind, access: Access, told: Callable[[int
     """Ask. Raises DeviceError, which says what to do; Refused for what no machine can be asked with."""
     _check_passphrases(kind, access)
     if kind == "redfish":
-        service = redfish.Service(
-            access.address, access.user, access.password, access.authority or None, access.fingerprint or None
-        )
-        found = redfish.collect(service, outside.networks, told=told)
+        found = redfish.collect(_controller(access), outside.networks, told=told)
         return Answer(f"Redfish at {access.address}", found.as_bytes(), found.notes)
     agent = snmp.Agent(
         address=access.address,
@@ -125,6 +127,16 @@ def ask(outside: Outside, kind: ServiceKind, access: Access, told: Callable[[int
         authentication=access.authentication,
     )
     return Answer(f"SNMP at {access.address}", write_snmp(snmp.ask(agent, outside.networks)), ())
+
+
+def _controller(access: Access) -> redfish.Service:
+    return redfish.Service(
+        access.address, access.user, access.password, access.authority or None, access.fingerprint or None
+    )
+
+
+def _access(outside: Outside, row: ServiceRow) -> Access:
+    return Access(row.address, **asdict(row.facts), **outside.vault.unseal(row.sealed))
 
 
 def ask_once(engine: Engine, account: Account, outside: Outside, kind: ServiceKind, access: Access) -> Intake:
@@ -167,9 +179,12 @@ def keep_service(
 
 
 def drop_service(engine: Engine, account: Account, machine_id: UUID, kind: ServiceKind) -> None:
-    """Forget how a machine is asked. Raises NotFound."""
+    """Forget how a machine is asked. Raises NotFound; Refused while its light is on by us, which nobody could end then."""
     need(account, Role.technician)
     with engine.begin() as db:
+        row = store.find_service(db, machine_id, kind)
+        if row and row.light_since:
+            raise Refused("light", "Its locator light is on by us: switch it off at the bench first.")
         if not store.drop_service(db, machine_id, kind):
             raise NotFound("service")
         record(db, "service forgotten", account.id, machine_id, kind=kind)
@@ -189,9 +204,8 @@ def ask_machine(
         row = store.find_service(db, machine_id, kind)
     if row is None:
         raise NotFound("service")
-    access = Access(row.address, **asdict(row.facts), **outside.vault.unseal(row.sealed))
     try:
-        answer = ask(outside, kind, access, told)
+        answer = ask(outside, kind, _access(outside, row), told)
     except DeviceError as error:
         with engine.begin() as db:
             store.note_asked(db, machine_id, kind, str(error))
@@ -200,3 +214,15 @@ def ask_machine(
         intake = keep_intake(db, account.id, answer.source_name, answer.raw, answer.notes)
         store.note_asked(db, machine_id, kind, "")
     return intake
+
+
+def set_light(outside: Outside, row: ServiceRow, on: bool) -> bool:
+    """Switch a machine's locator light by its kept controller.
+
+    Returns
+        whether it was on before
+
+    Raises
+        DeviceError
+    """
+    return redfish.set_light(_controller(_access(outside, row)), outside.networks, on)

@@ -53,6 +53,7 @@ async function forget(kind: string): Promise<void> {
           <span class="faded small when">{{ s.asked_at ? (s.trouble ? '' : `answered ${age(s.asked_at)}`) : 'not asked yet' }}</span>
         </div>
         <p v-if="s.trouble && !wrong" class="wrong small">{{ s.trouble }}</p>
+        <p v-if="s.light_since" class="warn small">Its locator light is on by us{{ s.light_trouble ? `, and could not be switched off: ${s.light_trouble}` : '' }}.</p>
         <div class="acts">
           <button type="button" class="press slim" :disabled="!!busy" @click="askKept(s.kind)">{{ busy === s.kind ? 'Asking it' : 'Ask it now' }}</button>
           <button type="button" class="quiet-link" @click="changing = s">Change</button>
