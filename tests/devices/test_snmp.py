@@ -10,10 +10,12 @@ from pathlib import Path
 import pytest
 
 from tests.devices.standins import Start, demo_spec
+from umbrak.core.platform.survey import SlotState
 from umbrak.devices.networks import DeviceError, Networks
 from umbrak.devices.snmp import Agent, ask
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.snmp import HR_MEMORY_SIZE, SYS_DESCR, read_snmp, write_snmp
+from umbrak.standins.spec import module_of
 
 LOOPBACK = Networks.parse("127.0.0.0/8")
 V3 = {"user": "umbrak", "auth_password": "tide-gauge-7", "privacy_password": "tide-gauge-7"}
@@ -24,7 +26,7 @@ def test_our_client_asks_the_simulated_appliance(start: Start) -> None:
     address, _ = start("appliance", spec)
     by_community = ask(Agent(address, "gauges"), LOOPBACK)
     assert ask(Agent(address, **V3), LOOPBACK) == by_community
-    reading = read_snmp(write_snmp(by_community).decode(), Deadline())
+    reading = read_snmp(write_snmp(by_community.values).decode(), Deadline())
     assert reading.usable_gib == pytest.approx(spec["usable_gib"], abs=1e-5)
     assert reading.description == "Fjell N2 storage, system 9.1"
     for wrong, code in (
@@ -40,6 +42,28 @@ def test_our_client_asks_the_simulated_appliance(start: Start) -> None:
     assert outside.value.code == "not-allowed"
 
 
+def test_modules_that_are_listed_as_entities_are_read(start: Start) -> None:
+    """By our client, and from what Debian's prints: each module in the slot that holds it; a slot without one is unknown."""
+    spec = {**demo_spec("store-01"), "entities": True}
+    spec["slots"] = {**spec["slots"], "spare": {"locator": "DIMM C", "channel": "C", "module": None}}
+    address, _ = start("appliance", spec)
+    found = ask(Agent(address, "gauges"), LOOPBACK)
+    walked = subprocess.run(
+        ["snmpwalk", "-v2c", "-c", "gauges", address.removeprefix("snmp://"), "1.3.6.1.2.1"],
+        capture_output=True, text=True, check=True,
+    ).stdout  # fmt: skip
+    wanted = {s["locator"]: module_of(s["module"]) for s in spec["slots"].values()}
+    for text in (write_snmp(found.values).decode(), walked):
+        reading = read_snmp(text, Deadline())
+        assert {s.locator for s in reading.slots} == set(wanted)
+        for slot in reading.slots:
+            module = wanted[str(slot.locator)]
+            assert (slot.state is SlotState.UNKNOWN) == (module is None)
+            if module and slot.module:
+                assert (slot.module.capacity_gib, slot.module.part) == (module.capacity_gib, module.part)
+    assert found.notes == ()
+
+
 @pytest.mark.parametrize("by", ["SHA-224", "SHA-256", "SHA-384", "SHA-512"])
 def test_users_known_by_a_hash_of_sha_2(start: Start, by: str) -> None:
     """RFC 7860: our client and Debian's ask the simulated appliance; by another hash nobody is let in."""
@@ -48,7 +72,7 @@ def test_users_known_by_a_hash_of_sha_2(start: Start, by: str) -> None:
     at = address.removeprefix("snmp://")
     command = ["snmpget", "-v3", "-l", "authPriv", "-u", "umbrak", "-a", by, "-A", "tide-gauge-7", "-x", "AES", "-X", "tide-gauge-7", "-Oqv", at, HR_MEMORY_SIZE]  # fmt: skip
     printed = subprocess.run(command, capture_output=True, text=True, check=True).stdout
-    assert printed.strip() == str(found[HR_MEMORY_SIZE])
+    assert printed.strip() == str(found.values[HR_MEMORY_SIZE])
     with pytest.raises(DeviceError):
         ask(Agent(address, **V3), LOOPBACK, patience=0.3)
 

@@ -71,9 +71,9 @@ class Networks:
             one = ip_address(address.split("%")[0])
             if not any(one.version == n.version and one in n for n in self.allowed):
                 listed = ", ".join(map(str, self.allowed)) or "none"
+                which = host if host == address else f"{host} is {address}, which"
                 raise DeviceError(
                     "not-allowed",
-                    f"{host} is {address}, which is in none of the networks that may be reached ({listed}); "
-                    "UMBRAK_NETWORKS lists them.",
+                    f"{which} is in none of the networks that may be reached ({listed}); UMBRAK_NETWORKS lists them.",
                 )
         return addresses[0]

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from umbrak.devices.networks import DeviceError, Networks, split_address
+from umbrak.formats.entities import COLUMNS, ENTITY
 from umbrak.formats.snmp import AUTHENTICATIONS, HR_MEMORY_SIZE, HR_STORAGE, SYS_DESCR, SYS_NAME
 
 #: Of everything [s].
@@ -17,6 +18,8 @@ _WHOLE = 30.0
 LEAST_PASSPHRASE = 8
 #: Rows of the storage table that are looked at.
 _MOST_ROWS = 400
+#: Of the entities [s], and how many of them: an agent with more lists ports, not modules.
+_ENTITIES, _MOST_ENTITIES = 15.0, 2000
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +35,16 @@ class Agent:
     authentication: str = "SHA"
 
 
-def ask(agent: Agent, networks: Networks, patience: float = 3.0) -> dict[str, int | str]:
-    """Object -> value of the system's description, name and memory.
+@dataclass(frozen=True, slots=True)
+class Told:
+    #: Object -> value: the system's description, name, memory, and what it lists as physical entities.
+    values: dict[str, int | str]
+    #: (object, what could not be had of it).
+    notes: tuple[tuple[str, str], ...] = ()
+
+
+def ask(agent: Agent, networks: Networks, patience: float = 3.0) -> Told:
+    """What an agent tells of its system's memory.
 
     Parameters
         patience    how long an answer is waited for before the request is sent once more, and given up [s]
@@ -57,7 +68,7 @@ def ask(agent: Agent, networks: Networks, patience: float = 3.0) -> dict[str, in
         raise DeviceError("refused", f"{host} cannot be asked with this user and these passphrases.") from None
 
 
-async def _ask(agent: Agent, host: str, address: str, port: int, patience: float) -> dict[str, int | str]:
+async def _ask(agent: Agent, host: str, address: str, port: int, patience: float) -> Told:
     # The library takes half a second to load: only who asks pays for it.
     from pysnmp.hlapi.v3arch import asyncio as hlapi
 
@@ -95,7 +106,27 @@ async def _ask(agent: Agent, host: str, address: str, port: int, patience: float
             rows += 1
             if rows >= _MOST_ROWS:
                 break
-        return values
+
+        async def entities() -> dict[str, int | str]:
+            listed: dict[str, int | str] = {}
+            for column in COLUMNS.values():
+                top = hlapi.ObjectType(hlapi.ObjectIdentity(f"{ENTITY}.{column}"))
+                pages = hlapi.bulk_walk_cmd(
+                    engine, who, target, hlapi.ContextData(), 0, 25, top, lookupMib=False, lexicographicMode=False
+                )
+                async for failed, status, _, found in pages:
+                    _check(host, failed, status)
+                    listed |= _values(found)
+                    if len(listed) > _MOST_ENTITIES * len(COLUMNS):
+                        raise DeviceError("too-large", f"it lists more than {_MOST_ENTITIES} entities")
+            return listed
+
+        # Half a table would tell of modules without what they are: it is had whole, or not at all.
+        try:
+            return Told(values | await asyncio.wait_for(entities(), _ENTITIES))
+        except (TimeoutError, DeviceError) as error:
+            why = str(error) or f"they took more than {_ENTITIES:g} s"
+            return Told(values, ((ENTITY, f"what it lists as physical entities is left out: {why}"),))
     finally:
         engine.close_dispatcher()
 

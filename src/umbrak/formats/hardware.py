@@ -1,4 +1,4 @@
-"""The hardware listing (`lshw`): a tree of nodes, as text, as JSON, or short.
+"""The hardware listing (`lshw`): a tree of nodes, as text, JSON or XML, or short.
 
 What it knows is the firmware's tables (DSP0134), in words: a bank's description says form, generation, buffering and rate.
 """
@@ -6,8 +6,14 @@ What it knows is the firmware's tables (DSP0134), in words: a bank's description
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
+from itertools import islice
+from typing import Any
+from xml.etree.ElementTree import Element, ParseError
+
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
 
 from umbrak.core.platform.survey import SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
@@ -23,6 +29,8 @@ _PAIR = re.compile(r"^[\s>|]*([a-z][a-z ]{1,30}):\s?(.*)$", re.I)
 #: A line of the short form: path, class, words.
 _SHORT = re.compile(r"^\s*(/[0-9a-f/.]+)\s+(?:\S+\s+)?memory\s+(\S.*)$", re.I)
 _BYTES = {"": 1, "k": 1 << 10, "m": 1 << 20, "g": 1 << 30, "t": 1 << 40}
+#: In the short form: what has the class of memory and is none that is fitted.
+_OTHER = re.compile(r"\b(?:BIOS|EFI|firmware|flash|cache|ROM|controller)\b", re.I)
 #: Nodes of a tree; the largest machines have thousands.
 _MAX_NODES = 20_000
 _Node = dict[str, str]
@@ -30,6 +38,8 @@ _Node = dict[str, str]
 
 def looks_like_hardware(text: str) -> bool:
     head = text[:100_000]
+    if re.match(r"\s{0,4096}<", head):
+        return bool(re.search(r"<node\s[^>]{0,400}\bid=", head) and re.search(r"<(?:physid|description)>", head))
     if re.match(r"\s{0,4096}[\[{]", head):
         return (
             '"class"' in head
@@ -54,7 +64,7 @@ def read_hardware(text: str, deadline: Deadline) -> SurveyReading:
             warnings.append(Warning("the whole", f"more than {_MAX_NODES} nodes; the rest is left out"))
             break
         kind = name.split(":")[0].lower()
-        if kind == "memory" and "bank" not in name and _size(node) and total is None:
+        if kind == "memory" and _size(node) and total is None:
             total = _size(node)
         records += _records(kind, node)
     if not records and total is None:
@@ -80,25 +90,74 @@ def read_hardware(text: str, deadline: Deadline) -> SurveyReading:
 
 
 def _nodes(text: str, deadline: Deadline) -> Iterator[tuple[str, _Node]]:
-    """(name of a node, its members)"""
+    """(name of a node, its members). A bank of the firmware's own flash memory has another name: it is no slot."""
     if re.match(r"\s{0,4096}[\[{]", text):
-        for one in objects(load_json(text.encode(), deadline)):
-            told = {k: str(v) for k, v in one.items() if isinstance(v, str | int | float)}
-            yield str(one.get("id", "")), told | _inside(one)
-        return
-    name, node = "system", _Node()
+        yield from _told_within(objects(load_json(text.encode(), deadline)))
+    elif re.match(r"\s{0,4096}<", text):
+        yield from _told_within(_elements(text, deadline))
+    elif re.search(r"^[ \t]{0,40}H/W path", text[:100_000], re.M):
+        yield from _short(text, deadline)
+    else:
+        yield from _listed(text, deadline)
+
+
+def _told_within(nodes: Iterable[dict[str, Any]]) -> Iterator[tuple[str, _Node]]:
+    """Of documents, each before those within it."""
+    in_flash: set[int] = set()
+    for one in nodes:
+        name = str(one.get("id", ""))
+        told = {k: str(v) for k, v in one.items() if isinstance(v, str | int | float)}
+        within = one.get("children")
+        if name.lower().startswith("flash") and isinstance(within, list):
+            in_flash.update(map(id, within))
+        yield "chip" if id(one) in in_flash else name, told | _inside(one)
+
+
+def _elements(text: str, deadline: Deadline) -> Iterator[dict[str, Any]]:
+    """The nodes of XML as documents, each with those within it as its children."""
+    try:
+        root = fromstring(text, forbid_dtd=True)
+    except (ParseError, DefusedXmlException, ValueError) as error:
+        line, column = getattr(error, "position", (1, 0))
+        raise InputError(
+            "not-xml", [Fault(message=f"no XML: {error}", where=f"line {line}", line=line, column=column + 1)]
+        ) from error
+    made: dict[Element, dict[str, Any]] = {}
+    for element in islice(root.iter("node"), _MAX_NODES):
+        deadline.check("a node")
+        document = made.setdefault(element, {})
+        document |= {e.tag: (e.text or "").strip() for e in element if e.tag != "node"}
+        document["configuration"] = {e.get("id"): e.get("value") for e in element.findall("configuration/setting")}
+        document["children"] = [made.setdefault(e, {}) for e in element if e.tag == "node"]
+        document |= {"id": element.get("id", ""), "class": element.get("class", "")}
+        yield document
+
+
+def _listed(text: str, deadline: Deadline) -> Iterator[tuple[str, _Node]]:
+    name, node, flash = "system", _Node(), False
     for _, line in numbered_lines(text, deadline):
-        if match := _SHORT.match(line):
-            yield name, node
-            # The whole of it stands above its banks, and is none.
-            name = "memory" if re.search(r"system memory", match[2], re.I) else "bank"
-            node = {"description": match[2], "slot": match[1], "size": match[2]}
-        elif match := _NODE.match(line):
+        if match := _NODE.match(line):
             yield name, node
             name, node = match[1], {}
+            bank = name.lower().startswith("bank")
+            flash = name.lower().startswith("flash") or (bank and flash)
+            name = "chip" if bank and flash else name
         elif match := _PAIR.match(line):
             node.setdefault(match[1].strip().lower(), match[2].strip())
     yield name, node
+
+
+def _short(text: str, deadline: Deadline) -> Iterator[tuple[str, _Node]]:
+    """Of the short form: where the whole memory is in it, what stands below it is a bank, and nothing else is."""
+    found = [
+        (match[1].rstrip("/"), match[2]) for _, line in numbered_lines(text, deadline) if (match := _SHORT.match(line))
+    ]
+    wholes = [path for path, words in found if re.search(r"system memory", words, re.I)]
+    for path, words in found:
+        if path in wholes:
+            yield "memory", {"size": words}
+        elif any(path.startswith(f"{w}/") for w in wholes) if wholes else not _OTHER.search(words):
+            yield "bank", {"description": words, "slot": path, "size": words}
 
 
 def _inside(one: dict[str, object]) -> _Node:

@@ -43,10 +43,16 @@ def read_inxi(text: str, deadline: Deadline) -> SurveyReading:
     starts = [*islice(_BEGINS.finditer(whole_text), MAX_RECORDS)]
     warnings: list[Warning] = []
     records: list[tuple[int, Record]] = []
+    other = False
     for match, following in zip_longest(starts, starts[1:]):
         deadline.check(f"{match[1]}-{match[2]}")
         said = whole_text[match.end() : following.start() if following else match.end() + 600]
-        records.append(_array(said) if match[1].casefold() == "array" else _device(said))
+        is_array = match[1].casefold() == "array"
+        if is_array:
+            # An array of the firmware's own chips holds no slots.
+            other = not re.match(r"(?:system memory)?$", _pairs(said)[1].get("use", ""), re.I)
+        if not other:
+            records.append(_array(said) if is_array else _device(said))
     if not records:
         raise InputError("not-a-listing", [Fault(message="no “Device-1:” in it", where="line 1", line=1, column=1)])
     reading = survey_of("inxi", records, warnings, deadline)

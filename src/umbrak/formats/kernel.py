@@ -37,8 +37,12 @@ _UTIL = re.compile(
 )
 #: A file of sysfs with what stands in it.
 _SYSFS = re.compile(
-    r"^[\s>|]*(?:\S*/)?(mc\d{1,3})/((?:dimm|rank|csrow)\d{1,4})/(?:ch\d{1,2}_)?(dimm_ce_count|dimm_ue_count|dimm_label|dimm_mem_type|dimm_location|size|ce_count|ue_count)\s*[:=\s]\s*(.*)$"
+    r"^[\s>|]*(?:\S*/)?(mc\d{1,3})/((?:dimm|rank|csrow)\d{1,4})/(ch\d{1,2}_)?(dimm_ce_count|dimm_ue_count|dimm_label|dimm_mem_type|dimm_location|size|ce_count|ue_count)\s*[:=\s]\s*(.*)$"
 )
+
+
+#: The same as a full report has it: "mc0:csrow1:P0_A2:CE:7".
+_REPORT = re.compile(r"^[\s>|]*(mc\d{1,3}):csrow\d{1,3}:(\S[^\n]{0,120}?):(CE|UE):(\d{1,15})\s*$")
 
 
 def looks_like_kernel(text: str) -> bool:
@@ -47,6 +51,7 @@ def looks_like_kernel(text: str) -> bool:
         re.search(r"^[ \t>|]{0,40}MemTotal\s*:\s*\d+\s*kB", head, re.M | re.I)
         or (re.search(r"^[ \t>|]{0,40}Mem\s*:\s+\d", head, re.M) and _FREE_HEAD.search(head))
         or re.search(r"^[ \t>|]{0,40}mc\d{1,3}: .{0,200}(?:Corrected|Uncorrected) Errors?", head, re.M)
+        or re.search(r"^[ \t>|]{0,40}mc\d{1,3}:csrow\d{1,3}:.{1,120}:(?:CE|UE):\d", head, re.M)
         or re.search(r"\bmc\d{1,3}/(?:dimm|rank|csrow)\d{1,4}/(?:ch\d_)?(?:dimm_|ce_|ue_)", head)
     )
 
@@ -79,7 +84,15 @@ def read_kernel(text: str, deadline: Deadline) -> SurveyReading:
             if usable is None:
                 warnings.append(Warning(f"line {number}", _NO_UNIT))
         elif match := _SYSFS.match(line):
-            _tell(places.setdefault(f"{match[1]} {match[2]}", _Counted()), match[3], match[4].strip())
+            member, channel = match[4], (match[3] or "").rstrip("_")
+            # What an old driver counts of a row of channels is of no single module; what it counts of a channel is.
+            if not (match[2].startswith("csrow") and not channel and "count" in member):
+                at = f"{match[1]} {match[2]} {channel}".rstrip()
+                _tell(places.setdefault(at, _Counted()), member, match[5].strip())
+        elif match := _REPORT.match(line):
+            how = "corrected" if match[3] == "CE" else "uncorrected"
+            place = places.setdefault(f"{match[1]} {match[2]}", _Counted(label=match[2]))
+            place.counts[how] = max(place.counts.get(how, 0), int(match[4]))
         elif match := _UTIL.match(line):
             controller, name, count, how = match[1], match[2], int(match[3]), match[4].lower()
             if name and not re.fullmatch(r"csrow\d+", name):

@@ -32,6 +32,8 @@ from umbrak.formats.text import cleaned, decoded, is_wide
 Reading = SurveyReading | SpdReading
 
 #: Kind -> reader. The names are those that `--as` takes and that the reading carries.
+#: The smallest module of DDR and what came after, and of what was before [GiB].
+_LEAST, _LEAST_OLD = 1 / 16, 1 / 128
 READERS: dict[str, Callable[[bytes, Deadline], Reading]] = {
     "smbios": read_tables,
     "spd": lambda data, _: read_spd(data),
@@ -149,8 +151,23 @@ def read_any(
     return _bounded(reading) if isinstance(reading, SurveyReading) else reading
 
 
+def _without_chips(reading: SurveyReading) -> SurveyReading:
+    """The reading without the firmware's own chips, which tables list like slots: no module is as small as they are."""
+    kept, said = [], []
+    for slot in reading.slots:
+        module = slot.module
+        gib = module.capacity_gib if module else None
+        if module and gib and gib < (_LEAST if module.generation else _LEAST_OLD):
+            words = f"{1024 * gib:g} MB is the size of no module: left out as a chip of the firmware"
+            said.append(Warning(slot.locator or "a slot", words))
+        else:
+            kept.append(slot)
+    return replace(reading, slots=tuple(kept), warnings=(*reading.warnings, *said)) if said else reading
+
+
 def _bounded(reading: SurveyReading) -> SurveyReading:
     """The reading with no more in it than a machine may have, and no more said of it than somebody reads."""
+    reading = _without_chips(reading)
     told = [Warning(cleaned(w.where, 200), cleaned(w.message, 500)) for w in reading.warnings[:MAX_TOLD]]
     if len(reading.warnings) > MAX_TOLD:
         told.append(Warning("the whole", f"{len(reading.warnings) - MAX_TOLD} more such things are not told"))

@@ -1,4 +1,5 @@
-"""What an appliance tells by SNMP: sysDescr (RFC 3418) and the memory totals of HOST-RESOURCES-MIB (RFC 2790).
+"""What an appliance tells by SNMP: sysDescr (RFC 3418), the memory totals of HOST-RESOURCES-MIB (RFC 2790), and its
+modules where they are listed as physical entities (ENTITY-MIB, RFC 6933).
 
 As text, a line an object: ".1.3.6.1.2.1.25.2.2.0 = INTEGER: 16218116", the way command-line programs print a walk.
 """
@@ -10,6 +11,7 @@ from collections.abc import Mapping
 
 from umbrak.core.platform.survey import SurveyReading, SystemFacts, Warning
 from umbrak.formats.bounds import Deadline, check_size
+from umbrak.formats.entities import COLUMNS, ENTITY, modules_of
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
 from umbrak.formats.text import numbered_lines
@@ -37,6 +39,7 @@ _NAMES = {
     "sysDescr": "1.3.6.1.2.1.1.1", "sysName": "1.3.6.1.2.1.1.5", "hrMemorySize": "1.3.6.1.2.1.25.2.2",
     "hrStorageType": f"{HR_STORAGE}.2", "hrStorageDescr": f"{HR_STORAGE}.3", "hrStorageAllocationUnits": f"{HR_STORAGE}.4",
     "hrStorageSize": f"{HR_STORAGE}.5", "hrStorageUsed": f"{HR_STORAGE}.6",
+    **{name: f"{ENTITY}.{number}" for name, number in COLUMNS.items()},
 }  # fmt: skip
 _NAMED = re.compile(
     rf"^\.?(?:iso\.(?:org\.dod\.internet\.)?[a-z0-9.-]*?|[A-Z][\w-]{{0,40}}::)?({'|'.join(_NAMES)})((?:\.\d{{1,10}}){{1,4}})\s*=",
@@ -45,7 +48,7 @@ _NAMED = re.compile(
 _ISO = re.compile(r"^\.?iso\.(?=\d)")
 _RAM = re.compile(r"(?:[A-Z][\w-]{0,40}::)?hrStorageRam\b")
 #: What is kept of a walk.
-_KEPT = ("1.3.6.1.2.1.1.", "1.3.6.1.2.1.25.2.")
+_KEPT = ("1.3.6.1.2.1.1.", "1.3.6.1.2.1.25.2.", f"{ENTITY}.")
 _MAX_OBJECTS, _MAX_VALUE = 20_000, 1000
 
 
@@ -80,12 +83,14 @@ def read_snmp(text: str, deadline: Deadline) -> SurveyReading:
                 warnings.append(Warning(f"line {number}", f"more than {_MAX_OBJECTS} objects; the rest is left out"))
                 break
     description, usable = told(values.get(SYS_DESCR)), _usable_gib(values, warnings)
-    if description is None and usable is None:
+    slots = modules_of(values, warnings)
+    if description is None and usable is None and not slots:
         raise InputError(
             "not-snmp",
             [
                 Fault(
-                    message="neither sysDescr (1.3.6.1.2.1.1.1.0) nor hrMemorySize (1.3.6.1.2.1.25.2.2.0) in it",
+                    message="neither sysDescr (1.3.6.1.2.1.1.1.0) nor hrMemorySize (1.3.6.1.2.1.25.2.2.0) in it, and no memory module "
+                    f"among physical entities ({ENTITY})",
                     where="line 1",
                     line=1,
                     column=1,
@@ -95,6 +100,7 @@ def read_snmp(text: str, deadline: Deadline) -> SurveyReading:
     return SurveyReading(
         kind="snmp",
         system=SystemFacts(model=told(values.get(SYS_NAME))),
+        slots=slots,
         warnings=tuple(warnings),
         description=description,
         usable_gib=usable,

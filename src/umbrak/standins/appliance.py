@@ -15,8 +15,9 @@ from pysnmp.entity.rfc3413 import cmdrsp, context
 from pysnmp.proto import rfc1902, rfc1905
 from pysnmp.smi import instrum
 
+from umbrak.formats.entities import COLUMNS, ENTITY
 from umbrak.formats.snmp import AUTHENTICATIONS, HR_MEMORY_SIZE, HR_STORAGE, HR_STORAGE_RAM
-from umbrak.standins.spec import Spec
+from umbrak.standins.spec import Spec, module_of
 
 Oid = tuple[int, ...]
 
@@ -49,9 +50,32 @@ def objects_of(spec: Spec) -> dict[Oid, Callable[[], Any]]:
         f"{HR_STORAGE}.5.1": rfc1902.Integer32(kb),
         f"{HR_STORAGE}.6.1": rfc1902.Integer32(kb // 3),
     }
+    fixed |= _entities(spec) if spec.get("entities") else {}
     objects: dict[Oid, Callable[[], Any]] = {_oid(name): partial(_same, value) for name, value in fixed.items()}
     objects[_oid("1.3.6.1.2.1.1.3.0")] = lambda: rfc1902.TimeTicks(int((time.monotonic() - began) * 100))
     return objects
+
+
+def _entities(spec: Spec) -> dict[str, Any]:
+    """Its slots as containers, its modules in them (RFC 6933)."""
+    found: dict[str, Any] = {}
+
+    def entity(index: int, kind: int, within: int, **said: str) -> None:
+        found[f"{ENTITY}.4.{index}"] = rfc1902.Integer32(within)
+        found[f"{ENTITY}.5.{index}"] = rfc1902.Integer32(kind)
+        for name, words in said.items():
+            found[f"{ENTITY}.{COLUMNS[f'entPhysical{name}']}.{index}"] = rfc1902.OctetString(words.encode())
+
+    entity(1, 3, 0, Descr=f"{spec['maker']} {spec['model']}", Name="chassis")
+    for number, slot in enumerate(spec["slots"].values(), 1):
+        entity(10 * number, 5, 1, Descr="DIMM slot", Name=slot["locator"])
+        if module := module_of(slot["module"]):
+            words = module.short()
+            told = {"SerialNum": module.serial or "", "MfgName": module.maker or "", "ModelName": module.part or ""}
+            entity(
+                10 * number + 1, 9, 10 * number, Descr=words if "DIMM" in words else f"{words} DIMM", Name="", **told
+            )
+    return found
 
 
 class _Objects(instrum.AbstractMibInstrumController):  # type: ignore[misc]

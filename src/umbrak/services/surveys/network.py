@@ -126,7 +126,8 @@ def ask(outside: Outside, kind: ServiceKind, access: Access, told: Callable[[int
         privacy_password=access.privacy_password or None,
         authentication=access.authentication,
     )
-    return Answer(f"SNMP at {access.address}", write_snmp(snmp.ask(agent, outside.networks)), ())
+    told_by = snmp.ask(agent, outside.networks)
+    return Answer(f"SNMP at {access.address}", write_snmp(told_by.values), told_by.notes)
 
 
 def _controller(access: Access) -> redfish.Service:
