@@ -143,7 +143,7 @@ def debians_agent(tmp_path: Path) -> Iterator[str]:
 
 def test_our_client_asks_debians_agent(debians_agent: str) -> None:
     by_community, by_user = ask(Agent(debians_agent, "gauges"), LOOPBACK), ask(Agent(debians_agent, **V3), LOOPBACK)
-    assert by_community == by_user and by_community[SYS_DESCR] == "an agent of Debian's"
+    assert by_community.values == by_user.values and by_community.values[SYS_DESCR] == "an agent of Debian's"
     with open("/proc/meminfo") as meminfo:
         total = next(int(line.split()[1]) for line in meminfo if line.startswith("MemTotal"))
-    assert by_community[HR_MEMORY_SIZE] == total
+    assert by_community.values[HR_MEMORY_SIZE] == total

@@ -112,11 +112,15 @@ def _other_thing(text: str) -> str | None:
     return found[0] if found and not _MEMORY.search(text) else None
 
 
+#: Dashes and spaces as typesetting has them; each stands for one plain one, so that places in the text stay.
+_PLAIN = {**dict.fromkeys((*range(0x2010, 0x2016), 0x2212, 0xFE63, 0xFF0D), "-"), 0xA0: " ", 0x2007: " ", 0x202F: " "}
+
+
 class _Reader:
     """One run over one text: who has taken which characters, and what was said."""
 
     def __init__(self, text: str) -> None:
-        self.text = text
+        self.text = text.translate(_PLAIN)
         self.taken = [False] * len(text)
         self.said: dict[str, list[Understood]] = {}
         self.complaints: list[str] = []
@@ -156,6 +160,11 @@ class _Reader:
                 continue
             if name == "rails_v":
                 known[name] = self._rails(pieces)
+            elif name == "capacity_gib" and "kit_of" in self.said and not {"kit", "each"} & self.said.keys():
+                self.complaints.append(
+                    f"a kit of {self.value('kit_of')}: whether {_word(values[0])} GB is of each or of all it does not say; "
+                    "write 2x8GB"
+                )
             elif len(values) == 1:
                 known[name] = values[0]
             elif name == "timing":
@@ -180,11 +189,9 @@ class _Reader:
             module=module,
             derived=derived,
             contradictions=(*self.complaints, *wrong),
-            understood=tuple(
-                u for u in understood if u.field not in ("noise", "low_voltage", "revision_of_spd", "rails_untold")
-            ),
+            understood=tuple(u for u in understood if u.field not in _NO_MEMBERS),
             not_understood=tuple(self._left_over()),
-            kit=self.value("kit"),
+            kit=self.value("kit") or self.value("kit_of"),
         )
 
     def _all_said(self) -> Iterator[Understood]:
@@ -221,8 +228,12 @@ class _Reader:
 _FIELD_WORDS = {
     "capacity_gib": "capacity", "rate_mts": "data rate", "package_ranks": "ranks", "device_width": "device width",
     "ecc": "ECC", "buffering": "buffering", "form": "form", "ecc_bits": "ECC bits", "die_gbit": "die density", "stack_height": "stack height",
+    "low_voltage": "low voltage",
 }  # fmt: skip
 
+
+#: What pieces say that is no member of a module.
+_NO_MEMBERS = ("noise", "low_voltage", "revision_of_spd", "rails_untold", "kit_of", "each")
 
 #: A word that denies what follows it, in the languages of the shops that ship to us.
 _NOT = r"(?:non?|not|un|without|w/o|ohne|nicht|keine?|sans|pas\s+de|senza|sin|zonder|geen|utan|uden|ikke|ej|bez|без|не)"
@@ -293,7 +304,7 @@ def _rate_and_letters(r: _Reader, generation: Generation, m: re.Match[str]) -> S
         )
     elif letters in bins:
         yield "timing", letters, "letters"
-    elif letters in types and not letter2:
+    elif letters in types and not letter2 and not (by_rate and m.string[m.start("letters") - 1] == " "):
         yield from _type_letter(generation, letters, "letters")
     if letter2 in types:
         yield from _type_letter(generation, letter2, "typed")
@@ -306,7 +317,7 @@ def _rate_and_letters(r: _Reader, generation: Generation, m: re.Match[str]) -> S
 
 
 _SUFFIX = (
-    r"(?P<letters>[A-Z]{1,2}(?![A-Z]))?"  # speed bin, or module type
+    r"(?:(?:\s(?=[ELRSU](?![\w/:.+-])))?(?P<letters>[A-Z]{1,2}(?![A-Z])))?"  # speed bin, or module type ("10600 R")
     # Type, raw card and its revision: behind a dash, or behind a space where the speed bin stands before it ("2133P R").
     r"(?:(?:\s?-\s?|(?(letters)\s(?=[ELRSTU](?:[A-Z]{1,2}\d{1,2})?(?![\w/:.-]))|(?!)))(?P<typed>(?P<type>[A-Z])(?:[A-Z]{1,2}\d{0,2})?)(?![A-Z0-9]))?"
     r"(?P<tail>(?:-[0-9]{1,4}|-[A-Z]{1,2}\d?)*)(?![A-Z0-9])"
@@ -352,7 +363,7 @@ def _ddr_name(r: _Reader, m: re.Match[str]) -> Said:
 
 
 def _rate_with_unit(r: _Reader, m: re.Match[str]) -> Said:
-    number, generation = int(m[1]), r.value("generation")
+    number, generation = int(re.sub(r"[.,]", "", m[1])), r.value("generation")
     tables = [STANDARD_RATES_MTS[generation]] if generation else list(STANDARD_RATES_MTS.values())
     if any(number in t for t in tables):
         yield "rate_mts", number
@@ -450,10 +461,10 @@ _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]
         (r"(?<![A-Z0-9.])(?P<count>\d)\s?[x×*]\s?(?P<size>\d{1,5})\s?(?P<unit>G(?:i?B)?|M(?:i?B)?)(?![A-Z])", _kit, re.I),
         (r"(?<![A-Z0-9.])(?P<size>\d{1,5})\s?(?P<unit>GB|MB)\s?[x×*]\s?(?P<count>[2356])(?![0-9])", _kit, re.I),
         (r"(?<![A-Z0-9.])(\d{1,3}(?:[.,]5)?)\s?-?G(?:bit|b/s)(?![A-Z])", _field_group("die_gbit", _number), re.I),
-        (r"(?<![A-Za-z0-9.])(\d{1,5}(?:[.,]\d{1,2})?)\s?-?(GiB|GB|gb|gB|Gigabytes?|gigabytes?|Gigs?|gigs?|Gio|Go|G|g|MiB|MB|mb|Mb|Mio|Mo|M|TiB|TB|Tio|To|ГиБ|ГБ|МиБ|МБ|ТБ)(?![A-Za-zА-я/])", _capacity, 0),
+        (r"(?<![A-Za-z0-9.])(\d{1,5}(?:[.,]\d{1,2})?)\s?-?(GiB|GB|gb|gB|Gigabytes?|gigabytes?|G[Bb]ytes?|Gigs?|gigs?|GIG|Gio|Go|GO|go|G|g|MiB|MB|mb|Mb|M[Bb]ytes?|Mio|Mo|MO|M|TiB|TB|Tio|To|ГиБ|ГБ|МиБ|МБ|ТБ)(?![A-Za-zА-я/])", _capacity, 0),
         (r"(?<![A-Za-z0-9.])(\d{1,3}(?:[.,]5)?)\s?(Gb)(?![A-Za-z0-9/])", _capacity, 0),
         (r"(?<![\d.])(1[.,]\d{1,3})\s?V(?:olts?)?(?![A-Z])", _volts, re.I),
-        (r"(?<!\d)(?<!\d\.)(\d{3,5})\s?(?:MT/?s?|MHz)(?![A-Z])", _rate_with_unit, re.I),
+        (r"(?<!\d)(?<!\d[.,])(\d{3,5}|\d[.,]\d{3})\s?(?:MT/?s?|MHz)(?![A-Z])", _rate_with_unit, re.I),
         (r"(?<!\d)(200|204|240|260|262|288)\s?-?\s?pins?(?![A-Z])", _pins, re.I),
         (r"(?<!\d)(\d{2}(?:[.,]\d{1,2})?)\s?mm(?![A-Z])", _field_group("height_mm", _number), re.I),
         (r"on[\s-]?die[\s-]ECC", _word_says(("noise", True)), re.I),  # the dies' own correction is none of the module's
@@ -474,10 +485,14 @@ _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]
          _field_group("package_ranks", lambda w: _WORD_RANKS[w.lower()]), re.I),
         (r"(?<![A-Z0-9.])(\d)\s?-?(?:R|ranks?)(?![A-Z0-9])", _field_group("package_ranks", int), re.I),
         (r"(?<![A-Z0-9])x(4|8|16)(?![A-Z0-9])", _field_group("device_width", int), re.I),
+        (r"(?<![A-Z])ultra[\s-]?low[\s-]?voltage(?![A-Z])", _word_says(("low_voltage", "U")), re.I),
+        (r"(?<![A-Z])low[\s-]?voltage(?![A-Z])", _word_says(("low_voltage", "L")), re.I),
+        (r"(?<![A-Z])kit\s?of\s?([2-8])(?![0-9])", _field_group("kit_of", int), re.I),
+        (r"(?<![A-Z])(?:each|a\s?piece|pro\s?St(?:ü|ue)ck|je(?=\s?\d))(?![A-Z])", _word_says(("each", True)), re.I),
         (r"(?<![A-Z])(CL\s?-?\d{1,2})(?![0-9])", _field_group("timing", lambda t: re.sub(r"[\s-]", "", t.upper())), re.I),
         (r"(?<![\w.-])(\d{1,2}-\d{1,2}-\d{1,2}(?:-\d{1,2})?)(?![\w-])", _field_group("timing"), 0),
         (r"(?<![A-Z0-9.])(?:-\s?)?(?P<rate>\d{3,5})" + _SUFFIX, _plain_rate, re.I),
-        (r"(?<![A-Z])(?:RAM|SDRAM|memory|modules?|server|desktop|laptop|notebook|kit(?:\s?of\s?\d)?|low[\s-]?voltage|of|each|@|CAS)(?![A-Z])",
+        (r"(?<![A-Z])(?:RAM|SDRAM|memory|modules?|server|desktop|laptop|notebook|kit|of|@|CAS|[23]DS|VLP)(?![A-Z])",
          _word_says(("noise", True)), re.I),
     )
 )  # fmt: skip
