@@ -139,6 +139,8 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/intakes/{NOBODY_ID}/sheets", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/draft", None, (401, 404, 404, 404)),
     ("GET", "/api/intakes/guide", None, (401, 200, 200, 200)),
+    ("GET", "/api/intakes/kinds", None, (401, 200, 200, 200)),
+    ("POST", f"/api/intakes/{NOBODY_ID}/readings", {"kind": "labels"}, (401, 403, 404, 404)),
     ("POST", "/api/intakes/fleet", None, (401, 422, 422, 422)),
     ("POST", "/api/jobs/tables", None, (401, 422, 422, 422)),
     ("POST", "/api/intakes/asked/redfish", {"address": "192.0.2.1"}, (401, 403, 502, 502)),
@@ -395,6 +397,20 @@ def test_what_cannot_be_read_is_refused_with_its_line(client: Client) -> None:
         "urn:umbrak:problem:not-a-listing",
         1,
     )
+
+
+def test_what_was_taken_in_is_read_as_another_kind(client: Client) -> None:
+    browser = client("technician")
+    first = browser.post("/api/intakes", data={"text": "A1: 16GB DDR4 RDIMM\nA2: empty\n"}).json()
+    assert (first["reading"]["kind"], len(first["reading"]["slots"])) == ("labels", 2)
+    assert {"labels", "cim", "smbios-text"} <= set(browser.get("/api/intakes/kinds").json())
+    path = f"/api/intakes/{first['id']}/readings"
+    refused = browser.post(path, json={"kind": "cim"})
+    assert refused.status_code == 422 and refused.json()["errors"]
+    assert "is not read here" in browser.post(path, json={"kind": "tea-leaves"}).json()["errors"][0]["message"]
+    again = browser.post(path, json={"kind": "labels"}).json()
+    assert again["id"] != first["id"] and again["reading"]["slots"] == first["reading"]["slots"]
+    assert browser.get(f"/api/intakes/{first['id']}").json() == first
 
 
 def test_a_sheet_is_drafted_mended_kept_and_used(client: Client) -> None:

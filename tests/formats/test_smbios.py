@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.formats.smbios_facts import Device, board_and_chassis, listing, table, with_entry_point
+from tests.formats.smbios_facts import Device, board_and_chassis, listing, mapped, structure, table, with_entry_point
 from umbrak.core.memory.module import Buffering, Form, Generation, MakerCode
 from umbrak.core.platform.survey import SlotState, SystemFacts, match_processors, match_slots
 from umbrak.formats.faults import InputError
@@ -226,6 +226,14 @@ def test_tables_tell_what_is_odd_in_themselves() -> None:
     wrong = bytearray(raw)
     wrong[device + 0x10] = 99  # its locator is a string that it has not
     assert any("names string 99" in w.message for w in read_any(bytes(wrong)).warnings)
+    # Structures that lie over each other: by handle, by length, by the addresses that they say they answer.
+    twice = raw[:device] + raw[device:].replace(raw[device + 2 : device + 4], b"\x00\x10", 1)
+    assert any("another one has too" in w.message for w in read_any(twice).warnings)
+    over = table([], structure(17, 0x1177, bytes(120), []))
+    assert any("124 bytes, 100 at most expected" in w.message for w in read_any(over).warnings)
+    assert read_any(table(MACHINE, mapped(32) + mapped(32, 32))).installed_gib == 64
+    doubled = read_any(table(MACHINE, mapped(32) + mapped(32, 16)))
+    assert doubled.installed_gib is None and any("lie over each other" in w.message for w in doubled.warnings)
 
 
 def test_an_unknown_field_is_named_and_costs_nothing() -> None:

@@ -39,6 +39,7 @@ from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOL
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.json_text import load_json
 from umbrak.formats.placeholders import told
+from umbrak.formats.text import decoded
 
 Document = dict[str, Any]
 #: Far more than the documents of any machine.
@@ -67,7 +68,7 @@ def read_redfish(data: bytes, deadline: Deadline) -> SurveyReading:
         InputError   too large, too slow, no JSON (with its line), or nothing of a computer system in it
     """
     check_size(len(data))
-    return read_documents(gather(load_json(data, deadline), deadline), deadline)
+    return read_documents(gather(load_json(decoded(data).encode(), deadline), deadline), deadline)
 
 
 def gather(root: object, deadline: Deadline) -> dict[str, Document]:
@@ -91,9 +92,9 @@ def gather(root: object, deadline: Deadline) -> dict[str, Document]:
                 found[_tidy(path)] = value
                 if len(found) > MAX_DOCUMENTS:
                     raise InputError("too-large", [Fault(f"more than {MAX_DOCUMENTS} documents", path)])
-            stack += [(k if depth == 0 else None, v, depth + 1) for k, v in value.items()]
+            stack += [(k if depth == 0 else None, v, depth + 1) for k, v in reversed(value.items())]
         elif isinstance(value, list):
-            stack += [(None, v, depth + 1) for v in value]
+            stack += [(None, v, depth + 1) for v in reversed(value)]
     return found
 
 
@@ -129,6 +130,10 @@ class _Documents:
                 return
             seen.add(following)
             page = self.all.get(_tidy(following), {})
+            if not page:
+                self.warnings.append(
+                    Warning(following[:200], "the next page is not in the collection: what stands on it stays unknown")
+                )
 
     def linked(self, links: object) -> Iterator[tuple[str, Document]]:
         for link in links if isinstance(links, list) else []:
@@ -159,7 +164,8 @@ def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> Sur
     docs = _Documents(documents, deadline)
     path, system = _system(docs)
     # One more than are kept: `read_any` says so then.
-    slots = [_slot(docs, p, d) for p, d in islice(docs.members(system.get("Memory")), MAX_SLOTS + 1)]
+    memory = docs.members(system.get("Memory")) if path else _memory_alone(docs)
+    slots = [_slot(docs, p, d) for p, d in islice(memory, MAX_SLOTS + 1)]
     if not slots:
         docs.warnings.append(Warning(path, "it lists no memory: the slots stay unknown"))
     summary = _sub(system, "MemorySummary")
@@ -182,18 +188,45 @@ def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> Sur
     )
 
 
+def _memory_alone(docs: _Documents) -> Iterator[tuple[str, Document]]:
+    """Documents of memory that stand there without the system that they are of, as a saved collection has them."""
+    for path, document in docs.all.items():
+        if str(document.get("@odata.type", "")).startswith("#Memory.") or re.fullmatch(
+            r"/redfish/v1/Systems/[^/]+/Memory/[^/]+", path
+        ):
+            docs.deadline.check(path[:200])
+            yield path, document
+
+
 def _system(docs: _Documents) -> tuple[str, Document]:
-    """The computer system: the only one, or of several the first that lists memory."""
+    """The computer system: the only one, or of several the first that lists memory; ("", {}) where memory stands alone."""
     known = [
         (p, d)
         for p, d in docs.all.items()
         if isinstance(d.get("@odata.type"), str) and "ComputerSystem." in d["@odata.type"]
     ]
     known = known or [(p, d) for p, d in docs.all.items() if re.fullmatch(r"/redfish/v1/Systems/[^/]+", p)]
+    if not known and any(True for _ in _memory_alone(docs)):
+        owners = sorted({p.partition("/Memory/")[0] for p, _ in _memory_alone(docs)})
+        if len(owners) > 1:
+            words = f"memory of {len(owners)} systems, and none of the systems: keep the one that is meant"
+            raise InputError("no-system", [Fault(words, "line 1")])
+        docs.warnings.append(Warning("the whole", "memory alone, without its system: whose it is, is not told"))
+        found = sum(1 for _ in _memory_alone(docs))
+        told_of = [d.get("Members@odata.count") for d in docs.all.values() if "Memory" in str(d.get("@odata.type"))]
+        most = max((n for n in told_of if isinstance(n, int)), default=0)
+        if most > found:
+            docs.warnings.append(Warning("the whole", f"{found} of {most} members are in it: the others stay unknown"))
+        return "", {}
     if not known:
         raise InputError(
             "no-system",
-            [Fault("no ComputerSystem among the documents; the collection lacks /redfish/v1/Systems/...", "line 1")],
+            [
+                Fault(
+                    "neither a ComputerSystem nor its Memory among the documents; save /redfish/v1/Systems/... and what it links to",
+                    "line 1",
+                )
+            ],
         )
     known.sort(key=lambda pair: (not any(True for _ in docs.members(pair[1].get("Memory"))), pair[0]))
     docs.warnings.clear()

@@ -616,6 +616,12 @@ class RunWindow(Body):
     end: Moment | None
 
 
+class ReadAs(Body):
+    """As which a report is read: one of GET /api/intakes/kinds."""
+
+    kind: Annotated[str, Field(max_length=40)]
+
+
 class LightBody(Body):
     """The locator light, on or off."""
 

@@ -55,6 +55,12 @@ def find_intake(db: Connection, key: UUID) -> IntakeRow | None:
     return IntakeRow(row.id, row.source_name, row.kind, INTAKE.read(row.document)) if row else None
 
 
+def raw_intake(db: Connection, key: UUID) -> tuple[str, bytes] | None:
+    """(name of its source, what was taken in), as it came."""
+    row = db.execute(select(intake.c.source_name, intake.c.raw).where(intake.c.id == key)).one_or_none()
+    return (row.source_name, bytes(row.raw)) if row else None
+
+
 def add_survey(
     db: Connection,
     machine_id: UUID,

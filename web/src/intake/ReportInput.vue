@@ -5,6 +5,7 @@ import { Refusal, wordsOf, type Access, type Intake, type ServiceKind } from '@/
 import { askOnce, takeIn } from '@/api/intake'
 import { KINDS } from '@/stations/survey/words'
 import AskForm from './AskForm.vue'
+import { useKinds } from './kinds'
 import WhatToRun from './WhatToRun.vue'
 
 const props = defineProps<{
@@ -17,7 +18,7 @@ const emit = defineEmits<{ taken: [intake: Intake] }>()
 const pasted = ref('')
 /** As which it is read; "" = as its content tells. */
 const kind = ref('')
-const READ_AS = ['smbios-text', 'smbios', 'cim', 'lshw', 'profiler', 'inxi', 'fru', 'decode-dimms', 'kernel', 'redfish', 'snmp', 'spd', 'labels']
+const kinds = useKinds()
 const over = ref(false)
 const busy = ref(false)
 const asking = ref(false)
@@ -59,7 +60,7 @@ async function send(kind: ServiceKind, access: Access): Promise<void> {
       <label class="small faded">read as
         <select v-model="kind" aria-label="Read it as">
           <option value="">what it looks like</option>
-          <option v-for="k in READ_AS" :key="k" :value="k">{{ KINDS[k] }}</option>
+          <option v-for="k in kinds" :key="k" :value="k">{{ KINDS[k] ?? k }}</option>
         </select>
       </label>
       <label class="file small faded">or choose a file <input type="file" @change="take(($event.target as HTMLInputElement).files?.[0])" /></label>

@@ -102,7 +102,7 @@ const rows = computed(() =>
       </div>
     </section>
     <TakeIn v-if="taking && !intake" class="side" :machine="machine" @taken="intake = $event" @changed="saved" @leave="taking = false" />
-    <DifferenceView v-else-if="intake" class="side" :machine="machine" :intake="intake" @saved="kept" @leave="leaveReport" @point="compared = $event" />
+    <DifferenceView v-else-if="intake" :key="intake.id" class="side" :machine="machine" :intake="intake" @taken="intake = $event" @saved="kept" @leave="leaveReport" @point="compared = $event" />
     <section v-else class="panel facts" aria-labelledby="survey-facts">
       <p v-if="disputed.length" class="disputes" role="status">
         <strong>{{ plural(disputed.length, 'slot is', 'slots are') }} disputed</strong>:

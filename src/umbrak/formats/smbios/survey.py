@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 from umbrak.core.memory.module import (
@@ -61,6 +62,7 @@ def survey_of(
         warnings += (Warning(f"slot {facts.locator or i}", s) for s in said)
     if not slots:
         warnings.append(Warning("the whole", "no memory device (type 17) in it: the slots stay unknown"))
+    mapped = _mapped_gib(of(codes.MEMORY_ARRAY), of(codes.MAPPED_RANGE), warnings)
     return SurveyReading(
         kind=kind,
         system=_system(system, next(iter(of(codes.BASE_BOARD)), None), next(iter(of(codes.CHASSIS)), None)),
@@ -80,7 +82,7 @@ def survey_of(
         ),
         slots=tuple(slots),
         warnings=tuple(warnings),
-        installed_gib=_mapped_gib(of(codes.MEMORY_ARRAY), of(codes.MAPPED_RANGE)),
+        installed_gib=mapped,
     )
 
 
@@ -93,11 +95,16 @@ def _system(system: Record | None, board: Record | None, chassis: Record | None)
     return SystemFacts(maker, model, next((s for s in serials if s), None))
 
 
-def _mapped_gib(arrays: list[Record], ranges: list[Record]) -> float | None:
-    """What the arrays of system memory answer together, each range once: the total as the firmware set it up."""
+def _mapped_gib(arrays: list[Record], ranges: list[Record], warnings: list[Warning]) -> float | None:
+    """What the arrays of system memory answer together, each range once: the total as the firmware set it up. Ranges that
+    lie over each other tell none."""
     other = _other_arrays(arrays)
-    found = {r.get("Starting Address"): _as(r, "Range Size") for r in ranges if r.get("Array Handle") not in other}
+    found = {_as(r, "Starting Address"): _as(r, "Range Size") for r in ranges if r.get("Array Handle") not in other}
     total = sum(size for size in found.values() if size)
+    spans = sorted((start, start + size * (1 << 30)) for start, size in found.items() if start is not None and size)
+    if any(following[0] < before[1] for before, following in pairwise(spans)):
+        warnings.append(Warning("the whole", "mapped ranges (type 19) lie over each other: their total is left out"))
+        return None
     return _tidy(total) if total else None
 
 

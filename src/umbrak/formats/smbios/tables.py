@@ -98,6 +98,7 @@ def decode_tables(data: bytes, deadline: Deadline) -> tuple[list[tuple[int, Reco
     warnings: list[Warning] = []
     start, end = _table(data, warnings)
     records: list[tuple[int, Record]] = []
+    handles: set[int] = set()
     count = 0
     for structure in _structures(data, start, end, warnings):
         count += 1
@@ -110,6 +111,8 @@ def decode_tables(data: bytes, deadline: Deadline) -> tuple[list[tuple[int, Reco
         reader = _READERS.get(structure.type)
         if reader:
             records.append((structure.type, reader(structure)))
+            warnings += (Warning(f"byte {structure.offset}", words) for words in _overlaps(structure, handles))
+            handles.add(structure.handle)
             if structure.missing:
                 said = f"structure 0x{structure.handle:04X} (type {structure.type}) names string {structure.missing[0]}, and has {len(structure.strings)}"
                 warnings.append(Warning(f"byte {structure.offset}", said))
@@ -122,6 +125,20 @@ def decode_tables(data: bytes, deadline: Deadline) -> tuple[list[tuple[int, Reco
             [Fault("no SMBIOS structure found; expected a table or a dump with its entry point", "byte 0")],
         )
     return records, warnings
+
+
+#: Longest formatted part of a type in any version up to 3.7 (7.17, 7.18).
+_LONGEST = {codes.MEMORY_ARRAY: 0x17, codes.MEMORY_DEVICE: 0x64}
+
+
+def _overlaps(s: Structure, handles: set[int]) -> Iterator[str]:
+    """What says that a structure lies over another one, in words; it is read all the same."""
+    named = f"structure 0x{s.handle:04X} (type {s.type})"
+    if s.handle in handles:
+        yield f"{named} has a handle that another one has too: what refers to it may mean either"
+    longest = _LONGEST.get(s.type)
+    if longest and len(s.data) > longest and not any(s.strings):
+        yield f"{named} says {len(s.data)} bytes, {longest} at most expected: it reaches over its own strings, or over the next one"
 
 
 def _told_count(data: bytes) -> int | None:
@@ -236,7 +253,7 @@ def _range(s: Structure) -> Record:
     size = (last - first + 1) * unit if first is not None and last is not None and last >= first else None
     return {
         "Array Handle": s.number(0x0C, 2),
-        "Starting Address": first,
+        "Starting Address": None if first is None else first * unit,
         "Range Size": size / (1 << 30) if size else None,
     }
 

@@ -10,6 +10,8 @@ from fastapi import APIRouter, File, Form, Query, UploadFile
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import HashOfSheet
 from umbrak.formats.guide import GUIDE, Way
+from umbrak.formats.reading import READERS
+from umbrak.server.bodies import ReadAs
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
@@ -20,6 +22,7 @@ from umbrak.services.surveys.intake import (
     Match,
     Suggestion,
     draft_from,
+    read_as,
     see_intake,
     suggest,
     suggest_sheets,
@@ -72,6 +75,18 @@ def fleet(
 def guide(_: Person) -> tuple[Way, ...]:
     """What to run, by what a system has; what it tells, and what it does not."""
     return GUIDE
+
+
+@router.get("/kinds", responses=describe(401))
+def kinds(_: Person) -> tuple[str, ...]:
+    """The kinds of reports that are read."""
+    return tuple(READERS)
+
+
+@router.post("/{intake_id}/readings", status_code=201, responses=describe(401, 403, 404, 422))
+def again(intake_id: UUID, body: ReadAs, engine: Db, account: Person) -> Intake:
+    """Read what was taken in as another kind; the first reading stays as it was."""
+    return read_as(engine, account, intake_id, body.kind)
 
 
 @router.get("/{intake_id}", responses=describe(401, 404, 422))

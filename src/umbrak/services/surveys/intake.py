@@ -104,6 +104,16 @@ def keep_intake(
     return Intake(key, source_name, reading)
 
 
+def read_as(engine: Engine, account: Account, key: UUID, kind: str) -> Intake:
+    """What was taken in, read as another kind: a reading of its own. Raises NotFound, InputError (formats)."""
+    need(account, Role.technician)
+    with engine.begin() as db:
+        kept = store.raw_intake(db, key)
+        if kept is None:
+            raise NotFound("intake")
+        return keep_intake(db, account.id, *kept, kind=kind)
+
+
 def _of_one_module(spd: SpdReading) -> SurveyReading:
     """The SPD of one module as a report of one slot, whose name it does not tell."""
     slot = SlotFacts(locator=None, bank=None, state=SlotState.FILLED, module=spd.module)

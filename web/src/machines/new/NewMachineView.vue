@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Module } from '@/api/client'
 import { moduleWords } from '@/board/state'
+import KindFound from '@/intake/KindFound.vue'
 import ReportInput from '@/intake/ReportInput.vue'
 import { useHand } from '@/stations/fit/hand'
 import LabelEntry from '@/stations/fit/LabelEntry.vue'
@@ -93,6 +94,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
               <b>{{ titled(reading.system?.maker, reading.system?.model) || 'a machine without a name' }}</b>
               <span class="faded small beside">{{ plural(reading.slots.length, 'slot') }} reported, {{ plural(reading.processors.length, 'processor') }}, firmware {{ reading.firmware?.version ?? 'not known' }}; from {{ said.intake!.source_name }}</span>
             </p>
+            <p><KindFound :intake="said.intake!" @taken="making.tookIn" /></p>
             <details v-if="reading.warnings.length" class="small">
               <summary>{{ plural(reading.warnings.length, 'thing') }} in it could not be read</summary>
               <ul><li v-for="w in reading.warnings" :key="w.where + w.message"><b>{{ w.where }}</b> {{ w.message }}</li></ul>

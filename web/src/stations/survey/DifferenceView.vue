@@ -1,13 +1,14 @@
 <script setup lang="ts">
 /** What a new report says beside what is known: slot by slot, field by field, to take over all or some. */
+import KindFound from '@/intake/KindFound.vue'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type Difference, type Intake, type MachineView, type SlotDifference } from '@/api/client'
 import { gb } from '@/ui/figures'
 import { plural } from '@/ui/words'
-import { byWeight, CHANGES, KINDS, memberWords, occupantWords, valueWords } from './words'
+import { byWeight, CHANGES, memberWords, occupantWords, valueWords } from './words'
 
 const props = defineProps<{ machine: MachineView; intake: Intake }>()
-const emit = defineEmits<{ saved: [machine: MachineView]; leave: []; point: [slot: string | null] }>()
+const emit = defineEmits<{ taken: [intake: Intake]; saved: [machine: MachineView]; leave: []; point: [slot: string | null] }>()
 const found = shallowRef<Difference>()
 /** Report -> slot, for those whose names do not tell. */
 const told = ref<Record<number, string>>({})
@@ -94,10 +95,10 @@ async function accept(): Promise<void> {
   <section class="panel difference" aria-labelledby="difference-title">
     <div class="head">
       <h2 id="difference-title">What {{ intake.source_name }} says</h2>
-      <span class="faded small">{{ KINDS[intake.reading.kind] ?? intake.reading.kind }}</span>
       <button type="button" class="quiet-link" @click="takeAll(true)">Take all</button>
       <button type="button" class="quiet-link" @click="takeAll(false)">Take none</button>
     </div>
+    <KindFound :intake="intake" @taken="emit('taken', $event)" />
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="totals" class="small">In all it tells {{ totals }}<span class="faded">; kept beside what the slots come to</span>.</p>
     <ul v-if="intake.reading.warnings.length" class="oddities small">
