@@ -1,4 +1,4 @@
-"""Tables of every demo machine, read by us and listed by Debian's own program: both must say the same."""
+"""Tables of every demo machine and chips of modules, read by us and by Debian's own programs: both must say the same."""
 
 from __future__ import annotations
 
@@ -12,14 +12,16 @@ import pytest
 import yaml
 
 from tests.formats.smbios_facts import Device, board_and_chassis, mapped, table, with_entry_point
+from tests.formats.spd_facts import WRITERS, Chip
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.memory.rates import may_be_clock
 from umbrak.core.platform.machine import UNKNOWN
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotFacts, SlotState, SystemFacts, sheet_likeness
+from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, SystemFacts, sheet_likeness
 from umbrak.demo.seed import _layout
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.reading import read_sheet
+from umbrak.formats.spd.decode import SpdReading
 
 SCENARIO = yaml.safe_load(files("umbrak.demo").joinpath("machines.yaml").read_text("utf-8"))
 SHEETS = {
@@ -114,3 +116,36 @@ def test_a_machines_own_sheet_is_like_its_report(machine: dict[str, Any]) -> Non
     named = replace(reading, system=SystemFacts(None, SHEETS[machine["sheet"]].title))
     scores = {name: sheet_likeness(sheet, named).score for name, sheet in SHEETS.items()}
     assert [n for n, score in scores.items() if score == max(scores.values())] == [machine["sheet"]]
+
+
+CHIPS = [
+    Chip(),
+    Chip(kind="unbuffered", ecc_bits=0, ranks=1, width=8, part="OSM4U-8"),
+    Chip(kind="unbuffered", so_dimm=True, ecc_bits=0, width=8, gbit=16, rate=3200),
+    Chip("DDR3", gbit=4, rate=1600, part="OSM3R-16"),
+    Chip("DDR3", kind="unbuffered", so_dimm=True, ecc_bits=0, ranks=1, width=8, gbit=2, rate=1333, rails=(1.35, 1.5)),
+]
+
+
+@pytest.mark.parametrize("chip", CHIPS, ids=lambda c: f"{c.generation}-{c.rate}-{c.kind}")
+def test_our_decoding_of_a_chip_is_that_of_debians_program(chip: Chip, tmp_path: Path) -> None:
+    raw = WRITERS[chip.generation](chip)
+    dump = tmp_path / "0-0050"
+    dump.write_text("".join(f"{i:08x}  {raw[i : i + 16].hex(' ')}\n" for i in range(0, len(raw), 16)))
+    decoded = subprocess.run(["/usr/bin/decode-dimms", "-x", str(dump)], capture_output=True, text=True, check=True)
+    ours, theirs = read_any(raw), read_any(decoded.stdout.encode())
+    assert isinstance(ours, SpdReading) and isinstance(theirs, SurveyReading) and theirs.kind == "decode-dimms"
+    read = theirs.slots[0].module
+    assert read
+    names = (
+        "generation",
+        "form",
+        "buffering",
+        "capacity_gib",
+        "package_ranks",
+        "rate_mts",
+        "ecc_bits",
+        "part",
+        "serial",
+    )
+    assert {n: getattr(read, n) for n in names} == {n: getattr(ours.module, n) for n in names}

@@ -20,7 +20,12 @@ WEB = ROOT / "web"
 _PAGES = Path(__file__).resolve().parents[1] / "pages"
 
 #: Debian's own SNMP client and agent, and what reads a PDF, by a file of each.
-_JUDGES = {"snmp": "/usr/bin/snmpget", "snmpd": "/usr/sbin/snmpd", "poppler-utils": "/usr/bin/pdftotext"}
+_JUDGES = {
+    "snmp": "/usr/bin/snmpget",
+    "snmpd": "/usr/sbin/snmpd",
+    "i2c-tools": "/usr/bin/decode-dimms",
+    "poppler-utils": "/usr/bin/pdftotext",
+}
 #: What sets the text of a PDF, by a library of each.
 _TYPESETTING = {
     "libpango-1.0-0": "libpango-1.0.so.0",

@@ -22,7 +22,9 @@ _FREE = re.compile(
     r"^[\s>|]*(?:Mem|Speicher|Mém|内存)\.?\s*:\s+(\d+(?:[.,]\d+)?)([BKMGTkmgt]?i?)\s+(\d+(?:[.,]\d+)?)([BKMGTkmgt]?i?)\b"
 )
 #: How it was asked, where that was pasted too.
-_CALL = re.compile(r"\bfree\s+(?:-\w+\s+)*-(?:-)?([bkmg])\w*\s*$", re.I)
+_CALL = re.compile(
+    r"\bfree(?:\s+-{1,2}\w{1,12}){0,6}?\s+-{1,2}([bkmg])(?:\w{1,12})?(?:\s+-{1,2}\w{1,12}){0,6}\s*$", re.I
+)
 _NO_UNIT = (
     "this total may be in kB or MB: give /proc/meminfo, or free with its command (free -m) or with units (free -h)"
 )
