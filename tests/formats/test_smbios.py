@@ -169,7 +169,7 @@ def test_a_listing_without_indentation_handles_or_with_quoting_reads_the_same() 
 @pytest.mark.parametrize(
     ("data", "code", "words"),
     [
-        (b"total 12\ndrwxr-xr-x 2 root root 4096 .\n", "not-a-listing", "expected lines such as"),
+        (b"total 12\ndrwxr-xr-x 2 root root 4096 .\n", "not-a-listing", "begins nothing that is read here"),
         (b"", "empty", "nothing in it"),
         (b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "kind-unknown", "none of the kinds"),
         (b"_SM3_\0\0", "cut", "needs 24 bytes"),

@@ -98,7 +98,11 @@ def _unread(text: str, deadline: Deadline) -> SurveyReading:
         if error.code != "not-a-listing":
             raise
         first, way = error.faults[0], way_for(text)
-        said = f"{first.message}. What is read here: {', '.join(READERS)}; {way.where} gives most by: {way.command}"
+        begins = next((line.strip() for line in text.splitlines() if line.strip()), "")[:60]
+        said = (
+            f"“{begins}” begins nothing that is read here ({', '.join(READERS)}). "
+            f"Most is told by {way.where}: {way.command}. “What to run on it” has the others"
+        )
         raise InputError(error.code, [replace(first, message=said)]) from error
 
 
