@@ -109,6 +109,13 @@ def _parser() -> argparse.ArgumentParser:
     serve.add_argument("--tls-key", type=Path, help="its key")
     demo.add_argument("--reset", action="store_true", help="make the demo's data anew")
 
+    backup = command("backup", backup_command)
+    backup.add_argument("file", type=Path, metavar="FILE")
+    backup.add_argument("--without-key", action="store_true", help="leave out the key that seals machines' passwords")
+    restore = command("restore", restore_command)
+    restore.add_argument("file", type=Path, metavar="FILE")
+    restore.add_argument("--into", metavar="NAME", help="a database of this name, beside the one that is served")
+
     user = commands.add_parser("user", help="accounts").add_subparsers(metavar="COMMAND", required=True)
     add = command("add", user_add_command, user)
     add.add_argument("name", metavar="NAME")
@@ -419,6 +426,22 @@ def demo_command(arguments: Arguments) -> None:
 
     with _in_order():
         serving.demo(arguments.port, arguments.reset)
+
+
+def backup_command(arguments: Arguments) -> None:
+    """Write everything into one file: the database, and the key under a passphrase (UMBRAK_BACKUP_PASSPHRASE, or asked for)."""
+    from umbrak.cli import keeping
+
+    with _in_order():
+        keeping.backup(arguments.file, not arguments.without_key)
+
+
+def restore_command(arguments: Arguments) -> None:
+    """Put a backup into an empty installation, or beside the one that is served; every table is counted afterwards."""
+    from umbrak.cli import keeping
+
+    with _in_order():
+        keeping.restore(arguments.file, arguments.into)
 
 
 def user_add_command(arguments: Arguments) -> None:

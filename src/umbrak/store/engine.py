@@ -59,6 +59,7 @@ def _is_moment(column: Column[Any]) -> bool:
     return isinstance(column.type, DateTime)
 
 
+_MIGRATIONS = Path(__file__).parent / "migrations"
 #: Of an advisory lock: whoever sets something up that is set up once.
 _SETTING_UP = 0x756D6272
 
@@ -94,6 +95,13 @@ def ensure_database(url: str, anew: bool = False) -> None:
     admin.dispose()
 
 
+def known_revision(revision: str) -> bool:
+    """Whether this code knows a revision of the schema: its own, or an earlier one."""
+    from alembic.script import ScriptDirectory
+
+    return any(r.revision == revision for r in ScriptDirectory(str(_MIGRATIONS)).walk_revisions())
+
+
 def migrate(url: str, revision: str = "head") -> None:
     """Bring the database to this code's revision, or to an earlier one on the way there.
 
@@ -105,7 +113,7 @@ def migrate(url: str, revision: str = "head") -> None:
     from alembic.util import CommandError
 
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.set_main_option("script_location", str(_MIGRATIONS))
     config.attributes["url"] = url
     engine = create_engine(url)
     try:
