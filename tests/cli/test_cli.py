@@ -340,6 +340,24 @@ def test_a_database_that_cannot_be_used_is_said(url: str, says: str) -> None:
     assert code == 1 and said.startswith("umbrak: ") and says in said and "hidden" not in said
 
 
+@pytest.mark.parametrize(
+    ("options", "env", "says"),
+    [
+        (["--host", "0.0.0.0"], {}, "would serve passwords in the clear"),
+        (["--host", "::"], {}, "would serve passwords in the clear"),
+        (["--host", "umbrak.example"], {}, "give an address of this machine"),
+        (["--host", "0.0.0.0"], {"UMBRAK_PROXIES": "a proxy"}, "write addresses such as 127.0.0.1"),
+        ([], {"UMBRAK_LOG": "novel"}, "UMBRAK_LOG is json or text"),
+        ([], {"UMBRAK_LOG_LEVEL": "loud"}, "UMBRAK_LOG_LEVEL is debug, info, warning or error"),
+    ],
+)
+def test_it_is_served_to_others_by_tls_or_a_named_proxy_alone(
+    options: list[str], env: dict[str, str], says: str
+) -> None:
+    code, said = troubled("serve", "--port", "0", *options, **env)
+    assert code == 1 and said.startswith("umbrak: ") and says in said
+
+
 def test_a_missing_database_a_newer_schema_and_a_missing_certificate_are_said(
     database_url: str, tmp_path: Path
 ) -> None:

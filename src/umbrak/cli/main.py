@@ -105,6 +105,9 @@ def _parser() -> argparse.ArgumentParser:
     serve, demo = command("serve", serve_command), command("demo", demo_command)
     for served in (serve, demo):
         served.add_argument("--port", type=_port, help="port on loopback; 0 for any free one")
+    serve.add_argument(
+        "--host", default="127.0.0.1", help="address to listen on; beyond loopback with TLS or a named proxy"
+    )
     serve.add_argument("--tls-cert", type=Path, help="certificate for HTTPS")
     serve.add_argument("--tls-key", type=Path, help="its key")
     demo.add_argument("--reset", action="store_true", help="make the demo's data anew")
@@ -413,11 +416,13 @@ def _in_order() -> Iterator[None]:
 
 
 def serve_command(arguments: Arguments) -> None:
-    """Serve on loopback, with UMBRAK_DATABASE_URL or a private PostgreSQL."""
+    """Serve, on loopback if nothing else is said, with UMBRAK_DATABASE_URL or a private PostgreSQL."""
     from umbrak.cli import serving
 
     with _in_order():
-        serving.serve(arguments.port, arguments.tls_cert, arguments.tls_key)
+        serving.serve(
+            serving.Listening(arguments.port, arguments.host, tls_cert=arguments.tls_cert, tls_key=arguments.tls_key)
+        )
 
 
 def demo_command(arguments: Arguments) -> None:

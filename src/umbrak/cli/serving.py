@@ -8,13 +8,15 @@ import os
 import socket
 import ssl
 import sys
-from ipaddress import ip_network
+from dataclasses import dataclass
+from ipaddress import ip_address, ip_network
 from pathlib import Path
 
 import uvicorn
 from fastapi import FastAPI
 
 from umbrak.cli.cluster import default_folder
+from umbrak.cli.logs import start_logs
 from umbrak.cli.provision import need_front_end
 from umbrak.cli.reaching import database, key_file, write_once
 from umbrak.cli.trouble import Trouble
@@ -28,15 +30,32 @@ from umbrak.store.engine import open_engine, setting_up
 DEFAULT_PORT = 8470
 
 
-def serve(port: int | None, tls_cert: Path | None = None, tls_key: Path | None = None) -> None:
+@dataclass(frozen=True, slots=True)
+class Listening:
+    """Where the server listens, and by what others reach it."""
+
+    port: int | None = None
+    host: str = "127.0.0.1"
+    tls_cert: Path | None = None
+    tls_key: Path | None = None
+
+    @property
+    def is_loopback(self) -> bool:
+        return ip_address(self.host).is_loopback
+
+
+def serve(at: Listening) -> None:
+    _check_listening(at)
     front_end = need_front_end()
+    start_logs()
     with database("umbrak") as url:
         engine = open_engine(url)
         with setting_up(engine):
             keep_shipped(engine)
         refresh_stale(engine)
         outside = Outside(_networks(""), _vault())
-        _run(make_app(engine, front_end, outside), port, [], tls_cert, tls_key)
+        app = make_app(engine, front_end, outside, measured_from=_networks_of("UMBRAK_METRICS", ""), hosts=_hosts())
+        _run(app, at, [])
 
 
 def demo(port: int | None, reset: bool) -> None:
@@ -54,16 +73,38 @@ def demo(port: int | None, reset: bool) -> None:
         told = [f"sign in as  {names}", f"password    {seed.PASSWORD}"]
         with simulated(default_folder() / "simulated") as addresses:
             name_services(engine, outside, addresses)
-            _run(make_app(engine, front_end, outside), port, told)
+            _run(make_app(engine, front_end, outside), Listening(port), told)
+
+
+def _check_listening(at: Listening) -> None:
+    """Raises Trouble: beyond loopback nobody is served in the clear, nor by a proxy that nobody named."""
+    try:
+        ip_address(at.host)
+    except ValueError as error:
+        raise Trouble(f"--host {at.host}: give an address of this machine, such as 10.4.0.2, 0.0.0.0 or ::") from error
+    if not at.is_loopback and not at.tls_cert and not _proxies():
+        raise Trouble(
+            f"--host {at.host} would serve passwords in the clear: give --tls-cert and --tls-key, or name the proxy "
+            "with TLS before it in UMBRAK_PROXIES"
+        )
+
+
+def _hosts() -> list[str]:
+    """UMBRAK_HOSTS: names and addresses under which it is asked, with commas between; none = any."""
+    return [h.strip() for h in os.environ.get("UMBRAK_HOSTS", "").split(",") if h.strip()]
 
 
 def _networks(usual: str) -> Networks:
     """Where connections may lead: UMBRAK_NETWORKS, such as "10.4.0.0/16, 192.0.2.7"."""
-    given = os.environ.get("UMBRAK_NETWORKS", usual)
+    return _networks_of("UMBRAK_NETWORKS", usual)
+
+
+def _networks_of(name: str, usual: str) -> Networks:
+    given = os.environ.get(name, usual)
     try:
         return Networks.parse(given)
     except ValueError as error:
-        raise Trouble(f"UMBRAK_NETWORKS: {error}; write networks such as 10.4.0.0/16, with commas between") from error
+        raise Trouble(f"{name}: {error}; write networks such as 10.4.0.0/16, with commas between") from error
 
 
 def _vault() -> Vault:
@@ -81,13 +122,12 @@ def _vault() -> Vault:
         raise Trouble(f"UMBRAK_KEY, or {path}, is no key of 32 bytes in URL-safe base64") from error
 
 
-def _run(
-    app: FastAPI, port: int | None, told: list[str], tls_cert: Path | None = None, tls_key: Path | None = None
-) -> None:
-    """Serve on loopback until told to stop; says where, once it can be reached."""
-    _check_certificate(tls_cert, tls_key)
-    listener = _listen(port)
-    scheme = "https" if tls_cert else "http"
+def _run(app: FastAPI, at: Listening, told: list[str]) -> None:
+    """Serve until told to stop; says where, once it can be reached."""
+    _check_certificate(at.tls_cert, at.tls_key)
+    listener = _listen(at.host, at.port)
+    scheme = "https" if at.tls_cert else "http"
+    shown = f"[{at.host}]" if ":" in at.host else at.host
     proxies = _proxies()
     config = uvicorn.Config(
         app,
@@ -95,9 +135,11 @@ def _run(
         proxy_headers=bool(proxies),
         forwarded_allow_ips=proxies,
         log_level="warning",
+        log_config=None,  # the log is ours
+        access_log=False,
         timeout_graceful_shutdown=5,
-        ssl_certfile=tls_cert,
-        ssl_keyfile=tls_key,
+        ssl_certfile=at.tls_cert,
+        ssl_keyfile=at.tls_key,
         server_header=False,
     )
 
@@ -110,7 +152,7 @@ def _run(
         async def startup(self, sockets: list[socket.socket] | None = None) -> None:
             await super().startup(sockets)
             app.state.queue.start()
-            address = f"{scheme}://127.0.0.1:{listener.getsockname()[1]}/"
+            address = f"{scheme}://{shown}:{listener.getsockname()[1]}/"
             print("\n".join(["", f"open        {address}", *told, "stop with   Ctrl+C", ""]), flush=True)
 
     Server(config).run(sockets=[listener])
@@ -138,17 +180,18 @@ def _check_certificate(tls_cert: Path | None, tls_key: Path | None) -> None:
             raise Trouble(f"{files} cannot be used as certificate and key: {error}") from error
 
 
-def _listen(port: int | None) -> socket.socket:
+def _listen(host: str, port: int | None) -> socket.socket:
     """A listening socket: the port asked for, or the first free one from the usual one on."""
     for candidate in [port] if port is not None else range(DEFAULT_PORT, DEFAULT_PORT + 20):
-        listener = socket.socket(proto=socket.IPPROTO_TCP)  # asyncio sends small answers at once only then
+        family = socket.AF_INET6 if ":" in host else socket.AF_INET
+        listener = socket.socket(family, proto=socket.IPPROTO_TCP)  # asyncio sends small answers at once only then
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            listener.bind(("127.0.0.1", candidate))
+            listener.bind((host, candidate))
         except OSError as error:
             listener.close()
             if port is not None:
-                raise Trouble(f"port {port} cannot be used: {error.strerror}") from error
+                raise Trouble(f"port {port} of {host} cannot be used: {error.strerror}") from error
             continue
         listener.listen(128)
         return listener

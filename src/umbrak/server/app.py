@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -11,10 +11,11 @@ from urllib.parse import urlsplit
 from fastapi import FastAPI, Request, Response
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
 
 import umbrak
+from umbrak.devices.networks import Networks
 from umbrak.jobs.queue import Queue
 from umbrak.server import problems
 from umbrak.server.events import Hub
@@ -48,7 +49,9 @@ from umbrak.server.routers import (
     sizing,
     waiting,
 )
+from umbrak.server.watch import Figures, Watch, may_measure
 from umbrak.services.surveys.reach import Outside
+from umbrak.store.engine import beat
 
 Next = Callable[[Request], Awaitable[Response]]
 _SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
@@ -63,10 +66,16 @@ def make_app(
     front_end: Path | None = None,
     outside: Outside | None = None,
     clock: Callable[[], datetime] = _utc_now,
+    measured_from: Networks | None = None,
+    hosts: Sequence[str] = (),
 ) -> FastAPI:
     """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot). By `clock` soaks run.
 
     Its queue of jobs is started and stopped by whoever runs it.
+
+    Parameters
+        measured_from   networks that may have its figures, beside this machine itself
+        hosts           names under which it is asked; () = any
     """
     app = FastAPI(
         title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None
@@ -76,6 +85,7 @@ def make_app(
     app.state.outside = outside or Outside()
     app.state.queue = Queue(engine, app.state.outside) if engine is not None else None
     app.state.hub = Hub(engine) if engine is not None else None
+    figures = Figures(engine, app.state.hub)
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
     for router in (
@@ -114,20 +124,30 @@ def make_app(
 
     @app.get("/readyz", include_in_schema=False)
     def ready() -> Response:
+        """Whether it can serve: what keeps it from that (disk full, database down, busy) is a problem of its own kind."""
         events = "none"
         if engine is not None:
-            with engine.connect() as db:
-                db.execute(text("SELECT 1"))
+            with engine.begin() as db:
+                beat(db)
             events = app.state.hub.state()
         good = events != "ended"
         return JSONResponse({"status": "ready" if good else "not ready", "events": events}, 200 if good else 503)
+
+    @app.get("/metrics", include_in_schema=False)
+    def measures(request: Request) -> Response:
+        if not may_measure(request.client.host if request.client else None, measured_from or Networks()):
+            return problems.problem(
+                403, "not-from-here", "Not from here", "UMBRAK_METRICS lists the networks that may have the figures."
+            )
+        return Response(figures.text(), media_type="text/plain; version=0.0.4; charset=utf-8")
 
     app.middleware("http")(_guard)
     if front_end is not None:
         _serve_front_end(app, front_end)
     if engine is not None:
         app.add_middleware(LargeBodies, engine)
-    app.add_middleware(Guard)  # what is added last stands before all others
+    app.add_middleware(Guard, hosts=frozenset(h.lower() for h in hosts))
+    app.add_middleware(Watch, figures=figures)  # what is added last stands before all others
     return app
 
 
@@ -141,8 +161,16 @@ async def _guard(request: Request, go_on: Next) -> Response:
     response.headers.setdefault("X-Content-Type-Options", "nosniff")
     response.headers.setdefault("Referrer-Policy", "same-origin")
     response.headers.setdefault("X-Frame-Options", "DENY")
+    response.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
+    response.headers.setdefault("Cross-Origin-Opener-Policy", "same-origin")
+    response.headers.setdefault(
+        "Permissions-Policy", "camera=(self), geolocation=(), microphone=(), payment=(), usb=()"
+    )
+    if request.url.scheme == "https":
+        response.headers.setdefault("Strict-Transport-Security", "max-age=63072000")
     if request.url.path.startswith("/api/"):
         response.headers.setdefault("Cache-Control", "no-store")
+        response.headers.setdefault("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
     return response
 
 

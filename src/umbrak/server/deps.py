@@ -5,16 +5,15 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import Cookie, Depends, Query, Request
+from fastapi import Depends, Query, Request
 from pydantic import AfterValidator
 from sqlalchemy import Engine
 
 from umbrak.formats.text import printed
+from umbrak.server.cookies import BROWSER, SESSION, cookie_of
 from umbrak.services.people.accounts import signed_in
 from umbrak.services.surveys.reach import Outside
 from umbrak.store.accounts import Account
-
-COOKIE = "umbrak_session"
 
 
 def get_engine(request: Request) -> Engine:
@@ -40,11 +39,27 @@ def get_now(request: Request) -> datetime:
 
 
 Now = Annotated[datetime, Depends(get_now)]
-Token = Annotated[str | None, Cookie(alias=COOKIE, include_in_schema=False, max_length=200)]
 
 
-def get_account(engine: Db, token: Token = None) -> Account:
-    return signed_in(engine, token)
+def get_token(request: Request) -> str | None:
+    return cookie_of(request.scope, SESSION)
+
+
+Token = Annotated[str | None, Depends(get_token)]
+
+
+def get_browser(request: Request) -> str | None:
+    return cookie_of(request.scope, BROWSER)
+
+
+#: By which the account knows a browser.
+Browser = Annotated[str | None, Depends(get_browser)]
+
+
+def get_account(engine: Db, token: Token, request: Request) -> Account:
+    account = signed_in(engine, token)
+    request.state.who = account.name  # for the log
+    return account
 
 
 Person = Annotated[Account, Depends(get_account)]

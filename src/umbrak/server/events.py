@@ -38,6 +38,12 @@ class Hub:
         self._newest = 0
         self._listening = False
 
+    @property
+    def streams(self) -> int:
+        """Pages that look on."""
+        with self._lock:
+            return len(self._streams)
+
     async def follow(
         self, machines: frozenset[UUID], session: bytes, last_seen: int | None
     ) -> AsyncIterator[int | HistoryLine]:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-from http.cookies import CookieError, SimpleCookie
 
 from sqlalchemy import Engine
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from umbrak.server.deps import COOKIE
-from umbrak.server.problems import handled, note, too_large, unexpected
+from umbrak.server.cookies import SESSION, cookie_of
+from umbrak.server.problems import handled, note, problem, too_large, unexpected
 from umbrak.services.people.accounts import signed_in
 
 #: Of a request whose route says nothing else [bytes]: the largest layout in full words is half of it.
@@ -21,12 +20,18 @@ _SMALL = 16 << 10
 class Guard:
     """The outermost layer: whatever comes up to it is answered by a problem document, never by plain text."""
 
-    def __init__(self, app: ASGIApp) -> None:
-        self.app = app
+    def __init__(self, app: ASGIApp, hosts: frozenset[str] = frozenset()) -> None:
+        """`hosts`: names under which it may be asked; none = any."""
+        self.app, self.hosts = app, hosts
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
+            return
+        if self.hosts and scope["path"] not in _ASKED_BY_ADDRESS and _host(scope) not in self.hosts:
+            await problem(421, "other-host", "Another host", "This server is not asked under that name.")(
+                scope, receive, send
+            )
             return
         started = replaced = False
 
@@ -51,6 +56,15 @@ class Guard:
             await unexpected(scope, error)(scope, receive, send)
 
 
+#: Asked by programs beside it, by its address.
+_ASKED_BY_ADDRESS = ("/healthz", "/readyz", "/metrics")
+
+
+def _host(scope: Scope) -> str:
+    given = next((v.decode("latin-1") for n, v in scope["headers"] if n == b"host"), "")
+    return (given.rpartition("]")[0] + "]" if given.startswith("[") else given.partition(":")[0]).lower()
+
+
 class LargeBodies:
     """Who sends a large body is signed in, or nothing of it is read: no stranger's costs memory, disk or a thread."""
 
@@ -60,7 +74,7 @@ class LargeBodies:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] == "http" and scope["path"].startswith("/api/") and _may_be_large(scope):
             try:
-                await asyncio.to_thread(signed_in, self.engine, _token(scope))
+                await asyncio.to_thread(signed_in, self.engine, cookie_of(scope, SESSION))
             except Exception as error:
                 await handled(scope, error)(scope, receive, send)
                 return
@@ -71,16 +85,3 @@ def _may_be_large(scope: Scope) -> bool:
     headers = dict(scope["headers"])
     length: bytes = headers.get(b"content-length", b"")
     return b"transfer-encoding" in headers or (length.isdigit() and (len(length) > 9 or int(length) > _SMALL))
-
-
-def _token(scope: Scope) -> str | None:
-    for name, value in scope["headers"]:
-        if name == b"cookie":
-            cookies: SimpleCookie = SimpleCookie()
-            try:
-                cookies.load(value.decode("latin-1"))
-            except CookieError:
-                continue
-            if COOKIE in cookies:
-                return cookies[COOKIE].value
-    return None

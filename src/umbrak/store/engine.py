@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Column, DateTime, Engine, Insert, Table, create_engine, event, text
+from sqlalchemy import Column, Connection, DateTime, Engine, Insert, Table, create_engine, event, text
 from sqlalchemy.engine import URL, make_url
 from uuid_utils.compat import uuid7
 
@@ -60,6 +60,18 @@ def _is_moment(column: Column[Any]) -> bool:
 
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+def beat(db: Connection) -> None:
+    """Write a little: whether the database can is not known by reading. At most every ten seconds, whoever asks."""
+    db.execute(
+        text(
+            "INSERT INTO heartbeat (id, at) VALUES (1, now()) ON CONFLICT (id) DO UPDATE SET at = now() "
+            "WHERE heartbeat.at < now() - interval '10 seconds'"
+        )
+    )
+
+
 #: Of an advisory lock: whoever sets something up that is set up once.
 _SETTING_UP = 0x756D6272
 

@@ -218,3 +218,9 @@ def release(db: Connection, key: UUID) -> None:
 
 def _lock(key: UUID) -> int:
     return (key.int & ((1 << 64) - 1)) - (1 << 63)
+
+
+def counts_of_jobs(db: Connection) -> list[tuple[str, str, int]]:
+    """(kind, state, how many)."""
+    query = select(job.c.kind, job.c.state, func.count()).group_by(job.c.kind, job.c.state)
+    return [(r[0], r[1], r[2]) for r in db.execute(query)]

@@ -16,6 +16,7 @@ from sqlalchemy import (
     LargeBinary,
     MetaData,
     Numeric,
+    SmallInteger,
     Table,
     Text,
     UniqueConstraint,
@@ -810,3 +811,11 @@ Index("ix_history_machine", history.c.machine_id, history.c.id)
 Index("ix_history_at", history.c.at)
 Index("ix_history_action", history.c.action, history.c.id)
 Index("ix_plan_machine", plan.c.machine_id)
+
+#: When readiness was last asked for: a row that can be written says that the database can.
+heartbeat = Table(
+    "heartbeat",
+    metadata,
+    Column("id", SmallInteger, primary_key=True, autoincrement=False),
+    Column("at", TIMESTAMP(timezone=True), nullable=False),
+)

@@ -22,8 +22,8 @@ router = APIRouter(prefix="/events", tags=["events"])
 async def follow(
     request: Request,
     _: Person,
+    token: Token,
     machine: Annotated[list[UUID], Query(min_length=1, max_length=100, description="the machines that are looked at")],
-    token: Token = None,
     after: Annotated[int | None, Query(ge=0, le=1 << 62, description="resume after this line")] = None,
     last_event_id: Annotated[str | None, Header(description="resume after this line")] = None,
 ) -> AsyncIterable[ServerSentEvent]:

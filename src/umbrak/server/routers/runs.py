@@ -24,9 +24,8 @@ from umbrak.server.bodies import (
     SettleDoubt,
     SignOffBody,
 )
-from umbrak.server.deps import Db, Now, Out, Person
+from umbrak.server.deps import Browser, Db, Now, Out, Person
 from umbrak.server.problems import describe
-from umbrak.server.routers.session import Browser
 from umbrak.server.tries import COUNTING, HASHING, run_in
 from umbrak.services.bench import ending, entering, making, paper
 from umbrak.services.bench.entering import InHand, add_log, add_photo, compare_label, see_attachment, set_window
@@ -101,7 +100,7 @@ def enter(run_id: UUID, entry_id: UUID, body: RunEntry, engine: Db, account: Per
     max_body_size=8 << 10,
 )
 async def second(
-    run_id: UUID, entry_id: UUID, body: SecondTick, engine: Db, _: Person, now: Now, request: Request, browser: Browser = None
+    run_id: UUID, entry_id: UUID, body: SecondTick, engine: Db, _: Person, now: Now, request: Request, browser: Browser
 ) -> None:  # fmt: skip
     """Tick a step as somebody else than who is signed in here, by their own name and password."""
     address = request.client.host if request.client else ""
