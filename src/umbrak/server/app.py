@@ -170,7 +170,8 @@ async def _guard(request: Request, go_on: Next) -> Response:
         response.headers.setdefault("Strict-Transport-Security", "max-age=63072000")
     if request.url.path.startswith("/api/"):
         response.headers.setdefault("Cache-Control", "no-store")
-        response.headers.setdefault("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
+        if "json" in response.headers.get("Content-Type", ""):  # a browser shows PDFs by pages of its own
+            response.headers.setdefault("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
     return response
 
 
