@@ -86,6 +86,27 @@ def empty_database(database_url: str) -> Iterator[str]:
     admin.dispose()
 
 
+def test_a_token_is_made_at_the_command_line_and_nothing_else_is_on_its_output(
+    data: Path, seeded: str, database_url: str
+) -> None:
+    def token(*arguments: str) -> subprocess.CompletedProcess[str]:
+        env = {
+            **os.environ,
+            "PYTHONPATH": str(ROOT / "src"),
+            "UMBRAK_DATA": str(data),
+            "UMBRAK_DATABASE_URL": database_url,
+        }
+        command = [sys.executable, "-m", "umbrak", "token", "add", *arguments]
+        return subprocess.run(command, env=env, capture_output=True, text=True, check=False)
+
+    made = token(seed.ACCOUNT, "--for", "exports", "--days", "7")
+    assert made.returncode == 0 and re.fullmatch(r"umbrak_[\w-]{43}\n", made.stdout), made.stderr
+    assert "as a viewer" in made.stderr
+    nobody, long = token("nobody"), token(seed.ACCOUNT, "--days", "9999")
+    assert (nobody.returncode, nobody.stdout) == (1, "") and "nobody signs in as nobody" in nobody.stderr
+    assert long.returncode == 1 and "ends after 1 to 400 days" in long.stderr
+
+
 def test_three_first_starts_at_once_all_come_up(data: Path, empty_database: str) -> None:
     processes = [serve(data, empty_database) for _ in range(3)]
     for process in processes:

@@ -127,6 +127,13 @@ def _parser() -> argparse.ArgumentParser:
         "--role", choices=["viewer", "technician", "lead"], default="technician", help="default: technician"
     )
 
+    token = commands.add_parser("token", help="tokens for scripts").add_subparsers(metavar="COMMAND", required=True)
+    made = command("add", token_add_command, token)
+    made.add_argument("name", metavar="NAME", help="the account that the script works for")
+    made.add_argument("--for", dest="purpose", default="a script", help="what it is for")
+    made.add_argument("--role", choices=["viewer", "technician", "lead"], default="viewer", help="default: viewer")
+    made.add_argument("--days", type=int, default=90, help="after how many days it ends; default: 90")
+
     test = command("test", test_command)
     test.add_argument("rest", metavar="ARGUMENT", nargs=argparse.REMAINDER, help="run only pytest, with these")
     return parser
@@ -455,6 +462,14 @@ def user_add_command(arguments: Arguments) -> None:
 
     with _in_order():
         serving.add_user(arguments.name, shown_as=arguments.shown_as, role=arguments.role)
+
+
+def token_add_command(arguments: Arguments) -> None:
+    """Make a token by which a script asks in an account's name; it is printed this once."""
+    from umbrak.cli import serving
+
+    with _in_order():
+        serving.add_token(arguments.name, arguments.purpose, role=arguments.role, days=arguments.days)
 
 
 def test_command(arguments: Arguments) -> None:

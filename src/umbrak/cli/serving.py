@@ -218,3 +218,25 @@ def add_user(name: str, *, shown_as: str, role: str) -> None:
         finally:
             engine.dispose()
     print(f"{account.name} added as {account.role}")
+
+
+def add_token(name: str, purpose: str, *, role: str, days: int) -> None:
+    """A token of an account in the served database, on standard output alone."""
+    from umbrak.services.errors import ServiceError
+    from umbrak.services.people.access import new_token
+    from umbrak.store.accounts import find_credentials
+
+    with database("umbrak") as url:
+        engine = open_engine(url)
+        try:
+            with engine.connect() as db:
+                known = find_credentials(db, name)
+            if known is None or not known.account.active:
+                raise Trouble(f"nobody signs in as {name}")
+            made = new_token(engine, known.account, purpose, role, days)
+        except ServiceError as error:
+            raise Trouble(str(error)) from error
+        finally:
+            engine.dispose()
+    print(made.token)
+    print(f"for {purpose}, as a {role}, until {made.kept.expires_at:%Y-%m-%d}", file=sys.stderr)

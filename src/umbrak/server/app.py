@@ -22,6 +22,7 @@ from umbrak.server.events import Hub
 from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies
 from umbrak.server.openapi import describe_api
 from umbrak.server.routers import (
+    access,
     boards,
     buying,
     ceiling,
@@ -90,6 +91,7 @@ def make_app(
     problems.install(app)
     for router in (
         session,
+        access,
         people,
         machines,
         ceiling,

@@ -86,6 +86,14 @@ class NewAccount(Body):
     role: RoleName
 
 
+class TokenBody(Body):
+    """A token for a script: what it is for, how far it reaches, after how many days it ends."""
+
+    name: Name
+    role: RoleName
+    days: int = 90
+
+
 class AccountChange(Body):
     shown_as: ShortText | None = None
     role: RoleName | None = None

@@ -8,9 +8,12 @@ from typing import Annotated
 from fastapi import Depends, Query, Request
 from pydantic import AfterValidator
 from sqlalchemy import Engine
+from starlette.types import Scope
 
 from umbrak.formats.text import printed
 from umbrak.server.cookies import BROWSER, SESSION, cookie_of
+from umbrak.services.errors import NotAllowed
+from umbrak.services.people.access import by_token
 from umbrak.services.people.accounts import signed_in
 from umbrak.services.surveys.reach import Outside
 from umbrak.store.accounts import Account
@@ -56,13 +59,33 @@ def get_browser(request: Request) -> str | None:
 Browser = Annotated[str | None, Depends(get_browser)]
 
 
-def get_account(engine: Db, token: Token, request: Request) -> Account:
-    account = signed_in(engine, token)
+def asking(engine: Engine, scope: Scope) -> Account:
+    """Who asks: a script by its token, or a person by a session. Raises NotSignedIn."""
+    bearer = next((v.decode("latin-1") for n, v in scope["headers"] if n == b"authorization"), "")
+    kind, _, token = bearer.partition(" ")
+    scope.setdefault("state", {})["by_token"] = kind.lower() == "bearer"
+    if kind.lower() == "bearer":
+        return by_token(engine, token.strip())
+    return signed_in(engine, cookie_of(scope, SESSION))
+
+
+def get_account(engine: Db, request: Request) -> Account:
+    account = asking(engine, request.scope)
     request.state.who = account.name  # for the log
     return account
 
 
 Person = Annotated[Account, Depends(get_account)]
+
+
+def get_human(account: Person, request: Request) -> Account:
+    """Who asks, and is no script: what lets somebody in is looked after by people. Raises NotAllowed."""
+    if request.state.by_token:
+        raise NotAllowed("A token may not do this: sign in.")
+    return account
+
+
+Human = Annotated[Account, Depends(get_human)]
 
 #: Text that is searched for: what cannot be printed is in nothing that is kept.
 Searched = Annotated[str, Query(max_length=400), AfterValidator(printed)]

@@ -7,9 +7,8 @@ import asyncio
 from sqlalchemy import Engine
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from umbrak.server.cookies import SESSION, cookie_of
+from umbrak.server.deps import asking
 from umbrak.server.problems import handled, note, problem, too_large, unexpected
-from umbrak.services.people.accounts import signed_in
 
 #: Of a request whose route says nothing else [bytes]: the largest layout in full words is half of it.
 BODY_BYTES = 1 << 20
@@ -74,7 +73,7 @@ class LargeBodies:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] == "http" and scope["path"].startswith("/api/") and _may_be_large(scope):
             try:
-                await asyncio.to_thread(signed_in, self.engine, cookie_of(scope, SESSION))
+                await asyncio.to_thread(asking, self.engine, scope)
             except Exception as error:
                 await handled(scope, error)(scope, receive, send)
                 return

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, delete, distinct, exists, func, insert, select, update
+from sqlalchemy import ColumnElement, Connection, delete, distinct, exists, func, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.store.engine import new_id
@@ -71,17 +71,67 @@ def change_account(db: Connection, key: UUID, values: dict[str, Any]) -> None:
         _tell_ended(db)
 
 
-def add_session(db: Connection, token_hash: bytes, account_id: UUID, expires_at: datetime) -> None:
-    db.execute(insert(session).values(token_hash=token_hash, account_id=account_id, expires_at=expires_at))
-    db.execute(delete(session).where(session.c.expires_at < func.now()))
+#: A session that nobody used for so long has ended: a browser left open somewhere lets nobody in for good.
+IDLE = timedelta(days=3)
+#: Its use is noted so often at most.
+_NOTED = timedelta(minutes=1)
 
 
-def find_session(db: Connection, token_hash: bytes) -> Account | None:
-    """The account of a session that has not expired."""
-    query = select(account).join(session, session.c.account_id == account.c.id)
-    live = (session.c.token_hash == token_hash, session.c.expires_at > func.now(), account.c.active)
-    row = db.execute(query.where(*live)).one_or_none()
-    return _account(row) if row else None
+@dataclass(frozen=True, slots=True)
+class SessionRow:
+    id: UUID
+    token_hash: bytes
+    created_at: datetime
+    used_at: datetime
+    expires_at: datetime
+    address: str
+    agent: str
+
+
+def _live() -> tuple[ColumnElement[bool], ...]:
+    return session.c.expires_at > func.now(), session.c.used_at > func.now() - IDLE, account.c.active
+
+
+def add_session(
+    db: Connection, token_hash: bytes, account_id: UUID, expires_at: datetime, *, address: str = "", agent: str = ""
+) -> None:
+    values = {"token_hash": token_hash, "account_id": account_id, "expires_at": expires_at}
+    db.execute(insert(session).values(**values, address=address[:200], agent=agent[:200]))
+    over = (session.c.expires_at < func.now()) | (session.c.used_at < func.now() - IDLE)
+    db.execute(delete(session).where(over))
+
+
+def find_session(db: Connection, token_hash: bytes) -> tuple[Account, bool] | None:
+    """(the account of a session that has not ended, whether its use was noted lately)"""
+    recent = (session.c.used_at > func.now() - _NOTED).label("recent")
+    query = select(account, recent).join(session, session.c.account_id == account.c.id)
+    row = db.execute(query.where(session.c.token_hash == token_hash, *_live())).one_or_none()
+    return (_account(row), row.recent) if row else None
+
+
+def note_session_used(db: Connection, token_hash: bytes) -> None:
+    db.execute(update(session).where(session.c.token_hash == token_hash).values(used_at=func.now()))
+
+
+def sessions_of(db: Connection, account_id: UUID) -> list[SessionRow]:
+    """Those that have not ended, the one used last first."""
+    query = select(session).join(account, account.c.id == session.c.account_id)
+    rows = db.execute(query.where(session.c.account_id == account_id, *_live()).order_by(session.c.used_at.desc()))
+    return [
+        SessionRow(
+            id=r.id, token_hash=bytes(r.token_hash), created_at=r.created_at, used_at=r.used_at, expires_at=r.expires_at,
+            address=r.address, agent=r.agent,
+        )
+        for r in rows
+    ]  # fmt: skip
+
+
+def end_sessions(db: Connection, account_id: UUID, key: UUID | None, but: bytes) -> int:
+    """End one session of an account, or all `but` one; how many ended."""
+    chosen = session.c.id == key if key is not None else session.c.token_hash != but
+    ended = db.execute(delete(session).where(session.c.account_id == account_id, chosen)).rowcount
+    _tell_ended(db)
+    return ended
 
 
 def end_session(db: Connection, token_hash: bytes) -> None:
@@ -155,8 +205,7 @@ def remember_browser(db: Connection, account_id: UUID, token_hash: bytes, forget
 def live_sessions(db: Connection, token_hashes: Collection[bytes]) -> set[bytes]:
     """Those of the sessions that still are."""
     query = select(session.c.token_hash).join(account, account.c.id == session.c.account_id)
-    live = (session.c.token_hash.in_(token_hashes), session.c.expires_at > func.now(), account.c.active)
-    return set(db.execute(query.where(*live)).scalars())
+    return set(db.execute(query.where(session.c.token_hash.in_(token_hashes), *_live())).scalars())
 
 
 #: Tells that sessions have ended, to whoever streams to them.

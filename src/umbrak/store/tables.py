@@ -86,6 +86,26 @@ session = Table(
     Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), nullable=False, index=True),
     _at(),
     Column("expires_at", TIMESTAMP(timezone=True), nullable=False),
+    #: By which it is told apart from others; who knows it cannot use it.
+    Column("id", UUID(as_uuid=True), nullable=False, unique=True, server_default=text("gen_random_uuid()")),
+    _at("used_at"),
+    #: Where it was begun from, and by which browser, as that says itself.
+    Column("address", Text, nullable=False, server_default=""),
+    Column("agent", Text, nullable=False, server_default=""),
+)
+
+#: Tokens by which scripts ask.
+script_token = Table(
+    "script_token",
+    metadata,
+    _id(),
+    Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("name", Text, nullable=False),
+    Column("role", Text, CheckConstraint("role IN ('viewer', 'technician', 'lead')", name="role"), nullable=False),
+    Column("token_hash", LargeBinary, nullable=False, unique=True),
+    _at(),
+    Column("expires_at", TIMESTAMP(timezone=True), nullable=False),
+    Column("used_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
 #: Addresses at which a person's calendar asks for what comes, without signing in.

@@ -5,6 +5,8 @@ import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
 export type Account = Schemas['Account']
+export type SessionView = Schemas['SessionView']
+export type TokenRow = Schemas['TokenRow']
 export type Access = Required<Schemas['AccessBody']>
 export type Answers = Required<Omit<Schemas['BoardAnswers'], 'channels'>> & { channels: Channel[] }
 export type Channel = Required<Schemas['ChannelAnswer']>

@@ -6,6 +6,7 @@ import { api, ask, wordsOf, type Account } from '@/api/client'
 import { session } from '@/frame/session'
 import { otherTheme, themeName } from '@/frame/theme'
 import FieldFault from '@/ui/FieldFault.vue'
+import OwnAccess from './OwnAccess.vue'
 import { useForm } from '@/ui/form'
 import { useTitle } from '@/ui/title'
 
@@ -136,6 +137,7 @@ async function leave(): Promise<void> {
         <button class="press" type="submit" :disabled="changing">Change</button>
       </form>
     </div>
+    <OwnAccess />
   </div>
 </template>
 

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Path, Query, Response
 from pydantic import BaseModel
 
 from umbrak.formats.quantities import Day
-from umbrak.server.deps import Db, Now, Person
+from umbrak.server.deps import Db, Human, Now, Person
 from umbrak.server.problems import describe
 from umbrak.services.desk.calendar import end_feed, has_feed, new_feed, see_feed
 from umbrak.services.desk.report import manager_pdf
@@ -57,19 +57,19 @@ def report(
 
 
 @router.get("/feed", responses=describe(401))
-def feed(engine: Db, account: Person) -> Feed:
+def feed(engine: Db, account: Human) -> Feed:
     """Whether you have a calendar of what comes."""
     return Feed(kept=has_feed(engine, account), path=None)
 
 
 @router.post("/feed", status_code=201, responses=describe(401))
-def make_feed(engine: Db, account: Person) -> Feed:
+def make_feed(engine: Db, account: Human) -> Feed:
     """A new secret address for your calendar; the one before leads nowhere any more."""
     return Feed(kept=True, path=f"/api/desk/feeds/{new_feed(engine, account)}.ics")
 
 
 @router.delete("/feed", status_code=204, responses=describe(401))
-def drop_feed(engine: Db, account: Person) -> None:
+def drop_feed(engine: Db, account: Human) -> None:
     """Let your calendar's address lead nowhere."""
     end_feed(engine, account)
 

@@ -7,7 +7,7 @@ from uuid import UUID
 from fastapi import APIRouter
 
 from umbrak.server.bodies import AccountChange, NewAccount, TeamBody
-from umbrak.server.deps import Db, Person
+from umbrak.server.deps import Db, Human, Person
 from umbrak.server.problems import describe
 from umbrak.services.people.accounts import add_account, change_account, list_accounts
 from umbrak.services.people.settings import TeamSettings, see_team, set_team
@@ -17,13 +17,13 @@ router = APIRouter(prefix="/people", tags=["people"])
 
 
 @router.get("", responses=describe(401, 403))
-def everyone(engine: Db, account: Person) -> list[Account]:
+def everyone(engine: Db, account: Human) -> list[Account]:
     """Every account."""
     return list_accounts(engine, account)
 
 
 @router.post("", status_code=201, responses=describe(401, 403, 422))
-def add(body: NewAccount, engine: Db, account: Person) -> Account:
+def add(body: NewAccount, engine: Db, account: Human) -> Account:
     """A new account."""
     return add_account(engine, body.name, shown_as=body.shown_as, password=body.password, role=body.role, by=account)
 
@@ -35,12 +35,12 @@ def team(engine: Db, _: Person) -> TeamSettings:
 
 
 @router.put("/team", responses=describe(401, 403, 422))
-def agree(body: TeamBody, engine: Db, account: Person) -> TeamSettings:
+def agree(body: TeamBody, engine: Db, account: Human) -> TeamSettings:
     """Say whose word plans at risk want."""
     return set_team(engine, account, TeamSettings(**body.model_dump()))
 
 
 @router.patch("/{account_id}", responses=describe(401, 403, 404, 422))
-def change(account_id: UUID, body: AccountChange, engine: Db, account: Person) -> Account:
+def change(account_id: UUID, body: AccountChange, engine: Db, account: Human) -> Account:
     """Change a name, a role or a password, or whether the account may sign in."""
     return change_account(engine, account, account_id, **body.model_dump())

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request, Response
 
 from umbrak.server.bodies import NewPassword, SignIn
 from umbrak.server.cookies import BROWSER, SESSION, drop_cookie, set_cookie
-from umbrak.server.deps import Browser, Db, Person, Token
+from umbrak.server.deps import Browser, Db, Human, Person, Token
 from umbrak.server.problems import describe
 from umbrak.server.tries import COUNTING, HASHING, run_in
 from umbrak.services.people.accounts import (
@@ -26,8 +26,9 @@ router = APIRouter(prefix="/session", tags=["session"])
 async def begin(body: SignIn, engine: Db, request: Request, response: Response, browser: Browser) -> Account:
     """Sign in: sets the session's cookie, and one by which the account knows this browser."""
     address = request.client.host if request.client else ""
+    agent = request.headers.get("User-Agent", "")
     attempt = await run_in(COUNTING, lambda: admit(engine, body.name, address, browser=browser))
-    done = await run_in(HASHING, lambda: sign_in(engine, attempt, body.password, browser))
+    done = await run_in(HASHING, lambda: sign_in(engine, attempt, body.password, browser, address=address, agent=agent))
     set_cookie(request, response, SESSION, done.token, int(SESSION_LASTS.total_seconds()))
     set_cookie(request, response, BROWSER, done.browser, int(BROWSER_KEPT.total_seconds()))
     return done.account
@@ -40,7 +41,7 @@ def who(account: Person) -> Account:
 
 
 @router.put("/password", responses=describe(401, 422, 429))
-async def new_password(body: NewPassword, engine: Db, request: Request, response: Response, account: Person) -> Account:
+async def new_password(body: NewPassword, engine: Db, request: Request, response: Response, account: Human) -> Account:
     """Change one's own password; every other session of the account ends."""
     token = await run_in(HASHING, lambda: change_password(engine, account, body.old, body.new))
     set_cookie(request, response, SESSION, token, int(SESSION_LASTS.total_seconds()))

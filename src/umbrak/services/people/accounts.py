@@ -213,7 +213,9 @@ def recognise(engine: Engine, attempt: Attempt, password: str) -> Account:
     return known.account
 
 
-def sign_in(engine: Engine, attempt: Attempt, password: str, browser: str | None = None) -> SignedIn:
+def sign_in(
+    engine: Engine, attempt: Attempt, password: str, browser: str | None = None, *, address: str = "", agent: str = ""
+) -> SignedIn:
     """Look at the password of a try, and begin a session. Raises NotSignedIn as `recognise`."""
     account = recognise(engine, attempt, password)
     with engine.begin() as db:
@@ -221,22 +223,30 @@ def sign_in(engine: Engine, attempt: Attempt, password: str, browser: str | None
         if browser is None or not store.names_of_browser(db, token_hash(browser)):
             browser = secrets.token_urlsafe(32)
         store.remember_browser(db, account.id, token_hash(browser), datetime.now(UTC) - BROWSER_KEPT)
-    return SignedIn(account, _begin_session(engine, account), browser)
+        record(db, "signed in", account.id, address=address[:100])
+    return SignedIn(account, _begin_session(engine, account, address, agent), browser)
 
 
-def _begin_session(engine: Engine, account: Account) -> str:
+def _begin_session(engine: Engine, account: Account, address: str = "", agent: str = "") -> str:
     token = secrets.token_urlsafe(32)
+    ends = datetime.now(UTC) + SESSION_LASTS
     with engine.begin() as db:
-        store.add_session(db, token_hash(token), account.id, datetime.now(UTC) + SESSION_LASTS)
+        store.add_session(db, token_hash(token), account.id, ends, address=address, agent=agent)
     return token
 
 
 def signed_in(engine: Engine, token: str | None) -> Account:
     """The account of a session's token. Raises NotSignedIn when there is none, or none any more."""
     if token:
+        hashed = token_hash(token)
         with engine.connect() as db:
-            if account := store.find_session(db, token_hash(token)):
-                return account
+            found = store.find_session(db, hashed)
+        if found:
+            account, recent = found
+            if not recent:
+                with engine.begin() as db:
+                    store.note_session_used(db, hashed)
+            return account
     raise NotSignedIn("Sign in first.")
 
 

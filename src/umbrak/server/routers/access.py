@@ -1,0 +1,59 @@
+"""One's own sessions, and tokens for scripts."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import APIRouter
+
+from umbrak.server.bodies import TokenBody
+from umbrak.server.deps import Db, Human, Token
+from umbrak.server.problems import describe
+from umbrak.services.people.access import (
+    NewToken,
+    SessionView,
+    end_sessions,
+    end_token,
+    list_sessions,
+    list_tokens,
+    new_token,
+)
+from umbrak.store.tokens import TokenRow
+
+router = APIRouter(tags=["access"])
+
+
+@router.get("/sessions", responses=describe(401, 403))
+def sessions(engine: Db, account: Human, token: Token) -> list[SessionView]:
+    """Where one is signed in."""
+    return list_sessions(engine, account, token)
+
+
+@router.delete("/sessions", status_code=204, responses=describe(401, 403))
+def end_others(engine: Db, account: Human, token: Token) -> None:
+    """Sign out everywhere else."""
+    end_sessions(engine, account, token, None)
+
+
+@router.delete("/sessions/{session_id}", status_code=204, responses=describe(401, 403, 404, 422))
+def end_one(session_id: UUID, engine: Db, account: Human, token: Token) -> None:
+    """End one of one's own sessions."""
+    end_sessions(engine, account, token, session_id)
+
+
+@router.get("/tokens", responses=describe(401, 403))
+def tokens(engine: Db, account: Human) -> list[TokenRow]:
+    """One's own tokens, without what they are."""
+    return list_tokens(engine, account)
+
+
+@router.post("/tokens", status_code=201, responses=describe(401, 403, 422))
+def add(body: TokenBody, engine: Db, account: Human) -> NewToken:
+    """A token for a script, which says so by `Authorization: Bearer`; it is shown this once."""
+    return new_token(engine, account, body.name, body.role, body.days)
+
+
+@router.delete("/tokens/{token_id}", status_code=204, responses=describe(401, 403, 404, 422))
+def end(token_id: UUID, engine: Db, account: Human) -> None:
+    """End a token at once."""
+    end_token(engine, account, token_id)
