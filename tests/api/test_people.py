@@ -80,3 +80,24 @@ def test_after_too_many_tries_none_is_heard_for_a_while(client: Client, engine: 
         assert answer.json()["detail"] == "Too many tries failed. Wait 15 minutes, then try again."
         assert (answer.status_code, 800 < int(answer.headers["Retry-After"]) <= 900) == (429, True)
         assert attempt("wrong", "somebody-else") == 401
+
+
+@pytest.mark.parametrize(
+    ("password", "says"),
+    [
+        ("1234567890", "top-100 common password"),
+        ("password123", "very common password"),
+        ("aaaaaaaaaaaa", "easy to guess"),
+        ("umbrakumbrak", "words that do not belong together"),
+        ("newcomernewcomer", "words that do not belong together"),
+        ("short", "at least 10 characters"),
+        ("the lamp is lit", None),
+    ],
+)
+def test_a_password_is_none_that_is_tried_first(client: Client, password: str, says: str | None) -> None:
+    answer = client("lead").post(
+        "/api/people", json={"name": "newcomer", "shown_as": "The newcomer", "password": password, "role": "viewer"}
+    )
+    assert answer.status_code == (422 if says else 201), answer.json()
+    if says:
+        assert says in answer.json()["detail"] and answer.json()["errors"][0]["field"] == "password"

@@ -113,6 +113,19 @@ def test_readiness_tells_what_keeps_it_from_serving(engine: Engine, database_url
             db.execute(text("CREATE TRIGGER full_disk BEFORE INSERT ON heartbeat EXECUTE FUNCTION full_disk()"))
         full = browser.get("/readyz")
         assert (full.status_code, full.json()["type"]) == (507, "urn:umbrak:problem:disk-full")
+        with engine.begin() as db:  # a statement that took longer than it may
+            assert db.execute(text("SHOW statement_timeout")).scalar_one() == "1min"
+            db.execute(
+                text(
+                    "CREATE OR REPLACE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE 'late' USING ERRCODE = '57014'; END $$"
+                )
+            )
+        late = browser.get("/readyz")
+        assert (late.status_code, late.json()["type"], late.headers["retry-after"]) == (
+            503,
+            "urn:umbrak:problem:busy",
+            "1",
+        )
     narrow = open_engine(database_url, patience=0.2)
     held = [narrow.connect() for _ in range(12)]
     with TestClient(make_app(narrow), raise_server_exceptions=False) as browser:

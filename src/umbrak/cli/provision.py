@@ -25,6 +25,8 @@ _JUDGES = {
     "snmpd": "/usr/sbin/snmpd",
     "i2c-tools": "/usr/bin/decode-dimms",
     "poppler-utils": "/usr/bin/pdftotext",
+    "systemd": "/usr/bin/systemd-analyze",
+    "curl": "/usr/bin/curl",
 }
 #: What sets the text of a PDF, by a library of each.
 _TYPESETTING = {

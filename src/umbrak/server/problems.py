@@ -157,7 +157,7 @@ def _of_the_machine(scope: Scope, error: Exception) -> JSONResponse:
         _log.error("the disk is full: %s", type(error).__name__)
         full = "There is no room left on the server's disk; nothing of this was kept. Make room, then try again."
         return problem(507, "disk-full", "Disk full", full)
-    if isinstance(error, PoolTimeout) or state[:2] in _BUSY or state == _LOCK_NOT_AVAILABLE:
+    if isinstance(error, PoolTimeout) or state[:2] in _BUSY or state in _WAITED_TOO_LONG:
         busy = "Too much is asked at once; nothing was lost. Trying again in a moment helps."
         answer = problem(503, "busy", "Busy", busy)
         answer.headers["Retry-After"] = "1"
@@ -175,7 +175,9 @@ def _of_the_machine(scope: Scope, error: Exception) -> JSONResponse:
 
 
 #: SQLSTATEs of PostgreSQL (its manual, appendix A): no room on disk; out of resources, rolled back for another's sake; shut down.
-_DISK_FULL, _LOCK_NOT_AVAILABLE = "53100", "55P03"
+_DISK_FULL = "53100"
+#: A lock that was not to be had in time, a statement that took longer than it may.
+_WAITED_TOO_LONG = ("55P03", "57014")
 _BUSY, _DOWN = ("53", "40"), ("57", "08")
 _log = logging.getLogger("umbrak.server")
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Connection, delete, func, insert, select, update
@@ -24,6 +25,12 @@ class TokenRow:
     used_at: datetime | None
 
 
+def _row(r: Any) -> TokenRow:
+    return TokenRow(
+        id=r.id, name=r.name, role=r.role, created_at=r.created_at, expires_at=r.expires_at, used_at=r.used_at
+    )
+
+
 def add_token(
     db: Connection, account_id: UUID, name: str, *, role: str, token_hash: bytes, expires_at: datetime
 ) -> TokenRow:
@@ -32,7 +39,7 @@ def add_token(
         "expires_at": expires_at,
     }  # fmt: skip
     row = db.execute(insert(script_token).values(values).returning(script_token)).one()
-    return TokenRow(row.id, row.name, row.role, row.created_at, row.expires_at, row.used_at)
+    return _row(row)
 
 
 def tokens_of(db: Connection, account_id: UUID) -> list[TokenRow]:
@@ -40,7 +47,7 @@ def tokens_of(db: Connection, account_id: UUID) -> list[TokenRow]:
     query = (
         select(script_token).where(script_token.c.account_id == account_id).order_by(script_token.c.created_at.desc())
     )
-    return [TokenRow(r.id, r.name, r.role, r.created_at, r.expires_at, r.used_at) for r in db.execute(query)]
+    return [_row(r) for r in db.execute(query)]
 
 
 def end_token(db: Connection, account_id: UUID, key: UUID) -> str | None:
