@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -14,6 +15,7 @@ from umbrak.cli.cluster import Cluster, default_folder
 from umbrak.cli.provision import need_packages
 from umbrak.cli.trouble import Trouble
 from umbrak.store.engine import NewerSchemaError, ensure_database, migrate
+from umbrak.store.roles import APPLICATION, grant
 
 
 @contextmanager
@@ -23,7 +25,7 @@ def database(name: str, anew: bool = False, as_it_is: bool = False) -> Iterator[
     Parameters
         as_it_is   it is neither made nor migrated: what is backed up is what is there
     """
-    given = os.environ.get("UMBRAK_DATABASE_URL")
+    given = os.environ.get("UMBRAK_OWNER_URL") or os.environ.get("UMBRAK_DATABASE_URL")
     if given and name == "umbrak":
         with reached(url := given_url(given)):
             if not as_it_is:
@@ -70,6 +72,33 @@ def reached(url: str) -> Iterator[None]:
                 f"there is no database {named.database} at {where}: create it (createdb {named.database})"
             ) from error
         raise Trouble(f"the database {named.database} at {where} cannot be used: {said}") from error
+
+
+def as_application(owner_url: str, private: bool = False) -> str:
+    """The URL by which the server works in a database: as a role that owns nothing.
+
+    Parameters
+        private   it is one of the private cluster, whatever the environment says
+
+    In the private cluster that role is made; elsewhere it is UMBRAK_DATABASE_URL's, where UMBRAK_OWNER_URL names the owner.
+    With one URL alone its role owns the tables too.
+    """
+    given = None if private else os.environ.get("UMBRAK_DATABASE_URL")
+    if given:
+        url = given_url(given)
+        if os.environ.get("UMBRAK_OWNER_URL"):
+            role = make_url(url).username
+            if not role:
+                raise Trouble("UMBRAK_DATABASE_URL names no user: the one that the server works as")
+            with reached(url):
+                grant(owner_url, role)
+        return url
+    kept = default_folder() / "application-password"
+    if not kept.exists():
+        write_once(kept, secrets.token_urlsafe(24).encode())
+    password = kept.read_text().strip()
+    grant(owner_url, APPLICATION, password)
+    return make_url(owner_url).set(username=APPLICATION, password=password).render_as_string(hide_password=False)
 
 
 def key_file() -> Path:

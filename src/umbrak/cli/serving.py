@@ -18,7 +18,7 @@ from fastapi import FastAPI
 from umbrak.cli.cluster import default_folder
 from umbrak.cli.logs import start_logs
 from umbrak.cli.provision import need_front_end
-from umbrak.cli.reaching import database, key_file, write_once
+from umbrak.cli.reaching import as_application, database, key_file, write_once
 from umbrak.cli.trouble import Trouble
 from umbrak.devices.networks import Networks
 from umbrak.server.app import make_app
@@ -48,8 +48,8 @@ def serve(at: Listening) -> None:
     _check_listening(at)
     front_end = need_front_end()
     start_logs()
-    with database("umbrak") as url:
-        engine = open_engine(url)
+    with database("umbrak") as owner:
+        engine = open_engine(as_application(owner))
         with setting_up(engine):
             keep_shipped(engine)
         refresh_stale(engine)
@@ -65,7 +65,7 @@ def demo(port: int | None, reset: bool) -> None:
         from umbrak.demo import seed
         from umbrak.demo.simulated import name_services
 
-        engine = open_engine(url)
+        engine = open_engine(as_application(url, private=True))
         seed.seed(engine)
         refresh_stale(engine)
         outside = Outside(_networks("127.0.0.0/8"), _vault())
