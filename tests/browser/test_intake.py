@@ -47,7 +47,7 @@ def test_every_kind_of_report_is_taken_in_at_one_place(sign_in: SignIn, kind: st
         name, raw = given
         page.get_by_label("or choose a file").set_input_files({"name": name, "mimeType": "application/octet-stream", "buffer": raw})  # fmt: skip
     panel = page.get_by_role("region", name=re.compile("^What .* says$"))
-    expect(panel.get_by_text(kind)).to_be_visible()
+    expect(panel.get_by_label("Read as", exact=True).locator("option:checked")).to_have_text(kind)
     if kind == "SPD of a module":  # a module does not know where it sits
         panel.get_by_role("combobox", name=re.compile("^Slot of")).select_option(label="P0 A1")
     row = page.get_by_role("row", name=re.compile("A1 differs"))

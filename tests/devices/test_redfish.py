@@ -34,7 +34,7 @@ from umbrak.devices.certificates import fingerprint_of, weak_points
 from umbrak.devices.networks import DeviceError, Networks
 from umbrak.devices.redfish import Bounds, Service, collect, set_light
 from umbrak.formats.bounds import Deadline
-from umbrak.formats.redfish import read_documents
+from umbrak.formats.redfish import read_documents, read_redfish
 from umbrak.standins.certificate import make_certificate
 
 LOOPBACK = Networks.parse("127.0.0.0/8")
@@ -52,6 +52,8 @@ def test_our_client_reads_what_the_simulated_machine_is(start: Start) -> None:
     found = collect(service(address, folder), LOOPBACK, told=told.append)
     assert found.notes == () and told == sorted(told) and told[-1] == len(found.documents)
     reading = read_documents(found.documents, Deadline())
+    # As it is kept and read again, it is the same: no page, no member is lost.
+    assert read_redfish(found.as_bytes(), Deadline()) == reading
     assert reading.system and (reading.system.maker, reading.system.serial) == ("Brannoch", "SN-hall-02")
     # 64 slots over several pages; one failed, so what is installed lacks its 16 GB.
     assert (len(reading.slots), reading.installed_gib) == (64, 48 * 16 - 16)

@@ -72,8 +72,10 @@ def read_redfish(data: bytes, deadline: Deadline) -> SurveyReading:
 
 
 def gather(root: object, deadline: Deadline) -> dict[str, Document]:
-    """Path -> document, of everything in it that carries its path; of several with one path the fullest."""
+    """Path -> document, of everything in it that carries its path; of several with one path the one that was asked for by
+    it, else the fullest: what stands within another may be cut short (a collection, to its first page without its members)."""
     found: dict[str, Document] = {}
+    asked: set[str] = set()
     # A stack, not recursion: the nesting is the sender's.
     stack: list[tuple[str | None, object, int]] = [(None, root, 0)]
     looked = 0
@@ -88,10 +90,13 @@ def gather(root: object, deadline: Deadline) -> dict[str, Document]:
             path = value.get("@odata.id")
             if not isinstance(path, str):
                 path = name if name and name.startswith("/") else None
-            if path and len(value) > 1 and len(value) > len(found.get(_tidy(path), ())):
-                found[_tidy(path)] = value
+            key = _tidy(path) if path else ""
+            itself = depth == 1 and name is not None and _tidy(name) == key
+            if key and len(value) > 1 and key not in asked and (itself or len(value) > len(found.get(key, ()))):
+                found[key] = value
+                asked |= {key} if itself else set()
                 if len(found) > MAX_DOCUMENTS:
-                    raise InputError("too-large", [Fault(f"more than {MAX_DOCUMENTS} documents", path)])
+                    raise InputError("too-large", [Fault(f"more than {MAX_DOCUMENTS} documents", key)])
             stack += [(k if depth == 0 else None, v, depth + 1) for k, v in reversed(value.items())]
         elif isinstance(value, list):
             stack += [(None, v, depth + 1) for v in reversed(value)]
