@@ -108,3 +108,19 @@ def test_wrong_tokens_are_refused_where_it_is_said_what_to_do(client: Client) ->
         assert person.post("/api/tokens", json={"name": f"t{n}", "role": "viewer"}).status_code == 201
     full = person.post("/api/tokens", json={"name": "one more", "role": "viewer"})
     assert full.status_code == 422 and "at most" in full.json()["detail"]
+
+
+def test_leads_see_who_came_in_and_who_was_kept_out(client: Client, engine: Engine) -> None:
+    lead = client("lead")
+    add_account(engine, "keeper", shown_as="K.", password=PASSWORD, role="technician")
+    guesser = client(None)
+    for name in ("keeper", "a password in the wrong field"):
+        for _ in range(8):
+            guesser.post("/api/session", json={"name": name, "password": "wrong guess"})
+    client("viewer").post("/api/tokens", json={"name": "export", "role": "viewer"})
+    lines = lead.get("/api/people/events").json()
+    told = [(line["action"], line["detail"].get("name")) for line in lines]
+    assert told[:2] == [("token made", "export"), ("signed in", None)]
+    assert [t for t in told if t[0] == "sign-in locked"] == [("sign-in locked", ""), ("sign-in locked", "keeper")]
+    assert "wrong field" not in str(lines) and len(told) == len({line["id"] for line in lines})
+    assert lead.get("/api/people/events", params={"before": lines[-1]["id"]}).json() == []

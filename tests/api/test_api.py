@@ -139,6 +139,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/intakes/{NOBODY_ID}/sheets", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/draft", None, (401, 404, 404, 404)),
     ("GET", "/api/intakes/guide", None, (401, 200, 200, 200)),
+    ("GET", "/api/people/events", None, (401, 403, 403, 200)),
     ("GET", "/api/sessions", None, (401, 200, 200, 200)),
     ("DELETE", "/api/sessions", None, (401, 204, 204, 204)),
     ("DELETE", f"/api/sessions/{NOBODY_ID}", None, (401, 404, 404, 404)),

@@ -91,6 +91,21 @@ def history_of(db: Connection, machine_id: UUID, before: int | None = None) -> l
     return [_line(r) for r in db.execute(query.order_by(history.c.id.desc()).limit(PAGE_SIZE))]
 
 
+#: What concerns who is let in, and what is shown to whom.
+ACCESS = (
+    "signed in", "sign-in locked", "sessions ended", "password changed", "account added", "account changed", "token made",
+    "token ended", "team set", "service kept", "service forgotten",
+)  # fmt: skip
+
+
+def access_lines(db: Connection, before: int | None = None) -> list[HistoryLine]:
+    """A page of `ACCESS`, newest first; `before` = id of the last line seen."""
+    query = _LINES.where(history.c.action.in_(ACCESS))
+    if before is not None:
+        query = query.where(history.c.id < before)
+    return [_line(r) for r in db.execute(query.order_by(history.c.id.desc()).limit(PAGE_SIZE))]
+
+
 @dataclass(frozen=True, slots=True)
 class MachineLine:
     """A line about a machine that is looked after, with the machine's name."""

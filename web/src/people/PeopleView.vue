@@ -6,6 +6,7 @@ import { api, ask, wordsOf, type Account } from '@/api/client'
 import { session } from '@/frame/session'
 import { otherTheme, themeName } from '@/frame/theme'
 import FieldFault from '@/ui/FieldFault.vue'
+import AccessEvents from './AccessEvents.vue'
 import OwnAccess from './OwnAccess.vue'
 import { useForm } from '@/ui/form'
 import { useTitle } from '@/ui/title'
@@ -138,6 +139,7 @@ async function leave(): Promise<void> {
       </form>
     </div>
     <OwnAccess />
+    <AccessEvents v-if="isLead" />
   </div>
 </template>
 

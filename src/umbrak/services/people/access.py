@@ -14,7 +14,7 @@ from umbrak.services.people.accounts import Role, need, token_hash
 from umbrak.store import accounts as store
 from umbrak.store import tokens
 from umbrak.store.accounts import Account, SessionRow
-from umbrak.store.history import record
+from umbrak.store.history import HistoryLine, access_lines, record
 from umbrak.store.tokens import TokenRow
 
 #: By which a token is known for one, in a file or a log where it should not be.
@@ -112,3 +112,10 @@ def by_token(engine: Engine, token: str) -> Account:
         with engine.begin() as db:
             tokens.note_use(db, hashed)
     return replace(account, role=min(Role[role], Role[account.role]).name)
+
+
+def access_events(engine: Engine, by: Account, before: int | None = None) -> list[HistoryLine]:
+    """Who came in, was kept out, and what changed about who may: for leads. Raises NotAllowed."""
+    need(by, Role.lead)
+    with engine.connect() as db:
+        return access_lines(db, before)

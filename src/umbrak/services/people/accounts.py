@@ -194,6 +194,11 @@ def admit(engine: Engine, name: str, address: str, *, browser: str | None = None
             wait = (tries.oldest or now) + WINDOW - now
             raise TooMany(max(1, math.ceil(wait.total_seconds())))
         store.add_try(db, name, place, now - WINDOW)
+        if tries.of_both + 1 == TRIES:
+            # Once for so many: nobody fills the history by guessing. A name that is none may be a password in the wrong field.
+            known_name = store.find_credentials(db, name)
+            told = known_name.account.name if known_name else ""
+            record(db, "sign-in locked", None, name=told, address="" if own else place[:100])
     return Attempt(name, place)
 
 
