@@ -25,8 +25,9 @@ from umbrak.store.roles import grant
 def restricted(database_url: str) -> Iterator[str]:
     """The database's URL as a role of this test's own."""
     role = f"r_{uuid.uuid4().hex}"
-    grant(database_url, role, "a-password")
-    grant(database_url, role, "another")  # again, as after each migration
+    grant(database_url, role=role, password="a-password")
+    grant(database_url, role=role, password="not this one")  # again, as after each migration: it stays as it is
+    grant(database_url, role=role, password="another", anew=True)
     yield make_url(database_url).set(username=role, password="another").render_as_string(hide_password=False)
     owner = create_engine(database_url, isolation_level="AUTOCOMMIT")
     with owner.connect() as db:

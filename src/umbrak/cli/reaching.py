@@ -91,13 +91,13 @@ def as_application(owner_url: str, private: bool = False) -> str:
             if not role:
                 raise Trouble("UMBRAK_DATABASE_URL names no user: the one that the server works as")
             with reached(url):
-                grant(owner_url, role)
+                grant(owner_url, role=role)
         return url
     kept = default_folder() / "application-password"
-    if not kept.exists():
+    if anew := not kept.exists():
         write_once(kept, secrets.token_urlsafe(24).encode())
     password = kept.read_text().strip()
-    grant(owner_url, APPLICATION, password)
+    grant(owner_url, role=APPLICATION, password=password, anew=anew)
     return make_url(owner_url).set(username=APPLICATION, password=password).render_as_string(hide_password=False)
 
 
