@@ -37,6 +37,13 @@ onMounted(load)
 </template>
 
 <style scoped>
+section {
+  margin-top: 12px;
+  padding: 14px 20px;
+}
+h2 {
+  margin: 0 0 8px;
+}
 ul {
   max-height: 340px;
   margin: 0;

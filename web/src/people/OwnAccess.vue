@@ -5,7 +5,7 @@ import { api, ask, wordsOf, type SessionView, type TokenRow } from '@/api/client
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
 import { useForm } from '@/ui/form'
-import { age, plural } from '@/ui/words'
+import { age } from '@/ui/words'
 
 type Role = 'viewer' | 'technician' | 'lead'
 const sessions = shallowRef<SessionView[]>([])
@@ -65,7 +65,7 @@ const ended = (t: TokenRow) => new Date(t.expires_at) < new Date()
     <form class="made" @submit.prevent="submit">
       <label>What it is for <input v-model="values.name" maxlength="120" required /><FieldFault :of="faults" name="name" /></label>
       <label>It may <select v-model="values.role"><option v-for="r in roles" :key="r" :value="r">{{ r === 'viewer' ? 'look' : r === 'technician' ? 'plan and change' : 'what a lead may' }}</option></select></label>
-      <label>Ends after <input v-model="values.days" inputmode="numeric" class="days" /> {{ plural(Number(values.days) || 0, 'day').replace(/^\d+ /, '') }}<FieldFault :of="faults" name="days" /></label>
+      <label>Ends after so many days <input v-model="values.days" inputmode="numeric" class="days" /><FieldFault :of="faults" name="days" /></label>
       <button type="submit" class="press slim" :disabled="sending">Make a token</button>
       <p v-if="notMade" class="wrong" role="alert">{{ notMade }}</p>
     </form>
@@ -73,6 +73,36 @@ const ended = (t: TokenRow) => new Date(t.expires_at) < new Date()
 </template>
 
 <style scoped>
+section {
+  margin-top: 12px;
+  padding: 14px 20px;
+}
+h2 {
+  margin: 0 0 8px;
+}
+.lines li > span {
+  flex: 1 1 240px;
+  min-width: 0;
+}
+input,
+select {
+  display: block;
+  min-height: 36px;
+  padding: 4px 8px;
+  border: 1px solid var(--module-edge);
+  border-radius: 4px;
+  background: var(--paper);
+  color: var(--ink);
+  font: inherit;
+}
+@media (max-width: 700px) {
+  .quiet-link,
+  .press,
+  input,
+  select {
+    min-height: 44px;
+  }
+}
 .lines {
   margin: 0 0 10px;
   padding: 0;
@@ -88,10 +118,7 @@ const ended = (t: TokenRow) => new Date(t.expires_at) < new Date()
 }
 .agent {
   display: block;
-  max-width: 70ch;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
+  overflow-wrap: anywhere;
 }
 .made {
   display: flex;
