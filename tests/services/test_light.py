@@ -87,6 +87,11 @@ def test_the_light_is_ours_for_a_run_and_goes_off_with_it(
     nowhere = Outside(Networks.parse("10.0.0.0/8"), OUTSIDE.vault)
     end_lights(engine, nowhere)
     told = bench.run.light
+    with engine.begin() as db:
+        db.execute(text("UPDATE machine_service SET light_tried_at = NULL"))
+    end_lights(engine, Outside(OUTSIDE.networks))  # with another key: told too, and nothing ends by it
+    other = bench.run.light
+    assert other and "sealed with another key" in other.trouble
     assert told and told.since == NOW and "in none of the networks that may be reached" in told.trouble
     end_lights(engine, OUTSIDE)
     assert at.lit

@@ -50,7 +50,7 @@ def end_lights(engine: Engine, outside: Outside) -> None:
     for kept in over:
         try:
             set_light(outside, kept, on=False)
-        except DeviceError as error:
+        except (DeviceError, Refused) as error:  # Refused: its password was sealed with another key
             _log.warning("the light of %s is still on: %s", kept.machine, error)
             with engine.begin() as db:
                 store.note_light(db, kept.machine_id, kept.light_since, str(error))
