@@ -176,6 +176,20 @@ def test_it_serves_keeps_and_cleans_up(data: Path) -> None:
     process, address = start(data)
     assert machines(address) == first
     assert len(simulated(data)) == 3
+    killed = int((data / "postgres/postmaster.pid").read_text().split()[0])
+    os.kill(killed, signal.SIGKILL)  # its own PostgreSQL dies: it is started again
+    waiting = threading.Event()
+    for _ in range(1200):
+        try:
+            assert machines(address) == first
+            break
+        except urllib.error.HTTPError as down:
+            assert down.code == 503
+            down.close()
+            waiting.wait(0.05)
+    else:
+        pytest.fail("PostgreSQL was not started again")
+    assert int((data / "postgres/postmaster.pid").read_text().split()[0]) != killed
     process.kill()  # nothing can be put in order: the next start has to cope
     process.wait()
     ended = threading.Event()

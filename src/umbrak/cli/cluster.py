@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import fcntl
+import logging
 import os
 import pwd
 import secrets
 import shutil
 import socket
 import subprocess
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -17,6 +19,9 @@ from pathlib import Path
 from umbrak.cli.trouble import Trouble
 
 _ROLE = "umbrak"
+#: Between two looks whether it is still there. [s]
+_LOOK = 0.5
+_log = logging.getLogger("umbrak.cluster")
 
 
 def default_folder() -> Path:
@@ -53,17 +58,19 @@ class Cluster:
 
     @contextmanager
     def running(self) -> Iterator[Cluster]:
-        """The cluster, made and started as needed; stopped at the end unless somebody else still uses it."""
+        """The cluster, made and started as needed, and again if it dies; stopped at the end unless somebody else still uses it."""
         self.folder.mkdir(parents=True, exist_ok=True)
         with open(self.folder / "in-use", "a") as using:
             fcntl.flock(using, fcntl.LOCK_SH)
-            with open(self.folder / "starting", "a") as starting:
-                fcntl.flock(starting, fcntl.LOCK_EX)
-                self._make()
-                self._start()
+            self._started()
+            over = threading.Event()
+            keeping = threading.Thread(target=self._keep, args=(over,), name="umbrak-cluster", daemon=True)
+            keeping.start()
             try:
                 yield self
             finally:
+                over.set()
+                keeping.join()
                 fcntl.flock(using, fcntl.LOCK_UN)
                 try:
                     fcntl.flock(using, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -71,6 +78,34 @@ class Cluster:
                     pass  # another process holds it
                 else:
                     self._run("pg_ctl", "-D", self.data, "-m", "fast", "-w", "stop", check=False)
+
+    def _started(self) -> None:
+        with open(self.folder / "starting", "a") as starting:
+            fcntl.flock(starting, fcntl.LOCK_EX)
+            self._make()
+            self._start()
+
+    def _keep(self, over: threading.Event) -> None:
+        """Start it again whenever it has ended, until it is over. Each process that uses it looks; one of them starts it."""
+        wait = _LOOK
+        while not over.wait(wait):
+            if self._lives():
+                wait = _LOOK
+                continue
+            _log.error("the private PostgreSQL has ended; it is started again")
+            try:
+                self._started()
+            except (Trouble, OSError) as error:
+                wait = min(2 * wait, 30)
+                _log.error("the private PostgreSQL cannot be started, trying again in %.0f s: %s", wait, error)
+
+    def _lives(self) -> bool:
+        """Whether its first process is there: what it wrote of itself, without starting a program to ask."""
+        try:
+            number = int((self.data / "postmaster.pid").read_text().split("\n", 1)[0])
+            return "postgres" in Path(f"/proc/{number}/comm").read_text()
+        except (OSError, ValueError):
+            return False
 
     def url(self, database: str) -> str:
         """As the owner of everything in it."""

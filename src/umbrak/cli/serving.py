@@ -8,6 +8,7 @@ import os
 import socket
 import ssl
 import sys
+from contextlib import closing
 from dataclasses import dataclass
 from ipaddress import ip_address, ip_network
 from pathlib import Path
@@ -21,6 +22,7 @@ from umbrak.cli.provision import need_front_end
 from umbrak.cli.reaching import as_application, database, key_file, write_once
 from umbrak.cli.trouble import Trouble
 from umbrak.devices.networks import Networks
+from umbrak.jobs.apart import Apart
 from umbrak.server.app import make_app
 from umbrak.services.known.summaries import refresh_stale
 from umbrak.services.sheets.library import keep_shipped
@@ -48,24 +50,28 @@ def serve(at: Listening) -> None:
     _check_listening(at)
     front_end = need_front_end()
     start_logs()
-    with database("umbrak") as owner:
+    # Its helper is forked first: it shares what is loaded, but neither connections nor the cluster's lock.
+    with closing(Apart()) as worker, database("umbrak") as owner:
         engine = open_engine(as_application(owner))
+        worker.open(engine.url)
         with setting_up(engine):
             keep_shipped(engine)
         refresh_stale(engine)
         outside = Outside(_networks(""), _vault())
-        app = make_app(engine, front_end, outside, measured_from=_networks_of("UMBRAK_METRICS", ""), hosts=_hosts())
+        measured_from = _networks_of("UMBRAK_METRICS", "")
+        app = make_app(engine, front_end, outside, measured_from=measured_from, hosts=_hosts(), worker=worker)
         _run(app, at, [])
 
 
 def demo(port: int | None, reset: bool) -> None:
     front_end = need_front_end()
-    with database("umbrak_demo", anew=reset) as url:
+    with closing(Apart()) as worker, database("umbrak_demo", anew=reset) as url:
         from umbrak.cli.standins import simulated
         from umbrak.demo import seed
         from umbrak.demo.simulated import name_services
 
         engine = open_engine(as_application(url, private=True))
+        worker.open(engine.url)
         seed.seed(engine)
         refresh_stale(engine)
         outside = Outside(_networks("127.0.0.0/8"), _vault())
@@ -73,7 +79,7 @@ def demo(port: int | None, reset: bool) -> None:
         told = [f"sign in as  {names}", f"password    {seed.PASSWORD}"]
         with simulated(default_folder() / "simulated") as addresses:
             name_services(engine, outside, addresses)
-            _run(make_app(engine, front_end, outside), Listening(port), told)
+            _run(make_app(engine, front_end, outside, worker=worker), Listening(port), told)
 
 
 def _check_listening(at: Listening) -> None:

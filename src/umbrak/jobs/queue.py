@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import threading
+from collections.abc import Callable
 from contextlib import suppress
 from uuid import UUID
 
@@ -17,8 +18,9 @@ from procrastinate.exceptions import AlreadyEnqueued
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
+from umbrak.jobs.apart import Here, Worker, WorkDied
 from umbrak.services.bench.light import end_lights
-from umbrak.services.machines.in_bulk import run_job
+from umbrak.services.machines.in_bulk import fail_next, run_job, run_one_by_one
 from umbrak.services.surveys.reach import Outside
 from umbrak.store.jobs import unfinished_jobs
 
@@ -28,10 +30,10 @@ _log = logging.getLogger("umbrak.jobs")
 
 
 class Queue:
-    """Takes jobs, and does them in a thread of this process between `start` and `stop`."""
+    """Takes jobs, and has them done between `start` and `stop`: where it is itself, if it is given no worker."""
 
-    def __init__(self, engine: Engine, outside: Outside) -> None:
-        self._engine, self._outside = engine, outside
+    def __init__(self, engine: Engine, outside: Outside, worker: Worker | None = None) -> None:
+        self._engine, self._outside, self._does = engine, outside, worker or Here(engine)
         address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
         self._app = procrastinate.App(
             connector=procrastinate.PsycopgConnector(conninfo=address, min_size=1, max_size=3)
@@ -74,7 +76,18 @@ class Queue:
             self._taking.configure_task("run_job", queueing_lock=str(job_id)).defer(job_id=str(job_id))
 
     def _run(self, job_id: str) -> None:
-        run_job(self._engine, self._outside, UUID(job_id), self._stopping.is_set)
+        key = UUID(job_id)
+        doing: Callable[..., None] = run_job
+        while True:
+            try:
+                self._does.do(doing, self._outside, key, stopped=self._stopping.is_set)
+            except WorkDied as error:
+                _log.error("job %s: %s", key, error)
+                if doing is run_one_by_one:  # it was that step, then: the others need not share its fate
+                    fail_next(self._engine, key, str(error))
+                doing = run_one_by_one
+            else:
+                return
 
     async def _work(self) -> None:
         self._loop = asyncio.get_running_loop()

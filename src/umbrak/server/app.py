@@ -16,6 +16,7 @@ from starlette.exceptions import HTTPException
 
 import umbrak
 from umbrak.devices.networks import Networks
+from umbrak.jobs.apart import Here, Worker
 from umbrak.jobs.queue import Queue
 from umbrak.server import problems
 from umbrak.server.events import Hub
@@ -69,6 +70,7 @@ def make_app(
     clock: Callable[[], datetime] = _utc_now,
     measured_from: Networks | None = None,
     hosts: Sequence[str] = (),
+    worker: Worker | None = None,
 ) -> FastAPI:
     """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot). By `clock` soaks run.
 
@@ -77,6 +79,7 @@ def make_app(
     Parameters
         measured_from   networks that may have its figures, beside this machine itself
         hosts           names under which it is asked; () = any
+        worker          who does jobs and searches; None = this process, in threads
     """
     app = FastAPI(
         title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None
@@ -84,7 +87,9 @@ def make_app(
     app.state.engine = engine
     app.state.clock = clock
     app.state.outside = outside or Outside()
-    app.state.queue = Queue(engine, app.state.outside) if engine is not None else None
+    if engine is not None:
+        app.state.worker = worker or Here(engine)
+        app.state.queue = Queue(engine, app.state.outside, app.state.worker)
     app.state.hub = Hub(engine) if engine is not None else None
     figures = Figures(engine, app.state.hub)
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]

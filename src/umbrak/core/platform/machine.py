@@ -84,6 +84,9 @@ class Layout(Mapping[str, Occupant]):
             self._hash = hash(tuple(self._slots.items()))
         return self._hash
 
+    def __reduce__(self) -> tuple[type[Layout], tuple[dict[str, Occupant]]]:
+        return Layout, (dict(self._slots),)  # for other processes: a view of a mapping cannot be sent
+
     def __repr__(self) -> str:
         return f"Layout({dict(self._slots)!r})"
 

@@ -11,7 +11,7 @@ from umbrak.core.platform.machine import Layout
 from umbrak.server.bodies import RoutesOf, WholeLayout
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.server.waiting import while_waited_for
+from umbrak.server.waiting import sought
 from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.brief import see_brief
 from umbrak.services.routes.finding import RoutesView, find_routes
@@ -21,13 +21,9 @@ router = APIRouter(prefix="/machines/{machine_id}", tags=["routes"])
 
 
 @router.post("/routes", responses=describe(401, 404, 422))
-async def routes(machine_id: UUID, body: RoutesOf, request: Request, engine: Db, _: Person) -> RoutesView:
+async def routes(machine_id: UUID, body: RoutesOf, request: Request, _: Person) -> RoutesView:
     """The routes that no other beats, from the Shelf and the offers; or which wishes to give up."""
-    wishes = body.wishes.value()
-    return await while_waited_for(
-        request,
-        lambda stopped: find_routes(engine, machine_id, wishes, body.seconds, stopped=stopped, assume=body.assume),
-    )
+    return await sought(request, find_routes, machine_id, body.wishes.value(), body.seconds, body.assume)
 
 
 @router.post("/brief", responses=describe(401, 404, 422))

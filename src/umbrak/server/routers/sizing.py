@@ -9,7 +9,7 @@ from fastapi import APIRouter, Request
 from umbrak.server.bodies import SizingBody, TotalsOf
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
-from umbrak.server.waiting import while_waited_for
+from umbrak.server.waiting import sought
 from umbrak.services.routes.sizing import SizingView, TotalsView, reachable_totals, see_sizing, set_sizing
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["target"])
@@ -28,6 +28,6 @@ def say(machine_id: UUID, body: SizingBody, engine: Db, account: Person) -> Sizi
 
 
 @router.post("/totals", responses=describe(401, 404, 422))
-async def totals(machine_id: UUID, body: TotalsOf, request: Request, engine: Db, _: Person) -> TotalsView:
+async def totals(machine_id: UUID, body: TotalsOf, request: Request, _: Person) -> TotalsView:
     """The totals that it can reach with what is at hand, each with its cheapest way at each risk."""
-    return await while_waited_for(request, lambda stopped: reachable_totals(engine, machine_id, body.seconds, stopped))
+    return await sought(request, reachable_totals, machine_id, body.seconds)

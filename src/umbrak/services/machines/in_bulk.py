@@ -43,6 +43,10 @@ from umbrak.store.machines import Listing, find_machines, found_machines, machin
 
 _log = logging.getLogger("umbrak.work")
 
+#: Steps of a kind that are done in one transaction: fewer would cost more than the work, more would keep who stops it waiting.
+_BATCHES = {"read": 50, "table": 50, "bulk": 20}
+_MOST_AT_ONCE = max(_BATCHES.values())
+
 #: Files of one job, and their bytes in all.
 MAX_FILES = 20_000
 MAX_ALL_BYTES = 200 << 20
@@ -190,35 +194,46 @@ def stop_job(engine: Engine, account: Account, key: UUID) -> None:
         store.ask_to_stop(db, key)
 
 
-def run_job(engine: Engine, outside: Outside, key: UUID, interrupted: Callable[[], bool] = lambda: False) -> None:
+def run_job(
+    engine: Engine, outside: Outside, key: UUID, stopped: Callable[[], bool] = lambda: False, most: int = _MOST_AT_ONCE
+) -> None:
     """Do a job's waiting steps till it is done or told to stop. Where another process does it, nothing happens.
 
     Parameters
-        interrupted    asked before each step: whether this process ends; the job is then left as it is
+        stopped    asked before each step: whether this process ends; the job is then left as it is
+        most       steps in one transaction
     """
     with engine.connect() as held:
         if not store.claim(held, key):
             return
         held.commit()  # the lock is the connection's; no transaction stays open meanwhile
         try:
-            while not interrupted() and _do_next(engine, outside, key):
+            while not stopped() and _do_next(engine, outside, key, most):
                 pass
         finally:
             store.release(held, key)
             held.commit()
 
 
-#: Steps of a kind that are done in one transaction: fewer would cost more than the work, more would keep who stops it waiting.
-_BATCHES = {"read": 50, "table": 50, "bulk": 20}
+def run_one_by_one(engine: Engine, outside: Outside, key: UUID, stopped: Callable[[], bool] = lambda: False) -> None:
+    """`run_job` after a process that did it was ended: each step by itself, so that the one it was is known."""
+    run_job(engine, outside, key, stopped, most=1)
 
 
-def _do_next(engine: Engine, outside: Outside, key: UUID) -> bool:
+def fail_next(engine: Engine, key: UUID, outcome: str) -> None:
+    """The first step that waits has failed: the process that did it was ended twice."""
+    with engine.begin() as db:
+        for step, _ in store.next_steps(db, key, 1):
+            store.end_step(db, key, step.number, "failed", outcome)
+
+
+def _do_next(engine: Engine, outside: Outside, key: UUID, most: int) -> bool:
     """Do the next steps. False when there is none, or it was told to stop."""
     with engine.begin() as db:
         head = store.job_head(db, key)
         if head is None or head.state in ("done", "stopped"):
             return False
-        found = store.next_steps(db, key, _BATCHES.get(head.kind, 1))
+        found = store.next_steps(db, key, min(most, _BATCHES.get(head.kind, 1)))
         if head.stop_asked or not found:
             store.leave_waiting(db, key)
             store.set_state(db, key, "stopped" if head.stop_asked and found else "done")

@@ -18,7 +18,6 @@ from umbrak.core.platform.machine import Occupant
 from umbrak.core.routes.answer import Answer, Ended, Route, answer
 from umbrak.core.routes.assumed import assumed_candidates
 from umbrak.core.routes.problem import Origin, Problem, Wishes
-from umbrak.core.routes.search import Progress
 from umbrak.services.evidence.telling import BeliefView, LossView, RangeView, belief_view, losses_of, range_view
 from umbrak.services.evidence.trials import trials_of
 from umbrak.services.known.judging import judge
@@ -121,9 +120,8 @@ def find_routes(
     machine_id: UUID,
     wishes: Wishes,
     seconds: float,
-    report: Callable[[Progress], None] = lambda _: None,
-    stopped: Callable[[], bool] = lambda: False,
     assume: bool | None = None,
+    stopped: Callable[[], bool] = lambda: False,
 ) -> RoutesView:
     """The routes of a machine from the Shelf and the offers. Raises NotFound.
 
@@ -140,7 +138,7 @@ def find_routes(
         guess = money.guess()
         assumed = assumed_candidates(m.sheet, m.machine, problem.layout, m.statements, guess)
         problem = replace(problem, candidates=assumed)
-    found = answer(problem, seconds, report, stopped)
+    found = answer(problem, seconds, stopped=stopped)
     on_shelf = sum(1 for c in at_hand if c.origin == Origin.SHELF)
     return _view(found, problem, money, on_shelf=on_shelf, on_offer=len(at_hand) - on_shelf, now=judge(m, m.layout))
 
