@@ -20,6 +20,7 @@ import sys
 import threading
 import traceback
 from collections.abc import Callable
+from contextlib import suppress
 from multiprocessing.connection import Connection
 from typing import Any, Protocol, TypeVar
 
@@ -185,10 +186,8 @@ def _work(line: Connection) -> None:
         told_bytes = pickle.dumps(told)
     except Exception:
         told_bytes = pickle.dumps((False, (RuntimeError, (f"{told[1]!r:.500}",), {}, traceback.format_exc())))
-    try:
+    with suppress(OSError):  # nobody waits for it any more
         line.send_bytes(told_bytes)
-    except OSError:
-        pass  # nobody waits for it any more
 
 
 def _error(kind: type[Exception], args: tuple[Any, ...], members: dict[str, Any], where: str) -> Exception:

@@ -18,7 +18,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from umbrak.jobs.apart import Here, Worker, WorkDied
+from umbrak.jobs.apart import Here, WorkDied, Worker
 from umbrak.services.bench.light import end_lights
 from umbrak.services.machines.in_bulk import fail_next, run_job, run_one_by_one
 from umbrak.services.surveys.reach import Outside
