@@ -49,7 +49,7 @@ from umbrak.store.engine import ensure_database, migrate, open_engine
 
 READERS, WRITERS, STREAMS = 34, 8, 6  # with a searcher and a reader of reports: fifty
 #: A reader waits so long between two pages, a writer between two writes. [s]
-THINK, WRITE = 2.5, 1.5
+THINK, WRITE = 5.0, 3.0
 #: Each of the light phases. [s]
 LIGHT = 60.0
 
@@ -89,6 +89,8 @@ class Told:
 
     lock: threading.Lock = field(default_factory=threading.Lock)
     down: bool = False
+    #: When what was down last was up again.
+    up_since: float = 0.0
     answered: Counter[str] = field(default_factory=Counter)
     errors: Counter[str] = field(default_factory=Counter)
     while_down: Counter[str] = field(default_factory=Counter)
@@ -98,6 +100,10 @@ class Told:
     unsure: set[str] = field(default_factory=set)
     #: Of each stream: the line after which it began, and those that it was told.
     followed: list[tuple[int, set[int]]] = field(default_factory=list)
+
+    def of(self, began: float) -> Counter[str]:
+        """Where an error of what was begun then counts: what was begun before all was up again was cut off by a kill."""
+        return self.while_down if self.down or began < self.up_since else self.errors
 
 
 class Client:
@@ -111,14 +117,14 @@ class Client:
 
     def ask(self, what: str, method: str, path: str, **more: Any) -> httpx.Response | None:
         """The answer; None where there was none, or it was an error."""
-        was_down, began = self.told.down, time.perf_counter()
+        began = time.perf_counter()
         try:
             answer = self.http.request(method, path, **more)
             answer.raise_for_status()
         except httpx.HTTPError as error:
             status = error.response.status_code if isinstance(error, httpx.HTTPStatusError) else type(error).__name__
             with self.told.lock:
-                (self.told.while_down if was_down or self.told.down else self.told.errors)[f"{what}: {status}"] += 1
+                self.told.of(began)[f"{what}: {status}"] += 1
             return None
         with self.told.lock:
             self.told.answered[what] += 1
@@ -197,8 +203,7 @@ def follow(client: Client, place: Place, over: threading.Event, _: random.Random
                         seen.add(int(last))
                         client.told.answered["event"] += 1
         except httpx.HTTPError as error:
-            where = client.told.while_down if client.told.down else client.told.errors
-            where[f"stream: {type(error).__name__}"] += 1
+            client.told.of(time.perf_counter())[f"stream: {type(error).__name__}"] += 1
             over.wait(0.5)
 
 
@@ -314,7 +319,7 @@ def kills(server: Server, cluster: Cluster, engine: Engine, told: Told, address:
         time.sleep(0.5)
         took = wait_ready(address)
         time.sleep(1)
-        told.down = False
+        told.down, told.up_since = False, time.perf_counter()
         said.append(f"{who} {took + 0.5:.1f} s")
     return said
 

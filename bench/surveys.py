@@ -17,7 +17,7 @@ from umbrak.demo import seed
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.smbios.survey import read_tables
 from umbrak.services.machines.in_bulk import GivenFile, run_job, see_job, start_reading
-from umbrak.services.surveys.reach import Outside
+from umbrak.services.reach import Outside
 from umbrak.store.accounts import find_credentials
 from umbrak.store.engine import open_engine
 

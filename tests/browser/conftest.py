@@ -30,7 +30,7 @@ from pathlib import Path
 import uvicorn
 from umbrak.devices.networks import Networks
 from umbrak.server.app import make_app
-from umbrak.services.surveys.reach import Outside
+from umbrak.services.reach import Outside
 from umbrak.store.engine import open_engine
 ahead = Path(sys.argv[4])
 def clock():

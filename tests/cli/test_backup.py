@@ -25,7 +25,7 @@ from umbrak.cli.trouble import Trouble
 from umbrak.demo import seed
 from umbrak.server.app import make_app
 from umbrak.services.bench.entering import add_photo
-from umbrak.services.surveys.reach import Vault
+from umbrak.services.reach import Vault
 from umbrak.store.accounts import find_credentials
 from umbrak.store.engine import migrate, open_engine
 

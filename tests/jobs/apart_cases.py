@@ -21,7 +21,7 @@ from umbrak.jobs.apart import Apart, WorkDied
 from umbrak.jobs.queue import Queue
 from umbrak.services.errors import Refused
 from umbrak.services.machines import in_bulk
-from umbrak.services.surveys.reach import Outside
+from umbrak.services.reach import Outside
 from umbrak.store.engine import open_engine
 
 Stopped = Callable[[], bool]

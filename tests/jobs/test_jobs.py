@@ -29,8 +29,8 @@ from umbrak.services.machines.in_bulk import (
     stop_job,
 )
 from umbrak.services.machines.page import see_machine
+from umbrak.services.reach import Outside, Vault
 from umbrak.services.surveys.network import Access, ask_machine, ask_once, keep_service
-from umbrak.services.surveys.reach import Outside, Vault
 from umbrak.store import jobs as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import history_of

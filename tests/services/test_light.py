@@ -17,8 +17,8 @@ from umbrak.services.bench.ending import back_out
 from umbrak.services.bench.light import end_lights, switch_light
 from umbrak.services.bench.view import LightView
 from umbrak.services.errors import Refused
+from umbrak.services.reach import Outside
 from umbrak.services.surveys.network import Access, drop_service, keep_service
-from umbrak.services.surveys.reach import Outside
 from umbrak.store.accounts import Account
 from umbrak.store.history import history_of
 

@@ -20,8 +20,8 @@ from umbrak.services.machines.making import NewMachine, make_machine
 from umbrak.services.machines.page import see_machine
 from umbrak.services.machines.table import export_fleet, see_fleet
 from umbrak.services.machines.waiting import list_waiting, settle_waiting
+from umbrak.services.reach import Outside
 from umbrak.services.surveys.intake import load_intake, take_in
-from umbrak.services.surveys.reach import Outside
 from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference
 from umbrak.store.accounts import Account
 from umbrak.store.machines import Listing

@@ -15,7 +15,7 @@ from umbrak.cli.backup import backup
 from umbrak.demo import seed
 from umbrak.jobs.queue import Queue
 from umbrak.services.machines.in_bulk import GivenFile, run_job, see_job, start_reading
-from umbrak.services.surveys.reach import Outside
+from umbrak.services.reach import Outside
 from umbrak.store.accounts import find_credentials
 from umbrak.store.engine import beat, open_engine
 from umbrak.store.roles import grant

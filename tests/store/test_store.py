@@ -44,10 +44,10 @@ from umbrak.services.plans.view import see_plan
 from umbrak.services.routes.sizing import see_sizing, set_sizing
 from umbrak.services.shelf.view import see_shelf
 from umbrak.store.accounts import Account, find_credentials
+from umbrak.store.columns import metadata
 from umbrak.store.engine import ensure_database, migrate, open_engine
 from umbrak.store.history import newest_of, record
 from umbrak.store.plans import plans_of
-from umbrak.store.tables import metadata
 
 
 def test_migrations_lead_to_just_the_tables_of_the_code(engine: Engine) -> None:

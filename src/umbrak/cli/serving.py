@@ -21,12 +21,14 @@ from umbrak.cli.logs import start_logs
 from umbrak.cli.provision import need_front_end
 from umbrak.cli.reaching import as_application, database, key_file, write_once
 from umbrak.cli.trouble import Trouble
+from umbrak.devices.directory import Directory, Settings
 from umbrak.devices.networks import Networks
 from umbrak.jobs.apart import Apart
 from umbrak.server.app import make_app
 from umbrak.services.known.summaries import refresh_stale
+from umbrak.services.people.accounts import Role
+from umbrak.services.reach import Outside, Vault
 from umbrak.services.sheets.library import keep_shipped
-from umbrak.services.surveys.reach import Outside, Vault
 from umbrak.store.engine import open_engine, setting_up
 
 DEFAULT_PORT = 8470
@@ -59,7 +61,15 @@ def serve(at: Listening) -> None:
         refresh_stale(engine)
         outside = Outside(_networks(""), _vault())
         measured_from = _networks_of("UMBRAK_METRICS", "")
-        app = make_app(engine, front_end, outside, measured_from=measured_from, hosts=_hosts(), worker=worker)
+        app = make_app(
+            engine,
+            front_end,
+            outside,
+            measured_from=measured_from,
+            hosts=_hosts(),
+            worker=worker,
+            directory=_directory(),
+        )
         _run(app, at, [])
 
 
@@ -93,6 +103,48 @@ def _check_listening(at: Listening) -> None:
             f"--host {at.host} would serve passwords in the clear: give --tls-cert and --tls-key, or name the proxy "
             "with TLS before it in UMBRAK_PROXIES"
         )
+
+
+def _directory() -> Directory | None:
+    """UMBRAK_OIDC_ISSUER's, by which people sign in; None where it is not named. Raises Trouble."""
+    issuer = os.environ.get("UMBRAK_OIDC_ISSUER", "").strip()
+    if not issuer:
+        return None
+    client, secret = os.environ.get("UMBRAK_OIDC_CLIENT", ""), os.environ.get("UMBRAK_OIDC_SECRET", "")
+    if path := os.environ.get("UMBRAK_OIDC_SECRET_FILE"):
+        secret = _read("UMBRAK_OIDC_SECRET_FILE", path).strip()
+    if not client or not secret:
+        raise Trouble(
+            "UMBRAK_OIDC_ISSUER goes with UMBRAK_OIDC_CLIENT and UMBRAK_OIDC_SECRET_FILE (or UMBRAK_OIDC_SECRET)"
+        )
+    roles = {}
+    for part in os.environ.get("UMBRAK_OIDC_ROLES", "").split(","):
+        role, is_pair, group = (x.strip() for x in part.partition("="))
+        if part.strip():
+            if role not in Role.__members__ or not is_pair or not group:
+                raise Trouble(
+                    f"UMBRAK_OIDC_ROLES: “{part.strip()}” is no role with its group, such as lead=memory-leads"
+                )
+            roles[role] = group
+    authority = os.environ.get("UMBRAK_OIDC_AUTHORITY")
+    settings = Settings(
+        issuer=issuer,
+        client=client,
+        secret=secret,
+        name=os.environ.get("UMBRAK_OIDC_NAME", "the directory"),
+        claim=os.environ.get("UMBRAK_OIDC_CLAIM", "groups"),
+        roles=roles,
+        scope=os.environ.get("UMBRAK_OIDC_SCOPE", ""),
+        authority=_read("UMBRAK_OIDC_AUTHORITY", authority) if authority else None,
+    )
+    return Directory(settings)
+
+
+def _read(name: str, path: str) -> str:
+    try:
+        return Path(path).read_text()
+    except (OSError, UnicodeDecodeError) as error:
+        raise Trouble(f"{name}: {path} cannot be read: {error}") from error
 
 
 def _hosts() -> list[str]:

@@ -9,8 +9,8 @@ from pathlib import Path
 from sqlalchemy import Engine
 
 from umbrak.demo.seed import ACCOUNT, Scenario
+from umbrak.services.reach import Outside
 from umbrak.services.surveys.network import Access, ServiceKind, keep_service
-from umbrak.services.surveys.reach import Outside
 from umbrak.standins.spec import spec_of
 from umbrak.store.accounts import find_credentials
 from umbrak.store.machines import machine_by_name_or_serial

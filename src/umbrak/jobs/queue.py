@@ -11,6 +11,7 @@ import logging
 import threading
 from collections.abc import Callable
 from contextlib import suppress
+from datetime import UTC, datetime
 from uuid import UUID
 
 import procrastinate
@@ -21,11 +22,15 @@ from sqlalchemy.exc import SQLAlchemyError
 from umbrak.jobs.apart import Here, WorkDied, Worker
 from umbrak.services.bench.light import end_lights
 from umbrak.services.machines.in_bulk import fail_next, run_job, run_one_by_one
-from umbrak.services.surveys.reach import Outside
+from umbrak.services.people.hooks import deliver_due
+from umbrak.services.people.retention import remove_old
+from umbrak.services.reach import Outside
 from umbrak.store.jobs import unfinished_jobs
 
 #: Seconds between two looks for jobs whose process died.
 _LOOK_EVERY = 20.0
+#: And for what is to be told to others.
+_TELL_EVERY = 3.0
 _log = logging.getLogger("umbrak.jobs")
 
 
@@ -99,22 +104,37 @@ class Queue:
             )
             if self._stopping.is_set():
                 self._worker.cancel()  # told to stop before there was anything to stop
-            looking = asyncio.create_task(self._look())
+            beside = [asyncio.create_task(self._look()), asyncio.create_task(self._tell())]
             await asyncio.wait([self._worker])
-            looking.cancel()
+            for task in beside:
+                task.cancel()
             if not self._worker.cancelled() and (error := self._worker.exception()):
                 _log.error("jobs are not done any more: %s", error)
 
     async def _look(self) -> None:
-        """Queue again what is unfinished, and switch off the lights of runs that have ended. A job that is being done is held by its process: it is then left to it."""
+        """Queue again what is unfinished, switch off the lights of runs that have ended, remove what is older than it may be.
+        A job that is being done is held by its process: it is then left to it."""
         while True:
             try:
                 for key in await asyncio.to_thread(self._unfinished):
                     await asyncio.to_thread(self.put, key)
                 await asyncio.to_thread(end_lights, self._engine, self._outside)
+                await asyncio.to_thread(remove_old, self._engine, datetime.now(UTC), self._stopping.is_set)
             except (SQLAlchemyError, procrastinate.exceptions.ConnectorException) as error:
                 _log.warning("cannot look for unfinished jobs: %s", error)
             await asyncio.sleep(_LOOK_EVERY)
+
+    async def _tell(self) -> None:
+        """Tell those who asked for it what has happened."""
+        while True:
+            try:
+                now = datetime.now(UTC)
+                await asyncio.to_thread(deliver_due, self._engine, self._outside, now, self._stopping.is_set)
+            except SQLAlchemyError as error:
+                _log.warning("webhooks wait for the database: %s", type(error).__name__)
+            except Exception as error:  # nothing may end it: the next may go well
+                _log.error("webhooks: %s", type(error).__name__, exc_info=error)
+            await asyncio.sleep(_TELL_EVERY)
 
     def _unfinished(self) -> list[UUID]:
         with self._engine.connect() as db:

@@ -15,13 +15,14 @@ from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
 
 import umbrak
+from umbrak.devices.directory import Directory
 from umbrak.devices.networks import Networks
 from umbrak.jobs.apart import Here, Worker
 from umbrak.jobs.queue import Queue
 from umbrak.server import problems
 from umbrak.server.events import Hub
 from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies
-from umbrak.server.openapi import describe_api
+from umbrak.server.openapi import describe_api, operation_id
 from umbrak.server.routers import (
     access,
     boards,
@@ -51,8 +52,9 @@ from umbrak.server.routers import (
     sizing,
     waiting,
 )
+from umbrak.server.routers import directory as directory_
 from umbrak.server.watch import Figures, Watch, may_measure
-from umbrak.services.surveys.reach import Outside
+from umbrak.services.reach import Outside
 from umbrak.store.engine import beat
 
 Next = Callable[[Request], Awaitable[Response]]
@@ -71,6 +73,7 @@ def make_app(
     measured_from: Networks | None = None,
     hosts: Sequence[str] = (),
     worker: Worker | None = None,
+    directory: Directory | None = None,
 ) -> FastAPI:
     """The whole server. Without an engine it can only describe itself (for the OpenAPI snapshot). By `clock` soaks run.
 
@@ -80,13 +83,20 @@ def make_app(
         measured_from   networks that may have its figures, beside this machine itself
         hosts           names under which it is asked; () = any
         worker          who does jobs and searches; None = this process, in threads
+        directory       by which people sign in too
     """
     app = FastAPI(
-        title="Umbrak", version=umbrak.__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None
+        title="Umbrak",
+        version=umbrak.__version__,
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=operation_id,
     )
     app.state.engine = engine
     app.state.clock = clock
     app.state.outside = outside or Outside()
+    app.state.directory = directory
     if engine is not None:
         app.state.worker = worker or Here(engine)
         app.state.queue = Queue(engine, app.state.outside, app.state.worker)
@@ -96,6 +106,7 @@ def make_app(
     problems.install(app)
     for router in (
         session,
+        directory_,
         access,
         people,
         machines,

@@ -49,6 +49,7 @@ from umbrak.formats.sheet.built import BoardAnswers, ClassName
 from umbrak.formats.sheet.questions import AnswerState
 from umbrak.services.errors import Refused
 from umbrak.services.machines.together import MOST, Change
+from umbrak.services.people.retention import Days
 from umbrak.services.rounds.asked import RoundAsked
 from umbrak.store.machines import Listing
 
@@ -66,9 +67,21 @@ class Body(Doc):
     model_config = ConfigDict(defer_build=False)
 
 
+#: Of an authenticator, or for when it is lost.
+Code = Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)]
+
+
 class SignIn(Body):
     name: Name
     password: Annotated[str, StringConstraints(min_length=1, max_length=1000)]
+    #: Asked for where the account has a second factor.
+    code: Code | None = None
+
+
+class FactorCode(Body):
+    """What the authenticator shows now."""
+
+    code: Code
 
 
 class LabelText(Body):
@@ -99,6 +112,8 @@ class AccountChange(Body):
     role: RoleName | None = None
     active: bool | None = None
     password: Password | None = None
+    #: Whether who has this name in the directory may have the account.
+    awaits_directory: bool | None = None
 
 
 class NewPassword(Body):
@@ -414,6 +429,29 @@ class OfferBody(Body):
     priced_on: Day | None = None
 
 
+class RetentionBody(Body):
+    """After how many days what is removed; 0: it is kept for good."""
+
+    #: Reports as they came; what was read of them stays.
+    raw_reports: Days = 0
+    #: Photos and logs of a run, counted from its end.
+    attachments: Days = 0
+    #: Jobs that have ended, with their steps.
+    jobs: Days = 0
+
+
+class HookBody(Body):
+    """An address that is told what happens, and of what."""
+
+    address: Annotated[str, StringConstraints(min_length=1, max_length=500)]
+    about: Literal["machines", "access", "everything"] = "machines"
+
+
+class HookChange(Body):
+    #: Whether it is told for now.
+    active: bool
+
+
 class TeamBody(Body):
     approvals: Annotated[int, Field(ge=1, le=2, description="people who have to take the risk of a plan")] = 1
     delegated_trouble: Annotated[
@@ -650,6 +688,8 @@ class SecondTick(Body):
     step: StepKey
     name: Name
     password: Annotated[str, StringConstraints(min_length=1, max_length=1000)]
+    #: Asked for where their account has a second factor.
+    code: Code | None = None
 
 
 class BackOut(Body):

@@ -8,8 +8,10 @@ from fastapi import Request, Response
 from starlette.types import Scope
 
 SESSION, BROWSER = "umbrak_session", "umbrak_browser"
+#: From asking the directory to its answer: what was asked, sealed.
+ASKED = "umbrak_asked"
 #: Characters of what we set, and more.
-_MOST = 200
+_MOST = 3000
 
 
 def named(scheme: str, name: str) -> str:
@@ -31,14 +33,17 @@ def cookie_of(scope: Scope, name: str) -> str | None:
     return None
 
 
-def set_cookie(request: Request, response: Response, name: str, token: str, seconds: int) -> None:
+def set_cookie(
+    request: Request, response: Response, name: str, token: str, seconds: int, *, from_elsewhere: bool = False
+) -> None:
+    """`from_elsewhere`: it comes along when another site's page leads here."""
     secure = request.url.scheme == "https"
     response.set_cookie(
         named(request.url.scheme, name),
         token,
         max_age=seconds,
         httponly=True,
-        samesite="strict",
+        samesite="lax" if from_elsewhere else "strict",
         secure=secure,
         path="/",
     )

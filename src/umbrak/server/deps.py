@@ -15,7 +15,7 @@ from umbrak.server.cookies import BROWSER, SESSION, cookie_of
 from umbrak.services.errors import NotAllowed
 from umbrak.services.people.access import by_token
 from umbrak.services.people.accounts import signed_in
-from umbrak.services.surveys.reach import Outside
+from umbrak.services.reach import Outside
 from umbrak.store.accounts import Account
 
 

@@ -25,6 +25,7 @@ from umbrak.formats.bounds import MAX_FAULTS
 from umbrak.formats.faults import InputError, type_fault
 from umbrak.formats.kept import Unreadable
 from umbrak.services.errors import NotAllowed, NotFound, NotSignedIn, Refused, ServiceError, Stale, TooMany
+from umbrak.services.people.factor import CodeWantedError
 
 
 class FieldError(BaseModel):
@@ -56,6 +57,7 @@ class Problem(BaseModel):
 #: Kind of error -> (status, name in the problem's type, title).
 _KINDS: dict[type[ServiceError], tuple[int, str, str]] = {
     NotSignedIn: (401, "not-signed-in", "Not signed in"),
+    CodeWantedError: (401, "second-factor", "Second factor"),
     NotAllowed: (403, "not-allowed", "Not allowed"),
     NotFound: (404, "not-found", "Not found"),
     Stale: (409, "stale", "Changed meanwhile"),
@@ -72,7 +74,7 @@ def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> JSO
 def describe(*statuses: int) -> dict[int | str, dict[str, Any]]:
     """OpenAPI's `responses` for problems of these statuses."""
     content = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
-    titles = {status: title for status, _, title in _KINDS.values()}
+    titles = {status: title for status, _, title in reversed(_KINDS.values())}
     return {s: {"model": Problem, "description": titles.get(s, "Problem"), "content": content} for s in statuses}
 
 

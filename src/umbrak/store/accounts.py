@@ -11,8 +11,8 @@ from uuid import UUID
 from sqlalchemy import ColumnElement, Connection, delete, distinct, exists, func, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.store.access_tables import account, calendar_feed, known_browser, second_factor, session, sign_in_failure
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, calendar_feed, known_browser, session, sign_in_failure
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +23,16 @@ class Account:
     role: str
     #: False: kept for its history, but nobody signs in with it.
     active: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Member(Account):
+    """An account as leads see it."""
+
+    #: Whether its sign-in asks for an authenticator's code.
+    second_factor: bool
+    #: no, awaited (whoever has its name there may have it), yes.
+    directory: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,10 +60,34 @@ def find_account(db: Connection, key: UUID) -> Account | None:
     return _account(row) if row else None
 
 
-def all_accounts(db: Connection) -> list[Account]:
+def all_accounts(db: Connection) -> list[Member]:
     """Every account, those that may sign in first, by the name shown."""
-    query = select(account).order_by(account.c.active.desc(), func.lower(account.c.shown_as), account.c.id)
-    return [_account(r) for r in db.execute(query)]
+    f = second_factor.c
+    has = exists().where(f.account_id == account.c.id, f.confirmed_at.is_not(None)).label("second_factor")
+    query = select(account, has).order_by(account.c.active.desc(), func.lower(account.c.shown_as), account.c.id)
+    return [
+        Member(
+            r.id, r.name, r.shown_as, r.role, r.active, second_factor=r.second_factor,
+            directory="yes" if r.subject is not None else "awaited" if r.awaits_directory else "no",
+        )
+        for r in db.execute(query)
+    ]  # fmt: skip
+
+
+def account_of_subject(db: Connection, subject: str) -> Account | None:
+    """Whose account the directory means."""
+    row = db.execute(select(account).where(account.c.subject == subject)).one_or_none()
+    return _account(row) if row else None
+
+
+def awaits_directory(db: Connection, key: UUID) -> bool:
+    """Whether a lead said that who has its name in the directory may have it, and nobody has come yet."""
+    chosen = account.c.id == key, account.c.awaits_directory, account.c.subject.is_(None)
+    return bool(db.execute(select(exists().where(*chosen))).scalar())
+
+
+def link_subject(db: Connection, key: UUID, subject: str) -> None:
+    db.execute(update(account).where(account.c.id == key).values(subject=subject, awaits_directory=False))
 
 
 def active_leads(db: Connection) -> int:

@@ -9,7 +9,8 @@ from uuid import UUID
 from sqlalchemy import Connection, String, cast, exists, func, or_, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
-from umbrak.store.tables import account, doubt, history, machine, machine_summary, plan, plan_need, round_plan, sheet
+from umbrak.store.access_tables import account
+from umbrak.store.tables import doubt, history, machine, machine_summary, plan, plan_need, round_plan, sheet
 
 #: Lines of one kind that are shown; how many there are is counted.
 MOST = 30

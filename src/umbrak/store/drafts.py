@@ -10,8 +10,9 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.core.platform.sheet import SheetHash
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, sheet_draft, sheet_draft_reader, sheet_draft_text
+from umbrak.store.tables import sheet_draft, sheet_draft_reader, sheet_draft_text
 
 
 @dataclass(frozen=True, slots=True)

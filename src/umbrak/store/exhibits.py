@@ -8,8 +8,9 @@ from uuid import UUID
 
 from sqlalchemy import Connection, delete, insert, or_, select
 
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, exhibit, statement, trial
+from umbrak.store.tables import exhibit, statement, trial
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,9 @@ from uuid import UUID
 
 from sqlalchemy import Connection, func, insert, select, text
 
-from umbrak.store.tables import account, history, machine, plan
+from umbrak.store.access_tables import account
+from umbrak.store.tables import history, machine, plan
+from umbrak.store.webhooks import put_deliveries
 
 CHANNEL = "umbrak_history"
 PAGE_SIZE = 50
@@ -48,6 +50,7 @@ def record(
         "detail": detail,
     }
     key = db.execute(insert(history).values(values).returning(history.c.id)).scalar_one()
+    put_deliveries(db, key, action in ACCESS, machine_id is not None)
     db.execute(text("SELECT pg_notify(:channel, :id)"), {"channel": CHANNEL, "id": str(key)})
 
 
@@ -93,8 +96,9 @@ def history_of(db: Connection, machine_id: UUID, before: int | None = None) -> l
 
 #: What concerns who is let in, and what is shown to whom.
 ACCESS = (
-    "signed in", "sign-in locked", "sessions ended", "password changed", "account added", "account changed", "token made",
-    "token ended", "team set", "service kept", "service forgotten",
+    "signed in", "sign-in locked", "sessions ended", "password changed", "account added", "account changed", "account linked", "token made",
+    "token ended", "second factor on", "second factor off", "recovery code used", "retention set", "removed by age", "webhook added",
+    "webhook changed", "webhook ended", "webhook given up", "team set", "service kept", "service forgotten",
 )  # fmt: skip
 
 

@@ -11,8 +11,9 @@ from uuid import UUID
 from sqlalchemy import Connection, bindparam, func, insert, select, text, update
 
 from umbrak.formats.kept import JOB, JobOptions
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, job, job_step
+from umbrak.store.tables import job, job_step
 
 PAGE_SIZE = 200
 

@@ -11,8 +11,9 @@ from sqlalchemy import Connection, func, insert, select, update
 
 from umbrak.formats.kept import LIST_LINE, Unreadable
 from umbrak.formats.sheet.qualified import ListLine
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, waiting_line
+from umbrak.store.tables import waiting_line
 
 
 @dataclass(frozen=True, slots=True)

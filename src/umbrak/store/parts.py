@@ -33,8 +33,9 @@ from umbrak.core.memory.parts import Seen, key_of
 from umbrak.core.platform.known import Known, Origin
 from umbrak.formats.documents import like_key
 from umbrak.formats.kept import MODULE, read_or_say
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, fitted_part, machine, offer, part_word, plan, sheet, stock, trial
+from umbrak.store.tables import fitted_part, machine, offer, part_word, plan, sheet, stock, trial
 
 
 @dataclass(frozen=True, slots=True)

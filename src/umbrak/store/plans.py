@@ -15,8 +15,9 @@ from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.documents import MachineDoc
 from umbrak.formats.kept import COMMAND, GOAL, RUNS_WITH, STAGES, Change
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, history, plan, plan_command
+from umbrak.store.tables import history, plan, plan_command
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,8 +14,9 @@ from sqlalchemy import Connection, func, insert, select, update
 from umbrak.core.memory.module import Module
 from umbrak.core.memory.parts import serial_key
 from umbrak.formats.kept import MODULE
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, arrival, purchase, purchase_line
+from umbrak.store.tables import arrival, purchase, purchase_line
 
 
 @dataclass(frozen=True, slots=True)

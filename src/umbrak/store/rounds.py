@@ -13,8 +13,9 @@ from sqlalchemy import Connection, Text, cast, column, delete, exists, func, lit
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, job, plan, plan_command, round_, round_plan
+from umbrak.store.tables import job, plan, plan_command, round_, round_plan
 
 
 @dataclass(frozen=True, slots=True)

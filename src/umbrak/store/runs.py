@@ -16,8 +16,9 @@ from umbrak.core.memory.parts import serial_key
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.entries import KeptEntry
 from umbrak.formats.kept import APPROVAL, ENTRY, RUN, Begun, Taken, Unreadable, read_or_say
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, approval, doubt, machine, plan, run, run_entry
+from umbrak.store.tables import approval, doubt, machine, plan, run, run_entry
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,8 @@ from sqlalchemy import Connection, Select, delete, func, insert, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
 from umbrak.core.platform.sheet import SheetHash
-from umbrak.store.tables import account, doubt, machine, plan, retired_sheet, sheet
+from umbrak.store.access_tables import account
+from umbrak.store.tables import doubt, machine, plan, retired_sheet, sheet
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,8 +12,9 @@ from sqlalchemy import Connection, func, insert, or_, select, update
 
 from umbrak.formats.documents import StatementDoc
 from umbrak.formats.kept import STATEMENT
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, machine, sheet, statement
+from umbrak.store.tables import machine, sheet, statement
 
 
 @dataclass(frozen=True, slots=True)

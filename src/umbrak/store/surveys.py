@@ -15,9 +15,10 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from umbrak.core.platform.known import Known
 from umbrak.core.platform.survey import SurveyReading
 from umbrak.formats.kept import INTAKE, SURVEY
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
 from umbrak.store.parts import keep_fitted
-from umbrak.store.tables import account, intake, locator, maker_name, survey
+from umbrak.store.tables import intake, locator, maker_name, survey
 from umbrak.store.whereabouts import keep_stays
 
 
@@ -55,10 +56,10 @@ def find_intake(db: Connection, key: UUID) -> IntakeRow | None:
     return IntakeRow(row.id, row.source_name, row.kind, INTAKE.read(row.document)) if row else None
 
 
-def raw_intake(db: Connection, key: UUID) -> tuple[str, bytes] | None:
-    """(name of its source, what was taken in), as it came."""
+def raw_intake(db: Connection, key: UUID) -> tuple[str, bytes | None] | None:
+    """(name of its source, what was taken in), as it came; no bytes where they were removed by their age."""
     row = db.execute(select(intake.c.source_name, intake.c.raw).where(intake.c.id == key)).one_or_none()
-    return (row.source_name, bytes(row.raw)) if row else None
+    return (row.source_name, None if row.raw is None else bytes(row.raw)) if row else None
 
 
 def add_survey(

@@ -1,4 +1,4 @@
-"""Every table. Columns for what is asked about, JSONB for documents (each with a `schema` number inside)."""
+"""Every table but those of access. Columns for what is asked about, JSONB for documents (each with a `schema` number inside)."""
 
 from __future__ import annotations
 
@@ -14,7 +14,6 @@ from sqlalchemy import (
     Index,
     Integer,
     LargeBinary,
-    MetaData,
     Numeric,
     SmallInteger,
     Table,
@@ -25,103 +24,13 @@ from sqlalchemy import (
 )  # fmt: skip
 from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP, UUID
 
-metadata = MetaData(
-    naming_convention={
-        "pk": "pk_%(table_name)s",
-        "fk": "fk_%(table_name)s_%(column_0_name)s",
-        "uq": "uq_%(table_name)s_%(column_0_name)s",
-        "ix": "ix_%(table_name)s_%(column_0_name)s",
-        "ck": "ck_%(table_name)s_%(constraint_name)s",
-    }
-)
-
-
-def _id() -> Column[object]:
-    return Column("id", UUID(as_uuid=True), primary_key=True)
-
-
-def _at(name: str = "created_at") -> Column[object]:
-    return Column(name, TIMESTAMP(timezone=True), nullable=False, server_default=func.now())
-
-
-account = Table(
-    "account",
-    metadata,
-    _id(),
-    Column("name", Text, nullable=False, unique=True),
-    Column("shown_as", Text, nullable=False),
-    Column("password_hash", Text, nullable=False),
-    Column("role", Text, CheckConstraint("role IN ('viewer', 'technician', 'lead')", name="role"), nullable=False),
-    _at(),
-    Column("active", Boolean, nullable=False, server_default=text("true")),
-)
-
-#: Tries to sign in that failed, or whose password is being looked at; kept for as long as they count.
-sign_in_failure = Table(
-    "sign_in_failure",
-    metadata,
-    Column("id", BigInteger, Identity(always=True), primary_key=True),
-    _at("at"),
-    Column("name", Text, nullable=False, index=True),
-    #: Where from: an address, or a browser that the account is known by.
-    Column("address", Text, nullable=False, index=True),
-)
-Index("ix_sign_in_failure_at", sign_in_failure.c.at)
-
-#: Browsers that somebody has signed in from: others' failed tries do not lock them out.
-known_browser = Table(
-    "known_browser",
-    metadata,
-    #: SHA-256 of its cookie's token.
-    Column("token_hash", LargeBinary, primary_key=True),
-    Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), primary_key=True, index=True),
-    _at("used_at"),
-)
-
-session = Table(
-    "session",
-    metadata,
-    #: SHA-256 of the cookie's token: who reads the table cannot sign in with it.
-    Column("token_hash", LargeBinary, primary_key=True),
-    Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), nullable=False, index=True),
-    _at(),
-    Column("expires_at", TIMESTAMP(timezone=True), nullable=False),
-    #: By which it is told apart from others; who knows it cannot use it.
-    Column("id", UUID(as_uuid=True), nullable=False, unique=True, server_default=text("gen_random_uuid()")),
-    _at("used_at"),
-    #: Where it was begun from, and by which browser, as that says itself.
-    Column("address", Text, nullable=False, server_default=""),
-    Column("agent", Text, nullable=False, server_default=""),
-)
-
-#: Tokens by which scripts ask.
-script_token = Table(
-    "script_token",
-    metadata,
-    _id(),
-    Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), nullable=False, index=True),
-    Column("name", Text, nullable=False),
-    Column("role", Text, CheckConstraint("role IN ('viewer', 'technician', 'lead')", name="role"), nullable=False),
-    Column("token_hash", LargeBinary, nullable=False, unique=True),
-    _at(),
-    Column("expires_at", TIMESTAMP(timezone=True), nullable=False),
-    Column("used_at", TIMESTAMP(timezone=True), nullable=True),
-)
-
-#: Addresses at which a person's calendar asks for what comes, without signing in.
-calendar_feed = Table(
-    "calendar_feed",
-    metadata,
-    Column("account_id", ForeignKey("account.id", ondelete="CASCADE"), primary_key=True),
-    #: SHA-256 of the address's secret part.
-    Column("token_hash", LargeBinary, nullable=False, unique=True),
-    _at(),
-)
+import umbrak.store.access_tables  # noqa: F401  # whose account it was, most tables say
+from umbrak.store.columns import at, key, metadata
 
 site = Table(
     "site",
     metadata,
-    _id(),
+    key(),
     Column("name", Text, nullable=False, unique=True),
     #: IANA zone, such as Atlantic/Faroe: the wall clock at the rack.
     Column("zone", Text, nullable=False),
@@ -143,7 +52,7 @@ sheet = Table(
     Column("kept_by", ForeignKey("account.id"), nullable=True),
     #: Why it differs from the revision before, in its keeper's words.
     Column("why", Text, nullable=False, server_default=""),
-    _at(),
+    at(),
     UniqueConstraint("sheet_id", "revision"),
 )
 
@@ -154,21 +63,21 @@ retired_sheet = Table(
     Column("sheet_id", Text, primary_key=True),
     Column("account_id", ForeignKey("account.id"), nullable=False),
     Column("why", Text, nullable=False, server_default=""),
-    _at("at"),
+    at("at"),
 )
 
 #: What is written of a sheet and not kept yet: one draft a sheet, which several may write.
 sheet_draft = Table(
     "sheet_draft",
     metadata,
-    _id(),
+    key(),
     Column("sheet_id", Text, nullable=False, unique=True),
     #: The revision that it began from; NULL: from none.
     Column("base", ForeignKey("sheet.hash"), nullable=True),
     #: Of its newest text.
     Column("version", Integer, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
 )
 
 #: Every text that a draft had: what somebody writes against an older one is put together with what came after it.
@@ -181,7 +90,7 @@ sheet_draft_text = Table(
     Column("text", Text, nullable=False),
     #: The question that was answered; "": the text itself was written.
     Column("what", Text, nullable=False, server_default=""),
-    _at("at"),
+    at("at"),
 )
 
 #: Who has a draft before them, and when they last had.
@@ -190,20 +99,20 @@ sheet_draft_reader = Table(
     metadata,
     Column("draft_id", ForeignKey("sheet_draft.id", ondelete="CASCADE"), primary_key=True),
     Column("account_id", ForeignKey("account.id"), primary_key=True),
-    _at("at"),
+    at("at"),
 )
 
 intake = Table(
     "intake",
     metadata,
-    _id(),
+    key(),
     Column("account_id", ForeignKey("account.id"), nullable=False),
     Column("source_name", Text, nullable=False),
     Column("kind", Text, nullable=False),
-    #: As it came, so that a better decoder can read it again.
-    Column("raw", LargeBinary, nullable=False),
+    #: As it came, so that a better decoder can read it again; NULL: it was removed by its age.
+    Column("raw", LargeBinary, nullable=True),
     Column("document", JSONB, nullable=False),
-    _at(),
+    at(),
 )
 
 #: Which slot of a model a reported locator is, as people told.
@@ -219,7 +128,7 @@ locator = Table(
 machine = Table(
     "machine",
     metadata,
-    _id(),
+    key(),
     Column("name", Text, nullable=False),
     Column("site_id", ForeignKey("site.id"), nullable=True),
     Column("place", Text, nullable=False, server_default=""),
@@ -227,8 +136,8 @@ machine = Table(
     #: MachineDoc: processors per socket, firmware, system, width, mode, rail setting.
     Column("facts", JSONB, nullable=False),
     Column("version", Integer, nullable=False, server_default="1"),
-    _at(),
-    _at("updated_at"),
+    at(),
+    at("updated_at"),
     #: Machines of one group carry each other's loads; "" = none.
     Column("duty_group", Text, nullable=False, server_default=""),
     Column("retired_at", TIMESTAMP(timezone=True), nullable=True),
@@ -250,7 +159,7 @@ Index("uq_machine_lower_name", func.lower(machine.c.name), unique=True)
 waiting_machine = Table(
     "waiting_machine",
     metadata,
-    _id(),
+    key(),
     Column("name", Text, nullable=False),
     Column("site_id", ForeignKey("site.id"), nullable=True),
     #: appliance, server or workstation; "" = nobody said. So too make and model.
@@ -263,7 +172,7 @@ waiting_machine = Table(
     Column("keeper", Text, nullable=False, server_default=""),
     Column("warranty_end", Date, nullable=True),
     Column("serial", Text, nullable=False, server_default=""),
-    _at(),
+    at(),
     Column("asset_tag", Text, nullable=False, server_default=""),
     Column("own", JSONB, nullable=False, server_default=text("'{}'")),
     #: Cells of a table that only a sheet gives a meaning: column -> what stands there.
@@ -295,13 +204,13 @@ machine_service = Table(
 statement = Table(
     "statement",
     metadata,
-    _id(),
+    key(),
     Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=True, index=True),
     Column("sheet_id", Text, nullable=True, index=True),
     #: StatementDoc.
     Column("document", JSONB, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),
     CheckConstraint("(machine_id IS NULL) <> (sheet_id IS NULL)", name="subject"),
 )
@@ -310,7 +219,7 @@ statement = Table(
 trial = Table(
     "trial",
     metadata,
-    _id(),
+    key(),
     #: The model it was tried on.
     Column("sheet_id", Text, nullable=False, index=True),
     Column("processor", Text, nullable=True),
@@ -335,7 +244,7 @@ trial = Table(
     #: What the machine held besides, as `formats.kept.HELD` writes it.
     Column("held", JSONB, nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
@@ -343,7 +252,7 @@ trial = Table(
 exhibit = Table(
     "exhibit",
     metadata,
-    _id(),
+    key(),
     Column("statement_id", ForeignKey("statement.id", ondelete="CASCADE"), nullable=True, index=True),
     Column("trial_id", ForeignKey("trial.id", ondelete="CASCADE"), nullable=True, index=True),
     Column("name", Text, nullable=False),
@@ -351,7 +260,7 @@ exhibit = Table(
     Column("content", LargeBinary, nullable=True),
     Column("media_type", Text, nullable=False, server_default=""),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     CheckConstraint("(statement_id IS NULL) <> (trial_id IS NULL)", name="subject"),
     CheckConstraint("(content IS NULL) <> (link = '')", name="what"),
 )
@@ -360,7 +269,7 @@ exhibit = Table(
 stock = Table(
     "stock",
     metadata,
-    _id(),
+    key(),
     Column("part", Text, nullable=True),
     #: As `ModuleDoc` reads it, without serial and date where there are several.
     Column("module", JSONB, nullable=False),
@@ -372,8 +281,8 @@ stock = Table(
     Column("note", Text, nullable=False, server_default=""),
     Column("version", Integer, nullable=False, server_default="1"),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
-    _at("updated_at"),
+    at(),
+    at("updated_at"),
     Column("gone_at", TIMESTAMP(timezone=True), nullable=True),
     #: Of what goes back: under which reference, and by when it must have been answered.
     Column("reference", Text, nullable=False, server_default=""),
@@ -386,7 +295,7 @@ stock = Table(
 offer = Table(
     "offer",
     metadata,
-    _id(),
+    key(),
     Column("part", Text, nullable=False),
     Column("module", JSONB, nullable=False),
     Column("kind", Text, nullable=False),
@@ -400,7 +309,7 @@ offer = Table(
     Column("listed", Boolean, nullable=True),
     Column("priced_on", Date, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     Column("gone_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
@@ -418,21 +327,21 @@ Index("ix_plan_need_kind", plan_need.c.kind)
 purchase = Table(
     "purchase",
     metadata,
-    _id(),
+    key(),
     Column("supplier", Text, nullable=False),
     Column("reference", Text, nullable=False, server_default=""),
     Column("ordered_on", Date, nullable=False),
     Column("due_on", Date, nullable=True),
     Column("currency", Text, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     Column("closed_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
 purchase_line = Table(
     "purchase_line",
     metadata,
-    _id(),
+    key(),
     Column("purchase_id", ForeignKey("purchase.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("part", Text, nullable=False),
     Column("module", JSONB, nullable=False),
@@ -450,7 +359,7 @@ purchase_line = Table(
 arrival = Table(
     "arrival",
     metadata,
-    _id(),
+    key(),
     Column("line_id", ForeignKey("purchase_line.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("module", JSONB, nullable=False),
     #: As core.buying.arrival has it.
@@ -459,7 +368,7 @@ arrival = Table(
     Column("kept", Boolean, nullable=False),
     Column("reference", Text, nullable=False, server_default=""),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     #: As in `stock`.
     Column("serial_key", Text, nullable=False, server_default="", index=True),
 )
@@ -472,7 +381,7 @@ sizing = Table(
     #: {"schema": 1, "workloads": [...], ...}
     Column("document", JSONB, nullable=False),
     Column("version", Integer, nullable=False, server_default="1"),
-    _at("updated_at"),
+    at("updated_at"),
 )
 
 #: What an installation sets for itself: currency, costs.
@@ -483,7 +392,7 @@ setting = Table(
     #: {"schema": 1, ...}
     Column("document", JSONB, nullable=False),
     Column("version", Integer, nullable=False, server_default="1"),
-    _at("updated_at"),
+    at("updated_at"),
 )
 
 #: Names of makers by their JEP106 code, as surveys gave both.
@@ -500,7 +409,7 @@ maker_name = Table(
 job = Table(
     "job",
     metadata,
-    _id(),
+    key(),
     Column(
         "kind", Text, CheckConstraint("kind IN ('read', 'poll', 'round', 'table', 'bulk')", name="kind"), nullable=False
     ),
@@ -516,7 +425,7 @@ job = Table(
     Column("title", Text, nullable=False),
     #: {"make": whether machines are made of reports whose model is clear}
     Column("document", JSONB, nullable=False),
-    _at(),
+    at(),
     Column("ended_at", TIMESTAMP(timezone=True), nullable=True),
 )
 Index("ix_job_created_at", job.c.created_at)
@@ -546,7 +455,7 @@ Index("ix_job_step_waiting", job_step.c.job_id, job_step.c.number, postgresql_wh
 survey = Table(
     "survey",
     metadata,
-    _id(),
+    key(),
     Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
     Column("revision", Integer, nullable=False),
     Column("kind", Text, nullable=False),
@@ -608,7 +517,7 @@ Index("ix_stay_open", stay.c.machine_id, postgresql_where=stay.c.until.is_(None)
 part_word = Table(
     "part_word",
     metadata,
-    _id(),
+    key(),
     Column("key", Text, nullable=False, index=True),
     Column("number", Text, nullable=False),
     Column("same_key", Text, nullable=True, index=True),
@@ -617,7 +526,7 @@ part_word = Table(
     #: Where it is written.
     Column("source", Text, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     Column("withdrawn_at", TIMESTAMP(timezone=True), nullable=True),
     CheckConstraint("(same_key IS NULL) <> (module IS NULL)", name="word"),
 )
@@ -626,19 +535,19 @@ part_word = Table(
 waiting_line = Table(
     "waiting_line",
     metadata,
-    _id(),
+    key(),
     Column("model", Text, nullable=False),
     #: formats.qualified.ListLine.
     Column("document", JSONB, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     Column("done_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
 plan = Table(
     "plan",
     metadata,
-    _id(),
+    key(),
     Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
     Column("name", Text, nullable=False),
     Column(
@@ -653,8 +562,8 @@ plan = Table(
     #: {"schema": 1, "slots": {...}}: the goal, as the sum of the commands.
     Column("goal", JSONB, nullable=False),
     Column("version", Integer, nullable=False, server_default="1"),
-    _at(),
-    _at("updated_at"),
+    at(),
+    at("updated_at"),
     Column("discarded_at", TIMESTAMP(timezone=True), nullable=True),
     #: {"schema": 1, "stages": [{...}]}: what is fitted after each stage but the last; null = all at once.
     Column("stages", JSONB, nullable=True),
@@ -680,14 +589,14 @@ plan_command = Table(
     #: {slot: {"from": occupant or null, "to": occupant or null}}
     Column("changes", JSONB, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=True),
-    _at("at"),
+    at("at"),
 )
 
 #: Many machines upgraded together: what is asked, and what was proposed last.
 round_ = Table(
     "round",
     metadata,
-    _id(),
+    key(),
     Column("name", Text, nullable=False, unique=True),
     #: services.rounds.asked.Asked, .proposal.Proposal.
     Column("asked", JSONB, nullable=False),
@@ -697,8 +606,8 @@ round_ = Table(
     Column("job_id", ForeignKey("job.id", ondelete="SET NULL"), nullable=True, index=True),
     Column("version", Integer, nullable=False, server_default="1"),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
-    _at("updated_at"),
+    at(),
+    at("updated_at"),
     Column("accepted_at", TIMESTAMP(timezone=True), nullable=True),
     Column("closed_at", TIMESTAMP(timezone=True), nullable=True),
 )
@@ -720,7 +629,7 @@ round_plan = Table(
 run = Table(
     "run",
     metadata,
-    _id(),
+    key(),
     Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
     Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("stage", Integer, nullable=False),
@@ -731,7 +640,7 @@ run = Table(
     Column("window_start", TIMESTAMP(timezone=True), nullable=True),
     Column("window_end", TIMESTAMP(timezone=True), nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at(),
+    at(),
     Column("ended_at", TIMESTAMP(timezone=True), nullable=True),
     #: What came of what was planned, as a trial has it; none while it goes on, or where nobody can say.
     Column("outcome", Text, CheckConstraint("outcome IN ('fine', 'quirks', 'not-seen', 'unstable')", name="outcome"), nullable=True),
@@ -743,7 +652,7 @@ Index("uq_run_machine_id", run.c.machine_id, unique=True, postgresql_where=run.c
 run_entry = Table(
     "run_entry",
     metadata,
-    _id(),
+    key(),
     Column("run_id", ForeignKey("run.id", ondelete="CASCADE"), nullable=False),
     #: In the order of arrival.
     Column("number", BigInteger, Identity(always=True), nullable=False),
@@ -755,7 +664,7 @@ run_entry = Table(
     Column("account_id", ForeignKey("account.id"), nullable=False),
     #: By the clock at the bench.
     Column("at", TIMESTAMP(timezone=True), nullable=False),
-    _at("received_at"),
+    at("received_at"),
     #: Of the module that it names by its serial number, as in `stock`.
     Column("serial_key", Text, nullable=False, server_default=""),
 )
@@ -766,20 +675,20 @@ Index("ix_run_entry_run_id", run_entry.c.run_id, run_entry.c.number)
 approval = Table(
     "approval",
     metadata,
-    _id(),
+    key(),
     Column("plan_id", ForeignKey("plan.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("fingerprint", Text, nullable=False),
     #: What was seen: {"schema": 1, "trouble", "reasons", ...}
     Column("document", JSONB, nullable=False),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at("at"),
+    at("at"),
 )
 
 #: Clauses of a sheet that a machine's own proposal contradicted.
 doubt = Table(
     "doubt",
     metadata,
-    _id(),
+    key(),
     Column("sheet_id", Text, nullable=False, index=True),
     Column("code", Text, nullable=False),
     Column("clause", Text, nullable=False),
@@ -796,7 +705,7 @@ doubt = Table(
     #: The machine that it was seen at, where that was not in a run.
     Column("machine_id", ForeignKey("machine.id", ondelete="SET NULL"), nullable=True),
     Column("account_id", ForeignKey("account.id"), nullable=False),
-    _at("at"),
+    at("at"),
     Column("settled_at", TIMESTAMP(timezone=True), nullable=True),
 )
 
@@ -808,7 +717,7 @@ machine_summary = Table(
     Column("key", Text, nullable=False),
     Column("installed_gib", Numeric, nullable=False),
     Column("document", JSONB, nullable=False),
-    _at("computed_at"),
+    at("computed_at"),
     Column("rules_version", Integer, nullable=False),
     #: Rank of the worst severity; 9 = nothing against it.
     Column("worst_rank", Integer, nullable=False),
@@ -820,7 +729,7 @@ history = Table(
     "history",
     metadata,
     Column("id", BigInteger, Identity(always=True), primary_key=True),
-    _at("at"),
+    at("at"),
     Column("account_id", ForeignKey("account.id"), nullable=True),
     Column("machine_id", UUID(as_uuid=True), nullable=True),
     Column("plan_id", UUID(as_uuid=True), nullable=True),

@@ -9,9 +9,9 @@ from uuid import UUID
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 
+from umbrak.store.access_tables import account, script_token
 from umbrak.store.accounts import Account
 from umbrak.store.engine import new_id
-from umbrak.store.tables import account, script_token
 
 
 @dataclass(frozen=True, slots=True)

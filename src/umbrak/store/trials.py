@@ -13,9 +13,10 @@ from sqlalchemy import Connection, func, insert, or_, select, update
 from umbrak.core.evidence.trial import Held
 from umbrak.core.memory.module import Module
 from umbrak.formats.kept import HELD, MODULE, read_or_say
+from umbrak.store.access_tables import account
 from umbrak.store.engine import new_id
 from umbrak.store.parts import is_one_of
-from umbrak.store.tables import account, trial
+from umbrak.store.tables import trial
 
 #: More than anybody reads; the filter narrows it.
 MOST_SHOWN = 500

@@ -15,7 +15,8 @@ from umbrak.core.memory.parts import serial_key
 from umbrak.core.platform.known import Known
 from umbrak.core.platform.machine import UNKNOWN, Occupant
 from umbrak.formats.kept import MODULE, read_or_say
-from umbrak.store.tables import account, arrival, machine, plan, purchase, purchase_line, run, run_entry, stay, stock
+from umbrak.store.access_tables import account
+from umbrak.store.tables import arrival, machine, plan, purchase, purchase_line, run, run_entry, stay, stock
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,11 @@ import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
 export type Account = Schemas['Account']
+export type Member = Schemas['Member']
+export type FactorView = Schemas['FactorView']
+export type HookRow = Schemas['HookRow']
+export type RetentionView = Schemas['RetentionView']
+export type FactorBegun = Schemas['FactorBegun']
 export type SessionView = Schemas['SessionView']
 export type TokenRow = Schemas['TokenRow']
 export type Access = Required<Schemas['AccessBody']>

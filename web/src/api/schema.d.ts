@@ -17,7 +17,7 @@ export interface paths {
          * Built
          * @description What answers come to: the board as it would be drawn, what is wrong with them, what will be asked. Keeps nothing.
          */
-        post: operations["built_api_boards_post"];
+        post: operations["post_boards"];
         delete?: never;
         options?: never;
         head?: never;
@@ -35,7 +35,7 @@ export interface paths {
          * Reported
          * @description The board that a report shows, as answers.
          */
-        get: operations["reported_api_boards_from__intake_id__get"];
+        get: operations["get_boards_from_intake_id"];
         put?: never;
         post?: never;
         delete?: never;
@@ -55,7 +55,7 @@ export interface paths {
          * Like
          * @description The board of a sheet as answers, to begin another like it.
          */
-        get: operations["like_api_boards_like__sheet_hash__get"];
+        get: operations["get_boards_like_sheet_hash"];
         put?: never;
         post?: never;
         delete?: never;
@@ -75,7 +75,7 @@ export interface paths {
          * Common
          * @description Common architectures: shapes to begin from.
          */
-        get: operations["common_api_boards_presets_get"];
+        get: operations["get_boards_presets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -95,7 +95,7 @@ export interface paths {
          * See
          * @description What the plans lack: what the Shelf gives, what to buy of which offer, what is left over.
          */
-        get: operations["see_api_buying_get"];
+        get: operations["get_buying"];
         put?: never;
         post?: never;
         delete?: never;
@@ -115,7 +115,7 @@ export interface paths {
          * Table
          * @description What to buy, as CSV.
          */
-        get: operations["table_api_buying_file_get"];
+        get: operations["get_buying_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -135,13 +135,13 @@ export interface paths {
          * Orders
          * @description What was ordered, and what came of it.
          */
-        get: operations["orders_api_buying_orders_get"];
+        get: operations["get_buying_orders"];
         put?: never;
         /**
          * Order
          * @description Keep what was ordered of one supplier for plans.
          */
-        post: operations["order_api_buying_orders_post"];
+        post: operations["post_buying_orders"];
         delete?: never;
         options?: never;
         head?: never;
@@ -162,7 +162,7 @@ export interface paths {
          * Close
          * @description Wait for nothing more of an order.
          */
-        delete: operations["close_api_buying_orders__order_id__delete"];
+        delete: operations["delete_buying_orders_order_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -181,7 +181,7 @@ export interface paths {
          * Arrived
          * @description Read in a module that came.
          */
-        post: operations["arrived_api_buying_orders__order_id__arrivals_post"];
+        post: operations["post_buying_orders_order_id_arrivals"];
         delete?: never;
         options?: never;
         head?: never;
@@ -201,7 +201,7 @@ export interface paths {
          * Decided
          * @description Keep a module that is not as ordered, or send it back.
          */
-        post: operations["decided_api_buying_orders__order_id__arrivals__arrival_id__post"];
+        post: operations["post_buying_orders_order_id_arrivals_arrival_id"];
         delete?: never;
         options?: never;
         head?: never;
@@ -219,7 +219,7 @@ export interface paths {
          * On Paper
          * @description What to buy, with what is nearly right and what is wrong, as PDF.
          */
-        get: operations["on_paper_api_buying_paper_get"];
+        get: operations["get_buying_paper"];
         put?: never;
         post?: never;
         delete?: never;
@@ -239,7 +239,7 @@ export interface paths {
          * See
          * @description What wants somebody now, each with where it is dealt with; this week's windows; trouble predicted and met.
          */
-        get: operations["see_api_desk_get"];
+        get: operations["get_desk"];
         put?: never;
         post?: never;
         delete?: never;
@@ -259,7 +259,7 @@ export interface paths {
          * Counts
          * @description How many things want somebody, by the place where they are dealt with.
          */
-        get: operations["counts_api_desk_counts_get"];
+        get: operations["get_desk_counts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -279,18 +279,18 @@ export interface paths {
          * Feed
          * @description Whether you have a calendar of what comes.
          */
-        get: operations["feed_api_desk_feed_get"];
+        get: operations["get_desk_feed"];
         put?: never;
         /**
          * Make Feed
          * @description A new secret address for your calendar; the one before leads nowhere any more.
          */
-        post: operations["make_feed_api_desk_feed_post"];
+        post: operations["post_desk_feed"];
         /**
          * Drop Feed
          * @description Let your calendar's address lead nowhere.
          */
-        delete: operations["drop_feed_api_desk_feed_delete"];
+        delete: operations["delete_desk_feed"];
         options?: never;
         head?: never;
         patch?: never;
@@ -307,7 +307,7 @@ export interface paths {
          * Calendar
          * @description What comes, for whoever knows the address: windows, waves of rounds, deliveries and returns.
          */
-        get: operations["calendar_api_desk_feeds__token__ics_get"];
+        get: operations["get_desk_feeds_token_ics"];
         put?: never;
         post?: never;
         delete?: never;
@@ -327,7 +327,7 @@ export interface paths {
          * Report
          * @description One page for a manager: done, gained, spent, saved, trouble met against trouble predicted.
          */
-        get: operations["report_api_desk_report_get"];
+        get: operations["get_desk_report"];
         put?: never;
         post?: never;
         delete?: never;
@@ -349,7 +349,7 @@ export interface paths {
          * Accept
          * @description Write what it proposes into the draft of the sheet's next revision; the draft's id.
          */
-        post: operations["accept_api_doubts__doubt_id__acceptance_post"];
+        post: operations["post_doubts_doubt_id_acceptance"];
         delete?: never;
         options?: never;
         head?: never;
@@ -369,7 +369,7 @@ export interface paths {
          * Settle
          * @description A clause in doubt was looked into; with a reason where it stands as it is.
          */
-        post: operations["settle_api_doubts__doubt_id__settlement_post"];
+        post: operations["post_doubts_doubt_id_settlement"];
         delete?: never;
         options?: never;
         head?: never;
@@ -389,7 +389,7 @@ export interface paths {
          * Begin
          * @description The draft of a sheet, as far as somebody has written it; begun where there is none.
          */
-        post: operations["begin_api_drafts_post"];
+        post: operations["post_drafts"];
         delete?: never;
         options?: never;
         head?: never;
@@ -407,14 +407,14 @@ export interface paths {
          * See
          * @description A draft with what its text comes to.
          */
-        get: operations["see_api_drafts__draft_id__get"];
+        get: operations["get_drafts_draft_id"];
         put?: never;
         post?: never;
         /**
          * Leave
          * @description Give it up.
          */
-        delete: operations["leave_api_drafts__draft_id__delete"];
+        delete: operations["delete_drafts_draft_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -433,7 +433,7 @@ export interface paths {
          * Answer
          * @description Answer one question: a splice at its place, every other line stays.
          */
-        post: operations["answer_api_drafts__draft_id__answers_post"];
+        post: operations["post_drafts_draft_id_answers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -453,7 +453,7 @@ export interface paths {
          * Keep
          * @description Keep it as the newest revision of its sheet.
          */
-        post: operations["keep_api_drafts__draft_id__kept_post"];
+        post: operations["post_drafts_draft_id_kept"];
         delete?: never;
         options?: never;
         head?: never;
@@ -471,7 +471,7 @@ export interface paths {
          * News
          * @description Whether somebody else wrote in it, and who has it before them.
          */
-        get: operations["news_api_drafts__draft_id__news_get"];
+        get: operations["get_drafts_draft_id_news"];
         put?: never;
         post?: never;
         delete?: never;
@@ -492,7 +492,7 @@ export interface paths {
          * Write
          * @description Write the text; what others wrote since that version stays in it.
          */
-        put: operations["write_api_drafts__draft_id__text_put"];
+        put: operations["put_drafts_draft_id_text"];
         post?: never;
         delete?: never;
         options?: never;
@@ -512,7 +512,7 @@ export interface paths {
          * @description History lines of machines and their plans, as server-sent events named `line`; each id is the line's. The first event,
          *     `at`, has the id to resume after. One stream serves all windows of a browser; it ends with its session.
          */
-        get: operations["follow_api_events_get"];
+        get: operations["get_events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -534,7 +534,7 @@ export interface paths {
          * File
          * @description Attach a picture or a PDF; a picture is written anew, and where and with what it was taken stays behind.
          */
-        post: operations["file_api_exhibits_file_post"];
+        post: operations["post_exhibits_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -554,7 +554,7 @@ export interface paths {
          * Address
          * @description Link the page that it stands on.
          */
-        post: operations["address_api_exhibits_link_post"];
+        post: operations["post_exhibits_link"];
         delete?: never;
         options?: never;
         head?: never;
@@ -572,14 +572,14 @@ export interface paths {
          * See
          * @description What is kept here.
          */
-        get: operations["see_api_exhibits__exhibit_id__get"];
+        get: operations["get_exhibits_exhibit_id"];
         put?: never;
         post?: never;
         /**
          * Take Away
          * @description Take it away.
          */
-        delete: operations["take_away_api_exhibits__exhibit_id__delete"];
+        delete: operations["delete_exhibits_exhibit_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -596,7 +596,7 @@ export interface paths {
          * Found
          * @description Machines, plans, sheets, parts and modules by serial that have the text; a few of each.
          */
-        get: operations["found_api_found_get"];
+        get: operations["get_found"];
         put?: never;
         post?: never;
         delete?: never;
@@ -618,7 +618,7 @@ export interface paths {
          * Take
          * @description Decode a file or pasted text and keep it as it came; its kind is found from its content, or said.
          */
-        post: operations["take_api_intakes_post"];
+        post: operations["post_intakes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -638,7 +638,7 @@ export interface paths {
          * Once
          * @description Ask a machine that is not kept yet, and take in what it answers. Its secrets are not kept.
          */
-        post: operations["once_api_intakes_asked__kind__post"];
+        post: operations["post_intakes_asked_kind"];
         delete?: never;
         options?: never;
         head?: never;
@@ -658,7 +658,7 @@ export interface paths {
          * Fleet
          * @description What a table of machines would come to, with what is wrong in each row; nothing is kept.
          */
-        post: operations["fleet_api_intakes_fleet_post"];
+        post: operations["post_intakes_fleet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -676,7 +676,7 @@ export interface paths {
          * Guide
          * @description What to run, by what a system has; what it tells, and what it does not.
          */
-        get: operations["guide_api_intakes_guide_get"];
+        get: operations["get_intakes_guide"];
         put?: never;
         post?: never;
         delete?: never;
@@ -696,7 +696,7 @@ export interface paths {
          * Kinds
          * @description The kinds of reports that are read.
          */
-        get: operations["kinds_api_intakes_kinds_get"];
+        get: operations["get_intakes_kinds"];
         put?: never;
         post?: never;
         delete?: never;
@@ -716,7 +716,7 @@ export interface paths {
          * See
          * @description What was read.
          */
-        get: operations["see_api_intakes__intake_id__get"];
+        get: operations["get_intakes_intake_id"];
         put?: never;
         post?: never;
         delete?: never;
@@ -736,7 +736,7 @@ export interface paths {
          * Draft
          * @description Text of a sheet drafted from it; what a report cannot tell is left as marked questions.
          */
-        get: operations["draft_api_intakes__intake_id__draft_get"];
+        get: operations["get_intakes_intake_id_draft"];
         put?: never;
         post?: never;
         delete?: never;
@@ -756,7 +756,7 @@ export interface paths {
          * Match
          * @description Which slot and socket of a sheet each report is about, as far as its name tells.
          */
-        get: operations["match_api_intakes__intake_id__match_get"];
+        get: operations["get_intakes_intake_id_match"];
         put?: never;
         post?: never;
         delete?: never;
@@ -778,7 +778,7 @@ export interface paths {
          * Again
          * @description Read what was taken in as another kind; the first reading stays as it was.
          */
-        post: operations["again_api_intakes__intake_id__readings_post"];
+        post: operations["post_intakes_intake_id_readings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -796,7 +796,7 @@ export interface paths {
          * Sheets
          * @description Sheets that the report speaks for, the likeliest first, each with its reasons.
          */
-        get: operations["sheets_api_intakes__intake_id__sheets_get"];
+        get: operations["get_intakes_intake_id_sheets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -816,7 +816,7 @@ export interface paths {
          * All
          * @description The newest first.
          */
-        get: operations["all__api_jobs_get"];
+        get: operations["get_jobs"];
         put?: never;
         post?: never;
         delete?: never;
@@ -838,7 +838,7 @@ export interface paths {
          * Change
          * @description Change many machines alike in the background, each on its own.
          */
-        post: operations["change_api_jobs_changes_post"];
+        post: operations["post_jobs_changes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -858,7 +858,7 @@ export interface paths {
          * Poll
          * @description Ask many machines in the background.
          */
-        post: operations["poll_api_jobs_pollings_post"];
+        post: operations["post_jobs_pollings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -878,7 +878,7 @@ export interface paths {
          * Read
          * @description Read many files in the background.
          */
-        post: operations["read_api_jobs_readings_post"];
+        post: operations["post_jobs_readings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -898,7 +898,7 @@ export interface paths {
          * Table
          * @description Take a table of machines in the background; POST /api/intakes/fleet tells beforehand what it comes to.
          */
-        post: operations["table_api_jobs_tables_post"];
+        post: operations["post_jobs_tables"];
         delete?: never;
         options?: never;
         head?: never;
@@ -916,7 +916,7 @@ export interface paths {
          * See
          * @description A job, and the steps after a number.
          */
-        get: operations["see_api_jobs__job_id__get"];
+        get: operations["get_jobs_job_id"];
         put?: never;
         post?: never;
         delete?: never;
@@ -938,7 +938,7 @@ export interface paths {
          * Stop
          * @description Stop it after the step at hand; what was done stays.
          */
-        post: operations["stop_api_jobs__job_id__stop_post"];
+        post: operations["post_jobs_job_id_stop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -958,7 +958,7 @@ export interface paths {
          * Decode
          * @description Read label text, with what is known of the part number in it.
          */
-        post: operations["decode_api_label_post"];
+        post: operations["post_label"];
         delete?: never;
         options?: never;
         head?: never;
@@ -978,7 +978,7 @@ export interface paths {
          * Take
          * @description Take a qualified list into the sheets of the models that it names. A wrong row keeps all of it out.
          */
-        post: operations["take_api_lists_file_post"];
+        post: operations["post_lists_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -996,13 +996,13 @@ export interface paths {
          * Waiting
          * @description Models that lines of lists wait for.
          */
-        get: operations["waiting_api_lists_waiting_get"];
+        get: operations["get_lists_waiting"];
         put?: never;
         /**
          * End
          * @description Take the lines that wait for a model into a sheet, or forget them.
          */
-        post: operations["end_api_lists_waiting_post"];
+        post: operations["post_lists_waiting"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1020,13 +1020,13 @@ export interface paths {
          * Page
          * @description A page of machines.
          */
-        get: operations["page_api_machines_get"];
+        get: operations["get_machines"];
         put?: never;
         /**
          * Make
          * @description A machine from an intake, or by hand.
          */
-        post: operations["make_api_machines_post"];
+        post: operations["post_machines"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1044,7 +1044,7 @@ export interface paths {
          * Whole
          * @description All machines, slots, modules or plans of what is looked after, as a table.
          */
-        get: operations["whole_api_machines_exports__what__get"];
+        get: operations["get_machines_exports_what"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1064,7 +1064,7 @@ export interface paths {
          * Export
          * @description The machines that are looked after, as CSV: what a table of machines is read from, but for the slots.
          */
-        get: operations["export_api_machines_file_get"];
+        get: operations["get_machines_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1084,7 +1084,7 @@ export interface paths {
          * Twins
          * @description Machines that share a serial number or asset tag, which only one can have.
          */
-        get: operations["twins_api_machines_twins_get"];
+        get: operations["get_machines_twins"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1104,7 +1104,7 @@ export interface paths {
          * Rejudged
          * @description Layouts that are judged otherwise than before although nobody changed them, the newest first, a page at a time.
          */
-        get: operations["rejudged_api_machines_verdicts_changed_get"];
+        get: operations["get_machines_verdicts_changed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1124,21 +1124,21 @@ export interface paths {
          * See
          * @description One machine: its board, what is in it, what that comes to.
          */
-        get: operations["see_api_machines__machine_id__get"];
+        get: operations["get_machines_machine_id"];
         put?: never;
         post?: never;
         /**
          * Delete
          * @description Take a machine that was made by mistake away for good; one that was worked on is refused.
          */
-        delete: operations["delete_api_machines__machine_id__delete"];
+        delete: operations["delete_machines_machine_id"];
         options?: never;
         head?: never;
         /**
          * Change
          * @description Change what is given; `facts` is the whole of them.
          */
-        patch: operations["change_api_machines__machine_id__patch"];
+        patch: operations["patch_machines_machine_id"];
         trace?: never;
     };
     "/api/machines/{machine_id}/acceptance": {
@@ -1154,7 +1154,7 @@ export interface paths {
          * Take Over
          * @description Take over what is chosen of a difference, as a new survey.
          */
-        post: operations["take_over_api_machines__machine_id__acceptance_post"];
+        post: operations["post_machines_machine_id_acceptance"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1172,7 +1172,7 @@ export interface paths {
          * As Other
          * @description What would become of it under the sheet of another model: where its slots seem to belong, what has no meaning there.
          */
-        get: operations["as_other_api_machines__machine_id__as__sheet_hash__get"];
+        get: operations["get_machines_machine_id_as_sheet_hash"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1193,7 +1193,7 @@ export interface paths {
          * Bays
          * @description Which drive is in which bay, as somebody saw it.
          */
-        put: operations["bays_api_machines__machine_id__bays_put"];
+        put: operations["put_machines_machine_id_bays"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1214,7 +1214,7 @@ export interface paths {
          * Brief
          * @description What to look for in a shop for a layout: what would do as well, what nearly, what is wrong and why.
          */
-        post: operations["brief_api_machines__machine_id__brief_post"];
+        post: operations["post_machines_machine_id_brief"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1232,7 +1232,7 @@ export interface paths {
          * See
          * @description Every statement about what it may hold, and what they come to.
          */
-        get: operations["see_api_machines__machine_id__ceiling_get"];
+        get: operations["get_machines_machine_id_ceiling"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1252,7 +1252,7 @@ export interface paths {
          * Cures
          * @description A cure for each finding of the machine as it is, in their order.
          */
-        get: operations["cures_api_machines__machine_id__cures_get"];
+        get: operations["get_machines_machine_id_cures"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1274,7 +1274,7 @@ export interface paths {
          * Difference
          * @description What an intake says beside what is known. Changes nothing.
          */
-        post: operations["difference_api_machines__machine_id__difference_post"];
+        post: operations["post_machines_machine_id_difference"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1292,7 +1292,7 @@ export interface paths {
          * History
          * @description Who did what to the machine and its plans, newest first, a page at a time.
          */
-        get: operations["history_api_machines__machine_id__history_get"];
+        get: operations["get_machines_machine_id_history"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1312,7 +1312,7 @@ export interface paths {
          * Known Parts
          * @description What part numbers tell of its modules that is open in them, and nothing contradicts.
          */
-        get: operations["known_parts_api_machines__machine_id__known_parts_get"];
+        get: operations["get_machines_machine_id_known_parts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1334,7 +1334,7 @@ export interface paths {
          * Merge
          * @description Another machine is the same one: what is told of it is told of this one, and the other is no more.
          */
-        post: operations["merge_api_machines__machine_id__merger_post"];
+        post: operations["post_machines_machine_id_merger"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1353,7 +1353,7 @@ export interface paths {
          * Remodel
          * @description It is another model than it was taken for: bring it under that sheet, its slots where they belong there.
          */
-        put: operations["remodel_api_machines__machine_id__model_put"];
+        put: operations["put_machines_machine_id_model"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1372,13 +1372,13 @@ export interface paths {
          * Newer
          * @description What a newer revision of its sheet would make of the machine and its plans; null where there is none.
          */
-        get: operations["newer_api_machines__machine_id__newer_sheet_get"];
+        get: operations["get_machines_machine_id_newer_sheet"];
         put?: never;
         /**
          * Take Newer
          * @description Bring the machine and its plans under the newest revision of its sheet.
          */
-        post: operations["take_newer_api_machines__machine_id__newer_sheet_post"];
+        post: operations["post_machines_machine_id_newer_sheet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1396,13 +1396,13 @@ export interface paths {
          * Plans
          * @description The machine as it is and its plans, side by side.
          */
-        get: operations["plans_api_machines__machine_id__plans_get"];
+        get: operations["get_machines_machine_id_plans"];
         put?: never;
         /**
          * Plan
          * @description Start a plan; its goal is the machine as surveyed, or that of another plan.
          */
-        post: operations["plan_api_machines__machine_id__plans_post"];
+        post: operations["post_machines_machine_id_plans"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1422,7 +1422,7 @@ export interface paths {
          * Retire
          * @description Take the machine from the list, or bring it back.
          */
-        post: operations["retire_api_machines__machine_id__retirement_post"];
+        post: operations["post_machines_machine_id_retirement"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1442,7 +1442,7 @@ export interface paths {
          * Routes
          * @description The routes that no other beats, from the Shelf and the offers; or which wishes to give up.
          */
-        post: operations["routes_api_machines__machine_id__routes_post"];
+        post: operations["post_machines_machine_id_routes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1461,13 +1461,13 @@ export interface paths {
          * Keep
          * @description Keep how a machine is asked; secrets left empty stay as they were.
          */
-        put: operations["keep_api_machines__machine_id__services__kind__put"];
+        put: operations["put_machines_machine_id_services_kind"];
         post?: never;
         /**
          * Forget
          * @description Forget how a machine is asked.
          */
-        delete: operations["forget_api_machines__machine_id__services__kind__delete"];
+        delete: operations["delete_machines_machine_id_services_kind"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1486,7 +1486,7 @@ export interface paths {
          * Ask
          * @description Ask it now, and take in what it answers; what is known changes only when that is accepted.
          */
-        post: operations["ask_api_machines__machine_id__services__kind__asking_post"];
+        post: operations["post_machines_machine_id_services_kind_asking"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1506,7 +1506,7 @@ export interface paths {
          * Settle
          * @description Settle what is disputed about a slot.
          */
-        post: operations["settle_api_machines__machine_id__settlement_post"];
+        post: operations["post_machines_machine_id_settlement"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1524,12 +1524,12 @@ export interface paths {
          * See
          * @description What it is to carry, what that comes to, whether it may be opened now.
          */
-        get: operations["see_api_machines__machine_id__sizing_get"];
+        get: operations["get_machines_machine_id_sizing"];
         /**
          * Say
          * @description Say what it is to carry.
          */
-        put: operations["say_api_machines__machine_id__sizing_put"];
+        put: operations["put_machines_machine_id_sizing"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1550,7 +1550,7 @@ export interface paths {
          * Stagings
          * @description The ways to come to a layout in stages, with what each stage shows.
          */
-        post: operations["stagings_api_machines__machine_id__stagings_post"];
+        post: operations["post_machines_machine_id_stagings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1570,7 +1570,7 @@ export interface paths {
          * State
          * @description Say what is known: a limit, of this machine or of every machine of its model; that something was tried on its model.
          */
-        post: operations["state_api_machines__machine_id__statements_post"];
+        post: operations["post_machines_machine_id_statements"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1591,7 +1591,7 @@ export interface paths {
          * Withdraw
          * @description Take back what somebody stated.
          */
-        delete: operations["withdraw_api_machines__machine_id__statements__statement_id__delete"];
+        delete: operations["delete_machines_machine_id_statements_statement_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1610,7 +1610,7 @@ export interface paths {
          * Survey
          * @description What somebody saw in some slots: a new survey over the newest one.
          */
-        post: operations["survey_api_machines__machine_id__surveys_post"];
+        post: operations["post_machines_machine_id_surveys"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1630,7 +1630,7 @@ export interface paths {
          * Where To
          * @description Every slot of the machine as it is, as a place for a module: allowed, or why not.
          */
-        post: operations["where_to_api_machines__machine_id__targets_post"];
+        post: operations["post_machines_machine_id_targets"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1650,7 +1650,7 @@ export interface paths {
          * Totals
          * @description The totals that it can reach with what is at hand, each with its cheapest way at each risk.
          */
-        post: operations["totals_api_machines__machine_id__totals_post"];
+        post: operations["post_machines_machine_id_totals"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1668,7 +1668,7 @@ export interface paths {
          * Parts
          * @description Part numbers that were met anywhere, by number; 200 at most.
          */
-        get: operations["parts_api_parts_get"];
+        get: operations["get_parts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1690,7 +1690,7 @@ export interface paths {
          * Module Beside
          * @description What the part number of a module tells of it; null where nothing is known.
          */
-        post: operations["module_beside_api_parts_beside_post"];
+        post: operations["post_parts_beside"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1708,7 +1708,7 @@ export interface paths {
          * Part
          * @description One part number with all that is known of it.
          */
-        get: operations["part_api_parts_one_get"];
+        get: operations["get_parts_one"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1730,7 +1730,7 @@ export interface paths {
          * Tell
          * @description Tell what a number is, or another number of the same thing.
          */
-        post: operations["tell_api_parts_words_post"];
+        post: operations["post_parts_words"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1751,7 +1751,7 @@ export interface paths {
          * Take Back
          * @description Take back what somebody told.
          */
-        delete: operations["take_back_api_parts_words__word_id__delete"];
+        delete: operations["delete_parts_words_word_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1768,13 +1768,13 @@ export interface paths {
          * Everyone
          * @description Every account.
          */
-        get: operations["everyone_api_people_get"];
+        get: operations["get_people"];
         put?: never;
         /**
          * Add
          * @description A new account.
          */
-        post: operations["add_api_people_post"];
+        post: operations["post_people"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1792,8 +1792,32 @@ export interface paths {
          * Events
          * @description Who signed in, who was kept out after too many tries, and what changed about who may; newest first.
          */
-        get: operations["events_api_people_events_get"];
+        get: operations["get_people_events"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Retention
+         * @description For how long bulk is kept, and what was removed for its age.
+         */
+        get: operations["get_people_retention"];
+        /**
+         * Keep For
+         * @description Say for how long bulk is kept.
+         */
+        put: operations["put_people_retention"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1812,13 +1836,81 @@ export interface paths {
          * Team
          * @description Whose word plans at risk want.
          */
-        get: operations["team_api_people_team_get"];
+        get: operations["get_people_team"];
         /**
          * Agree
          * @description Say whose word plans at risk want.
          */
-        put: operations["agree_api_people_team_put"];
+        put: operations["put_people_team"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hooks
+         * @description Addresses that are told what happens, and how that goes.
+         */
+        get: operations["get_people_webhooks"];
+        put?: never;
+        /**
+         * New Hook
+         * @description Have an address told what happens. The secret that signs is shown this once.
+         */
+        post: operations["post_people_webhooks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/webhooks/{hook_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * No Hook
+         * @description Have it told nothing any more.
+         */
+        delete: operations["delete_people_webhooks_hook_id"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Told
+         * @description Have it told again, or not for now.
+         */
+        patch: operations["patch_people_webhooks_hook_id"];
+        trace?: never;
+    };
+    "/api/people/webhooks/{hook_id}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try It
+         * @description Have it told that nothing happened, to see whether it hears.
+         */
+        post: operations["post_people_webhooks_hook_id_test"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1842,7 +1934,27 @@ export interface paths {
          * Change
          * @description Change a name, a role or a password, or whether the account may sign in.
          */
-        patch: operations["change_api_people__account_id__patch"];
+        patch: operations["patch_people_account_id"];
+        trace?: never;
+    };
+    "/api/people/{account_id}/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Lost
+         * @description Take away the second factor of somebody who has lost it.
+         */
+        delete: operations["delete_people_account_id_second_factor"];
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/plans/{plan_id}": {
@@ -1856,7 +1968,7 @@ export interface paths {
          * See
          * @description A plan: what it starts from, its goal, what both come to.
          */
-        get: operations["see_api_plans__plan_id__get"];
+        get: operations["get_plans_plan_id"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1866,7 +1978,7 @@ export interface paths {
          * Rename
          * @description Give the plan a name.
          */
-        patch: operations["rename_api_plans__plan_id__patch"];
+        patch: operations["patch_plans_plan_id"];
         trace?: never;
     };
     "/api/plans/{plan_id}/answers": {
@@ -1882,7 +1994,7 @@ export interface paths {
          * Answer
          * @description Answer a question: facts of the machine, or of modules in the plan and where they are fitted.
          */
-        post: operations["answer_api_plans__plan_id__answers_post"];
+        post: operations["post_plans_plan_id_answers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1902,7 +2014,7 @@ export interface paths {
          * Approve
          * @description A lead takes the plan's risk as it is now; a change afterwards asks again.
          */
-        post: operations["approve_api_plans__plan_id__approvals_post"];
+        post: operations["post_plans_plan_id_approvals"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1922,7 +2034,7 @@ export interface paths {
          * Arrange
          * @description Propose to fill the order's next set, or to spread the modules over the sockets. Changes nothing.
          */
-        post: operations["arrange_api_plans__plan_id__arrangements_post"];
+        post: operations["post_plans_plan_id_arrangements"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1940,7 +2052,7 @@ export interface paths {
          * Brief
          * @description What to look for in a shop for the plan: what would do as well, what nearly, what is wrong and why.
          */
-        get: operations["brief_api_plans__plan_id__brief_get"];
+        get: operations["get_plans_plan_id_brief"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1962,7 +2074,7 @@ export interface paths {
          * Discard
          * @description Take the plan from sight, or bring it back.
          */
-        post: operations["discard_api_plans__plan_id__discard_post"];
+        post: operations["post_plans_plan_id_discard"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1982,7 +2094,7 @@ export interface paths {
          * Edit
          * @description Put modules into slots, or empty slots, as one command that undo takes back.
          */
-        post: operations["edit_api_plans__plan_id__edits_post"];
+        post: operations["post_plans_plan_id_edits"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2000,7 +2112,7 @@ export interface paths {
          * More
          * @description What more would meet the machine's need; null where nothing is lacking, or nothing was found in two seconds.
          */
-        get: operations["more_api_plans__plan_id__more_get"];
+        get: operations["get_plans_plan_id_more"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2020,7 +2132,7 @@ export interface paths {
          * Risk
          * @description What the plan risks: reasons, trouble, break-even, what lowers it, and whether a lead took it.
          */
-        get: operations["risk_api_plans__plan_id__risk_get"];
+        get: operations["get_plans_plan_id_risk"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2040,7 +2152,7 @@ export interface paths {
          * Preview
          * @description The run sheet that the plan's next stage would have today.
          */
-        get: operations["preview_api_plans__plan_id__run_sheet_get"];
+        get: operations["get_plans_plan_id_run_sheet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2062,7 +2174,7 @@ export interface paths {
          * Start
          * @description Make the run sheet of the plan's next stage, and begin.
          */
-        post: operations["start_api_plans__plan_id__runs_post"];
+        post: operations["post_plans_plan_id_runs"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2081,7 +2193,7 @@ export interface paths {
          * Runs With
          * @description Say with which firmware, system, processors and mode the machine will run: the plan is judged by those.
          */
-        put: operations["runs_with_api_plans__plan_id__runs_with_put"];
+        put: operations["put_plans_plan_id_runs_with"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2100,7 +2212,7 @@ export interface paths {
          * Other Way
          * @description The plan and the other way to its total that opens the machine least; empty where there is none.
          */
-        get: operations["other_way_api_plans__plan_id__same_total_get"];
+        get: operations["get_plans_plan_id_same_total"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2121,7 +2233,7 @@ export interface paths {
          * Stages
          * @description Set what is fitted and proved before the rest, stage by stage.
          */
-        put: operations["stages_api_plans__plan_id__stages_put"];
+        put: operations["put_plans_plan_id_stages"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2142,7 +2254,7 @@ export interface paths {
          * Step
          * @description Undo or redo.
          */
-        post: operations["step_api_plans__plan_id__steps_post"];
+        post: operations["post_plans_plan_id_steps"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2162,7 +2274,7 @@ export interface paths {
          * Where To
          * @description Every slot as a place for a module: allowed, or why not.
          */
-        post: operations["where_to_api_plans__plan_id__targets_post"];
+        post: operations["post_plans_plan_id_targets"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2180,7 +2292,7 @@ export interface paths {
          * Worth
          * @description What the plan costs and risks.
          */
-        get: operations["worth_api_plans__plan_id__worth_get"];
+        get: operations["get_plans_plan_id_worth"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2200,13 +2312,13 @@ export interface paths {
          * All
          * @description The newest first.
          */
-        get: operations["all__api_rounds_get"];
+        get: operations["get_rounds"];
         put?: never;
         /**
          * Make
          * @description Begin a round.
          */
-        post: operations["make_api_rounds_post"];
+        post: operations["post_rounds"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2224,18 +2336,18 @@ export interface paths {
          * See
          * @description A round, what is proposed for it, how its plans stand, and what changed since.
          */
-        get: operations["see_api_rounds__round_id__get"];
+        get: operations["get_rounds_round_id"];
         /**
          * Ask
          * @description Ask otherwise: machines, waves, money, pins.
          */
-        put: operations["ask_api_rounds__round_id__put"];
+        put: operations["put_rounds_round_id"];
         post?: never;
         /**
          * Close
          * @description It is done; its plans stay.
          */
-        delete: operations["close_api_rounds__round_id__delete"];
+        delete: operations["delete_rounds_round_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2254,7 +2366,7 @@ export interface paths {
          * Accept
          * @description Make plans of what is proposed, each for its wave.
          */
-        post: operations["accept_api_rounds__round_id__acceptance_post"];
+        post: operations["post_rounds_round_id_acceptance"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2274,7 +2386,7 @@ export interface paths {
          * Search
          * @description Have the best sought in the background.
          */
-        post: operations["search_api_rounds__round_id__search_post"];
+        post: operations["post_rounds_round_id_search"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2294,7 +2406,7 @@ export interface paths {
          * Stop
          * @description End the search with the best so far.
          */
-        post: operations["stop_api_rounds__round_id__stop_post"];
+        post: operations["post_rounds_round_id_stop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2312,7 +2424,7 @@ export interface paths {
          * See
          * @description A run: its steps and how each stands.
          */
-        get: operations["see_api_runs__run_id__get"];
+        get: operations["get_runs_run_id"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2332,7 +2444,7 @@ export interface paths {
          * Attachment
          * @description A photo or a log.
          */
-        get: operations["attachment_api_runs__run_id__attachments__entry_id__get"];
+        get: operations["get_runs_run_id_attachments_entry_id"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2354,7 +2466,7 @@ export interface paths {
          * Back Out
          * @description End a run with the machine as it was before.
          */
-        post: operations["back_out_api_runs__run_id__back_out_post"];
+        post: operations["post_runs_run_id_back_out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2373,7 +2485,7 @@ export interface paths {
          * Enter
          * @description Keep what was ticked, noted or seen, under an id that the bench made; sent again it changes nothing.
          */
-        put: operations["enter_api_runs__run_id__entries__entry_id__put"];
+        put: operations["put_runs_run_id_entries_entry_id"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2393,7 +2505,7 @@ export interface paths {
          * Second
          * @description Tick a step as somebody else than who is signed in here, by their own name and password.
          */
-        put: operations["second_api_runs__run_id__entries__entry_id__second_put"];
+        put: operations["put_runs_run_id_entries_entry_id_second"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2412,7 +2524,7 @@ export interface paths {
          * Labels
          * @description Labels for the bags of what comes out and the slots of what goes in, as PDF.
          */
-        get: operations["labels_api_runs__run_id__labels_pdf_get"];
+        get: operations["get_runs_run_id_labels_pdf"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2433,7 +2545,7 @@ export interface paths {
          * Light
          * @description Switch the locator light of the run's machine by its management controller; it goes off when the run has ended.
          */
-        put: operations["light_api_runs__run_id__light_put"];
+        put: operations["put_runs_run_id_light"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2453,7 +2565,7 @@ export interface paths {
          * Log
          * @description Keep a memory test's log and search it for the verdict.
          */
-        put: operations["log_api_runs__run_id__logs__entry_id__put"];
+        put: operations["put_runs_run_id_logs_entry_id"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2473,7 +2585,7 @@ export interface paths {
          * Photo
          * @description Keep a photo; it is written anew, and where and with what it was taken stays behind.
          */
-        put: operations["photo_api_runs__run_id__photos__entry_id__put"];
+        put: operations["put_runs_run_id_photos_entry_id"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2492,7 +2604,7 @@ export interface paths {
          * Proof
          * @description What is proved of a run, and what is lacking.
          */
-        get: operations["proof_api_runs__run_id__proof_get"];
+        get: operations["get_runs_run_id_proof"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2512,7 +2624,7 @@ export interface paths {
          * Pdf
          * @description The run sheet on paper: steps, slot map, bay labels.
          */
-        get: operations["pdf_api_runs__run_id__sheet_pdf_get"];
+        get: operations["get_runs_run_id_sheet_pdf"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2534,7 +2646,7 @@ export interface paths {
          * Sign Off
          * @description End a proved run: fitted is what was planned, the Shelf and Field notes learn of it, the machine is back on duty.
          */
-        post: operations["sign_off_api_runs__run_id__sign_off_post"];
+        post: operations["post_runs_run_id_sign_off"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2554,7 +2666,7 @@ export interface paths {
          * In Hand
          * @description What the label of the module in hand says beside what the slot is to get.
          */
-        post: operations["in_hand_api_runs__run_id__slots__slot__label_post"];
+        post: operations["post_runs_run_id_slots_slot_label"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2573,7 +2685,7 @@ export interface paths {
          * Window
          * @description Set the maintenance window.
          */
-        put: operations["window_api_runs__run_id__window_put"];
+        put: operations["put_runs_run_id_window"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2592,9 +2704,57 @@ export interface paths {
          * Calendar
          * @description The maintenance window as iCalendar.
          */
-        get: operations["calendar_api_runs__run_id__window_ics_get"];
+        get: operations["get_runs_run_id_window_ics"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Factor
+         * @description Whether one's own sign-in asks for a code.
+         */
+        get: operations["get_second_factor"];
+        /**
+         * First Code
+         * @description Show a first code: from now on sign-in asks for one. The answer is ten codes for when the authenticator is lost.
+         */
+        put: operations["put_second_factor"];
+        /**
+         * New Factor
+         * @description A secret for an authenticator; sign-in asks for its codes once one of them was shown.
+         */
+        post: operations["post_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/second-factor/removal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * No Factor
+         * @description Take it away, by a code of it.
+         */
+        post: operations["post_second_factor_removal"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2612,18 +2772,58 @@ export interface paths {
          * Who
          * @description Who is signed in.
          */
-        get: operations["who_api_session_get"];
+        get: operations["get_session"];
         put?: never;
         /**
          * Begin
-         * @description Sign in: sets the session's cookie, and one by which the account knows this browser.
+         * @description Sign in: sets the session's cookie, and one by which the account knows this browser. 401 `second-factor` asks for a code.
          */
-        post: operations["begin_api_session_post"];
+        post: operations["post_session"];
         /**
          * End
          * @description Sign out.
          */
-        delete: operations["end_api_session_delete"];
+        delete: operations["delete_session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/directory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * There
+         * @description Ask the directory who this is.
+         */
+        get: operations["get_session_directory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/directory/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Answer
+         * @description The directory's answer: sets the session's cookie, and goes on to where one wanted to.
+         */
+        get: operations["get_session_directory_answer"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2641,7 +2841,27 @@ export interface paths {
          * New Password
          * @description Change one's own password; every other session of the account ends.
          */
-        put: operations["new_password_api_session_password_put"];
+        put: operations["put_session_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ways
+         * @description How one signs in here.
+         */
+        get: operations["get_session_ways"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2660,14 +2880,14 @@ export interface paths {
          * Sessions
          * @description Where one is signed in.
          */
-        get: operations["sessions_api_sessions_get"];
+        get: operations["get_sessions"];
         put?: never;
         post?: never;
         /**
          * End Others
          * @description Sign out everywhere else.
          */
-        delete: operations["end_others_api_sessions_delete"];
+        delete: operations["delete_sessions"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2687,7 +2907,7 @@ export interface paths {
          * End One
          * @description End one of one's own sessions.
          */
-        delete: operations["end_one_api_sessions__session_id__delete"];
+        delete: operations["delete_sessions_session_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2704,13 +2924,13 @@ export interface paths {
          * Current
          * @description The newest revision of every sheet: models first, then archetypes.
          */
-        get: operations["current_api_sheets_get"];
+        get: operations["get_sheets"];
         put?: never;
         /**
          * Add
          * @description Keep a sheet's text as the newest revision of its id.
          */
-        post: operations["add_api_sheets_post"];
+        post: operations["post_sheets"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2728,7 +2948,7 @@ export interface paths {
          * Asked
          * @description What is asked of every sheet, in the order in which a maker's guide tells it.
          */
-        get: operations["asked_api_sheets_asks_get"];
+        get: operations["get_sheets_asks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2748,7 +2968,7 @@ export interface paths {
          * Fields
          * @description Every field of a sheet, for who writes its text.
          */
-        get: operations["fields_api_sheets_fields_get"];
+        get: operations["get_sheets_fields"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2768,13 +2988,13 @@ export interface paths {
          * Export
          * @description Every sheet as it is written and every trial, in a ZIP; or the one sheet.
          */
-        get: operations["export_api_sheets_file_get"];
+        get: operations["get_sheets_file"];
         put?: never;
         /**
          * Take File
          * @description What a file brings, sheet by sheet and clause by clause; what is named of it is kept.
          */
-        post: operations["take_file_api_sheets_file_post"];
+        post: operations["post_sheets_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2792,7 +3012,7 @@ export interface paths {
          * Library
          * @description Every sheet with what it tells, and what stands on it.
          */
-        get: operations["library_api_sheets_library_get"];
+        get: operations["get_sheets_library"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2814,7 +3034,7 @@ export interface paths {
          * Seen
          * @description A text's questions, errors, board, fills and open facts. Keeps nothing.
          */
-        post: operations["seen_api_sheets_seen_post"];
+        post: operations["post_sheets_seen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2834,7 +3054,7 @@ export interface paths {
          * Tried
          * @description What a text would change on machines. Keeps nothing.
          */
-        post: operations["tried_api_sheets_tried_post"];
+        post: operations["post_sheets_tried"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2852,7 +3072,7 @@ export interface paths {
          * See
          * @description One sheet: its board, its sockets' processors.
          */
-        get: operations["see_api_sheets__hash___get"];
+        get: operations["get_sheets_hash_"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2874,7 +3094,7 @@ export interface paths {
          * Text Against
          * @description What a text answers otherwise than a revision, clause by clause.
          */
-        post: operations["text_against_api_sheets__hash___against_post"];
+        post: operations["post_sheets_hash__against"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2892,7 +3112,7 @@ export interface paths {
          * Against
          * @description What one revision answers otherwise than another, clause by clause.
          */
-        get: operations["against_api_sheets__hash___against__other__get"];
+        get: operations["get_sheets_hash__against_other"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2912,7 +3132,7 @@ export interface paths {
          * Page
          * @description One sheet with its text, its revisions, what is open in it and what stands on it.
          */
-        get: operations["page_api_sheets__hash___page_get"];
+        get: operations["get_sheets_hash__page"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2933,7 +3153,7 @@ export interface paths {
          * Retire
          * @description Retire a sheet, or bring it back; what is under it stays readable.
          */
-        put: operations["retire_api_sheets__sheet_id__retired_put"];
+        put: operations["put_sheets_sheet_id_retired"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2954,7 +3174,7 @@ export interface paths {
          * Take Over
          * @description Bring every machine of the model under the newest revision of its sheet.
          */
-        post: operations["take_over_api_sheets__sheet_id__taken_post"];
+        post: operations["post_sheets_sheet_id_taken"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2972,7 +3192,7 @@ export interface paths {
          * See
          * @description What is on hand and on offer.
          */
-        get: operations["see_api_shelf_get"];
+        get: operations["get_shelf"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2992,13 +3212,13 @@ export interface paths {
          * Export
          * @description The modules on hand, or the offers, as CSV.
          */
-        get: operations["export_api_shelf_file_get"];
+        get: operations["get_shelf_file"];
         put?: never;
         /**
          * Take
          * @description Modules or offers from a table: what each row was understood as, and what is wrong in it.
          */
-        post: operations["take_api_shelf_file_post"];
+        post: operations["post_shelf_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3016,7 +3236,7 @@ export interface paths {
          * Labels
          * @description Labels to stick on what is on hand, one a module, as PDF.
          */
-        get: operations["labels_api_shelf_labels_get"];
+        get: operations["get_shelf_labels"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3036,7 +3256,7 @@ export interface paths {
          * Module
          * @description Where a module is, where it was, what was seen of it: by its serial number, or a scanned code that has it.
          */
-        get: operations["module_api_shelf_modules__serial__get"];
+        get: operations["get_shelf_modules_serial"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3056,12 +3276,12 @@ export interface paths {
          * Money
          * @description The currency of prices, and what hours, returns and lost data cost.
          */
-        get: operations["money_api_shelf_money_get"];
+        get: operations["get_shelf_money"];
         /**
          * Reckon
          * @description Set what money is reckoned with.
          */
-        put: operations["reckon_api_shelf_money_put"];
+        put: operations["put_shelf_money"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3082,7 +3302,7 @@ export interface paths {
          * Offer
          * @description Keep an offer; it takes the place of the supplier's older one for the same part and kit.
          */
-        post: operations["offer_api_shelf_offers_post"];
+        post: operations["post_shelf_offers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3103,7 +3323,7 @@ export interface paths {
          * Withdraw
          * @description Take an offer away.
          */
-        delete: operations["withdraw_api_shelf_offers__offer_id__delete"];
+        delete: operations["delete_shelf_offers_offer_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3122,7 +3342,7 @@ export interface paths {
          * Put On
          * @description Put modules on the shelf.
          */
-        post: operations["put_on_api_shelf_stock_post"];
+        post: operations["post_shelf_stock"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3146,7 +3366,7 @@ export interface paths {
          * Change
          * @description Change count, state, place or note; a count of 0 takes the line off.
          */
-        patch: operations["change_api_shelf_stock__stock_id__patch"];
+        patch: operations["patch_shelf_stock_stock_id"];
         trace?: never;
     };
     "/api/spd": {
@@ -3162,7 +3382,7 @@ export interface paths {
          * Spd
          * @description Decode the SPD of one module.
          */
-        post: operations["spd_api_spd_post"];
+        post: operations["post_spd"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3180,13 +3400,13 @@ export interface paths {
          * Tokens
          * @description One's own tokens, without what they are.
          */
-        get: operations["tokens_api_tokens_get"];
+        get: operations["get_tokens"];
         put?: never;
         /**
          * Add
          * @description A token for a script, which says so by `Authorization: Bearer`; it is shown this once.
          */
-        post: operations["add_api_tokens_post"];
+        post: operations["post_tokens"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3207,7 +3427,7 @@ export interface paths {
          * End
          * @description End a token at once.
          */
-        delete: operations["end_api_tokens__token_id__delete"];
+        delete: operations["delete_tokens_token_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3224,13 +3444,13 @@ export interface paths {
          * Page
          * @description The newest first, each with what it does to the belief in what it tried.
          */
-        get: operations["page_api_trials_get"];
+        get: operations["get_trials"];
         put?: never;
         /**
          * Note
          * @description Note a trial.
          */
-        post: operations["note_api_trials_post"];
+        post: operations["post_trials"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3248,7 +3468,7 @@ export interface paths {
          * Calibration
          * @description What was predicted at approval, beside what came of it.
          */
-        get: operations["calibration_api_trials_calibration_get"];
+        get: operations["get_trials_calibration"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3268,13 +3488,13 @@ export interface paths {
          * Export
          * @description Every trial as CSV.
          */
-        get: operations["export_api_trials_file_get"];
+        get: operations["get_trials_file"];
         put?: never;
         /**
          * Take
          * @description Trials from a table, with what is wrong in each row.
          */
-        post: operations["take_api_trials_file_post"];
+        post: operations["post_trials_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3292,12 +3512,12 @@ export interface paths {
          * Table
          * @description What doubts start from and how trials weigh.
          */
-        get: operations["table_api_trials_table_get"];
+        get: operations["get_trials_table"];
         /**
          * Set Table
          * @description Set what doubts start from: a lead's decision. Numbers left out are those that ship.
          */
-        put: operations["set_table_api_trials_table_put"];
+        put: operations["put_trials_table"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3319,7 +3539,7 @@ export interface paths {
          * Withdraw
          * @description Take a trial back.
          */
-        delete: operations["withdraw_api_trials__trial_id__delete"];
+        delete: operations["delete_trials_trial_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3336,13 +3556,13 @@ export interface paths {
          * Waiting
          * @description Machines that wait for a sheet, by model.
          */
-        get: operations["waiting_api_waiting_get"];
+        get: operations["get_waiting"];
         put?: never;
         /**
          * Keep
          * @description Keep a machine of which no sheet is known yet.
          */
-        post: operations["keep_api_waiting_post"];
+        post: operations["post_waiting"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3362,7 +3582,7 @@ export interface paths {
          * Settle
          * @description Make machines under the sheet of their model, as far as their reports tell.
          */
-        post: operations["settle_api_waiting_settled_post"];
+        post: operations["post_waiting_settled"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3380,14 +3600,14 @@ export interface paths {
          * See
          * @description One of them.
          */
-        get: operations["see_api_waiting__waiting_id__get"];
+        get: operations["get_waiting_waiting_id"];
         put?: never;
         post?: never;
         /**
          * Forget
          * @description Take it from the list; its report stays kept.
          */
-        delete: operations["forget_api_waiting__waiting_id__delete"];
+        delete: operations["delete_waiting_waiting_id"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3539,7 +3759,10 @@ export interface components {
         };
         /** Account */
         Account: {
-            /** Active */
+            /**
+             * Active
+             * @description False: kept for its history, but nobody signs in with it.
+             */
             active: boolean;
             /**
              * Id
@@ -3557,6 +3780,11 @@ export interface components {
         AccountChange: {
             /** Active */
             active?: boolean | null;
+            /**
+             * Awaits Directory
+             * @description Whether who has this name in the directory may have the account.
+             */
+            awaits_directory?: boolean | null;
             /** Password */
             password?: string | null;
             /** Role */
@@ -3605,7 +3833,10 @@ export interface components {
             at: string;
             /** By */
             by: string;
-            /** Expected */
+            /**
+             * Expected
+             * @description True, False, or None where neither its words nor a person say.
+             */
             expected: boolean | null;
             /** Text */
             text: string;
@@ -3651,7 +3882,10 @@ export interface components {
             at: string;
             /** By */
             by: string;
-            /** Given */
+            /**
+             * Given
+             * @description Whether the machine really gave it.
+             */
             given: boolean;
             /** Share Gib */
             share_gib: number;
@@ -3671,6 +3905,7 @@ export interface components {
             };
             /**
              * Source
+             * @description Where it is known from already, in words; "" = whoever answers sees it.
              * @default
              */
             source: string;
@@ -3686,9 +3921,15 @@ export interface components {
             at: string;
             /** By */
             by: string;
-            /** Own */
+            /**
+             * Own
+             * @description Whether whoever gave it began the plan or changed it.
+             */
             own: boolean;
-            /** Stands */
+            /**
+             * Stands
+             * @description False where what was approved has changed since: then it is asked anew.
+             */
             stands: boolean;
         };
         /**
@@ -3698,7 +3939,10 @@ export interface components {
         Arrangement: {
             /** Actions */
             actions: components["schemas"]["ActionView"][];
-            /** Adds */
+            /**
+             * Adds
+             * @description Modules that it adds.
+             */
             adds: number;
             /** Changes */
             changes: {
@@ -3706,7 +3950,10 @@ export interface components {
             };
             /** Installed Gib */
             installed_gib: number;
-            /** Moves */
+            /**
+             * Moves
+             * @description Fitted modules that it moves.
+             */
             moves: number;
             verdict: components["schemas"]["Verdict"];
         };
@@ -3764,7 +4011,10 @@ export interface components {
             /** By */
             by: string;
             came: components["schemas"]["Came"];
-            /** Differs */
+            /**
+             * Differs
+             * @description In what it is not as ordered; what was ordered and not read.
+             */
             differs: string[];
             /**
              * Id
@@ -3802,10 +4052,14 @@ export interface components {
             board: "" | "channels" | "order" | "slots";
             /**
              * Hint
+             * @description What is said beside it for who does not know.
              * @default
              */
             hint: string;
-            /** Id */
+            /**
+             * Id
+             * @description The place, "*" for any name: "processors.*.rate_table".
+             */
             id: string;
             /** Section */
             section: number;
@@ -3820,14 +4074,24 @@ export interface components {
         Asked: {
             /**
              * Harm
+             * @description stop, slow or cost: the worst that it could do.
              * @default stop
              */
             harm: string;
-            /** Hides */
+            /**
+             * Hides
+             * @description What it could hide, in the fewest words.
+             */
             hides: string;
-            /** What */
+            /**
+             * What
+             * @description "the order in which slots are filled"
+             */
             what: string;
-            /** Where */
+            /**
+             * Where
+             * @description Where such a fact usually stands.
+             */
             where: string;
         };
         /**
@@ -3850,9 +4114,13 @@ export interface components {
             /**
              * Day
              * Format: date
+             * @description No two waves are of one day: it is what tells them apart.
              */
             day: string;
-            /** Hours */
+            /**
+             * Hours
+             * @description Hours of hands, all people together.
+             */
             hours: number;
             /**
              * People
@@ -3885,7 +4153,10 @@ export interface components {
          * @description Predictions between two probabilities: how many, what they were on average, how many came so.
          */
         Band: {
-            /** At Least */
+            /**
+             * At Least
+             * @description Between these the share that really comes so lies, 80 of 100 times (Wilson 1927).
+             */
             at_least: number;
             /** At Most */
             at_most: number;
@@ -3902,6 +4173,7 @@ export interface components {
         };
         /** BayView */
         BayView: {
+            /** @description None where the bay is empty, or not known. */
             drive: components["schemas"]["Drive"] | null;
             /** Known */
             known: boolean;
@@ -3943,7 +4215,10 @@ export interface components {
             /** Belief */
             belief: number;
             kind: components["schemas"]["Kind"];
-            /** Slot */
+            /**
+             * Slot
+             * @description Of a module, the slot it was planned for; of a slot or seating, the slot; "" for something else.
+             */
             slot: string;
             /** Words */
             words: string;
@@ -3957,16 +4232,31 @@ export interface components {
             because: string;
             /** Contributions */
             contributions: components["schemas"]["Spoken"][];
-            /** Is Prior */
+            /**
+             * Is Prior
+             * @description True where no trial speaks of it: then it is the prior alone.
+             */
             is_prior: boolean;
             kind: components["schemas"]["DoubtKind"];
-            /** Lacks Word */
+            /**
+             * Lacks Word
+             * @description Whether somebody's word is missing or against it; else it is only what is always doubted of something new.
+             */
             lacks_word: boolean;
-            /** Prior */
+            /**
+             * Prior
+             * @description Probability that it works: before any trial, and with them all.
+             */
             prior: number;
-            /** Quirks */
+            /**
+             * Quirks
+             * @description Probability that something is displayed oddly where it works.
+             */
             quirks: number;
-            /** Starts */
+            /**
+             * Starts
+             * @description Why it starts where it does, and the reason of the number behind it.
+             */
             starts: string;
             /** Words */
             words: string;
@@ -3987,7 +4277,10 @@ export interface components {
             sockets: components["schemas"]["BoardSocket"][];
             /** Title */
             title: string;
-            /** Ways */
+            /**
+             * Ways
+             * @description The ways in, each with the slots that it leads to; slots that nobody tells a way to come last.
+             */
             ways: components["schemas"]["BoardWay"][];
         };
         /**
@@ -4110,7 +4403,10 @@ export interface components {
             id: string;
             /** Numbering */
             numbering: string;
-            /** Prefix */
+            /**
+             * Prefix
+             * @description What the names of all its slots begin with; "" as at a socket.
+             */
             prefix: string;
             /** Slots */
             slots: string[];
@@ -4133,7 +4429,10 @@ export interface components {
         };
         /** BoardSlot */
         BoardSlot: {
-            /** Behind */
+            /**
+             * Behind
+             * @description Slots that must be empty before this one is reached.
+             */
             behind: string[];
             /** Carrier */
             carrier: string | null;
@@ -4145,15 +4444,24 @@ export interface components {
             id: string;
             /** Landmark */
             landmark: string | null;
-            /** Locked */
+            /**
+             * Locked
+             * @description True where the way in ends the warranty.
+             */
             locked: boolean;
-            /** Order */
+            /**
+             * Order
+             * @description Place of its set in the order of its group, from 1; None where the sheet gives no order for it.
+             */
             order: number | null;
             /** Position */
             position: string | null;
             /** Printed */
             printed: string;
-            /** Short */
+            /**
+             * Short
+             * @description The name without what is told once at its socket or on its board.
+             */
             short: string;
             /** Tab */
             tab: string | null;
@@ -4168,9 +4476,15 @@ export interface components {
         BoardSocket: {
             /** Id */
             id: string;
-            /** Prefix */
+            /**
+             * Prefix
+             * @description What the names of all its slots begin with, told once beside it; "" where they share nothing that it does not say.
+             */
             prefix: string;
-            /** Processor */
+            /**
+             * Processor
+             * @description Title of the processor fitted, None where nobody said, "" where there is none.
+             */
             processor: string | null;
             /** Soldered */
             soldered: boolean;
@@ -4204,17 +4518,32 @@ export interface components {
             airflow: string[];
             /** Bays Ease */
             bays_ease: number[];
-            /** Bays Out */
+            /**
+             * Bays Out
+             * @description Bays whose drives must come out, and those that come out to make room for a hand.
+             */
             bays_out: number[];
             /** Cools Min */
             cools_min: number;
-            /** Ends Warranty */
+            /**
+             * Ends Warranty
+             * @description None = not told.
+             */
             ends_warranty: boolean | null;
-            /** Hand */
+            /**
+             * Hand
+             * @description How the hand comes to the slots; "" where nobody says.
+             */
             hand: string;
-            /** Id */
+            /**
+             * Id
+             * @description "" where nobody says how.
+             */
             id: string;
-            /** Minutes */
+            /**
+             * Minutes
+             * @description There, and as long back; 0 where nobody says. [min]
+             */
             minutes: number;
             /** Slots */
             slots: string[];
@@ -4223,8 +4552,8 @@ export interface components {
             /** Tools */
             tools: string[];
         };
-        /** Body_file_api_exhibits_file_post */
-        Body_file_api_exhibits_file_post: {
+        /** Body_post_exhibits_file */
+        Body_post_exhibits_file: {
             /**
              * File
              * @description JPEG, PNG, WebP or PDF
@@ -4240,75 +4569,8 @@ export interface components {
             /** Trial Id */
             trial_id?: string | null;
         };
-        /** Body_fleet_api_intakes_fleet_post */
-        Body_fleet_api_intakes_fleet_post: {
-            /**
-             * File
-             * @description CSV or XLSX; its first row names the columns
-             */
-            file: string;
-        };
-        /** Body_log_api_runs__run_id__logs__entry_id__put */
-        Body_log_api_runs__run_id__logs__entry_id__put: {
-            /**
-             * File
-             * @description a memory test's log
-             */
-            file: string;
-            /**
-             * Tool
-             * @default
-             */
-            tool?: string;
-        };
-        /** Body_photo_api_runs__run_id__photos__entry_id__put */
-        Body_photo_api_runs__run_id__photos__entry_id__put: {
-            /**
-             * At
-             * Format: date-time
-             * @description by the clock at the bench
-             */
-            at: string;
-            /**
-             * File
-             * @description JPEG, PNG or WebP
-             */
-            file: string;
-            /** Step */
-            step?: string | null;
-        };
-        /** Body_read_api_jobs_readings_post */
-        Body_read_api_jobs_readings_post: {
-            /**
-             * Files
-             * @description tables, listings, collections, or archives of them
-             */
-            files: string[];
-            /**
-             * Make
-             * @description make a machine of each report whose model is clear
-             * @default false
-             */
-            make?: boolean;
-        };
-        /** Body_spd_api_spd_post */
-        Body_spd_api_spd_post: {
-            /**
-             * File
-             * @description the SPD's bytes
-             */
-            file: string;
-        };
-        /** Body_table_api_jobs_tables_post */
-        Body_table_api_jobs_tables_post: {
-            /**
-             * File
-             * @description CSV or XLSX; its first row names the columns
-             */
-            file: string;
-        };
-        /** Body_take_api_intakes_post */
-        Body_take_api_intakes_post: {
+        /** Body_post_intakes */
+        Body_post_intakes: {
             /**
              * File
              * @description tables or a listing
@@ -4325,8 +4587,38 @@ export interface components {
              */
             text?: string | null;
         };
-        /** Body_take_api_lists_file_post */
-        Body_take_api_lists_file_post: {
+        /** Body_post_intakes_fleet */
+        Body_post_intakes_fleet: {
+            /**
+             * File
+             * @description CSV or XLSX; its first row names the columns
+             */
+            file: string;
+        };
+        /** Body_post_jobs_readings */
+        Body_post_jobs_readings: {
+            /**
+             * Files
+             * @description tables, listings, collections, or archives of them
+             */
+            files: string[];
+            /**
+             * Make
+             * @description make a machine of each report whose model is clear
+             * @default false
+             */
+            make?: boolean;
+        };
+        /** Body_post_jobs_tables */
+        Body_post_jobs_tables: {
+            /**
+             * File
+             * @description CSV or XLSX; its first row names the columns
+             */
+            file: string;
+        };
+        /** Body_post_lists_file */
+        Body_post_lists_file: {
             /**
              * Dated
              * @description the day of the list
@@ -4354,36 +4646,8 @@ export interface components {
              */
             title: string;
         };
-        /** Body_take_api_shelf_file_post */
-        Body_take_api_shelf_file_post: {
-            /**
-             * File
-             * @description CSV or XLSX; its first row names the columns
-             */
-            file: string;
-            /**
-             * Keep
-             * @description keep them; a wrong row keeps all of them out
-             * @default false
-             */
-            keep?: boolean;
-        };
-        /** Body_take_api_trials_file_post */
-        Body_take_api_trials_file_post: {
-            /**
-             * File
-             * @description CSV or XLSX; its first row names the columns
-             */
-            file: string;
-            /**
-             * Keep
-             * @description note them; a wrong row keeps all of them out
-             * @default false
-             */
-            keep?: boolean;
-        };
-        /** Body_take_file_api_sheets_file_post */
-        Body_take_file_api_sheets_file_post: {
+        /** Body_post_sheets_file */
+        Body_post_sheets_file: {
             /**
              * File
              * @description a sheet, or a ZIP of sheets and field notes
@@ -4401,6 +4665,71 @@ export interface components {
              * @default false
              */
             trials?: boolean;
+        };
+        /** Body_post_shelf_file */
+        Body_post_shelf_file: {
+            /**
+             * File
+             * @description CSV or XLSX; its first row names the columns
+             */
+            file: string;
+            /**
+             * Keep
+             * @description keep them; a wrong row keeps all of them out
+             * @default false
+             */
+            keep?: boolean;
+        };
+        /** Body_post_spd */
+        Body_post_spd: {
+            /**
+             * File
+             * @description the SPD's bytes
+             */
+            file: string;
+        };
+        /** Body_post_trials_file */
+        Body_post_trials_file: {
+            /**
+             * File
+             * @description CSV or XLSX; its first row names the columns
+             */
+            file: string;
+            /**
+             * Keep
+             * @description note them; a wrong row keeps all of them out
+             * @default false
+             */
+            keep?: boolean;
+        };
+        /** Body_put_runs_run_id_logs_entry_id */
+        Body_put_runs_run_id_logs_entry_id: {
+            /**
+             * File
+             * @description a memory test's log
+             */
+            file: string;
+            /**
+             * Tool
+             * @default
+             */
+            tool?: string;
+        };
+        /** Body_put_runs_run_id_photos_entry_id */
+        Body_put_runs_run_id_photos_entry_id: {
+            /**
+             * At
+             * Format: date-time
+             * @description by the clock at the bench
+             */
+            at: string;
+            /**
+             * File
+             * @description JPEG, PNG or WebP
+             */
+            file: string;
+            /** Step */
+            step?: string | null;
         };
         /**
          * BootDoc
@@ -4423,6 +4752,7 @@ export interface components {
             kind: "boot";
             /**
              * Named
+             * @description Slots that a light, a code or a log names.
              * @default []
              */
             named?: string[];
@@ -4459,9 +4789,15 @@ export interface components {
             at: string;
             /** By */
             by: string;
-            /** Dark */
+            /**
+             * Dark
+             * @description Slots at which it showed, where that is told.
+             */
             dark: string[];
-            /** Id */
+            /**
+             * Id
+             * @description None of the first, which is how the search began.
+             */
             id: string | null;
             /** Result */
             result: string;
@@ -4491,9 +4827,15 @@ export interface components {
          * @description One constraint on a data rate.
          */
         Bound: {
-            /** By */
+            /**
+             * By
+             * @description module, processor, population, rail, board or socket.
+             */
             by: string;
-            /** Clause */
+            /**
+             * Clause
+             * @description Which row, cap or socket, in words.
+             */
             clause: string | null;
             /** Rate Mts */
             rate_mts: number;
@@ -4508,7 +4850,10 @@ export interface components {
          * @description What a route saves against one that the maker stands behind, and what it risks for that.
          */
         BreakEvenView: {
-            /** Against */
+            /**
+             * Against
+             * @description Place of that route in the list.
+             */
             against: number;
             /** Eaten By */
             eaten_by: string | null;
@@ -4516,27 +4861,43 @@ export interface components {
             expected_loss: number;
             /** Flips */
             flips: boolean;
-            /** Runs */
+            /**
+             * Runs
+             * @description choice turns when trouble is looked at otherwise.
+             */
             runs: number;
             /** Saving */
             saving: number;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description The probability of trouble at which the saving is eaten up; None where trouble costs nothing.
+             */
             trouble: number | null;
             /** Worth It */
             worth_it: boolean;
         };
         /** Brief */
         Brief: {
-            /** Besides */
+            /**
+             * Besides
+             * @description What to ask of all of it: "all of one part number".
+             */
             besides: string[];
             /** Lines */
             lines: components["schemas"]["umbrak__core__plan__brief__Wanted"][];
-            /** Open */
+            /**
+             * Open
+             * @description What is not known and could turn it: while any stands, nobody can say that it fits.
+             */
             open: string[];
-            /** Stops */
+            /**
+             * Stops
+             * @description What stops the plan as it is.
+             */
             stops: string[];
             /**
              * Text
+             * @description All of it as text that a shop, a colleague or an order can be sent; "" where nothing is bought.
              * @default
              */
             text: string;
@@ -4551,10 +4912,14 @@ export interface components {
          * @description What answers come to so far.
          */
         BuiltView: {
+            /** @description None where they make no board yet. */
             board: components["schemas"]["Board"] | null;
             /** Faults */
             faults: components["schemas"]["Fault"][];
-            /** Known As */
+            /**
+             * Known As
+             * @description A sheet of the library that has this model's name already.
+             */
             known_as: string | null;
             /** Open */
             open: components["schemas"]["OpenFact"][];
@@ -4564,17 +4929,25 @@ export interface components {
             };
             /**
              * Reports
+             * @description Of a report beside the answers: for each of its slots the board's, as far as names tell.
              * @default []
              */
             reports: (string | null)[];
-            /** Slots */
+            /**
+             * Slots
+             * @description Slots in the order of the answers.
+             */
             slots: string[];
             /**
              * Sockets
+             * @description Its sockets; and what a report says is in them.
              * @default []
              */
             sockets: components["schemas"]["SocketChoice"][];
-            /** Title */
+            /**
+             * Title
+             * @description What its sheet is called; "" where nobody said.
+             */
             title: string;
             /** Told */
             told: number;
@@ -4587,7 +4960,10 @@ export interface components {
             kits: number;
             /** Lead Days */
             lead_days: number | null;
-            /** Left Over */
+            /**
+             * Left Over
+             * @description Modules of it that nothing needs.
+             */
             left_over: number;
             /** Part */
             part: string;
@@ -4600,26 +4976,41 @@ export interface components {
         };
         /** BuyingView */
         BuyingView: {
-            /** Cost */
+            /**
+             * Cost
+             * @description Of what is offered.
+             */
             cost: string;
             /** Currency */
             currency: string;
-            /** Lead Days */
+            /**
+             * Lead Days
+             * @description When the last of it is there; None where somebody does not say.
+             */
             lead_days: number | null;
             /** Lines */
             lines: components["schemas"]["LineToBuy"][];
-            /** Missing */
+            /**
+             * Missing
+             * @description Modules that nobody offers: what they cost is not known.
+             */
             missing: number;
             /** Plans */
             plans: components["schemas"]["PlanToBuyFor"][];
-            /** Text */
+            /**
+             * Text
+             * @description To paste into a letter.
+             */
             text: string;
         };
         /** CalibrationView */
         CalibrationView: {
             /** Bands */
             bands: components["schemas"]["Band"][];
-            /** Brier */
+            /**
+             * Brier
+             * @description Brier score of those that count; None below `enough` of them.
+             */
             brier: number | null;
             /** Counted */
             counted: number;
@@ -4636,12 +5027,21 @@ export interface components {
         Came: "wrong" | "other part" | "other chips" | "other revision" | "open" | "right";
         /** Ceiling */
         Ceiling: {
-            /** Binding */
+            /**
+             * Binding
+             * @description Statements without which it would be higher; none where the slots and the largest module alone bind.
+             */
             binding: string[];
-            /** Gib */
+            /**
+             * Gib
+             * @description None where nobody states one. [GiB]
+             */
             gib: number | null;
             kind: components["schemas"]["CeilingKind"];
-            /** Needs */
+            /**
+             * Needs
+             * @description Facts that could change it.
+             */
             needs: string[];
         };
         /**
@@ -4655,19 +5055,34 @@ export interface components {
             ceilings: components["schemas"]["Ceiling"][];
             /** Elsewhere */
             elsewhere: components["schemas"]["Elsewhere"][];
-            /** Largest Module Gib */
+            /**
+             * Largest Module Gib
+             * @description Largest module that a slot can take, by standard and hard limits.
+             */
             largest_module_gib: number;
             /** Lifts */
             lifts: components["schemas"]["Lift"][];
-            /** Now Gib */
+            /**
+             * Now Gib
+             * @description As it stands; and what the plan changed last comes to, None where there is none.
+             */
             now_gib: number;
             /** Planned Gib */
             planned_gib: number | null;
-            /** Reach */
+            /**
+             * Reach
+             * @description Over the axis of totals, rising.
+             */
             reach: components["schemas"]["Reach"][];
-            /** Rests On */
+            /**
+             * Rests On
+             * @description What the machine as it stands, and its plan, rest on that nobody vouches for, the weakest first.
+             */
             rests_on: components["schemas"]["BeliefView"][];
-            /** Shown */
+            /**
+             * Shown
+             * @description By total.
+             */
             shown: components["schemas"]["umbrak__services__evidence__ceiling__Shown"][];
             /** Statements */
             statements: components["schemas"]["StatementView"][];
@@ -4677,7 +5092,10 @@ export interface components {
          * @description What is wrong in a table, and where.
          */
         CellFault: {
-            /** Column */
+            /**
+             * Column
+             * @description Name of the column as the table has it.
+             */
             column: string;
             /** Message */
             message: string;
@@ -4701,6 +5119,7 @@ export interface components {
             kind: "changed";
             /**
              * Rate
+             * @description Whether the rate or the supply changed with it.
              * @default false
              */
             rate?: boolean;
@@ -4756,7 +5175,10 @@ export interface components {
             /** Key */
             key: string;
             now: components["schemas"]["umbrak__formats__sheet__compared__Said"] | null;
-            /** Source Only */
+            /**
+             * Source Only
+             * @description The answer is the same and only its source or clause is another.
+             */
             source_only: boolean;
             was: components["schemas"]["umbrak__formats__sheet__compared__Said"] | null;
         };
@@ -4767,10 +5189,14 @@ export interface components {
         ClearedDoc: {
             /**
              * Back
+             * @description What came back; "" = nothing did.
              * @default
              */
             back?: string;
-            /** Expected */
+            /**
+             * Expected
+             * @description Whether that is what these parts are known to cause, where a person says so; else its words decide.
+             */
             expected?: boolean | null;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -4787,7 +5213,10 @@ export interface components {
             sheets: components["schemas"]["ComingSheet"][];
             /** Trial Faults */
             trial_faults: string[];
-            /** Trials */
+            /**
+             * Trials
+             * @description Trials that nobody has noted here, and what is wrong in others.
+             */
             trials: number;
         };
         /**
@@ -4795,16 +5224,25 @@ export interface components {
          * @description A sheet of an archive, and what the library has of its id.
          */
         ComingSheet: {
-            /** Changes */
+            /**
+             * Changes
+             * @description Against the newest revision that is kept.
+             */
             changes: components["schemas"]["ClauseChange"][];
             /**
              * Coming
              * @enum {string}
              */
             coming: "new" | "same" | "older" | "different" | "shipped" | "wrong";
-            /** Faults */
+            /**
+             * Faults
+             * @description What is wrong with it, with its lines.
+             */
             faults: string[];
-            /** File */
+            /**
+             * File
+             * @description Of its file, and which of the sheets in it, from 0.
+             */
             file: string;
             /** Kept */
             kept: boolean;
@@ -4834,7 +5272,10 @@ export interface components {
         /** Comparison */
         "Comparison-Output": {
             rate: components["schemas"]["RateProof"];
-            /** Remarks */
+            /**
+             * Remarks
+             * @description What several wrong slots have in common.
+             */
             remarks: string[];
             /** Slots */
             slots: components["schemas"]["SlotProof"][];
@@ -4866,7 +5307,10 @@ export interface components {
         CureView: {
             /** Actions */
             actions: components["schemas"]["ActionView"][];
-            /** Changes */
+            /**
+             * Changes
+             * @description Slot -> what it shall hold, None = nothing.
+             */
             changes: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             };
@@ -4910,13 +5354,22 @@ export interface components {
         };
         /** DeskView */
         DeskView: {
-            /** Bands */
+            /**
+             * Bands
+             * @description By what was predicted, with the span in which the share that comes so lies.
+             */
             bands: components["schemas"]["Band"][];
             /** Brier */
             brier: number | null;
-            /** Counted */
+            /**
+             * Counted
+             * @description Plans that a lead approved and that ended with an outcome: how many, in how many there was trouble, how many were expected to.
+             */
             counted: number;
-            /** Counts */
+            /**
+             * Counts
+             * @description Section -> how many there are, shown or not.
+             */
             counts: {
                 [key: string]: number;
             };
@@ -4930,18 +5383,27 @@ export interface components {
             mine: number;
             /** Predicted */
             predicted: number;
-            /** Spent */
+            /**
+             * Spent
+             * @description What was ordered since a day.
+             */
             spent: string;
             /**
              * Spent Since
              * Format: date
              */
             spent_since: string;
-            /** Week */
+            /**
+             * Week
+             * @description Seven days from a Monday on, of UTC: this week's, on a weekend the next one's.
+             */
             week: string[];
             /** Windows */
             windows: components["schemas"]["WindowAt"][];
-            /** Work */
+            /**
+             * Work
+             * @description By person, what they did last first; a few machines each.
+             */
             work: components["schemas"]["OnIt"][];
         };
         /** Detail */
@@ -4958,15 +5420,24 @@ export interface components {
         Difference: {
             /** Facts */
             facts: components["schemas"]["FactDifference"][];
-            /** Failed */
+            /**
+             * Failed
+             * @description Slots whose module is reported as failed.
+             */
             failed: string[];
             /** Kind */
             kind: string;
-            /** Reports */
+            /**
+             * Reports
+             * @description Slot -> index of its report.
+             */
             reports: {
                 [key: string]: number;
             };
-            /** Revision */
+            /**
+             * Revision
+             * @description The survey that it is compared with.
+             */
             revision: number;
             /** Slots */
             slots: components["schemas"]["SlotDifference"][];
@@ -4974,7 +5445,10 @@ export interface components {
             source_name: string;
             /** Unplaced */
             unplaced: components["schemas"]["Unplaced"][];
-            /** Unreported */
+            /**
+             * Unreported
+             * @description Slots of the machine that no report is about.
+             */
             unreported: string[];
         };
         /**
@@ -4989,7 +5463,10 @@ export interface components {
             at: string;
             /** Kind */
             kind: string;
-            /** Says */
+            /**
+             * Says
+             * @description None = it says that the slot is empty.
+             */
             says: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
         };
         /**
@@ -5004,6 +5481,7 @@ export interface components {
         DoneDoc: {
             /**
              * Alone
+             * @description Why nobody else looked, at a hold point that wants somebody else.
              * @default
              */
             alone?: string;
@@ -5022,6 +5500,7 @@ export interface components {
         DoubtDoc: {
             /**
              * Bays
+             * @description Bays that had to come out beside those that the sheet names.
              * @default []
              */
             bays?: number[];
@@ -5032,11 +5511,13 @@ export interface components {
             kind: "doubt";
             /**
              * Printed
+             * @description What is printed at the step's slot.
              * @default
              */
             printed?: string;
             /**
              * Seal
+             * @description Whether opening it ends the warranty: a seal that breaks.
              * @default false
              */
             seal?: boolean;
@@ -5056,7 +5537,10 @@ export interface components {
          * @description A clause of a sheet that was contradicted; alike ones are one.
          */
         DoubtView: {
-            /** Accepted */
+            /**
+             * Accepted
+             * @description Whether it is accepted into the draft of the next revision.
+             */
             accepted: boolean;
             /**
              * At
@@ -5065,20 +5549,32 @@ export interface components {
             at: string;
             /** By */
             by: string;
-            /** Changes */
+            /**
+             * Changes
+             * @description What accepting it would change, clause by clause; none: somebody has to say how.
+             */
             changes: components["schemas"]["ClauseChange"][];
             /** Clause */
             clause: string;
-            /** Code */
+            /**
+             * Code
+             * @description Of the rule that rests on it, or where it comes from.
+             */
             code: string;
             /**
              * Id
              * Format: uuid
              */
             id: string;
-            /** Question */
+            /**
+             * Question
+             * @description The question of the sheet that it leads to; "": none.
+             */
             question: string;
-            /** Seen */
+            /**
+             * Seen
+             * @description Everybody who saw it, the first first.
+             */
             seen: components["schemas"]["umbrak__services__sheets__doubts__Seen"][];
             /** Words */
             words: string;
@@ -5124,7 +5620,10 @@ export interface components {
         DraftText: {
             /** Text */
             text: string;
-            /** Version */
+            /**
+             * Version
+             * @description The version that it was written against.
+             */
             version: number;
         };
         /**
@@ -5137,15 +5636,24 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            /** Base */
+            /**
+             * Base
+             * @description The revision that it began from, and its number; None: from none.
+             */
             base: string | null;
             /** Base Revision */
             base_revision: number | null;
             /** Begun By */
             begun_by: string;
-            /** By */
+            /**
+             * By
+             * @description Who wrote its newest text, and when; and who began it.
+             */
             by: string;
-            /** Here */
+            /**
+             * Here
+             * @description Others who have it before them.
+             */
             here: string[];
             /**
              * Id
@@ -5203,7 +5711,10 @@ export interface components {
         };
         /** DutyView */
         DutyView: {
-            /** Fits */
+            /**
+             * Fits
+             * @description Whether the rest carries the load while this machine is open; None where a load is not known.
+             */
             fits: boolean | null;
             /** Fits With One Lost */
             fits_with_one_lost: boolean | null;
@@ -5211,7 +5722,10 @@ export interface components {
             group: string;
             /** Largest Fits */
             largest_fits: boolean | null;
-            /** Largest Gib */
+            /**
+             * Largest Gib
+             * @description finds room there; None where nobody said.
+             */
             largest_gib: number | null;
             /** Largest Goes To */
             largest_goes_to: string | null;
@@ -5252,28 +5766,47 @@ export interface components {
          * @description All that is said of one layout.
          */
         Evaluation: {
+            /** @description What the verdict would be if every missing fact turned out as bad as it can. */
             at_worst: components["schemas"]["Verdict"];
             /** Bound By */
             bound_by: components["schemas"]["Bound"][];
-            /** Data Rate Mts */
+            /**
+             * Data Rate Mts
+             * @description The lowest over sockets; None when none is told.
+             */
             data_rate_mts: number | null;
-            /** Evenness */
+            /**
+             * Evenness
+             * @description Smallest socket total over the largest; None when empty.
+             */
             evenness: number | null;
-            /** Findings */
+            /**
+             * Findings
+             * @description Worst first, then in the catalogue's order and by slots.
+             */
             findings: components["schemas"]["Finding"][];
-            /** Held */
+            /**
+             * Held
+             * @description Codes whose rule had something to look at and found nothing.
+             */
             held: string[];
             /** Installed Gib */
             installed_gib: number;
             /** Limits */
             limits: components["schemas"]["LimitUse"][];
-            /** Over Official */
+            /**
+             * Over Official
+             * @description Whether it passes what the maker states for the versions fitted; None where nobody knows.
+             */
             over_official: boolean | null;
             /** Rails */
             rails: components["schemas"]["Rail"][];
             /** Sockets */
             sockets: components["schemas"]["SocketResult"][];
-            /** Tolerance Gib */
+            /**
+             * Tolerance Gib
+             * @description By how much the usable figure may be off; None where the sheet gives no reserve.
+             */
             tolerance_gib: number | null;
             /** Usable Gib */
             usable_gib: number;
@@ -5300,7 +5833,10 @@ export interface components {
             id: string;
             /** Is Picture */
             is_picture: boolean;
-            /** Link */
+            /**
+             * Link
+             * @description Where it is; "" = it is kept here.
+             */
             link: string;
             /** Name */
             name: string;
@@ -5315,9 +5851,15 @@ export interface components {
             because: string;
             /** Cost */
             cost: number;
-            /** Hours */
+            /**
+             * Hours
+             * @description What it takes in hours and money.
+             */
             hours: number;
-            /** Worth */
+            /**
+             * Worth
+             * @description Expected saving by deciding after it instead of now, before what it takes.
+             */
             worth: number;
         };
         /** FactCounts */
@@ -5356,15 +5898,22 @@ export interface components {
          * @description What its part number tells of an open member, to be taken at a press.
          */
         FactToTake: {
-            /** Called */
+            /**
+             * Called
+             * @description The member as people call it.
+             */
             called: string;
             /** Member */
             member: string;
-            /** Values */
+            /**
+             * Values
+             * @description Each value that is told, with where it is from; of several none is taken unasked.
+             */
             values: components["schemas"]["FactValue"][];
         };
         /** FactValue */
         FactValue: {
+            /** @description The module with it. */
             module: components["schemas"]["Module"];
             /** Source */
             source: string;
@@ -5376,12 +5925,54 @@ export interface components {
          * @description What is told of a member; by several values where sightings cannot all be true.
          */
         FactView: {
-            /** Called */
+            /**
+             * Called
+             * @description As people call it.
+             */
             called: string;
             /** Member */
             member: string;
             /** Said */
             said: components["schemas"]["SaidView"][];
+        };
+        /**
+         * FactorBegun
+         * @description What an authenticator has to be told, shown this once.
+         */
+        FactorBegun: {
+            /**
+             * Picture
+             * @description That picture: SVG.
+             */
+            picture: string;
+            /**
+             * Secret
+             * @description Base 32, as typed by hand.
+             */
+            secret: string;
+            /**
+             * Uri
+             * @description The same as authenticators read it from a picture.
+             */
+            uri: string;
+        };
+        /**
+         * FactorCode
+         * @description What the authenticator shows now.
+         */
+        FactorCode: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * FactorView
+         * @description Whether the account's sign-in asks for a code, and how many recovery codes are left.
+         */
+        FactorView: {
+            /** Codes */
+            codes: number;
+            /** On */
+            on: boolean;
         };
         /**
          * Fault
@@ -5390,6 +5981,7 @@ export interface components {
         Fault: {
             /**
              * Code
+             * @description Code of the check, for linters.
              * @default format
              */
             code: string;
@@ -5400,17 +5992,22 @@ export interface components {
              * @default
              */
             cure: string;
-            /** Line */
+            /**
+             * Line
+             * @description 1-based; None where the input has no lines.
+             */
             line: number | null;
             /** Message */
             message: string;
             /**
              * Path
+             * @description Dotted path of the field, for documents.
              * @default
              */
             path: string;
             /**
              * Stands
+             * @description What stands there, and what likely was meant, where something near is known; "": nothing is.
              * @default
              */
             stands: string;
@@ -5422,7 +6019,10 @@ export interface components {
         };
         /** FaultView */
         FaultView: {
-            /** Arrangement */
+            /**
+             * Arrangement
+             * @description Slot -> module's name, as it stands after the last boot.
+             */
             arrangement: {
                 [key: string]: string;
             };
@@ -5430,25 +6030,47 @@ export interface components {
             beliefs: components["schemas"]["BeliefBar"][];
             /** Boots */
             boots: components["schemas"]["BootView"][];
-            /** Clean Boots */
+            /**
+             * Clean Boots
+             * @description So many more clean boots as it stands would show that a contact was bad and is cured; None where it does not look so.
+             */
             clean_boots: number | null;
-            /** Culprit */
+            /**
+             * Culprit
+             * @description Named when it is believed enough; "" until then.
+             */
             culprit: string;
-            /** Culprit Modules */
+            /**
+             * Culprit Modules
+             * @description Slots for which the modules were planned that are named.
+             */
             culprit_modules: string[];
-            /** Cured */
+            /**
+             * Cured
+             * @description Whether what is named is cured: nothing is bad any more.
+             */
             cured: boolean;
-            /** Ended */
+            /**
+             * Ended
+             * @description What was done about it; "" while it is open.
+             */
             ended: string | null;
+            /** @description What it would still take, and what could be done instead; None where somebody is named or nothing is left to try. */
             left: components["schemas"]["GoingOnView"] | null;
             /** Odds */
             odds: number;
-            /** Stuck */
+            /**
+             * Stuck
+             * @description Whether no boot is left that would tell more, and nobody is named.
+             */
             stuck: boolean;
             symptom: components["schemas"]["Symptom"];
             /** To Do */
             to_do: string[];
-            /** Told */
+            /**
+             * Told
+             * @description Whether a boot tells at which slots it shows.
+             */
             told: boolean;
             /** Trials */
             trials: components["schemas"]["NextBoot"][];
@@ -5458,9 +6080,15 @@ export interface components {
          * @description The calendar of what comes, at a secret address.
          */
         Feed: {
-            /** Kept */
+            /**
+             * Kept
+             * @description Whether there is one.
+             */
             kept: boolean;
-            /** Path */
+            /**
+             * Path
+             * @description The address's path, told when it is made and never again.
+             */
             path: string | null;
         };
         /**
@@ -5468,9 +6096,15 @@ export interface components {
          * @description A member of a record.
          */
         Field: {
-            /** Help */
+            /**
+             * Help
+             * @description What it means, from the document's own fields.
+             */
             help: string;
-            /** Label */
+            /**
+             * Label
+             * @description As people say it.
+             */
             label: string;
             /** Name */
             name: string;
@@ -5497,9 +6131,15 @@ export interface components {
          * @description Modules alike of one number, and what it tells of them that nothing contradicts.
          */
         FilledModule: {
-            /** Adds */
+            /**
+             * Adds
+             * @description Each with one value.
+             */
             adds: components["schemas"]["FactToTake"][];
-            /** Modules */
+            /**
+             * Modules
+             * @description The module of each slot with them: serial numbers differ.
+             */
             modules: {
                 [key: string]: components["schemas"]["Module"];
             };
@@ -5515,16 +6155,24 @@ export interface components {
         Finding: {
             /** Code */
             code: string;
+            /** @description Of an ask: the worst that the missing fact could hide. */
             could_be: components["schemas"]["Severity"] | null;
-            /** Message */
+            /**
+             * Message
+             * @description One sentence: what and why, with the values in it.
+             */
             message: string;
             /**
              * Needs
+             * @description Of an ask: the facts that would settle it, as "SLOT.member", "machine.member" or "sheet.member".
              * @default []
              */
             needs: string[];
             severity: components["schemas"]["Severity"];
-            /** Slots */
+            /**
+             * Slots
+             * @description In the sheet's order; soldered memory has no slot.
+             */
             slots: string[];
             source: components["schemas"]["Source"] | null;
         };
@@ -5539,13 +6187,22 @@ export interface components {
         };
         /** Fleet */
         Fleet: {
-            /** Counts */
+            /**
+             * Counts
+             * @description Of all rows: what they become -> how many.
+             */
             counts: {
                 [key: string]: number;
             };
-            /** Own */
+            /**
+             * Own
+             * @description Columns of the table's own, which are kept with the machines.
+             */
             own: string[];
-            /** Rows */
+            /**
+             * Rows
+             * @description At most `SHOWN`.
+             */
             rows: components["schemas"]["FleetRow"][];
         };
         /**
@@ -5564,9 +6221,15 @@ export interface components {
             name: string;
             /** Row */
             row: number;
-            /** Slots */
+            /**
+             * Slots
+             * @description Slots that it tells of, and what they come to.
+             */
             slots: number;
-            /** Told */
+            /**
+             * Told
+             * @description What it changes in a machine that is there; what becomes of cells that only a sheet would give a meaning.
+             */
             told: string[];
         };
         /** ForView */
@@ -5624,7 +6287,10 @@ export interface components {
              * @enum {string}
              */
             kind: "found";
-            /** Module */
+            /**
+             * Module
+             * @description The module that was at fault, by the slot it was planned for: it leaves the machine, and its like goes in.
+             */
             module?: string | null;
             /**
              * Place
@@ -5677,23 +6343,38 @@ export interface components {
          * @description What a search would still take, and what could be done instead.
          */
         GoingOnView: {
-            /** At Once */
+            /**
+             * At Once
+             * @description Slots for which the modules were planned that could be replaced at once; none where that takes too many.
+             */
             at_once: string[];
             /** At Once Cost */
             at_once_cost: number | null;
-            /** At Once Is Cheaper */
+            /**
+             * At Once Is Cheaper
+             * @description None where it is not known.
+             */
             at_once_is_cheaper: boolean | null;
-            /** Boots */
+            /**
+             * Boots
+             * @description Boots and minutes until somebody is named, if each boot tells as much as the next one; half of the searches end sooner.
+             */
             boots: number;
             /** Currency */
             currency: string;
-            /** Going On Cost */
+            /**
+             * Going On Cost
+             * @description Both beyond the one module that is replaced either way; None where hours or modules have no price.
+             */
             going_on_cost: number | null;
             /** Minutes */
             minutes: number;
             /** Odds */
             odds: number;
-            /** Unpriced */
+            /**
+             * Unpriced
+             * @description What is not priced: hours, modules, or nothing.
+             */
             unpriced: string;
         };
         /** HTTPValidationError */
@@ -5726,7 +6407,10 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            /** By */
+            /**
+             * By
+             * @description Who did it, as shown; None for the tool itself.
+             */
             by: string | null;
             /** Detail */
             detail: {
@@ -5736,7 +6420,10 @@ export interface components {
             id: number;
             /** Machine Id */
             machine_id: string | null;
-            /** Plan */
+            /**
+             * Plan
+             * @description The plan's name as it is now.
+             */
             plan: string | null;
             /** Plan Id */
             plan_id: string | null;
@@ -5746,11 +6433,20 @@ export interface components {
          * @description Something that has the text in it.
          */
         Hit: {
-            /** Detail */
+            /**
+             * Detail
+             * @description What tells it from others of its title.
+             */
             detail: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description machine, plan, sheet, part or module.
+             */
             kind: string;
-            /** Machine Id */
+            /**
+             * Machine Id
+             * @description The machine that it leads to; None where it is of none.
+             */
             machine_id: string | null;
             /** Title */
             title: string;
@@ -5791,6 +6487,59 @@ export interface components {
             machine_id: string;
         };
         /**
+         * HookBody
+         * @description An address that is told what happens, and of what.
+         */
+        HookBody: {
+            /**
+             * About
+             * @default machines
+             * @enum {string}
+             */
+            about?: "machines" | "access" | "everything";
+            /** Address */
+            address: string;
+        };
+        /** HookChange */
+        HookChange: {
+            /**
+             * Active
+             * @description Whether it is told for now.
+             */
+            active: boolean;
+        };
+        /** HookRow */
+        HookRow: {
+            /**
+             * About
+             * @description machines, access, everything.
+             */
+            about: string;
+            /** Active */
+            active: boolean;
+            /** Address */
+            address: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Delivered At */
+            delivered_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Trouble */
+            trouble: string;
+            /**
+             * Waiting
+             * @description Deliveries that are not through yet; when the last one was, and what came of the last try that was not.
+             */
+            waiting: number;
+        };
+        /**
          * How
          * @enum {string}
          */
@@ -5800,11 +6549,17 @@ export interface components {
          * @description A module in somebody's hand beside the one that a slot is to get.
          */
         InHand: {
-            /** Differs */
+            /**
+             * Differs
+             * @description What differs and matters; what differs and is only the sticker.
+             */
             differs: string[];
             /** Matches */
             matches: boolean;
-            /** Notes */
+            /**
+             * Notes
+             * @description Sentences: where others of its part number are told of otherwise, so that the number alone does not settle it.
+             */
             notes: string[];
             /** Short */
             short: string;
@@ -5830,13 +6585,22 @@ export interface components {
          * @description What a list brings to one sheet.
          */
         IntoSheet: {
-            /** Added */
+            /**
+             * Added
+             * @description Parts that it does not list yet; parts that it lists already.
+             */
             added: string[];
             /** Changes */
             changes: components["schemas"]["ClauseChange"][];
-            /** Draft By */
+            /**
+             * Draft By
+             * @description Somebody writes its next revision: the lines go into that; "" = into a revision of their own.
+             */
             draft_by: string;
-            /** Fault */
+            /**
+             * Fault
+             * @description Why nothing can be written into it; "" = it can.
+             */
             fault: string;
             /** Sheet Hash */
             sheet_hash: string;
@@ -5853,20 +6617,35 @@ export interface components {
             act: string;
             /** Due */
             due: string | null;
-            /** Mine */
+            /**
+             * Mine
+             * @description Whether it is with whoever asks, or a word of theirs would do.
+             */
             mine: boolean;
-            /** Path */
+            /**
+             * Path
+             * @description Where it is dealt with, and in a word what is done there.
+             */
             path: string;
             section: components["schemas"]["Section"];
-            /** Severity */
+            /**
+             * Severity
+             * @description stop, ask, risk, slow, note.
+             */
             severity: string;
-            /** Since */
+            /**
+             * Since
+             * @description Since when it waits; by when it is due.
+             */
             since: string | null;
             /** What */
             what: string;
             /** Where */
             where: string;
-            /** Who */
+            /**
+             * Who
+             * @description Whoever it is with; "" = nobody yet.
+             */
             who: string;
             /** Words */
             words: string;
@@ -5880,11 +6659,20 @@ export interface components {
             at: string | null;
             /** By */
             by: string;
-            /** Reason */
+            /**
+             * Reason
+             * @description Why it was waived, by whom and when.
+             */
             reason: string;
-            /** Slots */
+            /**
+             * Slots
+             * @description Slots that lack evidence.
+             */
             slots: string[];
-            /** State */
+            /**
+             * State
+             * @description there, lacking, against or waived.
+             */
             state: string;
             /** What */
             what: string;
@@ -5894,7 +6682,10 @@ export interface components {
         /** JobSteps */
         JobSteps: {
             job: components["schemas"]["JobView"];
-            /** Steps */
+            /**
+             * Steps
+             * @description A page of its steps, in order.
+             */
             steps: components["schemas"]["StepRow"][];
         };
         /** JobView */
@@ -5914,16 +6705,25 @@ export interface components {
             id: string;
             /** Kind */
             kind: string;
-            /** Left */
+            /**
+             * Left
+             * @description Steps that were not done because it was stopped.
+             */
             left: number;
             /**
              * Started At
              * Format: date-time
              */
             started_at: string;
-            /** State */
+            /**
+             * State
+             * @description waiting, running, done, stopped
+             */
             state: string;
-            /** Stopping */
+            /**
+             * Stopping
+             * @description It was told to stop and finishes the step at hand.
+             */
             stopping: boolean;
             /** Title */
             title: string;
@@ -5963,12 +6763,19 @@ export interface components {
             /** Kit */
             kit: number | null;
             module: components["schemas"]["Module"];
-            /** Near */
+            /**
+             * Near
+             * @description Known numbers that are nearly what was typed, where nothing in it is understood.
+             */
             near: string[];
             /** Not Understood */
             not_understood: components["schemas"]["Left"][];
+            /** @description What is known of the part number in it, beside what the label itself says. */
             part: components["schemas"]["ModuleOfPart"] | null;
-            /** Short */
+            /**
+             * Short
+             * @description The module in a few words.
+             */
             short: string;
             /** Text */
             text: string;
@@ -6020,7 +6827,10 @@ export interface components {
          * @description Something to do about it, and what trouble and loss come to then.
          */
         Lever: {
-            /** About */
+            /**
+             * About
+             * @description What it is about, where that is not the whole route: a part.
+             */
             about: string;
             /** Because */
             because: string;
@@ -6051,6 +6861,7 @@ export interface components {
             kept_at: string;
             /** Models */
             models: string[];
+            /** @description Who retired it and why; None: it is in use. */
             retired: components["schemas"]["Retired-Output"] | null;
             sheet: components["schemas"]["SheetRow"];
             uses: components["schemas"]["Uses"];
@@ -6060,13 +6871,19 @@ export interface components {
          * @description What would raise a ceiling, and to where.
          */
         Lift: {
-            /** By */
+            /**
+             * By
+             * @description firmware, system or processor.
+             */
             by: string;
             /** Gib */
             gib: number;
             kind: components["schemas"]["CeilingKind"];
             source: components["schemas"]["Source"];
-            /** To */
+            /**
+             * To
+             * @description The version from which, or the processor.
+             */
             to: string;
         };
         /**
@@ -6101,7 +6918,10 @@ export interface components {
             source: components["schemas"]["Source"];
             /** Trust */
             trust: number;
-            /** Unit */
+            /**
+             * Unit
+             * @description GiB, Gbit, ranks or high.
+             */
             unit: string;
             /** Used */
             used: number;
@@ -6118,20 +6938,29 @@ export interface components {
             lead_days: number | null;
             /** Left Over */
             left_over: number;
-            /** Missing */
+            /**
+             * Missing
+             * @description Modules that nobody offers.
+             */
             missing: number;
             module: components["schemas"]["Module"];
             /** Needs */
             needs: components["schemas"]["ForView"][];
             /** Offers */
             offers: components["schemas"]["OfferAt"][];
-            /** Part */
+            /**
+             * Part
+             * @description None: any of this kind does.
+             */
             part: string | null;
             /** Takes */
             takes: components["schemas"]["TakeView"][];
             /** Wanted */
             wanted: number;
-            /** Words */
+            /**
+             * Words
+             * @description As a shop lists it.
+             */
             words: string;
         };
         /**
@@ -6156,11 +6985,17 @@ export interface components {
          * @description A model whose qualified list has it.
          */
         ListedFor: {
-            /** Line */
+            /**
+             * Line
+             * @description The list's line, which may end in * for any ending.
+             */
             line: string;
             /** Model */
             model: string;
-            /** Note */
+            /**
+             * Note
+             * @description What the list says beside it.
+             */
             note: string;
             /** Sheet Hash */
             sheet_hash: string;
@@ -6192,9 +7027,15 @@ export interface components {
             mode: string | null;
             /** Os Bits */
             os_bits: number | null;
-            /** Os Cap Gib */
+            /**
+             * Os Cap Gib
+             * @description What a 32-bit system with address extension can use. [GiB]
+             */
             os_cap_gib: number | null;
-            /** Processors */
+            /**
+             * Processors
+             * @description Socket -> processor id, or None where the socket is known to be empty.
+             */
             processors: {
                 [key: string]: string | null;
             };
@@ -6270,9 +7111,15 @@ export interface components {
             count: number;
             /** Installed Gib */
             installed_gib: number;
-            /** Name */
+            /**
+             * Name
+             * @description "" where nothing is said of it.
+             */
             name: string;
-            /** Spread */
+            /**
+             * Spread
+             * @description Doublings of a GiB (5 = from 32 up to 64) -> how many machines have that much fitted.
+             */
             spread: {
                 [key: string]: number;
             };
@@ -6287,7 +7134,10 @@ export interface components {
             id: string;
             /** Name */
             name: string;
-            /** Need Gib */
+            /**
+             * Need Gib
+             * @description What it is to have usable; None where nobody said.
+             */
             need_gib: number | null;
             /** Plan */
             plan: string | null;
@@ -6295,7 +7145,10 @@ export interface components {
             sheet_title: string;
             /** Site */
             site: string | null;
-            /** Station */
+            /**
+             * Station
+             * @description Where the work on it stands: Survey, Fit, Run or Proof.
+             */
             station: string;
             summary: components["schemas"]["Summary"];
             /**
@@ -6303,15 +7156,22 @@ export interface components {
              * Format: date-time
              */
             surveyed_at: string;
+            /** @description What is on order for its plan and has not come; None where nothing is. */
             waits: components["schemas"]["Waits"] | null;
         };
         /** MachinePage */
         MachinePage: {
-            /** Counts */
+            /**
+             * Counts
+             * @description Of the machines with the text: how many in all, and to each thing that the list can be narrowed to.
+             */
             counts: {
                 [key: string]: number;
             };
-            /** Groups */
+            /**
+             * Groups
+             * @description In the list's order; empty where it is not grouped.
+             */
             groups: components["schemas"]["MachineGroup"][];
             /** Machines */
             machines: components["schemas"]["MachineLine"][];
@@ -6332,43 +7192,77 @@ export interface components {
             bay_columns: number;
             /** Bay Numbering */
             bay_numbering: string;
-            /** Bays */
+            /**
+             * Bays
+             * @description Drive bays by number, and how they stand on the front; none where the model has none.
+             */
             bays: components["schemas"]["BayView"][];
             board: components["schemas"]["Board"];
-            /** Doubts */
+            /**
+             * Doubts
+             * @description Clauses of its sheet that a machine's own proposal contradicted.
+             */
             doubts: components["schemas"]["DoubtView"][];
             evaluation: components["schemas"]["Evaluation"];
+            /** @description What is particular to this unit; what is left out is unknown. */
             facts: components["schemas"]["Machine"];
-            /** Failed */
+            /**
+             * Failed
+             * @description Slots whose module is at fault.
+             */
             failed: string[];
             /**
              * Id
              * Format: uuid
              */
             id: string;
-            /** May Be Bare */
+            /**
+             * May Be Bare
+             * @description Sockets that may be empty.
+             */
             may_be_bare: string[];
-            /** May Hold */
+            /**
+             * May Hold
+             * @description Socket -> the processors it may hold, in the sheet's order.
+             */
             may_hold: {
                 [key: string]: string[];
             };
-            /** Modes */
+            /**
+             * Modes
+             * @description Modes that its sheet names.
+             */
             modes: string[];
             /** Name */
             name: string;
-            /** Need Gib */
+            /**
+             * Need Gib
+             * @description What it is to have usable; None where nobody said.
+             */
             need_gib: number | null;
-            /** Official Gib */
+            /**
+             * Official Gib
+             * @description The lowest official total in force; None where nobody states one.
+             */
             official_gib: number | null;
             /** Plans */
             plans: components["schemas"]["PlanName"][];
-            /** Questions */
+            /**
+             * Questions
+             * @description What to answer first.
+             */
             questions: components["schemas"]["Question"][];
             /** Retired At */
             retired_at: string | null;
-            /** Runs */
+            /**
+             * Runs
+             * @description What was done at the bench, the newest first.
+             */
             runs: components["schemas"]["RunBrief"][];
-            /** Services */
+            /**
+             * Services
+             * @description How it can be asked over the network.
+             */
             services: components["schemas"]["ServiceView"][];
             /** Sheet Hash */
             sheet_hash: string;
@@ -6436,12 +7330,50 @@ export interface components {
          * @description Which slot of a sheet each reported slot is, as far as its name tells.
          */
         Match: {
-            /** Processors */
+            /**
+             * Processors
+             * @description Socket -> processor id, None where it is reported empty; sockets that are not clear are left out.
+             */
             processors: {
                 [key: string]: string | null;
             };
-            /** Slots */
+            /**
+             * Slots
+             * @description In the reading's order; None where no slot, or several, have the name.
+             */
             slots: (string | null)[];
+        };
+        /**
+         * Member
+         * @description An account as leads see it.
+         */
+        Member: {
+            /**
+             * Active
+             * @description False: kept for its history, but nobody signs in with it.
+             */
+            active: boolean;
+            /**
+             * Directory
+             * @description no, awaited (whoever has its name there may have it), yes.
+             */
+            directory: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /**
+             * Second Factor
+             * @description Whether its sign-in asks for an authenticator's code.
+             */
+            second_factor: boolean;
+            /** Shown As */
+            shown_as: string;
         };
         /**
          * MemberDifference
@@ -6462,9 +7394,15 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Largest Gib */
+            /**
+             * Largest Gib
+             * @description The largest single load of it; None = nobody said.
+             */
             largest_gib: number | null;
-            /** Load Gib */
+            /**
+             * Load Gib
+             * @description None = nobody said what it carries.
+             */
             load_gib: number | null;
             /** Name */
             name: string;
@@ -6561,11 +7499,20 @@ export interface components {
             device_width: number | null;
             /** Die Gbit */
             die_gbit: number | null;
-            /** Ecc */
+            /**
+             * Ecc
+             * @description Whether it corrects errors over the bus; dies' own correction does not count.
+             */
             ecc: boolean | null;
-            /** Ecc Bits */
+            /**
+             * Ecc Bits
+             * @description Beside 64 data bits (DDR5: beside each 32-bit half).
+             */
             ecc_bits: number | null;
-            /** Failed */
+            /**
+             * Failed
+             * @description mapped-out (the machine has taken it out of use) or in-use (failing, and still counted); None = nothing against it.
+             */
             failed: string | null;
             form: components["schemas"]["Form"] | null;
             generation: components["schemas"]["Generation"] | null;
@@ -6583,6 +7530,7 @@ export interface components {
             part: string | null;
             /**
              * Rails V
+             * @description Volts it may run at, ascending; empty = unknown.
              * @default []
              */
             rails_v: number[];
@@ -6592,9 +7540,15 @@ export interface components {
             revision: string | null;
             /** Serial */
             serial: string | null;
-            /** Stack Height */
+            /**
+             * Stack Height
+             * @description Dies stacked behind one load (3DS); 1 = not stacked.
+             */
             stack_height: number | null;
-            /** Timing */
+            /**
+             * Timing
+             * @description Timing bin as printed: "T", "B", "11-11".
+             */
             timing: string | null;
         };
         /** ModuleBody */
@@ -6654,8 +7608,12 @@ export interface components {
          * @description A module beside what is known of its number.
          */
         ModuleOfPart: {
-            /** Against */
+            /**
+             * Against
+             * @description Sentences: what the module tells otherwise than others of its number.
+             */
             against: string[];
+            /** @description The module with all that is offered and undisputed. */
             all_taken: components["schemas"]["Module"];
             /** Also */
             also: string[];
@@ -6663,7 +7621,10 @@ export interface components {
             number: string;
             /** Offered */
             offered: components["schemas"]["FactToTake"][];
-            /** Seen */
+            /**
+             * Seen
+             * @description In how many places the number was seen.
+             */
             seen: number;
         };
         /** MoneyBody */
@@ -6723,6 +7684,7 @@ export interface components {
             currency: string;
             /**
              * Data
+             * @description What losing a machine's data would cost without any backup, and how many tiers of backup there are.
              * @default 0
              */
             data: number;
@@ -6733,11 +7695,13 @@ export interface components {
             downtime_hour: number;
             /**
              * Hour
+             * @description An hour of hands; an hour without a machine; sending the modules of one try back.
              * @default 0
              */
             hour: number;
             /**
              * Official Per Gb
+             * @description What a GB is thought to cost where nobody offers it: of the machine's maker, of others; 0 = no idea.
              * @default 0
              */
             official_per_gb: number;
@@ -6761,13 +7725,19 @@ export interface components {
             changes: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             };
-            /** Cost */
+            /**
+             * Cost
+             * @description Beyond what the plan costs already.
+             */
             cost: string;
             /** Currency */
             currency: string;
             /** Installed Gib */
             installed_gib: number;
-            /** Parts */
+            /**
+             * Parts
+             * @description Part -> how many are put in.
+             */
             parts: {
                 [key: string]: number;
             };
@@ -6785,7 +7755,10 @@ export interface components {
             /** Before */
             before: number;
             kind: components["schemas"]["DoubtKind"];
-            /** Weight */
+            /**
+             * Weight
+             * @description What it weighs, after all factors; 0 where another report of its source stands for it.
+             */
             weight: number;
             /** Words */
             words: string;
@@ -6797,13 +7770,22 @@ export interface components {
         Need: {
             /** Base */
             base: number;
-            /** Grown */
+            /**
+             * Grown
+             * @description Loads and cache after the years; the system does not grow.
+             */
             grown: number;
             /** Headroom */
             headroom: number;
-            /** Largest */
+            /**
+             * Largest
+             * @description The largest single load: it goes to one machine as a whole.
+             */
             largest: number;
-            /** Loads */
+            /**
+             * Loads
+             * @description All workloads as busy as they get, today.
+             */
             loads: number;
             /** Total */
             total: number;
@@ -6835,6 +7817,15 @@ export interface components {
             hash?: string | null;
             /** Text */
             text?: string | null;
+        };
+        /**
+         * NewHook
+         * @description A webhook with the secret that signs, shown this once.
+         */
+        NewHook: {
+            kept: components["schemas"]["HookRow"];
+            /** Secret */
+            secret: string;
         };
         /**
          * NewMachine
@@ -7032,21 +8023,33 @@ export interface components {
          * @description A boot to try next.
          */
         NextBoot: {
-            /** Arrangement */
+            /**
+             * Arrangement
+             * @description Slot -> the module's name.
+             */
             arrangement: {
                 [key: string]: string;
             };
             /** Minutes */
             minutes: number;
-            /** Moves */
+            /**
+             * Moves
+             * @description Slot -> slot, for modules that move.
+             */
             moves: {
                 [key: string]: string;
             };
             /** Reseated */
             reseated: string[];
-            /** Tells */
+            /**
+             * Tells
+             * @description What it tells for its minutes, as a share of what the best one does.
+             */
             tells: number;
-            /** Touched */
+            /**
+             * Touched
+             * @description Slots that are touched to come there.
+             */
             touched: string[];
             /** Why */
             why: string;
@@ -7098,9 +8101,15 @@ export interface components {
             most: number;
             /** Name */
             name: string;
-            /** Set Here */
+            /**
+             * Set Here
+             * @description Whether this installation has set it.
+             */
             set_here: boolean;
-            /** Usual */
+            /**
+             * Usual
+             * @description As it ships.
+             */
             usual: number;
             /** Value */
             value: number;
@@ -7186,7 +8195,10 @@ export interface components {
             module: components["schemas"]["Module"];
             /** Part */
             part: string;
-            /** Per Gb */
+            /**
+             * Per Gb
+             * @description Price of a kit over what it holds; None where the module's size is not known.
+             */
             per_gb: string | null;
             /** Price */
             price: string;
@@ -7207,13 +8219,19 @@ export interface components {
          * @description A slot as it is called now, and where it seems to belong.
          */
         OldSlot: {
-            /** Is Used */
+            /**
+             * Is Used
+             * @description Whether something is known of it that would be lost without a place.
+             */
             is_used: boolean;
             /** Printed */
             printed: string;
             /** Slot */
             slot: string;
-            /** To */
+            /**
+             * To
+             * @description The slot of the other sheet that has its name, or its place where both have as many; None where neither tells.
+             */
             to: string | null;
         };
         /**
@@ -7232,7 +8250,10 @@ export interface components {
             what: string;
             /** Who */
             who: string;
-            /** Words */
+            /**
+             * Words
+             * @description "on the bench", "plan Two more", "survey".
+             */
             words: string;
         };
         /**
@@ -7242,11 +8263,17 @@ export interface components {
         OpenFact: {
             /** Fact */
             fact: string;
-            /** Harm */
+            /**
+             * Harm
+             * @description stop, slow or cost
+             */
             harm: string;
             /** Hides */
             hides: string;
-            /** Question */
+            /**
+             * Question
+             * @description Where a sheet's text answers it; None where that is not asked for.
+             */
             question: string | null;
             /** What */
             what: string;
@@ -7258,11 +8285,20 @@ export interface components {
          * @description What becomes of a machine under another sheet.
          */
         OtherModel: {
-            /** Dropped */
+            /**
+             * Dropped
+             * @description What is known now and has no meaning there.
+             */
             dropped: string[];
-            /** Places */
+            /**
+             * Places
+             * @description Slots of the other sheet.
+             */
             places: components["schemas"]["NewSlot"][];
-            /** Plans */
+            /**
+             * Plans
+             * @description Plans that go over with it; what they will run with and an approval do not.
+             */
             plans: string[];
             /** Slots */
             slots: components["schemas"]["OldSlot"][];
@@ -7282,11 +8318,20 @@ export interface components {
         PartLine: {
             /** Also */
             also: string[];
-            /** Disputed */
+            /**
+             * Disputed
+             * @description Members of which its sightings tell otherwise.
+             */
             disputed: string[];
-            /** Fitted */
+            /**
+             * Fitted
+             * @description Modules in machines and on the Shelf; offers and trials.
+             */
             fitted: number;
-            /** Listed */
+            /**
+             * Listed
+             * @description Qualified lists that have it by itself.
+             */
             listed: number;
             /** Number */
             number: string;
@@ -7296,7 +8341,10 @@ export interface components {
             on_hand: number;
             /** Trials */
             trials: number;
-            /** Words */
+            /**
+             * Words
+             * @description What all agree on, in a few words.
+             */
             words: string;
         };
         /**
@@ -7330,6 +8378,7 @@ export interface components {
             listed: components["schemas"]["ListedFor"][];
             /** Machines */
             machines: components["schemas"]["Holder"][];
+            /** @description What nothing contradicts. */
             module: components["schemas"]["Module"];
             /** Number */
             number: string;
@@ -7361,7 +8410,10 @@ export interface components {
             id: string;
             /** Number */
             number: string;
-            /** Same */
+            /**
+             * Same
+             * @description The other number; None where it is told what it is.
+             */
             same: string | null;
             /** Source */
             source: string;
@@ -7391,9 +8443,15 @@ export interface components {
         PassedRow: {
             /** Count */
             count: number;
-            /** Donor */
+            /**
+             * Donor
+             * @description The machine that they came out of.
+             */
             donor: string | null;
-            /** Kind */
+            /**
+             * Kind
+             * @description Equal for modules that are alike (formats.documents.like_key).
+             */
             kind: string;
             source: components["schemas"]["From"];
             /**
@@ -7457,12 +8515,16 @@ export interface components {
          * @description One plan beside the machine's others: what it comes to, in figures that can be compared.
          */
         PlanBrief: {
+            /** @description What it could still become. */
             at_worst: components["schemas"]["Verdict"];
             /** Balance */
             balance: number | null;
             /** Data Rate Mts */
             data_rate_mts: number | null;
-            /** Findings */
+            /**
+             * Findings
+             * @description Severity -> how many findings.
+             */
             findings: {
                 [key: string]: number;
             };
@@ -7472,7 +8534,10 @@ export interface components {
             goal: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
-            /** Id */
+            /**
+             * Id
+             * @description None: the machine as it is.
+             */
             id: string | null;
             /** Installed Gib */
             installed_gib: number;
@@ -7486,9 +8551,15 @@ export interface components {
             rails: components["schemas"]["Rail"][];
             /** State */
             state: string | null;
-            /** Sustained Gbs */
+            /**
+             * Sustained Gbs
+             * @description Of the socket that sustains least. [GB/s]
+             */
             sustained_gbs: number | null;
-            /** Touches */
+            /**
+             * Touches
+             * @description Modules that are moved, taken out or put in.
+             */
             touches: number;
             /** Updated At */
             updated_at: string | null;
@@ -7554,7 +8625,10 @@ export interface components {
              * Format: uuid
              */
             machine_id: string;
-            /** Missed */
+            /**
+             * Missed
+             * @description Its wave is over and nobody began.
+             */
             missed: boolean;
             /** Plan */
             plan: string;
@@ -7608,7 +8682,10 @@ export interface components {
          * @description A plan that puts in what is not fitted.
          */
         PlanToBuyFor: {
-            /** Chosen */
+            /**
+             * Chosen
+             * @description Whether what is shown is for it, among others.
+             */
             chosen: boolean;
             /** Handed On */
             handed_on: number;
@@ -7624,11 +8701,17 @@ export interface components {
              * Format: uuid
              */
             machine_id: string;
-            /** Modules */
+            /**
+             * Modules
+             * @description Modules that it puts in beyond what is fitted.
+             */
             modules: number;
             /** Name */
             name: string;
-            /** Ordered */
+            /**
+             * Ordered
+             * @description Of those: on order for it; to come out of other machines of its round.
+             */
             ordered: number;
             /** State */
             state: string;
@@ -7638,19 +8721,31 @@ export interface components {
          * @description A plan with what it starts from and what it comes to.
          */
         PlanView: {
-            /** Actions */
+            /**
+             * Actions
+             * @description From now to the goal: kept modules first, then in workable order.
+             */
             actions: components["schemas"]["ActionView"][];
             /** Can Redo */
             can_redo: boolean;
             /** Can Undo */
             can_undo: boolean;
-            /** Changed By */
+            /**
+             * Changed By
+             * @description Who changed it last; None when nobody has.
+             */
             changed_by: string | null;
-            /** Cures */
+            /**
+             * Cures
+             * @description For each finding of the goal's evaluation, in its order; None where there is none.
+             */
             cures: (components["schemas"]["CureView"] | null)[];
             /** Discarded */
             discarded: boolean;
-            /** Doubts */
+            /**
+             * Doubts
+             * @description Clauses of its sheet that a machine's own proposal contradicted.
+             */
             doubts: components["schemas"]["DoubtView"][];
             evaluation: components["schemas"]["Evaluation"];
             evaluation_now: components["schemas"]["Evaluation"];
@@ -7670,33 +8765,51 @@ export interface components {
             machine_id: string;
             /** Name */
             name: string;
-            /** Now */
+            /**
+             * Now
+             * @description The layout that the plan starts from, and its goal; slots left out are empty.
+             */
             now: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
-            /** Questions */
+            /**
+             * Questions
+             * @description What to answer first.
+             */
             questions: components["schemas"]["Question"][];
-            /** Runs With */
+            /**
+             * Runs With
+             * @description Facts of the machine (firmware, system, processors, mode) that it will run with, where they are not today's.
+             */
             runs_with: {
                 [key: string]: unknown;
             };
             /** Sheet Changed */
             sheet_changed: boolean;
-            /** Stages */
+            /**
+             * Stages
+             * @description What each stage changes, in order; empty = all at once.
+             */
             stages: components["schemas"]["umbrak__services__plans__view__StageView"][];
             /** State */
             state: string;
-            /** Survey Changed */
+            /**
+             * Survey Changed
+             * @description True when a newer survey found something else in the slots, or the machine has another sheet, than it was made with.
+             */
             survey_changed: boolean;
             /**
              * Updated At
              * Format: date-time
              */
             updated_at: string;
+            /** @description What it comes to since it was proved: what was open or at risk then, the machine has answered. None where it is not proved. */
             verdict_proved: components["schemas"]["Verdict"] | null;
+            /** @description What the goal comes to by what runs today; None where nothing else will run then. */
             verdict_today: components["schemas"]["Verdict"] | null;
             /** Version */
             version: number;
+            /** @description What is on order for it and has not come; None where nothing is. */
             waits: components["schemas"]["Waits"] | null;
         };
         /** Polling */
@@ -7714,7 +8827,10 @@ export interface components {
              * Format: date-time
              */
             approved_at: string;
-            /** Counts */
+            /**
+             * Counts
+             * @description False where it was reckoned by an older model: then it counts in no figure.
+             */
             counts: boolean;
             /**
              * Ended At
@@ -7731,7 +8847,10 @@ export interface components {
             outcome: components["schemas"]["Outcome"];
             /** Plan */
             plan: string;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description Trouble as the lead saw it.
+             */
             trouble: number;
         };
         /**
@@ -7762,7 +8881,10 @@ export interface components {
         PriceAt: {
             /** Balance */
             balance: number | null;
-            /** Cost */
+            /**
+             * Cost
+             * @description None where nothing has a price.
+             */
             cost: string | null;
             /** Data Rate Mts */
             data_rate_mts: number | null;
@@ -7785,9 +8907,15 @@ export interface components {
              * @default []
              */
             errors?: components["schemas"]["FieldError"][];
-            /** Fingerprint */
+            /**
+             * Fingerprint
+             * @description SHA-256 of a service's certificate that nobody has trusted yet.
+             */
             fingerprint?: string | null;
-            /** Id */
+            /**
+             * Id
+             * @description Under which the server's log tells the cause.
+             */
             id?: string | null;
             /** Status */
             status: number;
@@ -7826,7 +8954,10 @@ export interface components {
             gap: number | null;
             /** Seconds */
             seconds: number;
-            /** Served */
+            /**
+             * Served
+             * @description As far as it is: machines served, the proved gap; None before there is any.
+             */
             served: number | null;
         };
         /** ProofView */
@@ -7836,16 +8967,29 @@ export interface components {
             allocation: components["schemas"]["AllocationHow"] | null;
             /** Allocations */
             allocations: components["schemas"]["AllocationView"][];
-            /** Cleared */
+            /**
+             * Cleared
+             * @description What came back after clearing; None = not cleared yet.
+             */
             cleared: string | null;
-            /** Complete */
+            /**
+             * Complete
+             * @description Whether it can be signed off: everything is there, or waived.
+             */
             complete: boolean;
             /** Corrects */
             corrects: boolean | null;
-            /** Counts */
+            /**
+             * Counts
+             * @description Whether errors are counted, as somebody said; None = nobody did. `corrects` is what the modules tell of it.
+             */
             counts: boolean | null;
+            /** @description The newest fault search; None where none was begun. */
             faults: components["schemas"]["FaultView"] | null;
-            /** Items */
+            /**
+             * Items
+             * @description Everything that is wanted, in the order of the work.
+             */
             items: components["schemas"]["ItemView"][];
             /** Os Notes */
             os_notes: string[];
@@ -7857,19 +9001,31 @@ export interface components {
              */
             run_id: string;
             seen: components["schemas"]["SeenView"] | null;
-            /** Serials */
+            /**
+             * Serials
+             * @description Slot -> serial, as noted at the bench.
+             */
             serials: {
                 [key: string]: string;
             };
             signed: components["schemas"]["SignedView"] | null;
             soak: components["schemas"]["SoakView"] | null;
-            /** Soak Days */
+            /**
+             * Soak Days
+             * @description How long the soak lasts if nobody says otherwise. [d]
+             */
             soak_days: number;
-            /** Soak Waits */
+            /**
+             * Soak Waits
+             * @description Why the soak cannot begin yet; "" where it can.
+             */
             soak_waits: string;
             /** State */
             state: string;
-            /** Test How */
+            /**
+             * Test How
+             * @description How the memory is tested and where that is read, as far as the sheet says.
+             */
             test_how: string[];
             /** Tests */
             tests: components["schemas"]["TestView"][];
@@ -7883,7 +9039,10 @@ export interface components {
             at: string;
             /** Buy */
             buy: components["schemas"]["BuyRow"][];
-            /** Cost */
+            /**
+             * Cost
+             * @description What is weighed: modules, work, expected loss, what is left undone.
+             */
             cost: number;
             /** Currency */
             currency: string;
@@ -7898,7 +9057,10 @@ export interface components {
             holds: components["schemas"]["HoldRow"][];
             /** Hours */
             hours: number;
-            /** Knew */
+            /**
+             * Knew
+             * @description How each plan stood that the round had made before.
+             */
             knew: {
                 [key: string]: string;
             };
@@ -7906,19 +9068,31 @@ export interface components {
             passed: components["schemas"]["PassedRow"][];
             /** Rows */
             rows: components["schemas"]["ProposedRow"][];
-            /** Saved */
+            /**
+             * Saved
+             * @description What the modules that are passed on would cost to buy.
+             */
             saved: string;
             /** Seconds */
             seconds: number;
             /** Spent */
             spent: string;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description Probability of any trouble at all; machines with trouble, expected.
+             */
             trouble: number;
             /** Troubled */
             troubled: number;
-            /** Unheld */
+            /**
+             * Unheld
+             * @description Pins that cannot be held, by machine.
+             */
             unheld: string[];
-            /** Version */
+            /**
+             * Version
+             * @description What it was asked: another version of the round is another question.
+             */
             version: number;
             /** Waves */
             waves: components["schemas"]["WaveRow"][];
@@ -7947,7 +9121,10 @@ export interface components {
             at: string;
             /** By */
             by: string;
-            /** Contradicts */
+            /**
+             * Contradicts
+             * @description Clauses of the sheet that it contradicts.
+             */
             contradicts: string[];
             /** Moves */
             moves: {
@@ -7968,14 +9145,24 @@ export interface components {
             machine_id: string;
             /** Model */
             model: string;
-            /** Need Gib */
+            /**
+             * Need Gib
+             * @description None: nobody said.
+             */
             need_gib: number | null;
+            /** @description None: it is left as it is, `why` says why. */
             served: components["schemas"]["ServedRow"] | null;
-            /** Stamp */
+            /**
+             * Stamp
+             * @description What it was found with: anything else is a change since.
+             */
             stamp: string;
             /** Usable Gib */
             usable_gib: number;
-            /** Ways */
+            /**
+             * Ways
+             * @description Its routes, by name, the cheapest first.
+             */
             ways: string[];
             /** Why */
             why: string;
@@ -8025,7 +9212,10 @@ export interface components {
             modules: number;
             /** Part */
             part: string;
-            /** Pending */
+            /**
+             * Pending
+             * @description Still to come.
+             */
             pending: number;
             /** Price */
             price: string;
@@ -8042,7 +9232,10 @@ export interface components {
             cost: string;
             /** Currency */
             currency: string;
-            /** Days Late */
+            /**
+             * Days Late
+             * @description Since when it should be there, where something of it is not.
+             */
             days_late: number;
             /** Due On */
             due_on: string | null;
@@ -8071,20 +9264,30 @@ export interface components {
         Question: {
             /** Answers */
             answers: components["schemas"]["Answer"][];
+            /** @description The worst that it could hide. */
             hides: components["schemas"]["Severity"];
             /** Look At */
             look_at: string;
             /** Needs */
             needs: string[];
-            /** Of Sheet */
+            /**
+             * Of Sheet
+             * @description The fact of the sheet that is open, where it is one.
+             */
             of_sheet: string | null;
             /** Slots */
             slots: string[];
             /** Text */
             text: string;
-            /** Typed */
+            /**
+             * Typed
+             * @description The need whose value is typed, where nobody can list the answers.
+             */
             typed: string | null;
-            /** Why */
+            /**
+             * Why
+             * @description Why it matters: the finding's own words.
+             */
             why: string;
         };
         /**
@@ -8094,7 +9297,10 @@ export interface components {
         Rail: {
             /** Domain */
             domain: string;
-            /** Possible */
+            /**
+             * Possible
+             * @description Rails of the board at which every module whose rails are known may run.
+             */
             possible: number[];
             /** Volts */
             volts: number | null;
@@ -8157,6 +9363,7 @@ export interface components {
         ReadingDoc: {
             /**
              * Channels
+             * @description Counters that stand for a whole channel.
              * @default {}
              */
             channels?: {
@@ -8185,7 +9392,10 @@ export interface components {
             channels: {
                 [key: string]: components["schemas"]["SlotHealth"];
             };
-            /** Day */
+            /**
+             * Day
+             * @description Since the soak began. [d]
+             */
             day: number;
             /** Slots */
             slots: {
@@ -8225,7 +9435,10 @@ export interface components {
             machine_id: string;
             /** Name */
             name: string;
-            /** Plan Id */
+            /**
+             * Plan Id
+             * @description None = what is fitted.
+             */
             plan_id: string | null;
             /** Verdict */
             verdict: string;
@@ -8251,12 +9464,38 @@ export interface components {
             id: string;
             /** Is Photo */
             is_photo: boolean;
-            /** Kind */
+            /**
+             * Kind
+             * @description note, not-right, doubt or photo.
+             */
             kind: string;
             /** Step */
             step: string | null;
             /** Text */
             text: string;
+        };
+        /**
+         * Removed
+         * @description What the last removal took.
+         */
+        Removed: {
+            /** At */
+            at: string;
+            /**
+             * Attachments
+             * @default 0
+             */
+            attachments: number;
+            /**
+             * Jobs
+             * @default 0
+             */
+            jobs: number;
+            /**
+             * Raw Reports
+             * @default 0
+             */
+            raw_reports: number;
         };
         /**
          * Renewed
@@ -8306,6 +9545,60 @@ export interface components {
              * @default
              */
             text?: string;
+        };
+        /**
+         * Retention
+         * @description After how many days what is removed; 0: it is kept for good.
+         */
+        Retention: {
+            /**
+             * Attachments
+             * @description Photos and logs of a run, counted from its end.
+             * @default 0
+             */
+            attachments: number;
+            /**
+             * Jobs
+             * @description Jobs that have ended, with their steps.
+             * @default 0
+             */
+            jobs: number;
+            /**
+             * Raw Reports
+             * @description Reports as they came, once they were read; what was read of them stays.
+             * @default 0
+             */
+            raw_reports: number;
+        };
+        /**
+         * RetentionBody
+         * @description After how many days what is removed; 0: it is kept for good.
+         */
+        RetentionBody: {
+            /**
+             * Attachments
+             * @description Photos and logs of a run, counted from its end.
+             * @default 0
+             */
+            attachments?: number;
+            /**
+             * Jobs
+             * @description Jobs that have ended, with their steps.
+             * @default 0
+             */
+            jobs?: number;
+            /**
+             * Raw Reports
+             * @description Reports as they came; what was read of them stays.
+             * @default 0
+             */
+            raw_reports?: number;
+        };
+        /** RetentionView */
+        RetentionView: {
+            days: components["schemas"]["Retention"];
+            /** @description None: nothing was looked through yet. */
+            removed: components["schemas"]["Removed"] | null;
         };
         /** RetireSheet */
         RetireSheet: {
@@ -8370,7 +9663,10 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            /** By */
+            /**
+             * By
+             * @description Who kept it, as shown; None: it came with the tool. And why, in their words.
+             */
             by: string | null;
             /** Hash */
             hash: string;
@@ -8383,18 +9679,28 @@ export interface components {
         };
         /** RiskView */
         RiskView: {
+            /** @description The newest. */
             approval: components["schemas"]["ApprovalView"] | null;
-            /** Approvals */
+            /**
+             * Approvals
+             * @description Those that stand, of different people; how many it takes.
+             */
             approvals: components["schemas"]["ApprovalView"][];
             /** Beliefs */
             beliefs: components["schemas"]["BeliefView"][];
-            /** Costs Told */
+            /**
+             * Costs Told
+             * @description Whether this installation has said what anything costs; without that no loss can be told.
+             */
             costs_told: boolean;
             /** Currency */
             currency: string;
             /** Delegated Cost */
             delegated_cost: number;
-            /** Delegated Trouble */
+            /**
+             * Delegated Trouble
+             * @description Up to which trouble and cost a technician may take the risk of somebody else's plan; nothing: leads alone.
+             */
             delegated_trouble: number;
             /** Expected Loss */
             expected_loss: number;
@@ -8404,12 +9710,19 @@ export interface components {
             levers: components["schemas"]["Lever"][];
             /** Losses */
             losses: components["schemas"]["LossView"][];
-            /** Needed */
+            /**
+             * Needed
+             * @description Whether a lead has to take it before it runs.
+             */
             needed: boolean;
             /** Quirks */
             quirks: number;
-            /** Reasons */
+            /**
+             * Reasons
+             * @description What speaks against it: risks, and facts that are not known.
+             */
             reasons: components["schemas"]["Finding"][];
+            /** @description None where its parts are not all at hand with a price, or nothing that the maker stands behind gives as much. */
             saving: components["schemas"]["SavingView"] | null;
             /** Trouble */
             trouble: number;
@@ -8420,10 +9733,14 @@ export interface components {
         };
         /** RoundAsked */
         "RoundAsked-Input": {
-            /** Budget */
+            /**
+             * Budget
+             * @description What may be spent on modules; None: whatever it takes.
+             */
             budget?: (number | string) | null;
             /**
              * Closed
+             * @description Machine -> days of waves in which it may not be opened.
              * @default {}
              */
             closed?: {
@@ -8436,6 +9753,7 @@ export interface components {
             keep_warranty?: boolean;
             /**
              * Lead Untold
+             * @description Days until a module is there whose supplier does not say.
              * @default 14
              */
             lead_untold?: number;
@@ -8443,6 +9761,7 @@ export interface components {
             machines: string[];
             /**
              * Needs
+             * @description Machine -> what it is to have usable, where that is not its own need. [GiB]
              * @default {}
              */
             needs?: {
@@ -8450,6 +9769,7 @@ export interface components {
             };
             /**
              * Passing On
+             * @description Whether what comes out of one machine may serve another.
              * @default true
              */
             passing_on?: boolean;
@@ -8462,11 +9782,13 @@ export interface components {
             };
             /**
              * Short Gb
+             * @description What a GB that a machine lacks weighs, where it is left as it is.
              * @default 20
              */
             short_gb?: number | string;
             /**
              * Soak Days
+             * @description How long what came out of a machine stays its way back.
              * @default 3
              */
             soak_days?: number;
@@ -8480,10 +9802,14 @@ export interface components {
         };
         /** RoundAsked */
         "RoundAsked-Output": {
-            /** Budget */
+            /**
+             * Budget
+             * @description What may be spent on modules; None: whatever it takes.
+             */
             budget: string | null;
             /**
              * Closed
+             * @description Machine -> days of waves in which it may not be opened.
              * @default {}
              */
             closed: {
@@ -8496,6 +9822,7 @@ export interface components {
             keep_warranty: boolean;
             /**
              * Lead Untold
+             * @description Days until a module is there whose supplier does not say.
              * @default 14
              */
             lead_untold: number;
@@ -8503,6 +9830,7 @@ export interface components {
             machines: string[];
             /**
              * Needs
+             * @description Machine -> what it is to have usable, where that is not its own need. [GiB]
              * @default {}
              */
             needs: {
@@ -8510,6 +9838,7 @@ export interface components {
             };
             /**
              * Passing On
+             * @description Whether what comes out of one machine may serve another.
              * @default true
              */
             passing_on: boolean;
@@ -8522,11 +9851,13 @@ export interface components {
             };
             /**
              * Short Gb
+             * @description What a GB that a machine lacks weighs, where it is left as it is.
              * @default 20
              */
             short_gb: string;
             /**
              * Soak Days
+             * @description How long what came out of a machine stays its way back.
              * @default 3
              */
             soak_days: number;
@@ -8551,7 +9882,10 @@ export interface components {
         RoundBrief: {
             /** By */
             by: string;
-            /** Done */
+            /**
+             * Done
+             * @description Of those that were accepted: proved; plans of it in all.
+             */
             done: number;
             /** First Day */
             first_day: string | null;
@@ -8587,9 +9921,15 @@ export interface components {
             asked: components["schemas"]["RoundAsked-Output"];
             /** By */
             by: string;
-            /** Changed */
+            /**
+             * Changed
+             * @description What changed since it was proposed and what that does to it, in words.
+             */
             changed: string[];
-            /** Fresh */
+            /**
+             * Fresh
+             * @description Whether the proposal answers what is asked now.
+             */
             fresh: boolean;
             /**
              * Id
@@ -8600,12 +9940,16 @@ export interface components {
             name: string;
             /** Plans */
             plans: components["schemas"]["PlanOfRound"][];
+            /** @description A search goes on. */
             progress: components["schemas"]["ProgressView"] | null;
             proposal: components["schemas"]["Proposal"] | null;
             state: components["schemas"]["RoundState"];
             /** Stopping */
             stopping: boolean;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description Why the last search came to nothing; "" where it did not.
+             */
             trouble: string;
             /**
              * Updated At
@@ -8634,9 +9978,15 @@ export interface components {
             expected_loss: number;
             /** Experiments */
             experiments: components["schemas"]["Experiment"][];
-            /** Fails Early */
+            /**
+             * Fails Early
+             * @description Of that: that a module which comes in fails early. And, no part of it: that it runs and shows something oddly.
+             */
             fails_early: number;
-            /** First Stage */
+            /**
+             * First Stage
+             * @description What the machine holds after the first module, where the route is better done in two stages.
+             */
             first_stage: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             } | null;
@@ -8644,7 +9994,10 @@ export interface components {
             free_slots: number;
             /** In Warranty */
             in_warranty: boolean;
-            /** Levers */
+            /**
+             * Levers
+             * @description What lowers trouble or its cost; which act would tell most, the best first.
+             */
             levers: components["schemas"]["Lever"][];
             /** Losses */
             losses: components["schemas"]["LossView"][];
@@ -8683,30 +10036,52 @@ export interface components {
         };
         /** RoutesView */
         RoutesView: {
-            /** Assumed */
+            /**
+             * Assumed
+             * @description Whether nobody offers what the routes are made of: it is what the standards have and the sheet takes.
+             */
             assumed: boolean;
             ended: components["schemas"]["umbrak__core__routes__answer__Ended"];
             /** Gap */
             gap: number | null;
-            /** Gave Up */
+            /**
+             * Gave Up
+             * @description Wishes that were given up, since nothing met them.
+             */
             gave_up: string[];
             money: components["schemas"]["MoneySettings"];
+            /** @description As it is now. */
             now: components["schemas"]["Evaluation"];
             /** On Offer */
             on_offer: number;
-            /** On Shelf */
+            /**
+             * On Shelf
+             * @description Candidates at hand for this machine: on the shelf, on offer.
+             */
             on_shelf: number;
-            /** Priced */
+            /**
+             * Priced
+             * @description Whether anything has a price; else no cost is told.
+             */
             priced: boolean;
-            /** Proved */
+            /**
+             * Proved
+             * @description Whether nothing was left out; otherwise how far the cheapest may be above the cheapest there is.
+             */
             proved: boolean;
-            /** Relax */
+            /**
+             * Relax
+             * @description Where there is no route: the smallest sets of wishes to give up.
+             */
             relax: string[][];
             /** Routes */
             routes: components["schemas"]["RouteView"][];
             /** Seconds */
             seconds: number;
-            /** Slower */
+            /**
+             * Slower
+             * @description Whether ways were left out that would leave less bandwidth than now.
+             */
             slower: boolean;
             /** Weighed */
             weighed: number;
@@ -8716,7 +10091,10 @@ export interface components {
          * @description One part of the rule, and how it stands.
          */
         Rule: {
-            /** Kept */
+            /**
+             * Kept
+             * @description None = not yet.
+             */
             kept: boolean | null;
             /** Name */
             name: string;
@@ -8783,16 +10161,26 @@ export interface components {
         };
         /** RunView */
         RunView: {
-            /** At Step */
+            /**
+             * At Step
+             * @description there are when all are done.
+             */
             at_step: number;
-            /** Bays */
+            /**
+             * Bays
+             * @description Bay -> what tells its drive apart.
+             */
             bays: {
                 [key: string]: string;
             };
+            /** @description Estimated, from switching off until the soak. [min] */
             down: components["schemas"]["Minutes"];
             /** Ended At */
             ended_at: string | null;
-            /** Entries */
+            /**
+             * Entries
+             * @description Entries so far: whoever knows as many knows all.
+             */
             entries: number;
             /** Goal */
             goal: {
@@ -8806,8 +10194,12 @@ export interface components {
             id: string;
             /** Last At */
             last_at: string | null;
-            /** Last By */
+            /**
+             * Last By
+             * @description Who ticked last, and when: a hold point wants somebody else, or a lead, or a minute and a word why.
+             */
             last_by: string | null;
+            /** @description Of a machine whose management controller is kept; None of others. */
             light: components["schemas"]["LightView"] | null;
             /** Machine */
             machine: string;
@@ -8816,7 +10208,10 @@ export interface components {
              * Format: uuid
              */
             machine_id: string;
-            /** Now */
+            /**
+             * Now
+             * @description What is in the slots before, and shall be after.
+             */
             now: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
@@ -8831,7 +10226,10 @@ export interface components {
             plan_id: string;
             /** Remarks */
             remarks: components["schemas"]["RemarkView"][];
-            /** Serials */
+            /**
+             * Serials
+             * @description Slot -> serial of the module that went in, as noted at the bench.
+             */
             serials: {
                 [key: string]: string;
             };
@@ -8852,7 +10250,10 @@ export interface components {
             state: string;
             /** Steps */
             steps: components["schemas"]["StepView"][];
-            /** Taken Min */
+            /**
+             * Taken Min
+             * @description Since it was switched off, as far as the ticks go; None before. [min]
+             */
             taken_min: number | null;
             /** Window End */
             window_end: string | null;
@@ -8941,7 +10342,10 @@ export interface components {
         SameTotalView: {
             /** Bays Out */
             bays_out: number[];
-            /** Changes */
+            /**
+             * Changes
+             * @description Against the plan's goal; nothing for the plan itself.
+             */
             changes: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             };
@@ -8949,13 +10353,25 @@ export interface components {
             cost: string;
             /** Currency */
             currency: string;
-            /** Ends Warranty */
+            /**
+             * Ends Warranty
+             * @description None where nobody tells of a way that is taken.
+             */
             ends_warranty: boolean | null;
-            /** Minutes */
+            /**
+             * Minutes
+             * @description Opening and closing of every way that is taken; None where nobody tells how long one takes.
+             */
             minutes: number | null;
-            /** Priced */
+            /**
+             * Priced
+             * @description False where a module that comes in has no price.
+             */
             priced: boolean;
-            /** Puts In */
+            /**
+             * Puts In
+             * @description What comes in: slot -> module.
+             */
             puts_in: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
             };
@@ -8970,7 +10386,10 @@ export interface components {
          * @description One fill of the sample module.
          */
         SampleFill: {
-            /** Balance */
+            /**
+             * Balance
+             * @description The worst of any socket; None where one is empty.
+             */
             balance: number | null;
             /** Data Rate Mts */
             data_rate_mts: number | null;
@@ -8978,13 +10397,22 @@ export interface components {
             gib: number;
             /** Modules */
             modules: number;
-            /** Question */
+            /**
+             * Question
+             * @description The question that the rule behind the words belongs to.
+             */
             question: string | null;
             severity: components["schemas"]["Severity"] | null;
-            /** Slots */
+            /**
+             * Slots
+             * @description The slots that are filled.
+             */
             slots: string[];
             verdict: components["schemas"]["Verdict"];
-            /** Words */
+            /**
+             * Words
+             * @description What is said first against it; "": nothing.
+             */
             words: string;
         };
         /**
@@ -8994,19 +10422,31 @@ export interface components {
         SavingView: {
             /** Cost */
             cost: string;
-            /** Eaten By */
+            /**
+             * Eaten By
+             * @description The outcome that alone would eat the saving; None where none would.
+             */
             eaten_by: string | null;
-            /** Flips */
+            /**
+             * Flips
+             * @description Whether the choice turns when trouble is looked at otherwise.
+             */
             flips: boolean;
             /** Official Cost */
             official_cost: string;
             /** Official Loss */
             official_loss: number;
-            /** Runs */
+            /**
+             * Runs
+             * @description Probability that it runs: only then the saving is had; what the official way risks itself.
+             */
             runs: number;
             /** Saving */
             saving: number;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description The probability of trouble at which the saving is eaten up; None where trouble costs nothing.
+             */
             trouble: number | null;
             /** Worth It */
             worth_it: boolean;
@@ -9034,6 +10474,11 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /**
+             * Code
+             * @description Asked for where their account has a second factor.
+             */
+            code?: string | null;
             /** Name */
             name: string;
             /** Password */
@@ -9074,10 +10519,14 @@ export interface components {
             kind: string;
             /**
              * Module
+             * @description What the fills are filled with; "" where no kind is told.
              * @default
              */
             module: string;
-            /** Names */
+            /**
+             * Names
+             * @description Block that says slots ("", "repeat") -> slot of the board -> its name there.
+             */
             names: {
                 [key: string]: {
                     [key: string]: string;
@@ -9088,7 +10537,10 @@ export interface components {
              * @default []
              */
             open: components["schemas"]["OpenFact"][];
-            /** Questions */
+            /**
+             * Questions
+             * @description None where the text is no YAML.
+             */
             questions: components["schemas"]["SheetQuestion"][] | null;
             /** Said */
             said: components["schemas"]["umbrak__services__sheets__seen__Said"][];
@@ -9113,7 +10565,10 @@ export interface components {
             comparison: components["schemas"]["Comparison-Output"];
             /** Source */
             source: string;
-            /** Stale */
+            /**
+             * Stale
+             * @description Whether modules were handled since: then it is of another machine, and proves nothing.
+             */
             stale: boolean;
             verdict: components["schemas"]["Verdict"];
         };
@@ -9129,7 +10584,10 @@ export interface components {
             day: string;
             /** Glyph */
             glyph: components["schemas"]["GlyphGroup"][];
-            /** Goal */
+            /**
+             * Goal
+             * @description The whole layout, as plans keep theirs.
+             */
             goal: {
                 [key: string]: unknown;
             };
@@ -9141,7 +10599,10 @@ export interface components {
             installed_gib: number;
             /** Loss */
             loss: number;
-            /** Money */
+            /**
+             * Money
+             * @description What modules that are bought for it cost: of a kit, its share.
+             */
             money: string;
             /** Puts In */
             puts_in: string;
@@ -9173,18 +10634,27 @@ export interface components {
             has_authority: boolean;
             /** Kind */
             kind: string;
-            /** Light Since */
+            /**
+             * Light Since
+             * @description Since when its locator light is on by us, and why it could not be switched off.
+             */
             light_since: string | null;
             /** Light Trouble */
             light_trouble: string;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description What went wrong when it was asked last; "" = it answered, or was never asked.
+             */
             trouble: string;
             /** User */
             user: string;
         };
         /** SessionView */
         SessionView: {
-            /** Address */
+            /**
+             * Address
+             * @description Where it was begun from, and by which browser, as that says itself.
+             */
             address: string;
             /** Agent */
             agent: string;
@@ -9203,7 +10673,10 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Is This */
+            /**
+             * Is This
+             * @description Whether it is the one that asks.
+             */
             is_this: boolean;
             /**
              * Used At
@@ -9215,6 +10688,7 @@ export interface components {
         SettleDoubt: {
             /**
              * Refused
+             * @description Why it is not so.
              * @default
              */
             refused?: string;
@@ -9230,16 +10704,19 @@ export interface components {
             name: string;
             /**
              * Refused
+             * @description Why it was not made.
              * @default
              */
             refused: string;
             /**
              * Unplaced
+             * @description Reports whose slot its names do not tell: left out, to be told in Survey.
              * @default 0
              */
             unplaced: number;
             /**
              * Unread
+             * @description Cells of the table it came by that its sheet gives no meaning, kept with its own columns.
              * @default []
              */
             unread: string[];
@@ -9277,10 +10754,14 @@ export interface components {
              * @enum {string}
              */
             kind: "text" | "number" | "flag" | "choice" | "list" | "record" | "named";
-            /** Least */
+            /**
+             * Least
+             * @description Of a number; None: no bound.
+             */
             least: number | null;
             /**
              * Long
+             * @description Of a text: whether it may have several lines; of a list or a named: how many at most.
              * @default false
              */
             long: boolean;
@@ -9289,6 +10770,7 @@ export interface components {
             of: components["schemas"]["Shape"] | null;
             /**
              * Options
+             * @description Of a choice.
              * @default []
              */
             options: (string | number)[];
@@ -9299,6 +10781,7 @@ export interface components {
             whole: boolean;
             /**
              * Words
+             * @description Words beside the value: a fact may be "open" or "untold", a rule "none" too.
              * @default []
              */
             words: string[];
@@ -9359,32 +10842,54 @@ export interface components {
          * @description One question of one sheet, with what its text says now.
          */
         SheetQuestion: {
-            /** About */
+            /**
+             * About
+             * @description What it is about, where the sheet has several: a processor, the sockets of a block.
+             */
             about: string;
-            /** Ask */
+            /**
+             * Ask
+             * @description Id of the kind of question.
+             */
             ask: string;
             /** Clause */
             clause: string | null;
-            /** Key */
+            /**
+             * Key
+             * @description Its place in the text, unique in the sheet: "processors.tern.rate_table".
+             */
             key: string;
             /** Line */
             line: number | null;
             /** Looked */
             looked: string;
-            /** Open */
+            /**
+             * Open
+             * @description Facts of it that are open, worst first.
+             */
             open: components["schemas"]["Asked"][];
             /** Source */
             source: string | null;
-            /** Sourced */
+            /**
+             * Sourced
+             * @description Of the block that it stands in: whether that has a source, which, and where in it.
+             */
             sourced: boolean;
             /**
              * State
+             * @description left: the text says nothing of it, and nothing hangs on it.
              * @enum {string}
              */
             state: "told" | "none" | "untold" | "open" | "left";
-            /** Value */
+            /**
+             * Value
+             * @description As it stands in the text; beside a fact that is not told, what ran.
+             */
             value: unknown;
-            /** Words */
+            /**
+             * Words
+             * @description What its writer said beside "open" or "untold"; when somebody looked.
+             */
             words: string;
         };
         /** SheetRow */
@@ -9437,7 +10942,10 @@ export interface components {
             offers: components["schemas"]["OfferView"][];
             /** Stock */
             stock: components["schemas"]["StockView"][];
-            /** Understood */
+            /**
+             * Understood
+             * @description What the text that was looked for was understood as, where it is a label.
+             */
             understood: string;
         };
         /**
@@ -9460,6 +10968,11 @@ export interface components {
         };
         /** SignIn */
         SignIn: {
+            /**
+             * Code
+             * @description Asked for where the account has a second factor.
+             */
+            code?: string | null;
             /** Name */
             name: string;
             /** Password */
@@ -9513,25 +11026,32 @@ export interface components {
         Sizing: {
             /**
              * Base Gib
+             * @description The system itself. [GiB]
              * @default 0
              */
             base_gib: number;
             /**
              * Cache Gib
+             * @description Wanted for caches of files, blocks, deduplication. [GiB]
              * @default 0
              */
             cache_gib: number;
             /**
              * Growth
+             * @description A year, as a share; and for how many years the memory is to do.
              * @default 0
              */
             growth: number;
             /**
              * Headroom
+             * @description Left free beyond all of it, as a share.
              * @default 0
              */
             headroom: number;
-            /** Used Gib */
+            /**
+             * Used Gib
+             * @description The most in use today, as somebody saw it; None = not known. [GiB]
+             */
             used_gib: number | null;
             /**
              * Workloads
@@ -9588,15 +11108,23 @@ export interface components {
         };
         /** SizingView */
         SizingView: {
+            /** @description None where it is in no group. */
             duty: components["schemas"]["DutyView"] | null;
             need: components["schemas"]["Need"];
             sizing: components["schemas"]["Sizing"];
-            /** Told Used Gib */
+            /**
+             * Told Used Gib
+             * @description What the machine told of its use when it was last asked; None where it told none. [GiB]
+             */
             told_used_gib: number | null;
             /** Usable Gib */
             usable_gib: number;
+            /** @description What its memory is doing today, by what somebody saw or else the machine told; None where neither did. */
             use: components["schemas"]["Use"] | null;
-            /** Version */
+            /**
+             * Version
+             * @description 0 = nobody has said anything yet.
+             */
             version: number;
         };
         /** SlotDifference */
@@ -9606,6 +11134,7 @@ export interface components {
             known: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             /**
              * Learnt
+             * @description Members that the report adds to what was known.
              * @default []
              */
             learnt: string[];
@@ -9614,7 +11143,10 @@ export interface components {
              * @default []
              */
             members: components["schemas"]["MemberDifference"][];
-            /** Merged */
+            /**
+             * Merged
+             * @description What the slot holds if the report is accepted.
+             */
             merged: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             /** Reported */
             reported: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
@@ -9670,9 +11202,15 @@ export interface components {
         SlotRate: {
             /** Count */
             count: number;
-            /** Span */
+            /**
+             * Span
+             * @description From its first reading to its newest. [d]
+             */
             span: number;
-            /** Up To */
+            /**
+             * Up To
+             * @description None while no time has passed. [1/d]
+             */
             up_to: number | null;
         };
         /**
@@ -9682,14 +11220,21 @@ export interface components {
         SlotState: "filled" | "empty" | "soldered" | "unknown" | "failed";
         /** Soak */
         Soak: {
-            /** Days Left */
+            /**
+             * Days Left
+             * @description Until it can pass at the earliest, if nothing more is counted; None when it has failed. [d]
+             */
             days_left: number | null;
             /**
              * Open Slots
+             * @description Slots that lack a reading.
              * @default []
              */
             open_slots: string[];
-            /** Passed */
+            /**
+             * Passed
+             * @description True when it is over and clean, False when something broke the rule, None while it runs.
+             */
             passed: boolean | null;
             /** Rates */
             rates: {
@@ -9713,7 +11258,10 @@ export interface components {
         };
         /** SoakView */
         SoakView: {
-            /** Anew */
+            /**
+             * Anew
+             * @description Slots whose soak began anew -> when. [d]
+             */
             anew: {
                 [key: string]: number;
             };
@@ -9756,13 +11304,22 @@ export interface components {
         };
         /** SocketResult */
         SocketResult: {
-            /** At Best */
+            /**
+             * At Best
+             * @description True where the sheet lists no interleave ways: the sustained figure is an upper bound.
+             */
             at_best: boolean;
-            /** Balance */
+            /**
+             * Balance
+             * @description None when empty.
+             */
             balance: number | null;
             /** Bound By */
             bound_by: components["schemas"]["Bound"][];
-            /** Channels */
+            /**
+             * Channels
+             * @description Channel name within the socket -> GiB.
+             */
             channels: {
                 [key: string]: number;
             };
@@ -9848,7 +11405,10 @@ export interface components {
             says: number;
             /** Soak */
             soak: number;
-            /** Times */
+            /**
+             * Times
+             * @description By what it multiplies the odds; 1 where another report of the same source stands for it.
+             */
             times: number;
             /** Trial */
             trial: string;
@@ -9860,7 +11420,10 @@ export interface components {
         /** StagingView */
         StagingView: {
             how: components["schemas"]["How"];
-            /** Stages */
+            /**
+             * Stages
+             * @description Without the last, which is the goal.
+             */
             stages: components["schemas"]["umbrak__services__routes__staging__StageView"][];
         };
         /**
@@ -9919,13 +11482,22 @@ export interface components {
          * @description A statement in words and numbers.
          */
         StatementView: {
-            /** Amount */
+            /**
+             * Amount
+             * @description What it allows at each place, in its unit: GB, Gbit, ranks, high.
+             */
             amount: number;
             /** Binds */
             binds: components["schemas"]["CeilingKind"][];
-            /** Condition */
+            /**
+             * Condition
+             * @description "firmware from 7.4"; "" = always.
+             */
             condition: string;
-            /** Exhibits */
+            /**
+             * Exhibits
+             * @description What is behind it.
+             */
             exhibits: components["schemas"]["ExhibitView"][];
             /** Hard */
             hard: boolean;
@@ -9939,22 +11511,34 @@ export interface components {
             of_model: boolean;
             /** Official */
             official: boolean;
-            /** Origin */
+            /**
+             * Origin
+             * @description sheet, processor, survey, or here (stated by a person).
+             */
             origin: string;
             /** Places */
             places: number;
-            /** Processor */
+            /**
+             * Processor
+             * @description The processor that it is about, by its title; "" = any.
+             */
             processor: string;
             /** Scope */
             scope: string;
             source: components["schemas"]["Source"];
             /** Stated At */
             stated_at: string | null;
-            /** Stated By */
+            /**
+             * Stated By
+             * @description Of one stated by a person: who and when, and whether it is of every machine of the model.
+             */
             stated_by: string | null;
             /** Total Gib */
             total_gib: number | null;
-            /** Trust */
+            /**
+             * Trust
+             * @description Rank of trust, 0 = highest.
+             */
             trust: number;
             /** Unit */
             unit: string;
@@ -9983,7 +11567,10 @@ export interface components {
          * @description A step of the run sheet, under the names of the command line's contract, and how it stands.
          */
         StepView: {
-            /** Alone */
+            /**
+             * Alone
+             * @description Why nobody else looked, at a hold that wants a second person; "" where somebody did, or nobody is wanted.
+             */
             alone: string;
             /** Back Out */
             back_out: string[];
@@ -9997,11 +11584,17 @@ export interface components {
             closes: string | null;
             /** Details */
             details: string[];
-            /** Do */
+            /**
+             * Do
+             * @description take-out, put-in or move, with the slots in `slots`; None where no module is handled.
+             */
             do: string | null;
             /** Done At */
             done_at: string | null;
-            /** Done By */
+            /**
+             * Done By
+             * @description Who ticked it and when; None = open.
+             */
             done_by: string | null;
             /** Hold */
             hold: boolean;
@@ -10010,15 +11603,22 @@ export interface components {
             minutes: components["schemas"]["Minutes"];
             /** Needs Down */
             needs_down: boolean;
-            /** Not Right */
+            /**
+             * Not Right
+             * @description Somebody found it not to be as it says, and nobody ticked it since.
+             */
             not_right: string | null;
             /** Number */
             number: number;
             phase: components["schemas"]["Phase"];
-            /** Proof */
+            /**
+             * Proof
+             * @description Of a step that stands for proof: there, lacking, against or waived, and what that is in words. "" of other steps.
+             */
             proof: string;
             /** Proof Words */
             proof_words: string;
+            /** @description What of the proof it stands for; such a step ticks itself. */
             proves: components["schemas"]["umbrak__core__proof__wanted__Wanted"] | null;
             /** Slots */
             slots: string[];
@@ -10087,14 +11687,20 @@ export interface components {
             count: number;
             /** Due On */
             due_on: string | null;
-            /** Free */
+            /**
+             * Free
+             * @description How many of the line no plan has reserved.
+             */
             free: number;
             /**
              * Id
              * Format: uuid
              */
             id: string;
-            /** Listed By */
+            /**
+             * Listed By
+             * @description Models whose maker lists the part.
+             */
             listed_by: string[];
             module: components["schemas"]["Module"];
             /** Note */
@@ -10103,12 +11709,18 @@ export interface components {
             part: string | null;
             /** Place */
             place: string;
-            /** Reference */
+            /**
+             * Reference
+             * @description Of what goes back: under which reference, and by when it must have been answered.
+             */
             reference: string;
             /** Reserved */
             reserved: components["schemas"]["Reservation"][];
             state: components["schemas"]["StockState"];
-            /** Unlike Tried */
+            /**
+             * Unlike Tried
+             * @description In what the module differs from those of the same part that were tried: their trials do not speak for it.
+             */
             unlike_tried: string[];
             /**
              * Updated At
@@ -10117,7 +11729,10 @@ export interface components {
             updated_at: string;
             /** Version */
             version: number;
-            /** Words */
+            /**
+             * Words
+             * @description The module in a few words.
+             */
             words: string;
         };
         /**
@@ -10127,7 +11742,10 @@ export interface components {
         Suggestion: {
             /** Archetype */
             archetype: boolean;
-            /** Certain */
+            /**
+             * Certain
+             * @description The report names this very model, and each of its slots has its report's name.
+             */
             certain: boolean;
             /** Hash */
             hash: string;
@@ -10142,9 +11760,15 @@ export interface components {
          * @description What the list of machines shows of one.
          */
         Summary: {
-            /** At Worst */
+            /**
+             * At Worst
+             * @description What it could still become.
+             */
             at_worst: string;
-            /** Failed */
+            /**
+             * Failed
+             * @description Failed modules.
+             */
             failed: number;
             /** Glyph */
             glyph: components["schemas"]["GlyphGroup"][];
@@ -10158,7 +11782,10 @@ export interface components {
             planned_gib: number | null;
             /** Total */
             total: number;
-            /** Usable Gib */
+            /**
+             * Usable Gib
+             * @description What is usable of what is planned, or of what is fitted where nothing is.
+             */
             usable_gib: number;
             /** Verdict */
             verdict: string;
@@ -10199,7 +11826,10 @@ export interface components {
          * @description What the machine shows after the work: a report that was taken in, or seen by hand.
          */
         SurveyDoc: {
-            /** Installed Gib */
+            /**
+             * Installed Gib
+             * @description By hand: totals as the machine shows them. [GiB]
+             */
             installed_gib?: number | null;
             /** Intake Id */
             intake_id?: string | null;
@@ -10210,12 +11840,16 @@ export interface components {
             kind: "survey";
             /**
              * Reports
+             * @description Slot -> index of its report, where names do not tell.
              * @default {}
              */
             reports?: {
                 [key: string]: number;
             };
-            /** Slots */
+            /**
+             * Slots
+             * @description By hand: slot -> what is seen in it, null = nothing; slots left out were not looked at.
+             */
             slots?: {
                 [key: string]: "unknown" | string | components["schemas"]["ModuleDoc"] | null;
             } | null;
@@ -10227,13 +11861,22 @@ export interface components {
          * @description What is known of the slots, from where and since when.
          */
         SurveyFacts: {
-            /** Claimed Gib */
+            /**
+             * Claimed Gib
+             * @description The most that its firmware claims it can hold [GiB].
+             */
             claimed_gib: number | null;
-            /** Disputed */
+            /**
+             * Disputed
+             * @description Slot -> a report that differs and is not settled yet.
+             */
             disputed: {
                 [key: string]: components["schemas"]["Disputed"];
             };
-            /** Health */
+            /**
+             * Health
+             * @description Slot -> what the machine counted and measured there, as it told last.
+             */
             health: {
                 [key: string]: components["schemas"]["SlotHealth"];
             };
@@ -10243,11 +11886,17 @@ export interface components {
             known: number;
             /** Revision */
             revision: number;
-            /** Sources */
+            /**
+             * Sources
+             * @description Slot -> what is known of it is from where and when.
+             */
             sources: {
                 [key: string]: components["schemas"]["FactSource"];
             };
-            /** Sure */
+            /**
+             * Sure
+             * @description Kind of source -> how sure what it tells is, for those above.
+             */
             sure: {
                 [key: string]: string;
             };
@@ -10258,6 +11907,7 @@ export interface components {
             taken_at: string;
             /** Taken By */
             taken_by: string | null;
+            /** @description Totals that the machine told; None where it never did. */
             told: components["schemas"]["ToldTotals"] | null;
             /** Total */
             total: number;
@@ -10272,7 +11922,10 @@ export interface components {
              * @default []
              */
             arrays: components["schemas"]["ArrayFacts"][];
-            /** Description */
+            /**
+             * Description
+             * @description What the machine says of itself in its own words.
+             */
             description: string | null;
             /**
              * Drives
@@ -10280,7 +11933,10 @@ export interface components {
              */
             drives: components["schemas"]["DriveFacts"][];
             firmware: components["schemas"]["FirmwareFacts"] | null;
-            /** Installed Gib */
+            /**
+             * Installed Gib
+             * @description Totals that it tells apart from the slots. [GiB]
+             */
             installed_gib: number | null;
             /** Kind */
             kind: string;
@@ -10297,7 +11953,10 @@ export interface components {
             system: components["schemas"]["SystemFacts"] | null;
             /** Usable Gib */
             usable_gib: number | null;
-            /** Used Gib */
+            /**
+             * Used Gib
+             * @description What of it was in use when it was asked. [GiB]
+             */
             used_gib: number | null;
             /**
              * Warnings
@@ -10318,6 +11977,7 @@ export interface components {
         SymptomDoc: {
             /**
              * Dark
+             * @description Slots at which it shows, where that is told.
              * @default []
              */
             dark?: string[];
@@ -10328,6 +11988,7 @@ export interface components {
             kind: "symptom";
             /**
              * Named
+             * @description Slots that a light, a code or a log names.
              * @default []
              */
             named?: string[];
@@ -10360,9 +12021,15 @@ export interface components {
             part: string;
             /** Price */
             price: string;
-            /** Price Of Kit */
+            /**
+             * Price Of Kit
+             * @description Of one kit, and of all.
+             */
             price_of_kit: string;
-            /** Supplier */
+            /**
+             * Supplier
+             * @description "" for the Shelf.
+             */
             supplier: string;
         };
         /**
@@ -10404,7 +12071,10 @@ export interface components {
          * @description What became of the machines under a sheet.
          */
         TakenOver: {
-            /** Refused */
+            /**
+             * Refused
+             * @description Machine -> why its sheet stays.
+             */
             refused: {
                 [key: string]: string;
             };
@@ -10427,7 +12097,10 @@ export interface components {
         Target: {
             /** Allowed */
             allowed: boolean;
-            /** Reason */
+            /**
+             * Reason
+             * @description Why not, or the worst new finding that placing it there brings; None when nothing new is against it.
+             */
             reason: string | null;
             severity: components["schemas"]["Severity"] | null;
             /** Slot */
@@ -10466,6 +12139,7 @@ export interface components {
         TeamSettings: {
             /**
              * Approvals
+             * @description How many people have to take its risk.
              * @default 1
              */
             approvals: number;
@@ -10476,6 +12150,7 @@ export interface components {
             delegated_cost: number;
             /**
              * Delegated Trouble
+             * @description Up to this trouble and this cost of modules a technician may take the risk of a plan of somebody else's; no trouble: leads alone.
              * @default 0
              */
             delegated_trouble: number;
@@ -10487,7 +12162,10 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            /** Because */
+            /**
+             * Because
+             * @description The lines of its log that say so, or what a person wrote.
+             */
             because: string[];
             /** By */
             by: string;
@@ -10502,7 +12180,10 @@ export interface components {
             id: string;
             /** Passes */
             passes: number;
-            /** Stale */
+            /**
+             * Stale
+             * @description Whether modules were handled since.
+             */
             stale: boolean;
             /** Tool */
             tool: string;
@@ -10556,7 +12237,10 @@ export interface components {
             name: string;
             /** Role */
             role: string;
-            /** Used At */
+            /**
+             * Used At
+             * @description When it was last asked by; None = never.
+             */
             used_at: string | null;
         };
         /**
@@ -10569,7 +12253,10 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            /** Conflict */
+            /**
+             * Conflict
+             * @description Why they do not agree with what is known of the slots; "" where they do, or where that cannot be told.
+             */
             conflict: string;
             /** Installed Gib */
             installed_gib: number | null;
@@ -10589,9 +12276,15 @@ export interface components {
             planned: number;
             /** Right */
             right: boolean | null;
-            /** Seen */
+            /**
+             * Seen
+             * @description None where the survey does not tell it.
+             */
             seen: number | null;
-            /** Tolerance */
+            /**
+             * Tolerance
+             * @description By how much it may differ.
+             */
             tolerance: number;
             /**
              * Words
@@ -10610,6 +12303,7 @@ export interface components {
             likely: components["schemas"]["PriceAt"] | null;
             /** Usable Gib */
             usable_gib: number;
+            /** @description What the machine's maker stands behind; what is likely to work; anything that may. */
             vouched: components["schemas"]["PriceAt"] | null;
         };
         /** TotalsOf */
@@ -10623,7 +12317,10 @@ export interface components {
         };
         /** TotalsView */
         TotalsView: {
-            /** Assumed */
+            /**
+             * Assumed
+             * @description Whether nobody offers what they are reached with, and whether it has a price.
+             */
             assumed: boolean;
             /** At Hand */
             at_hand: number;
@@ -10644,9 +12341,15 @@ export interface components {
         Trail: {
             /** Lines */
             lines: components["schemas"]["TrailLine"][];
-            /** Now */
+            /**
+             * Now
+             * @description Lines of places that it is in by all that is known; more than one cannot be true at once.
+             */
             now: components["schemas"]["TrailLine"][];
-            /** Part */
+            /**
+             * Part
+             * @description Its part number; "" = nobody read one. Modules of other numbers may have the same serial: each is a trail.
+             */
             part: string;
             /** Serial */
             serial: string;
@@ -10662,6 +12365,7 @@ export interface components {
             at: string;
             /**
              * By
+             * @description By what or whom it is told.
              * @default
              */
             by: string;
@@ -10695,7 +12399,10 @@ export interface components {
             reference: string;
             /** Run Id */
             run_id: string | null;
-            /** Seen At */
+            /**
+             * Seen At
+             * @description When it was seen there last.
+             */
             seen_at: string | null;
             /**
              * Slot
@@ -10704,12 +12411,16 @@ export interface components {
             slot: string;
             /**
              * State
+             * @description Of what is on the Shelf its state; of what came how it was laid against what was ordered; of what was noted how.
              * @default
              */
             state: string;
             /** Uncorrectable */
             uncorrectable: number | null;
-            /** Until */
+            /**
+             * Until
+             * @description When it left; None: it is there, as far as is known, or the line is of a moment.
+             */
             until: string | null;
             where: components["schemas"]["Where"];
         };
@@ -10768,7 +12479,10 @@ export interface components {
         };
         /** TrialView */
         TrialView: {
-            /** Exhibits */
+            /**
+             * Exhibits
+             * @description What is behind it.
+             */
             exhibits: components["schemas"]["ExhibitView"][];
             /** Firmware */
             firmware: string | null;
@@ -10777,11 +12491,20 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Model */
+            /**
+             * Model
+             * @description Title of the model, or its id where no sheet of it is kept.
+             */
             model: string;
-            /** Module */
+            /**
+             * Module
+             * @description The module in a few words; "" where nobody said.
+             */
             module: string;
-            /** Moved */
+            /**
+             * Moved
+             * @description What it does to the belief in the total and in the part that it tried, the one that it moves most first.
+             */
             moved: components["schemas"]["Moved"][];
             /** Note */
             note: string;
@@ -10816,6 +12539,7 @@ export interface components {
         Tried: {
             /**
              * Behind
+             * @description Machines that are under another revision.
              * @default 0
              */
             behind: number;
@@ -10824,15 +12548,20 @@ export interface components {
              * @default []
              */
             changes: components["schemas"]["WouldChange"][];
-            /** Kept As */
+            /**
+             * Kept As
+             * @description It says what a revision that is kept says, this one.
+             */
             kept_as: string | null;
             /**
              * Machines
+             * @description Machines under the sheet, and how many of them it was tried on.
              * @default 0
              */
             machines: number;
             /**
              * Revision
+             * @description Number that it would be kept under.
              * @default 1
              */
             revision: number;
@@ -10904,7 +12633,10 @@ export interface components {
          * @description Machines that share what only one can have: the same one made twice, or one of them mistyped.
          */
         Twins: {
-            /** Field */
+            /**
+             * Field
+             * @description "serial" or "asset_tag"
+             */
             field: string;
             /** Machines */
             machines: components["schemas"]["Twin"][];
@@ -10939,7 +12671,10 @@ export interface components {
             lines: number;
             /** Model */
             model: string;
-            /** Near */
+            /**
+             * Near
+             * @description Names of models that are nearly that.
+             */
             near: string[];
         };
         /**
@@ -10990,9 +12725,15 @@ export interface components {
          * @description A module unlike the one looked for in one respect, and what it would do in the plan.
          */
         Variant: {
-            /** Comes To */
+            /**
+             * Comes To
+             * @description What it would do, or why it is wrong; "" = the same.
+             */
             comes_to: string;
-            /** Words */
+            /**
+             * Words
+             * @description In what respect: "1.5 V only", "2Rx8", "without ECC".
+             */
             words: string;
         };
         /**
@@ -11090,9 +12831,15 @@ export interface components {
         WaitingGroup: {
             /** Machines */
             machines: components["schemas"]["WaitingRow"][];
-            /** Model */
+            /**
+             * Model
+             * @description As the plates say; "" where nobody said.
+             */
             model: string;
-            /** Sheet */
+            /**
+             * Sheet
+             * @description A sheet that knows the model now.
+             */
             sheet: string | null;
             /** Sheet Title */
             sheet_title: string;
@@ -11117,7 +12864,10 @@ export interface components {
         WaitingModel: {
             /** By */
             by: string;
-            /** Lists */
+            /**
+             * Lists
+             * @description Titles of the lists that they are from.
+             */
             lists: string[];
             /** Model */
             model: string;
@@ -11148,7 +12898,10 @@ export interface components {
             name: string;
             /** Site */
             site: string | null;
-            /** Told */
+            /**
+             * Told
+             * @description Cells of a table that only its sheet gives a meaning: column -> what stands there.
+             */
             told: {
                 [key: string]: string;
             };
@@ -11160,7 +12913,10 @@ export interface components {
          * @description Modules that are on order for a plan and have not come.
          */
         Waits: {
-            /** Due On */
+            /**
+             * Due On
+             * @description When the last of them is due; None where a supplier did not say.
+             */
             due_on: string | null;
             /** Modules */
             modules: number;
@@ -11195,7 +12951,10 @@ export interface components {
         };
         /** WaveRow */
         WaveRow: {
-            /** Buy */
+            /**
+             * Buy
+             * @description What of the purchase goes into it.
+             */
             buy: string;
             /**
              * Day
@@ -11212,25 +12971,38 @@ export interface components {
             machines: number;
             /** Money */
             money: string;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description Probability that any machine of it has trouble.
+             */
             trouble: number;
         };
         /** Way */
         Way: {
-            /** Command */
+            /**
+             * Command
+             * @description What to run; "" = nothing can be run there.
+             */
             command: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description As which kind it is read.
+             */
             kind: string;
             /** Lacks */
             lacks: string;
             /**
              * Proof
+             * @description What of its output can be read for Proof.
              * @default false
              */
             proof: boolean;
             /** Tells */
             tells: string;
-            /** Where */
+            /**
+             * Where
+             * @description Where it can be done, as a technician sees it.
+             */
             where: string;
         };
         /**
@@ -11240,13 +13012,19 @@ export interface components {
         WayStep: {
             /** Back Minutes */
             back_minutes: number | null;
-            /** Close */
+            /**
+             * Close
+             * @description How it is closed; "" = there is nothing to close, None = not told.
+             */
             close: string | null;
             /** Do */
             do: string;
             /** Minutes */
             minutes: number | null;
-            /** Screws */
+            /**
+             * Screws
+             * @description None = not told, as of what follows. [min]
+             */
             screws: number | null;
         };
         /**
@@ -11258,6 +13036,17 @@ export interface components {
             trouble: number;
             /** Words */
             words: string;
+        };
+        /**
+         * Ways
+         * @description How one signs in here.
+         */
+        Ways: {
+            /**
+             * Directory
+             * @description The directory's name, as the page says it; None: by password alone.
+             */
+            directory: string | null;
         };
         /**
          * What
@@ -11297,9 +13086,15 @@ export interface components {
             day: string;
             /** Hours */
             hours: number;
-            /** Of */
+            /**
+             * Of
+             * @description Hours of hands that there are; None: nobody said.
+             */
             of: number | null;
-            /** What */
+            /**
+             * What
+             * @description Machines and rounds.
+             */
             what: string[];
             /** Who */
             who: string;
@@ -11341,12 +13136,16 @@ export interface components {
         Workload: {
             /**
              * Busy
+             * @description Share that is busy at once: the rest lies paged out or asleep.
              * @default 1
              */
             busy: number;
             /** Count */
             count: number;
-            /** Gib */
+            /**
+             * Gib
+             * @description Of each. [GiB]
+             */
             gib: number;
             /** Kind */
             kind: string;
@@ -11376,7 +13175,10 @@ export interface components {
         WorthView: {
             /** Bought */
             bought: number;
-            /** Cost */
+            /**
+             * Cost
+             * @description Of the modules put in that have a price; those from the Shelf cost nothing.
+             */
             cost: string;
             /** Currency */
             currency: string;
@@ -11384,18 +13186,33 @@ export interface components {
             fails_early: number;
             /** From Shelf */
             from_shelf: number;
-            /** Quirks */
+            /**
+             * Quirks
+             * @description Probability that it runs and something is displayed oddly: no part of trouble.
+             */
             quirks: number;
-            /** Rests On */
+            /**
+             * Rests On
+             * @description What it rests on that somebody's word is missing for, in words.
+             */
             rests_on: string[];
-            /** Stand Ins */
+            /**
+             * Stand Ins
+             * @description Part -> how many of it were reckoned for modules that were given without a part number.
+             */
             stand_ins: {
                 [key: string]: number;
             };
-            /** Trouble */
+            /**
+             * Trouble
+             * @description Probability that it does not run, or that a module which comes in fails early; of that the latter.
+             */
             trouble: number;
             trouble_range: components["schemas"]["RangeView"];
-            /** Unpriced */
+            /**
+             * Unpriced
+             * @description Modules put in that are neither on the Shelf nor offered in that number: what they cost is not known.
+             */
             unpriced: number;
         };
         /**
@@ -11406,6 +13223,7 @@ export interface components {
             /** Name */
             name: string;
             verdict: components["schemas"]["Verdict"];
+            /** @description By the sheet that the machine is under now. */
             was: components["schemas"]["Verdict"];
         };
         /**
@@ -11413,7 +13231,10 @@ export interface components {
          * @description A layout that the draft judges otherwise than the sheet that its machine is under.
          */
         WouldChange: {
-            /** Layout */
+            /**
+             * Layout
+             * @description "what is fitted", or a plan's name.
+             */
             layout: string;
             /** Machine */
             machine: string;
@@ -11440,12 +13261,18 @@ export interface components {
             as_well: components["schemas"]["Variant"][];
             /** Count */
             count: number;
-            /** Details */
+            /**
+             * Details
+             * @description What else the label or the listing has to say.
+             */
             details: components["schemas"]["Detail"][];
             module: components["schemas"]["Module"];
             /** Nearly */
             nearly: components["schemas"]["Variant"][];
-            /** Words */
+            /**
+             * Words
+             * @description In a shop's words: "4 x 16 GB DDR4-2666 RDIMM".
+             */
             words: string;
             /** Wrong */
             wrong: components["schemas"]["Variant"][];
@@ -11476,7 +13303,10 @@ export interface components {
          * @description A doubt of the goal that a stage settles or lessens.
          */
         umbrak__core__routes__stages__Shown: {
-            /** Then Works */
+            /**
+             * Then Works
+             * @description Once the stage ran; None where it rests on it no longer.
+             */
             then_works: number | null;
             /** Words */
             words: string;
@@ -11507,7 +13337,10 @@ export interface components {
          * @description A total that somebody tried on this model or with its processor, and how far it is believed to work here.
          */
         umbrak__services__evidence__ceiling__Shown: {
-            /** Elsewhere */
+            /**
+             * Elsewhere
+             * @description Where it was tried: "" = on this model.
+             */
             elsewhere: string;
             /** Gib */
             gib: number;
@@ -11518,7 +13351,10 @@ export interface components {
              */
             tried_on: string;
             who: components["schemas"]["SourceKind"];
-            /** Works */
+            /**
+             * Works
+             * @description Probability that so much runs here, by all trials.
+             */
             works: number;
         };
         /**
@@ -11526,9 +13362,15 @@ export interface components {
          * @description What is fitted and proved before what comes after it.
          */
         umbrak__services__plans__view__StageView: {
-            /** Again */
+            /**
+             * Again
+             * @description Slots that a later stage changes again.
+             */
             again: string[];
-            /** Changes */
+            /**
+             * Changes
+             * @description Slot -> what it holds after the stage, of those that it changes; None = nothing.
+             */
             changes: {
                 [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             };
@@ -11536,9 +13378,15 @@ export interface components {
         };
         /** StageView */
         umbrak__services__routes__staging__StageView: {
-            /** Doubted */
+            /**
+             * Doubted
+             * @description Probability that it does not run, those before it having run.
+             */
             doubted: number;
-            /** Left */
+            /**
+             * Left
+             * @description Probability that the goal does not run, once this stage ran.
+             */
             left: number;
             /** Shows */
             shows: components["schemas"]["umbrak__core__routes__stages__Shown"][];
@@ -11568,7 +13416,10 @@ export interface components {
          */
         umbrak__services__sheets__seen__Said: {
             fault: components["schemas"]["Fault"];
-            /** Question */
+            /**
+             * Question
+             * @description None where no question is asked there.
+             */
             question: string | null;
             /** Wrong */
             wrong: boolean;
@@ -11592,7 +13443,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    built_api_boards_post: {
+    post_boards: {
         parameters: {
             query?: never;
             header?: never;
@@ -11647,7 +13498,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    reported_api_boards_from__intake_id__get: {
+    get_boards_from_intake_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -11700,7 +13551,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    like_api_boards_like__sheet_hash__get: {
+    get_boards_like_sheet_hash: {
         parameters: {
             query?: never;
             header?: never;
@@ -11753,7 +13604,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    common_api_boards_presets_get: {
+    get_boards_presets: {
         parameters: {
             query?: never;
             header?: never;
@@ -11784,7 +13635,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_buying_get: {
+    get_buying: {
         parameters: {
             query?: {
                 /** @description plans; all that lack something where none is named */
@@ -11828,7 +13679,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    table_api_buying_file_get: {
+    get_buying_file: {
         parameters: {
             query?: {
                 /** @description plans; all that lack something where none is named */
@@ -11872,7 +13723,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    orders_api_buying_orders_get: {
+    get_buying_orders: {
         parameters: {
             query?: {
                 /** @description those that are done too */
@@ -11916,7 +13767,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    order_api_buying_orders_post: {
+    post_buying_orders: {
         parameters: {
             query?: never;
             header?: never;
@@ -11971,7 +13822,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    close_api_buying_orders__order_id__delete: {
+    delete_buying_orders_order_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -12032,7 +13883,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    arrived_api_buying_orders__order_id__arrivals_post: {
+    post_buying_orders_order_id_arrivals: {
         parameters: {
             query?: never;
             header?: never;
@@ -12099,7 +13950,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    decided_api_buying_orders__order_id__arrivals__arrival_id__post: {
+    post_buying_orders_order_id_arrivals_arrival_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -12167,7 +14018,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    on_paper_api_buying_paper_get: {
+    get_buying_paper: {
         parameters: {
             query?: {
                 /** @description plans; all that lack something where none is named */
@@ -12211,7 +14062,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_desk_get: {
+    get_desk: {
         parameters: {
             query?: never;
             header?: never;
@@ -12242,7 +14093,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    counts_api_desk_counts_get: {
+    get_desk_counts: {
         parameters: {
             query?: never;
             header?: never;
@@ -12273,7 +14124,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    feed_api_desk_feed_get: {
+    get_desk_feed: {
         parameters: {
             query?: never;
             header?: never;
@@ -12304,7 +14155,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    make_feed_api_desk_feed_post: {
+    post_desk_feed: {
         parameters: {
             query?: never;
             header?: never;
@@ -12335,7 +14186,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    drop_feed_api_desk_feed_delete: {
+    delete_desk_feed: {
         parameters: {
             query?: never;
             header?: never;
@@ -12364,7 +14215,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    calendar_api_desk_feeds__token__ics_get: {
+    get_desk_feeds_token_ics: {
         parameters: {
             query?: never;
             header?: never;
@@ -12407,7 +14258,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    report_api_desk_report_get: {
+    get_desk_report: {
         parameters: {
             query?: {
                 /** @description first day; 90 days before the last where it is not said */
@@ -12453,7 +14304,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    accept_api_doubts__doubt_id__acceptance_post: {
+    post_doubts_doubt_id_acceptance: {
         parameters: {
             query?: never;
             header?: never;
@@ -12516,7 +14367,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    settle_api_doubts__doubt_id__settlement_post: {
+    post_doubts_doubt_id_settlement: {
         parameters: {
             query?: never;
             header?: never;
@@ -12581,7 +14432,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    begin_api_drafts_post: {
+    post_drafts: {
         parameters: {
             query?: never;
             header?: never;
@@ -12646,7 +14497,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_drafts__draft_id__get: {
+    get_drafts_draft_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -12698,7 +14549,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    leave_api_drafts__draft_id__delete: {
+    delete_drafts_draft_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -12758,7 +14609,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    answer_api_drafts__draft_id__answers_post: {
+    post_drafts_draft_id_answers: {
         parameters: {
             query?: never;
             header?: never;
@@ -12835,7 +14686,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    keep_api_drafts__draft_id__kept_post: {
+    post_drafts_draft_id_kept: {
         parameters: {
             query?: never;
             header?: never;
@@ -12912,7 +14763,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    news_api_drafts__draft_id__news_get: {
+    get_drafts_draft_id_news: {
         parameters: {
             query?: never;
             header?: never;
@@ -12964,7 +14815,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    write_api_drafts__draft_id__text_put: {
+    put_drafts_draft_id_text: {
         parameters: {
             query?: never;
             header?: never;
@@ -13041,7 +14892,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    follow_api_events_get: {
+    get_events: {
         parameters: {
             query: {
                 /** @description the machines that are looked at */
@@ -13064,7 +14915,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": unknown;
+                    "text/event-stream": string;
                 };
             };
             /** @description Not signed in */
@@ -13090,7 +14941,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    file_api_exhibits_file_post: {
+    post_exhibits_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -13099,7 +14950,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_file_api_exhibits_file_post"];
+                "multipart/form-data": components["schemas"]["Body_post_exhibits_file"];
             };
         };
         responses: {
@@ -13163,7 +15014,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    address_api_exhibits_link_post: {
+    post_exhibits_link: {
         parameters: {
             query?: never;
             header?: never;
@@ -13226,7 +15077,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_exhibits__exhibit_id__get: {
+    get_exhibits_exhibit_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -13277,7 +15128,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_away_api_exhibits__exhibit_id__delete: {
+    delete_exhibits_exhibit_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -13338,7 +15189,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    found_api_found_get: {
+    get_found: {
         parameters: {
             query?: {
                 /** @description text in a name, part number or serial */
@@ -13382,7 +15233,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_api_intakes_post: {
+    post_intakes: {
         parameters: {
             query?: never;
             header?: never;
@@ -13391,7 +15242,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_take_api_intakes_post"];
+                "multipart/form-data": components["schemas"]["Body_post_intakes"];
             };
         };
         responses: {
@@ -13447,7 +15298,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    once_api_intakes_asked__kind__post: {
+    post_intakes_asked_kind: {
         parameters: {
             query?: never;
             header?: never;
@@ -13514,7 +15365,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    fleet_api_intakes_fleet_post: {
+    post_intakes_fleet: {
         parameters: {
             query?: never;
             header?: never;
@@ -13523,7 +15374,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_fleet_api_intakes_fleet_post"];
+                "multipart/form-data": components["schemas"]["Body_post_intakes_fleet"];
             };
         };
         responses: {
@@ -13579,7 +15430,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    guide_api_intakes_guide_get: {
+    get_intakes_guide: {
         parameters: {
             query?: never;
             header?: never;
@@ -13610,7 +15461,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    kinds_api_intakes_kinds_get: {
+    get_intakes_kinds: {
         parameters: {
             query?: never;
             header?: never;
@@ -13641,7 +15492,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_intakes__intake_id__get: {
+    get_intakes_intake_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -13694,7 +15545,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    draft_api_intakes__intake_id__draft_get: {
+    get_intakes_intake_id_draft: {
         parameters: {
             query?: never;
             header?: never;
@@ -13747,7 +15598,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    match_api_intakes__intake_id__match_get: {
+    get_intakes_intake_id_match: {
         parameters: {
             query: {
                 sheet: string;
@@ -13802,7 +15653,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    again_api_intakes__intake_id__readings_post: {
+    post_intakes_intake_id_readings: {
         parameters: {
             query?: never;
             header?: never;
@@ -13869,7 +15720,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    sheets_api_intakes__intake_id__sheets_get: {
+    get_intakes_intake_id_sheets: {
         parameters: {
             query?: never;
             header?: never;
@@ -13922,7 +15773,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    all__api_jobs_get: {
+    get_jobs: {
         parameters: {
             query?: never;
             header?: never;
@@ -13953,7 +15804,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    change_api_jobs_changes_post: {
+    post_jobs_changes: {
         parameters: {
             query?: never;
             header?: never;
@@ -13962,6 +15813,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "change": {
+                 *         "do": "retire"
+                 *       },
+                 *       "machines": [
+                 *         "0198a2c4-7d10-7c3e-9b1f-2f6b1e0c4a11"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["ManyChanges"];
             };
         };
@@ -14008,7 +15869,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    poll_api_jobs_pollings_post: {
+    post_jobs_pollings: {
         parameters: {
             query?: never;
             header?: never;
@@ -14017,6 +15878,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "machines": [
+                 *         "0198a2c4-7d10-7c3e-9b1f-2f6b1e0c4a11"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["Polling"];
             };
         };
@@ -14063,7 +15931,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    read_api_jobs_readings_post: {
+    post_jobs_readings: {
         parameters: {
             query?: never;
             header?: never;
@@ -14072,7 +15940,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_read_api_jobs_readings_post"];
+                "multipart/form-data": components["schemas"]["Body_post_jobs_readings"];
             };
         };
         responses: {
@@ -14128,7 +15996,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    table_api_jobs_tables_post: {
+    post_jobs_tables: {
         parameters: {
             query?: never;
             header?: never;
@@ -14137,7 +16005,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_table_api_jobs_tables_post"];
+                "multipart/form-data": components["schemas"]["Body_post_jobs_tables"];
             };
         };
         responses: {
@@ -14193,7 +16061,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_jobs__job_id__get: {
+    get_jobs_job_id: {
         parameters: {
             query?: {
                 after?: number;
@@ -14248,7 +16116,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    stop_api_jobs__job_id__stop_post: {
+    post_jobs_job_id_stop: {
         parameters: {
             query?: never;
             header?: never;
@@ -14311,7 +16179,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    decode_api_label_post: {
+    post_label: {
         parameters: {
             query?: never;
             header?: never;
@@ -14320,6 +16188,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "16GB 1Rx8 PC5-4800B-RC0"
+                 *     }
+                 */
                 "application/json": components["schemas"]["LabelText"];
             };
         };
@@ -14356,7 +16229,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_api_lists_file_post: {
+    post_lists_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -14365,7 +16238,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_take_api_lists_file_post"];
+                "multipart/form-data": components["schemas"]["Body_post_lists_file"];
             };
         };
         responses: {
@@ -14421,7 +16294,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    waiting_api_lists_waiting_get: {
+    get_lists_waiting: {
         parameters: {
             query?: never;
             header?: never;
@@ -14452,7 +16325,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    end_api_lists_waiting_post: {
+    post_lists_waiting: {
         parameters: {
             query?: never;
             header?: never;
@@ -14517,7 +16390,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    page_api_machines_get: {
+    get_machines: {
         parameters: {
             query?: {
                 /** @description text in name, model, place or duty group */
@@ -14570,7 +16443,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    make_api_machines_post: {
+    post_machines: {
         parameters: {
             query?: never;
             header?: never;
@@ -14635,7 +16508,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    whole_api_machines_exports__what__get: {
+    get_machines_exports_what: {
         parameters: {
             query?: {
                 as?: components["schemas"]["As"];
@@ -14682,7 +16555,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    export_api_machines_file_get: {
+    get_machines_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -14713,7 +16586,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    twins_api_machines_twins_get: {
+    get_machines_twins: {
         parameters: {
             query?: never;
             header?: never;
@@ -14744,7 +16617,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    rejudged_api_machines_verdicts_changed_get: {
+    get_machines_verdicts_changed: {
         parameters: {
             query?: {
                 /** @description of how many days */
@@ -14790,7 +16663,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_machines__machine_id__get: {
+    get_machines_machine_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -14843,7 +16716,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    delete_api_machines__machine_id__delete: {
+    delete_machines_machine_id: {
         parameters: {
             query: {
                 version: number;
@@ -14916,7 +16789,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    change_api_machines__machine_id__patch: {
+    patch_machines_machine_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -14993,7 +16866,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_over_api_machines__machine_id__acceptance_post: {
+    post_machines_machine_id_acceptance: {
         parameters: {
             query?: never;
             header?: never;
@@ -15070,7 +16943,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    as_other_api_machines__machine_id__as__sheet_hash__get: {
+    get_machines_machine_id_as_sheet_hash: {
         parameters: {
             query?: never;
             header?: never;
@@ -15124,7 +16997,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    bays_api_machines__machine_id__bays_put: {
+    put_machines_machine_id_bays: {
         parameters: {
             query?: never;
             header?: never;
@@ -15201,7 +17074,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    brief_api_machines__machine_id__brief_post: {
+    post_machines_machine_id_brief: {
         parameters: {
             query?: never;
             header?: never;
@@ -15258,7 +17131,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_machines__machine_id__ceiling_get: {
+    get_machines_machine_id_ceiling: {
         parameters: {
             query?: never;
             header?: never;
@@ -15311,7 +17184,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    cures_api_machines__machine_id__cures_get: {
+    get_machines_machine_id_cures: {
         parameters: {
             query?: never;
             header?: never;
@@ -15364,7 +17237,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    difference_api_machines__machine_id__difference_post: {
+    post_machines_machine_id_difference: {
         parameters: {
             query?: never;
             header?: never;
@@ -15375,6 +17248,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "intake_id": "0198a2c4-7d10-7c3e-9b1f-2f6b1e0c4a11"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Comparison-Input"];
             };
         };
@@ -15421,7 +17299,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    history_api_machines__machine_id__history_get: {
+    get_machines_machine_id_history: {
         parameters: {
             query?: {
                 before?: number | null;
@@ -15476,7 +17354,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    known_parts_api_machines__machine_id__known_parts_get: {
+    get_machines_machine_id_known_parts: {
         parameters: {
             query?: never;
             header?: never;
@@ -15529,7 +17407,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    merge_api_machines__machine_id__merger_post: {
+    post_machines_machine_id_merger: {
         parameters: {
             query?: never;
             header?: never;
@@ -15606,7 +17484,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    remodel_api_machines__machine_id__model_put: {
+    put_machines_machine_id_model: {
         parameters: {
             query?: never;
             header?: never;
@@ -15683,7 +17561,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    newer_api_machines__machine_id__newer_sheet_get: {
+    get_machines_machine_id_newer_sheet: {
         parameters: {
             query?: never;
             header?: never;
@@ -15736,7 +17614,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_newer_api_machines__machine_id__newer_sheet_post: {
+    post_machines_machine_id_newer_sheet: {
         parameters: {
             query?: never;
             header?: never;
@@ -15813,7 +17691,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    plans_api_machines__machine_id__plans_get: {
+    get_machines_machine_id_plans: {
         parameters: {
             query?: never;
             header?: never;
@@ -15866,7 +17744,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    plan_api_machines__machine_id__plans_post: {
+    post_machines_machine_id_plans: {
         parameters: {
             query?: never;
             header?: never;
@@ -15877,6 +17755,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "to 512 GB"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewPlan"];
             };
         };
@@ -15933,7 +17816,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    retire_api_machines__machine_id__retirement_post: {
+    post_machines_machine_id_retirement: {
         parameters: {
             query?: never;
             header?: never;
@@ -16010,7 +17893,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    routes_api_machines__machine_id__routes_post: {
+    post_machines_machine_id_routes: {
         parameters: {
             query?: never;
             header?: never;
@@ -16021,6 +17904,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "seconds": 10,
+                 *       "wishes": {
+                 *         "budget": "900",
+                 *         "usable_gib": 512
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["RoutesOf"];
             };
         };
@@ -16067,7 +17959,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    keep_api_machines__machine_id__services__kind__put: {
+    put_machines_machine_id_services_kind: {
         parameters: {
             query?: never;
             header?: never;
@@ -16135,7 +18027,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    forget_api_machines__machine_id__services__kind__delete: {
+    delete_machines_machine_id_services_kind: {
         parameters: {
             query?: never;
             header?: never;
@@ -16199,7 +18091,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    ask_api_machines__machine_id__services__kind__asking_post: {
+    post_machines_machine_id_services_kind_asking: {
         parameters: {
             query?: never;
             header?: never;
@@ -16273,7 +18165,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    settle_api_machines__machine_id__settlement_post: {
+    post_machines_machine_id_settlement: {
         parameters: {
             query?: never;
             header?: never;
@@ -16350,7 +18242,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_machines__machine_id__sizing_get: {
+    get_machines_machine_id_sizing: {
         parameters: {
             query?: never;
             header?: never;
@@ -16403,7 +18295,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    say_api_machines__machine_id__sizing_put: {
+    put_machines_machine_id_sizing: {
         parameters: {
             query?: never;
             header?: never;
@@ -16480,7 +18372,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    stagings_api_machines__machine_id__stagings_post: {
+    post_machines_machine_id_stagings: {
         parameters: {
             query?: never;
             header?: never;
@@ -16537,7 +18429,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    state_api_machines__machine_id__statements_post: {
+    post_machines_machine_id_statements: {
         parameters: {
             query?: never;
             header?: never;
@@ -16604,7 +18496,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    withdraw_api_machines__machine_id__statements__statement_id__delete: {
+    delete_machines_machine_id_statements_statement_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -16668,7 +18560,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    survey_api_machines__machine_id__surveys_post: {
+    post_machines_machine_id_surveys: {
         parameters: {
             query?: never;
             header?: never;
@@ -16745,7 +18637,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    where_to_api_machines__machine_id__targets_post: {
+    post_machines_machine_id_targets: {
         parameters: {
             query?: never;
             header?: never;
@@ -16802,7 +18694,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    totals_api_machines__machine_id__totals_post: {
+    post_machines_machine_id_totals: {
         parameters: {
             query?: never;
             header?: never;
@@ -16813,6 +18705,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "seconds": 10
+                 *     }
+                 */
                 "application/json": components["schemas"]["TotalsOf"];
             };
         };
@@ -16859,7 +18756,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    parts_api_parts_get: {
+    get_parts: {
         parameters: {
             query?: {
                 /** @description a part number, or a piece of one */
@@ -16903,7 +18800,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    module_beside_api_parts_beside_post: {
+    post_parts_beside: {
         parameters: {
             query?: never;
             header?: never;
@@ -16948,7 +18845,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    part_api_parts_one_get: {
+    get_parts_one: {
         parameters: {
             query: {
                 /** @description in any case, with or without spaces */
@@ -17002,7 +18899,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    tell_api_parts_words_post: {
+    post_parts_words: {
         parameters: {
             query?: never;
             header?: never;
@@ -17067,7 +18964,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_back_api_parts_words__word_id__delete: {
+    delete_parts_words_word_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -17128,7 +19025,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    everyone_api_people_get: {
+    get_people: {
         parameters: {
             query?: never;
             header?: never;
@@ -17143,7 +19040,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Account"][];
+                    "application/json": components["schemas"]["Member"][];
                 };
             };
             /** @description Not signed in */
@@ -17169,7 +19066,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    add_api_people_post: {
+    post_people: {
         parameters: {
             query?: never;
             header?: never;
@@ -17224,7 +19121,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    events_api_people_events_get: {
+    get_people_events: {
         parameters: {
             query?: {
                 /** @description id of the last line seen */
@@ -17278,7 +19175,110 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    team_api_people_team_get: {
+    get_people_retention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    put_people_retention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "attachments": 0,
+                 *       "jobs": 90,
+                 *       "raw_reports": 365
+                 *     }
+                 */
+                "application/json": components["schemas"]["RetentionBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_people_team: {
         parameters: {
             query?: never;
             header?: never;
@@ -17309,7 +19309,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    agree_api_people_team_put: {
+    put_people_team: {
         parameters: {
             query?: never;
             header?: never;
@@ -17364,7 +19364,298 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    change_api_people__account_id__patch: {
+    get_people_webhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookRow"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    post_people_webhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "about": "machines",
+                 *       "address": "https://10.4.0.9/umbrak"
+                 *     }
+                 */
+                "application/json": components["schemas"]["HookBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewHook"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    delete_people_webhooks_hook_id: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hook_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    patch_people_webhooks_hook_id: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hook_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HookChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookRow"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    post_people_webhooks_hook_id_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hook_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    patch_people_account_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -17431,7 +19722,68 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_plans__plan_id__get: {
+    delete_people_account_id_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_plans_plan_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -17484,7 +19836,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    rename_api_plans__plan_id__patch: {
+    patch_plans_plan_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -17561,7 +19913,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    answer_api_plans__plan_id__answers_post: {
+    post_plans_plan_id_answers: {
         parameters: {
             query?: never;
             header?: never;
@@ -17638,7 +19990,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    approve_api_plans__plan_id__approvals_post: {
+    post_plans_plan_id_approvals: {
         parameters: {
             query?: never;
             header?: never;
@@ -17649,6 +20001,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "version": 3
+                 *     }
+                 */
                 "application/json": components["schemas"]["PlanApproval"];
             };
         };
@@ -17715,7 +20072,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    arrange_api_plans__plan_id__arrangements_post: {
+    post_plans_plan_id_arrangements: {
         parameters: {
             query?: never;
             header?: never;
@@ -17772,7 +20129,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    brief_api_plans__plan_id__brief_get: {
+    get_plans_plan_id_brief: {
         parameters: {
             query?: never;
             header?: never;
@@ -17824,7 +20181,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    discard_api_plans__plan_id__discard_post: {
+    post_plans_plan_id_discard: {
         parameters: {
             query?: never;
             header?: never;
@@ -17901,7 +20258,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    edit_api_plans__plan_id__edits_post: {
+    post_plans_plan_id_edits: {
         parameters: {
             query?: never;
             header?: never;
@@ -17912,6 +20269,31 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "changes": {
+                 *         "CPU1.A2": {
+                 *           "buffering": "registered",
+                 *           "capacity_gib": 16,
+                 *           "device_width": 8,
+                 *           "die_gbit": 16,
+                 *           "ecc": true,
+                 *           "ecc_bits": 8,
+                 *           "form": "DIMM",
+                 *           "generation": "DDR5",
+                 *           "package_ranks": 1,
+                 *           "part": "HLV5R-16",
+                 *           "rails_v": [
+                 *             1.1
+                 *           ],
+                 *           "rate_mts": 4800,
+                 *           "stack_height": 1,
+                 *           "timing": "B"
+                 *         }
+                 *       },
+                 *       "version": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["PlanEdit"];
             };
         };
@@ -17978,7 +20360,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    more_api_plans__plan_id__more_get: {
+    get_plans_plan_id_more: {
         parameters: {
             query?: never;
             header?: never;
@@ -18031,7 +20413,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    risk_api_plans__plan_id__risk_get: {
+    get_plans_plan_id_risk: {
         parameters: {
             query?: never;
             header?: never;
@@ -18084,7 +20466,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    preview_api_plans__plan_id__run_sheet_get: {
+    get_plans_plan_id_run_sheet: {
         parameters: {
             query?: never;
             header?: never;
@@ -18137,7 +20519,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    start_api_plans__plan_id__runs_post: {
+    post_plans_plan_id_runs: {
         parameters: {
             query?: never;
             header?: never;
@@ -18148,6 +20530,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "soak_days": 3
+                 *     }
+                 */
                 "application/json": components["schemas"]["RunStart"];
             };
         };
@@ -18204,7 +20591,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    runs_with_api_plans__plan_id__runs_with_put: {
+    put_plans_plan_id_runs_with: {
         parameters: {
             query?: never;
             header?: never;
@@ -18281,7 +20668,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    other_way_api_plans__plan_id__same_total_get: {
+    get_plans_plan_id_same_total: {
         parameters: {
             query?: never;
             header?: never;
@@ -18334,7 +20721,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    stages_api_plans__plan_id__stages_put: {
+    put_plans_plan_id_stages: {
         parameters: {
             query?: never;
             header?: never;
@@ -18411,7 +20798,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    step_api_plans__plan_id__steps_post: {
+    post_plans_plan_id_steps: {
         parameters: {
             query?: never;
             header?: never;
@@ -18488,7 +20875,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    where_to_api_plans__plan_id__targets_post: {
+    post_plans_plan_id_targets: {
         parameters: {
             query?: never;
             header?: never;
@@ -18545,7 +20932,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    worth_api_plans__plan_id__worth_get: {
+    get_plans_plan_id_worth: {
         parameters: {
             query?: never;
             header?: never;
@@ -18598,7 +20985,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    all__api_rounds_get: {
+    get_rounds: {
         parameters: {
             query?: never;
             header?: never;
@@ -18629,7 +21016,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    make_api_rounds_post: {
+    post_rounds: {
         parameters: {
             query?: never;
             header?: never;
@@ -18684,7 +21071,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_rounds__round_id__get: {
+    get_rounds_round_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -18737,7 +21124,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    ask_api_rounds__round_id__put: {
+    put_rounds_round_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -18814,7 +21201,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    close_api_rounds__round_id__delete: {
+    delete_rounds_round_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -18875,7 +21262,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    accept_api_rounds__round_id__acceptance_post: {
+    post_rounds_round_id_acceptance: {
         parameters: {
             query?: never;
             header?: never;
@@ -18952,7 +21339,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    search_api_rounds__round_id__search_post: {
+    post_rounds_round_id_search: {
         parameters: {
             query?: never;
             header?: never;
@@ -19015,7 +21402,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    stop_api_rounds__round_id__stop_post: {
+    post_rounds_round_id_stop: {
         parameters: {
             query?: never;
             header?: never;
@@ -19078,7 +21465,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_runs__run_id__get: {
+    get_runs_run_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -19131,7 +21518,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    attachment_api_runs__run_id__attachments__entry_id__get: {
+    get_runs_run_id_attachments_entry_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -19183,7 +21570,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    back_out_api_runs__run_id__back_out_post: {
+    post_runs_run_id_back_out: {
         parameters: {
             query?: never;
             header?: never;
@@ -19250,7 +21637,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    enter_api_runs__run_id__entries__entry_id__put: {
+    put_runs_run_id_entries_entry_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -19262,6 +21649,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "at": "2031-03-01T08:00:00Z",
+                 *       "entry": {
+                 *         "kind": "note",
+                 *         "text": "the lid sticks on the left"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["RunEntry"];
             };
         };
@@ -19316,7 +21712,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    second_api_runs__run_id__entries__entry_id__second_put: {
+    put_runs_run_id_entries_entry_id_second: {
         parameters: {
             query?: never;
             header?: never;
@@ -19392,7 +21788,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    labels_api_runs__run_id__labels_pdf_get: {
+    get_runs_run_id_labels_pdf: {
         parameters: {
             query?: never;
             header?: never;
@@ -19443,7 +21839,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    light_api_runs__run_id__light_put: {
+    put_runs_run_id_light: {
         parameters: {
             query?: never;
             header?: never;
@@ -19520,7 +21916,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    log_api_runs__run_id__logs__entry_id__put: {
+    put_runs_run_id_logs_entry_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -19532,7 +21928,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_log_api_runs__run_id__logs__entry_id__put"];
+                "multipart/form-data": components["schemas"]["Body_put_runs_run_id_logs_entry_id"];
             };
         };
         responses: {
@@ -19596,7 +21992,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    photo_api_runs__run_id__photos__entry_id__put: {
+    put_runs_run_id_photos_entry_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -19608,7 +22004,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_photo_api_runs__run_id__photos__entry_id__put"];
+                "multipart/form-data": components["schemas"]["Body_put_runs_run_id_photos_entry_id"];
             };
         };
         responses: {
@@ -19672,7 +22068,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    proof_api_runs__run_id__proof_get: {
+    get_runs_run_id_proof: {
         parameters: {
             query?: never;
             header?: never;
@@ -19725,7 +22121,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    pdf_api_runs__run_id__sheet_pdf_get: {
+    get_runs_run_id_sheet_pdf: {
         parameters: {
             query?: never;
             header?: never;
@@ -19776,7 +22172,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    sign_off_api_runs__run_id__sign_off_post: {
+    post_runs_run_id_sign_off: {
         parameters: {
             query?: never;
             header?: never;
@@ -19843,7 +22239,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    in_hand_api_runs__run_id__slots__slot__label_post: {
+    post_runs_run_id_slots_slot_label: {
         parameters: {
             query?: never;
             header?: never;
@@ -19901,7 +22297,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    window_api_runs__run_id__window_put: {
+    put_runs_run_id_window: {
         parameters: {
             query?: never;
             header?: never;
@@ -19968,7 +22364,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    calendar_api_runs__run_id__window_ics_get: {
+    get_runs_run_id_window_ics: {
         parameters: {
             query?: never;
             header?: never;
@@ -20019,7 +22415,217 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    who_api_session_get: {
+    get_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    put_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCode"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    post_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorBegun"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    post_second_factor_removal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCode"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -20050,7 +22656,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    begin_api_session_post: {
+    post_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -20059,6 +22665,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "technician",
+                 *       "password": "three words or four"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SignIn"];
             };
         };
@@ -20105,7 +22717,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    end_api_session_delete: {
+    delete_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -20124,7 +22736,91 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    new_password_api_session_password_put: {
+    get_session_directory: {
+        parameters: {
+            query?: {
+                /** @description where to go then */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            303: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_session_directory_answer: {
+        parameters: {
+            query?: {
+                state?: string;
+                code?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            303: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    put_session_password: {
         parameters: {
             query?: never;
             header?: never;
@@ -20179,7 +22875,28 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    sessions_api_sessions_get: {
+    get_session_ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ways"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_sessions: {
         parameters: {
             query?: never;
             header?: never;
@@ -20220,7 +22937,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    end_others_api_sessions_delete: {
+    delete_sessions: {
         parameters: {
             query?: never;
             header?: never;
@@ -20259,7 +22976,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    end_one_api_sessions__session_id__delete: {
+    delete_sessions_session_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -20320,7 +23037,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    current_api_sheets_get: {
+    get_sheets: {
         parameters: {
             query?: never;
             header?: never;
@@ -20351,7 +23068,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    add_api_sheets_post: {
+    post_sheets: {
         parameters: {
             query?: never;
             header?: never;
@@ -20406,7 +23123,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    asked_api_sheets_asks_get: {
+    get_sheets_asks: {
         parameters: {
             query?: never;
             header?: never;
@@ -20437,7 +23154,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    fields_api_sheets_fields_get: {
+    get_sheets_fields: {
         parameters: {
             query?: never;
             header?: never;
@@ -20468,7 +23185,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    export_api_sheets_file_get: {
+    get_sheets_file: {
         parameters: {
             query?: {
                 sheet?: string | null;
@@ -20520,7 +23237,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_file_api_sheets_file_post: {
+    post_sheets_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -20529,7 +23246,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_take_file_api_sheets_file_post"];
+                "multipart/form-data": components["schemas"]["Body_post_sheets_file"];
             };
         };
         responses: {
@@ -20585,7 +23302,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    library_api_sheets_library_get: {
+    get_sheets_library: {
         parameters: {
             query?: never;
             header?: never;
@@ -20616,7 +23333,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    seen_api_sheets_seen_post: {
+    post_sheets_seen: {
         parameters: {
             query?: never;
             header?: never;
@@ -20661,7 +23378,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    tried_api_sheets_tried_post: {
+    post_sheets_tried: {
         parameters: {
             query?: never;
             header?: never;
@@ -20706,7 +23423,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_sheets__hash___get: {
+    get_sheets_hash_: {
         parameters: {
             query?: never;
             header?: never;
@@ -20758,7 +23475,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    text_against_api_sheets__hash___against_post: {
+    post_sheets_hash__against: {
         parameters: {
             query?: never;
             header?: never;
@@ -20815,7 +23532,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    against_api_sheets__hash___against__other__get: {
+    get_sheets_hash__against_other: {
         parameters: {
             query?: never;
             header?: never;
@@ -20868,7 +23585,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    page_api_sheets__hash___page_get: {
+    get_sheets_hash__page: {
         parameters: {
             query?: never;
             header?: never;
@@ -20920,7 +23637,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    retire_api_sheets__sheet_id__retired_put: {
+    put_sheets_sheet_id_retired: {
         parameters: {
             query?: never;
             header?: never;
@@ -20987,7 +23704,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_over_api_sheets__sheet_id__taken_post: {
+    post_sheets_sheet_id_taken: {
         parameters: {
             query?: never;
             header?: never;
@@ -21050,7 +23767,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_shelf_get: {
+    get_shelf: {
         parameters: {
             query?: {
                 /** @description a part, a label as scanned, or words */
@@ -21106,7 +23823,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    export_api_shelf_file_get: {
+    get_shelf_file: {
         parameters: {
             query: {
                 /** @description modules on hand, or offers */
@@ -21150,7 +23867,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_api_shelf_file_post: {
+    post_shelf_file: {
         parameters: {
             query: {
                 /** @description modules on hand, or offers */
@@ -21162,7 +23879,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_take_api_shelf_file_post"];
+                "multipart/form-data": components["schemas"]["Body_post_shelf_file"];
             };
         };
         responses: {
@@ -21218,7 +23935,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    labels_api_shelf_labels_get: {
+    get_shelf_labels: {
         parameters: {
             query?: {
                 /** @description lines; all of them where none is named */
@@ -21272,7 +23989,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    module_api_shelf_modules__serial__get: {
+    get_shelf_modules_serial: {
         parameters: {
             query?: never;
             header?: never;
@@ -21325,7 +24042,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    money_api_shelf_money_get: {
+    get_shelf_money: {
         parameters: {
             query?: never;
             header?: never;
@@ -21356,7 +24073,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    reckon_api_shelf_money_put: {
+    put_shelf_money: {
         parameters: {
             query?: never;
             header?: never;
@@ -21411,7 +24128,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    offer_api_shelf_offers_post: {
+    post_shelf_offers: {
         parameters: {
             query?: never;
             header?: never;
@@ -21466,7 +24183,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    withdraw_api_shelf_offers__offer_id__delete: {
+    delete_shelf_offers_offer_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -21529,7 +24246,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    put_on_api_shelf_stock_post: {
+    post_shelf_stock: {
         parameters: {
             query?: never;
             header?: never;
@@ -21538,6 +24255,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "count": 4,
+                 *       "module": {},
+                 *       "note": "by a script",
+                 *       "part": "HLV5R-16",
+                 *       "place": "drawer 7"
+                 *     }
+                 */
                 "application/json": components["schemas"]["StockBody"];
             };
         };
@@ -21584,7 +24310,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    change_api_shelf_stock__stock_id__patch: {
+    patch_shelf_stock_stock_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -21661,7 +24387,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    spd_api_spd_post: {
+    post_spd: {
         parameters: {
             query?: never;
             header?: never;
@@ -21670,7 +24396,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_spd_api_spd_post"];
+                "multipart/form-data": components["schemas"]["Body_post_spd"];
             };
         };
         responses: {
@@ -21716,7 +24442,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    tokens_api_tokens_get: {
+    get_tokens: {
         parameters: {
             query?: never;
             header?: never;
@@ -21757,7 +24483,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    add_api_tokens_post: {
+    post_tokens: {
         parameters: {
             query?: never;
             header?: never;
@@ -21766,6 +24492,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "days": 90,
+                 *       "name": "nightly export",
+                 *       "role": "viewer"
+                 *     }
+                 */
                 "application/json": components["schemas"]["TokenBody"];
             };
         };
@@ -21812,7 +24545,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    end_api_tokens__token_id__delete: {
+    delete_tokens_token_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -21873,7 +24606,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    page_api_trials_get: {
+    get_trials: {
         parameters: {
             query?: {
                 /** @description text in model, part or note */
@@ -21917,7 +24650,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    note_api_trials_post: {
+    post_trials: {
         parameters: {
             query?: never;
             header?: never;
@@ -21972,7 +24705,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    calibration_api_trials_calibration_get: {
+    get_trials_calibration: {
         parameters: {
             query?: never;
             header?: never;
@@ -22003,7 +24736,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    export_api_trials_file_get: {
+    get_trials_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -22034,7 +24767,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    take_api_trials_file_post: {
+    post_trials_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -22043,7 +24776,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_take_api_trials_file_post"];
+                "multipart/form-data": components["schemas"]["Body_post_trials_file"];
             };
         };
         responses: {
@@ -22099,7 +24832,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    table_api_trials_table_get: {
+    get_trials_table: {
         parameters: {
             query?: never;
             header?: never;
@@ -22130,7 +24863,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    set_table_api_trials_table_put: {
+    put_trials_table: {
         parameters: {
             query?: never;
             header?: never;
@@ -22185,7 +24918,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    withdraw_api_trials__trial_id__delete: {
+    delete_trials_trial_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -22248,7 +24981,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    waiting_api_waiting_get: {
+    get_waiting: {
         parameters: {
             query?: never;
             header?: never;
@@ -22279,7 +25012,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    keep_api_waiting_post: {
+    post_waiting: {
         parameters: {
             query?: never;
             header?: never;
@@ -22344,7 +25077,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    settle_api_waiting_settled_post: {
+    post_waiting_settled: {
         parameters: {
             query?: never;
             header?: never;
@@ -22409,7 +25142,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    see_api_waiting__waiting_id__get: {
+    get_waiting_waiting_id: {
         parameters: {
             query?: never;
             header?: never;
@@ -22462,7 +25195,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    forget_api_waiting__waiting_id__delete: {
+    delete_waiting_waiting_id: {
         parameters: {
             query?: never;
             header?: never;

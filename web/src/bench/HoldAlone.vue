@@ -14,9 +14,9 @@ const timer = setInterval(() => (now.value = Date.now()), 500)
 onBeforeUnmount(() => clearInterval(timer))
 const left = computed(() => Math.max(0, Math.ceil((props.from - now.value) / 1000)))
 const why = ref('')
-const { values: other, faults, wrong, sending, submit } = useForm({ name: '', password: '' }, async (f) => {
+const { values: other, faults, wrong, sending, submit } = useForm({ name: '', password: '', code: '' }, async (f) => {
   const params = { path: { run_id: props.runId, entry_id: crypto.randomUUID() } }
-  await ask(api.PUT('/api/runs/{run_id}/entries/{entry_id}/second', { params, body: { at: new Date().toISOString(), step: props.step, ...f } }))
+  await ask(api.PUT('/api/runs/{run_id}/entries/{entry_id}/second', { params, body: { at: new Date().toISOString(), step: props.step, ...f, code: f.code || null } }))
   way.value = ''
   emit('ticked')
 })
@@ -32,6 +32,7 @@ const { values: other, faults, wrong, sending, submit } = useForm({ name: '', pa
     <form v-if="way === 'second'" class="fields" aria-label="Somebody else ticks here" @submit.prevent="submit">
       <label>Their name <input v-model="other.name" autocomplete="off" autocapitalize="none" required maxlength="100" /><FieldFault :of="faults" name="name" /></label>
       <label>Their password <input v-model="other.password" type="password" autocomplete="off" required maxlength="1000" /></label>
+      <label v-if="faults.code || other.code">Code of their authenticator <input v-model="other.code" autocomplete="off" maxlength="40" /><FieldFault :of="faults" name="code" /></label>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <button type="submit" class="press" :disabled="sending">I have looked: tick it</button>
       <small class="faded">They sign for this tick only; you stay signed in.</small>

@@ -17,8 +17,9 @@ export const session = reactive({
     session.asked = true
   },
 
-  async signIn(name: string, password: string): Promise<void> {
-    session.account = await ask(api.POST('/api/session', { body: { name, password } }))
+  /** @param code  of an authenticator, where one is asked for */
+  async signIn(name: string, password: string, code: string | null): Promise<void> {
+    session.account = await ask(api.POST('/api/session', { body: { name, password, code } }))
   },
 
   async signOut(): Promise<void> {

@@ -2,12 +2,14 @@
 /** Accounts: for leads everybody's, for everybody their own password. */
 import { useRouter } from 'vue-router'
 import { onMounted, ref, shallowRef } from 'vue'
-import { api, ask, wordsOf, type Account } from '@/api/client'
+import { api, ask, wordsOf, type Member } from '@/api/client'
 import { session } from '@/frame/session'
 import { otherTheme, themeName } from '@/frame/theme'
 import FieldFault from '@/ui/FieldFault.vue'
 import AccessEvents from './AccessEvents.vue'
 import OwnAccess from './OwnAccess.vue'
+import SecondFactor from './SecondFactor.vue'
+import ToldOthers from './ToldOthers.vue'
 import { useForm } from '@/ui/form'
 import { useTitle } from '@/ui/title'
 
@@ -16,7 +18,7 @@ useTitle(() => 'People')
 type Role = 'viewer' | 'technician' | 'lead'
 const ROLES: Role[] = ['viewer', 'technician', 'lead']
 const MAY: Record<Role, string> = { viewer: 'looks', technician: 'plans and changes', lead: 'plans, changes and looks after people' }
-const people = shallowRef<Account[]>([])
+const people = shallowRef<Member[]>([])
 const isLead = session.account?.role === 'lead'
 const wrong = ref('')
 const said = ref('')
@@ -39,7 +41,7 @@ const { values: fresh, faults: freshFaults, wrong: notAdded, sending: adding, su
   await run(async () => undefined, 'Added. Tell them their password; they can change it here.')
 })
 
-const change = (p: Account, body: { role?: Role; active?: boolean }, done: string) =>
+const change = (p: Member, body: { role?: Role; active?: boolean; awaits_directory?: boolean }, done: string) =>
   run(() => ask(api.PATCH('/api/people/{account_id}', { params: { path: { account_id: p.id } }, body })), done)
 
 const { values: own, faults: ownFaults, wrong: notChanged, sending: changing, submit: changeOwn, clear: clearOwn } = useForm({ old: '', new: '' }, async (f) => {
@@ -56,6 +58,9 @@ onMounted(async () => {
   const now = await ask(api.GET('/api/people/team'))
   Object.assign(team, { ...now, delegated_trouble: Math.round(now.delegated_trouble * 1000) / 10 })
 })
+/** The directory's name, where people sign in by one. */
+const byDirectory = ref('')
+onMounted(async () => isLead && (byDirectory.value = (await ask(api.GET('/api/session/ways'))).directory ?? ''))
 const router = useRouter()
 async function leave(): Promise<void> {
   await session.signOut()
@@ -95,6 +100,11 @@ async function leave(): Promise<void> {
               <button type="button" class="quiet-link" @click="change(p, { active: !p.active }, p.active ? `${p.shown_as} cannot sign in any more.` : `${p.shown_as} may sign in again.`)">
                 {{ p.active ? 'Keep out' : 'Let in again' }}
               </button>
+              <template v-if="byDirectory">
+                <span v-if="p.directory === 'yes'" class="faded small">by {{ byDirectory }}</span>
+                <button v-else type="button" class="quiet-link" @click="change(p, { awaits_directory: p.directory === 'no' }, p.directory === 'no' ? `Who signs in by ${byDirectory} as ${p.name} has this account.` : `${p.shown_as} signs in by password.`)">{{ p.directory === 'no' ? `Let ${byDirectory} have it` : `Awaits ${byDirectory}: not any more` }}</button>
+              </template>
+              <button v-if="p.second_factor" type="button" class="quiet-link" @click="run(() => ask(api.DELETE('/api/people/{account_id}/second-factor', { params: { path: { account_id: p.id } } })), `${p.shown_as} signs in by password alone until they have another authenticator.`)">Authenticator lost</button>
             </td>
           </tr>
         </tbody>
@@ -138,7 +148,9 @@ async function leave(): Promise<void> {
         <button class="press" type="submit" :disabled="changing">Change</button>
       </form>
     </div>
+    <SecondFactor />
     <OwnAccess />
+    <ToldOthers v-if="isLead" />
     <AccessEvents v-if="isLead" />
   </div>
 </template>

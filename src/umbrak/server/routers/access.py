@@ -1,4 +1,4 @@
-"""One's own sessions, and tokens for scripts."""
+"""One's own sessions, second factor, and tokens for scripts."""
 
 from __future__ import annotations
 
@@ -6,8 +6,8 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
-from umbrak.server.bodies import TokenBody
-from umbrak.server.deps import Db, Human, Token
+from umbrak.server.bodies import FactorCode, TokenBody
+from umbrak.server.deps import Db, Human, Out, Token
 from umbrak.server.problems import describe
 from umbrak.services.people.access import (
     NewToken,
@@ -18,6 +18,7 @@ from umbrak.services.people.access import (
     list_tokens,
     new_token,
 )
+from umbrak.services.people.factor import FactorBegun, FactorView, begin_factor, confirm_factor, drop_factor, see_factor
 from umbrak.store.tokens import TokenRow
 
 router = APIRouter(tags=["access"])
@@ -39,6 +40,30 @@ def end_others(engine: Db, account: Human, token: Token) -> None:
 def end_one(session_id: UUID, engine: Db, account: Human, token: Token) -> None:
     """End one of one's own sessions."""
     end_sessions(engine, account, token, session_id)
+
+
+@router.get("/second-factor", responses=describe(401, 403))
+def factor(engine: Db, account: Human) -> FactorView:
+    """Whether one's own sign-in asks for a code."""
+    return see_factor(engine, account)
+
+
+@router.post("/second-factor", status_code=201, responses=describe(401, 403, 422))
+def new_factor(engine: Db, outside: Out, account: Human) -> FactorBegun:
+    """A secret for an authenticator; sign-in asks for its codes once one of them was shown."""
+    return begin_factor(engine, outside.vault, account)
+
+
+@router.put("/second-factor", responses=describe(401, 403, 422))
+def first_code(body: FactorCode, engine: Db, outside: Out, account: Human) -> list[str]:
+    """Show a first code: from now on sign-in asks for one. The answer is ten codes for when the authenticator is lost."""
+    return confirm_factor(engine, outside.vault, account, body.code)
+
+
+@router.post("/second-factor/removal", status_code=204, responses=describe(401, 403, 404, 422))
+def no_factor(body: FactorCode, engine: Db, outside: Out, account: Human) -> None:
+    """Take it away, by a code of it."""
+    drop_factor(engine, outside.vault, account, body.code)
 
 
 @router.get("/tokens", responses=describe(401, 403))

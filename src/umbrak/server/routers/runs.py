@@ -33,8 +33,9 @@ from umbrak.services.bench.labels import run_labels
 from umbrak.services.bench.light import switch_light
 from umbrak.services.bench.making import PreviewView
 from umbrak.services.bench.view import RunView, see_run
-from umbrak.services.errors import NotAllowed, NotSignedIn
+from umbrak.services.errors import NotAllowed, NotSignedIn, Refused
 from umbrak.services.people.accounts import admit, recognise
+from umbrak.services.people.factor import CodeWantedError, check_factor
 from umbrak.services.plans import approval
 from umbrak.services.plans.approval import RiskView
 from umbrak.services.proof import view as proving
@@ -100,13 +101,28 @@ def enter(run_id: UUID, entry_id: UUID, body: RunEntry, engine: Db, account: Per
     max_body_size=8 << 10,
 )
 async def second(
-    run_id: UUID, entry_id: UUID, body: SecondTick, engine: Db, _: Person, now: Now, request: Request, browser: Browser
-) -> None:  # fmt: skip
+    run_id: UUID,
+    entry_id: UUID,
+    body: SecondTick,
+    engine: Db,
+    outside: Out,
+    _: Person,
+    now: Now,
+    request: Request,
+    browser: Browser,
+) -> None:
     """Tick a step as somebody else than who is signed in here, by their own name and password."""
     address = request.client.host if request.client else ""
     attempt = await run_in(COUNTING, lambda: admit(engine, body.name, address, browser=browser))
     try:
-        account = await run_in(HASHING, lambda: recognise(engine, attempt, body.password))
+        account = await run_in(
+            HASHING,
+            lambda: recognise(
+                engine, attempt, body.password, lambda a: check_factor(engine, outside.vault, a, body.code)
+            ),
+        )
+    except CodeWantedError as error:
+        raise Refused("code", str(error)) from error
     except NotSignedIn as error:
         # Whoever is signed in here stays so.
         raise NotAllowed(str(error)) from error

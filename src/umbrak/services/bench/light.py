@@ -12,9 +12,9 @@ from umbrak.devices.networks import DeviceError
 from umbrak.services.bench.view import RunView, run_view
 from umbrak.services.errors import Refused
 from umbrak.services.people.accounts import Role, need
+from umbrak.services.reach import Outside
 from umbrak.services.runs.entries import found_run, under_way
 from umbrak.services.surveys.network import set_light
-from umbrak.services.surveys.reach import Outside
 from umbrak.store import machine_services as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record

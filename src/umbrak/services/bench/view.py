@@ -288,4 +288,7 @@ def step_view(number: int, s: Step, stands: Stands) -> StepView:
 def _remark(e: EntryRow) -> RemarkView:
     """What was noted; an entry that cannot be read says so in its place."""
     text = e.unreadable or (e.entry.text if isinstance(e.entry, NoteDoc | NotRightDoc | DoubtDoc) else "")
-    return RemarkView(id=e.id, step=e.step, text=text, kind=e.kind, is_photo=e.kind == "photo", by=e.by, at=e.at)
+    is_photo = e.kind == "photo" and bool(e.media_type)
+    if e.kind == "photo" and not is_photo and not text:
+        text = "A photo, which was removed by its age."
+    return RemarkView(id=e.id, step=e.step, text=text, kind=e.kind, is_photo=is_photo, by=e.by, at=e.at)

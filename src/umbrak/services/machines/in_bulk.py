@@ -30,10 +30,10 @@ from umbrak.services.machines.table import RowToTake, rows_to_take, take_rows
 from umbrak.services.machines.together import MOST, Change, Renewed, Retired, Said, change_one, title_of_change
 from umbrak.services.machines.waiting import NewWaiting, keep_waiting_within
 from umbrak.services.people.accounts import Role, need
+from umbrak.services.reach import Outside
 from umbrak.services.rounds.changing import do_search
 from umbrak.services.surveys.intake import Intake, Library, keep_intake, suggestions
 from umbrak.services.surveys.network import ask_machine
-from umbrak.services.surveys.reach import Outside
 from umbrak.services.surveys.resurvey import Difference, compare
 from umbrak.store import jobs as store
 from umbrak.store.accounts import Account, find_account

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import math
 import secrets
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from enum import IntEnum
@@ -19,7 +20,7 @@ from sqlalchemy import Engine
 
 from umbrak.services.errors import NotAllowed, NotFound, NotSignedIn, Refused, TooMany
 from umbrak.store import accounts as store
-from umbrak.store.accounts import Account
+from umbrak.store.accounts import Account, Member
 from umbrak.store.history import record
 
 SESSION_LASTS = timedelta(days=14)
@@ -69,7 +70,7 @@ def add_account(
     return account
 
 
-def list_accounts(engine: Engine, by: Account) -> list[Account]:
+def list_accounts(engine: Engine, by: Account) -> list[Member]:
     need(by, Role.lead)
     with engine.connect() as db:
         return store.all_accounts(db)
@@ -84,6 +85,7 @@ def change_account(
     role: str | None = None,
     active: bool | None = None,
     password: str | None = None,
+    awaits_directory: bool | None = None,
 ) -> Account:
     """Change what is given. Raises NotFound; Refused for wrong input, or when no lead would be left."""
     need(by, Role.lead)
@@ -95,6 +97,8 @@ def change_account(
         values["role"] = role
     if active is not None:
         values["active"] = active
+    if awaits_directory is not None:
+        values["awaits_directory"] = awaits_directory
     if password is not None:
         with engine.connect() as db:
             whose = store.find_account(db, key)
@@ -220,10 +224,14 @@ class SignedIn:
     browser: str
 
 
-def recognise(engine: Engine, attempt: Attempt, password: str) -> Account:
+#: What else an account is asked for; raises NotSignedIn.
+Also = Callable[[Account], None]
+
+
+def recognise(engine: Engine, attempt: Attempt, password: str, also: Also) -> Account:
     """Whose name and password these are, of a try that was counted. Takes a good part of a processor for a while: a few at a time.
 
-    Raises NotSignedIn where name and password do not match, or the account is not active.
+    Raises NotSignedIn where name and password do not match, or the account is not active; what `also` raises.
     """
     with engine.connect() as db:
         known = store.find_credentials(db, attempt.name)
@@ -231,28 +239,51 @@ def recognise(engine: Engine, attempt: Attempt, password: str) -> Account:
     good = _hasher.verify(password, known.password_hash if known else _any_hash())
     if not known or not good or not known.account.active:
         raise NotSignedIn("Name and password do not match.")
+    also(known.account)
     with engine.begin() as db:
         store.forget_tries(db, attempt.name, attempt.place)
     return known.account
 
 
 def sign_in(
-    engine: Engine, attempt: Attempt, password: str, browser: str | None = None, *, address: str = "", agent: str = ""
+    engine: Engine,
+    attempt: Attempt,
+    password: str,
+    also: Also,
+    browser: str | None = None,
+    *,
+    address: str = "",
+    agent: str = "",
 ) -> SignedIn:
     """Look at the password of a try, and begin a session. Raises NotSignedIn as `recognise`."""
-    account = recognise(engine, attempt, password)
+    account = recognise(engine, attempt, password, also)
+    return begin_session(engine, account, browser, address=address, agent=agent)
+
+
+def begin_session(
+    engine: Engine,
+    account: Account,
+    browser: str | None = None,
+    *,
+    address: str = "",
+    agent: str = "",
+    lasts: timedelta = SESSION_LASTS,
+) -> SignedIn:
+    """A session of somebody who was recognised, and what their browser is known by."""
     with engine.begin() as db:
         # One browser, many people; a token that we did not give is none of ours.
         if browser is None or not store.names_of_browser(db, token_hash(browser)):
             browser = secrets.token_urlsafe(32)
         store.remember_browser(db, account.id, token_hash(browser), datetime.now(UTC) - BROWSER_KEPT)
         record(db, "signed in", account.id, address=address[:100])
-    return SignedIn(account, _begin_session(engine, account, address, agent), browser)
+    return SignedIn(account, _begin_session(engine, account, address, agent, lasts), browser)
 
 
-def _begin_session(engine: Engine, account: Account, address: str = "", agent: str = "") -> str:
+def _begin_session(
+    engine: Engine, account: Account, address: str = "", agent: str = "", lasts: timedelta = SESSION_LASTS
+) -> str:
     token = secrets.token_urlsafe(32)
-    ends = datetime.now(UTC) + SESSION_LASTS
+    ends = datetime.now(UTC) + lasts
     with engine.begin() as db:
         store.add_session(db, token_hash(token), account.id, ends, address=address, agent=agent)
     return token
@@ -282,6 +313,11 @@ def sign_out(engine: Engine, token: str | None) -> None:
 @cache
 def _any_hash() -> str:
     return _hasher.hash(secrets.token_hex())
+
+
+def any_password() -> str:
+    """The hash of a password that nobody knows."""
+    return _hasher.hash(secrets.token_urlsafe(32))
 
 
 def token_hash(token: str) -> bytes:

@@ -26,7 +26,7 @@ from umbrak.core.platform.survey import (
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.spd import SpdReading
-from umbrak.services.errors import NotFound
+from umbrak.services.errors import NotFound, Refused
 from umbrak.services.parts.understanding import Labels
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.library import load_sheet
@@ -105,13 +105,17 @@ def keep_intake(
 
 
 def read_as(engine: Engine, account: Account, key: UUID, kind: str) -> Intake:
-    """What was taken in, read as another kind: a reading of its own. Raises NotFound, InputError (formats)."""
+    """What was taken in, read as another kind: a reading of its own. Raises NotFound, InputError (formats); Refused where what
+    came is not kept any more."""
     need(account, Role.technician)
     with engine.begin() as db:
         kept = store.raw_intake(db, key)
         if kept is None:
             raise NotFound("intake")
-        return keep_intake(db, account.id, *kept, kind=kind)
+        name, raw = kept
+        if raw is None:
+            raise Refused("kind", "What came was removed by its age; only what was read of it is kept. Give it again.")
+        return keep_intake(db, account.id, name, raw, kind=kind)
 
 
 def _of_one_module(spd: SpdReading) -> SurveyReading:

@@ -19,8 +19,8 @@ from umbrak.formats.kept import ServiceFacts
 from umbrak.formats.snmp import write_snmp
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.people.accounts import Role, need
+from umbrak.services.reach import Outside
 from umbrak.services.surveys.intake import Intake, keep_intake
-from umbrak.services.surveys.reach import Outside
 from umbrak.store import machine_services as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record

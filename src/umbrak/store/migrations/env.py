@@ -3,7 +3,7 @@
 from alembic import context
 from sqlalchemy import create_engine
 
-from umbrak.store.tables import metadata
+from umbrak.store.columns import metadata
 
 engine = create_engine(context.config.attributes["url"])
 with engine.connect() as connection:
