@@ -60,7 +60,7 @@ const ended = (t: TokenRow) => new Date(t.expires_at) < new Date()
         <span><b>{{ t.name }}</b>, {{ t.role }}, <span :class="{ wrong: ended(t) }">{{ ended(t) ? 'ended' : 'ends' }} {{ t.expires_at.slice(0, 10) }}</span>, {{ t.used_at ? `used ${age(t.used_at)}` : 'never used' }}</span>
         <button type="button" class="quiet-link" @click="run(() => ask(api.DELETE('/api/tokens/{token_id}', { params: { path: { token_id: t.id } } })))">End it</button>
       </li>
-      <li v-if="!tokens.length" class="faded">None. A script says <code>Authorization: Bearer</code> and its token; docs/api.md has recipes.</li>
+      <li v-if="!tokens.length" class="faded"><span>None. A script says <code>Authorization: Bearer</code> and its token; docs/api.md has recipes.</span></li>
     </ul>
     <form class="made" @submit.prevent="submit">
       <label>What it is for <input v-model="values.name" maxlength="120" required /><FieldFault :of="faults" name="name" /></label>
@@ -72,71 +72,10 @@ const ended = (t: TokenRow) => new Date(t.expires_at) < new Date()
   </section>
 </template>
 
+<style scoped src="./panels.css"></style>
 <style scoped>
-section {
-  margin-top: 12px;
-  padding: 14px 20px;
-}
-h2 {
-  margin: 0 0 8px;
-}
-.lines li > span {
-  flex: 1 1 240px;
-  min-width: 0;
-}
-input,
-select {
-  display: block;
-  min-height: 36px;
-  padding: 4px 8px;
-  border: 1px solid var(--module-edge);
-  border-radius: 4px;
-  background: var(--paper);
-  color: var(--ink);
-  font: inherit;
-}
-@media (max-width: 700px) {
-  .quiet-link,
-  .press,
-  input,
-  select {
-    min-height: 44px;
-  }
-}
-.lines {
-  margin: 0 0 10px;
-  padding: 0;
-  list-style: none;
-}
-.lines li {
-  display: flex;
-  flex-wrap: wrap;
-  justify-content: space-between;
-  gap: 4px 16px;
-  padding: 7px 0;
-  border-bottom: 1px solid var(--rule);
-}
 .agent {
   display: block;
   overflow-wrap: anywhere;
-}
-.made {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px 18px;
-  align-items: end;
-}
-.days {
-  width: 64px;
-}
-.fresh {
-  padding: 8px 10px;
-  background: var(--lit);
-}
-.fresh code {
-  overflow-wrap: anywhere;
-}
-.wrong {
-  color: var(--stop);
 }
 </style>

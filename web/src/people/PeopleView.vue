@@ -97,6 +97,7 @@ async function leave(): Promise<void> {
               <span class="faded small">{{ MAY[p.role as Role] }}</span>
             </td>
             <td>
+              <span class="acts">
               <button type="button" class="quiet-link" @click="change(p, { active: !p.active }, p.active ? `${p.shown_as} cannot sign in any more.` : `${p.shown_as} may sign in again.`)">
                 {{ p.active ? 'Keep out' : 'Let in again' }}
               </button>
@@ -105,6 +106,7 @@ async function leave(): Promise<void> {
                 <button v-else type="button" class="quiet-link" @click="change(p, { awaits_directory: p.directory === 'no' }, p.directory === 'no' ? `Who signs in by ${byDirectory} as ${p.name} has this account.` : `${p.shown_as} signs in by password.`)">{{ p.directory === 'no' ? `Let ${byDirectory} have it` : `Awaits ${byDirectory}: not any more` }}</button>
               </template>
               <button v-if="p.second_factor" type="button" class="quiet-link" @click="run(() => ask(api.DELETE('/api/people/{account_id}/second-factor', { params: { path: { account_id: p.id } } })), `${p.shown_as} signs in by password alone until they have another authenticator.`)">Authenticator lost</button>
+              </span>
             </td>
           </tr>
         </tbody>
@@ -156,6 +158,11 @@ async function leave(): Promise<void> {
 </template>
 
 <style scoped>
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 16px;
+}
 /* Elsewhere it stands at the foot of the contact edge. */
 .on-phone {
   display: none;
@@ -201,18 +208,17 @@ td select {
   margin-right: 10px;
 }
 .forms {
-  display: flex;
-  flex-wrap: wrap;
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(300px, 100%), 1fr));
   gap: 12px;
   margin-top: 12px;
-  align-items: flex-start;
+  align-items: start;
 }
 form {
   display: grid;
   gap: 10px;
   padding: 14px 20px 18px;
-  width: 380px;
-  max-width: 100%;
+  width: min(420px, 100%);
 }
 label {
   display: grid;

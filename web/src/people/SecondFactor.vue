@@ -66,12 +66,8 @@ const inFours = (secret: string) => secret.match(/.{1,4}/g)?.join(' ')
   </section>
 </template>
 
+<style scoped src="./panels.css"></style>
 <style scoped>
-section {
-  margin-top: 12px;
-  padding: 14px 20px;
-}
-h2,
 p {
   margin: 0 0 8px;
 }
@@ -95,33 +91,8 @@ p {
 }
 .fresh {
   margin-bottom: 10px;
-  padding: 8px 10px;
-  background: var(--lit);
 }
 .made {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px 18px;
-  align-items: end;
   margin-top: 10px;
-}
-input {
-  display: block;
-  min-height: 36px;
-  padding: 4px 8px;
-  border: 1px solid var(--module-edge);
-  border-radius: 4px;
-  background: var(--paper);
-  color: var(--ink);
-}
-@media (max-width: 700px) {
-  .quiet-link,
-  .press,
-  input {
-    min-height: 44px;
-  }
-}
-.wrong {
-  color: var(--stop);
 }
 </style>

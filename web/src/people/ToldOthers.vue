@@ -79,48 +79,13 @@ onMounted(() => run(async () => undefined))
   </section>
 </template>
 
+<style scoped src="./panels.css"></style>
 <style scoped>
-section {
-  margin-top: 12px;
-  padding: 14px 20px;
-}
-h2 {
-  margin: 0 0 8px;
-}
-.lines {
-  margin: 0 0 10px;
-  padding: 0;
-  list-style: none;
-}
-.lines li {
-  display: flex;
-  flex-wrap: wrap;
-  justify-content: space-between;
-  gap: 4px 16px;
-  padding: 7px 0;
-  border-bottom: 1px solid var(--rule);
-}
-.lines li > span:first-child {
-  flex: 1 1 260px;
-  min-width: 0;
-}
-.acts {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 14px;
-}
-.address,
-.fresh code {
+.address {
   overflow-wrap: anywhere;
 }
 .state {
   display: block;
-}
-.made {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px 18px;
-  align-items: end;
 }
 .wide {
   flex: 1 1 260px;
@@ -128,35 +93,7 @@ h2 {
 .wide input {
   width: 100%;
 }
-input,
-select {
-  display: block;
-  min-height: 36px;
-  padding: 4px 8px;
-  border: 1px solid var(--module-edge);
-  border-radius: 4px;
-  background: var(--paper);
-  color: var(--ink);
-}
-@media (max-width: 700px) {
-  .quiet-link,
-  .press,
-  input,
-  select {
-    min-height: 44px;
-  }
-}
-.days {
-  width: 74px;
-}
-.fresh {
-  padding: 8px 10px;
-  background: var(--lit);
-}
 .removed {
   margin: 10px 0 0;
-}
-.wrong {
-  color: var(--stop);
 }
 </style>
