@@ -112,6 +112,7 @@ def _parser() -> argparse.ArgumentParser:
     serve.add_argument("--tls-key", type=Path, help="its key")
     demo.add_argument("--reset", action="store_true", help="make the demo's data anew")
 
+    command("setup", setup_command)
     backup = command("backup", backup_command)
     backup.add_argument("file", type=Path, metavar="FILE")
     backup.add_argument("--without-key", action="store_true", help="leave out the key that seals machines' passwords")
@@ -438,6 +439,13 @@ def demo_command(arguments: Arguments) -> None:
 
     with _in_order():
         serving.demo(arguments.port, arguments.reset)
+
+
+def setup_command(_: Arguments) -> None:
+    """Set up all that serving needs, for a user who may write nothing in the checkout."""
+    from umbrak.cli.provision import set_up
+
+    set_up()
 
 
 def backup_command(arguments: Arguments) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import compileall
 import fcntl
 import hashlib
 import os
@@ -118,6 +119,15 @@ def need_modules() -> dict[str, str]:
     return env
 
 
+def set_up() -> None:
+    """All that serving needs, so that a user who may write nothing here can serve: packages, pages, compiled modules."""
+    need_packages()
+    need_front_end()
+    package = Path(__file__).resolve().parents[1]
+    if not compileall.compile_dir(package, quiet=1):
+        raise Trouble(f"the modules of {package} cannot be compiled")
+
+
 def need_front_end() -> Path:
     """The built front end: an installed package's own, a checkout's built anew when its sources changed. Returns its folder."""
     if not (WEB / "package.json").exists():
@@ -127,6 +137,8 @@ def need_front_end() -> Path:
     dist = WEB / "dist"
     stamp = dist / ".umbrak"
     now = _sources_hash()
+    if stamp.exists() and stamp.read_text() == now:
+        return dist  # a service may read its checkout and write nothing there
     with open(_scratch() / "building", "w") as building:
         fcntl.flock(building, fcntl.LOCK_EX)  # several may start at once
         if not stamp.exists() or stamp.read_text() != now:
