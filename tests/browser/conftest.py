@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import os
 import signal
+import socket
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TextIO
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
@@ -23,27 +26,6 @@ ROOT = Path(__file__).resolve().parents[2]
 #: For what is waited for to happen on a machine that is busy with other things; what happens sooner is not waited for. [ms]
 PATIENCE = 40_000
 expect.set_options(timeout=PATIENCE)
-_SERVE = """
-import sys
-from datetime import UTC, datetime, timedelta
-from pathlib import Path
-import uvicorn
-from umbrak.devices.networks import Networks
-from umbrak.server.app import make_app
-from umbrak.services.reach import Outside
-from umbrak.store.engine import open_engine
-ahead = Path(sys.argv[4])
-def clock():
-    return datetime.now(UTC) + timedelta(days=float(ahead.read_text()))
-app = make_app(open_engine(sys.argv[1]), Path(sys.argv[2]), Outside(Networks.parse("127.0.0.0/8")), clock)
-app.state.queue.start()
-class Server(uvicorn.Server):
-    async def startup(self, sockets=None):
-        await super().startup(sockets)
-        if self.started:
-            print("ready", flush=True)
-Server(uvicorn.Config(app, port=int(sys.argv[3]), log_level="warning")).run()
-"""
 
 
 @dataclass
@@ -53,38 +35,35 @@ class Served:
     database_url: str
     #: Holds by how many days its clock is ahead.
     ahead: Path
+    #: By which a server is asked for.
+    mother: socket.socket
     port: int = field(default_factory=free_port)
-    process: subprocess.Popen[str] | None = None
+    pid: int = 0
+    line: TextIO | None = None
 
     @property
     def url(self) -> str:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
-        env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
-        command = [
-            sys.executable,
-            "-c",
-            _SERVE,
-            self.database_url,
-            str(ROOT / "web/dist"),
-            str(self.port),
-            str(self.ahead),
-        ]
-        self.process = subprocess.Popen(command, env=env, stdout=subprocess.PIPE, text=True)
-        assert self.process.stdout
+        told = {"url": self.database_url, "dist": str(ROOT / "web/dist"), "port": self.port, "ahead": str(self.ahead)}
+        hears, says = os.pipe()
+        socket.send_fds(self.mother, [json.dumps(told).encode()], [says])
+        os.close(says)
+        self.line = os.fdopen(hears)
+        self.pid = int(self.line.readline() or 0)
         # It says so itself, or ends: however busy the machine is, nothing else is waited for.
-        if self.process.stdout.readline() != "ready\n":
+        if self.line.readline() != "ready\n":
             self.kill()
             raise AssertionError("the server ended before it was ready")
 
     def kill(self) -> None:
-        if self.process:
-            self.process.send_signal(signal.SIGKILL)
-            self.process.wait()
-            if self.process.stdout:
-                self.process.stdout.close()
-            self.process = None
+        if self.line:
+            if self.pid:
+                os.kill(self.pid, signal.SIGKILL)
+            self.line.read()  # nobody holds its other end once it is gone
+            self.line.close()
+            self.line = None
 
     def close_database(self) -> None:
         """Let nobody in and throw everybody out, as a database that is down would."""
@@ -110,10 +89,23 @@ def chromium() -> Iterator[Browser]:
         browser.close()
 
 
+@pytest.fixture(scope="session")
+def mother() -> Iterator[socket.socket]:
+    """The process that forks servers; it ends with this one."""
+    ours, theirs = socket.socketpair()
+    command = [sys.executable, "-m", "tests.browser.mother", str(theirs.fileno())]
+    env = {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}"}
+    process = subprocess.Popen(command, env=env, cwd=ROOT, pass_fds=[theirs.fileno()])
+    theirs.close()
+    yield ours
+    ours.close()
+    process.wait()
+
+
 @pytest.fixture
-def served(seeded: str, tmp_path: Path) -> Iterator[Served]:
+def served(seeded: str, mother: socket.socket, tmp_path: Path) -> Iterator[Served]:
     (tmp_path / "ahead").write_text("0")
-    server = Served(seeded, tmp_path / "ahead")
+    server = Served(seeded, tmp_path / "ahead", mother)
     try:
         server.start()
         yield server
