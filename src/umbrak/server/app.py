@@ -10,7 +10,6 @@ from urllib.parse import urlsplit
 
 from fastapi import FastAPI, Request, Response
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse
-from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
 
@@ -20,6 +19,7 @@ from umbrak.devices.networks import Networks
 from umbrak.jobs.apart import Here, Worker
 from umbrak.jobs.queue import Queue
 from umbrak.server import problems
+from umbrak.server.assets import Assets
 from umbrak.server.events import Hub
 from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies
 from umbrak.server.openapi import describe_api, operation_id
@@ -206,20 +206,13 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
     """Assets with names that carry their hash, for good; the page itself for every other path, fresh."""
     page = (folder / "index.html").read_text("utf-8")
 
-    @app.middleware("http")
-    async def keep_assets(request: Request, go_on: Next) -> Response:
-        response = await go_on(request)
-        if request.url.path.startswith("/assets/") and response.status_code == 200:
-            response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
-        return response
-
     if (worker := folder / "sw.js").is_file():
 
         @app.get("/sw.js", include_in_schema=False)
         def service_worker() -> FileResponse:
             return FileResponse(worker, media_type="text/javascript", headers={"Cache-Control": "no-cache"})
 
-    app.mount("/assets", StaticFiles(directory=folder / "assets"))
+    app.mount("/assets", Assets(directory=folder / "assets"))
     answer = app.exception_handlers[HTTPException]
 
     @app.exception_handler(404)
