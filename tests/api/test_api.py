@@ -114,6 +114,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", "/api/waiting/settled", {"machines": [NOBODY_ID], "sheet_hash": "x"}, (401, 403, 404, 404)),
     ("DELETE", f"/api/waiting/{NOBODY_ID}", None, (401, 403, 404, 404)),
     ("PUT", f"/api/machines/{NOBODY_ID}/bays", {"revision": 1, "bays": {}}, (401, 403, 404, 404)),
+    ("GET", f"/api/machines/{NOBODY_ID}/peers", None, (401, 404, 404, 404)),
     ("GET", f"/api/machines/{NOBODY_ID}/history", None, (401, 404, 404, 404)),
     ("GET", f"/api/machines/{NOBODY_ID}/plans", None, (401, 404, 404, 404)),
     ("POST", f"/api/plans/{NOBODY_ID}/arrangements", {"kind": "spread"}, (401, 404, 404, 404)),

@@ -96,7 +96,7 @@ def test_the_next_set_says_what_moves_first(sign_in: SignIn) -> None:
     page.get_by_role("button", name="Spread evenly").click()
     dialog = page.get_by_role("dialog")
     expect(dialog.get_by_text(re.compile("fitted modules must move"))).to_be_visible()
-    dialog.get_by_role("button", name="Leave it").click()
+    dialog.get_by_role("button", name="Cancel").click()
     page.get_by_role("button", name=re.compile("Take another 32 GB")).press("Enter")
     slot(page, "P1.A1").focus()
     page.keyboard.press("f")

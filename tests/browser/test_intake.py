@@ -111,7 +111,7 @@ def test_a_folder_and_a_table_make_many_machines(sign_in: SignIn) -> None:
     job.get_by_role("button", name="something new").click()
     job.get_by_role("row", name=re.compile("hall-01.txt")).get_by_role("link", name="See what differs").click()
     expect(page.get_by_role("row", name=re.compile("A1 differs"))).to_contain_text("size: 32 64")
-    page.get_by_role("button", name="Leave it").click()
+    page.get_by_role("button", name="Cancel").click()
 
     page.get_by_role("link", name="Machines", exact=True).click()
     page.get_by_role("link", name="Many at once").click()

@@ -196,7 +196,7 @@ def test_machines_wait_for_their_model_and_one_sheet_makes_them_all(sign_in: Sig
     page.get_by_label("Name", exact=True).fill("DESK-32")
     page.get_by_role("button", name="Keep it, its board later").click()
     expect(page.get_by_role("alert")).to_contain_text("A machine DESK-32 waits for its sheet already")
-    page.get_by_role("link", name="Leave it").click()
+    page.get_by_role("link", name="Cancel").click()
 
     waiting.get_by_role("link", name="desk-31").click()
     expect(page.get_by_text("16 GB seen, 2 of 4 slots")).to_be_visible()

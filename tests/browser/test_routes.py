@@ -129,7 +129,7 @@ def test_modules_and_offers_come_by_label_and_by_file(sign_in: SignIn) -> None:
     page.get_by_role("button", name="Keep 1 row").click()
     row = page.get_by_role("row", name=re.compile("HLV5R-64.*Tarn"))
     expect(row).to_contain_text("7.04")
-    row.get_by_role("button", name="Take away").click()
+    row.get_by_role("button", name="Remove").click()
     expect(row).to_have_count(0)
     page.get_by_role("button", name="Money").click()
     page.get_by_label("An hour of hands").fill("75")
@@ -202,7 +202,7 @@ def test_without_any_offer_a_need_leads_to_a_brief_an_offer_and_a_plan(sign_in: 
     """Nobody at a rack has a price list: what could be bought is told, what to look for, and what is found becomes an offer."""
     page = sign_in()
     page.get_by_role("link", name="Shelf").click()
-    while (away := page.get_by_role("button", name=re.compile("^Take away the offer"))).count():
+    while (away := page.get_by_role("button", name=re.compile("^Remove the offer"))).count():
         left = away.count()
         away.first.click()
         expect(away).to_have_count(left - 1)

@@ -141,7 +141,7 @@ def test_from_survey_to_duty(sign_in: SignIn, served: Served, start: Start) -> N
         hands.fit(touched)
         cured = cured or bad in touched
         boots = len(faults["boots"])
-        search.get_by_role("button", name="all seen" if cured else re.compile(" dark$")).first.click()
+        search.get_by_role("button", name="all seen" if cured else re.compile(" not seen$")).first.click()
         expect(search).to_contain_text(f"{boots + 1} boots so far")
     expect(search).to_contain_text(f"seating in {bad.replace('.', ' ')}")
     search.get_by_role("button", name="Done: look at it again").click()

@@ -25,7 +25,7 @@ def test_a_difference_is_taken_over_in_part_and_the_rest_settled(sign_in: SignIn
     go_to(page, "Survey")
     take_in(page, "nothing of the kind")
     expect(page.get_by_role("alert")).to_contain_text("line 1")
-    page.get_by_role("button", name="Leave it").click()
+    page.get_by_role("button", name="Cancel").click()
     take_in(
         page,
         listing([Device("DIMM0", 8192, part="ZX-8", **LAPTOP), Device("UPPER", 4096, part="OSM3L-4S16", **LAPTOP)]),

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from urllib.parse import urlsplit
 
 from fastapi import FastAPI, Request, Response
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse
@@ -21,7 +20,7 @@ from umbrak.jobs.queue import Queue
 from umbrak.server import problems
 from umbrak.server.assets import Assets
 from umbrak.server.events import Hub
-from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies
+from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies, Shield
 from umbrak.server.openapi import describe_api, operation_id
 from umbrak.server.routers import (
     access,
@@ -56,9 +55,6 @@ from umbrak.server.routers import directory as directory_
 from umbrak.server.watch import Figures, Watch, may_measure
 from umbrak.services.reach import Outside
 from umbrak.store.engine import beat
-
-Next = Callable[[Request], Awaitable[Response]]
-_SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 
 
 def _utc_now() -> datetime:
@@ -159,47 +155,14 @@ def make_app(
             )
         return Response(figures.text(), media_type="text/plain; version=0.0.4; charset=utf-8")
 
-    app.middleware("http")(_guard)
     if front_end is not None:
         _serve_front_end(app, front_end)
     if engine is not None:
         app.add_middleware(LargeBodies, engine)
     app.add_middleware(Guard, hosts=frozenset(h.lower() for h in hosts))
+    app.add_middleware(Shield)
     app.add_middleware(Watch, figures=figures)  # what is added last stands before all others
     return app
-
-
-async def _guard(request: Request, go_on: Next) -> Response:
-    """Writes come from our own pages only; every answer carries what keeps a page from being misused."""
-    if request.method not in _SAFE_METHODS and not _same_origin(request):
-        return problems.problem(
-            403, "other-origin", "Not from here", "This request comes from another site's page; it is not carried out."
-        )
-    response = await go_on(request)
-    response.headers.setdefault("X-Content-Type-Options", "nosniff")
-    response.headers.setdefault("Referrer-Policy", "same-origin")
-    response.headers.setdefault("X-Frame-Options", "DENY")
-    response.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
-    response.headers.setdefault("Cross-Origin-Opener-Policy", "same-origin")
-    response.headers.setdefault(
-        "Permissions-Policy", "camera=(self), geolocation=(), microphone=(), payment=(), usb=()"
-    )
-    if request.url.scheme == "https":
-        response.headers.setdefault("Strict-Transport-Security", "max-age=63072000")
-    if request.url.path.startswith("/api/"):
-        response.headers.setdefault("Cache-Control", "no-store")
-        if "json" in response.headers.get("Content-Type", ""):  # a browser shows PDFs by pages of its own
-            response.headers.setdefault("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
-    return response
-
-
-def _same_origin(request: Request) -> bool:
-    """By what browsers say of themselves: Sec-Fetch-Site, else Origin. Programs that are no browser send neither."""
-    site = request.headers.get("sec-fetch-site")
-    if site is not None:
-        return site in ("same-origin", "none")
-    origin = request.headers.get("origin")
-    return origin is None or urlsplit(origin).netloc == request.headers.get("host")
 
 
 def _serve_front_end(app: FastAPI, folder: Path) -> None:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+from urllib.parse import urlsplit
 
 from sqlalchemy import Engine
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from umbrak.server.deps import asking
@@ -16,8 +18,64 @@ BODY_BYTES = 1 << 20
 _SMALL = 16 << 10
 
 
+_SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
+#: Of every answer that says nothing else itself: what keeps a page from being misused.
+_HEADERS = {
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "X-Frame-Options": "DENY",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Permissions-Policy": "camera=(self), geolocation=(), microphone=(), payment=(), usb=()",
+}
+
+
+class Shield:
+    """Writes come from our own pages only; every answer, a refusal too, carries what keeps a page from being misused."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+
+        async def shielded(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                message["headers"] = list(message["headers"])
+                _shield(scope, MutableHeaders(raw=message["headers"]))
+            await send(message)
+
+        if scope["method"] in _SAFE_METHODS or _is_same_origin(Headers(scope=scope)):
+            await self.app(scope, receive, shielded)
+        else:
+            words = "This request comes from another site's page; it is not carried out."
+            await problem(403, "other-origin", "Not from here", words)(scope, receive, shielded)
+
+
+def _shield(scope: Scope, headers: MutableHeaders) -> None:
+    for name, value in _HEADERS.items():
+        headers.setdefault(name, value)
+    if scope.get("scheme") == "https":
+        headers.setdefault("Strict-Transport-Security", "max-age=63072000")
+    if scope["path"].startswith("/api/"):
+        headers.setdefault("Cache-Control", "no-store")
+        if "json" in headers.get("Content-Type", ""):  # a browser shows PDFs by pages of its own
+            headers.setdefault("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
+
+
+def _is_same_origin(headers: Headers) -> bool:
+    """By what browsers say of themselves: Sec-Fetch-Site, else Origin. Programs that are no browser send neither."""
+    site = headers.get("sec-fetch-site")
+    if site is not None:
+        return site in ("same-origin", "none")
+    origin = headers.get("origin")
+    return origin is None or urlsplit(origin).netloc == headers.get("host")
+
+
 class Guard:
-    """The outermost layer: whatever comes up to it is answered by a problem document, never by plain text."""
+    """What stands around the routes: whatever comes up to it is answered by a problem document, never by plain text."""
 
     def __init__(self, app: ASGIApp, hosts: frozenset[str] = frozenset()) -> None:
         """`hosts`: names under which it may be asked; none = any."""

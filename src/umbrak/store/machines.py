@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Connection, Numeric, Select, Text, case, cast, func, insert, or_, select, true, update
+from sqlalchemy import Connection, Numeric, Select, Text, case, cast, exists, func, insert, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from umbrak.core.platform.sheet import SheetHash
@@ -18,7 +18,7 @@ from umbrak.formats.kept import FACTS
 from umbrak.store.engine import new_id
 from umbrak.store.finding import like_of
 from umbrak.store.plans import PlanRow, plan_row
-from umbrak.store.tables import machine, machine_summary, plan, sheet, site, survey
+from umbrak.store.tables import machine, machine_summary, plan, sheet, site, survey, waiting_machine
 
 PAGE_SIZE = 50
 
@@ -221,6 +221,12 @@ def groups_of(db: Connection, w: Listing) -> list[GroupRow]:
         spread = had.spread if r.doubling is None else {**had.spread, int(r.doubling): int(r.machines)}
         found[r.name] = GroupRow(r.name, had.count + r.machines, had.installed_gib + float(r.gib or 0), spread)
     return list(found.values())
+
+
+def has_any(db: Connection) -> bool:
+    """Whether there is a machine, looked after or retired, or one that waits for its model."""
+    found = select(exists(select(machine.c.id)) | exists(select(waiting_machine.c.id)))
+    return bool(db.execute(found).scalar())
 
 
 def counts_of(db: Connection, w: Listing) -> dict[str, int]:

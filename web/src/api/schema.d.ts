@@ -1385,6 +1385,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/peers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Peers
+         * @description Machines of the same model, with what they show, to hold this one against.
+         */
+        get: operations["get_machines_machine_id_peers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/plans": {
         parameters: {
             query?: never;
@@ -5375,6 +5395,11 @@ export interface components {
             };
             /** Currency */
             currency: string;
+            /**
+             * Is New
+             * @description Whether no machine was ever made here.
+             */
+            is_new: boolean;
             /** Items */
             items: components["schemas"]["Item"][];
             /** Met */
@@ -8461,6 +8486,64 @@ export interface components {
             to: string;
             /** Words */
             words: string;
+        };
+        /** PeerAlert */
+        PeerAlert: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * PeerView
+         * @description What is known of a machine of the same model; None = it does not tell.
+         */
+        PeerView: {
+            /**
+             * Alerts
+             * @description What it showed in its newest run.
+             */
+            alerts: components["schemas"]["PeerAlert"][];
+            /**
+             * But
+             * @description Why it is no measure for others; "" = nothing is known against it, and every slot is known.
+             */
+            but: string;
+            /**
+             * Correctable
+             * @description Errors that it counted, over all its slots.
+             */
+            correctable: number | null;
+            /** Firmware */
+            firmware: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Installed Gib
+             * @description Totals as it tells them itself.
+             */
+            installed_gib: number | null;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string | null;
+            /**
+             * Surveyed At
+             * Format: date-time
+             */
+            surveyed_at: string;
+            /** System */
+            system: string | null;
+            /** Uncorrectable */
+            uncorrectable: number | null;
+            /** Usable Gib */
+            usable_gib: number | null;
         };
         /**
          * Phase
@@ -17670,6 +17753,59 @@ export interface operations {
             };
             /** @description Changed meanwhile */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_machines_machine_id_peers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeerView"][];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

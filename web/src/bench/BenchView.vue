@@ -198,7 +198,7 @@ async function photo(event: Event): Promise<void> {
           <label v-if="step.slots.length === 1">Printed at the slot <input v-model="printed" maxlength="60" placeholder="J7" /></label>
           <label class="seal"><input v-model="seal" type="checkbox" /> a seal breaks: opening it ends the warranty</label>
         </template>
-        <div class="two"><button type="button" class="plain" @click="asking = ''">Leave it</button><button type="submit" class="main">Keep it</button></div>
+        <div class="two"><button type="button" class="plain" @click="asking = ''">Cancel</button><button type="submit" class="main">Keep it</button></div>
       </form>
     </section>
     <section v-else class="step"><h1>Every step is done.</h1><p>It is {{ view.state === 'proved' ? 'proved and back on duty' : view.state === 'waived' ? 'back on duty, with something waived' : view.state }}: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></section>

@@ -7,6 +7,7 @@ import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
 import CalendarFeed from './CalendarFeed.vue'
+import FirstMachine from './FirstMachine.vue'
 import TroubleChart from './TroubleChart.vue'
 import WeekTable from './WeekTable.vue'
 import { order, SECTIONS, since, type Order, type Whose } from './words'
@@ -46,7 +47,8 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
       <span class="faded">{{ today }}</span>
     </header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-    <div v-if="desk" class="both">
+    <FirstMachine v-if="desk?.is_new" />
+    <div v-else-if="desk" class="both">
       <section aria-label="What wants somebody">
         <p class="filters">
           <b>{{ total }}</b> {{ total === 1 ? 'wants' : 'want' }} somebody, <b>{{ desk.mine }}</b> {{ desk.mine === 1 ? 'wants' : 'want' }} you

@@ -16,7 +16,10 @@ onMounted(() => first.value?.focus())
 
 /** The directory's name, where one signs in by it. */
 const directory = ref('')
-onMounted(async () => (directory.value = (await ask(api.GET('/api/session/ways'))).directory ?? ''))
+onMounted(async () => {
+  // Where that cannot be had, one signs in by password.
+  directory.value = await ask(api.GET('/api/session/ways')).then((w) => w.directory ?? '', () => '')
+})
 const to = () => (typeof route.query.to === 'string' ? route.query.to : '/desk')
 /** Why the directory let nobody in, by the server's code. */
 const TROUBLES: Record<string, string> = {

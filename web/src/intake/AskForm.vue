@@ -92,7 +92,7 @@ const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="choices">
       <span v-if="busy" class="faded small" role="status">Asking it; that can take a minute.</span>
-      <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link" @click="$emit('leave')">Cancel</button>
       <button class="press" type="submit" :disabled="busy || !access.address.trim()">Ask it</button>
     </div>
   </form>

@@ -73,7 +73,7 @@ function merged(): void {
         <button v-else type="button" class="quiet-link" :disabled="busy" @click="asking ? change({ do: 'retire' }) : (asking = true)">{{ asking ? `Really retire ${count}; nothing is lost` : 'Retire them' }}</button>
       </template>
       <span v-else class="faded">Choose lines below, or all of them.</span>
-      <button type="button" class="quiet-link end" @click="$emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link end" @click="$emit('leave')">Cancel</button>
     </div>
     <form v-if="saying && count" class="fields" @submit.prevent="say">
       <label>Site <input v-model="said.site" maxlength="200" placeholder="as it is" /></label>

@@ -20,7 +20,7 @@ const rows = computed(() => [...props.fleet.rows].sort((a, b) => (RANK[a.becomes
     <div class="head">
       <h2 id="fleet-title">What {{ name }} comes to</h2>
       <span class="faded">{{ comesTo(fleet) }}<template v-if="wrong">, <b class="wrong">{{ wrong }} not in order</b></template></span>
-      <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link" @click="$emit('leave')">Cancel</button>
       <button type="button" class="press" :disabled="!good(fleet) || busy" @click="$emit('keep')">Take {{ plural(good(fleet), 'row') }}</button>
     </div>
     <p v-if="fleet.own.length" class="faded small">Kept with each machine as columns of your own: {{ fleet.own.join(', ') }}.</p>

@@ -42,7 +42,7 @@ async function merge(): Promise<void> {
       </p>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <div class="choices">
-        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
         <button class="press" type="submit" :disabled="busy">Put them together</button>
       </div>
     </form>

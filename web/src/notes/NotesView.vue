@@ -137,7 +137,7 @@ async function take(event: Event): Promise<void> {
           <option v-for="[id, title] in processors" :key="id" :value="id">{{ title }}</option>
         </select>
       </label>
-      <label class="wide">Module, by its label or part <input v-model="form.label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-SB0 P/N: ZX5S-32" /><FieldFault :of="faults" name="label" /></label>
+      <label class="wide">Module, by its label or part <input v-model="form.label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-SB0" /><FieldFault :of="faults" name="label" /></label>
       <label>Total then [GB] <input v-model="form.total" inputmode="decimal" placeholder="40" /><FieldFault :of="faults" name="total" /></label>
       <label>
         It was
@@ -158,7 +158,7 @@ async function take(event: Event): Promise<void> {
       <label class="wide">Note <input v-model="form.note" maxlength="2000" /></label>
       <p v-if="notNoted" class="wrong wide" role="alert">{{ notNoted }}</p>
       <div class="choices">
-        <button type="button" class="quiet-link" @click="adding = false">Leave it</button>
+        <button type="button" class="quiet-link" @click="adding = false">Cancel</button>
         <button class="press" type="submit" :disabled="sending || !form.model">Note it</button>
       </div>
     </form>

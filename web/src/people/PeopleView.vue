@@ -60,7 +60,9 @@ onMounted(async () => {
 })
 /** The directory's name, where people sign in by one. */
 const byDirectory = ref('')
-onMounted(async () => isLead && (byDirectory.value = (await ask(api.GET('/api/session/ways'))).directory ?? ''))
+onMounted(async () => {
+  if (isLead) byDirectory.value = await ask(api.GET('/api/session/ways')).then((w) => w.directory ?? '', () => '')
+})
 const router = useRouter()
 async function leave(): Promise<void> {
   await session.signOut()

@@ -47,7 +47,7 @@ const inFours = (secret: string) => secret.match(/.{1,4}/g)?.join(' ')
       <button type="button" class="press slim" @click="codes = []">I have them</button>
     </div>
     <template v-if="factor?.on">
-      <p>Your sign-in asks for its code. <span :class="{ wrong: factor.codes < 3 }">{{ factor.codes }} recovery codes are left.</span> <button v-if="!leaving" type="button" class="quiet-link" @click="leaving = true">Take it away</button></p>
+      <p>Your sign-in asks for its code. <span :class="{ wrong: factor.codes < 3 }">{{ factor.codes }} recovery codes are left.</span> <button v-if="!leaving" type="button" class="quiet-link" @click="leaving = true">Remove it</button></p>
     </template>
     <template v-else-if="factor && !begun">
       <p class="faded small">With one, a stolen password lets nobody in: sign-in asks for the code that it shows as well.</p>
@@ -59,8 +59,8 @@ const inFours = (secret: string) => secret.match(/.{1,4}/g)?.join(' ')
     </div>
     <form v-if="begun || leaving" class="made" @submit.prevent="submit">
       <label>{{ leaving ? 'Its code, or a recovery code' : 'The code that it shows now' }} <input v-model="values.code" autocomplete="one-time-code" required maxlength="40" class="mono" /><FieldFault :of="faults" name="code" /></label>
-      <button type="submit" class="press slim" :disabled="sending || !values.code">{{ leaving ? 'Take it away' : 'Ask for it from now on' }}</button>
-      <button type="button" class="quiet-link" @click="((begun = undefined), (leaving = false))">Leave it</button>
+      <button type="submit" class="press slim" :disabled="sending || !values.code">{{ leaving ? 'Remove it' : 'Ask for it from now on' }}</button>
+      <button type="button" class="quiet-link" @click="((begun = undefined), (leaving = false))">Cancel</button>
       <p v-if="notTaken" class="wrong" role="alert">{{ notTaken }}</p>
     </form>
   </section>

@@ -103,7 +103,7 @@ function save(): void {
     <p v-if="fault" class="wrong" role="alert">{{ fault }}</p>
     <div class="acts">
       <button type="submit" class="press" :disabled="!form.machines.length || !form.waves.length">{{ fresh ? 'Make the round' : 'Keep it so' }}</button>
-      <button type="button" class="press quiet" @click="$emit('cancel')">Leave it</button>
+      <button type="button" class="press quiet" @click="$emit('cancel')">Cancel</button>
     </div>
   </form>
 </template>

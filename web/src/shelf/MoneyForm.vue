@@ -36,7 +36,7 @@ onMounted(async () => {
     <p class="small faded why">By these, Routes reckons what trouble would cost on average; where nothing at hand goes in, what a way would cost by your guess. 0: nothing is said.</p>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="choices">
-      <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link" @click="emit('leave')">Cancel</button>
       <button class="press" type="submit" :disabled="sending">Keep</button>
     </div>
   </form>

@@ -50,7 +50,7 @@ const { label, words, module, spd } = useLabel(wrong, () => form.part)
     <p v-if="words" class="small wide" role="status">{{ words }}</p>
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
-      <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link" @click="emit('leave')">Cancel</button>
       <button class="press" type="submit" :disabled="sending || !form.price.trim() || (!form.part.trim() && !label.trim() && !words)">Add it</button>
     </div>
   </form>

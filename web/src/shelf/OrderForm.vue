@@ -35,7 +35,7 @@ const chosen = computed(() => suppliers.value.find((s) => s.supplier === form.su
     <FieldFault :of="faults" name="cost" />
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
-      <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link" @click="emit('leave')">Cancel</button>
       <button class="press" type="submit" :disabled="sending || !chosen">It is ordered{{ chosen ? `: ${chosen.modules} for ${chosen.cost.toFixed(2)} ${buying.currency}` : '' }}</button>
     </div>
   </form>

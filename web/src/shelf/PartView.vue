@@ -115,7 +115,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
             <label>Number <input v-model="same.values.same" class="mono" maxlength="120" required /><FieldFault :of="same.faults" name="same" /></label>
             <label class="wide">Where both are written <input v-model="same.values.source" maxlength="200" required placeholder="both labels on one module; the maker’s spares list" /><FieldFault :of="same.faults" name="source" /></label>
             <p v-if="same.wrong.value" class="wrong wide" role="alert">{{ same.wrong.value }}</p>
-            <div class="choices"><button type="button" class="quiet-link" @click="open = null">Leave it</button><button type="submit" class="press" :disabled="same.sending.value">They are the same</button></div>
+            <div class="choices"><button type="button" class="quiet-link" @click="open = null">Cancel</button><button type="submit" class="press" :disabled="same.sending.value">They are the same</button></div>
           </form>
           <form v-if="open === 'is'" class="fields grid inside" aria-label="What it is" @submit.prevent="is.submit">
             <label class="wide">Its label <input v-model="told.label.value" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0" /><FieldFault :of="is.faults" name="label" /></label>
@@ -123,7 +123,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
             <label class="wide">Where it is written <input v-model="is.values.source" maxlength="200" required placeholder="the maker’s data sheet" /><FieldFault :of="is.faults" name="source" /></label>
             <p v-if="told.words.value" class="small wide" role="status">{{ told.words.value }}</p>
             <p v-if="is.wrong.value" class="wrong wide" role="alert">{{ is.wrong.value }}</p>
-            <div class="choices"><button type="button" class="quiet-link" @click="open = null">Leave it</button><button type="submit" class="press" :disabled="is.sending.value">That is what it is</button></div>
+            <div class="choices"><button type="button" class="quiet-link" @click="open = null">Cancel</button><button type="submit" class="press" :disabled="is.sending.value">That is what it is</button></div>
           </form>
           <ul class="inside">
             <li v-for="w in part.told" :key="w.id">

@@ -169,7 +169,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
               <td>{{ o.supplier }}</td>
               <td class="number">{{ o.lead_days === null ? '' : `${o.lead_days} d` }}</td>
               <td :class="{ old: o.age_days > OLD_PRICE_DAYS }">{{ o.age_days ? `${o.age_days} d ago` : 'today' }}</td>
-              <td class="number"><button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Take away the offer of ${o.part} by ${o.supplier}`" @click="withdraw(o.id)">Take away</button></td>
+              <td class="number"><button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Remove the offer of ${o.part} by ${o.supplier}`" @click="withdraw(o.id)">Remove</button></td>
             </tr>
           </tbody>
         </table>

@@ -23,7 +23,7 @@ const { label, words, module, spd } = useLabel(wrong, () => form.part)
 
 <template>
   <form class="fields grid put" aria-label="Put on the Shelf" @submit.prevent="put">
-    <label class="wide">Label <input v-model="label" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0 P/N: HLV5R-16" /><FieldFault :of="faults" name="label" /></label>
+    <label class="wide">Label <input v-model="label" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0" /><FieldFault :of="faults" name="label" /></label>
     <CodeCamera @read="label = $event" />
     <label>Part number <input v-model="form.part" class="mono" maxlength="120" /><FieldFault :of="faults" name="part" /></label>
     <label>How many <input v-model="form.count" inputmode="numeric" /><FieldFault :of="faults" name="count" /></label>
@@ -38,7 +38,7 @@ const { label, words, module, spd } = useLabel(wrong, () => form.part)
     <p v-if="words" class="small wide" role="status">{{ words }}</p>
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
     <div class="choices">
-      <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link" @click="emit('leave')">Cancel</button>
       <button class="press" type="submit" :disabled="sending || (!label.trim() && !form.part.trim() && !words)">Put it there</button>
     </div>
   </form>

@@ -34,7 +34,7 @@ function chosen(event: Event): void {
 
 <template>
   <div class="in">
-    <p class="small">CSV or XLSX with columns {{ COLUMNS[kind] }}. <label class="quiet-link pick">Choose the file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="chosen" /></label> <button type="button" class="quiet-link" @click="emit('leave')">Leave it</button></p>
+    <p class="small">CSV or XLSX with columns {{ COLUMNS[kind] }}. <label class="quiet-link pick">Choose the file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="chosen" /></label> <button type="button" class="quiet-link" @click="emit('leave')">Cancel</button></p>
     <ul v-if="faults.length" class="wrong" role="alert"><li v-for="f in faults" :key="f">{{ f }}</li></ul>
     <template v-if="preview">
       <ul v-if="preview.errors.length" class="wrong" role="alert"><li v-for="e in preview.errors" :key="`${e.row} ${e.column}`">row {{ e.row }}, {{ e.column }}: {{ e.message }}</li></ul>

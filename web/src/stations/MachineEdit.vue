@@ -139,7 +139,7 @@ function retire(): void {
         </button>
         <button type="button" class="quiet-link" @click="erase">{{ erasing ? `Really delete it, with its surveys and ${plural(machine.plans.length, 'plan')}` : 'Delete it' }}</button>
         <button type="button" class="quiet-link" @click="$emit('remodel')">It is another model</button>
-        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
         <button class="press" type="submit" :disabled="sending">Save</button>
       </div>
     </form>

@@ -91,7 +91,7 @@ async function keep(): Promise<void> {
       </template>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <div class="choices">
-        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
         <button type="submit" class="press" :disabled="!other || homeless > 0 || sending">It is a {{ other?.title ?? '...' }}</button>
       </div>
     </form>

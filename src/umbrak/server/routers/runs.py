@@ -39,6 +39,7 @@ from umbrak.services.people.factor import CodeWantedError, check_factor
 from umbrak.services.plans import approval
 from umbrak.services.plans.approval import RiskView
 from umbrak.services.proof import view as proving
+from umbrak.services.proof.peers import PeerView, list_peers
 from umbrak.services.proof.view import ProofView
 from umbrak.services.sheets.doubts import AcceptedDoubt, accept_doubt, settle_doubt
 
@@ -50,6 +51,12 @@ At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]
 def risk(plan_id: UUID, engine: Db, _: Person) -> RiskView:
     """What the plan risks: reasons, trouble, break-even, what lowers it, and whether a lead took it."""
     return approval.see_risk(engine, plan_id)
+
+
+@router.get("/machines/{machine_id}/peers", responses=describe(401, 404, 422))
+def peers(machine_id: UUID, engine: Db, _: Person) -> tuple[PeerView, ...]:
+    """Machines of the same model, with what they show, to hold this one against."""
+    return list_peers(engine, machine_id)
 
 
 @router.post("/plans/{plan_id}/approvals", responses=describe(401, 403, 404, 409, 422))

@@ -24,7 +24,7 @@ from umbrak.services.shelf.view import StockState, see_stock
 from umbrak.store import desk as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import newest_of
-from umbrak.store.machines import find_machines
+from umbrak.store.machines import find_machines, has_any
 from umbrak.store.rounds import rounds
 from umbrak.store.runs import runs_under_way
 
@@ -92,6 +92,8 @@ class OnIt:
 @dataclass(frozen=True, slots=True)
 class DeskView:
     items: tuple[Item, ...]
+    #: Whether no machine was ever made here.
+    is_new: bool
     #: Section -> how many there are, shown or not.
     counts: dict[Section, int]
     mine: int
@@ -132,6 +134,7 @@ def see_desk(engine: Engine, account: Account, now: datetime | None = None) -> D
             counts[section] += more
         return DeskView(
             items=items,
+            is_new=not has_any(db),
             counts=counts,
             mine=sum(i.mine for i in items),
             week=week,

@@ -81,7 +81,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
       <FieldFault :of="faults" name="name" />
       <span class="faded small order">in any order</span>
       <button type="button" class="quiet-link" :aria-expanded="reporting || !!reading" @click="reporting = !reporting">{{ reading ? 'Another report' : 'Drop or paste a report' }}</button>
-      <router-link class="quiet-link" to="/machines">Leave it</router-link>
+      <router-link class="quiet-link" to="/machines">Cancel</router-link>
     </header>
     <p v-if="making.isOld.value" class="small left" role="status">
       This was begun before and not kept. <button type="button" class="quiet-link" @click="making.anew">Begin anew</button>

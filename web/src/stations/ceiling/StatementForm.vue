@@ -154,7 +154,7 @@ const replaceable = computed(() => props.view.statements.filter((s) => s.origin 
     </fieldset>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="choices">
-      <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link" @click="$emit('leave')">Cancel</button>
       <button class="press" type="submit" :disabled="sending">Keep it</button>
     </div>
   </form>

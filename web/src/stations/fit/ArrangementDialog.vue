@@ -27,7 +27,7 @@ const lines = computed(() => actionLines(props.board, props.found.actions))
         Comes to <strong>{{ gb(found.installed_gib) }} GB</strong>  <VerdictWord :of="found" />
       </p>
       <div class="choices">
-        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
         <button type="button" class="press" autofocus @click="$emit('accept')">Plan it so</button>
       </div>
     </div>

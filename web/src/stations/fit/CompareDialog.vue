@@ -39,7 +39,7 @@ const ROWS: Row[] = [
   { name: 'balance', value: (p) => p.balance ?? null, words: (p) => p.balance?.toFixed(2) ?? 'empty', better: 'more' },
   { name: 'rail', value: () => null, words: (p) => volts(p.rails), better: null },
   { name: 'free slots', value: (p) => p.free_slots, words: (p) => String(p.free_slots), better: 'more' },
-  { name: 'touches', value: (p) => p.touches, words: (p) => String(p.touches), better: 'less' },
+  { name: 'slots handled', value: (p) => p.touches, words: (p) => String(p.touches), better: 'less' },
 ]
 /** Only what differs is worth comparing. */
 const rows = computed(() => ROWS.filter((r) => new Set(plans.value?.map(r.words)).size > 1))

@@ -162,7 +162,7 @@ const many = computed(() => props.goal.sockets.length > 1)
       </template>
       <p v-if="worth && likeWords(worth)" class="rests small faded">{{ likeWords(worth) }}</p>
       <div class="held">
-        <span><SeverityMark severity="go" /> {{ goal.held.length }} held</span>
+        <span><SeverityMark severity="go" /> {{ goal.held.length }} {{ goal.held.length === 1 ? 'rule holds' : 'rules hold' }}</span>
         <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
           {{ showHeld ? 'hide' : 'show' }}
         </button>

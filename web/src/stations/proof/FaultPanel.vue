@@ -86,7 +86,7 @@ const left = computed(() => {
         <p v-if="faults?.ended !== null && faults" class="small">Ended: {{ faults.ended || faults.culprit }}.</p>
         <form v-if="active" class="fields start" @submit.prevent="begin">
           <label>What is seen <select v-model="symptom"><option v-for="s in SYMPTOMS" :key="s">{{ s }}</option></select></label>
-          <p v-if="TOLD.has(symptom)" class="small faded">{{ dark.length ? `dark: ${names(dark)}` : 'Look at the machine first: which slots are dark is where the search begins.' }}</p>
+          <p v-if="TOLD.has(symptom)" class="small faded">{{ dark.length ? `not seen: ${names(dark)}` : 'Look at the machine first: which slots it does not see is where the search begins.' }}</p>
           <button class="press slim" type="submit" :disabled="busy || (TOLD.has(symptom) && !dark.length)">Search for the fault</button>
         </form>
       </template>
@@ -110,7 +110,7 @@ const left = computed(() => {
         <p v-if="left" class="small">{{ left }}</p>
         <div v-if="active" class="results">
           <template v-if="faults!.told">
-            <button v-for="set in results" :key="set.join()" type="button" class="result" :disabled="busy" @click="booted(set)">{{ set.length ? `${names(set)} dark` : 'all seen' }}</button>
+            <button v-for="set in results" :key="set.join()" type="button" class="result" :disabled="busy" @click="booted(set)">{{ set.length ? `${names(set)} not seen` : 'all seen' }}</button>
             <button type="button" class="result" :aria-pressed="picking" @click="emit('pick', !picking)">something else</button>
           </template>
           <template v-else>
@@ -120,7 +120,7 @@ const left = computed(() => {
         </div>
         <p v-if="active" class="small"><button type="button" class="quiet-link" :aria-expanded="lighting" @click="lighting = !lighting">A light, a code or a log names a slot</button></p>
         <p v-if="active && lighting" class="fields lights"><label v-for="s in lightable" :key="s" class="check"><input v-model="lit" type="checkbox" :value="s" /> {{ names([s]) }}</label><span class="small faded">It counts with the answer to this boot: evidence, not proof.</span></p>
-        <p v-if="picking" class="small">Press the dark slots on the board: {{ picked.length ? names(picked) : 'none yet' }}. <button type="button" class="quiet-link" :disabled="!picked.length || busy" @click="booted(picked)">That is what it showed</button></p>
+        <p v-if="picking" class="small">Press the slots that it does not see on the board: {{ picked.length ? names(picked) : 'none yet' }}. <button type="button" class="quiet-link" :disabled="!picked.length || busy" @click="booted(picked)">That is what it showed</button></p>
         <p v-if="active" class="small"><button type="button" class="quiet-link" :aria-expanded="giving" @click="giving = !giving">End the search otherwise</button></p>
         <FaultEnd v-if="active && giving" culprit="" module="" :names="machine.board.slots.map((s) => s.id).filter((s) => s in faults!.arrangement)" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
         <p v-if="faults!.trials.length > 1" class="small others">Or <template v-for="(t, i) in faults!.trials.filter((x) => x !== trial)" :key="t.words"><template v-if="i">, </template><button type="button" class="quiet-link" @click="emit('choose', t)">{{ t.words }}</button> <span class="faded">({{ percent(t.tells) }} as good)</span></template></p>

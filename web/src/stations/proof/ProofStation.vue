@@ -3,7 +3,6 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type FaultTrial, type Layout, type Proof, type RunView } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
-import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
 import ComingNote from '@/ui/ComingNote.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
@@ -16,6 +15,7 @@ import ProofItems from './ProofItems.vue'
 import SignOff from './SignOff.vue'
 import SoakPanel from './SoakPanel.vue'
 import SurveyAfter from './SurveyAfter.vue'
+import TotalsSeen from './TotalsSeen.vue'
 import { arranged, lastDark, MARKS, printedOf, proofWords, seenLayout } from './words'
 
 const { machine, reload: reloadMachine, proofState } = useMachine()
@@ -79,8 +79,8 @@ const arrows = computed<[string, string][]>(() => {
 })
 const lit = computed(() => new Map((picking.value ? picked.value : searching.value ? (trial.value?.touched ?? []) : []).map((s) => [s, 'plain' as const])))
 const proofs = computed(() => {
-  // While it is searched, what was dark at the last boot.
-  if (searching.value) return new Map(lastDark(proof.value!.faults!).map((s) => [s, { mark: 'stop' as const, words: 'dark at the last boot' }]))
+  // While it is searched, what was not seen at the last boot.
+  if (searching.value) return new Map(lastDark(proof.value!.faults!).map((s) => [s, { mark: 'stop' as const, words: 'not seen at the last boot' }]))
   if (!proof.value?.seen) return new Map()
   return new Map(proof.value.seen.comparison.slots.map((s) => [s.slot, { mark: MARKS[s.seen] ?? 'ask', words: [s.seen, s.words].filter(Boolean).join(': ') }]))
 })
@@ -130,24 +130,7 @@ async function ended(): Promise<void> {
     </section>
     <div class="side">
       <SurveyAfter v-if="taking" :machine="machine" :goal="goal" :handled="handled" :enter="enter" @leave="taking = false" @changed="reloadMachine" />
-      <section v-if="proof.seen && !searching" class="panel totals" aria-labelledby="totals-title">
-        <h2 id="totals-title">Totals</h2>
-        <table>
-          <thead><tr><td></td><th scope="col">planned</th><th scope="col">seen</th></tr></thead>
-          <tbody>
-            <tr v-for="t in proof.seen.comparison.totals" :key="t.name">
-              <th scope="row">{{ t.name }}</th>
-              <td>{{ gb(t.planned) }} GB</td>
-              <td :class="{ bad: t.right === false }"><b>{{ t.seen === null ? 'not told' : `${gb(t.seen)} GB` }}</b><span v-if="t.words" class="faded small words">{{ t.words }}</span></td>
-            </tr>
-            <tr>
-              <th scope="row">rate</th>
-              <td>{{ proof.seen.comparison.rate.planned_mts ?? '?' }}</td>
-              <td :class="{ bad: proof.seen.comparison.rate.right === false }"><b>{{ proof.seen.comparison.rate.seen_mts ?? 'not told' }}</b><span v-if="proof.seen.comparison.rate.words" class="faded small words">{{ proof.seen.comparison.rate.words }}</span></td>
-            </tr>
-          </tbody>
-        </table>
-      </section>
+      <TotalsSeen v-if="proof.seen && !searching" :proof="proof" :seen="proof.seen" :machine-id="machine.id" />
       <FaultPanel v-if="searching" class="narrow" v-bind="search" @choose="trial = $event" @pick="picking = $event" />
       <ProofItems :proof="proof" :active="active" :enter="enter">
         <SignOff v-if="active && proof.complete" :machine="machine" :run="run" :waived="proof.items.filter((i) => i.state === 'waived').length" @signed="ended" />
@@ -202,37 +185,6 @@ async function ended(): Promise<void> {
 .side {
   display: grid;
   gap: 12px;
-}
-.totals {
-  padding: 10px 16px 12px;
-}
-table {
-  width: 100%;
-  border-collapse: collapse;
-  margin-top: 4px;
-}
-th {
-  text-align: left;
-  font-weight: 400;
-  color: var(--faded);
-  font-size: 13px;
-}
-th,
-td {
-  padding: 5px 8px 5px 0;
-  border-bottom: 1px solid var(--rule);
-  vertical-align: top;
-}
-td b,
-td:nth-child(2) {
-  white-space: nowrap;
-}
-.bad b {
-  color: var(--stop);
-}
-.words {
-  display: block;
-  line-height: 1.25;
 }
 .stale {
   color: var(--ask);

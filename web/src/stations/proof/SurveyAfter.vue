@@ -59,7 +59,7 @@ function say(slot: string, how: string): void {
 
 <template>
   <section class="panel after" aria-labelledby="after-title">
-    <div class="head"><h2 id="after-title">What does it show?</h2><button type="button" class="quiet-link" @click="emit('leave')">Leave it</button></div>
+    <div class="head"><h2 id="after-title">What does it show?</h2><button type="button" class="quiet-link" @click="emit('leave')">Cancel</button></div>
     <div v-for="s in machine.services" :key="s.kind" class="service">
       <button type="button" class="press slim" :disabled="!!busy" @click="askIt(s.kind)">{{ busy === s.kind ? 'Asking it' : `Ask it by ${s.kind === 'redfish' ? 'Redfish' : 'SNMP'}` }}</button>
       <span class="mono small faded">{{ s.address }}</span>

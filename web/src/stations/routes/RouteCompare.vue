@@ -28,7 +28,7 @@ const lines = computed<Line[]>(() => {
     { words: 'trouble', cells: rs.map((r) => percent(r.trouble)), values: rs.map((r) => r.trouble) },
     { words: 'expected loss', cells: rs.map((r) => lossWords(r.expected_loss, props.view.money)), values: rs.map((r) => r.expected_loss) },
     { words: 'slots free', cells: rs.map((r) => String(r.free_slots)), values: rs.map((r) => -r.free_slots) },
-    { words: 'touches', cells: rs.map((r) => String(r.touches)), values: rs.map((r) => r.touches) },
+    { words: 'slots handled', cells: rs.map((r) => String(r.touches)), values: rs.map((r) => r.touches) },
     { words: 'stands', cells: rs.map(verdictWords), values: null },
   ]
   return all.filter((l) => new Set(l.cells).size > 1)

@@ -115,7 +115,7 @@ const COLUMNS: { key: typeof rowsSort.value; words: string; most?: boolean }[] =
   { key: 'sustained_gbs', words: 'GB/s', most: true },
   { key: 'trouble', words: 'trouble' },
   { key: 'free_slots', words: 'free', most: true },
-  { key: 'touches', words: 'touches' },
+  { key: 'touches', words: 'slots handled' },
 ]
 const rows = computed(() => {
   const all = (view.value?.routes ?? []).map((route, index) => ({ route, index, glyph: glyphOf(machine.value.board, machine.value.slots as Layout, route.slots as Layout, machine.value.failed) }))

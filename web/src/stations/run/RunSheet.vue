@@ -114,7 +114,7 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
         <a class="quiet-link" :href="`/api/runs/${runId}/sheet.pdf`" target="_blank" rel="noopener">Print (PDF)</a>
         <a class="quiet-link" :href="`/api/runs/${runId}/labels.pdf`" target="_blank" rel="noopener">Labels (PDF)</a>
         <a v-if="view.window_start" class="quiet-link" :href="`/api/runs/${runId}/window.ics`">Calendar</a>
-        <button v-if="active && session.mayWrite()" type="button" class="quiet-link" @click="dialog = 'window'">Window</button>
+        <button v-if="active && session.mayWrite()" type="button" class="quiet-link" @click="dialog = 'window'">Maintenance window</button>
       </div>
       <div class="contacts" aria-hidden="true">
         <span v-for="g in byPhase(steps)" :key="g.key" class="phase"><span class="row"><i v-for="s in g.steps" :key="s.key" :class="{ made: s.done_at, proof: s.proves, waived: s.proof === 'waived', now: s.key === at?.key }"></i></span><small>{{ PHASES[g.phase] ?? g.phase }}</small></span>

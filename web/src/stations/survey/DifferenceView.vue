@@ -167,7 +167,7 @@ async function accept(): Promise<void> {
         <template v-if="disputes">{{ plural(disputes, 'slot that differs and is not taken stays', 'slots that differ and are not taken stay') }} visible as disputed.</template>
       </p>
       <div class="choices">
-        <button type="button" class="press quiet" @click="$emit('leave')">Leave it</button>
+        <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
         <button type="button" class="press" @click="accept">Keep this survey</button>
       </div>
     </template>

@@ -68,7 +68,7 @@ async function keep(drive: { serial: string; label: string } | 'unknown' | null)
         <button type="submit" class="quiet-link" :disabled="!fields.serial.trim() && !fields.label.trim()">Keep</button>
         <button type="button" class="quiet-link" @click="keep(null)">It is empty</button>
         <button type="button" class="quiet-link" @click="keep('unknown')">Not known</button>
-        <button type="button" class="quiet-link" @click="open = null">Leave it</button>
+        <button type="button" class="quiet-link" @click="open = null">Cancel</button>
       </div>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     </form>

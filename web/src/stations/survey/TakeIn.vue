@@ -42,7 +42,7 @@ async function forget(kind: string): Promise<void> {
   <section class="panel take-in" aria-labelledby="take-in-title">
     <div class="head">
       <h2 id="take-in-title">Survey it again</h2>
-      <button type="button" class="quiet-link" @click="$emit('leave')">Leave it</button>
+      <button type="button" class="quiet-link" @click="$emit('leave')">Cancel</button>
     </div>
     <p class="faded small">Nothing is taken over before you have seen what differs.</p>
     <div v-for="s in machine.services" :key="s.kind" class="service">
