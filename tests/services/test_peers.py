@@ -12,12 +12,11 @@ from umbrak.services.machines.listing import list_machines
 from umbrak.services.proof.peers import list_peers
 from umbrak.store.accounts import Account
 from umbrak.store.engine import new_id
-from umbrak.store.machines import Listing
 
 
 def test_others_of_its_model_and_why_they_are_no_measure(engine: Engine, technician: Account, lead: Account) -> None:
     here = key_of(engine, "hall-03")
-    models = {m.name: m.sheet_title for m in list_machines(engine, technician, Listing()).machines}
+    models = {m.name: m.sheet_title for m in list_machines(engine).machines}
     peers = list_peers(engine, here)
     assert {p.name for p in peers} == {n for n, model in models.items() if model == models["hall-03"]} - {"hall-03"}
     assert [bool(p.but) for p in peers] == sorted(bool(p.but) for p in peers), "those that are a measure come first"
