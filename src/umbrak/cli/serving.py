@@ -196,6 +196,8 @@ def _run(app: FastAPI, at: Listening, told: list[str]) -> None:
         log_config=None,  # the log is ours
         access_log=False,
         timeout_graceful_shutdown=5,
+        # Longer than pages and scripts pause: one that asks just as its connection is closed gets no answer.
+        timeout_keep_alive=75,
         ssl_certfile=at.tls_cert,
         ssl_keyfile=at.tls_key,
         server_header=False,
