@@ -22,7 +22,7 @@ const WAY = [
       <router-link class="press quiet" to="/machines/many">Many at once: a folder of reports, or a table</router-link>
     </p>
     <p v-else class="faded">You may look; a technician or a lead makes the first machine.</p>
-    <h3 class="caption">and then, from left to right</h3>
+    <h3>and then, from left to right</h3>
     <ol>
       <li v-for="w in WAY" :key="w.station"><b>{{ w.station }}</b> <span>{{ w.words }}</span></li>
     </ol>
@@ -37,6 +37,12 @@ const WAY = [
 }
 h2 {
   margin: 0 0 8px;
+}
+h3 {
+  margin: 0;
+  color: var(--faded);
+  font-size: 13px;
+  font-weight: 400;
 }
 p {
   margin: 0 0 14px;
