@@ -39,7 +39,7 @@ const questionLike = (key: string) => w.questions.value.find((q) => q.key === ke
       </div>
       <div class="acts">
         <b v-if="d.accepted" class="small">In the draft; settled when it is kept.</b>
-        <button v-else-if="d.changes.length" type="button" class="press slim" :disabled="w.sending.value" @click="accept(d.id)">Accept into revision {{ revision }}</button>
+        <button v-else-if="d.changes.length" type="button" class="press slim" @click="accept(d.id)">Accept into revision {{ revision }}</button>
         <form v-if="refusing === d.id" class="refuse" @submit.prevent="refuse(d.id)">
           <input v-model="why" required maxlength="200" aria-label="Why it is not so" placeholder="why it is not so" />
           <button type="submit" class="press slim quiet">Not so</button>

@@ -86,7 +86,7 @@ const lead = (s: { question: string | null; fault: { line: number | null } }, as
           <router-link class="quiet-link" :to="`/machines/${c.machine_id}/fit`">{{ c.machine }}</router-link> <span>{{ c.layout }}: <VerdictWord :of="{ verdict: c.was }" :size="11" /> → <VerdictWord :of="{ verdict: c.verdict }" :size="11" /></span>
         </li>
       </ul>
-      <button v-if="mayTake && w.tried.value.behind" type="button" class="press slim" :disabled="w.sending.value" @click="emit('taken')">Bring {{ plural(w.tried.value.behind, 'machine') }} under this revision</button>
+      <button v-if="mayTake && w.tried.value.behind" type="button" class="press slim" @click="emit('taken')">Bring {{ plural(w.tried.value.behind, 'machine') }} under this revision</button>
     </section>
     <slot />
   </div>

@@ -62,6 +62,7 @@ async function toLine(line: number): Promise<void> {
   setTimeout(() => text.value?.goTo(line), 0)
 }
 async function keep(): Promise<void> {
+  await text.value?.send() // what was typed last goes first
   if (await w.keep(why.value.trim())) {
     why.value = ''
     keeping.value = false
@@ -128,7 +129,7 @@ function onKey(event: KeyboardEvent): void {
       <span class="keep">
         <template v-if="draft && session.mayWrite()">
           <button v-if="errors.length" type="button" class="press quiet" @click="toLine(errors[0]!.fault.line ?? 1)">To keep: mend line {{ errors[0]!.fault.line ?? 1 }}</button>
-          <button v-else type="button" class="press" :disabled="w.sending.value || same || (!w.changed.value && !!page)" :aria-expanded="keeping" @click="keeping = !keeping">Keep as {{ draft.base_revision ? `revision ${revision}` : 'a new sheet' }}</button>
+          <button v-else type="button" class="press" :disabled="same || (!w.changed.value && !!page)" :aria-expanded="keeping" @click="keeping = !keeping">Keep as {{ draft.base_revision ? `revision ${revision}` : 'a new sheet' }}</button>
         </template>
         <template v-else-if="page">
           <a class="quiet-link" :href="`/api/sheets/file?sheet=${page.sheet.hash}`" download>Export</a>
@@ -141,7 +142,7 @@ function onKey(event: KeyboardEvent): void {
     </header>
     <form v-if="keeping && draft" class="strip" @submit.prevent="keep">
       <label class="small faded">why it differs <input v-model="why" maxlength="200" placeholder="bays counted at store-01" /></label>
-      <button type="submit" class="press slim" :disabled="w.sending.value">Keep it</button>
+      <button type="submit" class="press slim">Keep it</button>
     </form>
     <form v-if="copying" class="strip" @submit.prevent="copy">
       <label class="small faded">what the other model is called <input v-model="copyName" required maxlength="120" /></label>
@@ -168,7 +169,7 @@ function onKey(event: KeyboardEvent): void {
         </button>
         <span v-if="facts" class="figures"><b>{{ facts.told }}</b> told <b class="untold-n">{{ facts.untold }}</b> untold <b class="open-n">{{ facts.open }}</b> open</span>
         <span v-if="draft && session.mayWrite()" class="drafting">
-          <button type="button" class="quiet-link" :disabled="!w.steps.value.length || w.sending.value" @click="w.undo()">Take back</button>
+          <button type="button" class="quiet-link" :disabled="!w.steps.value.length" @click="w.undo()">Take back</button>
           <button v-if="page && w.changed.value" type="button" class="quiet-link" :aria-expanded="!!compared" @click="compare(page.sheet.hash, page.sheet.revision)">Compare with {{ page.sheet.revision }}</button>
           <button type="button" class="quiet-link" @click="w.leave()">Leave the draft</button>
         </span>

@@ -44,6 +44,7 @@ function write(now: string): void {
   timer = window.setTimeout(() => void send(), PAUSE)
 }
 async function send(): Promise<void> {
+  clearTimeout(timer)
   const now = unsent.value
   if (!now || health.trouble) return
   const was = key()
@@ -67,7 +68,7 @@ onBeforeUnmount(() => {
   void send()
   editor?.end()
 })
-defineExpose({ goTo: (line: number) => editor?.goTo(line) })
+defineExpose({ send, goTo: (line: number) => editor?.goTo(line) })
 </script>
 
 <template>

@@ -109,7 +109,10 @@ export function useWork(done: (hash: string) => void) {
     draft.value ??= await ask(api.POST('/api/drafts', { body: { hash: page.value!.sheet.hash } }))
     return draft.value
   }
-  /** Does one thing at a time; whether it was done. What goes wrong is told, and nothing is lost. */
+  /**
+   * Does one thing at a time; whether it was done. What goes wrong is told, and nothing is lost. A press waits its turn
+   * here: a button that were disabled while typed text is sent would lose presses.
+   */
   async function doing(what: () => Promise<unknown>): Promise<boolean> {
     while (sending.value) await new Promise<void>((go) => waiting.push(go))
     sending.value = true
@@ -144,11 +147,11 @@ export function useWork(done: (hash: string) => void) {
 
   /** Takes back what I did last, whatever others wrote meanwhile; or does it again. */
   async function step(from: typeof steps, to: typeof steps): Promise<void> {
-    const back = from.value.at(-1)
-    if (!back || !draft.value) return
     await doing(async () => {
-      const before = draft.value!.text
-      const now = await put(draft.value!, back.version, back.before)
+      const back = from.value.at(-1)
+      if (!back || !draft.value) return
+      const before = draft.value.text
+      const now = await put(draft.value, back.version, back.before)
       from.value = from.value.slice(0, -1)
       to.value = [...to.value, { version: now.version, before }]
       took(now)
@@ -156,13 +159,15 @@ export function useWork(done: (hash: string) => void) {
   }
   const keep = (why: string): Promise<boolean> =>
     doing(async () => {
-      const d = draft.value!
+      const d = draft.value
+      if (!d) return // pressed twice
       const kept = await ask(api.POST('/api/drafts/{draft_id}/kept', { params: { path: { draft_id: d.id } }, body: { version: d.version, why } }))
       done(kept.sheet.hash)
     })
   const leave = (): Promise<boolean> =>
     doing(async () => {
-      await ask(api.DELETE('/api/drafts/{draft_id}', { params: { path: { draft_id: draft.value!.id } } }))
+      if (!draft.value) return
+      await ask(api.DELETE('/api/drafts/{draft_id}', { params: { path: { draft_id: draft.value.id } } }))
       done(page.value?.sheet.hash ?? '')
     })
 
