@@ -122,8 +122,11 @@ def sign_in(chromium: Browser, served: Served) -> Iterator[SignIn]:
     contexts: list[BrowserContext] = []
     errors: list[str] = []
 
-    def open_page(name: str = seed.ACCOUNT, theme: str = "light", width: int = 1280, height: int = 800) -> Page:
+    def open_page(
+        name: str = seed.ACCOUNT, theme: str = "light", width: int = 1280, height: int = 800, touch: bool = False
+    ) -> Page:
         context = chromium.new_context(
+            has_touch=touch,
             base_url=served.url,
             viewport={"width": width, "height": height},
             color_scheme=theme,  # type: ignore[arg-type]

@@ -38,7 +38,7 @@ from umbrak.services.machines.newer import changed_verdicts, newer_sheet, take_n
 from umbrak.services.machines.page import see_machine
 from umbrak.services.plans.approval import approve, see_risk
 from umbrak.services.plans.editing import edit_plan, set_runs_with, start_plan
-from umbrak.services.plans.view import see_plan
+from umbrak.services.plans.view import plan_cures, see_plan
 from umbrak.services.proof.view import see_proof
 from umbrak.services.sheets.doubts import accept_doubt, settle_doubt
 from umbrak.services.sheets.drafts import see_draft
@@ -111,8 +111,9 @@ def replacing(engine: Engine, technician: Account, lead: Account) -> Bench:
     """The failed module of hall-02 is replaced by another of its kind."""
     plan = start_plan(engine, technician, key_of(engine, "hall-02"), "replace")
     # As it is it will not do: its cure is another of its kind, from the Shelf.
-    assert plan.evaluation.findings[0].code == "fit.failed" and plan.cures[0] is not None
-    plan = edit_plan(engine, technician, plan.id, plan.version, Layout(plan.cures[0].changes), [])
+    cure = plan_cures(engine, plan.id).cures[0]
+    assert plan.evaluation.findings[0].code == "fit.failed" and cure is not None
+    plan = edit_plan(engine, technician, plan.id, plan.version, Layout(cure.changes), [])
     plan = set_runs_with(engine, technician, plan.id, plan.version, {"firmware": "4.3"})
     if see_risk(engine, plan.id).needed:
         approve(engine, lead, plan.id, plan.version)

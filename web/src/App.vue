@@ -6,6 +6,7 @@ import ContactEdge from './frame/ContactEdge.vue'
 import FindDialog from './frame/FindDialog.vue'
 import KeysDialog from './frame/KeysDialog.vue'
 import UnsentNote from './frame/UnsentNote.vue'
+import WalkStrip from './frame/WalkStrip.vue'
 import { watchUnsent } from './frame/outbox'
 import { session } from './frame/session'
 import { finding, helping, isTyping } from './ui/keys'
@@ -34,6 +35,7 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
           <strong>{{ health.trouble }}</strong> Nothing that was saved is lost. Trying again by itself.
         </div>
         <UnsentNote v-if="framed" />
+        <WalkStrip v-if="framed" />
         <router-view />
       </main>
     </div>

@@ -14,6 +14,7 @@ from pydantic import TypeAdapter, ValidationError
 from umbrak.core.evidence.trial import Held
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Sizing
+from umbrak.core.plan.symptoms import Symptoms
 from umbrak.core.platform.known import Claim, Disputed, Drive, Known, Origin, Totals
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.sheet import SheetHash
@@ -334,6 +335,11 @@ SIZING: Kept[Sizing] = Kept(
     "What a machine is to carry", lambda d: _no_more_than(Sizing, _SIZING.validate_python(d), d), asdict
 )
 
+
+_SYMPTOMS: TypeAdapter[Symptoms] = TypeAdapter(Symptoms)
+SYMPTOMS: Kept[Symptoms] = Kept(
+    "What a machine showed", lambda d: _no_more_than(Symptoms, _SYMPTOMS.validate_python(d), d), asdict
+)
 
 #: A line of a qualified list that waits for its model.
 LIST_LINE: Kept[ListLine] = Kept(

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from html import escape
 
 from umbrak.core.memory.module import Module
-from umbrak.formats.paper import pdf_of
+from umbrak.formats.pdf import pdf_of
 
 #: More on one go are no errand but a mistake.
 MOST = 1000

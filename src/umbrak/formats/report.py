@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from html import escape
 
-from umbrak.formats.paper import pdf_of
+from umbrak.formats.pdf import pdf_of
 
 #: Lines of work that one page holds; how many there are besides is said.
 SHOWN = 24

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from html import escape
 
 from umbrak.core.plan.brief import Brief, Variant
-from umbrak.formats.paper import pdf_of
+from umbrak.formats.pdf import pdf_of
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,6 +10,7 @@ from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field, StringCon
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, part_in
 from umbrak.core.plan.sizing import Sizing, Workload
+from umbrak.core.plan.symptoms import Symptoms
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.formats.about import About, AboutChanges
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
@@ -475,6 +476,26 @@ class SizingBody(Body):
     def value(self) -> Sizing:
         rest = self.model_dump(exclude={"version", "workloads"})
         return Sizing(tuple(Workload(**w.model_dump()) for w in self.workloads), **rest)
+
+
+_Amount = Annotated[float, Field(ge=0, le=1 << 20)]
+_Share = Annotated[float, Field(ge=0, le=1)]
+
+
+class SymptomsBody(Body):
+    """What the machine shows at its worst time; what was not looked at is left out."""
+
+    used_gib: _Amount | None = Field(default=None, description="in use without what caches hold")
+    swapped_gib: _Amount | None = None
+    pages: bool | None = Field(default=None, description="whether pages come back from swap all the time")
+    cache_gib: _Amount | None = None
+    cache_hit: _Share | None = Field(default=None, description="share of reads that the cache answers")
+    hit_wanted: _Share | None = None
+    refused: Annotated[int, Field(ge=0, le=1_000_000)] | None = Field(default=None, description="loads without room")
+    refused_gib: _Amount | None = Field(default=None, description="what each of them takes")
+
+    def value(self) -> Symptoms:
+        return Symptoms(**self.model_dump())
 
 
 class TriedBody(Body):

@@ -384,6 +384,21 @@ sizing = Table(
     at("updated_at"),
 )
 
+#: What a machine showed of its memory's use, as somebody saw it.
+figures_seen = Table(
+    "figures_seen",
+    metadata,
+    key(),
+    Column("machine_id", ForeignKey("machine.id", ondelete="CASCADE"), nullable=False),
+    Column("account_id", ForeignKey("account.id"), nullable=False),
+    #: {"schema": 1, "used_gib": ..., ...}
+    Column("document", JSONB, nullable=False),
+    #: What it could use then. [GiB]
+    Column("usable_gib", Float, nullable=False),
+    at("at"),
+    Index("ix_figures_seen_machine_id", "machine_id", "at"),
+)
+
 #: What an installation sets for itself: currency, costs.
 setting = Table(
     "setting",

@@ -1637,6 +1637,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/symptoms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Symptoms
+         * @description What it showed of its memory's use, the need that follows, and whether its last upgrade helped.
+         */
+        get: operations["get_machines_machine_id_symptoms"];
+        put?: never;
+        /**
+         * Add
+         * @description Keep what somebody saw at its worst time.
+         */
+        post: operations["post_machines_machine_id_symptoms"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/symptoms/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop
+         * @description Take back what was entered wrongly.
+         */
+        delete: operations["delete_machines_machine_id_symptoms_key"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/targets": {
         parameters: {
             query?: never;
@@ -2073,6 +2117,26 @@ export interface paths {
          * @description What to look for in a shop for the plan: what would do as well, what nearly, what is wrong and why.
          */
         get: operations["get_plans_plan_id_brief"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/cures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cures
+         * @description A cure for each finding of the plan, in their order.
+         */
+        get: operations["get_plans_plan_id_cures"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2625,6 +2689,26 @@ export interface paths {
          * @description What is proved of a run, and what is lacking.
          */
         get: operations["get_runs_run_id_proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/proof.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proof On Paper
+         * @description The proof as it stands on one page: before, after, evidence, who signed.
+         */
+        get: operations["get_runs_run_id_proof_pdf"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4283,6 +4367,21 @@ export interface components {
             /** Works */
             works: number;
         };
+        /**
+         * Beside
+         * @description One figure before and after. Shares are of 1, amounts in GiB.
+         */
+        Beside: {
+            /** After */
+            after: number | null;
+            /** Before */
+            before: number | null;
+            change: components["schemas"]["umbrak__core__plan__symptoms__Change"];
+            /** Unit */
+            unit: string;
+            /** What */
+            what: string;
+        };
         /** Board */
         Board: {
             /** Carriers */
@@ -5122,11 +5221,6 @@ export interface components {
             /** Row */
             row: number;
         };
-        /**
-         * Change
-         * @enum {string}
-         */
-        Change: "same" | "fills-in" | "differs" | "comes" | "goes" | "untold";
         /**
          * ChangedDoc
          * @description A module was changed or drawn beside the run sheet: what was seen before is of another machine.
@@ -6345,6 +6439,29 @@ export interface components {
          */
         From: "shelf" | "pulled" | "bought";
         /**
+         * FromSeen
+         * @description The need that follows from what was seen.
+         */
+        FromSeen: {
+            /**
+             * Enough
+             * @description So much would do; None where what was seen cannot tell. [GiB]
+             */
+            enough: number | null;
+            /**
+             * Floor
+             * @description At least so much usable. [GiB]
+             */
+            floor: number;
+            /**
+             * Open
+             * @description What is not known, each a reason why there is no `enough`, or a hint at what to look at.
+             */
+            open: string[];
+            /** Terms */
+            terms: components["schemas"]["Term"][];
+        };
+        /**
          * Generation
          * @enum {string}
          */
@@ -6421,6 +6538,19 @@ export interface components {
          * @enum {string}
          */
         HeldBy: "hours" | "budget" | "stock" | "window" | "group" | "pin";
+        /**
+         * Helped
+         * @description Whether the upgrade helped with what was seen before it.
+         */
+        Helped: {
+            /** Figures */
+            figures: components["schemas"]["Beside"][];
+            /**
+             * Helped
+             * @description seen before was not seen again.
+             */
+            helped: boolean | null;
+        };
         /** HistoryLine */
         HistoryLine: {
             /** Account Id */
@@ -8652,6 +8782,22 @@ export interface components {
             /** Worst */
             worst: string | null;
         };
+        /**
+         * PlanCures
+         * @description Cures of a plan, which come after its verdict: they take longer.
+         */
+        PlanCures: {
+            /**
+             * Cures
+             * @description For each finding of the goal's evaluation, in its order; None where there is none.
+             */
+            cures: (components["schemas"]["CureView"] | null)[];
+            /**
+             * Version
+             * @description The plan's version that they are of.
+             */
+            version: number;
+        };
         /** PlanDiscard */
         PlanDiscard: {
             /** Discarded */
@@ -8818,11 +8964,6 @@ export interface components {
              * @description Who changed it last; None when nobody has.
              */
             changed_by: string | null;
-            /**
-             * Cures
-             * @description For each finding of the goal's evaluation, in its order; None where there is none.
-             */
-            cures: (components["schemas"]["CureView"] | null)[];
             /** Discarded */
             discarded: boolean;
             /**
@@ -10575,6 +10716,27 @@ export interface components {
          * @enum {string}
          */
         Section: "stops work" | "waits for a word" | "changed" | "under way or in doubt" | "today and this week";
+        /** SeenRow */
+        SeenRow: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            symptoms: components["schemas"]["Symptoms"];
+            /**
+             * Usable Gib
+             * @description What it could use then. [GiB]
+             */
+            usable_gib: number;
+        };
         /**
          * SeenText
          * @description What a sheet's text comes to. Errors leave board, fills and facts out.
@@ -11212,7 +11374,7 @@ export interface components {
         };
         /** SlotDifference */
         SlotDifference: {
-            change: components["schemas"]["Change"];
+            change: components["schemas"]["umbrak__core__platform__difference__Change"];
             /** Known */
             known: components["schemas"]["Module"] | components["schemas"]["Unknown"] | null;
             /**
@@ -12081,6 +12243,107 @@ export interface components {
              */
             symptom: "no start" | "coded beeps or lights" | "total short" | "slots of a channel gone" | "memory test fails" | "restarts under load" | "counters rising";
         };
+        /**
+         * Symptoms
+         * @description What somebody saw at the worst time; None = not looked at.
+         */
+        Symptoms: {
+            /**
+             * Cache Gib
+             * @description Size of the cache of files or blocks, and the share of its reads that it answers.
+             */
+            cache_gib: number | null;
+            /** Cache Hit */
+            cache_hit: number | null;
+            /**
+             * Hit Wanted
+             * @description Share of reads that it should answer.
+             */
+            hit_wanted: number | null;
+            /**
+             * Pages
+             * @description Whether pages come back from swap all the time, and not only once after a start.
+             */
+            pages: boolean | null;
+            /**
+             * Refused
+             * @description Loads that found no room (a host that is full), and what each takes. [GiB]
+             */
+            refused: number | null;
+            /** Refused Gib */
+            refused_gib: number | null;
+            /**
+             * Swapped Gib
+             * @description Lies in swap. [GiB]
+             */
+            swapped_gib: number | null;
+            /**
+             * Used Gib
+             * @description In use without what caches hold. [GiB]
+             */
+            used_gib: number | null;
+        };
+        /**
+         * SymptomsBody
+         * @description What the machine shows at its worst time; what was not looked at is left out.
+         */
+        SymptomsBody: {
+            /** Cache Gib */
+            cache_gib?: number | null;
+            /**
+             * Cache Hit
+             * @description share of reads that the cache answers
+             */
+            cache_hit?: number | null;
+            /** Hit Wanted */
+            hit_wanted?: number | null;
+            /**
+             * Pages
+             * @description whether pages come back from swap all the time
+             */
+            pages?: boolean | null;
+            /**
+             * Refused
+             * @description loads without room
+             */
+            refused?: number | null;
+            /**
+             * Refused Gib
+             * @description what each of them takes
+             */
+            refused_gib?: number | null;
+            /** Swapped Gib */
+            swapped_gib?: number | null;
+            /**
+             * Used Gib
+             * @description in use without what caches hold
+             */
+            used_gib?: number | null;
+        };
+        /** SymptomsView */
+        SymptomsView: {
+            /**
+             * Changed At
+             * @description When modules were handled last; None where no run of it ended with its machine on duty.
+             */
+            changed_at: string | null;
+            /** @description What was seen last before modules were handled last, beside the newest since; None where nothing was seen before. */
+            helped: components["schemas"]["Helped"] | null;
+            /** @description By the newest; None where nothing was seen. */
+            need: components["schemas"]["FromSeen"] | null;
+            /**
+             * Seen
+             * @description The newest first.
+             */
+            seen: components["schemas"]["SeenRow"][];
+            /**
+             * Told Used Gib
+             * @description What the machine told of its use when it was last asked; None where it told none. [GiB]
+             */
+            told_used_gib: number | null;
+            /** Usable Gib */
+            usable_gib: number;
+        };
         /** SystemFacts */
         SystemFacts: {
             /** Maker */
@@ -12237,6 +12500,16 @@ export interface components {
              * @default 0
              */
             delegated_trouble: number;
+        };
+        /**
+         * Term
+         * @description A part of the need, and why it is at least so large. [GiB]
+         */
+        Term: {
+            /** Gib */
+            gib: number;
+            /** Words */
+            words: string;
         };
         /** TestView */
         TestView: {
@@ -13360,6 +13633,16 @@ export interface components {
             /** Wrong */
             wrong: components["schemas"]["Variant"][];
         };
+        /**
+         * Change
+         * @enum {string}
+         */
+        umbrak__core__plan__symptoms__Change: "better" | "worse" | "the same" | "not known";
+        /**
+         * Change
+         * @enum {string}
+         */
+        umbrak__core__platform__difference__Change: "same" | "fills-in" | "differs" | "comes" | "goes" | "untold";
         /**
          * Seen
          * @enum {string}
@@ -18773,6 +19056,190 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    get_machines_machine_id_symptoms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SymptomsView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    post_machines_machine_id_symptoms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SymptomsBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SymptomsView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    delete_machines_machine_id_symptoms_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SymptomsView"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not allowed */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     post_machines_machine_id_targets: {
         parameters: {
             query?: never;
@@ -20312,6 +20779,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_plans_plan_id_cures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanCures"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -22223,6 +22743,57 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ProofView"];
                 };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_runs_run_id_proof_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not signed in */
             401: {

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The run sheet at the bench: one step a screen, large, for one hand on a tablet or a phone; it works without a connection. */
 import { computed, ref, shallowRef, watch } from 'vue'
+import { Touch as vTouch } from 'vuetify/directives'
 import { api, ask, Unreachable, wordsOf, type Layout, type MachineView, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { whereIs } from '@/board/where'
@@ -10,6 +11,8 @@ import { session } from '@/frame/session'
 import CodeCamera from '@/ui/CodeCamera.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { layoutAt, minutesWords, PHASES, PROOF } from '@/stations/run/words'
+import { useWakeLock } from '@/ui/wake'
+import { useNarrow } from '@/ui/width'
 import { clock } from '@/ui/words'
 import HoldAlone from './HoldAlone.vue'
 import { aloneFrom, atHand, ticking, useRun } from './run'
@@ -30,6 +33,7 @@ watch(
   { immediate: true },
 )
 useLive(() => view.value?.machine_id, () => void reload())
+useWakeLock()
 useTitle(() => (view.value ? `${view.value.machine}: bench` : 'Bench'))
 
 const open = computed(() => atHand(steps.value))
@@ -39,6 +43,19 @@ const step = computed(() => steps.value.find((s) => s.key === looked.value) ?? o
 const index = computed(() => (step.value ? steps.value.indexOf(step.value) : steps.value.length))
 const next = computed(() => steps.value[index.value + 1] ?? null)
 const tickable = computed(() => (view.value && step.value ? ticking(view.value, step.value, waiting.value, session.account) : 'look'))
+/** Steps are walked by swiping too, from right to left as one turns a page. */
+const swipe = {
+  left: () => next.value && (looked.value = next.value.key),
+  right: () => index.value > 0 && (looked.value = steps.value[index.value - 1]!.key),
+}
+/** Where the screen is narrow, the processor whose slots are handled fills it. */
+const narrow = useNarrow()
+const socket = computed(() => {
+  const [board, slots] = [machine.value?.board, step.value?.slots ?? []]
+  if (!board || !narrow.value || board.sockets.length < 2) return null
+  const handled = new Set(board.channels.filter((c) => c.slots.some((s) => slots.includes(s))).map((c) => c.socket))
+  return handled.size === 1 ? [...handled][0]! : null
+})
 const may = computed(() => tickable.value === 'yes')
 /** Steps that stand for proof, are open, and hold nothing up. */
 const pending = computed(() => steps.value.filter((s) => s.proves && !s.done_at && s.number < (step.value?.number ?? 0)))
@@ -160,7 +177,7 @@ async function photo(event: Event): Promise<void> {
       <div class="bar" :style="{ '--done': index / Math.max(1, steps.length) }"></div>
     </header>
     <section v-if="step" class="step" aria-label="The step at hand">
-      <div class="say">
+      <div v-touch="swipe" class="say">
         <p class="phase">{{ PHASES[step.phase] ?? step.phase }}<b v-if="step.hold" class="held">Hold</b></p>
         <h1>{{ step.text }}</h1>
         <p v-if="step.why" class="why">{{ step.why }}</p>
@@ -169,7 +186,7 @@ async function photo(event: Event): Promise<void> {
         <p v-if="step.proof" class="proof"><SeverityMark :severity="PROOF[step.proof]?.mark ?? 'ask'" /> <b>{{ PROOF[step.proof]?.word }}:</b> {{ step.proof_words }}</p>
         <p v-if="step.minutes.high" class="with">{{ step.waits ? 'Wait ' : '' }}{{ minutesWords(step.minutes) }}</p>
       </div>
-      <div v-if="machine && (step.slots.length || step.carrier)" class="picture"><BoardView :board="machine.board" :now="fitted" :goal="planned" :lit="lit" /></div>
+      <div v-if="machine && (step.slots.length || step.carrier)" v-touch="swipe" class="picture"><BoardView :board="machine.board" :socket="socket" :now="fitted" :goal="planned" :lit="lit" /></div>
       <div v-if="machine && step.bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
         <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: step.bays.includes(b.number) }">{{ b.number }}</div>
       </div>
@@ -516,6 +533,32 @@ footer {
   flex: 1 0 100%;
   order: 1;
   color: var(--faded);
+}
+/* A finger in a glove. */
+@media (pointer: coarse) {
+  .checks label,
+  .small-plain,
+  .hand input,
+  .ask input:not([type='checkbox']),
+  .way summary,
+  .lamp,
+  .walk .quiet-link {
+    min-height: 56px;
+  }
+  .walk {
+    gap: 0 10px;
+  }
+  .walk .quiet-link {
+    padding: 0 8px;
+  }
+  .checks input {
+    width: 32px;
+    height: 32px;
+  }
+  .way summary {
+    display: flex;
+    align-items: center;
+  }
 }
 .alone {
   padding: 40px;

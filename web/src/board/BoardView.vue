@@ -4,7 +4,7 @@ import { useKeys } from '@/ui/keys'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import type { Board, Layout, Severity, Target } from '@/api/client'
 import { arcs } from './arrows'
-import { controllerSpans, layOut, locatorRoom, partOf, scaleIn, sizes, type Room } from './geometry'
+import { controllerSpans, layOut, locatorRoom, onlySocket, scaleIn, sizes, type Room } from './geometry'
 import { boardAct } from './keys'
 import SlotBar from './SlotBar.vue'
 import { channelTotals, facingSides, fittingTitle, slotStates } from './state'
@@ -34,6 +34,8 @@ const props = withDefaults(
     moves?: [from: string, to: string][]
     /** Landmarks and facing instead of what the modules are. */
     landmarks?: boolean
+    /** The processor that fills the picture; null = the whole board. */
+    socket?: string | null
   }>(),
   {
     lit: () => new Map(),
@@ -47,6 +49,7 @@ const props = withDefaults(
     proofs: () => new Map(),
     moves: () => [],
     landmarks: false,
+    socket: null,
   },
 )
 const emit = defineEmits<{
@@ -54,7 +57,10 @@ const emit = defineEmits<{
   remove: [slot: string]
   escape: []
   mark: [slot: string]
+  /** Pressed down on, which may become a drag. */
   grab: [slot: string, event: PointerEvent]
+  /** Pressed and let go, without scrolling or turning between. */
+  press: [slot: string]
   focus: [slot: string]
   /** The pointer is over this slot; null when it has left. */
   hover: [slot: string | null]
@@ -74,7 +80,7 @@ useKeys('The board', [
     : []),
   { keys: '+ − 0', does: 'nearer, farther, the whole' },
 ])
-const geometry = computed(() => layOut(props.board, room.value))
+const geometry = computed(() => layOut(props.socket === null ? props.board : onlySocket(props.board, props.socket), room.value))
 const rooms = computed(() => locatorRoom(geometry.value.slots))
 const states = computed(() => slotStates(props.board, props.now, props.goal))
 const totals = computed(() => channelTotals(props.board, props.goal))
@@ -89,6 +95,10 @@ const channelCounts = computed(() => {
 const focusTarget = computed(() => (slotsById.value.has(focused.value) ? focused.value : geometry.value.slots[0]?.id))
 
 const near = useZoom(geometry)
+watch(
+  () => props.socket,
+  () => near.whole(),
+)
 /** Screen pixels a board unit: text keeps its size on screen, and detail comes with room and nearness. */
 const scale = computed(() => (room.value ? scaleIn(geometry.value, room.value) : 1) * near.zoom.value)
 const failedSlots = computed(() => new Set(props.failed))
@@ -220,12 +230,15 @@ function onPointerDown(event: PointerEvent): void {
   if (props.interactive && slot && event.button === 0) emit('grab', slot, event)
 }
 
+function onClick(event: MouseEvent): void {
+  const slot = slotOf(event)
+  if (props.interactive && slot) emit('press', slot)
+}
+
 defineExpose({
   /** Put the focus on the board, at the slot where it was last. */
   focus: () => focusTarget.value && focusSlot(focusTarget.value),
   near,
-  /** One socket as large as there is room for; the whole where it is not named. */
-  showSocket: (id: string | null) => (id === null ? near.whole() : near.frame(partOf(props.board, geometry.value, id))),
 })
 </script>
 
@@ -241,6 +254,7 @@ defineExpose({
     @keydown="onKey"
     @focusin="onFocus"
     @pointerdown="onPointerDown"
+    @click="onClick"
     @pointerover="emit('hover', slotOf($event))"
     @pointerleave="emit('hover', null)"
     @wheel.prevent="onWheel"
@@ -334,7 +348,9 @@ defineExpose({
   width: 100%;
   height: 100%;
   user-select: none;
-  touch-action: none;
+  -webkit-touch-callout: none;
+  /* A finger scrolls the page; sideways it turns to the next processor, and resting it takes up a module. */
+  touch-action: pan-y;
 }
 .arrows path {
   fill: none;

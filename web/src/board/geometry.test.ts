@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { layOut, neighbour, partOf, scaleIn, sizes, type Rect } from './geometry'
+import { layOut, neighbour, onlySocket, scaleIn, sizes, type Rect } from './geometry'
 import { madeBoard as board } from './made'
 
 const overlap = (a: Rect, b: Rect) =>
@@ -74,15 +74,25 @@ describe('layOut', () => {
   })
 })
 
-it.each([[2, 6, 2], [4, 8, 3]])('a part of %i sockets holds one socket with its slots, and no other slot whole', (s, c, n) => {
+it.each([[2, 6, 2], [4, 8, 3], [1, 2, 1]])('of %i sockets one alone has its slots in their order, each larger than on the whole', (s, c, n) => {
   const b = board(s, c, n)
-  const g = layOut(b)
-  for (const socket of g.sockets) {
-    const part = partOf(b, g, socket.id)
-    const inside = (r: Rect) => r.x >= part.x && r.y >= part.y && r.x + r.width <= part.x + part.width && r.y + r.height <= part.y + part.height
-    expect(inside(socket)).toBe(true)
-    expect(g.slots.filter(inside).map((x) => x.id)).toEqual(g.slots.filter((x) => x.id.startsWith(`${socket.id}.`)).map((x) => x.id))
+  const phone = { width: 370, height: 300 }
+  const whole = layOut(b, phone)
+  for (const socket of b.sockets) {
+    const g = layOut(onlySocket(b, socket.id), phone)
+    const order = (slots: typeof g.slots) => slots.filter((x) => x.id.startsWith(`${socket.id}.`)).sort((a, z) => a.y - z.y || a.x - z.x).map((x) => x.id)
+    expect(order(g.slots)).toEqual(order(whole.slots))
+    expect(g.sockets.map((x) => x.id)).toEqual([socket.id])
+    expect(scaleIn(g, phone)).toBeGreaterThanOrEqual(scaleIn(whole, phone))
   }
+})
+
+it('of a phone the slots take more than what parts them', () => {
+  const b = board(2, 6, 2)
+  const slot = (room: { width: number; height: number }) => sizes.slotWidth * scaleIn(layOut(b, room), room)
+  expect(slot({ width: 370, height: 900 }) / 370).toBeGreaterThan((1.3 * slot({ width: 840, height: 2000 })) / 840)
+  const rows = (room?: { width: number; height: number }) => [...layOut(b, room).slots].sort((a, z) => a.y - z.y || a.x - z.x).map((x) => x.id)
+  expect(rows({ width: 370, height: 300 })).toEqual(rows())
 })
 
 describe('neighbour', () => {

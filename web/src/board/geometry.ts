@@ -36,6 +36,11 @@ export const sizes = {
   leafTitle: 22,
 } as const
 
+/** What lies between things: of a phone's few pixels the slots take more than what parts them. */
+export type Gaps = Pick<{ [k in keyof typeof sizes]: number }, 'slotGap' | 'channelGap' | 'socketGap' | 'socket' | 'leastBar'>
+const NARROW: Gaps = { slotGap: 5, channelGap: 14, socketGap: 16, socket: 72, leastBar: sizes.slotWidth + 8 }
+const gapsIn = (room: Room): Gaps => (room.width < sizes.narrowRoom ? NARROW : sizes)
+
 export interface Rect {
   x: number
   y: number
@@ -176,9 +181,10 @@ function placedChannel(
   exitTop: number,
   foot: number,
   soldered: Rect | null,
+  gaps: Gaps = sizes,
 ): PlacedChannel {
   const middle = span.x + span.width / 2
-  const width = Math.max(span.width, sizes.leastBar)
+  const width = Math.max(span.width, gaps.leastBar)
   return {
     id: channel.id,
     name: channel.name,
@@ -204,7 +210,7 @@ function placedChannel(
 const TEXT_FULL_AT = 0.8
 
 function arrange(board: Board, columns: number, foot: number, room: Room): BoardGeometry {
-  const rows = board.sockets.map((socket) => (onCarriers(board, socket.id) ? layOutLeaves : layOutSocket)(board, socket.id, foot))
+  const rows = board.sockets.map((socket) => (onCarriers(board, socket.id) ? layOutLeaves : layOutSocket)(board, socket.id, foot, gapsIn(room)))
   const columnWidth = Math.max(0, ...rows.map((r) => r.width))
   const rowHeight = Math.max(0, ...rows.map((r) => r.height))
   const full: BoardGeometry = { width: 0, height: 0, carriers: [], sockets: [], channels: [], slots: [] }
@@ -224,25 +230,25 @@ function arrange(board: Board, columns: number, foot: number, room: Room): Board
 }
 
 /** One socket with its channels, from (0, 0). */
-function layOutSocket(board: Board, socket: string, foot: number): BoardGeometry {
+function layOutSocket(board: Board, socket: string, foot: number, gaps: Gaps): BoardGeometry {
   const channels = board.channels.filter((c) => c.socket === socket)
   const leftCount = channels.length === 1 ? 0 : Math.ceil(channels.length / 2)
   const left = channels.slice(0, leftCount).reverse()
   const right = channels.slice(leftCount)
   const top = sizes.traceZone
-  const widthOf = (list: BoardChannel[]) => list.reduce((sum, c) => sum + channelWidth(c) + sizes.channelGap, 0)
-  const socketX = left.length ? widthOf(left) - sizes.channelGap + sizes.socketGap : 0
-  const box: PlacedSocket = { id: socket, x: socketX, y: top, width: sizes.socket, height: sizes.slotHeight }
+  const widthOf = (list: BoardChannel[]) => list.reduce((sum, c) => sum + channelWidth(c, gaps) + gaps.channelGap, 0)
+  const socketX = left.length ? widthOf(left) - gaps.channelGap + gaps.socketGap : 0
+  const box: PlacedSocket = { id: socket, x: socketX, y: top, width: gaps.socket, height: sizes.slotHeight }
   const placed: BoardGeometry = { width: 0, height: 0, carriers: [], sockets: [box], channels: [], slots: [] }
 
   const place = (channel: BoardChannel, x: number, side: 'left' | 'right', order: number) => {
-    const width = channelWidth(channel)
+    const width = channelWidth(channel, gaps)
     // The outermost channel (order 0) runs on top and leaves the socket nearest to its middle: no two traces cross.
     const depth = sizes.traceStep * order
-    const step = 10 * order
-    const exit = side === 'left' ? box.x + box.width / 2 - 20 - step : box.x + box.width / 2 + 20 + step
+    const out = ((20 + 10 * order) * gaps.socket) / sizes.socket
+    const exit = box.x + box.width / 2 + (side === 'left' ? -out : out)
     const soldered = channel.soldered ? { x, y: top + sizes.slotHeight / 2 - 22, width: sizes.slotWidth, height: 44 } : null
-    const slotsFrom = channel.soldered ? x + sizes.slotWidth + sizes.slotGap : x
+    const slotsFrom = channel.soldered ? x + sizes.slotWidth + gaps.slotGap : x
     // Mirrored on the left: the near slot is the one beside the socket on both sides.
     const outward = [...channel.slots].sort((a, b) => nearness(board, a) - nearness(board, b))
     const ids = side === 'left' ? outward.reverse() : outward
@@ -250,26 +256,26 @@ function layOutSocket(board: Board, socket: string, foot: number): BoardGeometry
       placed.slots.push({
         id,
         channel: channel.id,
-        x: slotsFrom + i * (sizes.slotWidth + sizes.slotGap),
+        x: slotsFrom + i * (sizes.slotWidth + gaps.slotGap),
         y: top,
         width: sizes.slotWidth,
         height: sizes.slotHeight,
       }),
     )
-    placed.channels.push(placedChannel(channel, { x, width, top, depth }, exit, top, foot, soldered))
+    placed.channels.push(placedChannel(channel, { x, width, top, depth }, exit, top, foot, soldered, gaps))
   }
 
   let x = 0
   left.forEach((channel, i) => {
     place(channel, x, 'left', i)
-    x += channelWidth(channel) + sizes.channelGap
+    x += channelWidth(channel, gaps) + gaps.channelGap
   })
-  x = box.x + box.width + sizes.socketGap
+  x = box.x + box.width + gaps.socketGap
   right.forEach((channel, i) => {
     place(channel, x, 'right', right.length - 1 - i)
-    x += channelWidth(channel) + sizes.channelGap
+    x += channelWidth(channel, gaps) + gaps.channelGap
   })
-  placed.width = right.length ? x - sizes.channelGap : box.x + box.width
+  placed.width = right.length ? x - gaps.channelGap : box.x + box.width
   placed.height = top + sizes.slotHeight + foot
   return placed
 }
@@ -303,27 +309,27 @@ function slotsOf(board: Board, socket: string) {
  * it the leaves, each with its slots from left to right as they stand on it. Every channel runs along the leaf's top as a
  * line of its own, from which its slots hang.
  */
-function layOutLeaves(board: Board, socket: string, foot: number): BoardGeometry {
+function layOutLeaves(board: Board, socket: string, foot: number, gaps: Gaps): BoardGeometry {
   const channels = board.channels.filter((c) => c.socket === socket)
   const own = new Set(slotsOf(board, socket).map((s) => s.id))
   // Of a board that several sockets share, each shows the part that hangs on it.
   const leaves = board.carriers.map((l) => ({ ...l, slots: l.slots.filter((s) => own.has(s)) })).filter((l) => l.slots.length)
   const lines = sizes.traceStep * (channels.length + 1)
   const top = sizes.leafTitle + lines + sizes.cap
-  const step = sizes.slotWidth + sizes.slotGap
-  const box: PlacedSocket = { id: socket, x: 0, y: sizes.leafTitle, width: sizes.socket, height: sizes.socket * 0.62 }
+  const step = sizes.slotWidth + gaps.slotGap
+  const box: PlacedSocket = { id: socket, x: 0, y: sizes.leafTitle, width: gaps.socket, height: gaps.socket * 0.62 }
   const placed: BoardGeometry = { width: 0, height: top + sizes.slotHeight + foot, carriers: [], sockets: [box], channels: [], slots: [] }
-  let x = sizes.socket + sizes.socketGap
+  let x = gaps.socket + gaps.socketGap
   for (const leaf of leaves) {
-    const width = leaf.slots.length * step - sizes.slotGap + 2 * sizes.leafPad
+    const width = leaf.slots.length * step - gaps.slotGap + 2 * sizes.leafPad
     placed.carriers.push({ id: leaf.id, x, y: 0, width, height: placed.height - 6 })
     leaf.slots.forEach((id, i) => {
       const channel = board.slots.find((s) => s.id === id)!.channel
       placed.slots.push({ id, channel, mixed: true, x: x + sizes.leafPad + i * step, y: top, width: sizes.slotWidth, height: sizes.slotHeight })
     })
-    x += width + sizes.slotGap * 2
+    x += width + gaps.slotGap * 2
   }
-  placed.width = x - sizes.slotGap * 2
+  placed.width = x - gaps.slotGap * 2
   const barsTop = box.y + box.height + 14
   // Many channels stand in two columns: below each bar its name and figure have to be read.
   const columns = channels.length > 4 ? 2 : 1
@@ -360,9 +366,9 @@ function nearness(board: Board, slot: string): number {
   return NEARNESS[board.slots.find((s) => s.id === slot)?.position ?? 'near'] ?? 0
 }
 
-export function channelWidth(channel: { slots: string[]; soldered?: unknown }): number {
+export function channelWidth(channel: { slots: string[]; soldered?: unknown }, gaps: Gaps = sizes): number {
   const count = Math.max(channel.slots.length + (channel.soldered ? 1 : 0), 1)
-  return count * sizes.slotWidth + (count - 1) * sizes.slotGap
+  return count * sizes.slotWidth + (count - 1) * gaps.slotGap
 }
 
 function moved<T extends Rect>(rect: T, dx: number, dy: number): T {
@@ -391,15 +397,12 @@ function centred(g: BoardGeometry, width: number, height: number): BoardGeometry
   }
 }
 
-/** A socket with everything that hangs on it, and a little room around. */
-export function partOf(board: Board, geometry: BoardGeometry, socket: string): Rect {
-  const channels = new Set(board.channels.filter((c) => c.socket === socket).map((c) => c.id))
-  const slots = geometry.slots.filter((s) => channels.has(s.channel))
-  const on = new Set(board.slots.filter((s) => channels.has(s.channel)).map((s) => s.carrier))
-  const all = [...geometry.sockets.filter((s) => s.id === socket), ...slots, ...geometry.channels.filter((c) => channels.has(c.id)).map((c) => c.bar), ...geometry.carriers.filter((c) => on.has(c.id))]
-  const x = Math.min(...all.map((r) => r.x)) - sizes.margin
-  const y = Math.min(...all.map((r) => r.y)) - sizes.traceZone
-  return { x, y, width: Math.max(...all.map((r) => r.x + r.width)) + sizes.margin - x, height: Math.max(...all.map((r) => r.y + r.height)) + 2 * sizes.margin - y }
+/** The board of one processor: what hangs on the others is left out, and the rest laid out by itself. */
+export function onlySocket(board: Board, socket: string): Board {
+  const channels = board.channels.filter((c) => c.socket === socket)
+  const ids = new Set(channels.map((c) => c.id))
+  const slots = board.slots.filter((s) => ids.has(s.channel))
+  return { ...board, sockets: board.sockets.filter((s) => s.id === socket), channels, slots, carriers: board.carriers.filter((c) => slots.some((s) => s.carrier === c.id)).map((c) => ({ ...c, slots: c.slots.filter((id) => slots.some((s) => s.id === id)) })) }
 }
 
 /** Controllers as brackets below the bars of their channels: one a run of channels that stand side by side. */

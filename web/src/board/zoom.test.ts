@@ -28,19 +28,6 @@ describe('useZoom', () => {
     expect(z.zoom.value).toBe(6)
   })
 
-  it('shows a part whole, as large as it goes', () => {
-    const z = useZoom(ref(size))
-    const part = { x: 500, y: 0, width: 400, height: 100 }
-    z.frame(part)
-    const v = z.view.value
-    expect(v.width).toBe(400)
-    expect(v.x).toBe(500)
-    expect(v.y).toBeLessThanOrEqual(part.y)
-    expect(v.y + v.height).toBeGreaterThanOrEqual(part.y + part.height)
-    z.frame({ x: 0, y: 0, ...size })
-    expect(z.zoom.value).toBe(1)
-  })
-
   it('moves just so far that a part is seen', () => {
     const z = useZoom(ref(size))
     z.by(4, [0, 0])

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** What an installation shows that has no machine yet: where to begin, and the way from there. */
 import { session } from '@/frame/session'
+import { goTo } from '@/frame/walk'
 
 const WAY = [
   { station: 'Survey', words: 'what is fitted, slot by slot, and how sure that is' },
@@ -20,6 +21,7 @@ const WAY = [
     <p v-if="session.mayWrite()" class="presses">
       <router-link class="press" to="/machines/new">New machine</router-link>
       <router-link class="press quiet" to="/machines/many">Many at once: a folder of reports, or a table</router-link>
+      <button type="button" class="press quiet" @click="goTo(0)">Walk me through a first one: ten minutes</button>
     </p>
     <p v-else class="faded">You may look; a technician or a lead makes the first machine.</p>
     <h3>and then, from left to right</h3>

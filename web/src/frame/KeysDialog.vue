@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The keys of this view, and those that work everywhere. */
+import { goTo } from './walk'
 import { helping, shownKeys } from '@/ui/keys'
 
 const EVERYWHERE = [
@@ -15,6 +16,7 @@ const EVERYWHERE = [
     <section class="panel keys">
       <header>
         <h2>Keys</h2>
+        <button type="button" class="quiet-link walk" @click="((helping = false), goTo(0))">The first walk: ten minutes</button>
         <button type="button" class="quiet-link" autofocus @click="helping = false">Close</button>
       </header>
       <section v-for="part in [...shownKeys, { of: 'Everywhere', keys: EVERYWHERE }]" :key="part.of">
@@ -36,6 +38,9 @@ const EVERYWHERE = [
 header {
   display: flex;
   justify-content: space-between;
+}
+.walk {
+  margin: 0 18px 0 auto;
 }
 h3 {
   margin: 12px 0 4px;

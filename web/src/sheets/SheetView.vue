@@ -185,7 +185,7 @@ function onKey(event: KeyboardEvent): void {
           <p v-if="touching" class="small told-words" role="status"><b>{{ touching.words }}</b> <span class="faded">By keys: arrows, then Enter.</span></p>
           <p v-else-if="errors.length" class="small faded told-words">As it was before line {{ errors[0]!.fault.line ?? 1 }} was wrong.</p>
           <div v-if="shownBoard" class="picture">
-            <BoardView :board="shownBoard" :now="{}" :goal="{}" :order="touching ? touching.order : slots <= 32" :lit="touching?.lit" :interactive="!!touching" @enter="touching?.tell($event)" @grab="(slot) => touching?.tell(slot)" />
+            <BoardView :board="shownBoard" :now="{}" :goal="{}" :order="touching ? touching.order : slots <= 32" :lit="touching?.lit" :interactive="!!touching" @enter="touching?.tell($event)" @press="touching?.tell($event)" />
           </div>
           <ol v-if="touching?.steps?.length" class="steps" tabindex="0" aria-label="The sets in order">
             <li v-for="(s, i) in touching.steps" :key="i"><b class="mono">{{ s.slots.join(' ') }}</b> <span class="faded small">{{ s.total }} {{ s.total === 1 ? 'module' : 'modules' }}</span></li>

@@ -4,6 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, type Finding, type Intake, type MachineView, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
+import BySocket from '@/board/BySocket.vue'
 import { moduleWords } from '@/board/state'
 import { gb } from '@/ui/figures'
 import { age, isOld, moment, plural } from '@/ui/words'
@@ -97,9 +98,11 @@ const rows = computed(() =>
         <span v-if="session.mayWrite()" class="faded small hint">click a slot to put it right</span>
         <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="taking = true">Survey it again</button>
       </div>
+      <BySocket v-slot="{ socket }" :board="machine.board" :now="machine.slots" :goal="machine.slots" :slot_="open || [...shownLit.keys()][0]">
       <div class="picture">
-        <BoardView :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="shownLit" :severities="severities" :failed="machine.failed" :interactive="session.mayWrite()" @enter="open = $event" @escape="open = ''" @grab="(slot) => (open = slot)" />
+        <BoardView :socket="socket" :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="shownLit" :severities="severities" :failed="machine.failed" :interactive="session.mayWrite()" @enter="open = $event" @escape="open = ''" @press="open = $event" />
       </div>
+      </BySocket>
     </section>
     <TakeIn v-if="taking && !intake" class="side" :machine="machine" @taken="intake = $event" @changed="saved" @leave="taking = false" />
     <DifferenceView v-else-if="intake" :key="intake.id" class="side" :machine="machine" :intake="intake" @taken="intake = $event" @saved="kept" @leave="leaveReport" @point="compared = $event" />

@@ -9,3 +9,15 @@ export function useWidth(element: Ref<HTMLElement | undefined>, least: number, u
   onBeforeUnmount(() => watching.disconnect())
   return width
 }
+
+const NARROW = '(max-width: 700px)'
+
+/** Whether the window is a phone's. */
+export function useNarrow(): Ref<boolean> {
+  const query = window.matchMedia(NARROW)
+  const narrow = ref(query.matches)
+  const tell = () => (narrow.value = query.matches)
+  onMounted(() => query.addEventListener('change', tell))
+  onBeforeUnmount(() => query.removeEventListener('change', tell))
+  return narrow
+}

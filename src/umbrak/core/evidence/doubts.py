@@ -153,6 +153,15 @@ def board_of(sheet: Sheet, machine: Machine, statements: Iterable[Statement] = (
     return Board(sheet, processors, machine.firmware, machine.system, ladders)
 
 
+def as_it_runs(board: Board, runs: float) -> Board:
+    """The board of a machine in which so much runs now: where nobody states a figure of its total, that is the one. [GiB]"""
+    reach = board.ladders[DoubtKind.REACH]
+    if reach.figures or not runs:
+        return board
+    known = replace(reach, figures=(_figure_of_what_ran(runs),))
+    return replace(board, ladders={**board.ladders, DoubtKind.REACH: known})
+
+
 def reach_ladder_at_best(sheet: Sheet, machine: Machine, statements: Iterable[Statement], now: Layout) -> Ladder:
     """A ladder of the machine's total that is never below that of any layout in it.
 

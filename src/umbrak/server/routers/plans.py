@@ -35,7 +35,7 @@ from umbrak.services.plans.editing import (
     step_plan,
 )
 from umbrak.services.plans.proposals import Arrangement, arrange_plan
-from umbrak.services.plans.view import PlanView, see_plan
+from umbrak.services.plans.view import PlanCures, PlanView, plan_cures, see_plan
 from umbrak.services.plans.weighed import WorthView, see_worth
 
 router = APIRouter(prefix="/plans", tags=["plans"])
@@ -45,6 +45,12 @@ router = APIRouter(prefix="/plans", tags=["plans"])
 def see(plan_id: UUID, engine: Db, _: Person) -> PlanView:
     """A plan: what it starts from, its goal, what both come to."""
     return see_plan(engine, plan_id)
+
+
+@router.get("/{plan_id}/cures", responses=describe(401, 404, 422))
+def cures(plan_id: UUID, engine: Db, _: Person) -> PlanCures:
+    """A cure for each finding of the plan, in their order."""
+    return plan_cures(engine, plan_id)
 
 
 @router.get("/{plan_id}/worth", responses=describe(401, 404, 422))

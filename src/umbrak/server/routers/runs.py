@@ -39,6 +39,7 @@ from umbrak.services.people.factor import CodeWantedError, check_factor
 from umbrak.services.plans import approval
 from umbrak.services.plans.approval import RiskView
 from umbrak.services.proof import view as proving
+from umbrak.services.proof.paper import proof_pdf
 from umbrak.services.proof.peers import PeerView, list_peers
 from umbrak.services.proof.view import ProofView
 from umbrak.services.sheets.doubts import AcceptedDoubt, accept_doubt, settle_doubt
@@ -204,6 +205,15 @@ def labels(run_id: UUID, engine: Db, _: Person) -> Response:
 def pdf(run_id: UUID, engine: Db, _: Person, now: Now) -> Response:
     """The run sheet on paper: steps, slot map, bay labels."""
     name, raw = paper.run_pdf(engine, run_id, now)
+    return Response(
+        raw, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{_plain(name)}"'}
+    )
+
+
+@router.get("/runs/{run_id}/proof.pdf", response_class=Response, responses=describe(401, 404, 422))
+def proof_on_paper(run_id: UUID, engine: Db, _: Person, now: Now) -> Response:
+    """The proof as it stands on one page: before, after, evidence, who signed."""
+    name, raw = proof_pdf(engine, run_id, now)
     return Response(
         raw, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{_plain(name)}"'}
     )

@@ -6,11 +6,12 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 
-from umbrak.server.bodies import SizingBody, TotalsOf
-from umbrak.server.deps import Db, Person
+from umbrak.server.bodies import SizingBody, SymptomsBody, TotalsOf
+from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import sought
 from umbrak.services.routes.sizing import SizingView, TotalsView, reachable_totals, see_sizing, set_sizing
+from umbrak.services.routes.symptoms import SymptomsView, add_symptoms, drop_symptoms, see_symptoms
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["target"])
 
@@ -31,3 +32,21 @@ def say(machine_id: UUID, body: SizingBody, engine: Db, account: Person) -> Sizi
 async def totals(machine_id: UUID, body: TotalsOf, request: Request, _: Person) -> TotalsView:
     """The totals that it can reach with what is at hand, each with its cheapest way at each risk."""
     return await sought(request, reachable_totals, machine_id, body.seconds)
+
+
+@router.get("/symptoms", responses=describe(401, 404, 422))
+def symptoms(machine_id: UUID, engine: Db, _: Person) -> SymptomsView:
+    """What it showed of its memory's use, the need that follows, and whether its last upgrade helped."""
+    return see_symptoms(engine, machine_id)
+
+
+@router.post("/symptoms", responses=describe(401, 403, 404, 422))
+def add(machine_id: UUID, body: SymptomsBody, engine: Db, account: Person, now: Now) -> SymptomsView:
+    """Keep what somebody saw at its worst time."""
+    return add_symptoms(engine, account, machine_id, body.value(), now)
+
+
+@router.delete("/symptoms/{key}", responses=describe(401, 403, 404, 422))
+def drop(machine_id: UUID, key: UUID, engine: Db, account: Person) -> SymptomsView:
+    """Take back what was entered wrongly."""
+    return drop_symptoms(engine, account, machine_id, key)

@@ -14,7 +14,7 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.ceiling import Ceiling, CeilingKind, Ceilings, Lift, Stated, ceilings
 from umbrak.core.evidence.belief import believe
-from umbrak.core.evidence.doubts import Board, Resting, board_of, reach_doubt
+from umbrak.core.evidence.doubts import Board, Resting, as_it_runs, board_of, reach_doubt
 from umbrak.core.evidence.table import DoubtKind, Outcome, Table
 from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import range_of
@@ -150,7 +150,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         beliefs = beliefs_of(db, m, goal if goal is not None else m.layout, m.layout if goal is not None else None)
     found = ceilings(m.sheet, m.machine, m.statements)
     now_gib = judge(m, m.layout).installed_gib
-    board, today = board_of(m.sheet, m.machine, m.statements), datetime.now(UTC).date()
+    board, today = as_it_runs(board_of(m.sheet, m.machine, m.statements), now_gib), datetime.now(UTC).date()
     planned = judge(m, goal, m.layout).installed_gib if goal is not None else None
     return CeilingView(
         statements=tuple(
@@ -259,10 +259,12 @@ _POINTS = 48
 def _axis(
     board: Board, found: Ceilings, trials: Sequence[Trial], now_gib: float, planned: float | None
 ) -> tuple[float, ...]:
-    """Totals to draw: where the curve breaks (figures, trials, what is fitted and planned) and even steps of a logarithm."""
-    marks = [f.value for f in board.ladders[DoubtKind.REACH].figures]
-    marks += [t.total_gib for t in trials if t.total_gib] + [c.gib for c in found.ceilings if c.gib]
-    marks += [g for g in (now_gib, planned) if g]
+    """Totals to draw: where the curve breaks (figures, trials, what is fitted and planned) and even steps of a logarithm. Where
+    nobody states a figure it ends with what runs or was tried: nothing tells how likely more is."""
+    figures = [f.value for f in board.ladders[DoubtKind.REACH].figures]
+    marks = figures + [t.total_gib for t in trials if t.total_gib] + [g for g in (now_gib,) if g]
+    if figures:
+        marks += [c.gib for c in found.ceilings if c.gib] + [g for g in (planned,) if g]
     if not marks:
         return ()
     low, high = min(marks) / 2, max(marks)

@@ -12,7 +12,6 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.cures import Cure
 from umbrak.core.evaluate import Evaluation, after_proof
-from umbrak.core.memory.module import Module
 from umbrak.core.memory.parts import Part
 from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout, Occupant
@@ -47,6 +46,16 @@ class CureView:
 
 
 @dataclass(frozen=True, slots=True)
+class PlanCures:
+    """Cures of a plan, which come after its verdict: they take longer."""
+
+    #: The plan's version that they are of.
+    version: int
+    #: For each finding of the goal's evaluation, in its order; None where there is none.
+    cures: tuple[CureView | None, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class StageView:
     """What is fitted and proved before what comes after it."""
 
@@ -72,8 +81,6 @@ class PlanView:
     goal: Mapping[str, Occupant]
     evaluation_now: Evaluation
     evaluation: Evaluation
-    #: For each finding of the goal's evaluation, in its order; None where there is none.
-    cures: tuple[CureView | None, ...]
     #: From now to the goal: kept modules first, then in workable order.
     actions: tuple[ActionView, ...]
     can_undo: bool
@@ -110,8 +117,6 @@ class OpenPlan:
     goal: Layout
     commands: tuple[CommandRow, ...]
     doubts: tuple[DoubtView, ...] = ()
-    #: Kinds of module that are on the shelf or offered.
-    spares: tuple[Module, ...] = ()
     #: Codes of what was held against it when the work began that proved it; None where it is not proved.
     known_at_proof: frozenset[str] | None = None
     #: Key -> what is known of the parts of which its evaluation asks something.
@@ -157,7 +162,7 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
     commands = tuple(store.commands_of(db, key))
     parts = asked_parts(db, row.goal, judge(as_planned(machine, row.runs_with), row.goal, now))
     return OpenPlan(
-        row=row, machine=machine, now=now, goal=row.goal, commands=commands, doubts=doubts, spares=spares_of(db),
+        row=row, machine=machine, now=now, goal=row.goal, commands=commands, doubts=doubts,
         known_at_proof=known_at_proof(db, row), parts=parts, waits=waited_for(db, [key]).get(key),
     )  # fmt: skip
 
@@ -180,7 +185,6 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         runs_with=runs_with(plan),
         verdict_today=judge(m, plan.goal, plan.now).verdict if plan.row.runs_with else None,
         verdict_proved=None if plan.known_at_proof is None else after_proof(judged, plan.known_at_proof).verdict,
-        cures=_cures(plan),
         actions=action_views(actions(m.sheet, plan.now, plan.goal, m.survey.content.failed)),
         can_undo=bool(undoable),
         can_redo=bool(redoable),
@@ -215,8 +219,13 @@ def _stages(plan: OpenPlan) -> tuple[StageView, ...]:
     )
 
 
-def _cures(plan: OpenPlan) -> tuple[CureView | None, ...]:
-    return _cure_views(judge_cures(plan.then, plan.goal, plan.now, plan.spares), plan.goal)
+def plan_cures(engine: Engine, key: UUID) -> PlanCures:
+    """A cure for each finding of the goal's evaluation. Raises NotFound."""
+    with engine.connect() as db:
+        plan = open_plan(db, key)
+        spares = spares_of(db)
+    found = judge_cures(plan.then, plan.goal, plan.now, spares)
+    return PlanCures(plan.row.version, _cure_views(found, plan.goal))
 
 
 def machine_cures(engine: Engine, machine_id: UUID) -> tuple[CureView | None, ...]:

@@ -13,7 +13,9 @@ const props = defineProps<{ view: CeilingView; chosen: string | null; pointed: s
 defineEmits<{ choose: [id: string] }>()
 
 const box = ref<HTMLElement>()
-const width = useWidth(box, 620, 1130)
+const width = useWidth(box, 330, 1130)
+/** On a phone a flag has its value and who says so; where and when stands in the statements below. */
+const narrow = computed(() => width.value < 560)
 const LEFT = 44
 const right = computed(() => width.value - 44)
 const ROW = 35
@@ -33,7 +35,7 @@ const tried = computed<Flag[]>(() =>
     gib: t.gib,
     trust: TRUST.indexOf(t.who),
     words: `${gb(t.gib)} ${OUTCOMES[t.outcome]}`,
-    note: [KIND_WORDS[t.who], t.elsewhere && `on ${t.elsewhere}`, t.tried_on].filter(Boolean).join(', '),
+    note: narrow.value ? '' : [KIND_WORDS[t.who], t.elsewhere && `on ${t.elsewhere}`, t.tried_on].filter(Boolean).join(', '),
   })),
 )
 const stated = computed<Flag[]>(() =>
@@ -43,8 +45,8 @@ const stated = computed<Flag[]>(() =>
       id: s.id,
       gib: s.total_gib!,
       trust: s.trust,
-      words: [`${gb(s.total_gib!)} ${s.official ? 'official' : (KIND_WORDS[s.source.kind] ?? s.source.kind)}`, s.places > 1 ? saysWords(s) : '', s.why_not === 'version' ? s.condition : ''].filter(Boolean).join(', '),
-      note: sourceWords(s),
+      words: [`${gb(s.total_gib!)} ${s.official ? 'official' : (KIND_WORDS[s.source.kind] ?? s.source.kind)}`, s.places > 1 && !narrow.value ? saysWords(s) : '', s.why_not === 'version' ? s.condition : ''].filter(Boolean).join(', '),
+      note: narrow.value ? '' : sourceWords(s),
     })),
 )
 const flags = computed(() => [...tried.value, ...stated.value])

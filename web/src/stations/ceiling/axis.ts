@@ -33,8 +33,8 @@ export function axisOf(values: number[], left: number, right: number): Axis {
 }
 
 /** Width of words in a flag, roughly. */
-const CHARACTER = 7.2
-const GAP = 14
+const CHARACTER = 7.8
+const GAP = 20
 
 /**
  * A row and a side for each flag: more trusted ones stand higher, and no words cover others.

@@ -21,7 +21,8 @@ export function curveOf(points: Reach[], axis: Axis, top: number, height: number
   return { works: path((r) => r.works), prior: path((r) => r.prior), span }
 }
 
-/** The point of the curve nearest below or at a total; before the first, the first. */
+/** The point of the curve nearest below or at a total; before the first, the first; beyond the last nothing is known. */
 export function readAt(points: Reach[], gib: number): Reach | undefined {
+  if (gib > (points.at(-1)?.gib ?? 0) * 1.001) return undefined
   return [...points].reverse().find((r) => r.gib <= gib + 1e-6) ?? points[0]
 }

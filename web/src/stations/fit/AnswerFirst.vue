@@ -97,6 +97,11 @@ p {
 .why b {
   color: var(--ink);
 }
+.answers .press {
+  max-width: 100%;
+  white-space: normal;
+  overflow-wrap: anywhere;
+}
 .answers,
 form {
   display: flex;

@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch } fro
 import { health } from '@/api/health'
 import { api, ask, type Cure, type Finding, type Module, type SameWay } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
+import BySocket from '@/board/BySocket.vue'
 import WayIn from '@/board/WayIn.vue'
 import { moduleLine, moduleWords } from '@/board/state'
 import { isLate, waitsWords } from '@/shelf/buying'
@@ -59,15 +60,22 @@ const now = computed(() => plan.value?.now ?? machine.value.slots)
 const evaluationNow = computed(() => plan.value?.evaluation_now ?? machine.value.evaluation)
 const evaluation = computed(() => plan.value?.evaluation ?? machine.value.evaluation)
 const done = computed(() => actionLines(machine.value.board, plan.value?.actions ?? []))
-/** Cures of the machine as it is, while there is no plan: the first press starts one. */
-const ofMachine = shallowRef<(Cure | null)[]>([])
+/** Cures come after the verdict, for they take longer: of the plan, or of the machine as it is, where the first press starts one. */
+const cures = shallowRef<(Cure | null)[]>([])
 watch(
-  () => (plan.value ? '' : `${machine.value.id} ${machine.value.survey.revision} ${machine.value.version}`),
-  async (as) => {
-    ofMachine.value = []
-    if (!as || !mayWrite.value) return
+  () => (plan.value ? `${plan.value.id} ${plan.value.version}` : `${machine.value.id} ${machine.value.survey.revision} ${machine.value.version}`),
+  async () => {
+    cures.value = []
+    const of = plan.value
+    if (!mayWrite.value) return
     try {
-      ofMachine.value = await ask(api.GET('/api/machines/{machine_id}/cures', { params: { path: { machine_id: machine.value.id } } }))
+      if (!of) {
+        const found = await ask(api.GET('/api/machines/{machine_id}/cures', { params: { path: { machine_id: machine.value.id } } }))
+        if (!plan.value) cures.value = found
+      } else if (of.evaluation.findings.length) {
+        const found = await ask(api.GET('/api/plans/{plan_id}/cures', { params: { path: { plan_id: of.id } } }))
+        if (plan.value?.id === of.id && plan.value.version === found.version) cures.value = found.cures
+      }
     } catch {
       // the findings stand without them; a recovery loads again
     }
@@ -240,12 +248,6 @@ watch(
   },
   { immediate: true },
 )
-/** On a phone: the processor that fills the screen; null = all of them. */
-const near = ref<string | null>(null)
-function show(socket: string | null): void {
-  near.value = socket
-  board.value?.showSocket(socket)
-}
 const manySockets = computed(() => machine.value.board.sockets.length > 1)
 </script>
 
@@ -280,9 +282,11 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
           <button type="button" class="quiet-link" :disabled="!mayWrite || !plan?.can_redo" title="Ctrl+Shift+Z" @click="step('redo')">Redo</button>
         </span>
       </div>
+      <BySocket v-slot="{ socket }" :board="machine.board" :now="now" :goal="goal" :slot_="pointed?.slots[0]">
       <div class="picture" :class="{ small: isSmall }">
         <BoardView
           ref="board"
+          :socket="socket"
           :board="machine.board"
           :now="now"
           :goal="shown.now ? now : goal"
@@ -308,9 +312,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
         <DriveBays v-if="isSmall && machine.bays.length" class="bays" :machine="machine" :may-write="mayWrite" @saved="reload" />
         <SameTotal v-if="ways.length" class="two-ways" :ways="ways" :board="machine.board" :may-write="mayWrite" @take="edit($event)" />
       </div>
-      <p v-if="manySockets" class="pads small" role="group" aria-label="Which processor is shown">
-        <button v-for="s in [null, ...machine.board.sockets]" :key="s?.id ?? ''" type="button" class="choice" :aria-pressed="near === (s?.id ?? null)" @click="show(s?.id ?? null)">{{ s ? s.id : 'all' }}</button>
-      </p>
+      </BySocket>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <p v-if="held && !pointer" class="in-hand small" role="status">
         In hand: <strong>{{ moduleWords(held.module) }}</strong
@@ -330,7 +332,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="mayWrite ? (plan?.cures ?? ofMachine) : []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :valued="Boolean(plan)" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="cures" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :valued="Boolean(plan)" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
       <template v-if="plan" #stages>
         <BriefOf v-if="plan.actions.some((a) => a.do === 'put-in')" :machine-id="machine.id" :plan="plan" />
         <PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" />
@@ -492,15 +494,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
     grid-template-columns: minmax(0, 1fr) 300px;
   }
 }
-.pads {
-  display: none;
-}
 @media (max-width: 800px) {
-  .pads {
-    display: block;
-    margin: 0;
-    padding: 0 16px 8px;
-  }
   .fit {
     display: flex;
     flex-direction: column;
@@ -512,7 +506,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   }
   .picture {
     flex: none;
-    height: 360px;
+    height: 300px;
   }
 }
 </style>

@@ -96,7 +96,7 @@ const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event:
   font-size: 12px;
   line-height: 1.25;
   text-align: left;
-  touch-action: none;
+  touch-action: pan-x pan-y;
 }
 .from {
   display: flex;

@@ -244,7 +244,7 @@ label {
   font-size: 16px;
   font-weight: 700;
   cursor: grab;
-  touch-action: none;
+  touch-action: pan-x pan-y;
 }
 p {
   margin: 2px 0 0;

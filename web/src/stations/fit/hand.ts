@@ -9,6 +9,8 @@ export interface Held {
 }
 
 const DRAG_BEGINS_AT = 5
+/** A finger that rests as long takes up what it rests on; one that moves before scrolls, or turns to the next processor. [ms] */
+const HOLD = 350
 
 export function useHand(options: { targets: (module: Module, from: string | null) => Promise<Target[]>; drop: (held: Held, slot: string) => void }) {
   const held = shallowRef<Held | null>(null)
@@ -59,10 +61,20 @@ export function useHand(options: { targets: (module: Module, from: string | null
   /** Begin a drag at a pointer press; a press without movement calls `click`. */
   function press(event: PointerEvent, occupant: Occupant | undefined, from: string | null, click: () => void): void {
     const start = { x: event.clientX, y: event.clientY }
+    const byFinger = event.pointerType === 'touch'
+    const rested = byFinger
+      ? setTimeout(() => {
+          if (!occupant || occupant === 'unknown') return
+          take(occupant, from)
+          pointer.value = start
+        }, HOLD)
+      : undefined
+    // What is carried moves, not the page under it.
+    const stay = (e: TouchEvent) => pointer.value && e.preventDefault()
     const move = (e: PointerEvent) => {
       if (!pointer.value) {
-        if (Math.hypot(e.clientX - start.x, e.clientY - start.y) < DRAG_BEGINS_AT) return
-        if (!occupant || occupant === 'unknown') return end()
+        if (Math.hypot(e.clientX - start.x, e.clientY - start.y) < DRAG_BEGINS_AT * (byFinger ? 2 : 1)) return
+        if (byFinger || !occupant || occupant === 'unknown') return end()
         take(occupant, from)
       }
       pointer.value = { x: e.clientX, y: e.clientY }
@@ -79,13 +91,17 @@ export function useHand(options: { targets: (module: Module, from: string | null
     }
     const cancel = () => {
       end()
-      letGo()
+      // The page was scrolled: what was taken up before is still in hand.
+      if (pointer.value) letGo()
     }
     const end = () => {
+      clearTimeout(rested)
+      removeEventListener('touchmove', stay)
       removeEventListener('pointermove', move)
       removeEventListener('pointerup', up)
       removeEventListener('pointercancel', cancel)
     }
+    if (byFinger) addEventListener('touchmove', stay, { passive: false })
     addEventListener('pointermove', move)
     addEventListener('pointerup', up)
     addEventListener('pointercancel', cancel)

@@ -23,11 +23,13 @@ const moves = ref([{ from: '', to: '' }])
 const slots = computed(() => props.machine.board.slots)
 
 async function act(work: () => Promise<unknown>): Promise<void> {
+  const sent = form.value
   busy.value = true
   wrong.value = ''
   try {
     await work()
-    form.value = ''
+    // Another form that was opened meanwhile stays.
+    if (form.value === sent) form.value = ''
   } catch (error) {
     wrong.value = faultsOf(error) || wordsOf(error)
   } finally {

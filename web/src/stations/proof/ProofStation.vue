@@ -3,12 +3,14 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type FaultTrial, type Layout, type Proof, type RunView } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
+import BySocket from '@/board/BySocket.vue'
 import { session } from '@/frame/session'
 import ComingNote from '@/ui/ComingNote.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { moment } from '@/ui/words'
 import { useLive, useLoaded } from '../live'
 import { useMachine } from '../machine'
+import DidItHelp from './DidItHelp.vue'
 import EvidencePanel from './EvidencePanel.vue'
 import FaultPanel from './FaultPanel.vue'
 import ProofItems from './ProofItems.vue'
@@ -118,10 +120,13 @@ async function ended(): Promise<void> {
         <span v-if="proof.seen && !searching" class="small">{{ right }} of {{ proof.seen.comparison.slots.length }} right</span>
         <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">{{ proof.seen ? 'Look again' : 'What does it show?' }}</button>
         <button v-if="active && !proof.faults && !wrongSlots && !failedTest" type="button" class="quiet-link" :aria-expanded="asked" @click="asked = !asked">It does not start, or not rightly</button>
+        <a class="quiet-link" :href="`/api/runs/${brief.id}/proof.pdf`" target="_blank" rel="noopener">Print (PDF)</a>
       </div>
+      <BySocket v-slot="{ socket }" :board="machine.board" :now="now" :goal="then" :slot_="[...lit.keys()][0]">
       <div class="picture">
-        <BoardView :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :moves="arrows" :interactive="picking" @enter="pick" @grab="pick" />
+        <BoardView :socket="arrows.length ? null : socket" :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :moves="arrows" :interactive="picking" @enter="pick" @press="pick" />
       </div>
+      </BySocket>
       <ul v-if="off.length && !searching" class="off small">
         <li v-for="s in off.slice(0, 8)" :key="s.slot"><SeverityMark :severity="MARKS[s.seen] ?? 'ask'" /> <b class="mono">{{ printedOf(machine.board, s.slot) }}</b> {{ s.seen }}<span v-if="s.words" class="faded">: {{ s.words }}</span></li>
         <li v-if="off.length > 8" class="faded">and {{ off.length - 8 }} more</li>
@@ -138,6 +143,7 @@ async function ended(): Promise<void> {
       </ProofItems>
     </div>
     <FaultPanel v-if="!searching && (proof.faults || (active && (wrongSlots || failedTest || asked)))" class="wide" v-bind="search" @choose="trial = $event" @pick="picking = $event" />
+    <DidItHelp class="wide" :machine-id="machine.id" :ended="!active" />
     <SoakPanel class="wide" :machine="machine" :proof="proof" :goal="goal" :active="active" :enter="enter" />
     <EvidencePanel class="wide" :machine="machine" :proof="proof" :run-id="brief.id" :active="active" :enter="enter" @changed="load" />
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>

@@ -31,8 +31,10 @@ const begin = () =>
     if (service.value) await read()
     await props.enter({ kind: 'soak', days: wanted })
   })
+/** A form that was sent closes; another that was opened meanwhile stays. */
+const closed = (sent: typeof form.value) => form.value === sent && (form.value = '')
 const counting = ref('')
-const sayCounted = (counted: boolean) => act(() => props.enter({ kind: 'counting', counted, text: counting.value }).then(() => (form.value = '')))
+const sayCounted = (counted: boolean) => act(() => props.enter({ kind: 'counting', counted, text: counting.value }).then(() => closed('counting')))
 
 /** Counters by hand: of slots, or of channels where the machine counts only those. */
 const of = ref<'slots' | 'channels'>('slots')
@@ -53,7 +55,7 @@ const keep = () =>
       return Object.values(health).some((v) => v !== null) ? [[r.id, health]] : []
     })
     await props.enter({ kind: 'reading', [of.value]: Object.fromEntries(told) })
-    form.value = ''
+    closed('hand')
   })
 
 // The chart: days to the right, errors counted since it began upwards.

@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import type { RoutesView } from '@/api/client'
 import { gb } from '@/ui/figures'
-import { balanceOf, letterOf, lossWords, money, percent, rateOf, routeWords, verdictWords } from './words'
+import { balanceOf, fastOf, letterOf, lossWords, money, percent, rateOf, routeWords, verdictWords } from './words'
 
 const props = defineProps<{ view: RoutesView; pinned: number[] }>()
 const emit = defineEmits<{ unpin: [index: number] }>()
@@ -23,7 +23,7 @@ const lines = computed<Line[]>(() => {
     { words: 'cost', cells: rs.map((r) => (props.view.priced ? money(r.cost, c) : 'no price')), values: rs.map((r) => Number(r.cost)) },
     { words: 'a GB', cells: rs.map((r) => (props.view.priced ? (Number(r.cost) / r.usable_gib).toFixed(2) : 'no price')), values: rs.map((r) => Number(r.cost) / r.usable_gib) },
     { words: 'data rate', cells: rs.map((r) => `${rateOf(r) ?? '?'} MT/s`), values: rs.map((r) => -(rateOf(r) ?? 0)) },
-    { words: 'bandwidth', cells: rs.map((r) => `${r.sustained_gbs.toFixed(1)} GB/s`), values: rs.map((r) => -r.sustained_gbs) },
+    { words: 'bandwidth', cells: rs.map((r) => `${fastOf(r)?.toFixed(1) ?? '?'} GB/s`), values: rs.every((r) => fastOf(r) !== null) ? rs.map((r) => -r.sustained_gbs) : null },
     { words: 'balance', cells: rs.map((r) => balanceOf(r)?.toFixed(2) ?? ''), values: rs.map((r) => -(balanceOf(r) ?? 0)) },
     { words: 'trouble', cells: rs.map((r) => percent(r.trouble)), values: rs.map((r) => r.trouble) },
     { words: 'expected loss', cells: rs.map((r) => lossWords(r.expected_loss, props.view.money)), values: rs.map((r) => r.expected_loss) },

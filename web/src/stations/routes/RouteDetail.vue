@@ -12,7 +12,7 @@ import { plural } from '@/ui/words'
 import BriefOf from '../BriefOf.vue'
 import WorthIt from '../WorthIt.vue'
 import StagesOf from './StagesOf.vue'
-import { ACTS, letterOf, LEVERS, lossWords, money, percent, regrets, routeWords, signed, troubleWords } from './words'
+import { ACTS, fastOf, letterOf, LEVERS, lossWords, money, percent, regrets, routeWords, signed, troubleWords } from './words'
 
 const props = defineProps<{ view: RoutesView; index: number; board: Board; layout: Layout; now: { usable: number; gbs: number }; machineId: string }>()
 const emit = defineEmits<{ plan: [stages?: Layout[]] }>()
@@ -34,7 +34,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       <button type="button" class="press slim" v-if="session.mayWrite()" @click="emit('plan')">Plan this route</button>
     </header>
     <dl class="sums">
-      <div><dt>gains</dt><dd><b>{{ signed(route.usable_gib - now.usable) }}</b><template v-if="Math.abs(route.usable_gib - now.usable) >= 0.05"> GB usable</template><template v-if="now.gbs && Math.abs(route.sustained_gbs - now.gbs) >= 0.05">, <b>{{ signed(route.sustained_gbs - now.gbs) }}</b> GB/s</template></dd></div>
+      <div><dt>gains</dt><dd><b>{{ signed(route.usable_gib - now.usable) }}</b><template v-if="Math.abs(route.usable_gib - now.usable) >= 0.05"> GB usable</template><template v-if="now.gbs && fastOf(route) !== null && Math.abs(route.sustained_gbs - now.gbs) >= 0.05">, <b>{{ signed(route.sustained_gbs - now.gbs) }}</b> GB/s</template></dd></div>
       <div><dt>costs</dt><dd><b>{{ view.priced ? money(route.cost, currency) : 'no price' }}</b>, {{ plural(route.touches, 'touch', 'touches') }}</dd></div>
       <div><dt>risks</dt><dd><b>{{ percent(route.trouble) }}</b> trouble</dd></div>
       <div v-if="regretted.length"><dt>regret</dt><dd>{{ regretted.join('; ') }}</dd></div>

@@ -3,9 +3,10 @@
 import { computed, ref } from 'vue'
 import type { Route } from '@/api/client'
 import { gb, gbUp } from '@/ui/figures'
+import { plural } from '@/ui/words'
 import { useWidth } from '@/ui/width'
 import { doublingScale, placePoints, scaleOf } from './plot'
-import { letterOf, NAMES, shapeOf } from './words'
+import { fastOf, letterOf, NAMES, shapeOf } from './words'
 
 const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: number[]; need: number | null; budget: number | null; currency: string; priced: boolean; now: { usable: number; gbs: number } }>()
 const emit = defineEmits<{ choose: [index: number] }>()
@@ -21,18 +22,22 @@ const BOTTOM = HEIGHT - 40
 
 const by = ref<'usable' | 'speed'>('usable')
 const valueOf = (r: Route) => (by.value === 'usable' ? r.usable_gib : r.sustained_gbs)
+/** A route whose bandwidth is not known has no place among those whose is. */
+const known = (r: Route) => by.value === 'usable' || fastOf(r) !== null
+const unknown = computed(() => props.routes.filter((r) => !known(r)).length)
 const here = computed(() => (by.value === 'usable' ? props.now.usable : props.now.gbs))
 /** Without prices: how many modules are handled. */
 const across = (r: Route) => (props.priced ? Number(r.cost) : r.touches)
 const x = computed(() => scaleOf([...props.routes.map(across), (props.priced && props.budget) || 0], LEFT, right.value - 30))
 const y = computed(() => {
-  const values = [...props.routes.map(valueOf), here.value, ...(by.value === 'usable' && props.need ? [props.need] : [])]
+  const values = [...props.routes.filter(known).map(valueOf), here.value, ...(by.value === 'usable' && props.need ? [props.need] : [])]
   return by.value === 'usable' ? doublingScale(values, BOTTOM - 6, TOP + 6) : scaleOf(values, BOTTOM, TOP + 6)
 })
 const points = computed(() =>
   placePoints(
     props.routes
       .map((r, index) => ({ index, cost: across(r), value: valueOf(r), trouble: r.trouble, words: r.names.length ? `${letterOf(index)} ${r.names.map((n) => NAMES[n]).slice(0, 2).join(', ')}` : '' }))
+      .filter((p) => known(props.routes[p.index]!))
       .sort((a, b) => b.words.length - a.words.length),
     x.value,
     y.value,
@@ -52,6 +57,7 @@ const beyond = computed(() => (props.budget === null || !props.priced ? null : x
       <h2>{{ priced ? 'Cost' : 'Handling' }} against <button type="button" class="choice" :aria-pressed="by === 'usable'" @click="by = 'usable'">usable memory</button> <button type="button" class="choice" :aria-pressed="by === 'speed'" @click="by = 'speed'">bandwidth</button></h2>
       <span class="faded small">tick: go; diamond: at risk; larger: more trouble</span>
     </div>
+    <p v-if="unknown" class="small faded">{{ unknown === routes.length ? 'Of no route the bandwidth is known' : `${plural(unknown, 'route')} whose bandwidth is not known ${unknown === 1 ? 'is' : 'are'} not shown` }}: nobody tells what it runs at.</p>
     <svg :viewBox="`0 0 ${width} ${HEIGHT}`" role="group" :aria-label="`Routes by ${priced ? 'cost' : 'handling'} and ${by === 'usable' ? 'usable memory' : 'sustained bandwidth'}`">
       <defs>
         <pattern id="beyond" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="3" height="7" class="hatch" /></pattern>

@@ -15,7 +15,7 @@ import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
 import GuessForm from './GuessForm.vue'
-import { beats, given, letterOf, money, NAMES, percent, rateOf, routeWords, signed, whereNow, WISHES } from './words'
+import { beats, fastOf, given, letterOf, money, NAMES, percent, rateOf, routeWords, signed, whereNow, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()
@@ -224,13 +224,13 @@ const gapWords = computed(() => {
                 <b v-if="route.names.length" class="called">{{ route.names.map((n) => NAMES[n]).join(', ') }}</b>
                 <span :class="{ small: route.names.length }">{{ routeWords(route) }}</span>
               </td>
-              <td class="number">{{ gb(route.usable_gib) }}<span v-if="view.now.verdict !== 'no-go'" class="faded small under">{{ signed(route.usable_gib - now.usable) }}</span></td>
-              <td class="number">{{ view.priced ? money(route.cost, '') : '–' }}</td>
-              <td class="number">{{ route.sustained_gbs.toFixed(1) }}<span v-if="now.gbs" class="faded small under" :class="{ lacking: route.sustained_gbs < now.gbs - 0.05 }">{{ signed(route.sustained_gbs - now.gbs) }}</span></td>
-              <td class="number">{{ rateOf(route) ?? '?' }}</td>
-              <td class="number">{{ route.trouble ? percent(route.trouble) : '' }}</td>
-              <td class="number">{{ route.free_slots }}</td>
-              <td class="number">{{ route.touches }}</td>
+              <td class="number" data-of="usable">{{ gb(route.usable_gib) }}<span v-if="view.now.verdict !== 'no-go'" class="faded small under">{{ signed(route.usable_gib - now.usable) }}</span></td>
+              <td class="number" data-of="cost">{{ view.priced ? money(route.cost, '') : '–' }}</td>
+              <td class="number" data-of="GB/s">{{ fastOf(route)?.toFixed(1) ?? '?' }}<span v-if="now.gbs && fastOf(route) !== null" class="faded small under" :class="{ lacking: route.sustained_gbs < now.gbs - 0.05 }">{{ signed(route.sustained_gbs - now.gbs) }}</span></td>
+              <td class="number" data-of="MT/s">{{ rateOf(route) ?? '?' }}</td>
+              <td class="number" data-of="trouble">{{ route.trouble ? percent(route.trouble) : '' }}</td>
+              <td class="number" data-of="free">{{ route.free_slots }}</td>
+              <td class="number" data-of="handled">{{ route.touches }}</td>
               <td class="stands"><VerdictWord :of="route.evaluation" /><small v-if="route.in_warranty" class="faded under">inside the warranty</small></td>
               <td class="do">
                 <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it: route ${letterOf(index)}`" @click.stop="plan(route)">Plan it</button>
@@ -349,6 +349,60 @@ tbody tr.chosen {
 }
 .do button {
   margin-left: 12px;
+}
+/* On a phone each route is a few lines: what is done, then its figures by name. */
+@media (max-width: 700px) {
+  .list {
+    overflow-x: visible;
+  }
+  table,
+  tbody {
+    display: block;
+  }
+  thead {
+    position: absolute;
+    width: 1px;
+    height: 1px;
+    overflow: hidden;
+    clip-path: inset(50%);
+  }
+  tbody tr {
+    display: grid;
+    grid-template-columns: 44px 1fr 1fr 1fr;
+    gap: 2px 10px;
+    padding: 8px 0;
+  }
+  th,
+  td {
+    padding: 0;
+  }
+  tbody td:nth-child(2) {
+    display: none;
+  }
+  tbody td:nth-child(3) {
+    grid-column: 2 / -1;
+  }
+  .number {
+    text-align: left;
+  }
+  .number[data-of]::before {
+    content: attr(data-of);
+    display: block;
+    color: var(--faded);
+    font-size: 12px;
+  }
+  .number:nth-child(3n + 4) {
+    grid-column: 2;
+  }
+  .stands,
+  .do {
+    grid-column: 2 / -1;
+    text-align: left;
+    white-space: normal;
+  }
+  .do button {
+    margin: 0 16px 0 0;
+  }
 }
 @media (max-width: 900px) {
   .routes {

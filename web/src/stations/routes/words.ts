@@ -57,6 +57,10 @@ export function routeWords(route: Route): string {
   return [comes && `${comes} in`, goes && `${goes} out`, moves && `${moves} moved`].filter(Boolean).join(', ') || 'as it is'
 }
 
+/** What a route gives at a time; null where that is not known of every processor with modules. [GB/s] */
+export function fastOf(route: Route): number | null {
+  return route.evaluation.sockets.some((s) => s.gib > 0 && s.sustained_gbs === null) ? null : route.sustained_gbs
+}
 /** A difference against now: "+64", "-3.2", "as now". */
 export function signed(by: number): string {
   const shown = gb(Math.abs(by))
@@ -69,7 +73,7 @@ export function regrets(route: Route, now: { usable: number; gbs: number }): str
   const comes = route.actions.filter((a) => a.do === 'put-in' && a.from === null).length
   const over = route.buy.reduce((sum, b) => sum + b.count, 0) - comes
   return [
-    now.gbs > 0 && route.sustained_gbs < now.gbs - 0.05 && `it runs slower than now: ${gb(now.gbs - route.sustained_gbs)} of ${gb(now.gbs)} GB/s are given up`,
+    now.gbs > 0 && fastOf(route) !== null && route.sustained_gbs < now.gbs - 0.05 && `it runs slower than now: ${gb(now.gbs - route.sustained_gbs)} of ${gb(now.gbs)} GB/s are given up`,
     route.usable_gib < now.usable - 0.05 && `it leaves less than now: ${gb(now.usable - route.usable_gib)} GB are given up`,
     out && `${plural(out, 'module')} that ${out === 1 ? 'runs' : 'run'} now ${out === 1 ? 'comes' : 'come'} out`,
     !route.free_slots && 'no slot stays free: the next step takes modules out again',

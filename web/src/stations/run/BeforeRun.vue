@@ -4,6 +4,7 @@ import { computed, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type PlanView, type Risk, type RunPreview } from '@/api/client'
 import { session } from '@/frame/session'
 import { age } from '@/ui/words'
+import { useLive } from '../live'
 import { useMachine } from '../machine'
 import RiskPanel from './RiskPanel.vue'
 import StepList from './StepList.vue'
@@ -32,6 +33,8 @@ async function load(): Promise<void> {
   }
 }
 void load()
+// A lead's word comes while one waits for it.
+useLive(() => machine.value.id, () => void load())
 
 const approved = computed(() => !!risk.value && risk.value.approvals.length >= risk.value.wanted)
 /** Whether a word of whoever looks would do; the server says why it does not. */

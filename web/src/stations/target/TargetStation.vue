@@ -8,6 +8,7 @@ import FieldFault from '@/ui/FieldFault.vue'
 import { numberIn, useForm } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useMachine } from '../machine'
+import FromSeen from './FromSeen.vue'
 import { costWords, dutyWords, largestWords, mayOpen, RISKS, shortWords, USES, wayWords } from './words'
 
 const { machine, reload } = useMachine()
@@ -68,6 +69,12 @@ async function reach(): Promise<void> {
 watch(() => machine.value.version, () => Promise.all([load(), reach()]), { immediate: true })
 onBeforeUnmount(() => waiting?.abort())
 
+/** By what the machine shows: the system with all that is in use, the cache wanted, what found no room. Kept at a press, as all. */
+function takeSeen(seen: { base: number; cache: number; refused: number; each: number; used: number | null }): void {
+  Object.assign(form, { base: text(seen.base), cache: text(seen.cache), used: text(seen.used) })
+  form.lines = seen.refused ? [{ kind: 'found no room', count: String(seen.refused), gib: String(seen.each), busy: '100' }] : []
+  if (!form.lines.length) add()
+}
 const add = () => form.lines.push({ kind: '', count: '', gib: '', busy: '100' })
 /** What the form says; a line that lacks its count or size says nothing yet. */
 function saidBy(read: (field: string, typed: string) => number | null) {
@@ -108,6 +115,7 @@ const enough = computed(() => {
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <form v-if="view" class="panel fields loads" aria-label="What it is to carry" @submit.prevent="keep">
       <h2>What it is to carry</h2>
+      <FromSeen :machine-id="machine.id" :zone="machine.zone" @take="takeSeen" />
       <table>
         <thead>
           <tr><th scope="col">workload</th><th scope="col">how many</th><th scope="col">GB each</th><th scope="col">busy at once, %</th><th scope="col"><span class="visually-hidden">leave out</span></th></tr>
