@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from typing import Any
 
 from playwright.sync_api import Page, expect
@@ -26,12 +27,12 @@ def swipe(page: Page, over: str, by: int) -> None:
     assert box
     x, y = box["x"] + box["width"] / 2 - by / 2, box["y"] + box["height"] / 2
     hand = page.context.new_cdp_session(page)
-    for kind, points in (
-        ("touchStart", [{"x": x, "y": y}]),
-        *(("touchMove", [{"x": x + by * i / 4, "y": y}]) for i in range(1, 5)),
-        ("touchEnd", []),
-    ):
-        hand.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+    # It rests before it is lifted: what is flung takes the next tap to be stopped.
+    track = [("touchStart", 0, 0.0), *(("touchMove", i / 4, 0.02 * i) for i in range(1, 5)), ("touchMove", 1, 0.5), ("touchEnd", None, 0.52)]  # fmt: skip
+    now = time.time()
+    for kind, share, after in track:
+        points = [] if share is None else [{"x": x + by * share, "y": y}]
+        hand.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points, "timestamp": now + after})
 
 
 def test_from_labels_to_proof(sign_in: SignIn) -> None:

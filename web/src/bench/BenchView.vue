@@ -535,15 +535,17 @@ footer {
   color: var(--faded);
 }
 /* A finger in a glove. */
-@media (pointer: coarse) {
+@media (pointer: coarse), (max-width: 700px) {
+  .bench {
+    --finger: 56px;
+  }
+  .main,
+  .plain {
+    --finger: 64px;
+  }
   .checks label,
-  .small-plain,
-  .hand input,
-  .ask input:not([type='checkbox']),
-  .way summary,
-  .lamp,
   .walk .quiet-link {
-    min-height: 56px;
+    min-height: var(--finger);
   }
   .walk {
     gap: 0 10px;
