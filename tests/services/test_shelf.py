@@ -20,6 +20,7 @@ from umbrak.core.routes.problem import Wishes
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.evidence.trials import NewTrial
 from umbrak.services.machines.making import NewMachine
+from umbrak.services.machines.page import see_machine
 from umbrak.services.plans.editing import discard_plan, edit_plan, start_plan
 from umbrak.services.routes.finding import find_routes
 from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock, change_stock, withdraw_offer
@@ -232,7 +233,13 @@ def test_routes_of_a_machine_use_the_shelf_before_they_buy(engine: Engine, techn
     total = sum(loss.probability * loss.cost for loss in cheapest.losses)
     assert total == pytest.approx(cheapest.expected_loss, abs=0.01)
     # What another machine's plan has reserved is not to be had; what this one's has, is.
-    start_plan(engine, technician, machine, "own", wanted=Layout(dict(official.slots)))
+    # Layouts are told as what they change, modules once.
+    fitted = dict(see_machine(engine, machine).slots)
+    assert {s: found.modules[at] for s, at in found.fitted.items() if at is not None} == fitted
+    assert set(official.changes) == {f"CPU2.{c}2" for c in "ABCDEF"} and len(found.modules) < 24
+    goal = {**fitted, **{s: found.modules[at] for s, at in official.changes.items() if at is not None}}
+    assert official.modules == len(goal) == 24
+    start_plan(engine, technician, machine, "own", wanted=Layout(goal))
     again = find_routes(engine, machine, Wishes(usable_gib=500), 20)
     assert [r.cost for r in again.routes] == [r.cost for r in found.routes]
     held = line(engine, "QD5R-16").module

@@ -10195,6 +10195,13 @@ export interface components {
             break_even: components["schemas"]["BreakEvenView"] | null;
             /** Buy */
             buy: components["schemas"]["BoughtView"][];
+            /**
+             * Changes
+             * @description Slot -> what it holds then, as a place in the answer's `modules`, None = nothing: of those that hold something else than now.
+             */
+            changes: {
+                [key: string]: number | null;
+            };
             /** Cost */
             cost: string;
             evaluation: components["schemas"]["Evaluation"];
@@ -10209,10 +10216,10 @@ export interface components {
             fails_early: number;
             /**
              * First Stage
-             * @description What the machine holds after the first module, where the route is better done in two stages.
+             * @description As `changes`, after the first module alone, where the route is better done in two stages.
              */
             first_stage: {
-                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
+                [key: string]: number | null;
             } | null;
             /** Free Slots */
             free_slots: number;
@@ -10225,14 +10232,15 @@ export interface components {
             levers: components["schemas"]["Lever"][];
             /** Losses */
             losses: components["schemas"]["LossView"][];
+            /**
+             * Modules
+             * @description Modules that the machine holds then.
+             */
+            modules: number;
             /** Names */
             names: string[];
             /** Quirks */
             quirks: number;
-            /** Slots */
-            slots: {
-                [key: string]: components["schemas"]["Module"] | components["schemas"]["Unknown"];
-            };
             /** Sustained Gbs */
             sustained_gbs: number;
             /** Touches */
@@ -10266,6 +10274,13 @@ export interface components {
              */
             assumed: boolean;
             ended: components["schemas"]["umbrak__core__routes__answer__Ended"];
+            /**
+             * Fitted
+             * @description What the machine held when they were looked for: slot -> place in `modules`, None = not known what. Empty slots are left out.
+             */
+            fitted: {
+                [key: string]: number | null;
+            };
             /** Gap */
             gap: number | null;
             /**
@@ -10273,6 +10288,11 @@ export interface components {
              * @description Wishes that were given up, since nothing met them.
              */
             gave_up: string[];
+            /**
+             * Modules
+             * @description Every kind of module that is fitted or that a route puts somewhere, once: a hundred slots hold few.
+             */
+            modules: components["schemas"]["Module"][];
             money: components["schemas"]["MoneySettings"];
             /** @description As it is now. */
             now: components["schemas"]["Evaluation"];

@@ -127,6 +127,11 @@ function channelName(c: { id: string; name: string; bar: { width: number } }): s
   const figure = gb(totals.value.get(c.id)).length
   return [`ch ${c.name}`, c.name].find((words) => (words.length + figure + 0.5) * 0.58 * textHeight.value <= c.bar.width) ?? ''
 }
+/** A controller by its whole name where its channels leave room for that. */
+function controllerName(c: { name: string; width: number }): string {
+  const whole = `controller ${c.name}`
+  return whole.length * 0.58 * textHeight.value <= c.width ? whole : c.name
+}
 /** A socket's own name, or its number alone where its square is small. */
 function socketName(id: string, width: number): string {
   const words = id.replace(/(\D)(\d+)$/, '$1 $2')
@@ -279,7 +284,7 @@ defineExpose({
     </g>
     <g v-for="c in controllers" :key="c.key" class="controller">
       <path :d="`M${c.x} ${c.y + textHeight * 1.6 - 4} v4 h${c.width} v-4`" />
-      <text :x="c.x + c.width / 2" :y="c.y + textHeight * 1.6 + 4">{{ c.name }}</text>
+      <text :x="c.x + c.width / 2" :y="c.y + textHeight * 1.6 + 4"><title>memory controller {{ c.name }}: the channels that it serves</title>{{ controllerName(c) }}</text>
     </g>
     <g v-for="s in geometry.sockets" :key="s.id" class="socket" :class="{ dead: socketsById.get(s.id)?.processor === '' }">
       <rect :x="s.x" :y="s.y" :width="s.width" :height="s.height" rx="3" />

@@ -91,7 +91,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
       :y="rect.y - sizes.cap"
       :width="rect.width + 6"
       :height="rect.height + 2 * sizes.cap + 18"
-    ><title>{{ place.printed }}</title></rect>
+    ><title>{{ place.printed }}{{ place.tab ? `: ${place.tab} tab${place.tab_letter ? ` (${place.tab_letter} on the empty slot)` : ''}` : '' }}</title></rect>
     <g class="drawn" aria-hidden="true">
       <g :fill="tab" stroke="var(--module-edge)" stroke-width="0.75">
         <rect :x="rect.x + 3" :y="rect.y - sizes.cap" :width="rect.width - 6" :height="sizes.cap - 1" />

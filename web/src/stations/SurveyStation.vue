@@ -145,6 +145,9 @@ const rows = computed(() =>
         </template>
       </dl>
       <KnownParts :machine="machine" :may-write="session.mayWrite()" @saved="saved" />
+      <ul class="legend small faded" aria-label="Where that is known from">
+        <li v-for="kind in kinds" :key="kind"><b>{{ INITIALS[kind] ?? '?' }}</b> {{ KINDS[kind] ?? kind }}: {{ machine.survey.sure[kind] ?? 'not known how sure' }}</li>
+      </ul>
       <table>
         <thead>
           <tr>
@@ -161,9 +164,6 @@ const rows = computed(() =>
           </tr>
         </tbody>
       </table>
-      <ul class="legend small faded" aria-label="Where that is known from">
-        <li v-for="kind in kinds" :key="kind"><b>{{ INITIALS[kind] ?? '?' }}</b> {{ KINDS[kind] ?? kind }}: {{ machine.survey.sure[kind] ?? 'not known how sure' }}</li>
-      </ul>
       <DriveBays v-if="machine.bays.length" :machine="machine" :may-write="session.mayWrite()" @saved="saved" />
       <h2>What that means</h2>
       <FindingList :findings="evaluation.findings" @point="pointed = $event" />

@@ -14,7 +14,8 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.levers import Experiment, Lever
 from umbrak.core.evidence.table import Table
-from umbrak.core.platform.machine import Occupant
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.routes.answer import Answer, Ended, Route, answer
 from umbrak.core.routes.assumed import assumed_candidates
 from umbrak.core.routes.problem import Origin, Problem, Wishes
@@ -61,7 +62,10 @@ class BreakEvenView:
 class RouteView:
     """A route under the names of the command line's contract, with its evaluation and what its trouble is made of."""
 
-    slots: Mapping[str, Occupant]
+    #: Slot -> what it holds then, as a place in the answer's `modules`, None = nothing: of those that hold something else than now.
+    changes: Mapping[str, int | None]
+    #: Modules that the machine holds then.
+    modules: int
     actions: tuple[ActionView, ...]
     buy: tuple[BoughtView, ...]
     cost: Decimal
@@ -80,8 +84,8 @@ class RouteView:
     touches: int
     names: tuple[str, ...]
     in_warranty: bool
-    #: What the machine holds after the first module, where the route is better done in two stages.
-    first_stage: Mapping[str, Occupant] | None
+    #: As `changes`, after the first module alone, where the route is better done in two stages.
+    first_stage: Mapping[str, int | None] | None
     #: What lowers trouble or its cost; which act would tell most, the best first.
     levers: tuple[Lever, ...]
     experiments: tuple[Experiment, ...]
@@ -91,6 +95,10 @@ class RouteView:
 @dataclass(frozen=True, slots=True)
 class RoutesView:
     routes: tuple[RouteView, ...]
+    #: Every kind of module that is fitted or that a route puts somewhere, once: a hundred slots hold few.
+    modules: tuple[Module, ...]
+    #: What the machine held when they were looked for: slot -> place in `modules`, None = not known what. Empty slots are left out.
+    fitted: Mapping[str, int | None]
     money: MoneySettings
     #: Whether nothing was left out; otherwise how far the cheapest may be above the cheapest there is.
     proved: bool
@@ -140,7 +148,15 @@ def find_routes(
         problem = replace(problem, candidates=assumed)
     found = answer(problem, seconds, stopped=stopped)
     on_shelf = sum(1 for c in at_hand if c.origin == Origin.SHELF)
-    return _view(found, problem, money, on_shelf=on_shelf, on_offer=len(at_hand) - on_shelf, now=judge(m, m.layout))
+    return _view(
+        found,
+        problem,
+        money,
+        fitted=m.layout,
+        on_shelf=on_shelf,
+        on_offer=len(at_hand) - on_shelf,
+        now=judge(m, m.layout),
+    )
 
 
 def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
@@ -161,21 +177,41 @@ def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
 
 
 def _view(
-    found: Answer, problem: Problem, money: MoneySettings, *, on_shelf: int, on_offer: int, now: Evaluation
+    found: Answer,
+    problem: Problem,
+    money: MoneySettings,
+    *,
+    fitted: Layout,
+    on_shelf: int,
+    on_offer: int,
+    now: Evaluation,
 ) -> RoutesView:
+    """Layouts are told as what they change of the one that is fitted."""
+    modules: dict[Module, int] = {}
+
+    def at(x: Occupant | None) -> int | None:
+        return modules.setdefault(x, len(modules)) if isinstance(x, Module) else None
+
+    def changes(layout: Layout) -> dict[str, int | None]:
+        return {s: at(layout.get(s)) for s in layout.changed_from(fitted)}
+
+    held = {s: at(x) for s, x in fitted.items()}
+    routes = tuple(_route(r, problem.table, changes) for r in found.routes)
     assumed = any(c.origin == Origin.ASSUMED for c in problem.candidates)
     priced = not assumed or money.guess().told
+    if not priced:
+        routes = tuple(replace(r, break_even=None, names=tuple(n for n in r.names if n != "cheapest")) for r in routes)
     return RoutesView(
         ended=found.ended, assumed=assumed, priced=priced, slower=found.slower, gave_up=found.gave_up,
-        routes=tuple(_route(r, problem.table, priced) for r in found.routes), money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
+        routes=routes, modules=tuple(modules), fitted=held, money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
         seconds=round(found.seconds, 3), on_shelf=on_shelf, on_offer=on_offer, now=now,
     )  # fmt: skip
 
 
-def _route(r: Route, table: Table, priced: bool) -> RouteView:
+def _route(r: Route, table: Table, changes: Callable[[Layout], dict[str, int | None]]) -> RouteView:
     w, saving = r.weighed, r.against_official
     against = None
-    if priced and saving is not None and r.official is not None:
+    if saving is not None and r.official is not None:
         against = BreakEvenView(
             against=r.official,
             saving=round(saving.saving, 2),
@@ -187,7 +223,8 @@ def _route(r: Route, table: Table, priced: bool) -> RouteView:
             flips=bool(r.flips),
         )
     return RouteView(
-        slots=dict(w.layout),
+        changes=changes(w.layout),
+        modules=sum(isinstance(x, Module) for x in w.layout.values()),
         actions=action_views(r.actions),
         buy=tuple(
             BoughtView(
@@ -213,9 +250,9 @@ def _route(r: Route, table: Table, priced: bool) -> RouteView:
         usable_gib=w.measures.usable_gib,
         free_slots=w.measures.free_slots,
         touches=w.measures.touches,
-        names=tuple(n for n in r.names if priced or n != "cheapest"),
+        names=r.names,
         in_warranty=r.in_warranty,
-        first_stage=None if r.first_stage is None else dict(r.first_stage),
+        first_stage=None if r.first_stage is None else changes(r.first_stage),
         levers=r.levers,
         experiments=r.experiments,
         evaluation=w.evaluation,

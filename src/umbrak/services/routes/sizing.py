@@ -9,7 +9,6 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Duty, Member, Need, Sizing, Use, duty_while_open, need_of, use_of
 from umbrak.core.routes.answer import Ended
 from umbrak.core.routes.problem import Wishes
@@ -207,10 +206,9 @@ def _cheapest(routes: list[RouteView], priced: bool) -> PriceAt | None:
         return None
     r = min(routes, key=lambda r: (r.cost, r.trouble, r.touches))
     told = [s.balance for s in r.evaluation.sockets if s.balance is not None]
-    modules = sum(isinstance(m, Module) for m in r.slots.values())
     return PriceAt(
         cost=r.cost if priced else None,
-        modules=modules,
+        modules=r.modules,
         trouble=r.trouble,
         data_rate_mts=r.evaluation.data_rate_mts,
         balance=min(told, default=None),

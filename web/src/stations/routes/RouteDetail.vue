@@ -12,11 +12,13 @@ import { plural } from '@/ui/words'
 import BriefOf from '../BriefOf.vue'
 import WorthIt from '../WorthIt.vue'
 import StagesOf from './StagesOf.vue'
-import { ACTS, fastOf, letterOf, LEVERS, lossWords, money, percent, regrets, routeWords, signed, troubleWords } from './words'
+import { ACTS, fastOf, layoutOf, letterOf, LEVERS, lossWords, money, percent, regrets, routeWords, signed, troubleWords } from './words'
 
-const props = defineProps<{ view: RoutesView; index: number; board: Board; layout: Layout; now: { usable: number; gbs: number }; machineId: string }>()
+const props = defineProps<{ view: RoutesView; index: number; board: Board; now: { usable: number; gbs: number }; machineId: string }>()
 const emit = defineEmits<{ plan: [stages?: Layout[]] }>()
 const route = computed<Route>(() => props.view.routes[props.index]!)
+const layout = computed(() => layoutOf(props.view))
+const goal = computed(() => layoutOf(props.view, route.value.changes))
 const currency = computed(() => props.view.money.currency)
 const costsTold = computed(() => Boolean(props.view.money.hour || props.view.money.downtime_hour || props.view.money.returned || props.view.money.data))
 const saving = computed(() => route.value.break_even)
@@ -49,8 +51,8 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       </tbody>
     </table>
     <p v-else class="small faded">Nothing is bought.</p>
-    <BriefOf v-if="route.buy.length" :machine-id="machineId" :slots="route.slots as Layout" />
-    <StagesOf v-if="route.buy.length" :machine-id="machineId" :board="board" :now="layout" :goal="route.slots as Layout" :doubted="1 - (1 - route.trouble) / (1 - route.fails_early)" @plan="emit('plan', $event)" />
+    <BriefOf v-if="route.buy.length" :machine-id="machineId" :slots="goal" />
+    <StagesOf v-if="route.buy.length" :machine-id="machineId" :board="board" :now="layout" :goal="goal" :doubted="1 - (1 - route.trouble) / (1 - route.fails_early)" @plan="emit('plan', $event)" />
     <p v-if="lead" class="small faded">The last part is there after {{ lead }} days.</p>
     <p class="stands"><VerdictWord :of="route.evaluation" /> <span v-if="route.in_warranty" class="faded">inside the warranty: the maker stands behind it</span></p>
     <template v-if="saving">

@@ -15,7 +15,7 @@ import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
 import GuessForm from './GuessForm.vue'
-import { beats, fastOf, given, letterOf, money, NAMES, percent, rateOf, routeWords, signed, whereNow, WISHES } from './words'
+import { beats, fastOf, given, layoutOf, letterOf, money, NAMES, percent, rateOf, routeWords, signed, whereNow, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()
@@ -118,7 +118,7 @@ const COLUMNS: { key: typeof rowsSort.value; words: string; most?: boolean }[] =
   { key: 'touches', words: 'slots handled' },
 ]
 const rows = computed(() => {
-  const all = (view.value?.routes ?? []).map((route, index) => ({ route, index, glyph: glyphOf(machine.value.board, machine.value.slots as Layout, route.slots as Layout, machine.value.failed) }))
+  const all = (view.value?.routes ?? []).map((route, index) => ({ route, index, glyph: glyphOf(machine.value.board, layoutOf(view.value!), layoutOf(view.value!, route.changes), machine.value.failed) }))
   const key = rowsSort.value
   if (key === 'named') return all.sort((a, b) => Number(b.route.names.length > 0) - Number(a.route.names.length > 0) || a.index - b.index)
   const sign = COLUMNS.find((c) => c.key === key)!.most ? -1 : 1
@@ -133,7 +133,7 @@ async function plan(route: Route, stages: Layout[] = []): Promise<void> {
     const taken = new Set(machine.value.plans.map((p) => p.name))
     const words = routeWords(route).slice(0, 100)
     const name = [words, ...Array.from({ length: 50 }, (_, i) => `${words} (${i + 2})`)].find((n) => !taken.has(n)) ?? null
-    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: route.slots as never, ...(stages.length ? { stages: stages as never } : {}) } }))
+    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: layoutOf(view.value!, route.changes) as never, ...(stages.length ? { stages: stages as never } : {}) } }))
     await reload()
     await router.push(`/machines/${machine.value.id}/fit`)
   } catch (error) {
@@ -199,7 +199,7 @@ const gapWords = computed(() => {
       <div class="panel side">
         <p v-if="beaten" class="beaten small" role="status">{{ beaten }}</p>
         <RouteCompare v-if="pinned.length" :view="view" :pinned="pinned" @unpin="pin" />
-        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :layout="machine.slots as Layout" :now="now" :machine-id="machine.id" @plan="(stages) => plan(view!.routes[chosen!]!, stages)" />
+        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :now="now" :machine-id="machine.id" @plan="(stages) => plan(view!.routes[chosen!]!, stages)" />
       </div>
       <section class="panel list" aria-label="Routes">
         <table>
@@ -234,7 +234,7 @@ const gapWords = computed(() => {
               <td class="stands"><VerdictWord :of="route.evaluation" /><small v-if="route.in_warranty" class="faded under">inside the warranty</small></td>
               <td class="do">
                 <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it: route ${letterOf(index)}`" @click.stop="plan(route)">Plan it</button>
-                <button v-if="session.mayWrite() && route.first_stage" type="button" class="quiet-link" :aria-label="`In two stages: plan route ${letterOf(index)}`" title="one module first, proved, then the rest" @click.stop="plan(route, [route.first_stage as Layout])">In two stages</button>
+                <button v-if="session.mayWrite() && route.first_stage" type="button" class="quiet-link" :aria-label="`In two stages: plan route ${letterOf(index)}`" title="one module first, proved, then the rest" @click.stop="plan(route, [layoutOf(view!, route.first_stage)])">In two stages</button>
                 <button type="button" class="quiet-link" :aria-pressed="pinned.includes(index)" :aria-label="`${pinned.includes(index) ? 'Unpin' : 'Pin'} route ${letterOf(index)}`" @click.stop="pin(index)">{{ pinned.includes(index) ? 'Unpin' : 'Pin' }}</button>
               </td>
             </tr>

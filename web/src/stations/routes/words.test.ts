@@ -1,7 +1,7 @@
 import { expect, it } from 'vitest'
 import type { Action, Module, PriceAt, Route, SizingView } from '@/api/client'
 import { dutyWords, largestWords, mayOpen, shortWords, wayWords } from '../target/words'
-import { beats, given, letterOf, percent, routeWords, troubleWords, verdictWords, whereNow } from './words'
+import { beats, given, layoutOf, letterOf, percent, routeWords, troubleWords, verdictWords, whereNow } from './words'
 
 const module = (gib: number, part: string | null) => ({ capacity_gib: gib, part }) as Module
 const act = (verb: Action['do'], from: string | null, to: string | null, m: Module): Action => ({ do: verb, from, to, module: m })
@@ -65,4 +65,11 @@ it('knows a route again in a later answer, and what has beaten one that is gone'
   const seen = way('20.00', 64, 0.2)
   expect([whereNow(seen, [way('10.00', 64, 0.2), way('20.00', 64, 0.2)]), whereNow(seen, [way('9.00', 64, 0.2)]), whereNow(undefined, [seen])]).toEqual([1, -1, -1])
   expect([beats(way('9.00', 64, 0.2), seen), beats(way('9.00', 32, 0.2), seen), beats(way('9.00', 64, 0.3), seen), beats(way('100.00', 96, 0), seen)]).toEqual([true, false, false, false])
+})
+
+it('puts a layout together of what is fitted and what a route changes', () => {
+  const [small, big] = [module(16, 'O-16'), module(64, 'Z-64')]
+  const view = { modules: [small, big], fitted: { A: 0, B: null, C: 0 } }
+  expect(layoutOf(view)).toEqual({ A: small, B: 'unknown', C: small })
+  expect(layoutOf(view, { A: 1, C: null, D: 0 })).toEqual({ A: big, B: 'unknown', D: small })
 })

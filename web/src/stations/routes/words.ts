@@ -1,5 +1,5 @@
 /** Routes in words. */
-import type { Route, RoutesView, Wishes } from '@/api/client'
+import type { Layout, Route, RoutesView, Wishes } from '@/api/client'
 import { gb } from '@/ui/figures'
 import { plural } from '@/ui/words'
 import { VERDICTS } from '@/ui/verdict'
@@ -57,6 +57,16 @@ export function routeWords(route: Route): string {
   return [comes && `${comes} in`, goes && `${goes} out`, moves && `${moves} moved`].filter(Boolean).join(', ') || 'as it is'
 }
 
+/** What the machine holds by a route's changes, or by those of its first stage; without any, what it held when they were looked for. */
+export function layoutOf(view: Pick<RoutesView, 'modules' | 'fitted'>, changes: Route['changes'] = {}): Layout {
+  const layout: Layout = {}
+  for (const [slot, at] of Object.entries(view.fitted)) layout[slot] = at === null ? 'unknown' : view.modules[at]!
+  for (const [slot, at] of Object.entries(changes)) {
+    if (at === null) delete layout[slot]
+    else layout[slot] = view.modules[at]!
+  }
+  return layout
+}
 /** What a route gives at a time; null where that is not known of every processor with modules. [GB/s] */
 export function fastOf(route: Route): number | null {
   return route.evaluation.sockets.some((s) => s.gib > 0 && s.sustained_gbs === null) ? null : route.sustained_gbs
