@@ -172,67 +172,90 @@ def _line(name: str, said: str) -> str:
 _PAGE, _WIDE, _BOARD, _AROUND = 266.0, 182.0, 112.0, 22.0
 #: Rows that may take two lines each, and letters that one line of the widest table holds.
 _FEW, _LINE = 12, 34
-#: How the map may be set: columns, size of its letters [pt], height of a row [mm].
-_SETTINGS = ((1, 8.6, 4.7), (2, 8.4, 4.5), (2, 7.0, 3.9), (3, 6.6, 3.6), (4, 5.6, 3.1), (4, 4.4, 2.5))
+_LEGEND = "grey: stays; raised, with a shadow: goes in; dashed, out: comes out; ?: not known; bold: the work touches it"
+
+
+@dataclass(frozen=True, slots=True)
+class _Setting:
+    """How the map is set."""
+
+    columns: int
+    #: Size of its letters [pt] and height of a row [mm].
+    points: float
+    height: float
+
+    def rows(self, p: Paper) -> int:
+        """Of the tallest column, at most: a place that goes on in the next column has its name there again."""
+        count = sum(len(slots) + 1 for slots in p.slots.values())
+        return count if self.columns == 1 else -(-(count + self.columns * len(p.slots)) // self.columns) + 1
+
+
+#: The first that fits is taken.
+_SETTINGS = (
+    _Setting(1, 8.6, 4.7),
+    _Setting(2, 8.4, 4.5),
+    _Setting(2, 7.0, 3.9),
+    _Setting(3, 6.6, 3.6),
+    _Setting(4, 5.6, 3.1),
+    _Setting(4, 4.4, 2.5),
+)
 
 
 def _map(p: Paper) -> str:
     """Board and map on one page, whatever the machine's size: the map is set in as many columns as that takes."""
-    count = sum(len(slots) + 1 for slots in p.slots.values())
     room = _PAGE - _BOARD - _AROUND
-    columns, points, height = next((s for s in _SETTINGS if _tall(p, s[0]) * s[2] <= room), _SETTINGS[-1])
-    # A line of the widest table holds so much; a few may take two.
-    longest = max(
-        (len(_in_full(x)) for slots in p.slots.values() for s in slots for x in (s.before, s.after)), default=0
-    )
-    in_full = columns == 1 and (count <= _FEW or longest <= _LINE)
-    words = _in_full if in_full else _brief if columns <= 2 else _briefest
-    unit = "GB " if columns > 2 else ""
-    full, placed = columns == 1, any(s.place for slots in p.slots.values() for s in slots)
-    most = -(-(count + columns * len(p.slots)) // columns)
-    tables: list[list[str]] = [[]]
-    used = 0
-    for title, slots in p.slots.items():
-        head = (
-            f"<tr><th>{escape(title)}{'<th>where' if placed else ''}<th>before<th>after<th class=seen>seen</tr>"
-            if full
-            else f"<tr><th class=name>{escape(title)}<th>{unit}was<th>will be<th class=seen></tr>"
-        )
-        fresh = True
-        for s in slots:
-            if used >= most - (1 if fresh else 0) and len(tables) < columns:
-                tables.append([])
-                used, fresh = 0, True
-            if fresh:
-                tables[-1].append(head)
-                used, fresh = used + 1, False
-            tables[-1].append(_row(s, words, full, placed))
-            used += 1
-    width = 100 / columns
+    setting = next((s for s in _SETTINGS if s.rows(p) * s.height <= room), _SETTINGS[-1])
+    kind = "full" if setting.columns == 1 else "fixed"
     set_in = "".join(
-        f"<div style='width: {width:.2f}%'><table class={'full' if full else 'fixed'}>{''.join(rows)}</table></div>"
-        for rows in tables
+        f"<div style='width: {100 / setting.columns:.2f}%'><table class={kind}>{''.join(rows)}</table></div>"
+        for rows in _tables(p, setting)
     )
-    style = f"font-size: {points}pt; line-height: {height - 0.2:.2f}mm"
-    legend = (
-        "grey: stays; raised, with a shadow: goes in; dashed, out: comes out; ?: not known; bold: the work touches it"
-    )
+    style = f"font-size: {setting.points}pt; line-height: {setting.height - 0.2:.2f}mm"
     return (
-        f"<section class=map><h2>Slot map</h2><figure>{board_svg(p.board, _WIDE, _BOARD)}</figure><p class=small>{legend}</p>"
+        f"<section class=map><h2>Slot map</h2><figure>{board_svg(p.board, _WIDE, _BOARD)}</figure><p class=small>{_LEGEND}</p>"
         f'<div class=columns style="{style}">{set_in}</div></section>'
     )
 
 
-def _tall(p: Paper, columns: int) -> int:
-    """Rows of the tallest column, at most."""
-    count = sum(len(slots) + 1 for slots in p.slots.values())
-    return count if columns == 1 else -(-(count + columns * len(p.slots)) // columns) + 1
+def _tables(p: Paper, setting: _Setting) -> list[list[str]]:
+    """The rows of each column."""
+    full, placed = setting.columns == 1, any(s.place for slots in p.slots.values() for s in slots)
+    words = _words_for(p, setting)
+    most = setting.rows(p) - (0 if full else 1)
+    tables: list[list[str]] = [[]]
+    for title, slots in p.slots.items():
+        head = _head(title, setting, full and placed)
+        fresh = True
+        for s in slots:
+            if len(tables[-1]) >= most - fresh and len(tables) < setting.columns:
+                tables.append([])
+                fresh = True
+            if fresh:
+                tables[-1].append(head)
+                fresh = False
+            place = f"<td>{escape(s.place)}" if full and placed else ""
+            box = _box() if full else "▢"
+            kind = "changed" if s.touched else "kept"
+            tables[-1].append(
+                f"<tr class={kind}><td>{escape(s.printed)}{place}<td>{escape(words(s.before))}<td>{escape(words(s.after))}<td class=seen>{box}</tr>"
+            )
+    return tables
 
 
-def _row(s: PaperSlot, words: Callable[[Occupant | None], str], full: bool, placed: bool) -> str:
-    place = f"<td>{escape(s.place)}" if full and placed else ""
-    kind = "changed" if s.touched else "kept"
-    return f"<tr class={kind}><td>{escape(s.printed)}{place}<td>{escape(words(s.before))}<td>{escape(words(s.after))}<td class=seen>{'▢' if not full else _box()}</tr>"
+def _head(title: str, setting: _Setting, placed: bool) -> str:
+    if setting.columns == 1:
+        return f"<tr><th>{escape(title)}{'<th>where' if placed else ''}<th>before<th>after<th class=seen>seen</tr>"
+    unit = "GB " if setting.columns > 2 else ""
+    return f"<tr><th class=name>{escape(title)}<th>{unit}was<th>will be<th class=seen></tr>"
+
+
+def _words_for(p: Paper, setting: _Setting) -> Callable[[Occupant | None], str]:
+    """As many words of a module as a cell has room for."""
+    if setting.columns > 2:
+        return _briefest
+    held = [x for slots in p.slots.values() for s in slots for x in (s.before, s.after)]
+    fits = setting.rows(p) <= _FEW or max((len(_in_full(x)) for x in held), default=0) <= _LINE
+    return _in_full if setting.columns == 1 and fits else _brief
 
 
 def _in_full(x: Occupant | None) -> str:
