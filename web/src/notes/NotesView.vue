@@ -3,6 +3,7 @@
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type Module, type SheetRow, type SheetView, type Trial } from '@/api/client'
 import { session } from '@/frame/session'
+import { vLines } from '@/ui/lines'
 import { KIND_WORDS } from '@/stations/ceiling/words'
 import { surely } from '@/ui/belief'
 import FieldFault from '@/ui/FieldFault.vue'
@@ -165,7 +166,7 @@ async function take(event: Event): Promise<void> {
     <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="panel list">
       <p v-if="!trials.length" class="faded none">{{ text ? 'No trial has that.' : 'No trial yet. What you or others tried, fine or not, is what a risk is judged by: note one, or take a file.' }}</p>
-      <table v-else>
+      <table v-lines v-else>
         <thead>
           <tr>
             <th scope="col">outcome</th>

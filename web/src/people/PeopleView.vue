@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 import { onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Member } from '@/api/client'
 import { session } from '@/frame/session'
+import { vLines } from '@/ui/lines'
 import { otherTheme, themeName } from '@/frame/theme'
 import FieldFault from '@/ui/FieldFault.vue'
 import AccessEvents from './AccessEvents.vue'
@@ -77,7 +78,7 @@ async function leave(): Promise<void> {
     <p v-else-if="said" role="status">{{ said }}</p>
     <section v-if="isLead" class="panel" aria-label="Accounts">
       <div class="scroll" tabindex="0" role="group" aria-label="Everybody">
-      <table>
+      <table v-lines>
         <thead>
           <tr>
             <th scope="col">shown as</th>

@@ -5,6 +5,7 @@ import { api, ask, wordsOf, type LibraryLine } from '@/api/client'
 import { health } from '@/api/health'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { session } from '@/frame/session'
+import { vLines } from '@/ui/lines'
 import WaitingList from '@/machines/WaitingList.vue'
 import { useLoaded } from '@/stations/live'
 import { useTitle } from '@/ui/title'
@@ -67,7 +68,7 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
     <WaitingList @made="load" />
     <div v-if="lines" class="panel list">
       <p v-if="!shown.length" class="faded none">No sheet has “{{ text }}” among its names.</p>
-      <table v-else>
+      <table v-lines v-else>
         <thead>
           <tr>
             <th scope="col">board</th>

@@ -3,6 +3,7 @@
 import { onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type PartLine } from '@/api/client'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import { vLines } from '@/ui/lines'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
 import { partPath } from './parts'
@@ -39,7 +40,7 @@ const metWords = (p: PartLine): string =>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="parts" class="panel list">
       <p v-if="!parts.length" class="faded none">{{ text ? 'Nobody here has met such a number.' : 'No part number was met yet: reports of machines, labels, offers and trials bring them.' }}</p>
-      <table v-else>
+      <table v-lines v-else>
         <thead>
           <tr>
             <th scope="col">number</th>

@@ -4,6 +4,7 @@ import { useRoute } from 'vue-router'
 import { onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type Shelf, type StockLine } from '@/api/client'
 import { session } from '@/frame/session'
+import { vLines } from '@/ui/lines'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { plural } from '@/ui/words'
 import MoneyForm from './MoneyForm.vue'
@@ -96,7 +97,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
       <TableIn v-if="open === 'stock-file'" kind="stock" @saved="saved" @leave="open = null" />
       <p v-if="!shelf.stock.length" class="faded none">{{ text ? 'Nothing on hand is that.' : 'Nothing on hand. Type or scan the label of what lies in the cupboard: routes then use it before anything is bought.' }}</p>
       <div v-else class="scroll">
-        <table>
+        <table v-lines>
           <thead>
             <tr>
               <th scope="col">state</th>
@@ -145,7 +146,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
       <TableIn v-if="open === 'offers-file'" kind="offers" @saved="saved" @leave="open = null" />
       <p v-if="!shelf.offers.length" class="faded none">{{ text ? 'No offer is that.' : 'No offer yet. With prices, Routes says what each way costs: add one, or take a supplier’s list from a file.' }}</p>
       <div v-else class="scroll">
-        <table>
+        <table v-lines>
           <thead>
             <tr>
               <th scope="col">module</th>

@@ -3,6 +3,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type CeilingView } from '@/api/client'
 import { gb } from '@/ui/figures'
+import { vLines } from '@/ui/lines'
 import { session } from '@/frame/session'
 import BeliefLine from '@/ui/BeliefLine.vue'
 import { surely } from '@/ui/belief'
@@ -77,7 +78,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
       <section class="panel statements" aria-labelledby="ceiling-statements">
         <h2 id="ceiling-statements">Statements</h2>
         <div class="scroll">
-          <table>
+          <table v-lines>
             <thead>
               <tr>
                 <th scope="col" class="number">in all</th>
@@ -283,9 +284,6 @@ h3 {
   .axis {
     grid-column: 1;
     overflow-x: auto;
-  }
-  .axis svg {
-    min-width: 760px;
   }
 }
 </style>

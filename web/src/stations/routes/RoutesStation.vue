@@ -6,6 +6,7 @@ import { api, ask, Refusal, wordsOf, type Layout, type Route, type RoutesView, t
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { glyphOf } from '@/board/glyph'
 import { gb } from '@/ui/figures'
+import { vLines } from '@/ui/lines'
 import { session } from '@/frame/session'
 import VerdictWord from '@/ui/VerdictWord.vue'
 import { plural } from '@/ui/words'
@@ -202,7 +203,7 @@ const gapWords = computed(() => {
         <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :now="now" :machine-id="machine.id" @plan="(stages) => plan(view!.routes[chosen!]!, stages)" />
       </div>
       <section class="panel list" aria-label="Routes">
-        <table>
+        <table v-lines>
           <thead>
             <tr>
               <th scope="col"><button type="button" class="sort" :aria-pressed="rowsSort === 'named'" @click="rowsSort = 'named'">route</button></th>
@@ -224,13 +225,13 @@ const gapWords = computed(() => {
                 <b v-if="route.names.length" class="called">{{ route.names.map((n) => NAMES[n]).join(', ') }}</b>
                 <span :class="{ small: route.names.length }">{{ routeWords(route) }}</span>
               </td>
-              <td class="number" data-of="usable">{{ gb(route.usable_gib) }}<span v-if="view.now.verdict !== 'no-go'" class="faded small under">{{ signed(route.usable_gib - now.usable) }}</span></td>
-              <td class="number" data-of="cost">{{ view.priced ? money(route.cost, '') : '–' }}</td>
-              <td class="number" data-of="GB/s">{{ fastOf(route)?.toFixed(1) ?? '?' }}<span v-if="now.gbs && fastOf(route) !== null" class="faded small under" :class="{ lacking: route.sustained_gbs < now.gbs - 0.05 }">{{ signed(route.sustained_gbs - now.gbs) }}</span></td>
-              <td class="number" data-of="MT/s">{{ rateOf(route) ?? '?' }}</td>
-              <td class="number" data-of="trouble">{{ route.trouble ? percent(route.trouble) : '' }}</td>
-              <td class="number" data-of="free">{{ route.free_slots }}</td>
-              <td class="number" data-of="handled">{{ route.touches }}</td>
+              <td class="number">{{ gb(route.usable_gib) }}<span v-if="view.now.verdict !== 'no-go'" class="faded small under">{{ signed(route.usable_gib - now.usable) }}</span></td>
+              <td class="number">{{ view.priced ? money(route.cost, '') : '–' }}</td>
+              <td class="number">{{ fastOf(route)?.toFixed(1) ?? '?' }}<span v-if="now.gbs && fastOf(route) !== null" class="faded small under" :class="{ lacking: route.sustained_gbs < now.gbs - 0.05 }">{{ signed(route.sustained_gbs - now.gbs) }}</span></td>
+              <td class="number">{{ rateOf(route) ?? '?' }}</td>
+              <td class="number">{{ route.trouble ? percent(route.trouble) : '' }}</td>
+              <td class="number">{{ route.free_slots }}</td>
+              <td class="number">{{ route.touches }}</td>
               <td class="stands"><VerdictWord :of="route.evaluation" /><small v-if="route.in_warranty" class="faded under">inside the warranty</small></td>
               <td class="do">
                 <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it: route ${letterOf(index)}`" @click.stop="plan(route)">Plan it</button>
@@ -350,54 +351,27 @@ tbody tr.chosen {
 .do button {
   margin-left: 12px;
 }
-/* On a phone each route is a few lines: what is done, then its figures by name. */
+/* On a phone each route is a few lines: its letter beside what is done, then its figures by name. */
 @media (max-width: 700px) {
   .list {
     overflow-x: visible;
   }
-  table,
-  tbody {
-    display: block;
+  .list tbody > tr > th[scope='row'] {
+    flex: 0 0 44px !important;
   }
-  thead {
-    position: absolute;
-    width: 1px;
-    height: 1px;
-    overflow: hidden;
-    clip-path: inset(50%);
+  .list tbody > tr > td:nth-child(2) {
+    display: none !important;
   }
-  tbody tr {
-    display: grid;
-    grid-template-columns: 44px 1fr 1fr 1fr;
-    gap: 2px 10px;
-    padding: 8px 0;
+  .list tbody > tr > td:nth-child(3) {
+    flex: 1 0 calc(100% - 70px);
   }
-  th,
-  td {
-    padding: 0;
-  }
-  tbody td:nth-child(2) {
-    display: none;
-  }
-  tbody td:nth-child(3) {
-    grid-column: 2 / -1;
-  }
-  .number {
-    text-align: left;
-  }
-  .number[data-of]::before {
-    content: attr(data-of);
-    display: block;
-    color: var(--faded);
-    font-size: 12px;
-  }
-  .number:nth-child(3n + 4) {
-    grid-column: 2;
+  .list tbody > tr > td:nth-child(3)::before,
+  .stands::before {
+    content: none !important;
   }
   .stands,
   .do {
-    grid-column: 2 / -1;
-    text-align: left;
+    flex: 1 0 100%;
     white-space: normal;
   }
   .do button {

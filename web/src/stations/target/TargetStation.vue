@@ -6,6 +6,7 @@ import { gb, gbDown, gbUp, meets } from '@/ui/figures'
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numberIn, useForm } from '@/ui/form'
+import { vLines } from '@/ui/lines'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useMachine } from '../machine'
 import FromSeen from './FromSeen.vue'
@@ -160,7 +161,7 @@ const enough = computed(() => {
         {{ USES[view.use] }}
         <span v-if="view.sizing.used_gib === null && view.told_used_gib !== null" class="faded">It told {{ gb(view.told_used_gib) }} GB in use when it was last asked.</span>
       </p>
-      <table v-if="rungs.length && totals?.totals.length">
+      <table v-lines v-if="rungs.length && totals?.totals.length">
         <thead>
           <tr><th scope="col" class="number">usable GB</th><th v-for="r in RISKS" :key="r.key" scope="col">{{ r.words }}</th></tr>
         </thead>
@@ -374,7 +375,6 @@ tr.need span {
   }
   .ladder {
     grid-row: auto;
-    overflow-x: auto;
   }
 }
 </style>
