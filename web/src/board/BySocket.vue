@@ -37,7 +37,8 @@ function turn(by: 1 | -1): void {
   const next = at < 0 ? (by > 0 ? 0 : sockets.value.length - 1) : at + by
   if (sockets.value[next]) shown.value = sockets.value[next]
 }
-const swipe = computed(() => (many.value ? { left: () => turn(1), right: () => turn(-1) } : {}))
+// The directive keeps what it is given first: whether there is anything to turn is looked at then.
+const swipe = { left: () => many.value && turn(1), right: () => many.value && turn(-1) }
 </script>
 
 <template>
