@@ -37,7 +37,7 @@ import SameTotal from './SameTotal.vue'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
-const { plan, goal, saving, wrong, conflict, open, startNew, edit, answer, runWith, setStages, step, rename, settle, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
+const { plan, goal, saving, wrong, conflict, open, startNew, edit, answer, runWith, setStages, step, rename, settle, settled, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
 const board = ref<InstanceType<typeof BoardView>>()
 const ready = ref(false)
 const typed = shallowRef<Module[]>([])
@@ -113,6 +113,12 @@ watch(
   { immediate: true },
 )
 onBeforeUnmount(() => (fitState.value = null))
+// The other stations show the plan by the machine's list: it has a plan that was just begun, and what it came to when one leaves.
+watch(
+  () => plan.value?.id,
+  (id) => id && !machine.value.plans.some((p) => p.id === id) && void reload(),
+)
+onBeforeUnmount(() => void settled().then(reload))
 
 const marks = useMarks(() => goal.value, edit)
 const { marked } = marks

@@ -181,6 +181,8 @@ export function usePlan(machine: () => MachineView) {
     plan,
     goal,
     saving: computed(() => saving.value > 0),
+    /** Every edit made so far has been answered. */
+    settled: () => queue,
     wrong,
     conflict,
     open,
