@@ -1,30 +1,13 @@
 <script setup lang="ts">
 /** What the machine showed before the work beside what it shows since: whether the upgrade helped with what it was made for. */
-import { ref, shallowRef, watch } from 'vue'
-import { api, ask, wordsOf, type Beside, type SymptomsView } from '@/api/client'
+import type { Beside } from '@/api/client'
 import { session } from '@/frame/session'
 import SeenForm from '@/stations/target/SeenForm.vue'
+import { useSymptoms } from '@/stations/target/symptoms'
 import { gb } from '@/ui/figures'
 
 const props = defineProps<{ machineId: string; ended: boolean }>()
-const view = shallowRef<SymptomsView>()
-const wrong = ref('')
-const open = ref(false)
-watch(
-  () => [props.machineId, props.ended],
-  async () => {
-    try {
-      view.value = await ask(api.GET('/api/machines/{machine_id}/symptoms', { params: { path: { machine_id: props.machineId } } }))
-    } catch (error) {
-      wrong.value = wordsOf(error)
-    }
-  },
-  { immediate: true },
-)
-function kept(found: SymptomsView): void {
-  view.value = found
-  open.value = false
-}
+const { view, wrong, open, kept } = useSymptoms(() => [props.machineId, props.ended])
 function figure(f: Beside, value: number | null): string {
   if (value === null) return 'not looked at'
   if (f.unit === 'share') return `${Math.round(100 * value)} %`

@@ -1,46 +1,21 @@
 <script setup lang="ts">
 /** Where the need begins with what hurts: the figures that the machine shows, the floor that follows, into the lines at a press. */
-import { ref, shallowRef, watch } from 'vue'
-import { api, ask, wordsOf, type SymptomsView } from '@/api/client'
 import { session } from '@/frame/session'
 import { gb, gbUp } from '@/ui/figures'
 import { moment } from '@/ui/words'
 import { seenWords } from './words'
 import SeenForm from './SeenForm.vue'
+import { useSymptoms } from './symptoms'
 
 const props = defineProps<{ machineId: string; zone: string }>()
 const emit = defineEmits<{ take: [lines: { base: number; cache: number; refused: number; each: number; used: number | null }] }>()
-const view = shallowRef<SymptomsView>()
-const wrong = ref('')
-const open = ref(false)
-watch(
-  () => props.machineId,
-  async () => {
-    try {
-      view.value = await ask(api.GET('/api/machines/{machine_id}/symptoms', { params: { path: { machine_id: props.machineId } } }))
-    } catch (error) {
-      wrong.value = wordsOf(error)
-    }
-  },
-  { immediate: true },
-)
-function kept(found: SymptomsView): void {
-  view.value = found
-  open.value = false
-}
+const { view, wrong, open, kept, drop } = useSymptoms(() => [props.machineId])
 function take(): void {
   const last = view.value!.seen[0]!.symptoms
   const base = (last.used_gib ?? 0) + (last.pages ? (last.swapped_gib ?? 0) : 0)
   const refused = last.refused && last.refused_gib ? last.refused : 0
   const cache = Math.max(0, view.value!.need!.floor - base - refused * (last.refused_gib ?? 0))
   emit('take', { base, cache, refused, each: last.refused_gib ?? 0, used: last.used_gib })
-}
-async function drop(id: string): Promise<void> {
-  try {
-    view.value = await ask(api.DELETE('/api/machines/{machine_id}/symptoms/{key}', { params: { path: { machine_id: props.machineId, key: id } } }))
-  } catch (error) {
-    wrong.value = wordsOf(error)
-  }
 }
 </script>
 
