@@ -174,6 +174,7 @@ def test_a_failed_test_is_searched_and_its_culprit_returned(sign_in: SignIn) -> 
     open_station(lead, "hall-03", "Proof")
     lead.get_by_role("button", name="Memory test").click()
     lead.get_by_label("Tool").fill("stick")
+    lead.get_by_label("Passes").fill("1")
     lead.get_by_label("Errors").fill("12")
     lead.get_by_role("button", name="Keep the result").click()
     expect(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import SignIn
 from tests.browser.hands import go_to, plan_shown
@@ -46,6 +46,26 @@ def test_a_route_is_weighed_compared_and_planned(sign_in: SignIn) -> None:
     expect(page.get_by_role("button", name=re.compile("16 GB")).filter(has_text="all 4 reserved")).to_be_disabled()
     page.get_by_role("link", name="Shelf").click()
     expect(page.get_by_role("row", name=re.compile("HLV5R-16.*0 of 4 free"))).to_contain_text("hall-03")
+
+
+def test_a_wish_typed_while_an_answer_comes_is_kept(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03", exact=True).click()
+    held: list[Route] = []
+    page.route("**/api/machines/*/routes", lambda route: held.append(route))
+    with page.expect_request("**/api/machines/*/routes"):
+        go_to(page, "Routes")
+    wish = page.get_by_label("at least GB usable")
+    wish.fill("1,234")
+    held.pop().continue_()
+    expect(page.get_by_role("region", name="Routes", exact=True)).to_be_visible()
+    expect(wish).to_have_value("1,234")
+    page.unroute("**/api/machines/*/routes")
+    wish.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("may be 1234 or 1.234")
+    wish.fill("478")
+    wish.press("Enter")
+    expect(page.get_by_role("row", name=re.compile("^Choose route B inside the"))).to_contain_text("296.00")
 
 
 def test_wishes_narrow_and_what_stands_in_the_way_is_given_up(sign_in: SignIn) -> None:

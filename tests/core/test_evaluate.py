@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.sheets import SMALL, TWIN, found, judge, layout, merged
-from umbrak.core.evaluate import evaluate
+from umbrak.core.evaluate import evaluate, evaluate_in, question
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.rules import CATALOGUE, RULES
@@ -427,6 +427,20 @@ def test_learning_a_fact_never_turns_no_into_yes_nor_yes_into_no(
     assert (vague.verdict, sure.verdict) not in {("no-go", "go"), ("go", "no-go")}
     if vague.verdict == "no-go":
         assert sure.verdict == "no-go"
+
+
+_STRICT_LAYOUTS = st.dictionaries(st.sampled_from(list(_STRICT.slots)), _WHOLE | st.just(UNKNOWN), min_size=2)
+
+
+@given(_STRICT_LAYOUTS, _STRICT_LAYOUTS, st.booleans(), _PROCESSORS)
+def test_a_layout_near_by_makes_an_answer_quicker_and_no_different(
+    near: dict[str, Any], slots: dict[str, Any], few: bool, processors: dict[str, Any]
+) -> None:
+    machine = Machine({"P1": "p", **processors})
+    tried = Layout({**near, **dict(list(slots.items())[:1])} if few else slots)
+    asked = question(_STRICT, machine, Layout(near))
+    evaluate_in(asked)
+    assert evaluate(_STRICT, machine, tried, near=asked.by_place) == evaluate(_STRICT, machine, tried)
 
 
 @given(_LAYOUTS, _OCCUPANTS)

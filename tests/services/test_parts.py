@@ -25,7 +25,7 @@ from umbrak.services.shelf.view import StockState, see_shelf
 from umbrak.services.surveys.by_hand import survey_by_hand
 from umbrak.services.surveys.intake import take_in
 from umbrak.store.accounts import Account
-from umbrak.store.machines import machine_by_name_or_serial, summary_of
+from umbrak.store.machines import machine_by_name_or_serial, summaries_of
 from umbrak.store.trials import trials_of_parts
 
 TODAY = datetime.now(UTC).date()
@@ -170,7 +170,7 @@ def test_lists_and_trials_speak_of_every_number_of_a_thing(engine: Engine, known
 
     def listed() -> str:
         with engine.connect() as db:
-            return str(summary_of(db, gauge.id)["worst_message"])
+            return str(summaries_of(db, [gauge.id])[gauge.id]["worst_message"])
 
     add_stock(engine, technician, NewStock(part="QQ-16-1", module=module("16GB 1Rx8 PC5-4800B-SC0")))
     machine = see_machine(engine, gauge.id)

@@ -14,7 +14,8 @@ from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import dataclass
 from itertools import combinations, permutations
 
-from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.evaluate import Evaluation, evaluate_in
+from umbrak.core.evaluate import question as put
 from umbrak.core.memory.module import Module, alike, healthy, organisation
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.plan.arrange import dealt_out, in_order, is_known, is_live, largest_first, orders
@@ -58,10 +59,13 @@ def cures(
         ran      what is known to have run in this very machine, as for `evaluate`
     """
     judged: dict[Layout, Evaluation] = {}
+    near = put(sheet, machine, layout, statements, before, ran)
+    evaluate_in(near)
 
     def judge(tried: Layout) -> Evaluation:
         if tried not in judged:
-            judged[tried] = evaluate(sheet, machine, tried, statements, before, ran=ran)
+            asked = put(sheet, machine, tried, statements, before, ran, near.by_place)
+            judged[tried] = evaluate_in(asked)
         return judged[tried]
 
     kinds = tuple(dict.fromkeys(alike(m) for m in spares))

@@ -45,7 +45,8 @@ class Seating:
 
     @cached_property
     def unknown_slots(self) -> tuple[str, ...]:
-        return tuple(s for s in self.sheet.slots if self.layout.get(s) is UNKNOWN)
+        unknown = {s for s, occupant in self.layout.items() if occupant is UNKNOWN}
+        return tuple(s for s in self.sheet.slots if s in unknown) if unknown else ()
 
     @cached_property
     def processors(self) -> Mapping[str, Processor | Unknown | None]:
@@ -88,12 +89,29 @@ class Seating:
         return self.sheet.channels_of[socket]
 
     def seated_on(self, socket: str) -> tuple[Seated, ...]:
-        return tuple(s for c in self.channels(socket) for s in self.seated[c.id])
+        return self._seated_on[socket]
+
+    @cached_property
+    def _seated_on(self) -> Mapping[str, tuple[Seated, ...]]:
+        return {
+            socket: tuple([s for c in channels for s in self.seated[c.id]])
+            for socket, channels in self.sheet.channels_of.items()
+        }
 
     @cached_property
     def all_seated(self) -> tuple[Seated, ...]:
         """Everything that counts: slots and soldered memory of live sockets."""
         return tuple(s for socket in self.live_sockets for s in self.seated_on(socket))
+
+    @cached_property
+    def all_groups(self) -> tuple[tuple[Module, tuple[str | None, ...]], ...]:
+        """`groups` of everything that counts: the slot of soldered memory is None."""
+        if len(self.all_seated) == len(self.modules) and len(self.live_sockets) == len(self.sheet.sockets):
+            return self.groups
+        found: dict[int, tuple[Module, list[str | None]]] = {}
+        for slot, module in self.all_seated:
+            found.setdefault(id(module), (module, []))[1].append(slot)
+        return tuple((module, tuple(slots)) for module, slots in found.values())
 
     # -- what ran in this machine ------------------------------------------------------------------
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from umbrak.core.memory.module import Module
@@ -37,10 +37,12 @@ def solve_rails(at: Seating) -> tuple[RailSolution, ...]:
 
 def _solve_rail(at: Seating, domain: RailDomain) -> RailSolution:
     seated = at.fed_by(domain)
-    possible = tuple(v for v in sorted(domain.rails_v) if all(not m.rails_v or v in m.rails_v for _, m in seated))
+    kinds = list({id(m): m for _, m in seated}.values())
+    possible = tuple(v for v in sorted(domain.rails_v) if all(not m.rails_v or v in m.rails_v for m in kinds))
     # On a board of one rail what ran there runs at it, whatever else its part may do.
     fixed = len(domain.rails_v) == 1
-    untold = tuple(slot for slot, m in seated if not m.rails_v and not (fixed and m.part and at.known_here(m)))
+    bare = {id(m) for m in kinds if not m.rails_v and not (fixed and m.part and at.known_here(m))}
+    untold = tuple(slot for slot, m in seated if id(m) in bare) if bare else ()
     policy, setting = at.sheet.memory.rail_policy, at.machine.rail_setting
     if policy == "setting" and setting is not None:
         possible = tuple(v for v in possible if v == setting)
@@ -107,12 +109,24 @@ class RateSolution:
     by_rail: Mapping[float, int] | None = None
 
 
-def solve_rates(at: Seating, rails: Sequence[RailSolution]) -> Mapping[str, RateSolution]:
+#: (name, what it hangs on, how it is made) -> what was made of just that before, or is now.
+_Keep = Callable[[object, object, Callable[[], "RateSolution"]], "RateSolution"]
+
+
+def _keep_nothing(name: object, hangs_on: object, make: Callable[[], RateSolution]) -> RateSolution:
+    return make()
+
+
+def solve_rates(at: Seating, rails: Sequence[RailSolution], keep: _Keep = _keep_nothing) -> Mapping[str, RateSolution]:
     """Socket -> its rate: the lowest of every module's rating, every filled channel's row, and the board's cap,
     then down to the nearest rate that the processor has; and the lowest over sockets where the sheet says they
     run alike."""
     rail_of = {channel: rail for rail in rails for channel in rail.domain.channels}
-    solved = {s: _Socket(at, s, rail_of).solve() for s in at.live_sockets}
+    tables: dict[str, _Tables] = {}
+    solved = {}
+    for s in at.live_sockets:
+        socket = _Socket(at, s, rail_of, tables)
+        solved[s] = keep(("rate", s), socket.hangs_on, socket.solve)
     return _alike(at, solved) if at.sheet.rate_alike == "machine" else solved
 
 
@@ -138,13 +152,24 @@ _Rows = dict[tuple[str, int, str], list[str | None]]
 class _Socket:
     """One socket's rate, in three steps: whether it can be told at all, what constrains it, and the lowest of that."""
 
-    def __init__(self, at: Seating, socket: str, rail_of: Mapping[str, RailSolution]) -> None:
+    def __init__(
+        self, at: Seating, socket: str, rail_of: Mapping[str, RailSolution], tables: dict[str, _Tables]
+    ) -> None:
         self.at = at
+        self.tables = tables
         self.socket = socket
         self.rail_of = rail_of
         self.seated = at.seated_on(socket)
         self.slots = tuple(s for s, _ in self.seated)
         self.channels = [c for c in at.channels(socket) if at.seated[c.id]]
+
+    @property
+    def hangs_on(self) -> object:
+        """All of the layout that its rate hangs on."""
+        channels = self.at.channels(self.socket)
+        unsure = [c.id in self.at.unsure_channels for c in channels] if self.at.unknown_slots else None
+        supplies = {id(rail): rail for c in channels if (rail := self.rail_of[c.id])}
+        return self.seated, unsure, [(r.volts, r.possible) for r in supplies.values()]
 
     def solve(self) -> RateSolution:
         if any(c.id in self.at.unsure_channels for c in self.at.channels(self.socket)) or not self.seated:
@@ -176,7 +201,7 @@ class _Socket:
 
     def _with(self, processor: Processor) -> RateSolution:
         """The rate with this processor."""
-        tables = _Tables(processor)
+        tables = self.tables.setdefault(processor.id, _Tables(processor))
         unrated = [slot for slot, m in self.seated if m.rate_mts is None]
         rows, needs, untold = self._rows(tables)
         needs = [*(f"{slot or self.socket}.rate_mts" for slot in unrated), *needs]
@@ -200,18 +225,29 @@ class _Socket:
         rows: _Rows = {}
         needs: list[str] = []
         untold: list[str | None] = []
-        for channel in self.channels:
-            here, rail = self.at.seated[channel.id], self.rail_of[channel.id]
+        for here, rail, alike in self._filled_alike(tables):
             told = tables.told(here, rail.volts)
             if len(told.rates) == 1 and told.row:
                 key = (tables.kind(here, told, rail), told.rates[0], told.row.words)
-                rows.setdefault(key, []).extend(s for s, _ in here)
-            else:
-                needs += told.needs or [f"sheet.processors.{tables.processor.id}.rate_table"]
-                untold += [s for s, _ in here]
+                rows.setdefault(key, []).extend(s for each in alike for s, _ in each)
+                continue
+            for each in alike:
+                needs += tables.told(each, rail.volts).needs or [f"sheet.processors.{tables.processor.id}.rate_table"]
+                untold += [s for s, _ in each]
         if self.at.sheet.rate_cap_mts:
             rows["board", self.at.sheet.rate_cap_mts, "the board's cap"] = []
         return rows, needs, untold
+
+    def _filled_alike(
+        self, tables: _Tables
+    ) -> Iterable[tuple[tuple[Seated, ...], RailSolution, list[tuple[Seated, ...]]]]:
+        """(what is in one channel, its rail, what is in all that the table takes for the same at that rail)"""
+        found: dict[object, tuple[tuple[Seated, ...], RailSolution, list[tuple[Seated, ...]]]] = {}
+        for channel in self.channels:
+            here, rail = self.at.seated[channel.id], self.rail_of[channel.id]
+            key = (tables.asked_of(here), rail.volts, rail.possible)
+            found.setdefault(key, (here, rail, []))[2].append(here)
+        return found.values()
 
     def _binding(self, rate: int, lowest: int, rows: _Rows) -> tuple[Bound, ...]:
         """Every constraint at the lowest value; the processor too where it has no such rate."""
@@ -325,9 +361,23 @@ class _Tables:
         self._members = sorted({*tested, "package_ranks"})
         self._told: dict[object, _Told] = {}
         self._kinds: dict[object, str] = {}
+        #: id -> (the module, its number); what the table asks of modules -> its number.
+        self._numbers: dict[int, tuple[Module, int]] = {}
+        self._kinds_of: dict[tuple[object, ...], int] = {}
 
     def _key(self, here: Sequence[Seated], volts: float | None) -> object:
-        return volts, tuple(tuple(getattr(m, n) for n in self._members) for _, m in here)
+        return volts, self.asked_of(here)
+
+    def asked_of(self, here: Sequence[Seated]) -> tuple[int, ...]:
+        """A number for each module: two of one number are the same to the table."""
+        return tuple([self._number(m) for _, m in here])
+
+    def _number(self, module: Module) -> int:
+        known = self._numbers.get(id(module))
+        if known is None or known[0] is not module:
+            values = tuple([getattr(module, n) for n in self._members])
+            known = self._numbers[id(module)] = module, self._kinds_of.setdefault(values, len(self._kinds_of))
+        return known[1]
 
     def told(self, here: Sequence[Seated], volts: float | None) -> _Told:
         key = self._key(here, volts)
@@ -351,11 +401,12 @@ class _Tables:
             rates = self.told(seated, volts).rates
             return floor_rate(self.processor, rates[0]) if len(rates) == 1 else 0
 
-        if min(best([_single_rank(s)], rail.volts) for s in here) > rate:
+        alone = [[_single_rank(s)] for s in {id(m): (slot, m) for slot, m in here}.values()]
+        if min(best(one, rail.volts) for one in alone) > rate:
             return "population"
         if any(best(here, v) > rate for v in rail.possible if v != rail.volts):
             return "rail"
-        if any(min(best([_single_rank(s)], v) for s in here) > rate for v in rail.possible):
+        if any(min(best(one, v) for one in alone) > rate for v in rail.possible):
             return "population"  # it would take the other rail besides
         return "processor"
 

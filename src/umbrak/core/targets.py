@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from umbrak.core.evaluate import evaluate, findings_of_rule
+from umbrak.core.evaluate import evaluate, evaluate_in, findings_of_rule, question
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
@@ -42,7 +42,8 @@ def targets(
         taken_from   the slot that it leaves, None when it is new
     """
     base = {s: m for s, m in layout.items() if s != taken_from}
-    known = {_key(f) for f in evaluate(sheet, machine, layout, statements).findings}
+    now = question(sheet, machine, layout, statements)
+    known = {_key(f) for f in evaluate_in(now).findings}
 
     def placed(slot: str) -> Layout:
         swapped = {taken_from: layout[slot]} if taken_from and slot in layout else {}
@@ -54,11 +55,13 @@ def targets(
         if slot == taken_from:
             continue
         if alike not in judged:
-            judged[alike] = _worst(evaluate(sheet, machine, placed(slot), statements).findings, known)
+            judged[alike] = _worst(
+                evaluate(sheet, machine, placed(slot), statements, near=now.by_place).findings, known
+            )
             worst = judged[alike]
         elif (like := judged[alike]) is not None:
             # The same kind of finding as its like has; only its words name other slots.
-            worst = _worst(findings_of_rule(like.code, sheet, machine, placed(slot), statements), known)
+            worst = _worst(findings_of_rule(like.code, sheet, machine, placed(slot), statements, now.by_place), known)
         else:
             worst = None
         stopped = worst is not None and worst.severity is Severity.STOP

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -126,7 +126,13 @@ def all_machines(db: Connection) -> list[MachineRow]:
     return [_machine(r) for r in db.execute(_MACHINE.where(machine.c.retired_at.is_(None)).order_by(machine.c.name))]
 
 
-def summaries_of(db: Connection) -> dict[UUID, dict[str, Any]]:
+def summaries_of(db: Connection, keys: Sequence[UUID]) -> dict[UUID, dict[str, Any]]:
+    """Machine -> its summary as it was kept last, of those of some machines that have one."""
+    query = select(machine_summary.c.machine_id, machine_summary.c.document)
+    return {r.machine_id: r.document for r in db.execute(query.where(machine_summary.c.machine_id.in_(keys)))}
+
+
+def all_summaries(db: Connection) -> dict[UUID, dict[str, Any]]:
     """Machine -> its summary as it is kept, of all that are looked after."""
     query = select(machine_summary.c.machine_id, machine_summary.c.document)
     query = query.join(machine, machine.c.id == machine_summary.c.machine_id).where(machine.c.retired_at.is_(None))
@@ -310,35 +316,28 @@ def _list_row(row: Any) -> ListRow:
     )
 
 
-def keep_summary(
-    db: Connection,
-    machine_id: UUID,
-    key: str,
-    rules_version: int,
-    installed_gib: float,
-    worst_rank: int,
-    failed: int,
-    document: dict[str, Any],
-) -> None:
-    values = {
-        "machine_id": machine_id,
-        "key": key,
-        "rules_version": rules_version,
-        "installed_gib": installed_gib,
-        "worst_rank": worst_rank,
-        "failed": failed,
-        "document": document,
-    }
+@dataclass(frozen=True, slots=True)
+class SummaryRow:
+    """A machine's summary as it is kept: what the list sorts and filters by, and the whole of it."""
+
+    machine_id: UUID
+    #: What it was computed from.
+    key: str
+    rules_version: int
+    installed_gib: float
+    worst_rank: int
+    #: Failed modules.
+    failed: int
+    document: dict[str, Any]
+
+
+def keep_summaries(db: Connection, rows: Sequence[SummaryRow]) -> None:
+    if not rows:
+        return
+    values = [{f.name: getattr(r, f.name) for f in fields(r)} for r in rows]
     statement = upsert(machine_summary).values(values)
-    db.execute(
-        statement.on_conflict_do_update(index_elements=["machine_id"], set_={**values, "computed_at": func.now()})
-    )
-
-
-def summary_of(db: Connection, machine_id: UUID) -> dict[str, Any] | None:
-    """The summary as it was kept last; None where none was."""
-    query = select(machine_summary.c.document).where(machine_summary.c.machine_id == machine_id)
-    return db.execute(query).scalar()
+    new = {name: statement.excluded[name] for name in values[0]}
+    db.execute(statement.on_conflict_do_update(index_elements=["machine_id"], set_={**new, "computed_at": func.now()}))
 
 
 def summaries_lacking(db: Connection, rules_version: int, limit: int) -> list[UUID]:

@@ -4,7 +4,7 @@ import { onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type SessionView, type TokenRow } from '@/api/client'
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
-import { useForm } from '@/ui/form'
+import { amountIn, useForm } from '@/ui/form'
 import { age } from '@/ui/words'
 
 type Role = 'viewer' | 'technician' | 'lead'
@@ -30,7 +30,7 @@ onMounted(() => run(async () => undefined))
 
 const roles: Role[] = (['viewer', 'technician', 'lead'] as const).slice(0, 1 + ['viewer', 'technician', 'lead'].indexOf(session.account?.role ?? 'viewer'))
 const { values, faults, wrong: notMade, sending, submit, clear } = useForm({ name: '', role: 'viewer' as Role, days: 90 }, async (f) => {
-  const made = await ask(api.POST('/api/tokens', { body: { name: f.name, role: f.role, days: Number(f.days) } }))
+  const made = await ask(api.POST('/api/tokens', { body: { name: f.name, role: f.role, days: amountIn('days', f.days) } }))
   fresh.value = made.token
   clear()
   await load()

@@ -3,7 +3,7 @@
 import { onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type HookRow, type RetentionView } from '@/api/client'
 import FieldFault from '@/ui/FieldFault.vue'
-import { useForm } from '@/ui/form'
+import { amountIn, useForm } from '@/ui/form'
 import { age } from '@/ui/words'
 
 type About = 'machines' | 'access' | 'everything'
@@ -35,7 +35,7 @@ const { values, faults, wrong: notAdded, sending, submit, clear } = useForm({ ad
   await load()
 })
 const { values: days, faults: dayFaults, wrong: notKept, sending: keeping, submit: keep } = useForm({ raw_reports: 0, attachments: 0, jobs: 0 }, async (f) => {
-  const body = { raw_reports: Number(f.raw_reports), attachments: Number(f.attachments), jobs: Number(f.jobs) }
+  const body = { raw_reports: amountIn('raw_reports', f.raw_reports), attachments: amountIn('attachments', f.attachments), jobs: amountIn('jobs', f.jobs) }
   kept.value = await ask(api.PUT('/api/people/retention', { body }))
 })
 onMounted(() => run(async () => undefined))

@@ -1,7 +1,9 @@
 <script setup lang="ts">
 /** One machine of a round: what is done with it, and what somebody wants of it whatever it costs. */
-import { computed } from 'vue'
-import type { Round } from '@/api/client'
+import { computed, ref } from 'vue'
+import { wordsOf, type Round } from '@/api/client'
+import { amountIn } from '@/ui/form'
+import TextAnswer from '@/ui/TextAnswer.vue'
 import { percent, PLAN_STATES, dayWords, fromWords, type Asked, type Proposal, type Row } from './words'
 
 const props = defineProps<{ row: Row; proposal: Proposal; asked: Asked; waves: Asked['waves']; plan?: Round['plans'][number]; mayWrite: boolean }>()
@@ -22,11 +24,17 @@ function toggle(day: string): void {
   if (pin.value?.day === day) delete pins[props.row.machine_id]
   emit('change', { ...props.asked, pins, closed: { ...props.asked.closed, [props.row.machine_id]: days } })
 }
+const fault = ref('')
 function setNeed(text: string): void {
+  fault.value = ''
   const needs = { ...props.asked.needs }
-  if (text.trim()) needs[props.row.machine_id] = Number(text)
-  else delete needs[props.row.machine_id]
-  emit('change', { ...props.asked, needs })
+  try {
+    if (text.trim()) needs[props.row.machine_id] = amountIn('need', text)
+    else delete needs[props.row.machine_id]
+    emit('change', { ...props.asked, needs })
+  } catch (error) {
+    fault.value = `GB usable: ${wordsOf(error)}`
+  }
 }
 </script>
 
@@ -43,7 +51,7 @@ function setNeed(text: string): void {
     <p v-if="row.served">{{ dayWords(row.served.day) }}: <b>{{ row.served.puts_in || 'what is there, otherwise placed' }}</b><template v-if="row.served.takes_out">, out {{ row.served.takes_out }}</template>; {{ fromWords(proposal, row) }}. {{ row.served.hours }} h at the most, {{ percent(row.served.trouble) }} trouble{{ row.served.in_warranty ? ', the maker stands behind it' : '' }}.</p>
     <p v-else>{{ row.why }}.</p>
     <div v-if="mayWrite" class="fields">
-      <label>It is to have, GB usable <input :value="need ?? ''" type="number" min="0" step="any" :placeholder="row.need_gib ? `its need, ${Math.ceil(row.need_gib)}` : 'nobody said'" @change="setNeed(($event.target as HTMLInputElement).value)" /></label>
+      <label>It is to have, GB usable <TextAnswer :value="need === undefined ? '' : String(need)" inputmode="decimal" label="It is to have, GB usable" :most="20" :placeholder="row.need_gib ? `its need, ${Math.ceil(row.need_gib)}` : 'nobody said'" @said="setNeed" /> <span v-if="fault" class="wrong small" role="alert">{{ fault }}</span></label>
       <label>Route
         <select :value="pin?.route ?? ''" :disabled="!row.ways.length" @change="pinTo({ route: ($event.target as HTMLSelectElement).value || null })">
           <option value="">whichever is best</option>

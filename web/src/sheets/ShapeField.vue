@@ -3,6 +3,7 @@
 import { computed, ref, useId, watch } from 'vue'
 import type { Shape } from '@/api/client'
 import { numberIn } from '@/ui/form'
+import TextAnswer from '@/ui/TextAnswer.vue'
 import { wordsOf } from '@/api/client'
 
 const value = defineModel<unknown>({ required: true })
@@ -141,7 +142,7 @@ const words = (o: string | number) => String(o).replace(/_(gib|mts|gbit)$/, '').
   </div>
   <div v-else class="lines" role="group" :aria-label="label">
     <div v-for="(v, k) in block" :key="k" class="line named">
-      <input class="key mono" :value="k" :aria-label="`${label}: name`" maxlength="120" @change="rename(String(k), ($event.target as HTMLInputElement).value.trim())" />
+      <TextAnswer class="key mono" :value="String(k)" :label="`${label}: name`" :most="120" @said="rename(String(k), $event.trim())" />
       <ShapeField :model-value="v" :shape="of" :label="String(k)" :names="names" @update:model-value="setMember(String(k), $event ?? begin(of) ?? '')" @wrong="(a, b) => emit('wrong', a, b)" />
       <button type="button" class="quiet-link out" :aria-label="`Take out ${k}`" @click="setMember(String(k), undefined)">×</button>
     </div>

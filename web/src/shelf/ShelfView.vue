@@ -6,6 +6,7 @@ import { api, ask, Refusal, wordsOf, type Shelf, type StockLine } from '@/api/cl
 import { session } from '@/frame/session'
 import { vLines } from '@/ui/lines'
 import SeverityMark from '@/ui/SeverityMark.vue'
+import TextAnswer from '@/ui/TextAnswer.vue'
 import { plural } from '@/ui/words'
 import MoneyForm from './MoneyForm.vue'
 import OfferForm from './OfferForm.vue'
@@ -55,11 +56,9 @@ async function change(line: StockLine, changes: { count?: number; state?: StockL
     await load()
   }
 }
-function count(line: StockLine, event: Event): void {
-  const field = event.target as HTMLInputElement
-  const wanted = Number(field.value)
-  if (!Number.isInteger(wanted) || wanted < 0) field.value = String(line.count)
-  else if (wanted !== line.count) void change(line, { count: wanted })
+function count(line: StockLine, typed: string): void {
+  wrong.value = /^\d+$/.test(typed.trim()) ? '' : `How many ${line.part ?? line.words}: "${typed}" is no count; ${line.count} stays.`
+  if (!wrong.value) void change(line, { count: Number(typed) })
 }
 async function withdraw(id: string): Promise<void> {
   await ask(api.DELETE('/api/shelf/offers/{offer_id}', { params: { path: { offer_id: id } } }))
@@ -119,7 +118,7 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
               </td>
               <th scope="row">{{ s.words }}<span v-for="u in s.unlike_tried" :key="u" class="small under unlike">{{ u }} in what was tried under this part: those trials do not speak for it</span><router-link v-if="s.module.serial" class="quiet-link mono small under" :to="modulePath(s.module.serial)">{{ s.module.serial }}</router-link><span v-if="s.note" class="small faded under">{{ s.note }}</span><span v-if="s.reference || s.due_on" class="small under">{{ [s.reference, s.due_on ? `to be answered by ${s.due_on}` : ''].filter(Boolean).join(', ') }}</span></th>
               <td class="mono"><router-link v-if="s.part" class="quiet-link" :to="partPath(s.part)">{{ s.part }}</router-link><span v-if="s.listed_by.length" class="small under listed">listed for {{ s.listed_by.join(', ') }}</span></td>
-              <td class="number"><input v-if="session.mayWrite()" class="count" :value="s.count" inputmode="numeric" :aria-label="`How many ${s.part ?? s.words}`" @change="count(s, $event)" /><template v-else>{{ s.count }}</template></td>
+              <td class="number"><TextAnswer v-if="session.mayWrite()" class="count" :value="String(s.count)" inputmode="numeric" :most="9" :label="`How many ${s.part ?? s.words}`" @said="count(s, $event)" /><template v-else>{{ s.count }}</template></td>
               <td>
                 {{ freeWords(s) }}
                 <span v-for="r in s.reserved" :key="r.plan_id" class="small under"><router-link class="quiet-link" :to="`/machines/${r.machine_id}/fit`">{{ r.machine }}</router-link>, {{ r.plan }}: {{ r.count }}</span>

@@ -96,6 +96,14 @@ export function numberIn(field: string, typed: string): number | null {
   return number
 }
 
+/** A number of nothing or more that somebody must type. Throws FieldFault also where nothing is typed, or one below nothing. */
+export function amountIn(field: string, typed: string | number): number {
+  const number = numberIn(field, String(typed))
+  if (number === null) throw new FieldFault({ field, message: 'A number is wanted here.' })
+  if (number < 0) throw new FieldFault({ field, message: `“${String(typed).trim()}” is below nothing.` })
+  return number
+}
+
 /** Several numbers as typed, by field; throws one FieldFault with all that is wrong. */
 export function numbersIn<K extends string>(typed: Record<K, string>): Record<K, number | null> {
   const wrong: Wrong[] = []

@@ -22,7 +22,7 @@ class SourceKind(StrEnum):
     HEARSAY = "hearsay"
 
 
-_TRUST = tuple(SourceKind)
+_RANK = {kind: rank for rank, kind in enumerate(SourceKind)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,7 @@ class Source:
     @property
     def trust(self) -> int:
         """Rank of trust: 0 = highest."""
-        return _TRUST.index(self.kind)
+        return _RANK[self.kind]
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +61,8 @@ class Versions:
         )
 
     def words(self) -> str:
+        if self.first is None and self.until is None:
+            return ""
         return " ".join(
             w for w in (f"from {self.first}" if self.first else "", f"before {self.until}" if self.until else "") if w
         )
@@ -104,6 +106,11 @@ class Statement:
         """Whether its version conditions hold: None when that hangs on a version nobody gave."""
         answers = (self.firmware.holds(firmware), self.system.holds(system))
         return False if False in answers else None if None in answers else True
+
+    @property
+    def of_version(self) -> bool:
+        """Whether it hangs on a version of firmware or system."""
+        return self.firmware != Versions() or self.system != Versions()
 
     def condition_words(self) -> str:
         parts = []

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, TypeVar
 
@@ -24,6 +24,9 @@ class Context(Seating):
     statements: tuple[Statement, ...] = ()
     #: The layout that this one changes; None when it is judged as it stands.
     before: Layout | None = None
+    #: `by_place` of another layout in the same machine under the same statements: what stands there as here is not worked
+    #: out again.
+    near: Mapping[object, tuple[object, Any]] = field(default_factory=dict, compare=False, repr=False)
 
     # -- rails and rates ----------------------------------------------------------------------------
 
@@ -33,7 +36,7 @@ class Context(Seating):
 
     @cached_property
     def rates(self) -> Mapping[str, RateSolution]:
-        return solve_rates(self, self.rails)
+        return solve_rates(self, self.rails, self.at_place)
 
     # -- remembering ----------------------------------------------------------------------------------
 
@@ -43,6 +46,20 @@ class Context(Seating):
             self._made[name] = make()
         kept: T = self._made[name]
         return kept
+
+    def at_place(self, name: object, hangs_on: object, make: Callable[[], T]) -> T:
+        """What hangs on nothing of the layout but what is given: taken from the layout near by where that is the same."""
+        known = self.near.get(name)
+        if known is None or known[0] != hangs_on:
+            known = (hangs_on, make())
+        self.by_place[name] = known
+        kept: T = known[1]
+        return kept
+
+    @cached_property
+    def by_place(self) -> dict[object, tuple[object, Any]]:
+        """Name -> (what it hangs on, what was worked out), for a layout that is like this one in most places."""
+        return {}
 
     @cached_property
     def _made(self) -> dict[object, Any]:

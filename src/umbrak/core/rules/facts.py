@@ -7,7 +7,7 @@ in this very machine or, as the sheet's `seen` has it, in another of its model. 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from umbrak.core.memory.module import Buffering, Module, amount, densest
@@ -75,6 +75,12 @@ def _on_live(ctx: Context) -> Mapping[str, Module]:
         return {s: m for s, m in ctx.modules.items() if ctx.sheet.socket_of_slot[s] in ctx.live_sockets}
 
     return ctx.modules if len(ctx.live_sockets) == len(ctx.sheet.sockets) else ctx.once("on live sockets", on_live)
+
+
+def _live_slots(ctx: Context) -> Sequence[str]:
+    if len(ctx.live_sockets) == len(ctx.sheet.sockets):
+        return tuple(ctx.sheet.slots)
+    return [s for s in ctx.sheet.slots if ctx.sheet.socket_of_slot[s] in ctx.live_sockets]
 
 
 # -- kinds ------------------------------------------------------------------------------------------------
@@ -162,9 +168,11 @@ def _channels(ctx: Context) -> Iterator[Question]:
 def _order(ctx: Context) -> Iterator[Question]:
     """Which slots come first, where there is more than one choice for this count."""
     missing = ctx.sheet.not_told("population")
+    if missing is None:
+        return
     filled = _on_live(ctx)
-    live = [s for s in ctx.sheet.slots if ctx.sheet.socket_of_slot[s] in ctx.live_sockets]
-    if missing and len(filled) < len(live) and not ctx.places_ran and frozenset(filled) not in missing.seen:
+    live = _live_slots(ctx)
+    if len(filled) < len(live) and not ctx.places_ran and frozenset(filled) not in missing.seen:
         why = f"{len(filled)} of {len(live)} slots filled"
         yield Question("population", missing, tuple(filled), why)
 
@@ -197,8 +205,9 @@ def _total(ctx: Context) -> Iterator[Question]:
         yield Question("limits", missing, bare or tuple(_on_live(ctx)), why, Severity.STOP if bare else Severity.RISK)
 
 
-def _stated(ctx: Context, member: str, with_open: bool = False) -> Mapping[str, bool]:
-    """Slot -> whether anybody states a limit of this amount that is about it: a number, or that there is none."""
+def _stated(ctx: Context, member: str, with_open: bool = False, of: Iterable[str] | None = None) -> Mapping[str, bool]:
+    """Slot -> whether anybody states a limit of this amount that is about it: a number, or that there is none; of some slots,
+    or of all on live sockets."""
     stated = [
         (f.statement, f.socket)
         for f in in_force(ctx)
@@ -206,10 +215,18 @@ def _stated(ctx: Context, member: str, with_open: bool = False) -> Mapping[str, 
     ]
     stated = [(s, at) for s, at in stated if getattr(s, member) is not None]
     found: dict[str, bool] = {}
-    for slot in _on_live(ctx):
-        channel = ctx.sheet.channels[ctx.sheet.slots[slot].channel]
+    by_channel: dict[str, bool] = {}
+    of_slots = {s.where for s, _ in stated} & ctx.sheet.slots.keys()
+    for slot in of if of is not None else _on_live(ctx):
+        name = ctx.sheet.slots[slot].channel
+        if name in by_channel and slot not in of_slots:
+            found[slot] = by_channel[name]
+            continue
+        channel = ctx.sheet.channels[name]
         places = (None, slot, channel.id, channel.controller, channel.socket)
         found[slot] = any(at in (None, channel.socket) and s.where in places for s, at in stated)
+        if slot not in of_slots:
+            by_channel[name] = found[slot]
     return found
 
 
@@ -232,12 +249,14 @@ def _dies(ctx: Context) -> Iterator[Question]:
     """Dies denser than any that ran, is listed, or that the stated total needs, where nobody states a density."""
     ran = max((m.die_gbit or densest(m) or 0 for m in ctx.ran_modules.values()), default=0)
     live = _on_live(ctx)
-    denser = []
+    denser: list[str] = []
     for m, slots in ctx.groups:
         density = m.die_gbit or densest(m)
-        if not (density is not None and density <= max(ran, _needed(ctx, m))) and not ctx.sheet.lists(m.part):
+        if density is not None and density <= ran:
+            continue
+        if not (density is not None and density <= _needed(ctx, m)) and not ctx.sheet.lists(m.part):
             denser += [s for s in slots if s in live]
-    covered = _stated(ctx, "die_gbit", with_open=True) if denser else {}
+    covered = _stated(ctx, "die_gbit", with_open=True, of=denser)
     odd = [s for s in denser if not covered[s]]
     if odd:
         known = [d for s in odd if (d := ctx.modules[s].die_gbit)]
@@ -258,7 +277,7 @@ def _needed(ctx: Context, module: Module) -> float:
         if f.holds and f.statement.scope == "machine" and f.statement.capacity_gib
     ]
     stated = stated or [f.statement.capacity_gib * max(1, len(ctx.live_sockets)) for f in in_force(ctx) if f.holds and f.statement.scope == "socket" and f.statement.capacity_gib]  # fmt: skip
-    slots = sum(ctx.sheet.socket_of_slot[s] in ctx.live_sockets for s in ctx.sheet.slots)
+    slots = len(_live_slots(ctx))
     if not stated or not slots:
         return 0
     # Unbuffered modules have two ranks of x8 devices at most, others four of x4 (JEDEC raw cards).
@@ -406,8 +425,10 @@ def _rates(ctx: Context) -> Iterator[Question]:
     for name, p in ctx.sheet.processors.items():
         fact = f"processors.{name}.rate_table"
         missing = ctx.sheet.not_told(fact)
+        if missing is None or missing.state is not State.UNTOLD:
+            continue
         slots = [s for socket in ctx.live_sockets if ctx.processors[socket] is p for s, _ in ctx.seated_on(socket)]
-        if missing and missing.state is State.UNTOLD and slots:
+        if slots:
             refused = hides_refusal(ctx, p, slots)
             yield Question(fact, missing, tuple(slots), "", Severity.STOP if refused else Severity.SLOW)
 

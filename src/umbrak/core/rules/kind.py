@@ -142,16 +142,16 @@ def mixed(ctx: Context) -> Iterator[Finding]:
     """Several bufferings in one machine (their bus loading and timing differ by standard), or what the sheet keeps apart."""
     source = ctx.sheet.memory.source
     kinds: dict[Buffering, list[str | None]] = {}
-    for slot, m in ctx.all_seated:
+    for m, each in ctx.all_groups:
         if m.buffering is not None:
-            kinds.setdefault(m.buffering, []).append(slot)
+            kinds.setdefault(m.buffering, []).extend(each)
         elif m.ecc is False:  # buffered ones have ECC: whatever it is, it is none of those
-            kinds.setdefault(Buffering.UNBUFFERED, []).append(slot)
+            kinds.setdefault(Buffering.UNBUFFERED, []).extend(each)
     if len(kinds) > 1:
         least = min(kinds.values(), key=lambda slots: (len(slots), ctx.ordered(slots)))
         message = f"{' and '.join(sorted(kinds))} modules cannot work in one machine"
         yield ctx.finding("kind.mixed", Severity.STOP, least, message, source)
-    for place, both in _scopes(ctx).items():
+    for place, both in _scopes(ctx).items() if ctx.sheet.memory.never_together else ():
         seated: list[Seated] = [(s, m) for s, m in both if s is not None]  # what is soldered was made for its board
         for tests in ctx.sheet.memory.never_together:
             met = [(t, [s for s, m in seated if t.matches(m)]) for t in tests]
@@ -180,8 +180,8 @@ def _scopes(ctx: Context) -> Mapping[tuple[str, str], list[tuple[str | None, Mod
 @rule("kind.ecc-mixed")
 def ecc_mixed(ctx: Context) -> Iterator[Finding]:
     """Modules with and without ECC in one machine, or some of which nobody knows whether they have it."""
-    having = [s for s, m in ctx.all_seated if m.ecc]
-    lacking = [s for s, m in ctx.all_seated if m.ecc is False]
+    having = [s for m, slots in ctx.all_groups if m.ecc for s in slots]
+    lacking = [s for m, slots in ctx.all_groups if m.ecc is False for s in slots]
     if not having or not lacking:
         yield from _ecc_untold(ctx)
         return
@@ -208,7 +208,7 @@ def ecc_mixed(ctx: Context) -> Iterator[Finding]:
 
 def _ecc_untold(ctx: Context) -> Iterator[Finding]:
     """Modules whose ECC is not known where the machine takes them with and without it."""
-    unsure = [s for s, m in ctx.modules.items() if m.ecc is None and _may_have_ecc_or_not(ctx, m)]
+    unsure = [s for m, slots in ctx.groups if m.ecc is None and _may_have_ecc_or_not(ctx, m) for s in slots]
     if not unsure or len(ctx.all_seated) < 2:
         return
     could = Severity.RISK if ctx.sheet.memory.ecc_mixed in ("loses", "untold") else Severity.STOP

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from functools import partial
 
 from umbrak.core.memory.module import Buffering, Module, amount, densest, usable_size
 from umbrak.core.platform.machine import Unknown
@@ -34,7 +35,7 @@ class LimitUse:
     hard: bool
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)  # not frozen: a hundred are made in each evaluation, and that is a tenth of it
 class _Use:
     """A statement at one place, with all that the rules need of it."""
 
@@ -52,6 +53,8 @@ class _Use:
     condition_needs: tuple[str, ...]
     #: The code that passing it gives.
     code: str
+    #: What is told of it, made when it is asked for.
+    told: LimitUse | None = None
 
     @property
     def over(self) -> bool:
@@ -63,19 +66,21 @@ def limits_in_force(ctx: Context) -> tuple[LimitUse, ...]:
     uses = [u for u in _uses(ctx) if u.holds and u.limit < math.inf]
     order = {"machine": 0, "socket": 1, "controller": 2, "channel": 3, "slot": 4, "die": 5, "stack": 6}
     uses.sort(key=lambda u: (order[u.scope], u.where, u.unit, u.limit, u.statement.source.trust, u.statement.id))
-    return tuple(
-        LimitUse(
-            scope=u.scope,
-            where=u.where,
-            limit=u.limit,
-            used=u.used,
-            unit=u.unit,
-            source=u.statement.source,
-            trust=u.statement.source.trust,
-            hard=u.statement.hard,
-        )
-        for u in uses
+    return tuple([u.told or _tell(u) for u in uses])
+
+
+def _tell(u: _Use) -> LimitUse:
+    u.told = LimitUse(
+        scope=u.scope,
+        where=u.where,
+        limit=u.limit,
+        used=u.used,
+        unit=u.unit,
+        source=u.statement.source,
+        trust=u.statement.source.trust,
+        hard=u.statement.hard,
     )
+    return u.told
 
 
 def _statements(ctx: Context) -> Iterator[tuple[Statement, str | None, bool | None]]:
@@ -108,8 +113,10 @@ def _uses_of(ctx: Context, code: str) -> list[_Use]:
 
     def sort_out() -> dict[str, list[_Use]]:
         by_code: dict[str, list[_Use]] = {}
-        for u in sorted(_uses(ctx), key=lambda u: (u.statement.source.trust, u.limit, u.statement.id)):
+        for u in _uses(ctx):
             by_code.setdefault(u.code, []).append(u)
+        for uses in by_code.values():
+            uses.sort(key=lambda u: (u.statement.source.trust, u.limit, u.statement.id))
         return by_code
 
     return ctx.once("limit uses by code", sort_out).get(code, [])
@@ -163,11 +170,34 @@ def _in_force(ctx: Context) -> list[InForce]:
 
 
 def _all_uses(ctx: Context) -> list[_Use]:
+    told = [f for f in in_force(ctx) if f.statement.unsaid is None]
+    within = [i for i, f in enumerate(told) if _is_within_sockets(f)]
+
+    def on(socket: str) -> dict[int, list[_Use]]:
+        return {i: _uses_at(ctx, told[i], socket) for i in within if told[i].socket in (None, socket)}
+
+    on_socket = {s: ctx.at_place(("limit uses", s), ctx.seated_on(s), partial(on, s)) for s in ctx.live_sockets}
+    found = []
+    for i, f in enumerate(told):
+        if not _is_within_sockets(f):
+            found += _uses_at(ctx, f, f.socket)
+            continue
+        for socket in (f.socket,) if f.socket else ctx.live_sockets:
+            found += on_socket[socket][i]
+    return found
+
+
+def _is_within_sockets(f: InForce) -> bool:
+    """Whether each of its places lies within one socket."""
+    s = f.statement
+    return s.scope != "machine" and (f.socket is not None or (s.die_gbit is None and s.stack_height is None))
+
+
+def _uses_at(ctx: Context, f: InForce, socket: str | None) -> list[_Use]:
+    """A statement at its places, of one socket or all of them."""
     return [
         _Use(statement=f.statement, scope=scope, where=where, limit=limit, used=used, unit=unit, slots=slots, needs=missing, holds=f.holds, condition_needs=f.needs, code=_code(f.statement, scope, unit))
-        for f in in_force(ctx)
-        if f.statement.unsaid is None
-        for scope, where, limit, used, unit, slots, missing in _measure(ctx, f.statement, f.socket)
+        for scope, where, limit, used, unit, slots, missing in _measure(ctx, f.statement, socket)
     ]  # fmt: skip
 
 
@@ -191,9 +221,13 @@ def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measur
     """(scope, where, limit, used, unit, slots, what is unknown) of a statement at each of its places."""
     sockets = (socket,) if socket else ctx.live_sockets
     if s.package_ranks is not None:
+        alike: dict[tuple[int, ...], tuple[int, tuple[str, ...]]] = {}
         for where, seated in _places(ctx, s.scope, sockets):
             if s.where in (None, where):
-                used, missing = _chip_selects(ctx, seated, s.package_ranks)
+                filled = tuple([id(m) for _, m in seated])
+                used, missing = alike.get(filled) or _chip_selects(ctx, seated, s.package_ranks)
+                if not missing:  # what is missing names slots: not the same for another channel
+                    alike[filled] = used, missing
                 yield s.scope, where, s.package_ranks, used, "ranks", tuple(x for x, _ in seated), missing
     elif s.die_gbit is not None or s.stack_height is not None:
         member, unit, scope = (
@@ -202,29 +236,25 @@ def _measure(ctx: Context, s: Statement, socket: str | None) -> Iterator[_Measur
         limit = s.die_gbit if s.die_gbit is not None else s.stack_height
         # Soldered memory runs as it was made; density and stacks are a matter of what is put in.
         everything = [x for place in sockets for x in ctx.seated_on(place) if x[0] is not None]
-        concerned = [x for x in everything if s.where is None or _within(ctx, x[0], s.where)]
-        values: list[tuple[str | None, float | None]] = [(x, getattr(m, member)) for x, m in concerned]
-        highest = max((v for _, v in values if v is not None), default=0)
-        over = tuple(x for x, v in values if v is not None and limit is not None and v > limit)
+        concerned = everything if s.where is None else [x for x in everything if _within(ctx, x[0], s.where)]
+        kinds = {id(m): m for _, m in concerned}
+        values: dict[int, float | None] = {key: getattr(m, member) for key, m in kinds.items()}
+        highest = max((v for v in values.values() if v is not None), default=0)
+        dense = {key for key, v in values.items() if v is not None and limit is not None and v > limit}
         # A size bounds how dense its dies can be: what cannot pass the limit is not asked for.
-        missing = tuple(
-            f"{x or 'soldered'}.{member}"
-            for x, m in concerned
-            if getattr(m, member) is None and not (member == "die_gbit" and (densest(m) or math.inf) <= (limit or 0))
-        )
-        yield (
-            scope,
-            s.where or (socket or "machine"),
-            float(limit or 0),
-            highest,
-            unit,
-            over or tuple(x for x, _ in concerned if f"{x}.{member}" in missing),
-            missing,
-        )
+        open_ = {
+            key
+            for key, v in values.items()
+            if v is None and not (member == "die_gbit" and (densest(kinds[key]) or math.inf) <= (limit or 0))
+        }
+        over = tuple(x for x, m in concerned if id(m) in dense) if dense else ()
+        untold = tuple(x for x, m in concerned if id(m) in open_) if open_ else ()
+        missing = tuple(f"{x or 'soldered'}.{member}" for x in untold)
+        yield scope, s.where or (socket or "machine"), float(limit or 0), highest, unit, over or untold, missing
     elif s.capacity_gib is not None:
         for where, seated in _places(ctx, s.scope, sockets):
             if s.where in (None, where):
-                total = sum(usable_size(m) for _, m in seated)
+                total = ctx.channel_gib[where] if s.scope == "channel" else sum(usable_size(m) for _, m in seated)
                 yield s.scope, where, s.capacity_gib, total, "GiB", tuple(x for x, _ in seated), ()
 
 
@@ -479,7 +509,15 @@ for _name in (
     _register(_name)
 
 
-@rule("limit.firmware", applies=lambda ctx: any(u.statement.condition_words() for u in _uses(ctx)))
+def _of_some_version(ctx: Context) -> list[_Use]:
+    def of_versions() -> list[_Use]:
+        named = {f.statement.id for f in in_force(ctx) if f.statement.of_version}
+        return [u for u in _uses(ctx) if u.statement.id in named and u.statement.of_version] if named else []
+
+    return ctx.once("limits of versions", of_versions)
+
+
+@rule("limit.firmware", applies=lambda ctx: bool(_of_some_version(ctx)))
 def firmware(ctx: Context) -> Iterator[Finding]:
     """A total met only by another firmware or system version, or nobody knows which version runs. A hard limit of the
     version that is fitted is `limit.*` alone: what another allows pardons nothing."""
@@ -533,7 +571,7 @@ def figures(ctx: Context) -> tuple[FigureUse, ...]:
 
 
 def _figures(ctx: Context) -> Iterator[FigureUse]:
-    of_versions = [u for u in _uses(ctx) if u.statement.condition_words()]
+    of_versions = _of_some_version(ctx)
     for u in _uses(ctx):
         if u.holds is False or u.statement.hard or (u.over and _vouched_for(ctx, u)):
             continue

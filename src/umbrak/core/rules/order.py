@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from umbrak.core.bandwidth import balance
 from umbrak.core.memory.module import amount, member_words
-from umbrak.core.platform.machine import UNKNOWN, Unknown
+from umbrak.core.platform.machine import Unknown
 from umbrak.core.platform.sheet import FillOrder
 from umbrak.core.rules.catalogue import SHEET_SEVERITY
 from umbrak.core.rules.context import Context
@@ -17,9 +17,12 @@ from umbrak.core.rules.register import rule
 
 def _orders(ctx: Context) -> Iterator[tuple[FillOrder, list[str]]]:
     """Orders whose slots are all known, with the filled ones; a slot not known decides nothing (`fit.unknown`)."""
-    for fill in live_orders(ctx):
-        if fill.slots and not any(ctx.layout.get(s) is UNKNOWN for s in fill.slots):
-            yield fill, [s for s in fill.slots if s in ctx.modules]
+
+    def known() -> list[tuple[FillOrder, list[str]]]:
+        fills = [f for f in live_orders(ctx) if f.slots and not set(ctx.unknown_slots).intersection(f.slots)]
+        return [(f, [s for s in f.slots if s in ctx.modules]) for f in fills]
+
+    yield from ctx.once("orders", known)
 
 
 def live_orders(ctx: Context) -> tuple[FillOrder, ...]:
@@ -54,7 +57,9 @@ def _has_order(ctx: Context) -> bool:
 
 def _misplaced(ctx: Context, fill: FillOrder, filled: list[str]) -> tuple[list[str], list[str], list[str]]:
     """(modules in wrong slots behind a gap, other modules in wrong slots, empty slots that come first)."""
-    first = [s for each in expected_sets(fill, len(filled)) for s in each]
+    first = dict.fromkeys(s for each in expected_sets(fill, len(filled)) for s in each)
+    if first.keys() == set(filled):
+        return [], [], []
     wrong = [s for s in filled if s not in first]
     empty = [s for s in first if s not in filled]
     channel = {s: ctx.sheet.slots[s].channel for s in fill.slots}
@@ -62,11 +67,15 @@ def _misplaced(ctx: Context, fill: FillOrder, filled: list[str]) -> tuple[list[s
     return gap, [s for s in wrong if s not in gap], empty
 
 
+def _places(ctx: Context) -> list[tuple[FillOrder, list[str], tuple[list[str], list[str], list[str]]]]:
+    """(order, its filled slots, what of them is misplaced) for each whose slots are all known."""
+    return ctx.once("places", lambda: [(fill, filled, _misplaced(ctx, fill, filled)) for fill, filled in _orders(ctx)])
+
+
 @rule("order.place", _has_order)
 def place(ctx: Context) -> Iterator[Finding]:
     """Wrong slots for this count of modules."""
-    for fill, filled in _orders(ctx):
-        _, wrong, empty = _misplaced(ctx, fill, filled)
+    for fill, filled, (_, wrong, empty) in _places(ctx):
         if wrong:
             message = f"{ctx.names(wrong)} should be empty with {count_words(len(filled))}; {ctx.names(empty)} {ctx.are(empty, 'comes', 'come')} first"
             yield ctx.as_sheet_says(
@@ -82,8 +91,7 @@ def place(ctx: Context) -> Iterator[Finding]:
 @rule("order.gap", _has_order)
 def gap(ctx: Context) -> Iterator[Finding]:
     """A slot is filled while one of its channel that comes first is empty."""
-    for fill, filled in _orders(ctx):
-        behind, _, empty = _misplaced(ctx, fill, filled)
+    for fill, _, (behind, _, empty) in _places(ctx):
         if behind:
             first = [e for e in empty if any(ctx.sheet.slots[e].channel == ctx.sheet.slots[s].channel for s in behind)]
             message = f"{ctx.names(behind)} {ctx.are(behind)} filled while {ctx.names(first)}, which {ctx.are(first, 'comes', 'come')} first in the channel, {ctx.are(first)} empty"

@@ -28,7 +28,9 @@ def rail_common(ctx: Context) -> Iterator[Finding]:
         board = rail.domain.rails_v
         if ctx.sheet.memory.rail_policy == "setting" and setting is not None:
             board = tuple(v for v in board if v == setting)
-        alien = [(s, m) for s, m in _fed(ctx, rail) if m.rails_v and not set(m.rails_v) & set(board)]
+        # What may run at a rail that serves all is alien to none.
+        fed = _fed(ctx, rail) if not set(rail.possible) & set(board) else ()
+        alien = [(s, m) for s, m in fed if m.rails_v and not set(m.rails_v) & set(board)]
         if alien:
             theirs = sorted({v for _, m in alien for v in m.rails_v})
             slots = [s for s, _ in alien]

@@ -3,10 +3,13 @@ next. Everything that they depend on is in their arguments, so what is remembere
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Any
 
 from umbrak.core.cures import Cure, cures
-from umbrak.core.evaluate import Evaluation, evaluate, question
+from umbrak.core.evaluate import Evaluation, evaluate_in, question
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
@@ -52,7 +55,23 @@ def judge_targets(m: Loaded, layout: Layout, module: Module, taken_from: str | N
 def _judge(
     sheet: Sheet, machine: Machine, layout: Layout, before: Layout | None, statements: _Statements, ran: Layout
 ) -> Evaluation:
-    return evaluate(sheet, machine, layout, statements, before, ran=ran)
+    last = _judged_last(sheet, machine, statements, ran)
+    asked = question(sheet, machine, layout, statements, before, ran, last.by_place)
+    judged = evaluate_in(asked)
+    last.by_place = asked.by_place
+    return judged
+
+
+@dataclass
+class _Last:
+    """What was worked out place by place for the layout judged last: the next one mostly differs from it in a slot."""
+
+    by_place: Mapping[object, tuple[object, Any]] = field(default_factory=dict)
+
+
+@lru_cache(maxsize=_KEPT // 4)
+def _judged_last(sheet: Sheet, machine: Machine, statements: _Statements, ran: Layout) -> _Last:
+    return _Last()
 
 
 @lru_cache(maxsize=_KEPT)

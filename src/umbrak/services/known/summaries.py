@@ -15,7 +15,15 @@ from umbrak.core.evaluate import after_proof, worst
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.rules.finding import Severity
 from umbrak.services.known.judging import judge
-from umbrak.services.known.loading import Loaded, as_planned, known_slots, layout_of, load_machine, official_gib
+from umbrak.services.known.loading import (
+    Loaded,
+    as_planned,
+    known_slots,
+    layout_of,
+    load_machine,
+    load_machines,
+    official_gib,
+)
 from umbrak.services.known.rules_version import rules_version
 from umbrak.services.sheets.library import load_sheet
 from umbrak.store import machines as store
@@ -74,24 +82,36 @@ def summary_key(m: store.MachineRow, survey_id: UUID, plan: PlanRow | None) -> s
 
 def refresh(db: Connection, machine_id: UUID) -> dict[str, Any]:
     """Compute a machine's summary and keep it: called within each transaction that changes what it rests on."""
-    m = load_machine(db, machine_id)
-    plans = plan_store.plans_of(db, machine_id)
-    plan = next(iter(plans), None)
-    document = _summarise(m, plan, known_at_proof(db, plan) if plan else None)
-    document["verdicts"] = _verdicts(db, m, plans)
-    _tell_changes(db, m, store.summary_of(db, machine_id), document["verdicts"])
+    return _refresh_all(db, [load_machine(db, machine_id)])[machine_id]
+
+
+def _refresh_all(db: Connection, machines: Sequence[Loaded]) -> dict[UUID, dict[str, Any]]:
+    """Summaries of some machines, computed and kept in as many statements as one takes."""
+    keys = [m.row.id for m in machines]
+    plans, before = plan_store.plans_by_machine(db, keys), store.summaries_of(db, keys)
+    found = {}
+    for m in machines:
+        own = plans.get(m.row.id, [])
+        plan = next(iter(own), None)
+        document = _summarise(m, plan, known_at_proof(db, plan) if plan else None)
+        document["verdicts"] = _verdicts(db, m, own)
+        _tell_changes(db, m, before.get(m.row.id), document["verdicts"])
+        found[m.row.id] = _row(m.row.id, summary_key(m.row, m.survey.id, plan), document)
+    store.keep_summaries(db, list(found.values()))
+    return {key: row.document for key, row in found.items()}
+
+
+def _row(machine_id: UUID, key: str, document: dict[str, Any]) -> store.SummaryRow:
     severity = document["worst_severity"]
-    store.keep_summary(
-        db,
-        machine_id,
-        summary_key(m.row, m.survey.id, plan),
-        rules_version(),
-        document["installed_gib"],
-        _RANKS[severity] if severity else _NOTHING,
-        document["failed"],
-        document,
+    return store.SummaryRow(
+        machine_id=machine_id,
+        key=key,
+        rules_version=rules_version(),
+        installed_gib=document["installed_gib"],
+        worst_rank=_RANKS[severity] if severity else _NOTHING,
+        failed=document["failed"],
+        document=document,
     )
-    return document
 
 
 def known_at_proof(db: Connection, plan: PlanRow) -> frozenset[str] | None:
@@ -144,11 +164,22 @@ def refresh_stale(engine: Engine) -> int:
     while True:
         with engine.begin() as db:
             batch = store.summaries_lacking(db, rules_version(), _BATCH)
-            for machine_id in batch:
-                refresh_or_tell(db, machine_id)
+            _refresh_or_tell_all(db, batch)
         done += len(batch)
         if not batch:
             return done
+
+
+def _refresh_or_tell_all(db: Connection, machines: Sequence[UUID]) -> None:
+    """All at once; where one of them cannot be read, one by one."""
+    try:
+        with db.begin_nested():
+            _refresh_all(db, load_machines(db, machines))
+    except SQLAlchemyError:
+        raise
+    except Exception:  # whichever of them it was: told by its own line
+        for machine_id in machines:
+            refresh_or_tell(db, machine_id)
 
 
 def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
@@ -176,7 +207,7 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
         "verdicts": {},
     }
     # Under a key that nothing has: each look tries anew, so that what was mended is shown.
-    store.keep_summary(db, machine_id, "unreadable", rules_version(), 0, _RANKS["stop"], 0, document)
+    store.keep_summaries(db, [_row(machine_id, "unreadable", document)])
     return document
 
 

@@ -23,7 +23,7 @@ from umbrak.formats.spreadsheet import harmless
 from umbrak.services.sheets.library import load_sheet
 from umbrak.services.shelf.view import see_stock
 from umbrak.store import machines as store
-from umbrak.store.machines import MachineRow, summaries_of
+from umbrak.store.machines import MachineRow, all_summaries
 from umbrak.store.plans import PlanRow, standing_plans
 from umbrak.store.sizings import find_sizings
 from umbrak.store.surveys import SurveyRow, newest_surveys
@@ -153,7 +153,7 @@ def _in_batches(rows: Sequence[MachineRow]) -> Iterator[Sequence[MachineRow]]:
 
 
 def _machines(db: Connection) -> Iterator[_Row]:
-    told = summaries_of(db)
+    told = all_summaries(db)
     needs = {k: need_of(s).total or None for k, s in find_sizings(db, list(told)).items()}
     for m, survey in _surveyed(db):
         s = told.get(m.id, {})
@@ -211,7 +211,7 @@ def _modules(db: Connection) -> Iterator[_Row]:
 
 
 def _plans(db: Connection) -> Iterator[_Row]:
-    told, plans = summaries_of(db), dict[UUID, list[PlanRow]]()
+    told, plans = all_summaries(db), dict[UUID, list[PlanRow]]()
     for p in standing_plans(db):
         plans.setdefault(p.machine_id, []).append(p)
     for m, survey in _surveyed(db, [m for m in store.all_machines(db) if m.id in plans]):

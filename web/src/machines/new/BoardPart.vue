@@ -1,15 +1,16 @@
 <script setup lang="ts">
 /** Processors, channels and slots: the shape of a board, by a preset or count by count. */
 import { computed, onMounted, ref, shallowRef } from 'vue'
-import { api, ask, type Answers } from '@/api/client'
+import { api, ask, wordsOf, type Answers } from '@/api/client'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import FieldFault from '@/ui/FieldFault.vue'
+import { amountIn } from '@/ui/form'
 import { plural } from '@/ui/words'
 import AskPart from './AskPart.vue'
 import ChoiceRow from './ChoiceRow.vue'
 import CountField from './CountField.vue'
 import SocketChoices from './SocketChoices.vue'
-import TextAnswer from './TextAnswer.vue'
+import TextAnswer from '@/ui/TextAnswer.vue'
 import { evenSlots, reshaped, shapedLike, slotCount, withChannel, withChannels, withSlots, withSoldered } from './answers'
 import type { Making } from './making'
 
@@ -40,9 +41,16 @@ function take(given: Answers): void {
   m.note.value = ''
 }
 const shown = (n: number | null) => (n === null ? '' : String(n))
-function gib(typed: string): number | null {
-  const n = Number(typed.trim().replace(',', '.'))
-  return Number.isFinite(n) && n > 0 ? n : null
+const unread = ref('')
+/** How much is soldered on a channel; what cannot be read changes nothing, and that is said. */
+function solder(at: number, typed: string): void {
+  unread.value = ''
+  try {
+    const soldered_gib = typed.trim() ? amountIn('soldered_gib', typed) || null : null
+    m.answer({ ...withChannel(a.value, at, { soldered_gib }), names: a.value.names, behind: a.value.behind })
+  } catch (error) {
+    unread.value = `Soldered GB: ${wordsOf(error)}`
+  }
 }
 </script>
 
@@ -65,7 +73,7 @@ function gib(typed: string): number | null {
     <div class="words">
       <button type="button" class="choice" :aria-pressed="uneven" @click="apart = !apart">channels differ</button>
       <button type="button" class="choice" :aria-pressed="soldered" @click="m.answer(withSoldered(a, !soldered))">soldered memory</button>
-      <label v-if="soldered && !uneven" class="small faded">how much <TextAnswer :value="shown(a.channels.find((c) => c.soldered)!.soldered_gib)" class="short" inputmode="decimal" label="Soldered GB" placeholder="?" @said="m.answer({ ...withChannel(a, a.channels.findIndex((c) => c.soldered), { soldered_gib: gib($event) }), names: a.names, behind: a.behind })" /> GB</label>
+      <label v-if="soldered && !uneven" class="small faded">how much <TextAnswer :value="shown(a.channels.find((c) => c.soldered)!.soldered_gib)" class="short" inputmode="decimal" label="Soldered GB" placeholder="?" @said="solder(a.channels.findIndex((c) => c.soldered), $event)" /> GB</label>
     </div>
     <table v-if="uneven" class="apart small" aria-label="Channel by channel">
       <tbody>
@@ -74,11 +82,12 @@ function gib(typed: string): number | null {
           <td><CountField :label="`slots of channel ${letter(i)}`" :least="0" :most="3" :model-value="c.slots" @update:model-value="m.answer(withChannel(a, i, { slots: $event! }))" /></td>
           <td>
             <label class="check"><input type="checkbox" :checked="c.soldered" :aria-label="`channel ${letter(i)} has soldered memory`" @change="m.answer(withChannel(a, i, { soldered: !c.soldered, soldered_gib: null }))" /> soldered</label>
-            <label v-if="c.soldered"><TextAnswer :value="shown(c.soldered_gib)" class="short" inputmode="decimal" :label="`Soldered GB of channel ${letter(i)}`" placeholder="?" @said="m.answer({ ...withChannel(a, i, { soldered_gib: gib($event) }), names: a.names, behind: a.behind })" /> GB</label>
+            <label v-if="c.soldered"><TextAnswer :value="shown(c.soldered_gib)" class="short" inputmode="decimal" :label="`Soldered GB of channel ${letter(i)}`" placeholder="?" @said="solder(i, $event)" /> GB</label>
           </td>
         </tr>
       </tbody>
     </table>
+    <p v-if="unread" class="wrong small" role="alert">{{ unread }}</p>
     <FieldFault v-for="f in Object.keys(faults).filter((k) => k === 'channels' || k.startsWith('channels.'))" :key="f" :of="faults" :name="f" />
     <ChoiceRow v-if="slotCount(a) > 1 || soldered" label="Which slots share a channel" :of="BY" :chosen="[a.channels_by]" :words="{ guess: 'channels are a guess', board: 'printed on the board', guide: 'its guide says' }" @choose="m.answer({ ...a, channels_by: $event })" />
     <ChoiceRow label="The slots stand on" :of="STANDS" :chosen="[a.stand]" :words="{ 'main board': 'on the main board', 'memory boards': 'memory boards', risers: 'risers', tray: 'tray' }" :wrong="faults.carriers" @choose="m.answer(reshaped(a, { stand: $event, carriers: $event === 'main board' || $event === 'tray' ? 1 : Math.max(a.processors, $event === 'risers' ? 2 : 1) }))">

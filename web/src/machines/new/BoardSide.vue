@@ -10,7 +10,7 @@ import FieldFault from '@/ui/FieldFault.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { plural } from '@/ui/words'
 import ReportMapping from '../ReportMapping.vue'
-import TextAnswer from './TextAnswer.vue'
+import TextAnswer from '@/ui/TextAnswer.vue'
 import type { Making } from './making'
 
 const props = defineProps<{ making: Making; hand: ReturnType<typeof useHand> }>()

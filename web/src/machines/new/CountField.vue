@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** A count: typed, or one more and one fewer. */
-import TextAnswer from './TextAnswer.vue'
+import TextAnswer from '@/ui/TextAnswer.vue'
 
 const count = defineModel<number | null>({ required: true })
 const props = defineProps<{ label: string; least: number; most: number; /** What stands where the count is null. */ mixed?: string }>()

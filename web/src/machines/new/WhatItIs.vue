@@ -5,7 +5,7 @@ import FieldFault from '@/ui/FieldFault.vue'
 import AskPart from './AskPart.vue'
 import ChoiceRow from './ChoiceRow.vue'
 import SocketChoices from './SocketChoices.vue'
-import TextAnswer from './TextAnswer.vue'
+import TextAnswer from '@/ui/TextAnswer.vue'
 import { progress } from './answers'
 import type { Making } from './making'
 

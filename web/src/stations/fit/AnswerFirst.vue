@@ -2,7 +2,8 @@
 /** What to answer first: one question at a time, with what it could hide, where to look, and answers to press. */
 import { computed, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
-import type { Question } from '@/api/client'
+import { wordsOf, type Question } from '@/api/client'
+import { amountIn } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
 
 const props = defineProps<{ questions: Question[]; mayAnswer: boolean; machineId: string }>()
@@ -10,12 +11,13 @@ const emit = defineEmits<{ answer: [facts: Question['answers'][number]['facts'],
 
 const at = ref(0)
 const typed = ref('')
+const fault = ref('')
 const shown = computed(() => props.questions[Math.min(at.value, props.questions.length - 1)])
 watch(
   () => props.questions.map((q) => q.needs.join(' ')).join('|'),
   () => {
     at.value = 0
-    typed.value = ''
+    typed.value = fault.value = ''
   },
 )
 
@@ -27,7 +29,12 @@ function keep(): void {
   const need = shown.value?.typed
   const value = typed.value.trim()
   if (!need || !value) return
-  emit('answer', { [need]: isNumber(need) ? Number(value.replace(',', '.')) : value }, false)
+  fault.value = ''
+  try {
+    emit('answer', { [need]: isNumber(need) ? amountIn(need, value) : value }, false)
+  } catch (error) {
+    fault.value = wordsOf(error)
+  }
 }
 </script>
 
@@ -45,6 +52,7 @@ function keep(): void {
         <form v-if="shown.typed" @submit.prevent="keep">
           <input v-model="typed" :aria-label="shown.text" :inputmode="isNumber(shown.typed) ? 'decimal' : 'text'" maxlength="60" />
           <button type="submit" class="press" :disabled="!typed.trim()">Keep it</button>
+          <p v-if="fault" class="wrong small" role="alert">{{ fault }}</p>
         </form>
       </template>
       <RouterLink v-if="shown.of_sheet === 'limits'" class="press" :to="`/machines/${machineId}/ceiling`">State a limit</RouterLink>

@@ -2,7 +2,9 @@
 /** What a route must meet: numbers and yes-or-no, each on or off. Where there is little room those that ask for nothing are a press away. */
 import { computed, ref } from 'vue'
 import { gbUp } from '@/ui/figures'
-import type { Wishes } from '@/api/client'
+import { amountIn } from '@/ui/form'
+import TextAnswer from '@/ui/TextAnswer.vue'
+import { wordsOf, type Wishes } from '@/api/client'
 
 const props = defineProps<{ wishes: Wishes; currency: string }>()
 const emit = defineEmits<{ change: [wishes: Partial<Wishes>] }>()
@@ -31,10 +33,15 @@ function shown(key: Numeric): string {
   const value = props.wishes[key]
   return value === null || value === undefined ? '' : key === 'usable_gib' ? gbUp(Number(value)) : String(key === 'top_trouble' ? Math.round(Number(value) * 100) : value)
 }
-function set(key: Numeric, event: Event): void {
-  const text = (event.target as HTMLInputElement).value.trim().replace(',', '.')
-  const value = text === '' || !Number.isFinite(Number(text)) || Number(text) < 0 ? null : Number(text)
-  emit('change', { [key]: value === null ? null : key === 'top_trouble' ? Math.min(value, 100) / 100 : key === 'free_slots' || key === 'rate_mts' ? Math.round(value) : value })
+const fault = ref('')
+function set({ key, before, after }: (typeof NUMBERS)[number], typed: string): void {
+  fault.value = ''
+  try {
+    const value = typed.trim() ? amountIn(key, typed) : null
+    emit('change', { [key]: value === null ? null : key === 'top_trouble' ? Math.min(value, 100) / 100 : key === 'free_slots' || key === 'rate_mts' ? Math.round(value) : value })
+  } catch (error) {
+    fault.value = `${before} ${after()}: ${wordsOf(error)}`
+  }
 }
 </script>
 
@@ -42,12 +49,13 @@ function set(key: Numeric, event: Event): void {
   <div class="wishes" role="group" aria-label="Wishes">
     <span class="faded">Wishes</span>
     <label v-for="n in numbers" :key="n.key" class="choice wish" :class="{ on: shown(n.key) !== '' }">
-      {{ n.before }} <input :value="shown(n.key)" inputmode="decimal" :class="{ wide: n.wide }" :aria-label="`${n.before} ${n.after()}`" placeholder="any" @change="set(n.key, $event)" /> {{ n.after() }}
+      {{ n.before }} <TextAnswer :value="shown(n.key)" inputmode="decimal" :class="{ wide: n.wide }" :label="`${n.before} ${n.after()}`" :most="20" placeholder="any" @said="set(n, $event)" /> {{ n.after() }}
     </label>
     <button v-for="t in toggles" :key="t.key" type="button" class="choice" :aria-pressed="wishes[t.key] === t.on" @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
       {{ t.words }}
     </button>
     <button type="button" class="quiet-link" :aria-expanded="more" @click="more = !more">{{ more ? 'Fewer wishes' : 'More wishes' }}</button>
+    <p v-if="fault" class="wrong small fault" role="alert">{{ fault }}</p>
   </div>
 </template>
 
@@ -74,6 +82,10 @@ function set(key: Numeric, event: Event): void {
 .wish.on::after {
   width: 100%;
   background: var(--umber);
+}
+.fault {
+  flex-basis: 100%;
+  margin: 0;
 }
 input {
   width: 58px;

@@ -7,17 +7,23 @@ const emit = defineEmits<{ said: [text: string] }>()
 defineOptions({ inheritAttrs: false })
 const field = ref<HTMLInputElement>()
 const typed = ref(props.value)
+/** What was answered last: leaving a field after Enter answers nothing a second time. */
+let said: string | null = null
 watch(
   () => props.value,
   (now) => {
+    said = null
     if (document.activeElement !== field.value || typed.value === now) typed.value = now
   },
 )
 function say(): void {
-  if (typed.value !== props.value) emit('said', typed.value)
+  if (typed.value === props.value || typed.value === said) return
+  said = typed.value
+  emit('said', typed.value)
 }
 function leave(): void {
   say()
+  said = null
   typed.value = props.value
 }
 defineExpose({ focus: () => field.value?.focus() })
