@@ -335,9 +335,10 @@ def keep_summaries(db: Connection, rows: Sequence[SummaryRow]) -> None:
     if not rows:
         return
     values = [{f.name: getattr(r, f.name) for f in fields(r)} for r in rows]
-    statement = upsert(machine_summary).values(values)
+    statement = upsert(machine_summary)
     new = {name: statement.excluded[name] for name in values[0]}
-    db.execute(statement.on_conflict_do_update(index_elements=["machine_id"], set_={**new, "computed_at": func.now()}))
+    statement = statement.on_conflict_do_update(index_elements=["machine_id"], set_={**new, "computed_at": func.now()})
+    db.execute(statement, values)
 
 
 def summaries_lacking(db: Connection, rules_version: int, limit: int) -> list[UUID]:
