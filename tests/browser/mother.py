@@ -16,7 +16,7 @@ from pathlib import Path
 import uvicorn
 
 from umbrak.devices.networks import Networks
-from umbrak.server.app import make_app
+from umbrak.server.app import make_app, settle
 from umbrak.services.reach import Outside
 from umbrak.store.engine import open_engine
 
@@ -43,6 +43,7 @@ def serve(told: int, url: str, dist: str, port: int, ahead: str) -> None:
 
 def main() -> None:
     asked = socket.socket(fileno=int(sys.argv[1]))
+    settle(make_app(None))  # what the first answer takes is in every fork then
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody waits for the servers
     while True:
         raw, lines, _, _ = socket.recv_fds(asked, 10_000, 1)

@@ -183,6 +183,7 @@ def _vault() -> Vault:
 def _run(app: FastAPI, at: Listening, told: list[str]) -> None:
     """Serve until told to stop; says where, once it can be reached."""
     _check_certificate(at.tls_cert, at.tls_key)
+    settle(app)
     listener = _listen(at.host, at.port)
     scheme = "https" if at.tls_cert else "http"
     shown = f"[{at.host}]" if ":" in at.host else at.host

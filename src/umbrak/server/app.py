@@ -5,12 +5,14 @@ from __future__ import annotations
 import secrets
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
+from functools import lru_cache
 from pathlib import Path
 
-from fastapi import FastAPI, Request, Response
+from fastapi import APIRouter, FastAPI, Request, Response
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse
 from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
+from starlette.routing import BaseRoute
 
 import umbrak
 from umbrak.devices.directory import Directory
@@ -61,6 +63,51 @@ def _utc_now() -> datetime:
     return datetime.now(UTC)
 
 
+@lru_cache(maxsize=1)
+def _api() -> list[BaseRoute]:
+    """The routes of the API, one list for all servers of a process: what is worked out of a route at its first match (seconds,
+    for all of them) stays with it."""
+    api = APIRouter(generate_unique_id_function=operation_id)
+    for router in (
+        session,
+        directory_,
+        access,
+        people,
+        machines,
+        ceiling,
+        plans,
+        events,
+        finding,
+        services,
+        intakes,
+        jobs,
+        notes,
+        exhibits,
+        boards,
+        waiting,
+        sheets,
+        drafts,
+        lists,
+        labels,
+        parts,
+        shelf,
+        buying,
+        desk,
+        rounds,
+        sizing,
+        routes,
+        runs,
+    ):
+        api.include_router(router.router, prefix="/api", max_body_size=BODY_BYTES)
+    return api.routes
+
+
+def settle(app: FastAPI) -> None:
+    """Work out all routes now: else the first who asks waits for it."""
+    for route in app.routes:
+        route.matches({"type": "http", "method": "GET", "path": "/", "root_path": "", "headers": []})
+
+
 def make_app(
     engine: Engine | None,
     front_end: Path | None = None,
@@ -100,37 +147,7 @@ def make_app(
     figures = Figures(engine, app.state.hub)
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
-    for router in (
-        session,
-        directory_,
-        access,
-        people,
-        machines,
-        ceiling,
-        plans,
-        events,
-        finding,
-        services,
-        intakes,
-        jobs,
-        notes,
-        exhibits,
-        boards,
-        waiting,
-        sheets,
-        drafts,
-        lists,
-        labels,
-        parts,
-        shelf,
-        buying,
-        desk,
-        rounds,
-        sizing,
-        routes,
-        runs,
-    ):
-        app.include_router(router.router, prefix="/api", max_body_size=BODY_BYTES)
+    app.router.routes.extend(_api())
 
     @app.get("/healthz", include_in_schema=False)
     def alive() -> dict[str, str]:
