@@ -122,6 +122,12 @@ def _asked(section: str, words: str) -> Callable[[Page], None]:
     return lead
 
 
+def _walk(page: Page) -> None:
+    _keys(page)
+    page.get_by_role("button", name=re.compile("^The first walk")).click()
+    expect(page.get_by_role("region", name="First walk")).to_be_visible()
+
+
 def _other_model(page: Page) -> None:
     station_of(page, "hall-03", "Survey")
     page.get_by_role("button", name="Edit").first.click()
@@ -163,6 +169,8 @@ MORE: dict[str, Callable[[Page], None]] = {
     "buying": _at("/shelf/buy", "What to buy"),
     "orders": _at("/shelf/orders", "On order"),
     "shelf-offer": _press(_at("/shelf", "Shelf"), "Add an offer"),
+    "target-seen": _press(_station("desk-06", "Target"), "Begin from what it shows"),
+    "walk": _walk,
     "note-trial": _press(_at("/notes", "Field notes"), "Note a trial"),
 }
 

@@ -118,6 +118,8 @@ def test_a_new_machine_comes_to_duty_by_keys_alone(sign_in: SignIn, served: Serv
     shows_all(page, "What does it show?")
     press(page, button(page, "Memory test"))
     write(page, "Tool", "stick")
+    write(page, "Passes", "1")
+    write(page, "Errors", "0")
     press(page, button(page, "Keep the result"))
     expect(page.get_by_text("1 pass without an error")).to_be_visible()
     press(page, page.get_by_role("link", name=re.compile("^Go on with the run sheet")))

@@ -67,7 +67,7 @@ def test_an_address_is_told_and_bulk_kept_for_so_long(sign_in: SignIn) -> None:
     expect(page.get_by_text("not told for now")).to_be_visible()
     page.get_by_label("Jobs that have ended").fill("ninety")
     page.get_by_role("button", name="Keep it so").nth(1).click()
-    expect(page.get_by_text("must be")).to_be_visible()
+    expect(page.get_by_text("“ninety” is no number")).to_be_visible()
     page.get_by_label("Jobs that have ended").fill("90")
     page.get_by_role("button", name="Keep it so").nth(1).click()
     page.reload()
