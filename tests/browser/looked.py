@@ -10,7 +10,7 @@ from tests.browser.hands import AXE
 #: 2.5.8 and 2.5.5 of WCAG except targets inside a sentence; slots are reached by zoom and keys as well.
 _SEEN = """(touch) => {
   const faults = [];
-  const shown = (e) => e.checkVisibility({opacityProperty: true, visibilityProperty: true}) && !e.closest('.visually-hidden') && getComputedStyle(e).clipPath !== 'inset(50%)';
+  const shown = (e) => e.checkVisibility({opacityProperty: true, visibilityProperty: true}) && !e.closest('.visually-hidden') && [...ancestors(e)].every((a) => getComputedStyle(a).clipPath !== 'inset(50%)');
   const named = (e) => `${e.localName}${e.className && e.className.baseVal === undefined ? '.' + String(e.className).trim().split(/\\s+/).join('.') : ''} "${(e.getAttribute('aria-label') || e.textContent || '').trim().replace(/\\s+/g, ' ').slice(0, 40)}"`;
   const root = document.scrollingElement;
   if (root.scrollWidth > root.clientWidth + 1) faults.push(['sideways', `${root.scrollWidth} in ${root.clientWidth}`]);

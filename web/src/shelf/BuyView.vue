@@ -2,7 +2,7 @@
 /** What to buy for plans: in a shop's words, of which offers, for whom; as text to paste and as a table. */
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ask, wordsOf, type Buying } from '@/api/client'
+import { api, ask, wordsOf, type Brief, type Buying } from '@/api/client'
 import { session } from '@/frame/session'
 import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
@@ -12,7 +12,7 @@ import BriefOf from '@/stations/BriefOf.vue'
 import OfferAxis from './OfferAxis.vue'
 import { partPath } from './parts'
 import OrderForm from './OrderForm.vue'
-import { perGb, takeWords } from './buying'
+import { besideOf, perGb, takeWords } from './buying'
 
 useTitle(() => 'What to buy')
 const route = useRoute()
@@ -39,6 +39,21 @@ watch(
   },
   { immediate: true },
 )
+/** Plan -> what would do for it; judged after the lines stand. */
+const briefs = shallowRef<ReadonlyMap<string, Brief>>(new Map())
+watch(buying, async (shown) => {
+  const plans = [...new Set(shown?.lines.flatMap((l) => l.needs.map((n) => n.plan_id)) ?? [])]
+  for (const plan_id of plans) {
+    if (buying.value !== shown) return
+    try {
+      const brief = await ask(api.GET('/api/plans/{plan_id}/brief', { params: { path: { plan_id } } }))
+      briefs.value = new Map([...briefs.value, [plan_id, brief]])
+    } catch {
+      // asked for by hand it says why; the lines stand without it
+    }
+  }
+})
+const beside = computed(() => new Map(buying.value?.lines.map((l) => [l, besideOf(l, briefs.value)]) ?? []))
 function choose(id: string, on: boolean): void {
   const here = buying.value!.plans.filter((p) => (p.id === id ? on : p.chosen)).map((p) => p.id)
   void router.replace({ query: here.length && here.length < buying.value!.plans.length ? { plan: here } : {} })
@@ -98,6 +113,12 @@ const twice = computed(() => {
                 <router-link v-if="l.part" class="quiet-link mono" :to="partPath(l.part)">{{ l.part }}</router-link><span v-else class="faded">any part of this kind</span>
               </p>
               <p v-for="t in l.from_shelf" :key="t.part" class="small">{{ t.modules }} from the Shelf<template v-if="t.part !== l.part">, {{ t.part }}</template></p>
+              <dl v-if="beside.get(l)" class="beside small">
+                <template v-if="beside.get(l)!.asWell.length && !l.part"><dt>as well</dt><dd>{{ beside.get(l)!.asWell.join(', ') }}</dd></template>
+                <template v-if="beside.get(l)!.nearly.length"><dt>nearly right</dt><dd><p v-for="v in beside.get(l)!.nearly.slice(0, 2)" :key="v.words"><b>{{ v.words }}</b>: {{ v.comes_to }}</p></dd></template>
+                <template v-if="beside.get(l)!.wrong.length"><dt>wrong</dt><dd>{{ beside.get(l)!.wrong.map((v) => v.words).join('; ') }}</dd></template>
+                <template v-if="beside.get(l)!.open"><dt>open</dt><dd><SeverityMark severity="ask" /> nobody can say yet that it fits: {{ plural(beside.get(l)!.open, 'fact') }} not known</dd></template>
+              </dl>
             </div>
             <div class="offer">
               <div v-for="t in l.takes" :key="t.part + t.supplier" class="take">
@@ -162,6 +183,18 @@ legend {
   justify-content: space-between;
   align-items: baseline;
   gap: 12px;
+}
+.beside {
+  display: grid;
+  grid-template-columns: 84px minmax(0, 1fr);
+  gap: 1px 8px;
+  margin: 4px 0 0;
+}
+.beside dt {
+  color: var(--faded);
+}
+.beside dd {
+  margin: 0;
 }
 article {
   display: grid;

@@ -1,5 +1,5 @@
 /** What is bought, in words. */
-import type { Buying, BuyingLine, Order, PlanView } from '@/api/client'
+import type { Brief, Buying, BuyingLine, Order, PlanView } from '@/api/client'
 import { plural } from '@/ui/words'
 
 type Take = BuyingLine['takes'][number]
@@ -15,6 +15,35 @@ export function takeWords(take: Take, line: BuyingLine): string {
 export function perGb(take: Take, gib: number | null | undefined): string {
   const all = (gib ?? 0) * take.modules
   return all ? `${(Number(take.price) / all).toFixed(2)} a GB` : ''
+}
+
+type Variant = Brief['lines'][number]['nearly'][number]
+
+/** What was judged beside the very thing. */
+export interface Beside {
+  asWell: string[]
+  nearly: Variant[]
+  wrong: Variant[]
+  /** What nobody knows yet, and could turn it. */
+  open: number
+}
+
+/** What does as well, nearly, and not at all for every plan that wants a line; null until all their briefs are here. What is
+ * wrong for one of them is wrong; what was not judged for each of them is not called right. */
+export function besideOf(line: BuyingLine, briefs: ReadonlyMap<string, Brief>): Beside | null {
+  const told = line.needs.map((n) => briefs.get(n.plan_id))
+  if (!told.every((b) => b)) return null
+  const wanted = told.map((b) => b!.lines.find((w) => w.words.replace(/^\d+ × /, '') === line.words))
+  const first = wanted[0]
+  if (!first || wanted.some((w) => !w)) return null
+  const all = wanted.map((w) => w!)
+  const one = (lists: Variant[][]) => [...new Map(lists.flat().map((v) => [v.words, v])).values()]
+  const wrong = one(all.map((w) => w.wrong))
+  const isWrong = new Set(wrong.map((v) => v.words))
+  const inEach = (words: string, of: (w: (typeof all)[number]) => Variant[]) => all.every((w) => of(w).some((v) => v.words === words))
+  const nearly = one(all.map((w) => w.nearly)).filter((v) => !isWrong.has(v.words) && inEach(v.words, (w) => [...w.nearly, ...w.as_well]))
+  const asWell = first.as_well.map((v) => v.words).filter((words) => inEach(words, (w) => w.as_well))
+  return { asWell, nearly, wrong, open: Math.max(...told.map((b) => b!.open.length)) }
 }
 
 /** What of it is bought of whom, the dearest first. */

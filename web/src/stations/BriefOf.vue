@@ -37,7 +37,7 @@ async function copy(): Promise<void> {
 
 <template>
   <section class="brief">
-    <p><button type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">{{ of ? `Nearly right, and wrong, for ${of}` : 'What to look for in a shop' }}</button><template v-if="plan && !of">&ensp;<router-link class="quiet-link" :to="{ path: '/shelf/buy', query: { plan: plan.id } }">What to buy</router-link></template></p>
+    <p><button type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">{{ of ? `The whole brief for ${of}` : 'What to look for in a shop' }}</button><template v-if="plan && !of">&ensp;<router-link class="quiet-link" :to="{ path: '/shelf/buy', query: { plan: plan.id } }">What to buy</router-link></template></p>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
     <p v-if="open && !brief && !wrong" class="small faded" role="status">judging what would do as well</p>
     <div v-if="open && brief" class="said" aria-label="Brief">
