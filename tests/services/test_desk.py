@@ -23,11 +23,13 @@ from umbrak.services.bench.entering import set_window
 from umbrak.services.buying.ordering import NewPurchase, close_purchase, decide, place_purchase, take_in
 from umbrak.services.buying.wanted import see_buying
 from umbrak.services.desk.calendar import new_feed, see_feed
+from umbrak.services.desk.money import Sum
 from umbrak.services.desk.report import manager_pdf
 from umbrak.services.desk.view import Item, Section, see_counts, see_desk
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.machines.listing import list_machines
 from umbrak.services.people.accounts import change_account
+from umbrak.services.people.settings import MoneySettings, set_money
 from umbrak.services.plans.editing import start_plan
 from umbrak.services.plans.view import see_plan
 from umbrak.services.rounds.asked import AskedWave
@@ -74,7 +76,8 @@ def test_an_order_from_placed_to_late_to_decided(engine: Engine, technician: Acc
     )  # fmt: skip
     (coming,) = on(engine, technician, "order PO-7")
     assert (coming.section, coming.due, coming.mine) == (Section.SOON, TODAY + timedelta(days=2), True)
-    assert see_desk(engine, technician).spent == cost
+    set_money(engine, technician, MoneySettings(currency="CHF"))
+    assert see_desk(engine, technician).money.ordered == (Sum(cost, "EUR"),), "money of two currencies is no one sum"
     with engine.begin() as db:
         db.execute(update(purchase).where(purchase.c.id == order.id).values(due_on=TODAY - timedelta(days=3)))
     (late,) = on(engine, technician, "order PO-7")

@@ -24,7 +24,7 @@ from umbrak.cli.trouble import Trouble
 from umbrak.devices.directory import Directory, Settings
 from umbrak.devices.networks import Networks
 from umbrak.jobs.apart import Apart
-from umbrak.server.app import make_app
+from umbrak.server.app import make_app, settle
 from umbrak.services.known.summaries import refresh_stale
 from umbrak.services.people.accounts import Role
 from umbrak.services.reach import Outside, Vault

@@ -5487,8 +5487,6 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
-            /** Currency */
-            currency: string;
             /**
              * Is New
              * @description Whether no machine was ever made here.
@@ -5500,18 +5498,9 @@ export interface components {
             met: number;
             /** Mine */
             mine: number;
+            money: components["schemas"]["Money"];
             /** Predicted */
             predicted: number;
-            /**
-             * Spent
-             * @description What was ordered since a day.
-             */
-            spent: string;
-            /**
-             * Spent Since
-             * Format: date
-             */
-            spent_since: string;
             /**
              * Week
              * @description Seven days from a Monday on, of UTC: this week's, on a weekend the next one's.
@@ -7781,6 +7770,34 @@ export interface components {
              * @description In how many places the number was seen.
              */
             seen: number;
+        };
+        /** Money */
+        Money: {
+            /**
+             * Ended
+             * @description Plans that a lead approved and that ended.
+             */
+            ended: number;
+            /**
+             * Ordered
+             * @description What they come to; of each currency apart.
+             */
+            ordered: components["schemas"]["Sum"][];
+            /** Orders */
+            orders: number;
+            /** @description What plans that ran cost less than the official way, as it was seen when they were approved; None where that is known of none. */
+            saved: components["schemas"]["Sum"] | null;
+            /**
+             * Saved Of
+             * @description Of how many of them it is known.
+             */
+            saved_of: number;
+            /**
+             * Since
+             * Format: date
+             * @description From this day on.
+             */
+            since: string;
         };
         /** MoneyBody */
         MoneyBody: {
@@ -12019,6 +12036,13 @@ export interface components {
             reasons: string[];
             /** Title */
             title: string;
+        };
+        /** Sum */
+        Sum: {
+            /** Amount */
+            amount: string;
+            /** Currency */
+            currency: string;
         };
         /**
          * Summary

@@ -89,8 +89,10 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
           <router-link class="quiet-link small" to="/notes">By how much each was off</router-link>
         </section>
         <section aria-label="Money" class="side">
-          <h2>Money since {{ desk.spent_since }}</h2>
-          <p>ordered <b class="large">{{ Number(desk.spent).toFixed(2) }}</b> {{ desk.currency }} <router-link class="quiet-link small" to="/shelf/orders">Orders</router-link></p>
+          <h2>Money since {{ desk.money.since }}</h2>
+          <p>ordered <template v-for="(s, i) in desk.money.ordered" :key="s.currency"><template v-if="i"> and </template><b class="large">{{ Number(s.amount).toFixed(2) }}</b> {{ s.currency }}</template><template v-if="!desk.money.ordered.length">nothing</template> <router-link class="quiet-link small" to="/shelf/orders">Orders</router-link></p>
+          <p v-if="desk.money.saved"><b class="large">{{ Math.abs(Number(desk.money.saved.amount)).toFixed(2) }}</b> {{ desk.money.saved.currency }} {{ Number(desk.money.saved.amount) < 0 ? 'more' : 'less' }} than the maker’s own parts <span class="faded">in {{ desk.money.saved_of }} of {{ plural(desk.money.ended, 'approved plan') }} that ended</span></p>
+          <p v-else-if="desk.money.ended" class="faded small">What the maker’s own parts would have cost is known of none of {{ plural(desk.money.ended, 'approved plan') }} that ended.</p>
           <p><a class="quiet-link small" href="/api/desk/report" target="_blank" rel="noopener">One page for a manager, of 90 days (PDF)</a></p>
         </section>
         <CalendarFeed />

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
-from decimal import Decimal
 from uuid import UUID
 
 from sqlalchemy import Engine
@@ -15,12 +13,11 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
 from umbrak.formats.kept import MODEL
 from umbrak.formats.report import Report, ReportLine, report_pdf
-from umbrak.services.buying.ordering import purchase_views
+from umbrak.services.desk.money import ended_between, money_between
 from umbrak.services.errors import Refused
-from umbrak.services.people.settings import money_settings
 from umbrak.services.runs.entries import layouts_of
 from umbrak.store.machines import find_machines
-from umbrak.store.runs import PredictionRow, RunRow, predictions, runs_ended
+from umbrak.store.runs import PredictionRow, RunRow, runs_ended
 
 #: Longest time that one page tells of. [days]
 MOST_DAYS = 1100
@@ -41,14 +38,9 @@ def manager_pdf(engine: Engine, since: date, until: date, now: datetime) -> byte
     with engine.connect() as db:
         runs = runs_ended(db, begin, end)
         names = {m.id: m.name for m in find_machines(db, list({r.machine_id for r in runs}))}
-        told = [p for p in predictions(db) if begin <= p.ended_at < end]
-        orders = [p for p in purchase_views(db, True) if since <= p.ordered_on <= until]
-        currency = money_settings(db).currency
-    spent: dict[str, Decimal] = defaultdict(Decimal)
-    for order in orders:
-        spent[order.currency] += order.cost
+        told = ended_between(db, since, until)
+        money = money_between(db, since, until)
     lines = tuple(_line(r, names) for r in runs)
-    saved, with_price = _saved(told, currency)
     trouble = _trouble(told)
     return report_pdf(
         Report(
@@ -57,11 +49,11 @@ def manager_pdf(engine: Engine, since: date, until: date, now: datetime) -> byte
             made=now,
             lines=lines,
             gained_gib=sum(line.after_gib - line.before_gib for line in lines if line.stays),
-            spent=tuple(f"{amount:.2f} {of}" for of, amount in sorted(spent.items())),
-            orders=len(orders),
-            saved=f"{saved:.2f} {currency}" if with_price else "",
-            saved_of=with_price,
-            approved=len(told),
+            spent=tuple(f"{s.amount:.2f} {s.currency}" for s in money.ordered),
+            orders=money.orders,
+            saved=f"{money.saved.amount:.2f} {money.saved.currency}" if money.saved else "",
+            saved_of=money.saved_of,
+            approved=money.ended,
             counted=trouble.counted,
             met=trouble.met,
             predicted=trouble.predicted,
@@ -86,14 +78,6 @@ def _line(row: RunRow, names: dict[UUID, str]) -> ReportLine:
 
 def _gib(layout: Layout, failed: frozenset[str]) -> float:
     return sum(m.capacity_gib or 0 for s, m in layout.items() if isinstance(m, Module) and s not in failed)
-
-
-def _saved(told: list[PredictionRow], currency: str) -> tuple[float, int]:
-    """(what plans that ran cost less than the official way, as it was seen when they were approved; of how many that is known)"""
-    known = [
-        p.seen.saving for p in told if p.outcome == "fine" and p.seen.currency == currency and p.seen.saving is not None
-    ]
-    return sum(known), len(known)
 
 
 def _trouble(told: list[PredictionRow]) -> _Trouble:

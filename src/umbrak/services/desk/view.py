@@ -6,7 +6,6 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
-from decimal import Decimal
 from enum import StrEnum
 
 from sqlalchemy import Connection, Engine
@@ -17,8 +16,8 @@ from umbrak.core.proof.wanted import Wanted
 from umbrak.core.runsheet.step import Who
 from umbrak.services.bench.view import run_view
 from umbrak.services.buying.ordering import purchase_views
+from umbrak.services.desk.money import Money, money_between
 from umbrak.services.evidence.calibration import CalibrationView, see_calibration
-from umbrak.services.people.settings import money_settings
 from umbrak.services.rounds.view import RoundState, StateOfPlan, asked_of, round_view
 from umbrak.services.shelf.view import StockState, see_stock
 from umbrak.store import desk as store
@@ -109,10 +108,7 @@ class DeskView:
     brier: float | None
     #: By what was predicted, with the span in which the share that comes so lies.
     bands: tuple[Band, ...]
-    #: What was ordered since a day.
-    spent: Decimal
-    spent_since: date
-    currency: str
+    money: Money
 
 
 def see_desk(engine: Engine, account: Account, now: datetime | None = None) -> DeskView:
@@ -126,7 +122,6 @@ def see_desk(engine: Engine, account: Account, now: datetime | None = None) -> D
         monday = now.date() - timedelta(days=now.weekday() if now.weekday() < 5 else now.weekday() - 7)
         week = tuple(monday + timedelta(days=n) for n in range(7))
         since = now.date() - timedelta(days=_MONEY_DAYS)
-        spent = sum((p.cost for p in purchase_views(db, True) if p.ordered_on >= since), Decimal(0))
         counts: dict[Section, int] = dict.fromkeys(Section, 0)
         for i in items:
             counts[i.section] += 1
@@ -145,9 +140,7 @@ def see_desk(engine: Engine, account: Account, now: datetime | None = None) -> D
             predicted=predicted,
             brier=calibration.brier,
             bands=calibration.bands,
-            spent=spent,
-            spent_since=since,
-            currency=money_settings(db).currency,
+            money=money_between(db, since, now.date()),
         )
 
 
