@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
-from typing import Any
 
 from umbrak.core.bandwidth import Region, balance, peak_gbs, regions
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Mode, Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.rules import CATALOGUE, RULES
-from umbrak.core.rules.context import Context
+from umbrak.core.rules.context import ByPlace, Context
 from umbrak.core.rules.finding import Finding, Severity, Verdict, at_worst_of, verdict_of
 from umbrak.core.rules.limit import LimitUse, limits_in_force, over_official
 from umbrak.core.rules.mode import mode_in_force, spared_gib
@@ -26,7 +25,7 @@ def findings_of_rule(
     machine: Machine,
     layout: Layout,
     statements: Iterable[Statement] = (),
-    near: Mapping[object, tuple[object, Any]] | None = None,
+    near: ByPlace | None = None,
 ) -> list[Finding]:
     """What one rule alone finds, worst first: for a question about one code, cheaper than `evaluate`. Parameters as there."""
     ctx = question(sheet, machine, layout, statements, near=near)
@@ -97,7 +96,7 @@ def evaluate(
     before: Layout | None = None,
     without_rules: Collection[str] = (),
     ran: Layout | None = None,
-    near: Mapping[object, tuple[object, Any]] | None = None,
+    near: ByPlace | None = None,
 ) -> Evaluation:
     """What a layout comes to. Pure, total and deterministic; the order of slots or statements does not matter.
 
@@ -124,7 +123,7 @@ def question(
     statements: Iterable[Statement] = (),
     before: Layout | None = None,
     ran: Layout | None = None,
-    near: Mapping[object, tuple[object, Any]] | None = None,
+    near: ByPlace | None = None,
 ) -> Context:
     """What `evaluate` judges. Parameters as there."""
     return Context(

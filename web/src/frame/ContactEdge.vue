@@ -29,7 +29,7 @@ async function leave(): Promise<void> {
       <span class="notch" aria-hidden="true"></span>
       <router-link to="/shelf" class="place" :title="wanting('shelf')" :class="{ here: route.path.startsWith('/shelf') }">Shelf<sup v-if="counts?.shelf" class="want" aria-hidden="true">{{ counts.shelf }}</sup></router-link>
       <router-link to="/sheets" class="place" :title="wanting('sheets')" :class="{ here: route.path.startsWith('/sheets') }">Sheets<sup v-if="counts?.sheets" class="want" aria-hidden="true">{{ counts.sheets }}</sup></router-link>
-      <router-link to="/notes" class="place" active-class="here"><span class="long">Field&nbsp;</span><span class="low">notes</span></router-link>
+      <router-link to="/notes" class="place" active-class="here" aria-label="Field notes"><span class="long">Field&nbsp;</span><span class="low">notes</span></router-link>
     </div>
     <span class="idle" aria-hidden="true"></span>
     <span class="printed" aria-hidden="true"><b>UMBRAK</b></span>

@@ -22,6 +22,7 @@ from umbrak.core.plan.actions import touches
 from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.material import MILLS, Bought, Kind, kinds_of, mills, purchase_cost, told_of_parts
 from umbrak.core.routes.problem import Problem, Steps
+from umbrak.core.rules.context import ByPlace
 from umbrak.core.rules.finding import Finding, Severity
 
 #: What no evenness is asked of where memory is soldered: its channel holds what it holds.
@@ -112,6 +113,8 @@ class Scales:
     def __init__(self, problem: Problem) -> None:
         self.problem = problem
         self._beliefs: dict[Doubt, Belief] = {}
+        #: Of the layout that was weighed last.
+        self._near: ByPlace = {}
 
     @cached_property
     def live_slots(self) -> tuple[str, ...]:
@@ -167,8 +170,9 @@ class Scales:
     def weigh(self, layout: Layout) -> Weighed:
         """Judge one layout. Its modules are of kinds that are at hand in that number."""
         p = self.problem
-        ctx = question(p.sheet, p.machine, layout, p.statements, p.layout)
+        ctx = question(p.sheet, p.machine, layout, p.statements, p.layout, near=self._near)
         judged = evaluate_in(ctx)
+        self._near = ctx.by_place  # the next layout is mostly like this one
         resting = resting_of(ctx, judged, p.layout, self.listed)
         trouble = self.trouble(resting)
         by_kind = Counter(alike(m) if isinstance(m, Module) else None for m in layout.values())

@@ -16,6 +16,9 @@ from umbrak.core.solve import RailSolution, RateSolution, solve_rails, solve_rat
 
 T = TypeVar("T")
 
+#: Name -> (what it hangs on, what was worked out of that): what an evaluation leaves for the next one of the same machine.
+ByPlace = Mapping[object, tuple[object, Any]]
+
 
 @dataclass(frozen=True)
 class Context(Seating):
@@ -26,7 +29,7 @@ class Context(Seating):
     before: Layout | None = None
     #: `by_place` of another layout in the same machine under the same statements: what stands there as here is not worked
     #: out again.
-    near: Mapping[object, tuple[object, Any]] = field(default_factory=dict, compare=False, repr=False)
+    near: ByPlace = field(default_factory=dict, compare=False, repr=False)
 
     # -- rails and rates ----------------------------------------------------------------------------
 

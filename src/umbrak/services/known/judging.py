@@ -3,10 +3,8 @@ next. Everything that they depend on is in their arguments, so what is remembere
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any
 
 from umbrak.core.cures import Cure, cures
 from umbrak.core.evaluate import Evaluation, evaluate_in, question
@@ -14,7 +12,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
-from umbrak.core.rules.context import Context
+from umbrak.core.rules.context import ByPlace, Context
 from umbrak.core.targets import Target, targets
 from umbrak.services.known.loading import Loaded, sources_of
 
@@ -66,7 +64,7 @@ def _judge(
 class _Last:
     """What was worked out place by place for the layout judged last: the next one mostly differs from it in a slot."""
 
-    by_place: Mapping[object, tuple[object, Any]] = field(default_factory=dict)
+    by_place: ByPlace = field(default_factory=dict)
 
 
 @lru_cache(maxsize=_KEPT // 4)

@@ -45,7 +45,7 @@ const stated = computed<Flag[]>(() =>
       id: s.id,
       gib: s.total_gib!,
       trust: s.trust,
-      words: [`${gb(s.total_gib!)} ${s.official ? 'official' : (KIND_WORDS[s.source.kind] ?? s.source.kind)}`, s.places > 1 && !narrow.value ? saysWords(s) : '', s.why_not === 'version' ? s.condition : ''].filter(Boolean).join(', '),
+      words: [`${gb(s.total_gib!)} ${s.official ? 'official' : (KIND_WORDS[s.source.kind] ?? s.source.kind)}`, s.places > 1 && !narrow.value ? saysWords(s) : '', s.why_not === 'version' && !narrow.value ? s.condition : ''].filter(Boolean).join(', '),
       note: narrow.value ? '' : sourceWords(s),
     })),
 )

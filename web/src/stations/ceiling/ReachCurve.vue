@@ -41,7 +41,7 @@ const marks = computed(() => {
 
 <template>
   <g v-if="view.reach.length" class="reach">
-    <text :x="left" :y="top - 12" class="title">How likely so much runs<tspan v-if="!narrow" class="faded" dx="10">by every figure and trial; the band: looked at otherwise; dashed: without trials</tspan></text>
+    <text :x="left" :y="top - 12" class="title">How likely so much runs<tspan v-if="right - left > 640" class="faded" dx="10">by every figure and trial; the band: looked at otherwise; dashed: without trials</tspan></text>
     <g v-for="p in [0, 0.5, 1]" :key="p">
       <line :x1="left" :x2="right" :y1="y(p)" :y2="y(p)" class="grid" />
       <text :x="left - 6" :y="y(p) + 4" class="percent">{{ percent(p) }}</text>

@@ -25,8 +25,9 @@ describe('flags', () => {
   })
   it('keeps words apart however many stand close together', () => {
     const flags = Array.from({ length: 8 }, (_, i) => flag(String(i), 40 + i, i % 3))
-    const placed = placeFlags(flags, axis, 100, 1000, 8)
-    for (const [i, a] of placed.entries()) for (const b of placed.slice(i + 1)) expect(a.row !== b.row || a.side !== b.side).toBe(true)
+    for (const rows of [8, 2])
+      for (const [i, a] of placeFlags(flags, axis, 100, 1000, rows).entries())
+        for (const b of placeFlags(flags, axis, 100, 1000, rows).slice(i + 1)) expect(a.row !== b.row || a.side !== b.side).toBe(true)
   })
   it('stands the more trusted higher, and keeps words within the width', () => {
     const [low, high] = [flag('low', 16, 7), flag('high', 64, 0)]

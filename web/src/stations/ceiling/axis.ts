@@ -39,7 +39,7 @@ const GAP = 20
 /**
  * A row and a side for each flag: more trusted ones stand higher, and no words cover others.
  *
- * @param rows how many rows there are; what finds no free one shares the lowest
+ * @param rows how many rows there are at first; where no free one is left there is one more
  */
 export function placeFlags(flags: Flag[], axis: Axis, left: number, right: number, rows: number): PlacedFlag[] {
   const taken: { from: number; to: number }[][] = Array.from({ length: rows }, () => [])
@@ -57,8 +57,8 @@ export function placeFlags(flags: Flag[], axis: Axis, left: number, right: numbe
       poles.filter((p) => p.row < row && p.x > o.from + 2 && p.x < o.to - 2).length +
       taken.reduce((n, some, below) => n + (below > row ? some.filter((t) => x > t.from + 2 && x < t.to - 2).length : 0), 0)
     const first = Math.min(trusts.indexOf(flag.trust), rows - 1)
-    const free = Array.from({ length: rows - first }, (_, i) => first + i).flatMap((row) => inside.filter((o) => apart(row, o)).map((o) => ({ ...o, row })))
-    const { row, ...chosen } = free.sort((a, b) => behind(a.row, a) - behind(b.row, b) || a.row - b.row)[0] ?? { ...(inside[0] ?? options[0]!), row: rows - 1 }
+    const free = Array.from({ length: taken.length - first }, (_, i) => first + i).flatMap((row) => inside.filter((o) => apart(row, o)).map((o) => ({ ...o, row })))
+    const { row, ...chosen } = free.sort((a, b) => behind(a.row, a) - behind(b.row, b) || a.row - b.row)[0] ?? { ...(inside[0] ?? options[0]!), row: taken.push([]) - 1 }
     taken[row]!.push(chosen)
     poles.push({ x, row })
     placed.push({ ...flag, x, row, side: chosen.side })

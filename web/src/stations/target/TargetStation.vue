@@ -305,6 +305,7 @@ thead th {
 }
 .way {
   display: grid;
+  align-content: center;
   color: inherit;
   text-decoration: none;
   padding-left: 8px;
