@@ -50,7 +50,10 @@ export function placeFlags(flags: Flag[], axis: Axis, left: number, right: numbe
     const x = axis.x(flag.gib)
     const width = Math.max(flag.words.length, flag.note.length) * CHARACTER + GAP
     const options = (['right', 'left'] as const).map((side) => (side === 'right' ? { side, from: x, to: x + width } : { side, from: x - width, to: x }))
-    const inside = options.filter((o) => o.from >= left && o.to <= right)
+    const within = options.filter((o) => o.from >= left && o.to <= right)
+    // Words for which neither side has the room stand where least of them is lost.
+    const over = (o: { from: number; to: number }) => Math.max(left - o.from, o.to - right)
+    const inside = within.length ? within : [...options].sort((a, b) => over(a) - over(b)).slice(0, 1)
     const apart = (row: number, o: { from: number; to: number }) => taken[row]!.every((t) => o.to <= t.from || o.from >= t.to)
     // A pole behind words is no harm, for they stand out from it: but a place without one is taken first.
     const behind = (row: number, o: { from: number; to: number }) =>
@@ -58,7 +61,7 @@ export function placeFlags(flags: Flag[], axis: Axis, left: number, right: numbe
       taken.reduce((n, some, below) => n + (below > row ? some.filter((t) => x > t.from + 2 && x < t.to - 2).length : 0), 0)
     const first = Math.min(trusts.indexOf(flag.trust), rows - 1)
     const free = Array.from({ length: taken.length - first }, (_, i) => first + i).flatMap((row) => inside.filter((o) => apart(row, o)).map((o) => ({ ...o, row })))
-    const { row, ...chosen } = free.sort((a, b) => behind(a.row, a) - behind(b.row, b) || a.row - b.row)[0] ?? { ...(inside[0] ?? options[0]!), row: taken.push([]) - 1 }
+    const { row, ...chosen } = free.sort((a, b) => behind(a.row, a) - behind(b.row, b) || a.row - b.row)[0] ?? { ...inside[0]!, row: taken.push([]) - 1 }
     taken[row]!.push(chosen)
     poles.push({ x, row })
     placed.push({ ...flag, x, row, side: chosen.side })
