@@ -21,6 +21,11 @@ from umbrak.formats.yaml_splice import rewritten, same
 from umbrak.formats.yaml_text import Path, load_yaml
 
 SHEETS = {f.stem: f.read_text("utf-8") for f in sorted(File("src/umbrak/demo/sheets").glob("*.yaml"))}
+#: One in which single slots of a repeated block are told by their whole names.
+SHEETS["halvard-r24 with single slots"] = SHEETS["halvard-r24"].replace(
+    '    "*2": {tab: grey',
+    '    CPU2.A2: {printed: J7}\n    CPU1.F1: {tab: red, landmark: by the fan}\n    "*2": {tab: grey',
+)
 #: The same in other hands: in lines throughout and remarked upon, in lines from elsewhere, on few long lines.
 HANDS = {
     "as written": lambda text: text,

@@ -235,6 +235,15 @@ def test_a_block_repeated_over_carriers() -> None:
     assert sheet.memory.modes[0].slots == {"M1-X1", "M2-X1", "M3-X1"}
 
 
+def test_one_slot_of_a_repeated_block_is_told_by_its_whole_name() -> None:
+    told = BOARDS.replace('    "*2": {behind', '    M3-Y2: {printed: J7}\n    "*2": {behind')
+    slots = read_sheet(told).sheet.slots
+    assert [slots[f"M{n}-Y2"].printed for n in (1, 2, 3)] == ["board 1 Y2", "board 2 Y2", "J7"]
+    assert (slots["M3-Y2"].behind, slots["M3-Y2"].locators) == (("M3-X1",), ("P2 M3 Y2",))
+    with pytest.raises(InputError, match="in no channel"):
+        read_sheet(told.replace("M3-Y2", "M4-Y2"))
+
+
 def test_the_hash_is_of_the_content_not_of_the_text() -> None:
     same = read_sheet(GOOD.replace("id: gull", "id:   gull   # a comment"))
     other = read_sheet(GOOD.replace("64", "96"))

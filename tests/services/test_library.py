@@ -30,7 +30,7 @@ from umbrak.services.sheets.drafts import (
     together,
     write_draft,
 )
-from umbrak.services.sheets.library import add_sheet, list_sheets
+from umbrak.services.sheets.library import add_sheet, list_sheets, load_sheet
 from umbrak.services.sheets.seen import see_text
 from umbrak.store.accounts import Account
 
@@ -311,3 +311,19 @@ def test_doubts_are_joined_accepted_into_the_next_revision_or_refused(
     for gone in (accept_doubt, settle_doubt):
         with pytest.raises(NotFound):
             gone(engine, technician, hums.id)
+
+
+def test_another_name_at_one_slot_of_a_repeated_block_is_told_of_that_slot_alone(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    step = next(s for s in bench.run.steps if s.slots and len(s.slots) == 1)
+    bench.enter("doubt", step=step.key, text="the board says J7", printed="J7")
+    _, hash_ = _sheet(engine, "halvard-r24")
+    (doubt,) = see_sheet_page(engine, hash_).doubts
+    assert doubt.question == "slots.printed" and len(doubt.changes) == 1
+    draft = see_draft(engine, technician, accept_doubt(engine, technician, doubt.id))
+    kept = keep_draft(engine, technician, draft.id, draft.version, "seen at the bench")
+    with engine.connect() as db:
+        before, after = load_sheet(db, hash_).slots, load_sheet(db, kept.sheet.hash).slots
+    assert {s: x.printed for s, x in after.items() if x != before[s]} == {step.slots[0]: "J7"}

@@ -276,7 +276,7 @@ const numberOf = (slot: string) => /(\d+)\D*$/.exec(slot)?.[1] ?? slot
           <ShapeField v-if="field !== 'behind'" :key="touched" :model-value="perSlot[touched]" :shape="shape.of!" :label="`${asked.words} ${touched}`" :names="names" @update:model-value="value = { ...perSlot, [touched]: $event }" @wrong="(id, what) => (wrong[id] = what)" />
           <span v-else>behind <span class="mono">{{ ((perSlot[touched] as string[]) ?? []).join(', ') || 'none' }}</span></span>
         </div>
-        <p class="small said"><template v-for="s in slots.filter((x) => x in perSlot)" :key="s"><span class="mono">{{ s }}</span> {{ inWords(perSlot[s]) }}&ensp;</template></p>
+        <p class="small said"><template v-for="s in [...slots.filter((x) => x in perSlot), ...Object.keys(perSlot).filter((x) => !slots.includes(x))]" :key="s"><span class="mono">{{ s }}</span> {{ inWords(perSlot[s]) }}&ensp;</template></p>
       </template>
       <ShapeField v-else :model-value="value" :shape="shape" :label="asked.words" :names="names" :name="field" @update:model-value="choose" @wrong="(id, what) => (wrong[id] = what)" />
       <div v-if="question.sourced && !ownSource" class="source">

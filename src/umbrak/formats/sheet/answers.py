@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from copy import deepcopy
 from dataclasses import dataclass
 from typing import Any
 
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.asked import ONLY
-from umbrak.formats.sheet.questions import AnswerState, Where, block_of, got, key_of, means, places_in, slots_in
+from umbrak.formats.sheet.questions import (
+    AnswerState,
+    Where,
+    block_of,
+    got,
+    key_of,
+    places_in,
+    slots_in,
+    whole_names_in,
+)
+from umbrak.formats.sheet.references import means
 from umbrak.formats.sheet.shapes import names_at
 from umbrak.formats.sheet.writing import slug
 from umbrak.formats.yaml_splice import rewritten, same
@@ -59,9 +69,11 @@ def answered(text: str, key: str, answer: Answer) -> str:
             raise InputError("no-answer", [Fault("say it of each slot, or leave it", path=key)])
         slots = slots_in(data, at.path[:-1])
         wanted = {k: v for k, v in (answer.value or {}).items() if v not in (None, "", [])}
-        if odd := [k for k in wanted if k not in slots]:
+        whole = whole_names_in(data, at.path[:-1])
+        if odd := [k for k in wanted if k not in slots and k not in whole]:
             raise InputError("no-answer", [Fault(f"there is no slot {odd[0]}", path=key)])
-        put_at(data, at.path, _with_slots(got(data, at.path), slots, at.field, wanted) or None)
+        block = _with_slots(got(data, at.path), slots, at.field, wanted)
+        put_at(data, at.path, _with_single(block, whole, at.field, wanted) or None)
     else:
         put_at(data, at.path, _written(data, at, answer))
     _source(data, at, answer)
@@ -201,6 +213,19 @@ def _with_slots(given: Any, slots: list[str], field: str, wanted: Mapping[str, A
             # A name that stands after the patterns has the last word.
             block[slot] = {**(block.pop(slot) if isinstance(own, dict) else {}), field: want}
     return {k: v for k, v in block.items() if v != {} or not isinstance(given, dict) or given.get(k) == {}}
+
+
+def _with_single(block: dict[str, Any], whole: Iterable[str], field: str, wanted: Mapping[str, Any]) -> dict[str, Any]:
+    """A block's `slots`, saying `wanted` of single slots by their whole names too."""
+    for name in whole:
+        own = block.get(name)
+        if name in wanted:
+            block[name] = {**(own if isinstance(own, dict) else {}), field: wanted[name]}
+        elif isinstance(own, dict) and field in own:
+            block[name] = {k: v for k, v in own.items() if k != field}
+            if not block[name]:
+                del block[name]
+    return block
 
 
 def _last(block: Mapping[str, Any], slot: str, slots: list[str]) -> bool:

@@ -237,7 +237,9 @@ class RepeatDoc(Sourced):
     interleave_ways: list[int] = []
     channels: dict[Name, list[Name] | ChannelDoc] = {}
     slots: dict[Name, SlotDoc] = Field(
-        default_factory=dict, description="a key may end or begin with * and then holds for every slot it matches"
+        default_factory=dict,
+        description="a key may end or begin with * and then holds for every slot it matches; in `repeat` a whole name (CPU2.A1) "
+        "means that one slot alone",
     )
     population: Annotated[list[PopulationDoc], Field(max_length=_MANY)] = []
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
-from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import Any
 
@@ -45,7 +44,7 @@ from umbrak.formats.faults import Fault
 from umbrak.formats.sheet.document import ChannelDoc, RepeatDoc, SheetDoc, SheetLimitDoc, SlotDoc, TestDoc
 from umbrak.formats.sheet.facts import OpenDoc, UntoldDoc, seen_of, told, told_word, unsaid
 from umbrak.formats.sheet.population import Orders
-from umbrak.formats.sheet.references import Naming, References
+from umbrak.formats.sheet.references import Naming, References, means
 from umbrak.formats.yaml_text import Document, Path
 
 _TEST_MEMBERS = tuple(TestDoc.model_fields)
@@ -104,8 +103,9 @@ class _Expander:
             self.keep("channels", doc.channels)
         self.block(doc, Naming(), ())
         for repeat, path in self.repeats():
-            for naming in self.namings(repeat, path):
-                self.block(repeat, naming, path)
+            every = tuple(self.namings(repeat, path))
+            for naming in every:
+                self.block(repeat, naming, path, every)
         orders = Orders(refs, self.slots, self.channels)
         for repeat, path in self.repeats():
             for naming in self.namings(repeat, path):
@@ -376,8 +376,8 @@ class _Expander:
 
     # -- channels and slots ------------------------------------------------------------------------------
 
-    def block(self, given: SheetDoc | RepeatDoc, naming: Naming, path: Path) -> None:
-        """One block of channels and slots: the sheet's own, or a repeated one for one socket or carrier."""
+    def block(self, given: SheetDoc | RepeatDoc, naming: Naming, path: Path, every: tuple[Naming, ...] = ()) -> None:
+        """One block of channels and slots: the sheet's own, or a repeated one for one socket or carrier (of `every`)."""
         only = next(iter(self.doc.sockets)) if len(self.doc.sockets) == 1 else None
         channels: Mapping[str, list[str] | ChannelDoc] = (
             given.channels if isinstance(given.channels, dict) else seen_of(given.channels) or {}
@@ -423,9 +423,10 @@ class _Expander:
                     self.refs.wrong(at, f"slot {slot} is in two channels", "slot-twice")
                 self.slots[slot] = self.slot(local, slot, full, owner, given.slots, naming, path)
             locals_ += c.slots
+        fulls = {one.full(s) for one in every for s in locals_}
         for key in given.slots:
             self.refs.deadline.check("slots")
-            if not any(_means(key, s) for s in locals_) and ("slots", key) not in self._said:
+            if key not in fulls and not any(means(key, s) for s in locals_) and ("slots", key) not in self._said:
                 self._said.add(("slots", key))
                 self.refs.wrong((*path, "slots", key), "is in no channel", "slot-no-channel")
 
@@ -448,8 +449,9 @@ class _Expander:
         self.refs.deadline.check(f"slot {full}")
         said: dict[str, Any] = {}
         at: dict[str, Path] = {}
-        for key, d in slots.items():
-            if _means(key, local):
+        # What is said of one slot of a repeated block by its whole name holds against what is said of all.
+        for key, d in sorted(slots.items(), key=lambda said: said[0] == full):
+            if means(key, local) or key == full:
                 for name in d.model_fields_set:
                     said[name], at[name] = getattr(d, name), (*path, "slots", key, name)
 
@@ -477,11 +479,6 @@ class _Expander:
             behind=tuple(naming.full(b) for b in said.get("behind", ())),
             locators=tuple(naming.said(x, local, socket) for x in said.get("locators", ())),
         )
-
-
-def _means(key: str, slot: str) -> bool:
-    """Whether a key of `slots` means this slot: by its name, or by a pattern with * or ?."""
-    return key == slot or bool(set("*?") & set(key) and fnmatchcase(slot, key))
 
 
 def _test(doc: TestDoc) -> ModuleTest:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from fnmatch import fnmatchcase
 from itertools import takewhile
 from typing import Any, Literal
 
@@ -15,7 +14,7 @@ from umbrak.core.platform.fact import Asked, State, asked_of
 from umbrak.core.platform.sheet import Sheet
 from umbrak.formats.sheet.asked import ONLY, SOURCED, Ask, asks
 from umbrak.formats.sheet.lint import open_facts
-from umbrak.formats.sheet.references import Naming
+from umbrak.formats.sheet.references import Naming, means
 from umbrak.formats.sheet.shapes import Shape
 from umbrak.formats.yaml_text import Document, Path, dotted
 
@@ -253,15 +252,19 @@ def slots_in(data: Mapping[str, Any], block: Path) -> list[str]:
 
 
 def _slot_values(data: Mapping[str, Any], at: Where) -> dict[str, Any]:
-    """slot -> what its block says of the field, patterns followed; slots without are left out."""
+    """slot -> what its block says of the field, patterns followed, and of single ones by their whole names; slots without are left out."""
     given = got(data, at.path)
     found: dict[str, Any] = {}
     for slot in slots_in(data, at.path[:-1]):
         for key, said in given.items() if isinstance(given, dict) else ():
             if means(str(key), slot) and isinstance(said, dict) and at.field in said:
                 found[slot] = said[at.field]
+    for key in whole_names_in(data, at.path[:-1]):
+        if isinstance(given, dict) and isinstance(said := given.get(key), dict) and at.field in said:
+            found[key] = said[at.field]
     return found
 
 
-def means(key: str, slot: str) -> bool:
-    return key == slot or bool(set("*?") & set(key) and fnmatchcase(slot, key))
+def whole_names_in(data: Mapping[str, Any], block: Path) -> list[str]:
+    """Names by which a repeated block speaks of one slot of one of its repeats."""
+    return [full for full, own in board_names(data)[dotted(block)].items() if full != own] if block else []

@@ -110,3 +110,8 @@ class Naming:
             .replace("{socket}", self.socket or "")
             .replace("{n}", str(self.number))
         )
+
+
+def means(key: str, slot: str) -> bool:
+    """Whether a key of `slots` means this slot: by its name, or by a pattern with * or ?."""
+    return key == slot or bool(set("*?") & set(key) and fnmatchcase(slot, key))

@@ -19,8 +19,9 @@ from umbrak.formats.entries import DoubtDoc
 from umbrak.formats.faults import InputError
 from umbrak.formats.sheet.answers import changed
 from umbrak.formats.sheet.compared import ClauseChange, compare
+from umbrak.formats.sheet.questions import blocks_in, board_names
 from umbrak.formats.sheet.reading import read_sheet
-from umbrak.formats.yaml_text import Path, load_yaml
+from umbrak.formats.yaml_text import Path, dotted, load_yaml
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.people.accounts import Role, need
 from umbrak.store import drafts as draft_store
@@ -95,13 +96,22 @@ def _view(db: Connection, sheet_id: str, rows: list[DoubtRow]) -> DoubtView:
     )
 
 
-def _edits(row: DoubtRow) -> list[tuple[Path, Any]]:
-    return [(tuple(path), value) for path, value in row.edits or ()]
+def _edits(row: DoubtRow, data: Mapping[str, Any]) -> list[tuple[Path, Any]]:
+    return [(_where_said(tuple(path), data), value) for path, value in row.edits or ()]
+
+
+def _where_said(path: Path, data: Mapping[str, Any]) -> Path:
+    """Where a sheet says what a doubt is about: a slot of a repeated block by its whole name in that block."""
+    if path[0] == "slots":
+        for block, _ in blocks_in(data):
+            if block and path[1] in board_names(data)[dotted(block)]:
+                return (*block, *path)
+    return path
 
 
 def _applied(text: str, row: DoubtRow) -> str:
     """The text as the doubt would have it. Raises InputError where that is no sheet: then somebody has to say how."""
-    after = changed(text, _edits(row))
+    after = changed(text, _edits(row, load_yaml(text)[0].data))
     read_sheet(after)
     return after
 
@@ -139,9 +149,7 @@ def proposed(sheet: Sheet, slots: tuple[str, ...], bays: tuple[int, ...], entry:
                 edits.append([["access", way.id, "ends_warranty"], True])
     if entry.printed and len(slots) == 1:
         question = "slots.printed"
-        # In a block that is said once for several sockets, what is printed at one slot is not what is printed at all.
-        if sheet.slots[slots[0]].channel in sheet.channels and "." not in slots[0]:
-            edits.append([["slots", slots[0], "printed"], entry.printed])
+        edits.append([["slots", slots[0], "printed"], entry.printed])
     return question, edits
 
 
@@ -156,8 +164,6 @@ def doubt_names(db: Connection, account: Account, sheet: Sheet, machine_id: UUID
     printed = [(sheet.slots[s].printed, name) for s, name in names.items()]
     shown = ", ".join(f"{p} is “{name}”" for p, name in printed[:_NAMED])
     more = f" and {len(printed) - _NAMED} more" if len(printed) > _NAMED else ""
-    # In a block that is said once for several sockets, what one slot is called is not what all are.
-    alone = all("." not in s for s in names)
     store.add_doubt(
         db,
         sheet.id,
@@ -168,9 +174,7 @@ def doubt_names(db: Connection, account: Account, sheet: Sheet, machine_id: UUID
         machine_id=machine_id,
         account_id=account.id,
         question="slots.locators",
-        edits=[[["slots", s, "locators"], [*sheet.slots[s].locators, n]] for s, n in sorted(names.items())]
-        if alone
-        else None,
+        edits=[[["slots", s, "locators"], [*sheet.slots[s].locators, n]] for s, n in sorted(names.items())],
     )
 
 
