@@ -42,7 +42,7 @@ from umbrak.core.routes.material import kinds_of
 from umbrak.core.routes.problem import Candidate, Problem, Steps, Wishes
 from umbrak.core.routes.problem import Origin as Origins
 from umbrak.core.rules.facts import _is_odd_size as is_odd_size
-from umbrak.core.rules.limit import _untold_counting_matters as untold_counting
+from umbrak.core.rules.uses import _untold_counting_matters as untold_counting
 from umbrak.core.solve import floor_rate
 from umbrak.formats.sheet.reading import sheet_from_data
 

@@ -17,7 +17,7 @@ from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Channel, Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.core.rules.context import Context
-from umbrak.core.rules.limit import InForce, in_force
+from umbrak.core.rules.uses import InForce, in_force
 
 #: Densest die that the generation's standard defines [Gbit]: JESD79-2, JESD79-3, JESD79-4, JESD79-5.
 DENSEST_GBIT = {Generation.DDR2: 4, Generation.DDR3: 8, Generation.DDR4: 16, Generation.DDR5: 64}

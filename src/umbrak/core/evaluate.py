@@ -12,8 +12,9 @@ from umbrak.core.platform.statement import Statement
 from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.context import ByPlace, Context
 from umbrak.core.rules.finding import Finding, Severity, Verdict, at_worst_of, verdict_of
-from umbrak.core.rules.limit import LimitUse, limits_in_force, over_official
+from umbrak.core.rules.limit import over_official
 from umbrak.core.rules.mode import mode_in_force, spared_gib
+from umbrak.core.rules.uses import LimitUse, limits_in_force
 from umbrak.core.solve import Bound, RateSolution
 
 _MIB = 1 / 1024

@@ -16,8 +16,9 @@ from umbrak.core.platform.sheet import ModuleTest, Processor
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.kind import is_taken, kind_words
-from umbrak.core.rules.limit import in_force, over_open_limits
+from umbrak.core.rules.limit import over_open_limits
 from umbrak.core.rules.register import rule
+from umbrak.core.rules.uses import in_force
 
 
 @dataclass(frozen=True, slots=True)
