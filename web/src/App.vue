@@ -1,15 +1,27 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted } from 'vue'
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { health } from './api/health'
 import ContactEdge from './frame/ContactEdge.vue'
-import FindDialog from './frame/FindDialog.vue'
-import KeysDialog from './frame/KeysDialog.vue'
 import UnsentNote from './frame/UnsentNote.vue'
-import WalkStrip from './frame/WalkStrip.vue'
 import { watchUnsent } from './frame/outbox'
 import { session } from './frame/session'
+import { walk } from './frame/walk'
 import { finding, helping, isTyping } from './ui/keys'
+
+// What most pages never show is loaded when it is wanted; the dialogs as soon as somebody does anything, so that a key opens them at once.
+const dialogs = { find: () => import('./frame/FindDialog.vue'), keys: () => import('./frame/KeysDialog.vue') }
+const FindDialog = defineAsyncComponent(dialogs.find)
+const KeysDialog = defineAsyncComponent(dialogs.keys)
+const WalkStrip = defineAsyncComponent(() => import('./frame/WalkStrip.vue'))
+const [found, helped] = [ref(false), ref(false)]
+watch(finding, (open) => (found.value ||= open))
+watch(helping, (open) => (helped.value ||= open))
+const ACTS = ['pointermove', 'pointerdown', 'keydown'] as const
+function preload(): void {
+  for (const act of ACTS) removeEventListener(act, preload)
+  for (const load of Object.values(dialogs)) void load().catch(() => undefined) // told when it is wanted
+}
 
 const route = useRoute()
 const framed = computed(() => session.account !== null && !route.meta.open && !route.meta.bare)
@@ -21,9 +33,15 @@ function onKey(event: KeyboardEvent): void {
   else return
   event.preventDefault()
 }
-onMounted(() => addEventListener('keydown', onKey))
+onMounted(() => {
+  addEventListener('keydown', onKey)
+  for (const act of ACTS) addEventListener(act, preload, { passive: true })
+})
 watchUnsent()
-onBeforeUnmount(() => removeEventListener('keydown', onKey))
+onBeforeUnmount(() => {
+  removeEventListener('keydown', onKey)
+  for (const act of ACTS) removeEventListener(act, preload)
+})
 </script>
 
 <template>
@@ -35,12 +53,12 @@ onBeforeUnmount(() => removeEventListener('keydown', onKey))
           <strong>{{ health.trouble }}</strong> Nothing that was saved is lost. Trying again by itself.
         </div>
         <UnsentNote v-if="framed" />
-        <WalkStrip v-if="framed" />
+        <WalkStrip v-if="framed && walk.at >= 0" />
         <router-view />
       </main>
     </div>
-    <KeysDialog />
-    <FindDialog />
+    <KeysDialog v-if="helped" />
+    <FindDialog v-if="found" />
   </v-app>
 </template>
 

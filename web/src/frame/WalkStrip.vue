@@ -2,10 +2,15 @@
 /** The part of the walk at hand, above the page that it speaks of; left at any step. */
 import { ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import { cameTo, goTo, parts, walk } from './walk'
+import { parts } from './guide'
+import { goTo, walk } from './walk'
 
 const route = useRoute()
 const open = ref(true)
+/** Somebody came to another page: the part that happens there, where it is the next. */
+function cameTo(path: string): void {
+  if (parts[walk.at + 1]?.page?.test(path) && !parts[walk.at]?.page?.test(path)) goTo(walk.at + 1)
+}
 watch(() => route.path, cameTo, { immediate: true })
 </script>
 

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** What can be done to the machines that are chosen, all together: what is said of them, their sheet, asked, retired. */
-import { computed, reactive, ref } from 'vue'
+import { computed, defineAsyncComponent, reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, faultsOf, type Job, type MachineView } from '@/api/client'
 import { plural } from '@/ui/words'
 import { ABOUT, type AboutName } from './about'
-import MergeDialog from './MergeDialog.vue'
+
+const MergeDialog = defineAsyncComponent(() => import('./MergeDialog.vue'))
 
 type Found = { q: string; want: 'stop' | 'ask' | 'risk' | 'failed' | null; retired: boolean }
 type Change = { do: 'say'; site?: string } | { do: 'renew' } | { do: 'retire' | 'bring back' }

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** Machines that share what only one can have: the same one made twice, to be put together, or a number mistyped. */
-import { ref, shallowRef } from 'vue'
+import { defineAsyncComponent, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Twins } from '@/api/client'
 import { session } from '@/frame/session'
 import { useLoaded } from '@/stations/live'
 import { plural } from '@/ui/words'
-import MergeDialog from './MergeDialog.vue'
+
+const MergeDialog = defineAsyncComponent(() => import('./MergeDialog.vue'))
 
 const emit = defineEmits<{ merged: [] }>()
 const twins = shallowRef<Twins[]>([])
