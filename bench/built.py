@@ -11,6 +11,7 @@ import sys
 import time
 
 from playwright.sync_api import expect, sync_playwright
+from tests.browser.hands import CHROMIUM
 from tests.browser.kinds import KINDS, build, keep, verdict_of
 
 from bench.pictures import DESK, demo
@@ -19,7 +20,7 @@ from umbrak.demo import seed
 
 def main(args: list[str]) -> None:
     with demo() as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        browser = playwright.chromium.launch(executable_path=CHROMIUM)
         page = browser.new_context(viewport=DESK, base_url=address).new_page()
         page.goto(address)
         page.get_by_label("Name").fill(seed.ACCOUNT)

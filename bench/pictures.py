@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from playwright.sync_api import Page, expect, sync_playwright
+from tests.browser.hands import CHROMIUM
 
 from bench.__main__ import ROOT
 from bench.database import throw_away
@@ -347,7 +348,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
 
 def main(names: list[str]) -> None:
     with demo() as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        browser = playwright.chromium.launch(executable_path=CHROMIUM)
         for name in names or list(VIEWS):
             page = browser.new_context(viewport=LEAD.get(name, DESK), base_url=address).new_page()
             page.goto(address)

@@ -14,6 +14,7 @@ from typing import Any
 
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
+from tests.browser.hands import CHROMIUM
 from tests.browser.looked import faults_of
 
 from bench.pictures import LEAD, VIEWS, compared, demo, intaken, station_of, surveyed_again
@@ -198,7 +199,7 @@ def main(words: list[str]) -> int:
     tally: Counter[str] = Counter()
     looked = 0
     with demo() as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        browser = playwright.chromium.launch(executable_path=CHROMIUM)
         states = _signed_in(browser, address)
         for name in names:
             # Found at several sizes, a fault is said once.

@@ -21,6 +21,7 @@ from typing import Any
 import httpx
 from playwright.sync_api import Page, sync_playwright
 from sqlalchemy import Engine, text
+from tests.browser.hands import CHROMIUM
 
 from bench.__main__ import ROOT, big_sheet_data
 from bench.database import throw_away
@@ -255,7 +256,7 @@ def main() -> None:
     with served() as (engine, address, machine, plan):
         print(f"answer of a 96-slot plan, 10 clients twice a second: {times_of(*answers(address, plan))}")
         with sync_playwright() as playwright:
-            chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+            chromium = playwright.chromium.launch(executable_path=CHROMIUM)
             page: Any = chromium.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"{address}/sign-in")
             page.get_by_label("Name").fill("lead")

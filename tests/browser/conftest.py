@@ -17,6 +17,7 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 from sqlalchemy import create_engine, text
 
+from tests.browser.hands import CHROMIUM
 from tests.devices.standins import start
 from umbrak.cli.cluster import free_port
 from umbrak.demo import seed
@@ -84,7 +85,7 @@ class Served:
 @pytest.fixture(scope="session")
 def chromium() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        browser = playwright.chromium.launch(executable_path=CHROMIUM)
         yield browser
         browser.close()
 

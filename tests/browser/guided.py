@@ -120,6 +120,7 @@ class Follower:
         expect(_seen(self.page, words)).to_be_visible()
 
     def sign_in_as(self, name: str) -> None:
+        _all_sent(self.page)
         if name not in self.pages:
             self.pages[name] = self.sign_in(name)
         self.pages[name].goto(self.own.url)
@@ -127,10 +128,17 @@ class Follower:
 
     def back(self) -> None:
         """What the other did comes to one's own window by itself."""
-        step = self.page.get_by_role("region", name="The step at hand")
-        if step.count():
+        if _all_sent(self.page):
             expect(self.own.locator("h1").first).to_have_text(self.page.locator("h1").first.inner_text())
         self.page = self.own
+
+
+def _all_sent(page: Page) -> bool:
+    """Whether it is at the bench; what was ticked there is known to everybody then."""
+    if not page.get_by_role("region", name="The step at hand").count():
+        return False
+    expect(page.get_by_text("Every tick is sent")).to_be_visible()
+    return True
 
 
 _TICK = "Tick what is to be looked at and press"

@@ -10,6 +10,10 @@ from playwright.sync_api import Locator, Page, expect
 AXE = (Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js").read_text()
 
 
+#: Debian's Chromium without the windows of its own that nobody sees: a page costs half of what it costs in the whole browser.
+CHROMIUM = "/usr/bin/chromium-headless-shell"
+
+
 def go_to(page: Page, station: str) -> None:
     """Open a station of the machine shown, and wait until it is there: its code may still have to be loaded, and until
     then the station before it takes what is clicked."""

@@ -7,7 +7,7 @@ import UnsentNote from './frame/UnsentNote.vue'
 import { watchUnsent } from './frame/outbox'
 import { session } from './frame/session'
 import { walk } from './frame/walk'
-import { finding, helping, isTyping } from './ui/keys'
+import { finding, helping, isTyping, typedAhead } from './ui/keys'
 
 // What most pages never show is loaded when it is wanted; the dialogs as soon as somebody does anything, so that a key opens them at once.
 const dialogs = { find: () => import('./frame/FindDialog.vue'), keys: () => import('./frame/KeysDialog.vue') }
@@ -28,7 +28,8 @@ const framed = computed(() => session.account !== null && !route.meta.open && !r
 
 function onKey(event: KeyboardEvent): void {
   if (!session.account || isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return
-  if (event.key === '/') finding.value = true
+  if (finding.value && event.key.length === 1) typedAhead.value += event.key
+  else if (event.key === '/') finding.value = true
   else if (event.key === '?') helping.value = true
   else return
   event.preventDefault()

@@ -57,8 +57,8 @@ def need_packages(tests: bool = False) -> None:
     lacking += [name for name, library in _TYPESETTING.items() if not any(Path("/usr/lib").glob(f"*/{library}"))]
     if not Path("/usr/share/fonts/truetype/dejavu").exists():
         lacking.append("fonts-dejavu-core")
-    if tests and not Path("/usr/bin/chromium").exists():
-        lacking.append("chromium")
+    if tests and not Path("/usr/bin/chromium-headless-shell").exists():
+        lacking.append("chromium-headless-shell")
     if tests and not Path("/usr/sbin/dmidecode").exists():
         lacking.append("dmidecode")
     if tests:

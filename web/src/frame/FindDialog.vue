@@ -3,7 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, wordsOf, type Found } from '@/api/client'
-import { finding } from '@/ui/keys'
+import { finding, typedAhead } from '@/ui/keys'
 
 const router = useRouter()
 const text = ref('')
@@ -15,12 +15,21 @@ const at = ref(0)
 
 watch(finding, (open) => {
   if (!open) return
-  text.value = ''
+  text.value = typedAhead.value = ''
   hits.value = []
   asked.value = ''
 })
 // As soon as the field is there: whoever pressed the key goes on typing.
 watch(field, (there) => there?.focus(), { flush: 'post' })
+watch(
+  [field, typedAhead],
+  ([there, ahead]) => {
+    if (!there || !ahead) return
+    text.value += ahead
+    typedAhead.value = ''
+  },
+  { flush: 'post', immediate: true },
+)
 let turn = 0
 watch(text, async (typed) => {
   const mine = ++turn

@@ -65,7 +65,7 @@ export function useMore(plan: () => PlanKey | null, lacks: () => boolean) {
 /** "188.00 EUR, 2 from the Shelf", or that nothing is bought, or what has no price. */
 export function costWords(w: Worth): { figure: string; beside: string } {
   const parts = [w.from_shelf && `${w.from_shelf} from the Shelf`, w.unpriced && `${plural(w.unpriced, 'module')} without a price`].filter(Boolean)
-  if (!w.bought && !w.from_shelf && w.unpriced) return { figure: 'not told', beside: `${w.unpriced === 1 ? 'its module is' : `its ${w.unpriced} modules are`} neither on the Shelf nor offered` }
+  if (!w.bought && !w.from_shelf && w.unpriced) return { figure: 'not told', beside: `${plural(w.unpriced, 'module')} that nobody offers` }
   return { figure: w.bought ? `${w.unpriced ? 'from ' : ''}${money(w.cost, w.currency)}` : w.unpriced ? 'not told' : 'nothing to buy', beside: parts.join(', ') }
 }
 

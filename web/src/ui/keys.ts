@@ -9,6 +9,8 @@ export interface Key {
 /** Whether the list of keys, or the field that finds anything, is open. */
 export const helping = ref(false)
 export const finding = ref(false)
+/** What was typed after the key that opens Find, before its field was there. */
+export const typedAhead = ref('')
 
 const told = shallowRef<{ of: string; keys: Key[] }[]>([])
 /** What is shown on `?`, by part of the view. */
