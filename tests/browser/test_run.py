@@ -185,6 +185,19 @@ def test_from_survey_to_duty(sign_in: SignIn, served: Served, start: Start) -> N
     expect(page.get_by_role("row", name=re.compile("fine.*QD5R-16")).first).to_contain_text("Halvard R24")
 
 
+def test_a_tick_just_before_the_bench_is_left_arrives_from_any_page(sign_in: SignIn) -> None:
+    page, lead = sign_in("technician"), sign_in("lead")
+    run = begin_run(page, lead, "store-01")
+    page.goto(f"/bench/{run}")
+    expect(page.get_by_role("heading", name="Check every new module")).to_be_visible()
+    page.route("**/entries/*", lambda route: route.abort())
+    tick(page)
+    expect(page.get_by_role("status")).to_contain_text("1 tick kept here")
+    page.unroute("**/entries/*")
+    page.goto("/shelf")
+    lead.wait_for_function("async run => (await (await fetch(`/api/runs/${run}`)).json()).at_step === 2", arg=run)
+
+
 def test_the_bench_loses_and_doubles_no_tick(sign_in: SignIn, served: Served) -> None:
     """Twenty ticks without a connection, answers that get lost on the way back, two people at it."""
     page, lead = sign_in("lead", width=390, height=844), sign_in("technician")

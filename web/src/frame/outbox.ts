@@ -6,6 +6,7 @@
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { health } from '@/api/health'
+import { send as sendTicks } from '@/bench/queue'
 import { session } from './session'
 
 export interface Unsent {
@@ -107,7 +108,15 @@ export async function sendUnsent(): Promise<void> {
   await look()
 }
 
-/** From the start of the page on: whenever somebody signs in or the server is back. */
+/** From the start of the page on: whenever somebody signs in or the server is back. What was ticked at the bench goes too: who
+ * left it just after a tick may open any other page next. */
 export function watchUnsent(): void {
-  watch([() => session.account?.id, () => health.recoveries, () => health.trouble], ([account, , trouble]) => void (account && !trouble ? sendUnsent() : look()).catch(() => undefined), { immediate: true })
+  watch(
+    [() => session.account?.id, () => health.recoveries, () => health.trouble],
+    ([account, , trouble]) => {
+      void (account && !trouble ? sendUnsent() : look()).catch(() => undefined)
+      if (account && !trouble) void sendTicks(account).catch(() => undefined)
+    },
+    { immediate: true },
+  )
 }
