@@ -132,7 +132,7 @@ const many = computed(() => props.goal.sockets.length > 1)
             <b></b>
           </template>
         </span>
-          rail {{ volts(goal.rails) }}
+          <span class="whole">rail {{ volts(goal.rails) }}</span>
           <small v-for="r in regions" :key="r">{{ r }}</small>
           <small v-if="many && goal.evenness !== null && goal.evenness !== 1">sockets {{ goal.evenness?.toFixed(2) }} even</small>
         </dd>
@@ -381,6 +381,9 @@ dl {
   font-size: 12.5px;
   line-height: 1.3;
   color: var(--faded);
+}
+.whole {
+  white-space: nowrap;
 }
 dt {
   color: var(--faded);
