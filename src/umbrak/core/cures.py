@@ -14,8 +14,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import dataclass
 from itertools import combinations, permutations
 
-from umbrak.core.evaluate import Evaluation, evaluate_in
-from umbrak.core.evaluate import question as put
+from umbrak.core.evaluate import Evaluation, evaluate_in, question
 from umbrak.core.memory.module import Module, alike, healthy, organisation
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.plan.arrange import dealt_out, in_order, is_known, is_live, largest_first, orders
@@ -59,18 +58,18 @@ def cures(
         ran      what is known to have run in this very machine, as for `evaluate`
     """
     judged: dict[Layout, Evaluation] = {}
-    near = put(sheet, machine, layout, statements, before, ran)
+    near = question(sheet, machine, layout, statements, before, ran)
     evaluate_in(near)
 
     def judge(tried: Layout) -> Evaluation:
         if tried not in judged:
-            asked = put(sheet, machine, tried, statements, before, ran, near.by_place)
+            asked = question(sheet, machine, tried, statements, before, ran, near.by_place)
             judged[tried] = evaluate_in(asked)
         return judged[tried]
 
     kinds = tuple(dict.fromkeys(alike(m) for m in spares))
-    question = _Question(sheet, machine, layout, kinds, orders(sheet, machine))
-    return tuple(_cure(question, f, evaluation, judge) for f in evaluation.findings)
+    q = _Question(sheet, machine, layout, kinds, orders(sheet, machine))
+    return tuple(_cure(q, f, evaluation, judge) for f in evaluation.findings)
 
 
 @dataclass(frozen=True, slots=True)

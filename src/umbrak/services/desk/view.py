@@ -140,7 +140,8 @@ def see_desk(engine: Engine, account: Account, now: datetime | None = None) -> D
             predicted=predicted,
             brier=calibration.brier,
             bands=calibration.bands,
-            money=money_between(db, since, now.date()),
+            # East of here it may be tomorrow already where something was ordered.
+            money=money_between(db, since, now.date() + timedelta(days=1)),
         )
 
 
