@@ -5,21 +5,18 @@ python -m bench.served
 
 from __future__ import annotations
 
-import gzip
-import json
-import re
 import statistics
 import subprocess
 import sys
 import threading
 import time
 import urllib.request
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
 
 import httpx
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 from sqlalchemy import Engine, text
 from tests.browser.hands import CHROMIUM
 
@@ -39,6 +36,7 @@ from umbrak.store.engine import open_engine
 
 MACHINES = 10_000
 DROPS = 60
+WHO = {"name": "lead", "password": seed.PASSWORD}
 _SERVE = """
 import sys
 from pathlib import Path
@@ -108,9 +106,11 @@ def answers(address: str, plan: str) -> tuple[list[float], list[float]]:
     """Time of each answer to a plan's evaluation, and to who is signed in, asked for in turn by ten clients twice a second for
     ten seconds. [ms]"""
     times: dict[str, list[float]] = {f"/api/plans/{plan}": [], "/api/session": []}
+    # One signs in for all: who signs in ten times at once has to wait.
+    cookies = browser_of(address).cookies
 
     def ask() -> None:
-        client = browser_of(address)
+        client = httpx.Client(base_url=address, timeout=30, cookies=cookies)
         for i in range(20):
             for path, took in times.items():
                 began = time.perf_counter()
@@ -214,31 +214,26 @@ def drops(page: Page, address: str, machine: str) -> tuple[list[float], list[flo
     return list(page.evaluate("window.times")), empty
 
 
-def first_load() -> tuple[float, list[str]]:
-    """Compressed script and style that Machines needs at first: the page's own and what they import at once. [kB]"""
-    dist = ROOT / "web/dist"
-    waiting = re.findall(r'(?:src|href)="/(assets/[^"]+\.(?:js|css))"', (dist / "index.html").read_text())
-    manifest = json.loads((dist / ".vite/manifest.json").read_text()) if (dist / ".vite/manifest.json").exists() else {}
-    for entry in manifest.values():
-        if entry.get("src", "").endswith("MachinesView.vue"):
-            waiting += [entry["file"], *entry.get("css", [])]
-            waiting += [manifest[i]["file"] for i in entry.get("imports", [])]
-    files = sorted(set(waiting))
-    return sum(len(gzip.compress((dist / f).read_bytes(), 6)) for f in files) / 1000, files
-
-
-def on_the_wire(page: Page, address: str) -> float:
-    """What a browser that was never here takes in until Machines stands: page, script, style, answers. [kB]"""
-    taken: list[float] = []
-    session = page.context.new_cdp_session(page)
+def on_the_wire(chromium: Browser, address: str) -> dict[str, float]:
+    """What a browser that was never here takes in until Machines stands, by kind. [kB]"""
+    # Without a service worker: what that fetches is not told of by the page.
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, service_workers="block")
+    assert context.request.post(f"{address}/api/session", data=WHO).ok
+    page = context.new_page()
+    kinds: dict[str, str] = {}
+    taken: Counter[str] = Counter()
+    session = context.new_cdp_session(page)
     session.send("Network.enable")
-    session.send("Network.setCacheDisabled", {"cacheDisabled": True})
-    session.on("Network.loadingFinished", lambda event: taken.append(event["encodedDataLength"]))
+    session.on("Network.responseReceived", lambda event: kinds.update({event["requestId"]: event["type"]}))
+    session.on(
+        "Network.loadingFinished",
+        lambda event: taken.update({kinds.get(event["requestId"], "other"): event["encodedDataLength"]}),
+    )
     page.goto(f"{address}/machines")
     page.get_by_role("link", name="hall-03", exact=True).wait_for()
     page.wait_for_load_state("networkidle")
-    session.detach()
-    return sum(taken) / 1000
+    context.close()
+    return {kind: size / 1000 for kind, size in taken.items()}
 
 
 def middle(times: list[float]) -> str:
@@ -251,19 +246,15 @@ def times_of(times: list[float], empty: list[float]) -> str:
 
 
 def main() -> None:
-    size, files = first_load()
-    print(f"first load, script and style compressed: {size:.0f} kB in {len(files)} files")
     with served() as (engine, address, machine, plan):
         print(f"answer of a 96-slot plan, 10 clients twice a second: {times_of(*answers(address, plan))}")
         with sync_playwright() as playwright:
             chromium = playwright.chromium.launch(executable_path=CHROMIUM)
-            page: Any = chromium.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(f"{address}/sign-in")
-            page.get_by_label("Name").fill("lead")
-            page.get_by_label("Password").fill(seed.PASSWORD)
-            page.keyboard.press("Enter")
-            page.wait_for_url("**/machines")
-            print(f"Machines on the wire: {on_the_wire(page, address):.0f} kB")
+            sizes = on_the_wire(chromium, address)
+            told = ", ".join(f"{kind} {size:.0f}" for kind, size in sorted(sizes.items()))
+            print(f"Machines on the wire: {sum(sizes.values()):.0f} kB ({told})")
+            page = chromium.new_page(viewport={"width": 1280, "height": 800})
+            assert page.context.request.post(f"{address}/api/session", data=WHO).ok
             print(f"96 slots, drop to verdict on screen: {times_of(*drops(page, address, machine))}")
             chromium.close()
         times = many_machines(engine, address)

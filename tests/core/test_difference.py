@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from umbrak.core.memory.label import decode_label
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import FIELD_NAMES, Module, complete, known_by_number, read_off
 from umbrak.core.platform.difference import Change, compare_slot
 from umbrak.core.platform.machine import UNKNOWN, Occupant
 
@@ -54,8 +54,8 @@ def test_members_that_contradict_are_named_with_both_sides() -> None:
 
 
 @given(
-    st.sets(st.sampled_from([f.name for f in fields(Module)])),
-    st.sets(st.sampled_from([f.name for f in fields(Module)])),
+    st.sets(st.sampled_from(FIELD_NAMES)),
+    st.sets(st.sampled_from(FIELD_NAMES)),
 )
 def test_nothing_known_is_lost_by_a_silence(forgotten: set[str], unreported: set[str]) -> None:
     whole = replace(LABEL, maker="Ostrel", part="X", serial="1", height_mm=30.0)
@@ -66,7 +66,25 @@ def test_nothing_known_is_lost_by_a_silence(forgotten: set[str], unreported: set
     known, reported = without(forgotten), without(unreported)
     merged = compare_slot("A", known, reported).merged
     assert isinstance(merged, Module)
-    for f in fields(Module):
-        sides = {getattr(known, f.name), getattr(reported, f.name)} - {None, ()}
+    for name in FIELD_NAMES:
+        sides = {getattr(known, name), getattr(reported, name)} - {None, ()}
         if sides:
-            assert getattr(merged, f.name) in sides
+            assert getattr(merged, name) in sides
+
+
+@given(st.sets(st.sampled_from(FIELD_NAMES)), st.sets(st.sampled_from(FIELD_NAMES)))
+def test_what_is_known_by_its_number_alone_stays_marked_until_it_is_read(read: set[str], reported: set[str]) -> None:
+    whole = replace(LABEL, maker="Ostrel", part="X", serial="1", height_mm=30.0)
+
+    def just(names: set[str]) -> Module:
+        return replace(whole, **{n: () if n == "rails_v" else None for n in FIELD_NAMES if n not in names})
+
+    known = known_by_number(whole, just(read))
+    merged = compare_slot("A", known, just(reported)).merged
+    assert isinstance(merged, Module) and merged == whole
+    # What was read and what is reported now, and what follows from both, is sighted; nothing else is.
+    own = complete(just(read | reported))[0]
+    assert {n for n in FIELD_NAMES if n not in merged.by_number} == {
+        n for n in FIELD_NAMES if getattr(own, n) not in (None, ()) or getattr(whole, n) in (None, ())
+    }
+    assert read_off(merged) == own

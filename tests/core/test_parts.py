@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from umbrak.core.memory.module import Buffering, Generation, Module
+from umbrak.core.memory.module import Buffering, Generation, Module, complete, read_off
 from umbrak.core.memory.parts import COMPARED, Part, Seen, Sighting, beside, candidates, differ, key_of
 
 _MODULES = st.builds(
@@ -43,6 +44,8 @@ def test_a_number_adds_only_what_nothing_contradicts(module: Module, seen: list[
     # A module that no sighting is like is told nothing of.
     if seen and all(differ(module, s.module, clock=s.seen is Seen.REPORTED) for s in seen):
         assert not told.adds and not told.open and told.against
+    # Beside what was read, and what follows from it, all is marked: it speaks for nothing.
+    assert read_off(told.module) == complete(replace(module, part=module.part or "KV-1"))[0]
     again = list(seen)
     shuffled.shuffle(again)
     assert beside(module, Part("KV-1", (), tuple(again))).module == told.module

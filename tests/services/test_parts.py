@@ -12,6 +12,7 @@ from sqlalchemy import Engine
 
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
+from umbrak.formats.documents import ModuleDoc, module_json
 from umbrak.services.errors import NotAllowed, NotFound, Refused
 from umbrak.services.evidence.trials import NewTrial, add_trial, trials_of
 from umbrak.services.known.renumbered import tell_no_more, tell_part
@@ -123,6 +124,40 @@ def test_what_is_fitted_is_told_of_by_its_number_and_says_so(engine: Engine, kno
     assert after.slots[slot] == told.all_taken and after.survey.sources[slot].kind == "part"
     # What was taken from the number speaks for nothing: else a mistake would vouch for itself.
     assert [s.where for s in see_part(engine, "KV 3308 C").sightings] == ["offer of Orchard Parts"]
+
+
+def test_what_was_taken_from_a_number_speaks_for_nothing_wherever_it_is_kept(
+    engine: Engine, known: None, technician: Account
+) -> None:
+    """One offer says what KV 3308 C is. Who types the number alone has read the number, and nothing else."""
+    told = see_label(engine, "KV3308C")[0].module
+    labelled = see_label(engine, "16GB KV-2216.B")[0].module
+    assert labelled.generation and not replace(labelled, **dict.fromkeys(labelled.by_number)).generation
+    add_stock(engine, technician, NewStock(part="KV3308C", module=Module()))
+    add_stock(engine, technician, NewStock(part="KV3308C", module=told))
+    take_table(engine, technician, "stock", b"module,count\nKV3308C,2\n", keep=True)
+    add_trial(engine, technician, NewTrial(sheet_id="halvard-r24", outcome="fine", who="hearsay", tried_on=TODAY, part="KV3308C", module=told))  # fmt: skip
+    with pytest.raises(Refused, match="How large"):
+        tell_part(engine, technician, NewWord(number="KV3308C", module=told, source="typed"))
+    add_offer(engine, technician, NewOffer(part="KV3308C", module=told, supplier="Quay Trade", price=Decimal(9), priced_on=TODAY))  # fmt: skip
+    with engine.connect() as db:
+        row = machine_by_name_or_serial(db, "hall-02", "")
+    assert row
+    machine = see_machine(engine, row.id)
+    first, second = (s.id for s in machine.board.slots[:2])
+    typed = read_occupants(engine, {first: "KV3308C", second: "8GB 1Rx8 PC4-2400T-ED1 KV3308C"}, "slots")
+    survey_by_hand(engine, technician, machine.id, machine.survey.revision, typed, [])
+    part = see_part(engine, "KV3308C")
+    # The offer, and the one module whose label was read.
+    speaking = {s.where for s in part.sightings if s.module.generation}
+    assert (
+        speaking == {"offer of Orchard Parts", "read in hall-02"} and part.words == "8 GB 1Rx8 DDR4-2400 unbuffered ECC"
+    )
+    # An answer by somebody who looked is read; it is kept, though it says what the number said.
+    held = see_machine(engine, machine.id)
+    looked = ModuleDoc(**{**module_json(held.slots[first]), "by_number": None}).value()  # type: ignore[arg-type]
+    survey_by_hand(engine, technician, machine.id, held.survey.revision, {first: looked}, [])
+    assert sum(s.count for s in see_part(engine, "KV3308C").sightings if s.where == "read in hall-02") == 2
 
 
 def test_what_is_told_is_checked_seen_and_taken_back(engine: Engine, known: None, technician: Account) -> None:

@@ -1,7 +1,7 @@
 import './frame/reset.css'
 import '@fontsource-variable/atkinson-hyperlegible-mono/index.css'
 import '@fontsource-variable/atkinson-hyperlegible-next/index.css'
-import 'vuetify/styles'
+import 'vuetify/styles/core'
 import './frame/base.css'
 import { createApp } from 'vue'
 import App from './App.vue'

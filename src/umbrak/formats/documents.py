@@ -12,6 +12,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstra
 
 from umbrak.core.memory.label import LabelReading, decode_label
 from umbrak.core.memory.module import (
+    FIELD_NAMES,
     Buffering,
     Form,
     Generation,
@@ -67,6 +68,15 @@ class Doc(BaseModel):
 CHECKED = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False, arbitrary_types_allowed=True)
 
 
+def _a_member(name: str) -> str:
+    if name not in FIELD_NAMES:
+        raise ValueError(f"“{name}” is nothing that is told of a module")
+    return name
+
+
+MemberName = Annotated[str, AfterValidator(_a_member)]
+
+
 class MakerCodeDoc(Doc):
     bank: Annotated[int, Field(ge=1, le=127)]
     code: Annotated[int, Field(ge=0, le=255)]
@@ -102,6 +112,9 @@ class ModuleDoc(Doc):
     serial: Name | None = None
     made: MadeDoc | None = None
     failed: Literal["mapped-out", "in-use"] | None = None
+    by_number: Annotated[list[MemberName], Field(max_length=64)] | None = Field(
+        None, description="members that nobody read off it: they are as its part number is known"
+    )
 
     def said(self) -> Module:
         """The module with just what the document says."""
@@ -111,6 +124,8 @@ class ModuleDoc(Doc):
                 known[name] = kind(known[name])
         if "rails_v" in known:
             known["rails_v"] = tuple(sorted(set(known["rails_v"])))
+        if "by_number" in known:
+            known["by_number"] = tuple(n for n in FIELD_NAMES if n in known["by_number"])
         if "maker_code" in known:
             known["maker_code"] = MakerCode(**known["maker_code"].model_dump())
         if "made" in known:
@@ -156,7 +171,7 @@ LabelledDoc = Annotated[dict[Name, Literal["unknown"] | Text | ModuleDoc | None]
 def occupants(given: Mapping[str, str | ModuleDoc | None], read_label: ReadLabel = decode_label) -> Layout:
     """Occupants as a layout; equal modules become one object, so that rules judge them once. Raises ValueError for text in
     which no module is understood."""
-    one: dict[Module, Module] = {}
+    one: dict[tuple[Module, tuple[str, ...]], Module] = {}
 
     def occupant(m: str | ModuleDoc | None) -> Occupant | None:
         if m is None:
@@ -164,7 +179,7 @@ def occupants(given: Mapping[str, str | ModuleDoc | None], read_label: ReadLabel
         if m == "unknown":
             return UNKNOWN
         module = module_from(m, read_label)
-        return one.setdefault(module, module)
+        return one.setdefault((module, module.by_number), module)
 
     return Layout({slot: occupant(m) for slot, m in given.items()})
 
@@ -188,7 +203,13 @@ def layout_json(layout: Layout) -> dict[str, Any]:
 
 def read_layout(document: Mapping[str, Any]) -> Layout:
     """A stored layout. Raises pydantic.ValidationError for a document that was never written by `layout_json`."""
-    return Layout({slot: _read_occupant(json.dumps(given)) for slot, given in document.items()})
+    return _read_layout(json.dumps(document))
+
+
+@lru_cache(maxsize=512)
+def _read_layout(given: str) -> Layout:
+    """One is read again and again, and as one object its hash is known: who judged it once finds that again at once."""
+    return Layout({slot: _read_occupant(json.dumps(occupant)) for slot, occupant in json.loads(given).items()})
 
 
 @lru_cache(maxsize=4096)

@@ -28,7 +28,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.dialects.postgresql import distinct_on
 
-from umbrak.core.memory.module import Module, alike, healthy
+from umbrak.core.memory.module import Module, alike, healthy, read_off
 from umbrak.core.memory.parts import Seen, key_of
 from umbrak.core.platform.known import Known, Origin
 from umbrak.formats.documents import like_key
@@ -80,7 +80,7 @@ def keep_fitted(db: Connection, machine_id: UUID, kind: str, content: Known, tak
         seen = _SEEN.get(origin.first)
         if not isinstance(held, Module) or not held.part or seen is None or origin.kind == "part":
             continue
-        module = healthy(alike(held))
+        module = healthy(alike(read_off(held)))
         line = found.setdefault((seen, like_key(module)), {
             "machine_id": machine_id, "seen": seen.value, "kind": like_key(module), "key": key_of(held.part), "number": held.part,
             "module": MODULE.write(module), "count": 0, "seen_on": origin.at.date(),

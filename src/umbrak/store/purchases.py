@@ -125,6 +125,8 @@ def purchases(db: Connection, key: UUID | None = None, closed: bool = False) -> 
     rows = (
         db.execute((heads if closed and key is None else heads.where(wanted)).order_by(purchase.c.id)).mappings().all()
     )
+    if not rows:
+        return []
     ids = [r["id"] for r in rows]
     came: dict[UUID, list[ArrivalRow]] = {}
     arrived = (

@@ -7637,6 +7637,12 @@ export interface components {
          */
         Module: {
             buffering: components["schemas"]["Buffering"] | null;
+            /**
+             * By Number
+             * @description Members that nobody read off it: they are as its part number is known. Two modules do not differ by this.
+             * @default []
+             */
+            by_number: string[];
             /** Capacity Gib */
             capacity_gib: number | null;
             /** Device Width */
@@ -7706,6 +7712,11 @@ export interface components {
         ModuleDoc: {
             /** Buffering */
             buffering?: ("unbuffered" | "registered" | "load-reduced" | "fully-buffered" | "other") | null;
+            /**
+             * By Number
+             * @description members that nobody read off it: they are as its part number is known
+             */
+            by_number?: string[] | null;
             /** Capacity Gib */
             capacity_gib?: number | null;
             /** Device Width */

@@ -1,7 +1,6 @@
 /** Vuetify and the style sheets' variables, for the theme that the person chose. */
 import { ref, watchEffect } from 'vue'
 import { createVuetify } from 'vuetify'
-import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
 import { tokens, type ThemeName } from './tokens'
 
 const KEPT_AS = 'umbrak-theme'
@@ -37,17 +36,10 @@ function vuetifyTheme(name: ThemeName) {
 }
 
 export const vuetify = createVuetify({
-  icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
   theme: {
     defaultTheme: themeName.value,
     cspNonce: document.querySelector<HTMLMetaElement>('meta[name=csp-nonce]')?.content,
     themes: { light: vuetifyTheme('light'), dark: vuetifyTheme('dark') },
-  },
-  defaults: {
-    VBtn: { rounded: 'sm', elevation: 0, class: 'text-none' },
-    VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto', color: 'primary' },
-    VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto', color: 'primary' },
-    VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto', color: 'primary' },
   },
 })
 

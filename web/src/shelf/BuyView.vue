@@ -12,6 +12,7 @@ import BriefOf from '@/stations/BriefOf.vue'
 import OfferAxis from './OfferAxis.vue'
 import { partPath } from './parts'
 import OrderForm from './OrderForm.vue'
+import ShelfBeside from './ShelfBeside.vue'
 import { besideOf, perGb, takeWords } from './buying'
 
 useTitle(() => 'What to buy')
@@ -67,6 +68,10 @@ async function copy(): Promise<void> {
   }
 }
 const fromShelf = computed(() => buying.value?.lines.reduce((n, l) => n + l.from_shelf.reduce((m, t) => m + t.modules, 0), 0) ?? 0)
+const used = computed(() => {
+  const taken = buying.value?.lines.flatMap((l) => l.from_shelf) ?? []
+  return new Map(taken.map((t) => [t.part, taken.filter((x) => x.part === t.part).reduce((n, x) => n + x.modules, 0)]))
+})
 const leftOver = computed(() => buying.value?.lines.reduce((n, l) => n + l.left_over, 0) ?? 0)
 const offered = computed(() => buying.value?.lines.filter((l) => !l.missing).length ?? 0)
 const machineOf = (plan: string) => buying.value!.plans.find((p) => p.id === plan)?.machine_id ?? ''
@@ -86,7 +91,9 @@ const twice = computed(() => {
       <router-link class="quiet-link" to="/shelf/parts">Part numbers</router-link>
     </header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-    <template v-if="buying">
+    <div v-if="buying" class="both">
+      <ShelfBeside class="panel" :used="used" />
+      <div class="bought">
       <p v-if="!buying.plans.length" class="panel faded none">No plan lacks a module: what Fit plans beyond what is fitted stands here.</p>
       <template v-else>
         <fieldset class="panel plans">
@@ -124,9 +131,8 @@ const twice = computed(() => {
               <div v-for="t in l.takes" :key="t.part + t.supplier" class="take">
                 <b>{{ t.supplier }}</b>
                 <span class="number"><b>{{ Number(t.price).toFixed(2) }}</b> {{ buying.currency }}</span>
-                <span class="number small">{{ perGb(t, l.module.capacity_gib) }}</span>
-                <span class="number small faded">{{ t.lead_days === null ? 'when not told' : `${t.lead_days} d` }}</span>
-                <span class="small faded wide">{{ takeWords(t, l) }}</span>
+                <span class="small faded">{{ takeWords(t, l) }}</span>
+                <span class="number small">{{ perGb(t, l.module.capacity_gib) }}, {{ t.lead_days === null ? 'when not told' : plural(t.lead_days, 'day') }}</span>
               </div>
               <p v-if="l.missing" class="small lacking"><SeverityMark severity="ask" /> {{ l.missing }} {{ l.offers.length ? 'more than is offered' : 'that nobody offers' }} <router-link class="quiet-link" to="/shelf">Add an offer</router-link></p>
               <OfferAxis v-if="l.takes.length && l.offers.length > 1" :offers="l.offers" :currency="buying.currency" />
@@ -148,7 +154,8 @@ const twice = computed(() => {
           <pre>{{ buying.text || 'Nothing is to be bought: it is on the Shelf or on order.' }}</pre>
         </section>
       </template>
-    </template>
+      </div>
+    </div>
   </div>
 </template>
 
@@ -198,7 +205,7 @@ legend {
 }
 article {
   display: grid;
-  grid-template-columns: 200px minmax(0, 1fr) minmax(0, 420px);
+  grid-template-columns: 150px minmax(0, 1fr) minmax(0, 320px);
   gap: 6px 20px;
   border-top: 1px solid var(--rule);
   padding: 10px 0;
@@ -209,12 +216,9 @@ article {
 }
 .take {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) auto 90px 90px;
+  grid-template-columns: minmax(0, 1fr) auto;
   gap: 0 12px;
   align-items: baseline;
-}
-.wide {
-  grid-column: 1 / -1;
 }
 .number {
   text-align: right;
@@ -230,6 +234,19 @@ article {
 pre {
   margin: 6px 0 0;
   white-space: pre-wrap;
+}
+.both {
+  display: grid;
+  grid-template-columns: 264px minmax(0, 1fr);
+  align-items: start;
+}
+@media (max-width: 1100px) {
+  .both {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .both > aside {
+    order: 2;
+  }
 }
 @media (max-width: 900px) {
   article {

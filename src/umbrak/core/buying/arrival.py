@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
-from umbrak.core.memory.module import Module, member_words
+from umbrak.core.memory.module import Module, member_words, read_off
 from umbrak.core.memory.parts import differ, key_of, value_words
 
 
@@ -42,7 +42,8 @@ class Arrival:
 def laid_against(ordered: Module, read: Module) -> Arrival:
     """What came of an order's line.
 
-    Only what both tell is compared; what was ordered and not read leaves it open, never right. A slower module is wrong,
+    Only what both tell is compared; what was ordered and not read leaves it open, never right: also where its part number
+    would tell it. A slower module is wrong,
     a faster one has other chips; a module that lacks a rail of those ordered is wrong, one that has more is not.
     """
     unlike = set(differ(ordered, read))
@@ -52,7 +53,8 @@ def laid_against(ordered: Module, read: Module) -> Arrival:
     other_part = numbered and key_of(ordered.part or "") != key_of(read.part or "")
     other_revision = bool(ordered.revision and read.revision) and ordered.revision != read.revision
     slower = "rate_mts" in unlike and (read.rate_mts or 0) < (ordered.rate_mts or 0)
-    unread = tuple(member_words(n) for n in _READ if _told(ordered, n) and not _told(read, n))
+    own = read_off(read)
+    unread = tuple(member_words(n) for n in _READ if _told(ordered, n) and not _told(own, n))
     if ordered.part and not read.part:
         unread = (*unread, "part number")
     if unlike & {*_KIND, "rails_v"} or slower:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, field, fields, replace
 from enum import StrEnum
 from functools import lru_cache
 from itertools import product
@@ -93,6 +93,8 @@ class Module:
     made: Made | None = None
     #: mapped-out (the machine has taken it out of use) or in-use (failing, and still counted); None = nothing against it.
     failed: str | None = None
+    #: Members that nobody read off it: they are as its part number is known. Two modules do not differ by this.
+    by_number: tuple[str, ...] = field(default=(), compare=False)
 
     def short(self) -> str:
         """The module in a few words, as the trade says it: "16 GB 2Rx8 DDR4-2400 registered"."""
@@ -126,7 +128,21 @@ class Contradiction:
 @lru_cache(maxsize=4096)
 def alike(module: Module) -> Module:
     """The module without what only tells individuals apart: two that are alike may stand for each other."""
-    return replace(module, serial=None, made=None) if module.serial or module.made else module
+    m = module
+    return replace(m, serial=None, made=None, by_number=()) if m.serial or m.made or m.by_number else m
+
+
+def read_off(module: Module) -> Module:
+    """What was read off the module itself, and what follows from that: nothing that its part number alone tells."""
+    unread: dict[str, Any] = {n: () if n == "rails_v" else None for n in module.by_number}
+    return complete(replace(module, **unread, by_number=()))[0] if unread else module
+
+
+def known_by_number(module: Module, read: Module) -> Module:
+    """The module, marked with every member that what was read of it does not come to."""
+    told = complete(read)[0]
+    names = (n for n in FIELD_NAMES if getattr(module, n) not in (None, (), getattr(told, n)))
+    return replace(module, by_number=tuple(names))
 
 
 def organisation(module: Module) -> tuple[object, ...]:
@@ -145,7 +161,8 @@ def usable_size(module: Module) -> float:
     return 0 if module.failed == MAPPED_OUT else module.capacity_gib or 0
 
 
-FIELD_NAMES: tuple[str, ...] = tuple(f.name for f in fields(Module))
+#: What is told of a module.
+FIELD_NAMES: tuple[str, ...] = tuple(f.name for f in fields(Module) if f.name != "by_number")
 
 
 def amount(value: float | None) -> str:

@@ -15,7 +15,7 @@ from functools import cached_property
 from typing import Any
 
 from umbrak.core.memory.label import decode_label
-from umbrak.core.memory.module import Module, amount, complete, member_words
+from umbrak.core.memory.module import Module, amount, complete, known_by_number, member_words, read_off
 
 
 class Seen(StrEnum):
@@ -236,8 +236,9 @@ def beside(module: Module, part: Part) -> Beside:
     adds = tuple(f for f in facts if f.agreed)
     left_open = tuple(f for f in facts if not f.agreed)
     new: dict[str, Any] = {f.member: f.said[0].value for f in adds}
-    filled = complete(replace(module, **new, part=module.part or part.number))[0]
-    return Beside(_opened(filled, left_open), adds, left_open, against)
+    carried = replace(module, part=module.part or part.number)
+    filled = complete(replace(carried, **new))[0]
+    return Beside(known_by_number(_opened(filled, left_open), read_off(carried)), adds, left_open, against)
 
 
 def _facts(sightings: Collection[Sighting]) -> Iterator[Fact]:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
-from umbrak.core.memory.module import Module, complete
+from umbrak.core.memory.module import FIELD_NAMES, Module, complete, known_by_number, read_off
 from umbrak.core.platform.machine import UNKNOWN, Occupant
 
 
@@ -70,16 +70,18 @@ def _members(known: Module, reported: Module) -> tuple[tuple[MemberDifference, .
     """(members that differ, members that the report adds, both together)."""
     differing, learnt = [], []
     merged = known
-    for f in fields(Module):
-        before, after = getattr(known, f.name), getattr(reported, f.name)
+    for name in FIELD_NAMES:
+        before, after = getattr(known, name), getattr(reported, name)
         if after is None or after == ():
             continue
         if before is None or before == ():
-            learnt.append(f.name)
-            merged = replace(merged, **{f.name: after})
+            learnt.append(name)
+            merged = replace(merged, **{name: after})
         elif not _alike(before, after):
-            differing.append(MemberDifference(f.name, before, after))
-    return tuple(differing), tuple(learnt), complete(merged)[0]
+            differing.append(MemberDifference(name, before, after))
+    unread = tuple(n for n in known.by_number if getattr(read_off(reported), n) in (None, ()))
+    merged = complete(replace(merged, by_number=unread))[0]
+    return tuple(differing), tuple(learnt), known_by_number(merged, read_off(merged)) if unread else merged
 
 
 def _alike(known: Any, reported: Any) -> bool:

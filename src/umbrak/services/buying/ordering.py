@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import fields, replace
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Any
@@ -14,7 +14,7 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.buying.arrival import Arrival, Came, laid_against
 from umbrak.core.memory.label import serial_in
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import FIELD_NAMES, Module, known_by_number, read_off
 from umbrak.core.memory.parts import serial_key
 from umbrak.core.plan.brief import shop_words
 from umbrak.formats.documents import CHECKED, ShortText
@@ -233,8 +233,8 @@ def _put_on_shelf(db: Connection, account: Account, row: PurchaseRow, line: Line
     module = read
     if laid_against(line.module, read).came in _KEPT:
         # Nothing speaks against it: what was not read of it is as it was ordered, so that it serves the plans that it is for.
-        told = {f.name: v for f in fields(Module) if (v := getattr(read, f.name)) not in (None, ())}
-        module = replace(line.module, **told)
+        told = {n: v for n in FIELD_NAMES if (v := getattr(read, n)) not in (None, ())}
+        module = known_by_number(replace(line.module, **told), read_off(read))
     add_stock_within(
         db, account, NewStock(module=module, part=module.part or None, state=StockState.NEW, place=place, note=note)
     )

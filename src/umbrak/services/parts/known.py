@@ -8,7 +8,7 @@ from fnmatch import fnmatchcase
 
 from sqlalchemy import Connection
 
-from umbrak.core.memory.module import Form, Generation, Module, alike, healthy
+from umbrak.core.memory.module import Form, Generation, Module, alike, healthy, read_off
 from umbrak.core.memory.parts import Part, Seen, Sighting, key_of
 from umbrak.core.platform.sheet import Listed, Sheet
 from umbrak.services.sheets.library import load_sheet
@@ -68,15 +68,17 @@ def parts_of(db: Connection, keys: Iterable[str], numbers: Numbers | None = None
 
     What was seen under another number of the same thing counts with it.
     """
-    numbers = numbers or Numbers.load(db)
-    wanted = {key: numbers.keys(key) for key in keys}
-    every = sorted({k for ks in wanted.values() for k in ks})
-    if not every:
+    asked = list(keys)
+    if not asked:
         return {}
+    numbers = numbers or Numbers.load(db)
+    wanted = {key: numbers.keys(key) for key in asked}
+    every = sorted({k for ks in wanted.values() for k in ks})
     seen: dict[str, list[Sighting]] = {k: [] for k in every}
     for s in (*_held(db, every), *_told(db, every), *_listed(db, every)):
         if key_of(s.number) in seen:
-            seen[key_of(s.number)].append(s)
+            # What was taken from the number is no sighting of it.
+            seen[key_of(s.number)].append(replace(s, module=read_off(s.module)))
     return {
         key: Part(_as_written(key, seen[key], numbers), numbers.also(key), found)
         for key, ks in wanted.items()
@@ -100,7 +102,7 @@ def _held(db: Connection, keys: Collection[str]) -> Iterator[Sighting]:
     for s in all_stock(db, keys):
         if s.part and not s.unreadable:
             where = f"on the Shelf, {s.place}" if s.place else "on the Shelf"
-            module = healthy(alike(s.module))
+            module = healthy(alike(read_off(s.module)))
             yield Sighting(number=s.part, module=module, seen=Seen.SHELF, where=where, on=s.updated_at.date(), count=s.count)  # fmt: skip
     for o in all_offers(db, keys):
         if not o.unreadable:

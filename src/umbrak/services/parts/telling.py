@@ -10,7 +10,7 @@ from pydantic import Field
 from pydantic.dataclasses import dataclass
 from sqlalchemy import Connection
 
-from umbrak.core.memory.module import Module, alike, contradictions
+from umbrak.core.memory.module import Module, alike, contradictions, read_off
 from umbrak.core.memory.parts import candidates, differ, key_of
 from umbrak.formats.documents import CHECKED, Name, ShortText
 from umbrak.services.errors import NotFound, Refused
@@ -55,11 +55,13 @@ def tell(db: Connection, account: Account, new: NewWord) -> frozenset[str]:
 def _module(new: NewWord) -> Module | None:
     if new.module is None:
         return None
-    if new.module.capacity_gib is None:
+    # What a number is, is not told by the number.
+    told = read_off(new.module)
+    if told.capacity_gib is None:
         raise Refused("module", "How large it is, is needed: give its label.")
-    if wrong := contradictions(new.module):
+    if wrong := contradictions(told):
         raise Refused("module", f"It cannot be so: {wrong[0].message}.")
-    return replace(alike(new.module), part=new.number.strip())
+    return replace(alike(told), part=new.number.strip())
 
 
 def _check_same(db: Connection, number: str, same: str) -> None:

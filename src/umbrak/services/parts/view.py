@@ -9,7 +9,7 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
-from umbrak.core.memory.module import Module, complete, member_words
+from umbrak.core.memory.module import Module, complete, known_by_number, member_words, read_off
 from umbrak.core.memory.parts import Beside, Fact, Part, Seen, beside, key_of
 from umbrak.services.errors import NotFound
 from umbrak.services.parts.known import Numbers, is_named, parts_of
@@ -265,4 +265,4 @@ def _offered(module: Module, fact: Fact) -> FactToTake:
 
 def _with(module: Module, member: str, value: Any) -> Module:
     told: dict[str, Any] = {member: value}
-    return complete(replace(module, **told))[0]
+    return known_by_number(complete(replace(module, **told))[0], read_off(module))

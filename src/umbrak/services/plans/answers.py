@@ -11,7 +11,7 @@ from uuid import UUID
 from pydantic import ValidationError
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import FIELD_NAMES, Module, known_by_number, read_off
 from umbrak.core.platform.known import Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.formats.documents import MachineDoc, ModuleDoc, module_json
@@ -50,7 +50,7 @@ def answer_plan(
         plan = open_plan(db, key, lock=True)
         not_stale(plan, version, {"answer": dict(facts)})
         may_change(plan)
-        told = _told(plan, {n: v for n, v in facts.items() if not n.startswith(_MACHINE)})
+        told = _told(plan, {n: v for n, v in facts.items() if not n.startswith(_MACHINE)}, by_part)
         _tell_machine(db, account, plan.machine, {n: v for n, v in facts.items() if n.startswith(_MACHINE)})
         fitted = {s: m for s, m in told.items() if plan.now.get(s) == plan.goal.get(s)}
         if fitted:
@@ -63,20 +63,22 @@ def answer_plan(
         return view_of_plan(open_plan(db, key))
 
 
-def _told(plan: OpenPlan, facts: Mapping[str, Any]) -> dict[str, Occupant]:
+def _told(plan: OpenPlan, facts: Mapping[str, Any], by_part: bool) -> dict[str, Occupant]:
     """Slot -> its module with what is told of it."""
     told: dict[str, Occupant] = {}
     for name, value in facts.items():
         slot, _, member = name.rpartition(".")
         held = told.get(slot, plan.goal.get(slot))
-        if not isinstance(held, Module) or member not in ModuleDoc.model_fields:
+        if not isinstance(held, Module) or member not in FIELD_NAMES:
             raise Refused(
                 f"facts.{name}", f"There is no module in {slot or 'that slot'} of which {member} could be told."
             )
         try:
-            told[slot] = ModuleDoc(**{**module_json(held), member: value}).value()
+            new = ModuleDoc(**{**module_json(held), member: value}).value()
         except ValidationError as error:
             raise Refused(f"facts.{name}", type_fault(error.errors()[0])) from error
+        read = read_off(held)
+        told[slot] = known_by_number(new, read if by_part else replace(read, **{member: getattr(new, member)}))
     return told
 
 

@@ -160,9 +160,10 @@ def open_plan(db: Connection, key: UUID, lock: bool = False) -> OpenPlan:
         machine = replace(machine, sheet=Numbers.load(db).widened(load_sheet(db, row.sheet_hash)))
     doubts = doubts_about(db, machine.sheet.id)
     commands = tuple(store.commands_of(db, key))
-    parts = asked_parts(db, row.goal, judge(as_planned(machine, row.runs_with), row.goal, now))
+    goal = row.goal
+    parts = asked_parts(db, goal, judge(as_planned(machine, row.runs_with), goal, now))
     return OpenPlan(
-        row=row, machine=machine, now=now, goal=row.goal, commands=commands, doubts=doubts,
+        row=row, machine=machine, now=now, goal=goal, commands=commands, doubts=doubts,
         known_at_proof=known_at_proof(db, row), parts=parts, waits=waited_for(db, [key]).get(key),
     )  # fmt: skip
 

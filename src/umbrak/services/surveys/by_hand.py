@@ -9,6 +9,7 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.known import Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.sheet import Sheet
@@ -59,7 +60,8 @@ def survey_by_hand(
                 raise Refused("failed", f"{m.sheet.title} has no slot {slot}.")
         slots = unmarked(Layout({**m.layout, **told}))
         # What stands there already is no change, though it be said of an older survey: it was sent twice.
-        if slots == known.slots and broken == sorted(known.failed):
+        same = slots == known.slots and _unread(slots) == _unread(known.slots)
+        if same and broken == sorted(known.failed):
             return
         if m.survey.revision != revision:
             yours = {"slots": layout_json(found), "emptied": list(emptied)}
@@ -82,6 +84,11 @@ def survey_by_hand(
         refresh(db, key)
         done = "told by part number" if by_part else "surveyed by hand"
         record(db, done, account.id, key, slots=sorted(told), failed=broken, revision=revision + 1)
+
+
+def _unread(slots: Layout) -> list[tuple[str, ...]]:
+    """Of each slot's module what nobody read off it."""
+    return [x.by_number if isinstance(x, Module) else () for x in slots.values()]
 
 
 def record_bays(
