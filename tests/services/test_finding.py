@@ -61,6 +61,8 @@ def test_the_list_is_grouped_counted_and_ordered(engine: Engine, technician: Acc
     assert plain.groups == () and plain.counts["all"] == plain.total == len(plain.machines)
     for want in ("stop", "ask", "risk", "failed"):
         assert plain.counts[want] == list_machines(engine, Listing(want=want)).total
+    looked = [m.summary for m in plain.machines]
+    assert plain.counts["wanting"] == sum(x.worst_severity in ("stop", "ask") or x.failed > 0 for x in looked) > 0
     for by in ("place", "group", "model"):
         page = list_machines(engine, Listing(by=by, order="worst"))
         assert sum(g.count for g in page.groups) == page.total

@@ -236,9 +236,11 @@ def has_any(db: Connection) -> bool:
 
 
 def counts_of(db: Connection, w: Listing) -> dict[str, int]:
-    """How many of the machines that have the text there are to each thing that the list can be narrowed to."""
+    """How many of the machines that have the text there are to each thing that the list can be narrowed to; "wanting" = those
+    that somebody should look at."""
+    conditions = {**WANTS, "wanting": or_(WANTS["stop"], WANTS["ask"], WANTS["failed"])}
     every = _chosen(replace(w, want=None)).with_only_columns(
-        func.count().label("all"), *(func.count().filter(held).label(name) for name, held in WANTS.items())
+        func.count().label("all"), *(func.count().filter(held).label(name) for name, held in conditions.items())
     )
     row = db.execute(every).one()
     return dict(row._mapping)

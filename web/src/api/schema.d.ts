@@ -7307,7 +7307,7 @@ export interface components {
         MachinePage: {
             /**
              * Counts
-             * @description Of the machines with the text: how many in all, and to each thing that the list can be narrowed to.
+             * @description Of the machines with the text: how many in all, to each thing that the list can be narrowed to, and how many want somebody.
              */
             counts: {
                 [key: string]: number;

@@ -2,20 +2,24 @@
 /** The run sheet at the bench: one step a screen, large, for one hand on a tablet or a phone; it works without a connection. */
 import { computed, ref, shallowRef, watch } from 'vue'
 import { Touch as vTouch } from 'vuetify/directives'
-import { api, ask, Unreachable, wordsOf, type Layout, type MachineView, type Severity } from '@/api/client'
+import { api, ask, type Layout, type MachineView, type Severity } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { whereIs } from '@/board/where'
 import { useLive } from '@/stations/live'
 import { useTitle } from '@/ui/title'
 import { session } from '@/frame/session'
-import CodeCamera from '@/ui/CodeCamera.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { layoutAt, minutesWords, PHASES, PROOF } from '@/stations/run/words'
 import { useWakeLock } from '@/ui/wake'
 import { useNarrow } from '@/ui/width'
 import { clock } from '@/ui/words'
 import HoldAlone from './HoldAlone.vue'
+import LabelInHand from './LabelInHand.vue'
+import MachineLight from './MachineLight.vue'
+import type { Entry } from './queue'
 import { aloneFrom, atHand, ticking, useRun } from './run'
+import type { About } from './say'
+import SayForm from './SayForm.vue'
 
 const props = defineProps<{ id: string }>()
 const { view, steps, waiting, unsent, refused, wrong, connected, reload, enter, dismiss } = useRun(() => props.id)
@@ -65,10 +69,8 @@ watch(
   () => {
     checked.value = []
     asking.value = ''
-    text.value = ''
     label.value = ''
     serial.value = ''
-    handWords.value = null
     window.scrollTo(0, 0)
   },
 )
@@ -77,11 +79,7 @@ const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((step.value?
 /** As it is with the steps before this one done. */
 const fitted = computed(() => (view.value ? layoutAt(steps.value.slice(0, index.value), view.value.now as Layout, view.value.goal as Layout) : {}))
 const planned = computed(() => (view.value && step.value ? layoutAt([...steps.value.slice(0, index.value), { ...step.value, done_at: 'now' }], view.value.now as Layout, view.value.goal as Layout) : {}))
-const moreBays = ref('')
-const printed = ref('')
-const seal = ref(false)
-const asking = ref<'' | 'note' | 'wrong' | 'doubt'>('')
-const text = ref('')
+const asking = ref<'' | About>('')
 const zone = computed(() => machine.value?.zone ?? 'UTC')
 const remarks = computed(() => view.value?.remarks.filter((r) => r.step === step.value?.key) ?? [])
 
@@ -96,18 +94,6 @@ const sentWords = computed(() => {
   if (!connected.value) return unsent.value ? `No connection: ${ticks}, sent when it is back` : 'No connection: ticks are kept here'
   return unsent.value ? `On its way: ${ticks}` : 'Every tick is sent'
 })
-const handWords = ref<{ fits: boolean; words: string } | null>(null)
-async function compareLabel(): Promise<void> {
-  try {
-    const params = { path: { run_id: props.id, slot: comes.value! } }
-    const found = await ask(api.POST('/api/runs/{run_id}/slots/{slot}/label', { params, body: { text: label.value } }))
-    const differs = found.differs.map((m) => m.replace(/_/g, ' ')).join(', ')
-    handWords.value = { fits: found.matches, words: found.matches ? `Matches the plan${found.stickers.length ? '; only the sticker differs' : ''}.` : !found.differs.length ? `Its number does not say whether it is the planned one. ${found.notes.join('. ')}.` : `Not what is planned: ${differs} ${found.differs.length === 1 ? 'differs' : 'differ'} (${found.short}).` }
-  } catch (error) {
-    handWords.value = { fits: false, words: error instanceof Unreachable ? 'It cannot be compared without a connection: look yourself.' : wordsOf(error) }
-  }
-}
-
 /** Keep the label and the serial of what goes in: Proof rests on them, and so does whatever happens to that module later. */
 async function keepLabel(): Promise<void> {
   await enter({ kind: 'label', slot: comes.value!, text: label.value, serial: serial.value })
@@ -124,31 +110,9 @@ async function secondTicked(): Promise<void> {
   looked.value = null
   await reload()
 }
-async function say(): Promise<void> {
-  const kind = asking.value === 'wrong' ? ('not-right' as const) : asking.value === 'doubt' ? ('doubt' as const) : ('note' as const)
-  const plain = { step: step.value!.key, text: text.value }
-  // What is not as its sheet says, said so that the sheet can be corrected at a press.
-  const bays = moreBays.value.split(/[^0-9]+/).filter(Boolean).map(Number)
-  const entry = kind === 'doubt' ? ({ kind, ...plain, bays, printed: printed.value, seal: seal.value } as const) : ({ kind, ...plain } as const)
+async function say(entry: Entry): Promise<void> {
   asking.value = ''
-  text.value = moreBays.value = printed.value = ''
-  seal.value = false
   await enter(entry)
-}
-/** The light at the machine itself: it goes off with the run, and can be switched off before. */
-const lighting = ref(false)
-const lightWrong = ref('')
-async function light(on: boolean): Promise<void> {
-  lighting.value = true
-  lightWrong.value = ''
-  try {
-    await ask(api.PUT('/api/runs/{run_id}/light', { params: { path: { run_id: props.id } }, body: { on } }))
-    await reload()
-  } catch (error) {
-    lightWrong.value = error instanceof Unreachable ? 'It cannot be switched without a connection.' : wordsOf(error)
-  } finally {
-    lighting.value = false
-  }
 }
 async function photo(event: Event): Promise<void> {
   const input = event.target as HTMLInputElement
@@ -169,11 +133,7 @@ async function photo(event: Event): Promise<void> {
         <strong>{{ step ? `step ${step.number} of ${steps.length}` : 'all done' }}</strong>
         <span class="sub">{{ view.taken_min === null ? '' : `${Math.round(view.taken_min)} min, of ` }}{{ minutesWords(view.down) }}</span>
       </div>
-      <p v-if="view.light && (view.state === 'under way' || view.light.since)" class="light">
-        <button v-if="view.state === 'under way'" type="button" class="lamp" :aria-pressed="!!view.light.since" :disabled="lighting || !connected || !session.mayWrite()" @click="light(!view.light.since)">{{ lighting ? 'Asking its controller' : view.light.since ? `Its light is on since ${clock(view.light.since, zone)}: switch it off` : 'Which one is it? Light it up' }}</button>
-        <span v-else>Its light is still on{{ view.light.trouble ? `: ${view.light.trouble}` : ', and is being switched off' }}</span>
-        <span v-if="lightWrong" role="alert">{{ lightWrong }}</span>
-      </p>
+      <MachineLight v-if="view.light && (view.state === 'under way' || view.light.since)" :run-id="id" :light="view.light" :under-way="view.state === 'under way'" :zone="zone" :connected="connected" @changed="reload" />
       <div class="bar" :style="{ '--done': index / Math.max(1, steps.length) }"></div>
     </header>
     <section v-if="step" class="step" aria-label="The step at hand">
@@ -190,15 +150,7 @@ async function photo(event: Event): Promise<void> {
       <div v-if="machine && step.bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
         <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: step.bays.includes(b.number) }">{{ b.number }}</div>
       </div>
-      <form v-if="comes" class="fields hand" @submit.prevent="compareLabel">
-        <label>Label in your hand <input v-model="label" class="mono" maxlength="400" autocapitalize="characters" autocomplete="off" spellcheck="false" /></label>
-        <button type="submit" class="plain small-plain" :disabled="!label.trim()">Compare</button>
-        <CodeCamera @read="label = $event" />
-        <label>Its serial <input v-model="serial" class="mono" maxlength="200" autocapitalize="characters" autocomplete="off" spellcheck="false" :placeholder="noted" /></label>
-        <button type="button" class="plain small-plain" :disabled="!label.trim() && !serial.trim()" @click="keepLabel">Note</button>
-        <p v-if="noted" class="says go">Noted: {{ noted }}</p>
-        <p v-if="handWords" class="says" :class="handWords.fits ? 'go' : 'wrong'" role="status">{{ handWords.words }}</p>
-      </form>
+      <LabelInHand v-if="comes" :key="step.key" v-model:label="label" v-model:serial="serial" :run-id="id" :slot-id="comes" :noted="noted" @note="keepLabel" />
       <ul v-if="step.details.length" class="details"><li v-for="d in step.details" :key="d">{{ d }}</li></ul>
       <fieldset v-if="step.checks.length" class="checks">
         <legend class="visually-hidden">Look at each</legend>
@@ -208,15 +160,7 @@ async function photo(event: Event): Promise<void> {
       <ul v-if="remarks.length || step.not_right !== null" class="remarks">
         <li v-for="r in remarks" :key="r.id"><img v-if="r.is_photo" :src="`/api/runs/${id}/attachments/${r.id}`" :alt="`Photo by ${r.by}`" /><span v-else>{{ r.kind === 'doubt' ? 'Doubt on the sheet: ' : '' }}{{ r.text || 'not right' }}</span> <span class="faded">{{ r.by }} {{ clock(r.at, zone) }}</span></li>
       </ul>
-      <form v-if="asking" class="fields ask" @submit.prevent="say">
-        <label>{{ asking === 'wrong' ? 'What is not right?' : asking === 'doubt' ? 'What is not as its sheet says?' : 'Note' }} <input v-model="text" maxlength="2000" :required="asking !== 'wrong'" /></label>
-        <template v-if="asking === 'doubt' && step">
-          <label v-if="machine?.bays.length">Bays that had to come out too <input v-model="moreBays" inputmode="numeric" placeholder="3" maxlength="60" /></label>
-          <label v-if="step.slots.length === 1">Printed at the slot <input v-model="printed" maxlength="60" placeholder="J7" /></label>
-          <label class="seal"><input v-model="seal" type="checkbox" /> a seal breaks: opening it ends the warranty</label>
-        </template>
-        <div class="two"><button type="button" class="plain" @click="asking = ''">Cancel</button><button type="submit" class="main">Keep it</button></div>
-      </form>
+      <SayForm v-if="asking" :key="asking" :about="asking" :step="step" :has-bays="!!machine?.bays.length" @say="say" @leave="asking = ''" />
     </section>
     <section v-else class="step"><h1>Every step is done.</h1><p>It is {{ view.state === 'proved' ? 'proved and back on duty' : view.state === 'waived' ? 'back on duty, with something waived' : view.state }}: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></section>
     <footer>
@@ -247,6 +191,7 @@ async function photo(event: Event): Promise<void> {
   <p v-else-if="wrong" class="wrong alone" role="alert">{{ wrong }}</p>
 </template>
 
+<style scoped src="./presses.css"></style>
 <style scoped>
 .bench {
   min-height: 100vh;
@@ -273,32 +218,6 @@ header .name {
   font-weight: 650;
   font-size: 19px;
   text-decoration: none;
-}
-.light {
-  flex: 1 0 100%;
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 14px;
-  align-items: center;
-  margin: 0;
-  font-size: 15px;
-}
-.lamp {
-  min-height: 44px;
-  padding: 0 14px;
-  border: 1px solid #a89c8c;
-  border-radius: 3px;
-  background: none;
-  color: inherit;
-  font: inherit;
-}
-.lamp[aria-pressed='true'] {
-  border-color: #f2c14b;
-  background: #f2c14b;
-  color: #221c1a;
-}
-.lamp:disabled {
-  opacity: 0.6;
 }
 .sub {
   display: block;
@@ -374,8 +293,7 @@ h1 {
 .details,
 .checks,
 .way,
-.remarks,
-.ask {
+.remarks {
   margin: 0;
   padding: 12px 16px;
   background: var(--sheet);
@@ -412,15 +330,6 @@ h1 {
 .way ol {
   padding-left: 22px;
 }
-.hand {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) auto;
-  gap: 6px 12px;
-  align-items: end;
-  padding: 10px 16px 12px;
-  background: var(--sheet);
-  border: 1px solid var(--rule);
-}
 .go-on {
   display: grid;
   place-items: center;
@@ -432,24 +341,6 @@ h1 {
   border-left: 3px solid var(--umber);
   background: var(--sheet);
 }
-.small-plain {
-  min-height: 44px;
-  padding: 0 16px;
-  font-size: 16px;
-}
-.says {
-  grid-column: 1 / -1;
-  margin: 0;
-  font-weight: 650;
-}
-.says.go {
-  color: var(--go);
-}
-.ask {
-  display: grid;
-  gap: 10px;
-}
-.two,
 .acts {
   display: grid;
   grid-template-columns: minmax(0, 2fr) minmax(0, 5fr);
@@ -479,28 +370,6 @@ footer {
 .sent.off {
   color: var(--ink);
   font-weight: 650;
-}
-.main,
-.plain {
-  min-height: 64px;
-  border-radius: 4px;
-  font-size: 19px;
-  font-weight: 650;
-}
-.main {
-  background: var(--umber);
-  color: var(--on-umber);
-}
-.plain {
-  border: 1.5px solid var(--umber);
-  color: var(--umber);
-  background: var(--sheet);
-}
-.main:disabled,
-.plain:disabled {
-  background: var(--rule);
-  color: var(--faded);
-  border-color: var(--rule);
 }
 .state {
   margin: 0;
@@ -538,10 +407,6 @@ footer {
 @media (pointer: coarse), (max-width: 700px) {
   .bench {
     --finger: 56px;
-  }
-  .main,
-  .plain {
-    --finger: 64px;
   }
   .checks label,
   .walk .quiet-link {

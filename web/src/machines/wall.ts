@@ -1,5 +1,8 @@
 /** The wall of machines: one scale of capacity for every row, in doublings. */
 
+/** What rows are grouped by; '' = one list. */
+export type By = '' | 'place' | 'group' | 'model'
+
 /** Where the scale begins and ends. [GB] */
 export interface Scale {
   from: number

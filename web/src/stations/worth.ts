@@ -3,6 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, type More, type Worth } from '@/api/client'
 import { plural } from '@/ui/words'
 import { rangeWords } from '@/ui/belief'
+import { useAsked } from './asked'
 import { money, percent } from './routes/words'
 
 export interface PlanKey {
@@ -10,26 +11,16 @@ export interface PlanKey {
   version: number
 }
 
-/** `worth` is undefined while it is asked for: figures of another version are not shown. */
+/** Undefined while it is asked for: figures of another version are not shown. */
 export function useWorth(plan: () => PlanKey | null) {
-  const worth = shallowRef<Worth>()
-  watch(
-    () => JSON.stringify(plan()),
-    async (key) => {
-      worth.value = undefined
-      const of = plan()
-      if (!of) return
-      try {
-        const found = await ask(api.GET('/api/plans/{plan_id}/worth', { params: { path: { plan_id: of.id } } }))
-        if (JSON.stringify(plan()) === key) worth.value = found
-      } catch {
-        // the banner tells; a change asks again
-      }
-    },
-    { immediate: true },
+  return useAsked(
+    () => keyOf(plan()),
+    () => ask(api.GET('/api/plans/{plan_id}/worth', { params: { path: { plan_id: plan()!.id } } })),
   )
-  return worth
 }
+
+/** Tells a plan's states apart; '' = there is none. */
+export const keyOf = (plan: PlanKey | null): string => (plan ? `${plan.id} ${plan.version}` : '')
 
 /** After so long without a change somebody looks at what there is. */
 const RESTS_MS = 1200
@@ -39,7 +30,7 @@ export function useMore(plan: () => PlanKey | null, lacks: () => boolean) {
   const more = shallowRef<More | null>()
   const looking = ref(false)
   watch(
-    () => (lacks() ? JSON.stringify(plan()) : ''),
+    () => (lacks() ? keyOf(plan()) : ''),
     async (key) => {
       more.value = undefined
       const of = plan()
@@ -47,14 +38,14 @@ export function useMore(plan: () => PlanKey | null, lacks: () => boolean) {
       if (!key || !of) return
       // The optimiser is asked once hands rest, not at every module that is put in.
       await new Promise((done) => setTimeout(done, RESTS_MS))
-      if (JSON.stringify(plan()) !== key || !lacks()) return
+      if (keyOf(plan()) !== key || !lacks()) return
       try {
         const found = await ask(api.GET('/api/plans/{plan_id}/more', { params: { path: { plan_id: of.id } } }))
-        if (JSON.stringify(plan()) === key) more.value = found
+        if (keyOf(plan()) === key) more.value = found
       } catch {
         more.value = undefined
       } finally {
-        if (JSON.stringify(plan()) === key) looking.value = false
+        if (keyOf(plan()) === key) looking.value = false
       }
     },
     { immediate: true },

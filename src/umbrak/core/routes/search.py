@@ -16,29 +16,29 @@ is weighed, and those it hid come forward.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
-from math import inf, log
+from math import inf
 from time import monotonic
 
 import numpy as np
 from numpy.typing import NDArray
 
-from umbrak.core.evaluate import usable_gib
 from umbrak.core.evidence.belief import reach_at_best
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.arrange import next_set
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.routes.bound import least_cost
-from umbrak.core.routes.columns import Arrays, Combined, Lists, Options, arrays_of, mapped
+from umbrak.core.routes.columns import Combined, Options
 from umbrak.core.routes.designs import UnitDesign, UnitSearch
 from umbrak.core.routes.dominance import Rows, beaten_by, distinct_rows, unbeaten
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
-from umbrak.core.routes.purchase import Choice, Policy, Shop, log_of
-from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
-from umbrak.core.routes.weighing import SLACK, Key, Scales, Weighed
+from umbrak.core.routes.purchase import Shop, log_of
+from umbrak.core.routes.space import Space, Unit
+from umbrak.core.routes.table import RowList, Sums, Table
+from umbrak.core.routes.weighing import Key, Scales, Weighed
 
 #: Combinations of designs held before they are looked at with every choice of kinds.
 _MOST_COMBINED = 100_000
@@ -182,7 +182,7 @@ class _Search:
         cheapest = self.cheapest.measures.cost if self.cheapest else None
         self.report(Progress(monotonic() - self.started, self.rows, self.weighed, len(self.known), cheapest))
 
-    def _least_known(self) -> float:
+    def least_known(self) -> float:
         return self.cheapest.measures.cost if self.cheapest else inf
 
     # -- designs and their combinations ---------------------------------------------------------------
@@ -263,8 +263,8 @@ class _Search:
 
     def _walk(self, units: Sequence[Unit], designs: Sequence[Sequence[UnitDesign]], even: bool, merging: bool) -> None:
         """Every combination of designs once, without kinds; those that nothing weighed beats at best with every choice of kinds."""
-        sums = _Sums(self.space, designs)
-        ideal = _Table(self, units, designs, self.shop.anything, sums)
+        sums = Sums(self.space, designs)
+        ideal = Table(self, units, designs, self.shop.anything, sums)
         parts: list[Combined] = []
         for chunk in self._combined(ideal, even, merging):
             parts.append(chunk.only(ideal.may(chunk)))
@@ -279,16 +279,16 @@ class _Search:
         self,
         units: Sequence[Unit],
         designs: Sequence[Sequence[UnitDesign]],
-        sums: _Sums,
+        sums: Sums,
         parts: Sequence[Combined],
     ) -> None:
         if not parts:
             return
-        combined, rows = Combined.all_of(parts), _Rows()
+        combined, rows = Combined.all_of(parts), RowList()
         for policy in self.shop.policies:
             if self._over():
                 break
-            table = _Table(self, units, designs, policy, sums)
+            table = Table(self, units, designs, policy, sums)
             usable = np.zeros(len(self.space.classes), bool)
             usable[[c.index for c in self.space.classes if any(k.index in policy.kinds for k in c.kinds)]] = True
             here = combined.only(np.flatnonzero(~(combined.sums.counts[:, ~usable] > 0).any(axis=1)))
@@ -298,7 +298,7 @@ class _Search:
                 table.add(part.only(np.flatnonzero(table.may(part))), rows)
                 if rows.count > _MOST_ROWS:
                     self._settle(rows)
-                    rows = _Rows()
+                    rows = RowList()
             self._tell()
         self._settle(rows)
 
@@ -337,7 +337,7 @@ class _Search:
                 break
         return found
 
-    def _combined(self, table: _Table, even: bool, merging: bool) -> Iterator[Combined]:
+    def _combined(self, table: Table, even: bool, merging: bool) -> Iterator[Combined]:
         """Every combination of the units' designs, in chunks.
 
         Combinations that come to the same in every column (they only differ in which unit holds what) are one row
@@ -376,7 +376,7 @@ class _Search:
 
     # -- weighing -------------------------------------------------------------------------------------
 
-    def _settle(self, rows: _Rows) -> None:
+    def _settle(self, rows: RowList) -> None:
         """Weigh rows until nothing that is not weighed is left that nothing beats."""
         if not rows.parts:
             return
@@ -391,10 +391,10 @@ class _Search:
         open_ = np.ones(len(distinct), bool)
         while open_.any():
             candidates = np.flatnonzero(open_)
-            beaten = self._beaten(distinct[candidates])
+            beaten = self.beaten(distinct[candidates])
             # Of those that are beaten only one that is cheaper than all, the cheapest first.
             least = cost[order[ends[candidates] + done[candidates]]]
-            cheaper = least < self._least_known()
+            cheaper = least < self.least_known()
             open_[candidates[beaten & ~cheaper]] = False
             front = candidates[~beaten]
             front = front[unbeaten(distinct[front])]
@@ -413,7 +413,7 @@ class _Search:
                 open_[g] = done[g] < ends[g + 1] - ends[g]
                 self._tell()
 
-    def _beaten(self, keys: Rows) -> NDArray[np.bool_]:
+    def beaten(self, keys: Rows) -> NDArray[np.bool_]:
         """Whether a layout that has been weighed is at least as good."""
         if self._front_of != len(self.known):
             known = np.array(list(self.known), np.int64).reshape(-1, keys.shape[1])
@@ -454,238 +454,3 @@ class _Search:
             chance = reach_at_best(scales.board, scales.reach_at_best, total, p.trials, p.today, p.table)
             self._totals[total] = log_of(chance)
         return self._totals[total]
-
-
-@dataclass(frozen=True)
-class _Part:
-    """Rows of one table: their keys and costs, the designs picked, the choices taken, whether they stand for others too."""
-
-    table: _Table
-    keys: Rows
-    #: In mills, to the mill.
-    cost: NDArray[np.float64]
-    picks: Rows
-    taken: Rows
-    merged: NDArray[np.bool_]
-
-
-class _Rows:
-    """Rows that nothing weighed so far beats."""
-
-    def __init__(self) -> None:
-        self.parts: list[_Part] = []
-        self.count = 0
-
-    def append(self, part: _Part) -> None:
-        if len(part.keys):
-            self.parts.append(part)
-            self.count += len(part.keys)
-
-
-class _Sums:
-    """What designs come to by columns, and the counts of each class that those of all units together may come to."""
-
-    def __init__(self, space: Space, designs: Sequence[Sequence[UnitDesign]]) -> None:
-        arrays = {id(ds): arrays_of(space, ds) for ds in designs}
-        self.arrays = [arrays[id(ds)] for ds in designs]
-        self.wanted = [self._wanted(c) for c in space.classes]
-
-    def _wanted(self, of: KindClass) -> frozenset[int]:
-        sums = {0}
-        for a in self.arrays:
-            sums = {n + m for n in sums for m in np.unique(a.counts[:, of.index]).tolist()}
-        return frozenset(n for n in sums if 0 < n <= of.most)
-
-
-class _Table:
-    """The rows of one policy: combinations of designs, with the choices of kinds for their classes."""
-
-    def __init__(
-        self,
-        search: _Search,
-        units: Sequence[Unit],
-        designs: Sequence[Sequence[UnitDesign]],
-        policy: Policy,
-        sums: _Sums,
-    ) -> None:
-        self.search, self.units, self.designs, self.policy = search, units, designs, policy
-        self.problem, self.space = search.problem, search.space
-        self.arrays = sums.arrays
-        #: Class -> count -> choices.
-        self.choices = [search.shop.choices(policy, c, sums.wanted[c.index]) for c in self.space.classes]
-        #: The same with one ideal choice for each count.
-        self.ideal = [{n: [_at_best(some)] for n, some in each.items() if some} for each in self.choices]
-
-    def may(self, combined: Combined) -> NDArray[np.bool_]:
-        """Whether combinations could be what nothing weighed beats, were there an ideal choice for every count."""
-        found = np.zeros(len(combined.picks), bool)
-        row, keys, cost, fits, _ = self._rows(combined, self.ideal)
-        found[row[self._open(keys, cost, fits)]] = True
-        return found
-
-    def _open(self, keys: Rows, cost: NDArray[np.float64], fits: NDArray[np.bool_]) -> Rows:
-        """Rows that nothing weighed beats, or that may be cheaper than all of it."""
-        keep = np.flatnonzero(fits)
-        distinct, group = distinct_rows(keys[keep])
-        return keep[~self.search._beaten(distinct)[group] | (cost[keep] < self.search._least_known())]
-
-    def add(self, combined: Combined, into: _Rows) -> None:
-        """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
-        something weighed beats."""
-        row, keys, cost, fits, taken = self._rows(combined, self.choices)
-        keep = self._open(keys, cost, fits)
-        into.append(
-            _Part(
-                table=self,
-                keys=keys[keep],
-                cost=cost[keep],
-                picks=combined.picks[row[keep]],
-                taken=taken[keep],
-                merged=combined.merged_rows[row[keep]],
-            )
-        )
-
-    def _rows(
-        self, combined: Combined, of: Sequence[Mapping[int, Sequence[Choice]]]
-    ) -> tuple[Rows, Rows, NDArray[np.float64], NDArray[np.bool_], NDArray[np.int16]]:
-        """Of every combination with every choice: which combination, its key and its cost at best, whether it may meet the wishes, the
-        choice of each class."""
-        space, total = self.space, combined.sums
-        n_rows = len(combined.picks)
-        taken = np.full((n_rows, len(space.classes)), -1, np.int16)
-        cost, fine = np.zeros(n_rows), np.zeros(n_rows)
-        rated = np.full(n_rows, inf)
-        fitted = np.zeros((n_rows, len(space.fitted)), np.int64)
-        row = np.arange(n_rows)
-        place = 0
-        for c, choices in zip(space.classes, of, strict=True):
-            here = sum(1 for k in c.kinds if k.slots)
-            lists = Lists(choices, here, int(total.counts[:, c.index].max(initial=0)))
-            n = total.counts[row, c.index]
-            if n.any():
-                row_of, choice = lists.expand(n)
-                row, cost, fine, rated = row[row_of], cost[row_of], fine[row_of], rated[row_of]
-                fitted, taken = fitted[row_of], taken[row_of]
-                some = choice >= 0
-                cost[some] += lists.cost[choice[some]]
-                fine[some] += lists.fine[choice[some]]
-                rated[some] = np.minimum(rated[some], lists.rated[choice[some]])
-                fitted[some, place : place + here] = lists.fitted[choice[some]]
-                taken[:, c.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
-            place += here
-        self.search.rows += len(row)
-        keys, fits = self._keys(total, row, cost, fine, rated, fitted)
-        return row, keys, cost, fits, taken
-
-    def _keys(
-        self, total: Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
-        rated: NDArray[np.float64], fitted: Rows,
-    ) -> tuple[Rows, NDArray[np.bool_]]:  # fmt: skip
-        """The key of each row at best, and whether it may meet the wishes."""
-        problem, space, wishes = self.problem, self.space, self.problem.wishes
-        installed = total.gib
-        usable = mapped(installed, lambda g: usable_gib(problem.sheet, problem.machine, g, g))[row]
-        if self.policy.fitted_only:
-            trouble = doubted = np.zeros(len(row))
-        else:
-            comes = total.filled[row] - fitted.sum(axis=1)
-            untold = np.where(comes > 0, self.search.shop.untold.at_best(total.gib)[row], 0.0)
-            runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine + untold
-            doubted = 1 - np.exp(runs)
-            trouble = 1 - np.exp(runs + comes * log(1 - problem.table["early.new"]))
-            if self.policy.may_be_fitted:
-                trouble[comes <= 0] = doubted[comes <= 0] = 0
-        if space.one_rate:
-            rate = mapped(np.minimum(rated, total.reach[row]), space.floored)
-            rate[np.isinf(rate)] = 0
-        else:
-            rate = np.minimum(mapped(rated, space.floored), 1.0)
-        sustained = total.per_mts[row] * rate
-        live = len(self.search.scales.live_slots)
-        free = live - total.filled[row]
-        kept = np.minimum(fitted, total.kept[row]).sum(axis=1)
-        touches = len(problem.layout) + total.filled[row] - 2 * kept
-        steps = problem.steps
-        fits = np.isfinite(cost)
-        if wishes.usable_gib is not None:
-            fits &= usable >= wishes.usable_gib - SLACK
-        if wishes.budget is not None:
-            fits &= cost <= mills(wishes.budget)
-        if wishes.free_slots is not None:
-            fits &= free >= wishes.free_slots
-        if wishes.rate_mts is not None and space.one_rate:
-            fits &= rate >= wishes.rate_mts
-        if wishes.top_trouble is not None:
-            fits &= doubted <= wishes.top_trouble + 1e-9
-        now = self.search.scales.now
-        if not wishes.less_memory:
-            fits &= usable >= now.usable_gib - SLACK
-        if wishes.keep_fitted:
-            fits &= (fitted >= np.array([k.fitted for k in space.fitted], np.int64)).all(axis=1)
-        if not wishes.less_bandwidth:
-            # Sockets are told to a thousandth.
-            as_fast = sustained + 0.001 * len(space.live) >= now.sustained_gbs - SLACK
-            self.search.slower |= bool((fits & ~as_fast).any())
-            fits &= as_fast
-        keys = np.stack(
-            [
-                cost // mills(steps.money),
-                np.floor(np.round(trouble / steps.probability, 6)),
-                # Sockets are told to a thousandth.
-                -np.floor(np.round((sustained + 0.001 * len(space.live)) / steps.gbs, 6)),
-                -np.floor(np.round(usable / 0.0001, 6)),
-                -free,
-                touches,
-            ],
-            axis=1,
-        )
-        return np.where(np.isfinite(keys), keys, 0).astype(np.int64), fits
-
-    def layout(self, picks: Rows, taken: Rows) -> Layout:
-        """The layout that a row stands for: kinds in the slots of their classes, fitted ones where they are."""
-        space = self.space
-        classes: dict[str, int] = {}
-        for unit, designs, pick in zip(self.units, self.designs, picks, strict=True):
-            classes |= {s: c for s, c in zip(unit.slots, designs[pick].classes, strict=True) if c != EMPTY}
-        slots: dict[str, Occupant] = {}
-        for c, choices in zip(space.classes, self.choices, strict=True):
-            here = [s for s in self.problem.sheet.slots if classes.get(s) == c.index]
-            if here:
-                slots |= self._deal(c, here, choices[len(here)][taken[c.index]])
-        return Layout(slots)
-
-    def _deal(self, of: KindClass, slots: Sequence[str], choice: Choice) -> Mapping[str, Occupant]:
-        """Modules of the kinds chosen into the slots of a class; those that can stay do, where opening ends the
-        warranty before elsewhere."""
-        now, sheet = self.problem.layout, self.problem.sheet
-        left = {k.index: n for k, n in ((k, dict(choice.takes).get(k.index, 0)) for k in of.kinds)}
-        dealt: dict[str, Occupant] = {}
-        by_slot = {s: k for k in of.kinds for s in k.slots}
-
-        def dear(slot: str) -> bool:
-            way = sheet.way_to(slot)
-            return not (way and way.ends_warranty)
-
-        for slot in sorted((s for s in slots if s in by_slot), key=dear):
-            kind = by_slot[slot]
-            if left[kind.index]:
-                dealt[slot] = now[slot]
-                left[kind.index] -= 1
-        spare = {k.index: [now[s] for s in k.slots if s not in dealt] for k in of.kinds}
-        rest = [s for s in slots if s not in dealt]
-        for kind in of.kinds:
-            for _ in range(left[kind.index]):
-                fresh: Occupant = alike(kind.module) if kind.module else UNKNOWN
-                dealt[rest.pop(0)] = spare[kind.index].pop(0) if spare[kind.index] else fresh
-        return dealt
-
-
-def _at_best(choices: Sequence[Choice]) -> Choice:
-    """No worse than any of them in any respect."""
-    return Choice(
-        cost=min(c.cost for c in choices),
-        fine=max(c.fine for c in choices),
-        rated=max(c.rated for c in choices),
-        fitted=tuple(map(max, *(c.fitted for c in choices))) if len(choices) > 1 else choices[0].fitted,
-        takes=(),
-    )

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
-from umbrak.server.access_bodies import FactorCode, TokenBody
+from umbrak.server.bodies.people import FactorCode, TokenBody
 from umbrak.server.deps import Db, Human, Out, Token
 from umbrak.server.problems import describe
 from umbrak.services.people.access import (

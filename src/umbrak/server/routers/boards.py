@@ -8,7 +8,7 @@ from fastapi import APIRouter
 
 from umbrak.formats.documents import HashOfSheet
 from umbrak.formats.sheet.built import Preset
-from umbrak.server.bodies import BoardToBuild
+from umbrak.server.bodies.sheets import BoardToBuild
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.parts.understanding import read_occupants

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Response
 
-from umbrak.server.bodies import ArrivalBody, DecisionBody, PurchaseBody
+from umbrak.server.bodies.buying import ArrivalBody, DecisionBody, PurchaseBody
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
 from umbrak.services.buying.ordering import (

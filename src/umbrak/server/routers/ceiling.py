@@ -6,7 +6,7 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
-from umbrak.server.bodies import NewStatement
+from umbrak.server.bodies.evidence import NewStatement
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.evidence.ceiling import CeilingView, Tried, say, see_ceiling, withdraw_statement

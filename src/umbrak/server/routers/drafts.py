@@ -6,7 +6,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 
-from umbrak.server.bodies import DraftText, KeepDraft, NewDraft, SheetAnswer
+from umbrak.server.bodies.sheets import DraftText, KeepDraft, NewDraft, SheetAnswer
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for

@@ -10,7 +10,7 @@ from fastapi import APIRouter, File, Form, Response, UploadFile
 from umbrak.formats.bounds import MAX_FORM_BYTES
 from umbrak.formats.documents import ShortText
 from umbrak.formats.photo import MAX_PHOTO_BYTES
-from umbrak.server.bodies import LinkBody
+from umbrak.server.bodies.evidence import LinkBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.evidence.exhibits import Subject, attach, link, remove, see_exhibit

@@ -11,7 +11,7 @@ from umbrak.core.memory.module import Module
 from umbrak.formats.spd import read_spd
 from umbrak.formats.spd.decode import MAX_BYTES
 from umbrak.formats.to_json import label_json
-from umbrak.server.bodies import LabelText
+from umbrak.server.bodies.base import LabelText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.parts.view import ModuleOfPart, see_label

@@ -10,7 +10,7 @@ from fastapi import APIRouter, File, Form, UploadFile
 from umbrak.core.platform.statement import SourceKind
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import Name
-from umbrak.server.bodies import WaitingLines
+from umbrak.server.bodies.sheets import WaitingLines
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.evidence.lists import (

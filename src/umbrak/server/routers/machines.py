@@ -13,7 +13,7 @@ from umbrak.core.platform.known import Drive
 from umbrak.core.targets import Target
 from umbrak.formats.about import About
 from umbrak.formats.documents import HashOfSheet
-from umbrak.server.bodies import (
+from umbrak.server.bodies.machines import (
     Acceptance,
     BaysSeen,
     Comparison,
@@ -22,13 +22,12 @@ from umbrak.server.bodies import (
     Merger,
     ModelChange,
     NewMachine,
-    NewPlan,
     Retirement,
     Settlement,
-    SheetTaken,
     SurveyByHand,
-    TargetsOf,
 )
+from umbrak.server.bodies.planning import NewPlan, TargetsOf
+from umbrak.server.bodies.sheets import SheetTaken
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused

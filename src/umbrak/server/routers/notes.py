@@ -8,7 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
-from umbrak.server.bodies import EvidenceBody, TrialBody
+from umbrak.server.bodies.evidence import EvidenceBody, TrialBody
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.evidence.calibration import CalibrationView, see_calibration

@@ -8,7 +8,8 @@ from uuid import UUID
 from fastapi import APIRouter, Query
 
 from umbrak.formats.documents import Name
-from umbrak.server.bodies import ModuleBody, PartWordBody
+from umbrak.server.bodies.base import ModuleBody
+from umbrak.server.bodies.evidence import PartWordBody
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.known.renumbered import tell_no_more, tell_part

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query
 
-from umbrak.server.access_bodies import AccountChange, HookBody, HookChange, NewAccount, RetentionBody, TeamBody
+from umbrak.server.bodies.people import AccountChange, HookBody, HookChange, NewAccount, RetentionBody, TeamBody
 from umbrak.server.deps import Db, Human, Out, Person
 from umbrak.server.problems import describe
 from umbrak.services.people.access import access_events

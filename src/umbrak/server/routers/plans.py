@@ -8,7 +8,7 @@ from fastapi import APIRouter
 
 from umbrak.core.plan.brief import Brief
 from umbrak.core.targets import Target
-from umbrak.server.bodies import (
+from umbrak.server.bodies.planning import (
     ArrangementOf,
     PlanAnswer,
     PlanDiscard,

@@ -6,7 +6,8 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 
-from umbrak.server.bodies import NewRoundBody, OfVersion, RoundBody
+from umbrak.server.bodies.base import OfVersion
+from umbrak.server.bodies.buying import NewRoundBody, RoundBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.rounds.changing import (

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Request
 
 from umbrak.core.plan.brief import Brief
 from umbrak.core.platform.machine import Layout
-from umbrak.server.bodies import RoutesOf, WholeLayout
+from umbrak.server.bodies.planning import RoutesOf, WholeLayout
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import sought

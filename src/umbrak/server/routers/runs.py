@@ -12,18 +12,10 @@ from pydantic import AwareDatetime
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import Name, ShortText
 from umbrak.formats.photo import MAX_PHOTO_BYTES
-from umbrak.server.bodies import (
-    BackOut,
-    LabelText,
-    LightBody,
-    PlanApproval,
-    RunEntry,
-    RunStart,
-    RunWindow,
-    SecondTick,
-    SettleDoubt,
-    SignOffBody,
-)
+from umbrak.server.bodies.base import LabelText
+from umbrak.server.bodies.planning import PlanApproval
+from umbrak.server.bodies.runs import BackOut, LightBody, RunEntry, RunStart, RunWindow, SecondTick, SignOffBody
+from umbrak.server.bodies.sheets import SettleDoubt
 from umbrak.server.deps import Browser, Db, Now, Out, Person
 from umbrak.server.problems import describe
 from umbrak.server.tries import COUNTING, HASHING, run_in

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
-from umbrak.server.bodies import AccessBody
+from umbrak.server.bodies.machines import AccessBody
 from umbrak.server.deps import Db, Out, Person
 from umbrak.server.problems import describe
 from umbrak.services.machines.page import MachineView, see_machine

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Request, Response
 
-from umbrak.server.access_bodies import NewPassword, SignIn
+from umbrak.server.bodies.people import NewPassword, SignIn
 from umbrak.server.cookies import BROWSER, SESSION, drop_cookie, set_cookie
 from umbrak.server.deps import Browser, Db, Human, Out, Person, Token
 from umbrak.server.problems import describe

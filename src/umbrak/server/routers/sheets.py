@@ -10,7 +10,7 @@ from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import HashOfSheet, Name
 from umbrak.formats.sheet.compared import ClauseChange
 from umbrak.formats.sheet.shapes import Shape, shape_of
-from umbrak.server.bodies import RetireSheet, SheetText
+from umbrak.server.bodies.sheets import RetireSheet, SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import while_waited_for

@@ -8,7 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, File, Form, Path, Query, Response, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
-from umbrak.server.bodies import MoneyBody, OfferBody, StockBody, StockChange
+from umbrak.server.bodies.buying import MoneyBody, OfferBody, StockBody, StockChange
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
 from umbrak.services.people.settings import MoneySettings, see_money, set_money

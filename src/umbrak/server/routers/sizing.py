@@ -6,7 +6,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 
-from umbrak.server.bodies import SizingBody, SymptomsBody, TotalsOf
+from umbrak.server.bodies.planning import SizingBody, SymptomsBody, TotalsOf
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
 from umbrak.server.waiting import sought

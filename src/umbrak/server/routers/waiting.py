@@ -7,7 +7,7 @@ from uuid import UUID
 from fastapi import APIRouter
 
 from umbrak.formats.about import About
-from umbrak.server.bodies import ToSettle, WaitingBody
+from umbrak.server.bodies.machines import ToSettle, WaitingBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.machines.waiting import (

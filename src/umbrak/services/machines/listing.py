@@ -65,7 +65,7 @@ class MachinePage:
     total: int
     page: int
     page_size: int
-    #: Of the machines with the text: how many in all, and to each thing that the list can be narrowed to.
+    #: Of the machines with the text: how many in all, to each thing that the list can be narrowed to, and how many want somebody.
     counts: Mapping[str, int]
     #: In the list's order; empty where it is not grouped.
     groups: tuple[MachineGroup, ...]

@@ -1,20 +1,20 @@
 <script setup lang="ts">
 /** Fit: the plan on the board, the tray below, the verdict beside it, following every touch. */
-import { computed, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { health } from '@/api/health'
-import { api, ask, type Cure, type Finding, type Module, type SameWay } from '@/api/client'
+import { api, ask, type Cure, type Finding, type Module } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import BySocket from '@/board/BySocket.vue'
 import WayIn from '@/board/WayIn.vue'
-import { moduleLine, moduleWords } from '@/board/state'
+import { moduleWords } from '@/board/state'
 import { isLate, waitsWords } from '@/shelf/buying'
-import { gb } from '@/ui/figures'
 import { session } from '@/frame/session'
 import { historyWords } from '@/ui/history'
 import ComingNote from '@/ui/ComingNote.vue'
 import { clock } from '@/ui/words'
 import { useLive, useLoaded } from '../live'
-import { useMore, useWorth } from '../worth'
+import { useAsked } from '../asked'
+import { keyOf, useMore, useWorth } from '../worth'
 import { useMachine } from '../machine'
 import ArrangementDialog from './ArrangementDialog.vue'
 import CompareDialog from './CompareDialog.vue'
@@ -22,6 +22,7 @@ import ConflictDialog from './ConflictDialog.vue'
 import { countWords, litBy, severityBySlot } from './findings'
 import { useHand } from './hand'
 import FitTray from './FitTray.vue'
+import FlyingModule from './FlyingModule.vue'
 import { useFitKeys } from './keys'
 import { useMarks } from './marks'
 import PlanName from './PlanName.vue'
@@ -61,26 +62,13 @@ const evaluationNow = computed(() => plan.value?.evaluation_now ?? machine.value
 const evaluation = computed(() => plan.value?.evaluation ?? machine.value.evaluation)
 const done = computed(() => actionLines(machine.value.board, plan.value?.actions ?? []))
 /** Cures come after the verdict, for they take longer: of the plan, or of the machine as it is, where the first press starts one. */
-const cures = shallowRef<(Cure | null)[]>([])
-watch(
-  () => (plan.value ? `${plan.value.id} ${plan.value.version}` : `${machine.value.id} ${machine.value.survey.revision} ${machine.value.version}`),
+const cures = useAsked<(Cure | null)[]>(
+  () => (!mayWrite.value ? '' : plan.value ? `${plan.value.id} ${plan.value.version}` : `${machine.value.id} ${machine.value.survey.revision} ${machine.value.version}`),
   async () => {
-    cures.value = []
-    const of = plan.value
-    if (!mayWrite.value) return
-    try {
-      if (!of) {
-        const found = await ask(api.GET('/api/machines/{machine_id}/cures', { params: { path: { machine_id: machine.value.id } } }))
-        if (!plan.value) cures.value = found
-      } else if (of.evaluation.findings.length) {
-        const found = await ask(api.GET('/api/plans/{plan_id}/cures', { params: { path: { plan_id: of.id } } }))
-        if (plan.value?.id === of.id && plan.value.version === found.version) cures.value = found.cures
-      }
-    } catch {
-      // the findings stand without them; a recovery loads again
-    }
+    if (!plan.value) return ask(api.GET('/api/machines/{machine_id}/cures', { params: { path: { machine_id: machine.value.id } } }))
+    if (!plan.value.evaluation.findings.length) return []
+    return (await ask(api.GET('/api/plans/{plan_id}/cures', { params: { path: { plan_id: plan.value.id } } }))).cures
   },
-  { immediate: true },
 )
 const planKey = () => (plan.value ? { id: plan.value.id, version: plan.value.version } : null)
 const worth = useWorth(planKey)
@@ -131,18 +119,6 @@ const hand = useHand({
   },
 })
 const { held, targets, pointer, over, hovered } = hand
-/** Beside the pointer, and clear of the slot that it is over: what is being placed never hides where it goes. */
-const flying = useTemplateRef<HTMLElement>('flying')
-const flyAt = computed(() => {
-  if (!pointer.value) return {}
-  const { x, y } = pointer.value
-  const size = flying.value?.getBoundingClientRect()
-  const target = over.value ? document.querySelector(`[data-slot="${CSS.escape(over.value)}"]`)?.getBoundingClientRect() : undefined
-  const [width, height] = [size?.width ?? 200, size?.height ?? 60]
-  const left = Math.min(x + 14, innerWidth - width - 8)
-  const top = !target ? y + 12 : target.bottom + height + 12 < innerHeight ? target.bottom + 8 : target.top - height - 8
-  return { transform: `translate(${left}px, ${top}px)` }
-})
 useLive(
   () => machine.value.id,
   async (line) => {
@@ -238,21 +214,9 @@ async function discardPlan(id: string): Promise<void> {
 /** A board that leaves room beside it. */
 const isSmall = computed(() => machine.value.board.slots.length <= 8 && machine.value.board.sockets.length === 1)
 /** The plan and another way to its total, where the machine is opened otherwise for that. */
-const ways = shallowRef<SameWay[]>([])
-watch(
-  () => (isSmall.value ? JSON.stringify(planKey()) : ''),
-  async (key) => {
-    ways.value = []
-    const of = planKey()
-    if (!key || !of) return
-    try {
-      const found = await ask(api.GET('/api/plans/{plan_id}/same-total', { params: { path: { plan_id: of.id } } }))
-      if (JSON.stringify(planKey()) === key) ways.value = found
-    } catch {
-      // the banner tells; a change asks again
-    }
-  },
-  { immediate: true },
+const ways = useAsked(
+  () => (isSmall.value ? keyOf(planKey()) : ''),
+  () => ask(api.GET('/api/plans/{plan_id}/same-total', { params: { path: { plan_id: plan.value!.id } } })),
 )
 const manySockets = computed(() => machine.value.board.sockets.length > 1)
 </script>
@@ -316,7 +280,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
         />
         <WayIn v-if="isSmall" class="way-in" :board="machine.board" />
         <DriveBays v-if="isSmall && machine.bays.length" class="bays" :machine="machine" :may-write="mayWrite" @saved="reload" />
-        <SameTotal v-if="ways.length" class="two-ways" :ways="ways" :board="machine.board" :may-write="mayWrite" @take="edit($event)" />
+        <SameTotal v-if="ways?.length" class="two-ways" :ways="ways" :board="machine.board" :may-write="mayWrite" @take="edit($event)" />
       </div>
       </BySocket>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
@@ -338,17 +302,14 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       </p>
     </section>
     <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="cures" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :valued="Boolean(plan)" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
+    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="cures ?? []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :valued="Boolean(plan)" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
       <template v-if="plan" #stages>
         <BriefOf v-if="plan.actions.some((a) => a.do === 'put-in')" :machine-id="machine.id" :plan="plan" />
         <PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" />
       </template>
       <template #runs-with><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith" /></template>
     </VerdictPanel>
-    <div v-if="pointer && held" ref="flying" class="flying" :style="flyAt">
-      <strong>{{ gb(held.module.capacity_gib) }}</strong> <span class="mono">{{ moduleLine(held.module) }}</span>
-      <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>
-    </div>
+    <FlyingModule v-if="pointer && held" :module="held.module" :at="pointer" :over="over" :target="hovered" />
     <ArrangementDialog
       v-if="arrangement"
       :title="arrangement.kind === 'spread' ? 'Spread evenly over the sockets' : 'Fill the next set'"
@@ -463,27 +424,8 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
 .wrong {
   color: var(--stop);
 }
-.flying {
-  position: fixed;
-  left: 0;
-  top: 0;
-  z-index: 2500;
-  pointer-events: none;
-  padding: 4px 10px;
-  background: var(--sheet);
-  border: 1.25px solid var(--ink);
-  box-shadow: 6px 6px 8px var(--shadow);
-  max-width: 340px;
-  font-size: 13px;
-}
-.flying strong {
-  font-size: 17px;
-}
 .reason {
   font-size: 13px;
-}
-.flying .reason {
-  display: block;
 }
 .reason.no {
   color: var(--stop);

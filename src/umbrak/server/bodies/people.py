@@ -8,7 +8,7 @@ from pydantic import Field, StringConstraints
 
 from umbrak.formats.documents import Name, ShortText
 from umbrak.formats.quantities import Cost
-from umbrak.server.bodies import Body, Code
+from umbrak.server.bodies.base import Body, Code
 from umbrak.services.people.retention import Days
 
 Password = Annotated[str, StringConstraints(min_length=1, max_length=1000)]

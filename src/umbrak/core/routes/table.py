@@ -1,0 +1,280 @@
+"""Rows of bounds: combinations of designs with every choice of kinds, policy by policy, each with a key that is never worse
+than what its layout turns out to be."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from math import inf, log
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from umbrak.core.evaluate import usable_gib
+from umbrak.core.memory.module import alike
+from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
+from umbrak.core.routes.columns import Arrays, Combined, Lists, arrays_of, mapped
+from umbrak.core.routes.designs import UnitDesign
+from umbrak.core.routes.dominance import Rows, distinct_rows
+from umbrak.core.routes.material import mills
+from umbrak.core.routes.problem import Problem
+from umbrak.core.routes.purchase import Choice, Policy, Shop
+from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
+from umbrak.core.routes.weighing import SLACK, Scales
+
+
+class Against(Protocol):
+    """What rows are laid against: the problem, and what was weighed so far."""
+
+    problem: Problem
+    space: Space
+    shop: Shop
+    scales: Scales
+    #: Rows that were looked at; whether one was left out because it would be slower than now.
+    rows: int
+    slower: bool
+
+    def beaten(self, keys: Rows) -> NDArray[np.bool_]:
+        """Which keys something weighed beats."""
+
+    def least_known(self) -> float:
+        """What the cheapest that was weighed costs; infinite where there is none. [mills]"""
+
+    def log_reach(self, total: float) -> float:
+        """Log of the probability at best that the machine runs so large a total. [GiB]"""
+
+
+@dataclass(frozen=True)
+class Part:
+    """Rows of one table: their keys and costs, the designs picked, the choices taken, whether they stand for others too."""
+
+    table: Table
+    keys: Rows
+    #: In mills, to the mill.
+    cost: NDArray[np.float64]
+    picks: Rows
+    taken: Rows
+    merged: NDArray[np.bool_]
+
+
+class RowList:
+    """Rows that nothing weighed so far beats."""
+
+    def __init__(self) -> None:
+        self.parts: list[Part] = []
+        self.count = 0
+
+    def append(self, part: Part) -> None:
+        if len(part.keys):
+            self.parts.append(part)
+            self.count += len(part.keys)
+
+
+class Sums:
+    """What designs come to by columns, and the counts of each class that those of all units together may come to."""
+
+    def __init__(self, space: Space, designs: Sequence[Sequence[UnitDesign]]) -> None:
+        arrays = {id(ds): arrays_of(space, ds) for ds in designs}
+        self.arrays = [arrays[id(ds)] for ds in designs]
+        self.wanted = [self._wanted(c) for c in space.classes]
+
+    def _wanted(self, of: KindClass) -> frozenset[int]:
+        sums = {0}
+        for a in self.arrays:
+            sums = {n + m for n in sums for m in np.unique(a.counts[:, of.index]).tolist()}
+        return frozenset(n for n in sums if 0 < n <= of.most)
+
+
+class Table:
+    """The rows of one policy: combinations of designs, with the choices of kinds for their classes."""
+
+    def __init__(
+        self,
+        search: Against,
+        units: Sequence[Unit],
+        designs: Sequence[Sequence[UnitDesign]],
+        policy: Policy,
+        sums: Sums,
+    ) -> None:
+        self.search, self.units, self.designs, self.policy = search, units, designs, policy
+        self.problem, self.space = search.problem, search.space
+        self.arrays = sums.arrays
+        #: Class -> count -> choices.
+        self.choices = [search.shop.choices(policy, c, sums.wanted[c.index]) for c in self.space.classes]
+        #: The same with one ideal choice for each count.
+        self.ideal = [{n: [_at_best(some)] for n, some in each.items() if some} for each in self.choices]
+
+    def may(self, combined: Combined) -> NDArray[np.bool_]:
+        """Whether combinations could be what nothing weighed beats, were there an ideal choice for every count."""
+        found = np.zeros(len(combined.picks), bool)
+        row, keys, cost, fits, _ = self._rows(combined, self.ideal)
+        found[row[self._open(keys, cost, fits)]] = True
+        return found
+
+    def _open(self, keys: Rows, cost: NDArray[np.float64], fits: NDArray[np.bool_]) -> Rows:
+        """Rows that nothing weighed beats, or that may be cheaper than all of it."""
+        keep = np.flatnonzero(fits)
+        distinct, group = distinct_rows(keys[keep])
+        return keep[~self.search.beaten(distinct)[group] | (cost[keep] < self.search.least_known())]
+
+    def add(self, combined: Combined, into: RowList) -> None:
+        """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
+        something weighed beats."""
+        row, keys, cost, fits, taken = self._rows(combined, self.choices)
+        keep = self._open(keys, cost, fits)
+        into.append(
+            Part(
+                table=self,
+                keys=keys[keep],
+                cost=cost[keep],
+                picks=combined.picks[row[keep]],
+                taken=taken[keep],
+                merged=combined.merged_rows[row[keep]],
+            )
+        )
+
+    def _rows(
+        self, combined: Combined, of: Sequence[Mapping[int, Sequence[Choice]]]
+    ) -> tuple[Rows, Rows, NDArray[np.float64], NDArray[np.bool_], NDArray[np.int16]]:
+        """Of every combination with every choice: which combination, its key and its cost at best, whether it may meet the wishes, the
+        choice of each class."""
+        space, total = self.space, combined.sums
+        n_rows = len(combined.picks)
+        taken = np.full((n_rows, len(space.classes)), -1, np.int16)
+        cost, fine = np.zeros(n_rows), np.zeros(n_rows)
+        rated = np.full(n_rows, inf)
+        fitted = np.zeros((n_rows, len(space.fitted)), np.int64)
+        row = np.arange(n_rows)
+        place = 0
+        for c, choices in zip(space.classes, of, strict=True):
+            here = sum(1 for k in c.kinds if k.slots)
+            lists = Lists(choices, here, int(total.counts[:, c.index].max(initial=0)))
+            n = total.counts[row, c.index]
+            if n.any():
+                row_of, choice = lists.expand(n)
+                row, cost, fine, rated = row[row_of], cost[row_of], fine[row_of], rated[row_of]
+                fitted, taken = fitted[row_of], taken[row_of]
+                some = choice >= 0
+                cost[some] += lists.cost[choice[some]]
+                fine[some] += lists.fine[choice[some]]
+                rated[some] = np.minimum(rated[some], lists.rated[choice[some]])
+                fitted[some, place : place + here] = lists.fitted[choice[some]]
+                taken[:, c.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
+            place += here
+        self.search.rows += len(row)
+        keys, fits = self._keys(total, row, cost, fine, rated, fitted)
+        return row, keys, cost, fits, taken
+
+    def _keys(
+        self, total: Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
+        rated: NDArray[np.float64], fitted: Rows,
+    ) -> tuple[Rows, NDArray[np.bool_]]:  # fmt: skip
+        """The key of each row at best, and whether it may meet the wishes."""
+        problem, space, wishes = self.problem, self.space, self.problem.wishes
+        installed = total.gib
+        usable = mapped(installed, lambda g: usable_gib(problem.sheet, problem.machine, g, g))[row]
+        if self.policy.fitted_only:
+            trouble = doubted = np.zeros(len(row))
+        else:
+            comes = total.filled[row] - fitted.sum(axis=1)
+            untold = np.where(comes > 0, self.search.shop.untold.at_best(total.gib)[row], 0.0)
+            runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine + untold
+            doubted = 1 - np.exp(runs)
+            trouble = 1 - np.exp(runs + comes * log(1 - problem.table["early.new"]))
+            if self.policy.may_be_fitted:
+                trouble[comes <= 0] = doubted[comes <= 0] = 0
+        if space.one_rate:
+            rate = mapped(np.minimum(rated, total.reach[row]), space.floored)
+            rate[np.isinf(rate)] = 0
+        else:
+            rate = np.minimum(mapped(rated, space.floored), 1.0)
+        sustained = total.per_mts[row] * rate
+        live = len(self.search.scales.live_slots)
+        free = live - total.filled[row]
+        kept = np.minimum(fitted, total.kept[row]).sum(axis=1)
+        touches = len(problem.layout) + total.filled[row] - 2 * kept
+        steps = problem.steps
+        fits = np.isfinite(cost)
+        if wishes.usable_gib is not None:
+            fits &= usable >= wishes.usable_gib - SLACK
+        if wishes.budget is not None:
+            fits &= cost <= mills(wishes.budget)
+        if wishes.free_slots is not None:
+            fits &= free >= wishes.free_slots
+        if wishes.rate_mts is not None and space.one_rate:
+            fits &= rate >= wishes.rate_mts
+        if wishes.top_trouble is not None:
+            fits &= doubted <= wishes.top_trouble + 1e-9
+        now = self.search.scales.now
+        if not wishes.less_memory:
+            fits &= usable >= now.usable_gib - SLACK
+        if wishes.keep_fitted:
+            fits &= (fitted >= np.array([k.fitted for k in space.fitted], np.int64)).all(axis=1)
+        if not wishes.less_bandwidth:
+            # Sockets are told to a thousandth.
+            as_fast = sustained + 0.001 * len(space.live) >= now.sustained_gbs - SLACK
+            self.search.slower |= bool((fits & ~as_fast).any())
+            fits &= as_fast
+        keys = np.stack(
+            [
+                cost // mills(steps.money),
+                np.floor(np.round(trouble / steps.probability, 6)),
+                # Sockets are told to a thousandth.
+                -np.floor(np.round((sustained + 0.001 * len(space.live)) / steps.gbs, 6)),
+                -np.floor(np.round(usable / 0.0001, 6)),
+                -free,
+                touches,
+            ],
+            axis=1,
+        )
+        return np.where(np.isfinite(keys), keys, 0).astype(np.int64), fits
+
+    def layout(self, picks: Rows, taken: Rows) -> Layout:
+        """The layout that a row stands for: kinds in the slots of their classes, fitted ones where they are."""
+        space = self.space
+        classes: dict[str, int] = {}
+        for unit, designs, pick in zip(self.units, self.designs, picks, strict=True):
+            classes |= {s: c for s, c in zip(unit.slots, designs[pick].classes, strict=True) if c != EMPTY}
+        slots: dict[str, Occupant] = {}
+        for c, choices in zip(space.classes, self.choices, strict=True):
+            here = [s for s in self.problem.sheet.slots if classes.get(s) == c.index]
+            if here:
+                slots |= self._deal(c, here, choices[len(here)][taken[c.index]])
+        return Layout(slots)
+
+    def _deal(self, of: KindClass, slots: Sequence[str], choice: Choice) -> Mapping[str, Occupant]:
+        """Modules of the kinds chosen into the slots of a class; those that can stay do, where opening ends the
+        warranty before elsewhere."""
+        now, sheet = self.problem.layout, self.problem.sheet
+        left = {k.index: n for k, n in ((k, dict(choice.takes).get(k.index, 0)) for k in of.kinds)}
+        dealt: dict[str, Occupant] = {}
+        by_slot = {s: k for k in of.kinds for s in k.slots}
+
+        def dear(slot: str) -> bool:
+            way = sheet.way_to(slot)
+            return not (way and way.ends_warranty)
+
+        for slot in sorted((s for s in slots if s in by_slot), key=dear):
+            kind = by_slot[slot]
+            if left[kind.index]:
+                dealt[slot] = now[slot]
+                left[kind.index] -= 1
+        spare = {k.index: [now[s] for s in k.slots if s not in dealt] for k in of.kinds}
+        rest = [s for s in slots if s not in dealt]
+        for kind in of.kinds:
+            for _ in range(left[kind.index]):
+                fresh: Occupant = alike(kind.module) if kind.module else UNKNOWN
+                dealt[rest.pop(0)] = spare[kind.index].pop(0) if spare[kind.index] else fresh
+        return dealt
+
+
+def _at_best(choices: Sequence[Choice]) -> Choice:
+    """No worse than any of them in any respect."""
+    return Choice(
+        cost=min(c.cost for c in choices),
+        fine=max(c.fine for c in choices),
+        rated=max(c.rated for c in choices),
+        fitted=tuple(map(max, *(c.fitted for c in choices))) if len(choices) > 1 else choices[0].fitted,
+        takes=(),
+    )

@@ -1,0 +1,1 @@
+"""Bodies of requests, by what they are about."""
