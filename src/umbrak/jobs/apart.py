@@ -156,6 +156,10 @@ def _help(asked: socket.socket) -> None:
     for ends in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(ends, signal.SIG_IGN)  # it ends with the server, which may still need an answer to end well
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody waits for the children
+    # What programs are solved with: loaded here, once for all children, and not by the server, which solves none.
+    import scipy.optimize
+    import scipy.sparse  # noqa: F401
+
     gc.freeze()  # what is loaded stays shared between the children
     while True:
         byte, lines, _, _ = socket.recv_fds(asked, 1, 1)

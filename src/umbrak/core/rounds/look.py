@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import Bounds, LinearConstraint, milp
 
 from umbrak.core.rounds.model import Model
 
@@ -42,6 +41,9 @@ def look(
     unheld   most pins that may be let go
     fixed    (which variables stay as they are, their values)
     """
+    # Loaded where a program is solved: it takes as long as half of a server's start.
+    from scipy.optimize import Bounds, LinearConstraint, milp
+
     least, most = model.least, model.most
     if fixed is not None:
         stays, at = fixed

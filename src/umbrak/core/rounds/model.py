@@ -8,13 +8,16 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_array
 
 from umbrak.core.rounds.cells import Fleet, taken_apart
 from umbrak.core.rounds.problem import Bought, Plan, Round, total
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
 
 #: What a machine costs more for each wave that it is later, so that waves are not all alike. [money]
 LATER = 1e-3
@@ -84,6 +87,8 @@ class _Rows:
         self.bounds.append(bound)
 
     def matrix(self, columns: int) -> csr_array:
+        from scipy.sparse import csr_array  # loaded where a program is made, as in look.py
+
         return csr_array((self.value, (self.at, self.column)), shape=(len(self.high), columns))
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
 
 from umbrak.core.routes.material import Kind, mills
 from umbrak.core.routes.problem import Problem
@@ -18,6 +17,9 @@ def least_cost(problem: Problem, kinds: Sequence[Kind], slots: int) -> int | Non
     Whole kits and whole modules in no more slots than may be filled, of kinds that may be used (a mixed-integer
     program, solved exactly). Every route meets these constraints, so none is cheaper.
     """
+    # Loaded where a program is solved: it takes as long as half of a server's start.
+    from scipy.optimize import Bounds, LinearConstraint, milp
+
     wishes = problem.wishes
     soldered = sum((c.soldered.capacity_gib or 0) for c in problem.sheet.channels.values() if c.soldered)
     known = [k for k in kinds if k.module]
