@@ -229,7 +229,7 @@ def test_a_page_asked_for_while_the_server_is_away_comes_when_it_is_back(sign_in
     expect(page.get_by_role("heading", name="New machine")).to_be_visible()
 
 
-@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize("theme", ["light", pytest.param("dark", marks=pytest.mark.wide)])
 def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str) -> None:
     page = sign_in("lead", theme=theme)
 
@@ -342,6 +342,12 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     page.get_by_role("link", name="People").click()
     expect(page.get_by_role("heading", name="Somebody new")).to_be_visible()
     check("People")
+    if theme == "light":  # of the dark theme a sample: all of it is of the wide matrix
+        page.get_by_role("button", name="Dark", exact=True).click()
+        check("People, dark")
+        page.get_by_role("link", name="Machines", exact=True).click()
+        open_fit(page, "desk-03")
+        check("Fit, dark")
     page.get_by_role("button", name="Sign out").click()
     expect(page.get_by_role("button", name="Sign in")).to_be_visible()
     check("sign-in")

@@ -316,7 +316,7 @@ def test_the_paper_holds_steps_map_and_labels(sign_in: SignIn, served: Served, t
     assert all(" ".join(s["text"].split()) in words for s in steps)
 
 
-@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize("theme", ["light", pytest.param("dark", marks=pytest.mark.wide)])
 def test_no_serious_accessibility_fault_at_the_bench_and_in_proof(sign_in: SignIn, theme: str) -> None:
     page, lead = sign_in("technician", theme), sign_in("lead", theme)
     page.get_by_role("link", name="store-01", exact=True).click()

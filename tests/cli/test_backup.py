@@ -146,7 +146,12 @@ def revisions() -> list[str]:
     return sorted(re.match(r"\d{4}", p.name)[0] for p in versions.glob("[0-9]*.py"))  # type: ignore[index]
 
 
-@pytest.mark.parametrize("revision", revisions()[:-1])
+def earlier() -> list[Any]:
+    """Every fifth in the suite; all others are of the wide matrix."""
+    return [r if i % 5 == 0 else pytest.param(r, marks=pytest.mark.wide) for i, r in enumerate(revisions()[:-1])]
+
+
+@pytest.mark.parametrize("revision", earlier())
 def test_a_backup_of_every_earlier_revision_is_restored_and_upgraded(
     revision: str, elsewhere: str, tmp_path: Path, database_url: str
 ) -> None:

@@ -425,12 +425,19 @@ def _in_order() -> Iterator[None]:
 
 def serve_command(arguments: Arguments) -> None:
     """Serve, on loopback if nothing else is said, with UMBRAK_DATABASE_URL or a private PostgreSQL."""
-    from umbrak.cli import serving
+    from umbrak.cli.listening import Listening, check_listening
+    from umbrak.cli.logs import start_logs
+    from umbrak.cli.reaching import check_address
 
     with _in_order():
-        serving.serve(
-            serving.Listening(arguments.port, arguments.host, tls_cert=arguments.tls_cert, tls_key=arguments.tls_key)
-        )
+        at = Listening(arguments.port, arguments.host, tls_cert=arguments.tls_cert, tls_key=arguments.tls_key)
+        # What can be wrong with its settings is said before all that it takes is loaded.
+        check_listening(at)
+        start_logs()
+        check_address()
+        from umbrak.cli import serving
+
+        serving.serve(at)
 
 
 def demo_command(arguments: Arguments) -> None:
@@ -466,18 +473,18 @@ def restore_command(arguments: Arguments) -> None:
 
 def user_add_command(arguments: Arguments) -> None:
     """Add an account; its password is asked for, or read from standard input."""
-    from umbrak.cli import serving
+    from umbrak.cli import accounts
 
     with _in_order():
-        serving.add_user(arguments.name, shown_as=arguments.shown_as, role=arguments.role)
+        accounts.add_user(arguments.name, shown_as=arguments.shown_as, role=arguments.role)
 
 
 def token_add_command(arguments: Arguments) -> None:
     """Make a token by which a script asks in an account's name; it is printed this once."""
-    from umbrak.cli import serving
+    from umbrak.cli import accounts
 
     with _in_order():
-        serving.add_token(arguments.name, arguments.purpose, role=arguments.role, days=arguments.days)
+        accounts.add_token(arguments.name, arguments.purpose, role=arguments.role, days=arguments.days)
 
 
 def test_command(arguments: Arguments) -> None:

@@ -25,7 +25,7 @@ def database(name: str, anew: bool = False, as_it_is: bool = False) -> Iterator[
     Parameters
         as_it_is   it is neither made nor migrated: what is backed up is what is there
     """
-    given = os.environ.get("UMBRAK_OWNER_URL") or os.environ.get("UMBRAK_DATABASE_URL")
+    given = _given()
     if given and name == "umbrak":
         with reached(url := given_url(given)):
             if not as_it_is:
@@ -40,6 +40,16 @@ def database(name: str, anew: bool = False, as_it_is: bool = False) -> Iterator[
                 ensure_database(url, anew)
                 migrate(url)
         yield url
+
+
+def check_address() -> None:
+    """Raises Trouble for an address of a database that cannot be one."""
+    if given := _given():
+        given_url(given)
+
+
+def _given() -> str | None:
+    return os.environ.get("UMBRAK_OWNER_URL") or os.environ.get("UMBRAK_DATABASE_URL")
 
 
 def given_url(given: str) -> str:

@@ -1,23 +1,19 @@
-"""serve, demo and user add: the commands that need a database."""
+"""serve and demo: the commands that load the whole server."""
 
 from __future__ import annotations
 
 import asyncio
-import getpass
 import os
 import socket
 import ssl
-import sys
 from contextlib import closing
-from dataclasses import dataclass
-from ipaddress import ip_address, ip_network
 from pathlib import Path
 
 import uvicorn
 from fastapi import FastAPI
 
 from umbrak.cli.cluster import default_folder
-from umbrak.cli.logs import start_logs
+from umbrak.cli.listening import Listening, named_proxies
 from umbrak.cli.provision import need_front_end
 from umbrak.cli.reaching import as_application, database, key_file, write_once
 from umbrak.cli.trouble import Trouble
@@ -34,24 +30,8 @@ from umbrak.store.engine import open_engine, setting_up
 DEFAULT_PORT = 8470
 
 
-@dataclass(frozen=True, slots=True)
-class Listening:
-    """Where the server listens, and by what others reach it."""
-
-    port: int | None = None
-    host: str = "127.0.0.1"
-    tls_cert: Path | None = None
-    tls_key: Path | None = None
-
-    @property
-    def is_loopback(self) -> bool:
-        return ip_address(self.host).is_loopback
-
-
 def serve(at: Listening) -> None:
-    _check_listening(at)
     front_end = need_front_end()
-    start_logs()
     # Its helper is forked first: it shares what is loaded, but neither connections nor the cluster's lock.
     with closing(Apart()) as worker, database("umbrak") as owner:
         engine = open_engine(as_application(owner))
@@ -90,19 +70,6 @@ def demo(port: int | None, reset: bool) -> None:
         with simulated(default_folder() / "simulated") as addresses:
             name_services(engine, outside, addresses)
             _run(make_app(engine, front_end, outside, worker=worker), Listening(port), told)
-
-
-def _check_listening(at: Listening) -> None:
-    """Raises Trouble: beyond loopback nobody is served in the clear, nor by a proxy that nobody named."""
-    try:
-        ip_address(at.host)
-    except ValueError as error:
-        raise Trouble(f"--host {at.host}: give an address of this machine, such as 10.4.0.2, 0.0.0.0 or ::") from error
-    if not at.is_loopback and not at.tls_cert and not _proxies():
-        raise Trouble(
-            f"--host {at.host} would serve passwords in the clear: give --tls-cert and --tls-key, or name the proxy "
-            "with TLS before it in UMBRAK_PROXIES"
-        )
 
 
 def _directory() -> Directory | None:
@@ -187,7 +154,7 @@ def _run(app: FastAPI, at: Listening, told: list[str]) -> None:
     listener = _listen(at.host, at.port)
     scheme = "https" if at.tls_cert else "http"
     shown = f"[{at.host}]" if ":" in at.host else at.host
-    proxies = _proxies()
+    proxies = named_proxies()
     config = uvicorn.Config(
         app,
         # What a request says of where it came from is believed of these alone; nobody else may name an address.
@@ -219,17 +186,6 @@ def _run(app: FastAPI, at: Listening, told: list[str]) -> None:
     Server(config).run(sockets=[listener])
 
 
-def _proxies() -> list[str]:
-    """UMBRAK_PROXIES: addresses or networks of the proxies that stand before this server."""
-    given = [p.strip() for p in os.environ.get("UMBRAK_PROXIES", "").split(",") if p.strip()]
-    for proxy in given:
-        try:
-            ip_network(proxy)
-        except ValueError as error:
-            raise Trouble(f"UMBRAK_PROXIES: {error}; write addresses such as 127.0.0.1, with commas between") from error
-    return given
-
-
 def _check_certificate(tls_cert: Path | None, tls_key: Path | None) -> None:
     if tls_key and not tls_cert:
         raise Trouble("--tls-key is of no use without --tls-cert")
@@ -257,47 +213,3 @@ def _listen(host: str, port: int | None) -> socket.socket:
         listener.listen(128)
         return listener
     raise Trouble(f"ports {DEFAULT_PORT} to {DEFAULT_PORT + 19} are all in use; name another with --port")
-
-
-def add_user(name: str, *, shown_as: str, role: str) -> None:
-    """An account in the served database. The password is asked for twice, or is standard input's first line."""
-    from umbrak.services.errors import Refused
-    from umbrak.services.people.accounts import add_account
-
-    if sys.stdin.isatty():
-        password = getpass.getpass("Password: ")
-        if getpass.getpass("Again: ") != password:
-            raise Trouble("the two differ; nothing was added")
-    else:
-        password = sys.stdin.readline().rstrip("\n")
-    with database("umbrak") as url:
-        engine = open_engine(url)
-        try:
-            account = add_account(engine, name, shown_as=shown_as, password=password, role=role)
-        except Refused as error:
-            raise Trouble(str(error)) from error
-        finally:
-            engine.dispose()
-    print(f"{account.name} added as {account.role}")
-
-
-def add_token(name: str, purpose: str, *, role: str, days: int) -> None:
-    """A token of an account in the served database, on standard output alone."""
-    from umbrak.services.errors import ServiceError
-    from umbrak.services.people.access import new_token
-    from umbrak.store.accounts import find_credentials
-
-    with database("umbrak") as url:
-        engine = open_engine(url)
-        try:
-            with engine.connect() as db:
-                known = find_credentials(db, name)
-            if known is None or not known.account.active:
-                raise Trouble(f"nobody signs in as {name}")
-            made = new_token(engine, known.account, purpose, role, days)
-        except ServiceError as error:
-            raise Trouble(str(error)) from error
-        finally:
-            engine.dispose()
-    print(made.token)
-    print(f"for {purpose}, as a {role}, until {made.kept.expires_at:%Y-%m-%d}", file=sys.stderr)

@@ -96,7 +96,7 @@ def _parts(text: str) -> _Part:
         match event:
             case yaml.CollectionStartEvent():
                 kind = "map" if isinstance(event, yaml.MappingStartEvent) else "seq"
-                open_.append((_Part(_index(event.start_mark), 0, kind, bool(event.flow_style)), []))
+                open_.append((_Part(start=_index(event.start_mark), end=0, kind=kind, flow=bool(event.flow_style)), []))
                 continue
             case yaml.CollectionEndEvent():
                 part, inside = open_.pop()
@@ -107,7 +107,7 @@ def _parts(text: str) -> _Part:
                 start, end = _index(event.start_mark), _index(event.end_mark)
                 if isinstance(event, yaml.ScalarEvent) and event.style in ("|", ">"):
                     end = start + len(text[start:end].rstrip())
-                part = _Part(start, end, "leaf", name=getattr(event, "value", ""))
+                part = _Part(start=start, end=end, kind="leaf", name=getattr(event, "value", ""))
             case _:
                 continue
         if open_:
