@@ -51,6 +51,11 @@ async function compare(): Promise<void> {
   padding: 0 16px;
   font-size: 16px;
 }
+@media (pointer: coarse), (max-width: 700px) {
+  .small-plain {
+    min-height: 56px;
+  }
+}
 .says {
   grid-column: 1 / -1;
   margin: 0;
