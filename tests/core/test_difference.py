@@ -79,11 +79,20 @@ def test_what_is_known_by_its_number_alone_stays_marked_until_it_is_read(read: s
     def just(names: set[str]) -> Module:
         return replace(whole, **{n: () if n == "rails_v" else None for n in FIELD_NAMES if n not in names})
 
-    known = known_by_number(whole, just(read))
-    merged = compare_slot("A", known, just(reported)).merged
+    def marked(names: set[str]) -> Module:
+        return known_by_number(whole, just(names))
+
+    for known, said in (
+        (marked(read), just(reported)),
+        (just(read), marked(reported)),
+        (marked(read), marked(reported)),
+    ):
+        _sighted(compare_slot("A", known, said).merged, whole, complete(just(read | reported))[0])
+
+
+def _sighted(merged: Occupant | None, whole: Module, own: Module) -> None:
     assert isinstance(merged, Module) and merged == whole
     # What was read and what is reported now, and what follows from both, is sighted; nothing else is.
-    own = complete(just(read | reported))[0]
     assert {n for n in FIELD_NAMES if n not in merged.by_number} == {
         n for n in FIELD_NAMES if getattr(own, n) not in (None, ()) or getattr(whole, n) in (None, ())
     }

@@ -79,7 +79,10 @@ def _members(known: Module, reported: Module) -> tuple[tuple[MemberDifference, .
             merged = replace(merged, **{name: after})
         elif not _alike(before, after):
             differing.append(MemberDifference(name, before, after))
-    unread = tuple(n for n in known.by_number if getattr(read_off(reported), n) in (None, ()))
+    # What one side has by its number alone is read where the other read it.
+    own = (read_off(known), read_off(reported))
+    marked = {*known.by_number, *reported.by_number}
+    unread = tuple(n for n in FIELD_NAMES if n in marked and all(getattr(side, n) in (None, ()) for side in own))
     merged = complete(replace(merged, by_number=unread))[0]
     return tuple(differing), tuple(learnt), known_by_number(merged, read_off(merged)) if unread else merged
 

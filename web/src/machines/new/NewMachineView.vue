@@ -211,17 +211,6 @@ header {
 p {
   margin: 0;
 }
-.flying {
-  position: fixed;
-  left: 0;
-  top: 0;
-  z-index: 2500;
-  pointer-events: none;
-  padding: 4px 10px;
-  background: var(--sheet);
-  border: 1.25px solid var(--ink);
-  box-shadow: 6px 6px 8px var(--shadow);
-}
 @media (max-width: 900px) {
   .columns {
     grid-template-columns: minmax(0, 1fr);

@@ -27,15 +27,6 @@ const place = computed(() => {
 
 <style scoped>
 .flying {
-  position: fixed;
-  left: 0;
-  top: 0;
-  z-index: 2500;
-  pointer-events: none;
-  padding: 4px 10px;
-  background: var(--sheet);
-  border: 1.25px solid var(--ink);
-  box-shadow: 6px 6px 8px var(--shadow);
   max-width: 340px;
   font-size: 13px;
 }
