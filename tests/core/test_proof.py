@@ -24,7 +24,7 @@ from umbrak.core.proof.compare import (
     contradicted,
 )
 from umbrak.core.proof.fault_search import SURE, look, weigh_at_once, what_to_do
-from umbrak.core.proof.next_boot import trials
+from umbrak.core.proof.next_boot import _Scale, trials
 from umbrak.core.proof.states import At, Model
 from umbrak.core.proof.suspects import SHOWINGS, Boot, Case, Kind, Showing, Suspect, Symptom
 from umbrak.formats.sheet.reading import sheet_from_data
@@ -174,8 +174,9 @@ def test_the_results_of_a_boot_add_up_under_every_state(showing: Showing, arrang
 
 def test_drawing_moves_belief_from_bad_contacts_to_cured_ones_and_loses_none() -> None:
     model = Model(CASE)
-    drawn = np.array([True, False, False, True])
-    after = model.after_drawing(model.prior, drawn)
+    drawn = np.array([[True, False, False, True], [False] * 4])
+    after, untouched = model.after_drawing(model.prior, drawn)
+    assert (untouched == model.prior).all()
     assert after.sum() == pytest.approx(1)
     before, then = model.by_label(model.prior), model.by_label(after)
     assert np.allclose(then[:6], before[:6]), "neither modules nor slots are cured by it"
@@ -184,6 +185,29 @@ def test_drawing_moves_belief_from_bad_contacts_to_cured_ones_and_loses_none() -
     assert after[model.cured][alone].sum() == pytest.approx(
         model.prior[(model.cure > 0) & (model.contact == 0) & (model.label == 6)].sum() * (0.6 + 0.4 * 0.65), rel=0.05
     )
+
+
+@pytest.mark.parametrize("told", [True, False])
+def test_arrangements_weighed_together_are_weighed_as_one_by_one(told: bool) -> None:
+    case = replace(CASE, showing=replace(CASE.showing, told=told))
+    model = Model(case)
+    belief, at = model.believe([Boot(case.start, dark=frozenset({"A1"}), showed=True)])
+    less, kept = model.only(belief)
+    assert np.allclose(less.by_label(kept), model.by_label(belief), atol=1e-4)
+    candidates = [
+        ({"A1": "c", "A2": "b", "B1": "a"}, frozenset[str]()),
+        ({"A2": "b"}, frozenset({"A2"})),
+        ({"B2": "a", "A2": "b"}, frozenset()),
+    ]
+
+    def scale() -> _Scale:
+        return _Scale(less, kept, at, case.start, 5.0, 0.01)
+
+    together = scale().weigh(iter(candidates))
+    alone = [t for c in candidates for t in scale().weigh(iter([c]))]
+    assert [t.tells for t in together] == pytest.approx([t.tells for t in alone])
+    assert [t.boots_left for t in together] == pytest.approx([t.boots_left for t in alone])
+    assert len({round(t.tells, 6) for t in together}) > 1
 
 
 def told(case: Case, *boots: tuple[dict[str, str], str]) -> dict[Suspect, float]:

@@ -10,7 +10,7 @@ from math import inf
 import numpy as np
 
 from umbrak.core.proof.states import At, Model
-from umbrak.core.proof.suspects import Case, Floats
+from umbrak.core.proof.suspects import Bools, Case, Floats
 
 #: Drawing a module, pushing one in. [min] As in the run sheet's steps, between their low and high.
 DRAW_MIN, PUSH_MIN = 0.75, 1.5
@@ -21,6 +21,8 @@ _FOREMOST = 0.6
 #: What is told when somebody is named, on the scale of `_Scale._score`. [bit] With it "so many boots are left, if each tells as much
 #: as the next" is near the mean of what it takes; half of the searches end sooner.
 _NAMED = 3.0
+#: Arrangements that are weighed together: enough for numpy, few enough for a processor's cache.
+_AT_A_TIME = 32
 #: Suspected places that are swapped and reseated one by one.
 _NEAR = 5
 
@@ -111,65 +113,87 @@ class _Scale:
         self.model, self.belief, self.at, self.now = model, belief, at, now
         self.boot_min, self.floor = boot_min, floor
         self.case = model.case
-        self.before = self._score(model.by_label(belief)[None, :])
+        #: Where each label's states begin: `Model.only` puts them in that order.
+        self.first = np.flatnonzero(np.diff(model.label, prepend=-1))
         self.seen: set[tuple[frozenset[tuple[str, str]], frozenset[str]]] = set()
 
     def weigh(self, candidates: Iterator[_Candidate]) -> list[Trial]:
-        found = []
+        """Of each candidate that was not weighed yet."""
+        new: list[_Candidate] = []
         for arrangement, reseated in candidates:
             key = (frozenset(arrangement.items()), reseated)
-            if key in self.seen or not arrangement:
-                continue
-            self.seen.add(key)
-            then = At.of(self.case, arrangement)
-            drawn = self.model.drawn(self.at, then, [self.case.place[s] for s in reseated])
-            belief = self.model.after_drawing(self.belief, drawn) if drawn.any() else self.belief
-            # Against what is believed once the modules are drawn: that contacts are cured by it is no news.
-            before = self._score(self.model.by_label(belief)[None, :]) if drawn.any() else self.before
-            tells = max(0.0, (self._told if self.case.showing.told else self._untold)(belief, then) - before)
-            handling = self._handling(arrangement, reseated)
+            if key not in self.seen and arrangement:
+                self.seen.add(key)
+                new.append((arrangement, reseated))
+        if not new:
+            return []
+        then = At.of_many(self.case, [a for a, _ in new])
+        drawn = self.model.drawn(self.at, then, [[self.case.place[s] for s in r] for _, r in new])
+        told = [
+            self._tells(then[i : i + _AT_A_TIME], drawn[i : i + _AT_A_TIME]) for i in range(0, len(new), _AT_A_TIME)
+        ]
+        found = []
+        for (arrangement, reseated), tells, before in zip(new, *np.concatenate(told, axis=1).tolist(), strict=True):
             left = max(1.0, (_NAMED - before) / tells) if tells > 0 else inf
+            handling = self._handling(arrangement, reseated)
             found.append(
                 Trial(arrangement, reseated, handling=handling, boot=self.boot_min, tells=tells, boots_left=left)
             )
         return found
 
-    def _score(self, weights: Floats) -> float:
-        """Expected sum of p log2(p / (1 - p)^foremost) over labels, of unnormalised rows of results. It grows as one label comes
-        near its name, and 1 - p is floored, or search would go on for a last bit."""
-        whole = weights.sum(axis=1, keepdims=True)
+    def _tells(self, then: At, drawn: Bools) -> Floats:
+        """[what it tells, the score before it] of each arrangement. Against what is believed once the modules are drawn: that
+        contacts are cured by it is no news."""
+        belief = self.model.after_drawing(self.belief, drawn)
+        before = self._score(self._by_label(belief)[:, None, :])
+        after = self._told(belief, then) if self.case.showing.told else self._untold(belief, then)
+        return np.stack([np.maximum(after - before, 0.0), before])
+
+    def _by_label(self, weights: Floats) -> Floats:
+        """[..., state] -> [..., label], of the labels that there are."""
+        return np.add.reduceat(weights, self.first, axis=-1)
+
+    def _score(self, weights: Floats) -> Floats:
+        """Of unnormalised [..., result, label]: the expected sum of p log2(p / (1 - p)^foremost) over labels. It grows as one label
+        comes near its name, and 1 - p is floored, or search would go on for a last bit."""
+        whole = weights.sum(axis=-1, keepdims=True)
         p = np.divide(weights, whole, out=np.zeros_like(weights), where=whole > 0)
         bits = np.log2(np.where(p > 0, p, 1.0)) - _FOREMOST * np.log2(np.maximum(1 - p, self.floor))
-        return float((weights * bits).sum())
+        return np.asarray((weights * bits).sum(axis=(-1, -2)))
 
-    def _untold(self, belief: Floats, then: At) -> float:
+    def _untold(self, belief: Floats, then: At) -> Floats:
         shown = belief * self.model.shows(then)
-        by_label = self.model.by_label
-        return self._score(np.stack([by_label(shown), by_label(belief - shown)]))
+        return self._score(np.stack([self._by_label(shown), self._by_label(belief - shown)], axis=-2))
 
-    def _told(self, belief: Floats, then: At) -> float:
+    def _told(self, belief: Floats, then: At) -> Floats:
         """Results are none, one place, one place with its channel; two faults stand for the one of them that can show."""
-        model, slots = self.model, len(self.case.slots)
+        model, slots, many = self.model, len(self.case.slots), len(belief)
         (pa, ra), (pb, rb) = (model.where(f, then) for f in model.faults)
         place, rate = np.where(ra > 0, pa, pb), np.where(ra > 0, ra, rb)
+        shown = belief * rate
+        none = self._by_label(belief - shown)
         # Of what may be anywhere no place tells; what takes its channel along tells the channel.
-        key = model.label * (slots + 1) + place + 1
-        size = model.labels * (slots + 1)
+        number = np.cumsum(np.diff(model.label, prepend=-1) > 0) - 1
+        shape = (many, len(self.first), slots + 1)
+        key = (np.arange(many)[:, None] * shape[1] + number) * shape[2] + place + 1
         takes = model.faults[0].hides & (place >= 0)
-        by_place = np.asarray(
-            np.bincount(key, belief * rate * ~takes, size).reshape(model.labels, slots + 1), np.float64
-        )
-        taking = np.bincount(key[takes], (belief * rate)[takes], size).reshape(model.labels, slots + 1)[:, 1:]
-        none: Floats = model.by_label(belief * (1 - rate))
+
+        def by_place(weights: Floats) -> Floats:
+            of_all = np.bincount(key.ravel(), weights.ravel(), many * shape[1] * shape[2])
+            return np.asarray(of_all.reshape(shape), np.float64)
+
+        alone_told, taking = by_place(shown * ~takes), by_place(shown * takes)[:, :, 1:]
         filled, channel_of, errs = then.filled, self.case.channel_of, self.case.showing.errs
-        near = np.bincount(channel_of[filled], minlength=int(channel_of.max()) + 1)[channel_of] - 1
-        alone = np.where(near > 0, (1 - self.case.showing.hides) ** np.maximum(near, 0), 1.0)
-        one: Floats = by_place[:, 1:] * alone + np.where(near > 0, 0.0, taking)
-        whole = by_place[:, 1:] * (1 - alone) + np.where(near > 0, taking, 0.0)
-        channels = np.stack([whole[:, channel_of == c].sum(axis=1) for c in range(int(channel_of.max()) + 1)])
-        one[:, filled] += none[:, None] * errs
-        none = none * max(0.0, 1 - errs * int(filled.sum()))
-        return self._score(np.concatenate([none[None, :], one.T[filled], channels, by_place[:, :1].T]))
+        channel = channel_of[:, None] == np.arange(int(channel_of.max()) + 1)
+        near = (filled @ channel.astype(int))[:, channel_of] - 1
+        alone = np.where(near > 0, (1 - self.case.showing.hides) ** np.maximum(near, 0), 1.0)[:, None, :]
+        has = (near > 0)[:, None, :]
+        one = alone_told[:, :, 1:] * alone + np.where(has, 0.0, taking)
+        channels = (alone_told[:, :, 1:] * (1 - alone) + np.where(has, taking, 0.0)) @ channel
+        one += none[:, :, None] * errs * filled[:, None, :]
+        none = none * np.maximum(0.0, 1 - errs * filled.sum(axis=1))[:, None]
+        results = np.concatenate([none[:, :, None], one * filled[:, None, :], channels, alone_told[:, :, :1]], axis=2)
+        return self._score(results.swapaxes(1, 2))
 
     def _handling(self, then: Mapping[str, str], reseated: frozenset[str]) -> float:
         now = self.now

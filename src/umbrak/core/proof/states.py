@@ -69,23 +69,44 @@ class Fault:
     def is_anywhere(self) -> Ints:
         return np.flatnonzero(self.kind == _ANYWHERE)
 
+    @cached_property
+    def is_there(self) -> Ints:
+        """States that have it at all: most have one fault and no second."""
+        return np.flatnonzero(self.kind != _NO_FAULT)
+
+    @cached_property
+    def there(self) -> Fault:
+        return self.only(self.is_there)
+
     def only(self, states: Ints) -> Fault:
         return Fault(**{f.name: getattr(self, f.name)[states] for f in fields(self)})
 
 
 @dataclass(frozen=True)
 class At:
-    """Where a machine stands: where each module is, and which places are filled."""
+    """Where a machine stands: where each module is, and which places are filled. Of several arrangements, a row of each for
+    every one; what a model tells of them has their rows."""
 
+    #: [module], or [arrangement, module].
     places: Ints
+    #: [place], or [arrangement, place].
     filled: Bools
 
     @classmethod
     def of(cls, case: Case, arrangement: Mapping[str, str]) -> At:
-        places = case.places_of(arrangement)
-        filled = np.zeros(len(case.slots), bool)
-        filled[places[places >= 0]] = True
-        return cls(places, filled)
+        of_many = cls.of_many(case, [arrangement])
+        return cls(of_many.places[0], of_many.filled[0])
+
+    @classmethod
+    def of_many(cls, case: Case, arrangements: Sequence[Mapping[str, str]]) -> At:
+        places = np.stack([case.places_of(a) for a in arrangements])
+        # The last column takes what is nowhere.
+        filled = np.zeros((len(places), len(case.slots) + 1), bool)
+        filled[np.arange(len(places))[:, None], places] = True
+        return cls(places, filled[:, :-1])
+
+    def __getitem__(self, which: slice) -> At:
+        return At(self.places[which], self.filled[which])
 
 
 class _One(NamedTuple):
@@ -222,13 +243,15 @@ class Model:
         return found
 
     def only(self, belief: Floats) -> tuple[Model, Floats]:
-        """The same without the states that weigh nothing, and what is believed of those that are left."""
+        """The same without the states that weigh nothing, in the order of labels, and what is believed of those that are left."""
         keeps = belief > _NOTHING
         # What a contact is once it is cured stays with it.
         bad = self.alive[keeps[self.alive]]
         keeps[self.then[bad]] = True
         kept = np.flatnonzero(keeps)
-        number = np.cumsum(keeps) - 1
+        kept = kept[np.argsort(self.label[kept], kind="stable")]
+        number = np.empty(len(keeps), int)
+        number[kept] = np.arange(len(kept))
         less = copy(self)
         less.faults = (self.faults[0].only(kept), self.faults[1].only(kept))
         less.cure, less.contact, less.label = self.cure[kept], self.contact[kept], self.label[kept]
@@ -240,41 +263,44 @@ class Model:
 
     # -- what a boot does ---------------------------------------------------------------------------------
 
-    def drawn(self, before: At, then: At, reseated: Sequence[int]) -> Bools:
-        """Place -> whether its module is taken out or pushed in anew on the way to `then`."""
-        found = np.zeros(len(self.case.slots), bool)
-        moved = before.places != then.places
-        found[before.places[moved & (before.places >= 0)]] = True
-        found[list(reseated)] = True
+    def drawn(self, before: At, then: At, reseated: Sequence[Sequence[int]]) -> Bools:
+        """[arrangement, place]: whether its module is taken out or pushed in anew on the way to each of `then`."""
+        found = np.zeros(then.filled.shape, bool)
+        inside = before.places >= 0
+        found[:, before.places[inside]] = then.places[:, inside] != before.places[inside]
+        for row, places in zip(found, reseated, strict=True):
+            row[list(places)] = True
         return found
 
     def after_drawing(self, belief: Floats, drawn: Bools) -> Floats:
-        """Belief once the modules of these places were drawn: some contacts are cured by it."""
-        goes = belief[self.alive] * self.cure[self.alive] * drawn[self.contact[self.alive]]
-        found = belief.copy()
-        found[self.alive] -= goes
-        found[self.then[self.alive]] += goes
+        """[arrangement, state]: belief once the modules of these places were drawn: some contacts are cured by it."""
+        goes = belief[self.alive] * self.cure[self.alive] * drawn[:, self.contact[self.alive]]
+        found = np.repeat(belief[None, :], len(drawn), axis=0)
+        found[:, self.alive] -= goes
+        found[:, self.then[self.alive]] += goes
         return found
 
     def where(self, fault: Fault, at: At) -> tuple[Ints, Floats]:
         """(place of each state's fault, how often it shows there): NOWHERE and never where it cannot show."""
-        slots = np.where(at.filled, np.arange(len(at.filled)), NOWHERE)
-        table = np.concatenate([at.places, slots, [NOWHERE]])
-        place = table[fault.row]
-        filled = int(at.filled.sum())
+        slots = np.where(at.filled, np.arange(at.filled.shape[-1]), NOWHERE)
+        nowhere = np.full((*at.filled.shape[:-1], 1), NOWHERE)
+        place = np.concatenate([at.places, slots, nowhere], axis=-1)[..., fault.row]
+        filled = at.filled.sum(axis=-1, keepdims=True)
         rate = fault.rate * (place >= 0)
-        if filled:
-            rate[fault.is_anywhere] = fault.rate[fault.is_anywhere]
-        hot = fault.is_hot
-        cold = hot[filled / max(1, self.count) < fault.hot[hot] - 1e-9]
-        rate[cold] = np.minimum(rate[cold], COLD_RATE)
+        if len(anywhere := fault.is_anywhere):
+            rate[..., anywhere] = fault.rate[anywhere] * (filled > 0)
+        if len(hot := fault.is_hot):
+            cold = filled / max(1, self.count) < fault.hot[hot] - 1e-9
+            rate[..., hot] = np.where(cold, np.minimum(rate[..., hot], COLD_RATE), rate[..., hot])
         return place, rate
 
     def shows(self, at: At) -> Floats:
         """P(anything shows at a boot) of each state."""
-        clean = (1 - self.case.showing.errs) ** int(at.filled.sum())
-        (_, a), (_, b) = (self.where(f, at) for f in self.faults)
-        return 1 - (1 - a) * (1 - b) * clean
+        _, first = self.where(self.faults[0], at)
+        quiet = (1 - first) * (1 - self.case.showing.errs) ** at.filled.sum(axis=-1, keepdims=True)
+        _, second = self.where(self.faults[1].there, at)
+        quiet[..., self.faults[1].is_there] *= 1 - second
+        return np.asarray(1 - quiet)
 
     def likelihood(self, boot: Boot, at: At) -> Floats:
         """How probable a boot's result is under each state."""
@@ -334,10 +360,10 @@ class Model:
         """
         belief, at = self.prior.copy(), At.of(self.case, self.case.start)
         for i, boot in enumerate(boots):
-            then = At.of(self.case, boot.arrangement)
+            then = At.of_many(self.case, [boot.arrangement])
             reseated = [self.case.place[s] for s in boot.reseated if s in self.case.place]
-            belief = self.after_drawing(belief, self.drawn(at, then, reseated))
-            at = then
+            belief = self.after_drawing(belief, self.drawn(at, then, [reseated]))[0]
+            at = At(then.places[0], then.filled[0])
             told = self.likelihood(boot, at)
             if not i:
                 shown = self.shows(at)
