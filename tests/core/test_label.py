@@ -206,6 +206,10 @@ def test_the_letter_of_low_voltage_is_what_tells_the_rails(
         ("16GB PC4-19200 PC4-17000", "rate_mts", "data rate: the text says 2133 (“17000”) and 2400 (“19200”); left unknown"),
         ("8GB DDR3 PC4-2400", "generation", "generation: the text says DDR3 (“DDR3”) and DDR4 (“PC4”); left unknown"),
         ("8GB PC4-2400R", "buffering", "“2400R”: R is a speed bin in this place and also stands for registered; write the kind out (RDIMM, UDIMM, LRDIMM)"),
+        *((text, "generation", f"“{kind}” is memory that Umbrak has no rules of (it has them of DDR2 to DDR5 modules); its generation is left unknown")
+          for text, kind in (("1GB PC3200U-30331", "PC3200U"), ("512MB DDR 400 CL3", "DDR 400"), ("256MB PC133 SDRAM", "PC133"), ("64GB CAMM2 LPDDR5X-7500", "LPDDR5X"))),
+        ("0GB 2Rx8 PC4-2400T", "capacity_gib", "“0GB”: no module has that; capacity left unknown"),
+        ("16GB 0Rx8 PC4-2400T", "package_ranks", "“0Rx8”: no module has that; ranks left unknown"),
         ("8Gb DDR4", "capacity_gib", "“8Gb” reads as gigabits; write 8GB for the module or 8Gbit for its dies"),
         ("8GB DDR4 2500MHz", "rate_mts", "2500 MT/s is no standard rate of DDR4; left unknown"),
         ("8GB PC4-2500", "rate_mts", "2500 is no standard rate or bandwidth of DDR4; the rate is left unknown"),

@@ -141,6 +141,11 @@ class _Reader:
                 self.taken[denied.start(1) : end] = [True] * (end - denied.start(1))
                 return
         for name, value, *group in said:
+            if name in _COUNTED and not value:
+                self.complaints.append(
+                    f"“{match[0].strip()}”: no module has that; {_FIELD_WORDS.get(name, name)} left unknown"
+                )
+                continue
             low, high = match.span(group[0]) if group else (start, end)
             self.said.setdefault(name, []).append(Understood(low, high, name, value))
             self.taken[low:high] = [True] * (high - low)
@@ -238,6 +243,8 @@ _NO_MEMBERS = ("noise", "low_voltage", "revision_of_spd", "rails_untold", "kit_o
 #: A word that denies what follows it, in the languages of the shops that ship to us.
 _NOT = r"(?:non?|not|un|without|w/o|ohne|nicht|keine?|sans|pas\s+de|senza|sin|zonder|geen|utan|uden|ikke|ej|bez|без|не)"
 _DENIED = re.compile(rf"(?<![^\W_])({_NOT}[\s-]*)$", re.I)
+#: Members of which there is always some.
+_COUNTED = ("capacity_gib", "package_ranks", "die_gbit", "height_mm")
 #: Members whose words may be denied.
 _DENIABLE = ("ecc", "buffering", "form", "low_voltage")
 
@@ -362,6 +369,24 @@ def _ddr_name(r: _Reader, m: re.Match[str]) -> Said:
         yield "low_voltage", m["low"].upper(), "low"
 
 
+def _without_rules(r: _Reader, m: re.Match[str]) -> Said:
+    """Memory before DDR2, or soldered and compressed kinds: what its figures would be read as is no other generation's."""
+    r.complaints.append(
+        f"“{m[0].strip()}” is memory that Umbrak has no rules of (it has them of DDR2 to DDR5 modules); its generation is left unknown"
+    )
+    yield from ()
+
+
+def _old_bandwidth(r: _Reader, m: re.Match[str]) -> Said:
+    """PC3200: DDR-400 by itself, and 3200 MB/s or MT/s beside the name of a later generation."""
+    generation = r.value("generation")
+    if generation and rate_named(generation, int(m["rate"])) is not None:
+        yield "noise", True, "head"
+        yield from _rate_and_letters(r, generation, m)
+    else:
+        yield from _without_rules(r, m)
+
+
 def _rate_with_unit(r: _Reader, m: re.Match[str]) -> Said:
     number, generation = int(re.sub(r"[.,]", "", m[1])), r.value("generation")
     tables = [STANDARD_RATES_MTS[generation]] if generation else list(STANDARD_RATES_MTS.values())
@@ -442,6 +467,9 @@ def _identified(r: _Reader, m: re.Match[str]) -> Said:
     yield (name, m["value"].strip()) if name and m["value"].strip() else ("noise", True)
 
 
+#: What modules of DDR, the first generation, are called by; no later one is "PC3" and "200".
+_OLD_BANDWIDTHS, _OLD_RATES = "1600|2100|2700|3200", "200|266|333|400"
+_NOT_OLD = rf"(?!PC\s?-?(?:{_OLD_BANDWIDTHS})(?!\d)|DDR\s?-?(?:{_OLD_RATES})(?!\d))"
 _WORD_RANKS = {"single": 1, "dual": 2, "double": 2, "quad": 4, "octal": 8}
 _NO, _DIMM = ("ecc", False), ("form", Form.DIMM)
 
@@ -454,9 +482,11 @@ _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]
         (rf"{_SEPARATOR}|\x04|<EOT>|␄", _word_says(("noise", True)), 0),
         (r"(?<![A-Z0-9])(?:P/?N|part(?:\s?(?:no|number))?)(?:\s?[:.#]\s?|(?<!part)\s)([\w./+-]+)", _field_group("part"), re.I),
         (r"(?<![A-Z0-9])(?:S/?N|serial(?:\s?(?:no|number))?)(?:\s?[:.#]\s?|(?<!serial)\s)([\w./+-]+)", _field_group("serial"), re.I),
-        (r"(?:(?<![A-Z0-9])|(?<=x[48]))(?P<head>PC\s?-?(?P<gen>[2345]))(?P<low>[LU](?![A-Z]))?\s?-?\s?(?P<rate>\d{3,5})" + _SUFFIX, _formal, re.I),
+        (rf"(?<![A-Z0-9])(?:LP-?DDR\s?-?\d?X?|DDR-?[16]|SDR|RIMM|RDRAM|PC\s?-?(?:66|100|133))(?![A-Z0-9])|(?<![A-Z0-9])DDR\s?-?(?:{_OLD_RATES})(?!\d)", _without_rules, re.I),
+        (rf"(?:(?<![A-Z0-9])|(?<=x[48])){_NOT_OLD}(?P<head>PC\s?-?(?P<gen>[2345]))(?P<low>[LU](?![A-Z]))?\s?-?\s?(?P<rate>\d{{3,5}})" + _SUFFIX, _formal, re.I),
         (r"(?<![A-Z0-9])(?P<head>PC(?P<gen>[2345]))(?P<low>[LU])?(?![A-Z0-9])", _ddr_name, re.I),
-        (r"(?<![A-Z0-9])(?P<head>DDR\s?-?(?P<gen>[2345]))\s?-?(?P<low>[LU](?![A-Z]))?(?=[^A-Z]|[RSU]|$)", _ddr_name, re.I),
+        (rf"(?<![A-Z0-9]){_NOT_OLD}(?P<head>DDR\s?-?(?P<gen>[2345]))\s?-?(?P<low>[LU](?![A-Z]))?(?=[^A-Z]|[RSU]|$)", _ddr_name, re.I),
+        (rf"(?<![A-Z0-9])(?P<head>PC\s?-?)(?P<rate>{_OLD_BANDWIDTHS})(?!\d)" + _SUFFIX, _old_bandwidth, re.I),
         (r"(?:(?<![A-Z0-9.])|(?<=GB))(\d)([SDQM])?(\d)?\s?R(?:anks?)?\s?[x×*]\s?(4|8|16)(?![0-9])", _ranks, re.I),
         (r"(?<![A-Z0-9.])(?P<count>\d)\s?[x×*]\s?(?P<size>\d{1,5})\s?(?P<unit>G(?:i?B)?|M(?:i?B)?)(?![A-Z])", _kit, re.I),
         (r"(?<![A-Z0-9.])(?P<size>\d{1,5})\s?(?P<unit>GB|MB)\s?[x×*]\s?(?P<count>[2356])(?![0-9])", _kit, re.I),
@@ -481,6 +511,7 @@ _PATTERNS: tuple[tuple[re.Pattern[str], Callable[[_Reader, re.Match[str]], Said]
         (r"(?<![A-Z])un-?buff?(?:ered)?\.?(?![A-Z])", _word_says(("buffering", _U)), re.I),
         (r"(?<![A-Z])ECC(?![A-Z0-9])", _word_says(("ecc", True)), re.I),
         (r"(?<![A-Z])DIMMs?(?![A-Z])", _word_says(_DIMM), re.I),
+        (r"(?<![A-Z0-9])(?:LP)?CAMM2?(?![A-Z0-9])", _word_says(("form", Form.OTHER)), re.I),
         (r"(?<![A-Z])(single|dual|double|quad|octal)[\s-]?ranks?(?:ed)?(?![A-Z])",
          _field_group("package_ranks", lambda w: _WORD_RANKS[w.lower()]), re.I),
         (r"(?<![A-Z0-9.])(\d)\s?-?(?:R|ranks?)(?![A-Z0-9])", _field_group("package_ranks", int), re.I),
