@@ -54,12 +54,12 @@ TWO32, FOUR32 = {"A1": S32, "B1": S32}, {"A1": S32, "B1": S32, "A2": S32, "B2": 
 
 
 def states(gib: float, kind: str = "official", scope: str = "machine", **more: Any) -> dict[str, Any]:
-    source = {"official": "guide", "processor": "cpu", "named": "friend"}[kind]
+    source = {"official": "guide", "processor": "cpu", "named": "friend", "tables": "report"}[kind]
     return {"scope": scope, "capacity_gib": gib, "official": kind == "official", "source": source, **more}
 
 
 def board(*limits: dict[str, Any], **more: Any) -> dict[str, Any]:
-    sources = {"friend": {"title": "A friend", "kind": "named"}}
+    sources = {"friend": {"title": "A friend", "kind": "named"}, "report": {"title": "Its tables", "kind": "survey"}}
     return merged(PLAIN, {"limits": [*limits] or "none", "sources": sources, **more})
 
 
@@ -69,6 +69,7 @@ DIES = board(states(64), {"scope": "die", "die_gbit": 8, "source": "cpu"})
 TIGHTENED = board(
     {**states(64), "id": "old", "firmware": {"until": "2.0"}}, {**states(32), "id": "new", "firmware": {"from": "2.0"}}
 )
+CLAIMED = board(states(128, "tables"))
 SLOTS = board(states(16, scope="slot"))
 
 
@@ -151,6 +152,10 @@ def trouble(
         ("a slot's and the total's, of one source", 8, 20, lambda: trouble(board(states(32), states(16, scope="slot")), TWO32)),
         ("a socket's official figure by half", 7, 18, lambda: trouble(board(states(32, scope="socket")), {"A1": S32, "B1": S16})),
         ("nobody states any limit", 10, 20, lambda: trouble(merged(PLAIN, {"limits": None}), TWO32)),
+        ("nobody states any limit, at twice of what runs", 22, 34, lambda: trouble(merged(PLAIN, {"limits": None}), FOUR32, TWO32)),
+        ("its own tables claim as much, at twice of what runs", 12, 22, lambda: trouble(CLAIMED, FOUR32, TWO32)),
+        ("its own tables claim half of it", 22, 34, lambda: trouble(merged(CLAIMED, {"limits": [states(64, "tables")]}), FOUR32, TWO32)),
+        ("its own tables claim as much, nothing ran", 10, 20, lambda: trouble(CLAIMED, FOUR32)),
         ("nothing new comes in", 0, 0, lambda: trouble(PROCESSOR, TWO32, TWO32)),
     ],
 )  # fmt: skip

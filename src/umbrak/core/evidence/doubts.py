@@ -6,7 +6,7 @@ However many findings point at one thing it is one doubt, so that one experiment
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from math import inf
 
@@ -156,9 +156,7 @@ def board_of(sheet: Sheet, machine: Machine, statements: Iterable[Statement] = (
 def as_it_runs(board: Board, runs: float) -> Board:
     """The board of a machine in which so much runs now: where nobody states a figure of its total, that is the one. [GiB]"""
     reach = board.ladders[DoubtKind.REACH]
-    if reach.figures or not runs:
-        return board
-    known = replace(reach, figures=(_figure_of_what_ran(runs),))
+    known = replace(reach, figures=_beside_what_ran(reach.figures, runs))
     return replace(board, ladders={**board.ladders, DoubtKind.REACH: known})
 
 
@@ -177,14 +175,18 @@ def reach_ladder_at_best(sheet: Sheet, machine: Machine, statements: Iterable[St
         _ladder_of(u) is DoubtKind.REACH and u.scope != "machine" and most[u.scope] > u.limit for u in figures(ctx)
     )
     found = () if passed else reach.figures
-    if ctx.installed_gib and not any(_ladder_of(u) is DoubtKind.REACH for u in figures(ctx)):
-        # Nobody states any: then what ran is the figure of every layout.
-        found = (_figure_of_what_ran(ctx.installed_gib),)
-    return replace(reach, figures=found, runs=ctx.installed_gib)
+    # Where nobody states any, what ran is the figure of every layout.
+    stated = [_figure(ctx, u, u.limit) for u in figures(ctx) if _ladder_of(u) is DoubtKind.REACH]
+    of_all = set(_beside_what_ran(stated, ctx.installed_gib)) - set(stated)
+    return replace(reach, figures=_distinct([*found, *of_all]), runs=ctx.installed_gib)
 
 
-def _figure_of_what_ran(total: float) -> Figure:
-    return Figure(total, "figure.other", f"{amount(total)} GB runs there now")
+def _beside_what_ran(stated: Sequence[Figure], runs: float) -> tuple[Figure, ...]:
+    """Figures of a total, and where nobody states one but perhaps the machine's own tables, what runs there now. [GiB]"""
+    if not runs or not all(f.claimed for f in stated):
+        return _distinct(stated)
+    number = "figure.claimed" if stated else "figure.other"
+    return _distinct([*stated, Figure(runs, number, f"{amount(runs)} GB runs there now")])
 
 
 def _is_whole(ctx: Context, uses: list[FigureUse]) -> bool:
@@ -210,7 +212,8 @@ def _figure(ctx: Context, u: FigureUse, value: float) -> Figure:
         else "processor" if by_processor
         else "other"
     )  # fmt: skip
-    return Figure(value, f"figure.{name}", f"{s.source.title} states {amount(u.limit)}", u.of_version)
+    claimed = s.source.kind is SourceKind.SURVEY
+    return Figure(value, f"figure.{name}", f"{s.source.title} states {amount(u.limit)}", u.of_version, claimed)
 
 
 def _distinct(found: Iterable[Figure]) -> tuple[Figure, ...]:
@@ -327,14 +330,12 @@ class _Of:
                 by_statement.setdefault(u.statement.id, []).append(u)
         # A smaller scope's figure counts by its ratio: how often the fullest of its places could be filled so.
         found = [_figure(self.ctx, us[0], total * min(u.limit / u.used for u in us)) for us in by_statement.values()]
-        if not found and self.ran.total:
-            found = [_figure_of_what_ran(self.ran.total)]
         hard = min((total * limit / used for _, limit, used in hard_totals(self.ctx) if used), default=inf)
         yield self._doubt(
             DoubtKind.REACH,
             f"{self.sheet.title} runs {amount(total)} GB",
             asks=total,
-            ladder=Ladder(_distinct(found), hard, runs, "base"),
+            ladder=Ladder(_beside_what_ran(found, self.ran.total), hard, runs, "base"),
             organisations=frozenset(organisation(m) for m in self.comes),
             most=most,
         )

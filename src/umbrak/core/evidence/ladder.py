@@ -25,6 +25,8 @@ class Figure:
     words: str = ""
     #: firmware, system: versions of what it hangs on.
     versions: tuple[str, ...] = ()
+    #: Whether nobody states it but the machine's own tables.
+    claimed: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -88,6 +88,7 @@ NUMBERS: Mapping[str, Number] = dict((
     _figure("processor", 0.7, "passing a processor's figure", "a processor's figure is nearer to its address lines than a machine's"),
     _figure("density", 0.7, "passing a stated density", "a controller either knows a density, or halves the module, or does not start"),
     _figure("other", 0.9, "passing anybody else's figure", "somebody states less and may have a reason; more often nobody tried"),
+    _figure("claimed", 0.97, "more than runs now, within what only a machine's own tables claim", "tables are often copied from another board; more often they name what the board is made for"),
     _figure("version", 0.7, "passing a figure that a version brought or lifts", "whoever changed a figure with a release had a reason to"),
     _thing("base", 0.995, "more than runs now, within every figure", "a slot or a channel that nobody has used yet may be bad"),
     _thing("part.unlisted", 0.97, "a part on no list", "standards make most modules of the right kind work; a few boards are choosy"),

@@ -37,7 +37,7 @@ from umbrak.core.platform.sheet import (
     Slot,
     Socket,
 )  # fmt: skip
-from umbrak.core.platform.statement import Statement
+from umbrak.core.platform.statement import SourceKind, Statement
 from umbrak.formats.bounds import MAX_SLOTS, Deadline
 from umbrak.formats.documents import AMOUNTS
 from umbrak.formats.faults import Fault
@@ -118,8 +118,11 @@ class _Expander:
             ran = tuple(frozenset(s for each in p.fill or [] for s in each) for p in seen)
             self.keep("population", None if told(doc.population) else doc.population, ran)
         memory = self.memory()
+        others = len(self.limits_without)
         limits = self.limits(told(doc.limits) or [], ("limits",), "limit", None, None)
-        if not any(item.capacity_gib is not None for item in told(doc.limits) or ()):
+        named = [*limits, *self.limits_without[others:]]
+        # What a machine's own tables claim is often copied from another board: it is a figure, and tells nothing of the maker's.
+        if not any(s.capacity_gib is not None and s.source.kind is not SourceKind.SURVEY for s in named):
             ran_gib = [n for x in seen_of(doc.limits) or [] for n in (x.numbers()["capacity_gib"],) if n]
             self.keep("limits", None if told(doc.limits) else doc.limits, (max(ran_gib),) if ran_gib else ())
         if doc.limits in ("none", []):

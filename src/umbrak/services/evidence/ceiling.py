@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields
 from datetime import UTC, date, datetime
+from math import inf
 from typing import Annotated
 from uuid import UUID
 
@@ -267,7 +268,9 @@ def _axis(
         marks += [c.gib for c in found.ceilings if c.gib] + [g for g in (planned,) if g]
     if not marks:
         return ()
-    low, high = min(marks) / 2, max(marks)
+    built = min((c.gib for c in found.ceilings if c.kind is CeilingKind.PHYSICAL and c.gib), default=inf)
+    # No question is how likely a total runs that no modules make up.
+    low, high = min(marks) / 2, max(now_gib, min(built, max(marks)))
     even = [low * (high / low) ** (i / _POINTS) for i in range(_POINTS + 1)]
     # What passes a mark falls at once: a point on each side of it.
     return tuple(sorted({round(x, 4) for x in (*even, *marks, *(m * 1.0001 for m in marks)) if x <= high}))

@@ -62,7 +62,7 @@ def _loaded(db: Connection, rows: Sequence[MachineRow]) -> list[Loaded]:
 
 def _put_together(row: MachineRow, sheet: Sheet, survey: SurveyRow, about: Sequence[StatementRow]) -> Loaded:
     machine = row.facts.value()
-    claimed = _claimed(survey.content.claim)
+    claimed = _claimed(survey.content.claim, sheet)
     stated = [stated_value(r) for r in about if r.machine_id == row.id or r.sheet_id == sheet.id]
     return Loaded(
         row=row,
@@ -101,9 +101,11 @@ def stated_value(row: StatementRow) -> Statement:
     return replace(row.stated.value(str(row.id)), id=str(row.id))
 
 
-def _claimed(claim: Claim | None) -> Statement | None:
-    """What the machine's firmware claims it can hold, as a statement: often copied from another board, so of low trust."""
-    if claim is None:
+def _claimed(claim: Claim | None, sheet: Sheet) -> Statement | None:
+    """What the machine's firmware claims it can hold, as a statement: often copied from another board, so of low trust. None
+    where the sheet tells it already, made from such a report."""
+    told = {s.capacity_gib for s in sheet.limits if s.scope == "machine" and s.source.kind is SourceKind.SURVEY}
+    if claim is None or claim.gib in told:
         return None
     source = Source("what its firmware claims", SourceKind.SURVEY, claim.at.date().isoformat())
     return Statement(id="survey-claim", scope="machine", source=source, capacity_gib=claim.gib)
