@@ -62,6 +62,21 @@ def test_a_report_is_compared_taken_over_and_disputed(engine: Engine, radar: tup
         settle(engine, account, machine.id, 3, "A", report=False)
 
 
+def test_a_report_of_another_machine_is_told_as_such(engine: Engine, radar: tuple[Account, MachineView]) -> None:
+    account, machine = radar
+    text_of_it = listing([Device("DIMM0", 1024, **LAPTOP)])
+    first = take_in(engine, account, "first.txt", text_of_it.encode())
+    found = see_difference(engine, machine.id, first.id)
+    assert (found.another_serial, found.calls_itself) == (None, "Lorne Systems Lorne K12"), (
+        "no number was known, and the model is told"
+    )
+    accept(engine, account, machine.id, Acceptance(first.id, 1, {}, [], ["serial"]))
+    again = take_in(engine, account, "again.txt", text_of_it.replace("LK12-00417", " lk12-00417").encode())
+    assert see_difference(engine, machine.id, again.id).another_serial is None
+    other = take_in(engine, account, "radar-02.txt", text_of_it.replace("LK12-00417", "LK12-00418").encode())
+    assert see_difference(engine, machine.id, other.id).another_serial == "LK12-00418"
+
+
 def test_a_later_report_that_agrees_ends_a_dispute(engine: Engine, radar: tuple[Account, MachineView]) -> None:
     account, machine = radar
     wrong = take_in(

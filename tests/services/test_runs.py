@@ -410,6 +410,14 @@ def test_evidence_by_file(engine: Engine, technician: Account, lead: Account) ->
     intake = take_in(engine, technician, "after.bin", table([*devices[:-1], Device("CPU2_DIMM_F2", 0)]))
     slots = {s.locator: i for i, s in enumerate(intake.reading.slots)}
     reports = {f"CPU{n}.{c}{i}": slots[f"CPU{n}_DIMM_{c}{i}"] for n in (1, 2) for c in "ABCDEF" for i in (1, 2)}
+    # Two machines of one model lie side by side, and one's report is given for the other.
+    with engine.begin() as db:
+        db.execute(text("UPDATE machine SET serial = 'LK12-00999' WHERE id = :id"), {"id": bench.run.machine_id})
+    for kind in ("survey", "reading"):
+        with pytest.raises(Refused, match="of another machine: it says serial number LK12-00417"):
+            bench.enter(kind, intake_id=str(intake.id))
+    with engine.begin() as db:
+        db.execute(text("UPDATE machine SET serial = 'LK12-00417' WHERE id = :id"), {"id": bench.run.machine_id})
     bench.enter("survey", intake_id=str(intake.id), reports=reports)
     seen = {p.slot: p.seen for p in bench.proof.seen.comparison.slots}
     assert seen["CPU2.F2"] is Seen.MISSING and bench.proof.seen.source == "after.bin"

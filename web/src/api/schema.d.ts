@@ -5526,6 +5526,13 @@ export interface components {
          * @description All that a report says beside what is known.
          */
         Difference: {
+            /**
+             * Another Serial
+             * @description The serial number by which it is of another machine; what model it says it is, where the sheet has another name.
+             */
+            another_serial: string | null;
+            /** Calls Itself */
+            calls_itself: string | null;
             /** Facts */
             facts: components["schemas"]["FactDifference"][];
             /**

@@ -15,6 +15,7 @@ from umbrak.core.evidence.ladder import Figure, Ladder
 from umbrak.core.evidence.table import DoubtKind, Table
 from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.memory.module import Module, alike, amount, organisation, usable_size
+from umbrak.core.platform.fact import asked_of
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import SourceKind, Statement
@@ -400,7 +401,7 @@ class _Of:
         for q in questions(self.ctx):
             if q.could_be in (Severity.STOP, Severity.RISK):
                 number = "untold.faster" if q.fact.endswith(".faster_modules") else "untold"
-                about.setdefault(f"sheet.{q.fact}", (number, q.fact.replace("_", " ")))
+                about.setdefault(f"sheet.{q.fact}", (number, self._what(q.fact)))
         for f in found:
             if f.severity is Severity.ASK and f.could_be in (Severity.STOP, Severity.RISK) and f.code not in _ELSEWHERE:
                 for need in f.needs:
@@ -415,11 +416,19 @@ class _Of:
                 about=f"{key} of {', '.join(kinds)}",
             )
 
+    def _what(self, fact: str) -> str:
+        """A fact in words, and of which processor it is."""
+        asked = asked_of(fact)
+        what = asked.what if asked else fact.replace("_", " ")
+        parts = fact.split(".")
+        processor = self.sheet.processors.get(parts[1]) if parts[0] == "processors" and len(parts) > 1 else None
+        return f"{what} ({processor.title})" if processor else what
+
     def _need(self, need: str) -> tuple[str, str] | None:
         """(what it is about, in words) of a fact that a finding needs; None where it is of a slot that stays as it is."""
         place, _, member = need.partition(".")
         if place in ("sheet", "machine"):
-            return need, member.replace("_", " ") if place == "sheet" else f"the machine's {member.replace('_', ' ')}"
+            return need, self._what(member) if place == "sheet" else f"the machine's {member.replace('_', ' ')}"
         module = self.ctx.modules.get(place)
         if module is None:
             return None

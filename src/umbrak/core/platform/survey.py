@@ -205,6 +205,13 @@ class SheetLikeness:
     same_model: bool = False
 
 
+def another_serial(reading: SurveyReading, known: str | None) -> str | None:
+    """The serial number by which a report says that it is of another machine; None where it does not, or one is not known."""
+    said = reading.system.serial if reading.system else None
+    same = not said or not known or said.strip().casefold() == known.strip().casefold()
+    return None if same else said
+
+
 def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
     """What of a report speaks for a sheet: model, processors, number of slots, their names. All are compared as
     whole words or counts; a likeness is a suggestion, never a decision."""

@@ -12,7 +12,7 @@ from umbrak.core.proof.states import At, Model
 from umbrak.core.proof.suspects import Boot, Case, Floats, Kind, Suspect
 
 #: Belief from which a module, a slot or something else is named, and from which contacts are named that are cured.
-SURE, SURE_CURED = 0.98, 0.95
+SURE, SURE_CURED = 0.987, 0.955
 #: Contacts that are cured are listed until they have so much of what is believed of them.
 _LISTED = 0.995
 #: What cannot be told apart any more is named together when no boot brings it nearer by so much a minute. [bit]

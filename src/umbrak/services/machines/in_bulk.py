@@ -388,9 +388,19 @@ def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> s
     """What a report says beside what is known, in words."""
     m = load_machine(db, machine_id)
     found, reading = compare(db, m, intake), intake.reading
+    another = found.another_serial
     parts = [
+        *(
+            [f"it says serial number {another}, which is another machine's: {m.row.name} has {m.row.about.serial}"]
+            if another
+            else []
+        ),
         *_slot_words(found, m.survey.content.failed),
-        *(f"{f.fact.removeprefix('processors.')}: {f.reported}" for f in found.facts[:3]),
+        *(
+            f"{f.fact.removeprefix('processors.')}: {f.reported}"
+            for f in found.facts[:3]
+            if f.fact != "serial" or not another
+        ),
     ]
     if not reading.slots and reading.usable_gib is not None:
         parts.append(f"it tells {reading.usable_gib:.1f} GB usable")

@@ -43,6 +43,7 @@ from umbrak.services.sheets.doubts import proposed
 from umbrak.services.shelf.changing import put_away
 from umbrak.services.shelf.view import StockState
 from umbrak.services.surveys.intake import load_intake
+from umbrak.services.surveys.resurvey import check_of
 from umbrak.store import runs as store
 from umbrak.store import sheets as sheet_store
 from umbrak.store.accounts import Account
@@ -55,6 +56,8 @@ def check_evidence(
     """Raises Refused where an entry is of what there is none of, or does not go with what is known by now; NotAllowed where
     somebody else has to say it."""
     slots: Sequence[str] = ()
+    if isinstance(entry, SurveyDoc | ReadingDoc) and entry.intake_id is not None:
+        check_of(db, m, UUID(entry.intake_id))
     if isinstance(entry, SurveyDoc):
         if (entry.intake_id is None) == (
             entry.slots is None and entry.installed_gib is None and entry.usable_gib is None

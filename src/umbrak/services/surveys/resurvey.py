@@ -17,7 +17,13 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.platform.difference import Change, SlotDifference, compare_slot
 from umbrak.core.platform.known import Disputed, Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
-from umbrak.core.platform.survey import SlotState, SurveyReading, match_processors
+from umbrak.core.platform.survey import (
+    SlotState,
+    SurveyReading,
+    another_serial,
+    match_processors,
+    sheet_likeness,
+)
 from umbrak.formats.documents import MachineDoc
 from umbrak.services.errors import NotFound, Refused, Stale
 from umbrak.services.known.loading import Loaded, load_machine, loaded, sources_of, with_facts
@@ -67,6 +73,9 @@ class Difference:
     unplaced: tuple[Unplaced, ...]
     #: Slots of the machine that no report is about.
     unreported: tuple[str, ...]
+    #: The serial number by which it is of another machine; what model it says it is, where the sheet has another name.
+    another_serial: str | None = None
+    calls_itself: str | None = None
 
 
 def see_difference(
@@ -127,7 +136,26 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
         failed=tuple(s for s in m.sheet.slots if s in failed),
         unplaced=unplaced,
         unreported=tuple(s for s in m.sheet.slots if s not in placed),
+        another_serial=another_serial(reading, m.row.about.serial),
+        calls_itself=_calls_itself(m, reading),
     )
+
+
+def _calls_itself(m: Loaded, reading: SurveyReading) -> str | None:
+    system = reading.system
+    if system is None or not system.model or sheet_likeness(m.sheet, reading).same_model:
+        return None
+    return " ".join(filter(None, (system.maker, system.model)))
+
+
+def check_of(db: Connection, m: Loaded, intake_id: UUID) -> None:
+    """Raises NotFound, and Refused for a report that says it is of another machine: nothing of this one is shown by it."""
+    if said := another_serial(load_intake(db, intake_id).reading, m.row.about.serial):
+        raise Refused(
+            "intake_id",
+            f"This report is of another machine: it says serial number {said}, and {m.row.name} has {m.row.about.serial}. "
+            "If it is this one, take that number over in Survey first.",
+        )
 
 
 def _in_use(

@@ -194,6 +194,9 @@ header {
   gap: 6px;
   padding: 12px 16px;
   border-top: 1px solid var(--rule);
+  position: sticky;
+  bottom: 0;
+  background: var(--sheet);
 }
 .do {
   display: flex;
@@ -215,7 +218,8 @@ p {
   .columns {
     grid-template-columns: minmax(0, 1fr);
   }
-  .right {
+  .right,
+  .keep {
     position: static;
   }
 }

@@ -19,7 +19,9 @@ const read = computed(() => {
   return gib === null ? undefined : readAt(props.view.reach, gib)
 })
 /** Where the curve ends. */
-const beyond = computed(() => props.axis.x(props.view.reach.at(-1)?.gib ?? 0))
+const last = computed(() => props.view.reach.at(-1)?.gib ?? 0)
+const beyond = computed(() => props.axis.x(last.value))
+const isBuilt = computed(() => props.view.ceilings.some((c) => c.kind === 'physical' && c.gib !== null && c.gib <= last.value))
 const narrow = computed(() => props.right - props.left < 480)
 const side = computed(() => (read.value && props.axis.x(read.value.gib) > props.right - 220 ? 'left' : 'right'))
 function point(event: PointerEvent): void {
@@ -49,7 +51,7 @@ const marks = computed(() => {
     <path :d="curve.span" class="span" />
     <path :d="curve.prior" class="prior" />
     <path :d="curve.works" class="works" />
-    <text v-if="!read && !narrow && beyond < right - 240" :x="beyond + 12" :y="y(0.5) - 8" class="unsaid">Beyond {{ gb(view.reach.at(-1)!.gib) }} GB no figure and no trial says.</text>
+    <text v-if="!read && !narrow && !isBuilt && beyond < right - 240" :x="beyond + 12" :y="y(0.5) - 8" class="unsaid">Beyond {{ gb(last) }} GB no figure and no trial says.</text>
     <line v-if="view.planned_gib !== null" :x1="axis.x(view.planned_gib)" :x2="axis.x(view.planned_gib)" :y1="top" :y2="top + height" class="at" />
     <g v-for="(m, i) in marks" :key="i" :transform="`translate(${m.x - 6} ${m.y - 6})`" class="trial" :class="m.outcome"><rect x="-2" y="-2" width="16" height="16" rx="8" class="ground" /><path :d="outcomeShape(m.outcome)" /><title>{{ m.words }}</title></g>
     <g v-if="read" class="read" aria-live="polite">

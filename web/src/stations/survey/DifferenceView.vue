@@ -4,6 +4,7 @@ import KindFound from '@/intake/KindFound.vue'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type Difference, type Intake, type MachineView, type SlotDifference } from '@/api/client'
 import { gb } from '@/ui/figures'
+import SeverityMark from '@/ui/SeverityMark.vue'
 import { plural } from '@/ui/words'
 import { byWeight, CHANGES, memberWords, occupantWords, valueWords } from './words'
 
@@ -22,11 +23,13 @@ async function load(): Promise<void> {
   try {
     const params = { path: { machine_id: props.machine.id } }
     const difference = await ask(api.POST('/api/machines/{machine_id}/difference', { params, body: { intake_id: props.intake.id, reports: reports.value } }))
-    // What only adds is taken over unless one says no; what contradicts is one's own to decide. What one has decided stays so.
+    // What only adds is taken over unless one says no; what contradicts is one's own to decide, and so is all of another machine's
+    // report. What one has decided stays so.
+    const own = !difference.another_serial
     const seen = new Set(found.value?.slots.map((d) => d.slot))
     const seenFacts = new Set(found.value?.facts.map((f) => f.fact))
-    const adds = difference.slots.filter((d) => (seen.has(d.slot) ? taken.value.has(d.slot) : d.change === 'fills-in' || d.change === 'comes'))
-    const tells = difference.facts.filter((f) => (seenFacts.has(f.fact) ? facts.value.has(f.fact) : f.fact === 'firmware' || f.known === null))
+    const adds = difference.slots.filter((d) => (seen.has(d.slot) ? taken.value.has(d.slot) : own && (d.change === 'fills-in' || d.change === 'comes')))
+    const tells = difference.facts.filter((f) => (seenFacts.has(f.fact) ? facts.value.has(f.fact) : own && (f.fact === 'firmware' || f.known === null)))
     found.value = difference
     taken.value = new Set(adds.map((d) => d.slot))
     facts.value = new Set(tells.map((f) => f.fact))
@@ -100,6 +103,14 @@ async function accept(): Promise<void> {
     </div>
     <KindFound :intake="intake" @taken="emit('taken', $event)" />
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <p v-if="found?.another_serial" class="another" role="alert">
+      <SeverityMark severity="stop" />
+      <span><b>This is another machine's report</b>: it says serial number <span class="mono">{{ found.another_serial }}</span><template v-if="found.calls_itself"> and {{ found.calls_itself }}</template>; {{ machine.name }} has <span class="mono">{{ machine.about.serial }}</span>. Cancel, unless its board was changed or its number was noted wrong: then take the number over.</span>
+    </p>
+    <p v-else-if="found?.calls_itself" class="another" role="status">
+      <SeverityMark severity="ask" />
+      <span>It calls itself <b>{{ found.calls_itself }}</b>, and is kept here as {{ machine.sheet_title }}.</span>
+    </p>
     <p v-if="totals" class="small">In all it tells {{ totals }}<span class="faded">; kept beside what the slots come to</span>.</p>
     <ul v-if="intake.reading.warnings.length" class="oddities small">
       <li v-for="w in intake.reading.warnings" :key="w.where + w.message"><b>{{ w.where }}</b> {{ w.message }}</li>
@@ -244,6 +255,15 @@ input {
   border-radius: 3px;
   background: var(--paper);
   color: var(--ink);
+}
+.another {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  padding: 6px 0;
+  border: solid var(--rule);
+  border-width: 1px 0;
+  font-size: 14px;
 }
 .choices {
   display: flex;
