@@ -14,9 +14,9 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.ladder import Figure, Ladder
 from umbrak.core.evidence.table import DoubtKind, Table
 from umbrak.core.evidence.trial import Held, Trial
-from umbrak.core.memory.module import Module, alike, amount, organisation, usable_size
+from umbrak.core.memory.module import Module, alike, amount, member_words, organisation, usable_size
 from umbrak.core.platform.fact import asked_of
-from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import SourceKind, Statement
 from umbrak.core.rules.context import Context
@@ -407,6 +407,9 @@ class _Of:
                 for need in f.needs:
                     if (told := self._need(need)) is not None:
                         about.setdefault(told[0], ("untold", told[1]))
+        for m in self.comes:
+            if m.capacity_gib is None:
+                about.setdefault(*self._of_module("capacity_gib", m))
         kinds = sorted({m.short() for m in self.comes})
         for key, (number, words) in about.items():
             yield self._doubt(
@@ -429,13 +432,19 @@ class _Of:
         place, _, member = need.partition(".")
         if place in ("sheet", "machine"):
             return need, self._what(member) if place == "sheet" else f"the machine's {member.replace('_', ' ')}"
+        if self.ctx.layout.get(place) is UNKNOWN:
+            # One look at them settles all.
+            unknown = [s for s in self.sheet.slots if self.ctx.layout.get(s) is UNKNOWN]
+            return f"slots {', '.join(unknown)}", f"what sits in {self.ctx.names(unknown)}"
         module = self.ctx.modules.get(place)
-        if module is None:
+        if module is None or alike(module) in self.ran.kinds:
             return None
-        if alike(module) in self.ran.kinds:
-            return None
+        key, (_, words) = self._of_module(member, module)
+        return key, words
+
+    def _of_module(self, member: str, module: Module) -> tuple[str, tuple[str, str]]:
         name = module.part or module.short()
-        return f"{member} of {name}", f"the {member.replace('_', ' ')} of {name}"
+        return f"{member} of {name}", ("untold", f"the {member_words(member)} of {name}")
 
 
 def part_doubt(sheet: Sheet, processors: tuple[str, ...], module: Module, told: bool | None = None) -> Doubt:
