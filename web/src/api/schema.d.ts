@@ -9306,10 +9306,13 @@ export interface components {
             /** Currency */
             currency: string;
             ended: components["schemas"]["umbrak__core__rounds__solve__Ended"];
-            /** Gap */
-            gap: number;
+            /**
+             * Gap
+             * @description How far that may be above the least, as a share and in money; None where nothing bounds it yet.
+             */
+            gap: number | null;
             /** Gap Money */
-            gap_money: number;
+            gap_money: number | null;
             /** Gib */
             gib: number;
             /** Holds */

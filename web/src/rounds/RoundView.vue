@@ -143,6 +143,14 @@ onBeforeUnmount(() => watcher.disconnect())
         <li v-for="c in round.changed" :key="c"><SeverityMark severity="slow" /> {{ c }}</li>
       </ul>
       <p v-if="!proposal && !round.progress" class="faded none">Nothing is proposed yet. Solving looks for each machine’s routes, then for the best of all of them together: who goes in which wave, what is passed on, which kits are bought.</p>
+      <section v-if="proposal" class="whole" :data-proposed="proposal.at" aria-label="The whole">
+        <span><b>+{{ Math.round(proposal.gib) }}</b> GB <small>{{ served.length }} of {{ plural(rows.length, 'machine') }}</small></span>
+        <span><b>{{ money(proposal.spent) }}</b> {{ proposal.currency }} <small>{{ asked.budget ? `of ${money(asked.budget)}; ` : '' }}passing on saves {{ money(proposal.saved) }}</small></span>
+        <span><b>{{ proposal.hours }}</b> h <small title="at the most that run sheets say">hands</small></span>
+        <span><b>{{ percent(proposal.trouble) }}</b> <small>any trouble, {{ proposal.troubled.toFixed(2) }} machines expected</small></span>
+        <p class="proved"><SeverityMark :severity="proposal.ended === 'proved' && proposal.gap === 0 ? 'go' : 'note'" /> {{ provedWords(proposal) }}, <span class="faded">solved in {{ proposal.seconds }} s, {{ age(proposal.at) }}</span></p>
+        <p v-if="proposal.unheld.length" class="wrong">Cannot be held: the {{ proposal.unheld.length === 1 ? 'pin' : 'pins' }} of {{ proposal.unheld.join(', ') }}.</p>
+      </section>
       <div v-if="proposal" class="scroll">
         <div ref="grid" class="grid" :style="{ gridTemplateColumns: `176px repeat(${waves.length}, minmax(158px, 1fr)) 180px`, minWidth: `${356 + waves.length * 158}px` }" role="table" :aria-label="`${round.name}: machines down, waves across`">
           <div class="head" role="row">
@@ -200,17 +208,7 @@ onBeforeUnmount(() => watcher.disconnect())
         </div>
       </div>
       <MachineOfRound v-if="proposal && row" :row="row" :proposal="proposal" :asked="asked" :waves="waves" :plan="plans.get(row.machine_id)" :may-write="mayWrite" @change="keep" @close="chosen = ''" />
-      <section v-if="proposal" class="whole" :data-proposed="proposal.at" aria-label="The whole">
-        <div class="totals">
-          <span><b>+{{ Math.round(proposal.gib) }}</b> GB<small>{{ served.length }} of {{ plural(rows.length, 'machine') }}</small></span>
-          <span><b>{{ money(proposal.spent) }}</b> {{ proposal.currency }}<small>{{ asked.budget ? `of ${money(asked.budget)}; ` : '' }}passing on saves {{ money(proposal.saved) }}</small></span>
-          <span><b>{{ proposal.hours }}</b> h<small>hands, at the most that run sheets say</small></span>
-          <span><b>{{ percent(proposal.trouble) }}</b><small>any trouble; {{ proposal.troubled.toFixed(2) }} machines expected</small></span>
-          <p class="proved"><SeverityMark :severity="proposal.ended === 'proved' && proposal.gap === 0 ? 'go' : 'note'" /> {{ provedWords(proposal) }}, <span class="faded">solved in {{ proposal.seconds }} s, {{ age(proposal.at) }}</span></p>
-          <p v-if="proposal.unheld.length" class="wrong">Cannot be held: the {{ proposal.unheld.length === 1 ? 'pin' : 'pins' }} of {{ proposal.unheld.join(', ') }}.</p>
-        </div>
-        <WhatHolds :proposal="proposal" />
-      </section>
+      <WhatHolds v-if="proposal" class="holds" :proposal="proposal" />
     </template>
   </div>
 </template>
@@ -356,16 +354,17 @@ ul.since li {
   display: flex;
   gap: 6px;
   align-items: center;
-  padding: 1px 16px 1px 20px;
+  padding: 1px 17px 1px 14px;
   border-left: 1px solid var(--rule);
   min-width: 0;
 }
 .cell :deep(.glyph) {
   flex: none;
-  max-width: 66px;
+  max-width: 58px;
   max-height: 32px;
 }
 .cell .mark {
+  flex: none;
   margin-left: auto;
 }
 .closed,
@@ -484,31 +483,23 @@ ul.since li {
   fill: var(--umber);
 }
 .whole {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1.1fr);
-  gap: 0 24px;
-  padding: 12px 16px;
-}
-.totals {
   display: flex;
   flex-wrap: wrap;
-  gap: 6px 26px;
-  align-content: start;
+  gap: 2px 22px;
+  align-items: baseline;
+  padding: 6px 16px;
+  border-bottom: 1px solid var(--rule);
 }
-.totals > span > b {
-  font-size: 24px;
+.whole > span > b {
+  font-size: 18px;
 }
-.totals small {
-  display: block;
+.whole small {
   color: var(--faded);
 }
-.totals p {
-  flex: 1 1 100%;
-  margin: 4px 0 0;
+.whole p {
+  margin: 0;
 }
-@media (max-width: 1000px) {
-  .whole {
-    grid-template-columns: minmax(0, 1fr);
-  }
+.holds {
+  padding: 12px 16px;
 }
 </style>

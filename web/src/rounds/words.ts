@@ -36,7 +36,7 @@ export const PLAN_STATES: Record<PlanState, { severity: 'stop' | 'ask' | 'risk' 
 export function provedWords(p: Proposal): string {
   if (p.ended === 'proved' && p.gap === 0) return 'Proved: there is no better one'
   const found = p.ended === 'stopped' ? 'Stopped: the best found so far' : 'The best found in time'
-  return Number.isFinite(p.gap) ? `${found}, at most ${percent(p.gap)} (${money(p.gap_money)} ${p.currency}) above the best there can be` : `${found}; how near the best is not known yet`
+  return p.gap !== null && p.gap_money !== null ? `${found}, at most ${percent(p.gap)} (${money(p.gap_money)} ${p.currency}) above the best there can be` : `${found}; how near the best is not known yet`
 }
 
 /** Modules that go from one machine of the round to another, by both. */

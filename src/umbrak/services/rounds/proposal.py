@@ -119,8 +119,9 @@ class Proposal:
     seconds: float
     #: What is weighed: modules, work, expected loss, what is left undone.
     cost: float
-    gap: float
-    gap_money: float
+    #: How far that may be above the least, as a share and in money; None where nothing bounds it yet.
+    gap: float | None
+    gap_money: float | None
     spent: Decimal
     hours: float
     gib: float
