@@ -102,6 +102,24 @@ def test_a_limit_and_what_ran_are_said_once_and_kept_together_or_not_at_all(
     assert trial.total_gib == 24 and trial.moved
 
 
+def test_what_nothing_can_pass_is_in_doubt_once_more_was_seen_to_run(engine: Engine, technician: Account) -> None:
+    machine = key_of(engine, "desk-05")
+    now = see_machine(engine, machine).evaluation.installed_gib
+
+    def doubted(gib: float) -> str:
+        add_statement(engine, technician, machine, said(capacity_gib=gib, hard=True), of_model=False)
+        found = next(s for s in see_ceiling(engine, machine).statements if s.stated_by)
+        withdraw_statement(engine, technician, machine, UUID(found.id))
+        return found.ran_beyond
+
+    assert doubted(now) == "" and doubted(now / 2) == f"{now:g} GB runs here now"
+    ran = {"outcome": "fine", "tried_on": date(2026, 1, 5), "total_gib": 2 * now}
+    say(engine, technician, machine, None, False, Tried(who="hearsay", **ran))
+    assert doubted(now) == "", "a rumour is no proof"
+    say(engine, technician, machine, None, False, Tried(who="own-proof", **ran))
+    assert doubted(now) == f"{2 * now:g} GB ran by our own proof of 2026-01-05" and doubted(2 * now) == ""
+
+
 @pytest.mark.parametrize(
     ("wrong", "field"),
     [

@@ -11826,6 +11826,11 @@ export interface components {
              * @description The processor that it is about, by its title; "" = any.
              */
             processor: string;
+            /**
+             * Ran Beyond
+             * @description What ran beyond it although nothing can, by our own proof or as it stands: one of the two is wrong; "" = nothing did.
+             */
+            ran_beyond: string;
             /** Scope */
             scope: string;
             source: components["schemas"]["Source"];

@@ -307,7 +307,7 @@ class _Desk:
                 words = f"{v.count} × {v.words} {'goes' if v.count == 1 else 'go'} back"
                 yield Item(
                     section=Section.STOPS if late else Section.SOON, severity="stop" if late else "note",
-                    what=v.reference or "return", where=v.place, words=words, who="", mine=False, since=None, due=v.due_on,
+                    what=v.reference or f"return of {v.part or v.words}", where=v.place, words=words, who="", mine=False, since=None, due=v.due_on,
                     path="/shelf", act="Pack it",
                 )  # fmt: skip
 

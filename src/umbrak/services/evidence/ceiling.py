@@ -19,7 +19,7 @@ from umbrak.core.evidence.doubts import Board, Resting, as_it_runs, board_of, re
 from umbrak.core.evidence.table import DoubtKind, Outcome, Table
 from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import range_of
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, amount
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.formats.documents import CHECKED, Name, StatementDoc, Text
@@ -76,6 +76,8 @@ class StatementView:
     of_model: bool
     #: What is behind it.
     exhibits: tuple[ExhibitView, ...]
+    #: What ran beyond it although nothing can, by our own proof or as it stands: one of the two is wrong; "" = nothing did.
+    ran_beyond: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,6 +162,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
                 s,
                 row := people.get(s.statement.id),
                 tuple(map(exhibit_view, behind.get(row.id, ()) if row else ())),
+                _ran_beyond(s, m, now_gib, trials),
             )
             for s in found.stated
         ),
@@ -178,7 +181,20 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
 _UNITS = {"capacity_gib": "GB", "die_gbit": "Gbit", "package_ranks": "ranks", "stack_height": "high"}
 
 
-def _view(sheet: Sheet, s: Stated, row: store.StatementRow | None, behind: tuple[ExhibitView, ...]) -> StatementView:
+def _ran_beyond(s: Stated, m: Loaded, now_gib: float, trials: Sequence[Trial]) -> str:
+    """More than a hard statement allows in all, where we saw it run on this model."""
+    if not s.statement.hard or s.total_gib is None or s.holds is False:
+        return ""
+    if now_gib > s.total_gib:
+        return f"{amount(now_gib)} GB runs here now"
+    proved = [t for t in trials if t.who is SourceKind.OWN_PROOF and t.outcome.ran and t.sheet == m.sheet.id]
+    beyond = max((t for t in proved if (t.total_gib or 0) > s.total_gib), key=lambda t: t.date, default=None)
+    return f"{amount(beyond.total_gib)} GB ran by our own proof of {beyond.date}" if beyond else ""
+
+
+def _view(
+    sheet: Sheet, s: Stated, row: store.StatementRow | None, behind: tuple[ExhibitView, ...], ran_beyond: str
+) -> StatementView:
     st = s.statement
     member = next(n for n in _UNITS if getattr(st, n) is not None)
     about = next((p.title for p in sheet.processors.values() if p.id == st.processor or st in p.limits), "")
@@ -205,6 +221,7 @@ def _view(sheet: Sheet, s: Stated, row: store.StatementRow | None, behind: tuple
         stated_at=row.at if row else None,
         of_model=bool(row and row.sheet_id),
         exhibits=behind,
+        ran_beyond=ran_beyond,
     )
 
 

@@ -3,6 +3,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type CeilingView } from '@/api/client'
 import { gb } from '@/ui/figures'
+import SeverityMark from '@/ui/SeverityMark.vue'
 import { vLines } from '@/ui/lines'
 import { session } from '@/frame/session'
 import BeliefLine from '@/ui/BeliefLine.vue'
@@ -103,7 +104,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
                   <ExhibitLinks v-if="s.stated_by" :exhibits="s.exhibits" :of="{ statement_id: s.id }" :what="`what ${sourceWords(s)} states`" @changed="load" />
                 </td>
                 <td>{{ s.condition || 'always' }}</td>
-                <td :class="{ binds: s.binds.length }">{{ holdsWords(s) }}</td>
+                <td :class="{ binds: s.binds.length }">{{ holdsWords(s) }}<span v-if="s.ran_beyond" class="beyond small"><SeverityMark severity="ask" /> in doubt: {{ s.ran_beyond }}</span></td>
                 <td>
                   <button v-if="s.stated_by && session.mayWrite()" type="button" class="quiet-link" :aria-label="`Take back ${sourceWords(s)}`" @click="withdraw(s.id)">Take back</button>
                 </td>
@@ -266,6 +267,12 @@ dd.binding {
   margin: 0 0 10px;
   padding-bottom: 8px;
   border-bottom: 1px solid var(--rule);
+}
+.beyond {
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+  font-weight: 400;
 }
 .needs {
   color: var(--ask);
