@@ -162,12 +162,46 @@ def test_machines_by_the_table(engine: Engine, technician: Account) -> None:
     # What is written is read: every machine is there already, and nothing in it is new or wrong.
     again = see_fleet(engine, export_fleet(engine).encode())
     assert again.counts == {"machine": 0, "waiting": 0, "change": 0, "nothing": before + 2, "wrong": 0}
+    nameless = see_fleet(engine, b"serial\nx\n")
+    assert (nameless.rows, nameless.columns) == ((), {"serial": "serial"})
     with pytest.raises(Refused, match="no column “name”"):
-        see_fleet(engine, b"serial\nx\n")
+        start_table(engine, technician, b"serial\nx\n")
     with pytest.raises(Refused, match="no row"):
         start_table(engine, technician, b"name,model\n")
     with pytest.raises(NotAllowed):
         start_table(engine, Account(technician.id, "v", "v", "viewer", True), raw)
+
+
+def test_columns_by_any_name_mean_what_somebody_says(engine: Engine, technician: Account) -> None:
+    """A list as a shop abroad keeps it: whoever takes it in says what its heads mean."""
+    raw = "Gerät;Hersteller;Typ;Seriennummer;Platz;B1;Name\nmess-1;Fjell;N2;FJ-77;Büro 2;16GB 1Rx8 PC5-4800B-SA0;Erna\n".encode()
+    guessed = see_fleet(engine, raw)
+    assert guessed.rows[0].name == "Erna" and "seriennummer" in guessed.own, "its own “Name” is not the machine's"
+    told = {
+        "Gerät": "name",
+        "hersteller": "make",
+        "typ": "model",
+        "seriennummer": "serial",
+        "platz": "place",
+        "b1": "slot",
+        "name": "own",
+    }
+    shown = see_fleet(engine, raw, told)
+    assert (shown.own, [(r.name, r.becomes.value, r.model) for r in shown.rows]) == (
+        ("name of the table",),
+        [("mess-1", "machine", "Fjell N2")],
+    )
+    assert shown.columns == {c.lower(): m for c, m in told.items()}
+    run_job(engine, OUTSIDE, start_table(engine, technician, raw, told))
+    (made,) = list_machines(engine, Listing("FJ-77")).machines
+    assert (made.name, made.about.place, made.about.own) == ("mess-1", "Büro 2", {"name of the table": "Erna"})
+    for wrong, words in (
+        ({"nichts": "name"}, "no column “nichts”"),
+        ({"typ": "colour"}, "nothing that a column may mean"),
+        ({"typ": "name", "gerät": "name"}, "Two columns are said to be the name"),
+    ):
+        with pytest.raises(Refused, match=words):
+            see_fleet(engine, raw, wrong)
 
 
 def test_a_table_of_machines_whose_model_nobody_knows(engine: Engine, technician: Account) -> None:

@@ -4713,6 +4713,16 @@ export interface components {
              * @description CSV or XLSX; its first row names the columns
              */
             file: string;
+            /**
+             * Meant
+             * @description “column=meaning”, where a column’s name does not say: one of the answer’s `meanings`, `slot` (a module’s label), or `own`
+             * @default []
+             * @example [
+             *       "seriennummer=serial",
+             *       "dimm1=slot"
+             *     ]
+             */
+            meant?: string[];
         };
         /** Body_post_jobs_readings */
         Body_post_jobs_readings: {
@@ -4735,6 +4745,16 @@ export interface components {
              * @description CSV or XLSX; its first row names the columns
              */
             file: string;
+            /**
+             * Meant
+             * @description “column=meaning”, where a column’s name does not say: one of the answer’s `meanings`, `slot` (a module’s label), or `own`
+             * @default []
+             * @example [
+             *       "seriennummer=serial",
+             *       "dimm1=slot"
+             *     ]
+             */
+            meant?: string[];
         };
         /** Body_post_lists_file */
         Body_post_lists_file: {
@@ -6303,12 +6323,24 @@ export interface components {
         /** Fleet */
         Fleet: {
             /**
+             * Columns
+             * @description Column -> what it is taken for: one of `meanings`, "slot" or "own".
+             */
+            columns: {
+                [key: string]: string;
+            };
+            /**
              * Counts
              * @description Of all rows: what they become -> how many.
              */
             counts: {
                 [key: string]: number;
             };
+            /**
+             * Meanings
+             * @description What a column may mean besides.
+             */
+            meanings: string[];
             /**
              * Own
              * @description Columns of the table's own, which are kept with the machines.

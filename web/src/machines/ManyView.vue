@@ -20,6 +20,8 @@ const over = ref(false)
 const busy = ref('')
 const make = ref(true)
 const fleet = shallowRef<{ file: File; found: Fleet } | null>(null)
+/** Of its columns, what somebody says that they mean. */
+const meant = ref<Record<string, string>>({})
 /** Files that one request carries; more come as an archive. */
 const MOST_FILES = 900
 
@@ -51,7 +53,7 @@ async function started(work: () => Promise<Job>, words: string): Promise<void> {
     busy.value = ''
   }
 }
-function form(parts: Record<string, string | File | File[]>): FormData {
+function form(parts: Record<string, File | string | (File | string)[]>): FormData {
   const data = new FormData()
   for (const [name, part] of Object.entries(parts)) for (const one of [part].flat()) data.append(name, one)
   return data
@@ -68,20 +70,29 @@ async function take(given: File[]): Promise<void> {
   }
   await started(() => ask(api.POST('/api/jobs/readings', sent(form({ files: given, make: String(make.value) })))), `Sending ${plural(given.length, 'file')}`)
 }
+const said = () => Object.entries(meant.value).map(([column, meaning]) => `${column}=${meaning}`)
 async function preview(file: File): Promise<void> {
+  if (file !== fleet.value?.file) meant.value = {}
   busy.value = `Reading ${file.name}`
   wrong.value = ''
   try {
-    fleet.value = { file, found: await ask(api.POST('/api/intakes/fleet', sent(form({ file })))) }
+    fleet.value = { file, found: await ask(api.POST('/api/intakes/fleet', sent(form({ file, meant: said() })))) }
   } catch (error) {
     wrong.value = wordsOf(error)
   } finally {
     busy.value = ''
   }
 }
+/** A column is said to mean something else: what it meant before is free, and two cannot mean one thing. */
+async function means(column: string, meaning: string): Promise<void> {
+  const { file, found } = fleet.value!
+  const holder = Object.keys(found.columns).find((c) => c !== column && found.columns[c] === meaning && found.meanings.includes(meaning))
+  meant.value = { ...meant.value, ...(holder ? { [holder]: 'own' } : {}), [column]: meaning }
+  await preview(file)
+}
 async function keep(): Promise<void> {
   const { file, found } = fleet.value!
-  await started(() => ask(api.POST('/api/jobs/tables', sent(form({ file })))), `Sending ${plural(total(found), 'row')}`)
+  await started(() => ask(api.POST('/api/jobs/tables', sent(form({ file, meant: said() })))), `Sending ${plural(total(found), 'row')}`)
   if (!wrong.value) fleet.value = null
 }
 const poll = () => started(() => ask(api.POST('/api/jobs/pollings', { body: { machines: null } })), 'Starting')
@@ -125,7 +136,7 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
       </section>
       <section class="panel way" :class="{ over }" aria-labelledby="many-table" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="dropped">
         <h2 id="many-table">Take a table of machines</h2>
-        <p class="faded small">CSV or XLSX with a column <b>name</b>; make, model, site, place, duty group, looked after by, serial, asset tag, warranty end, firmware, processor and a column <b>slot A1</b> for each slot may follow, and columns of your own, which are kept. A model that no sheet knows waits for one. You see what comes of it before anything is kept.</p>
+        <p class="faded small">CSV or XLSX with a column <b>name</b>; make, model, site, place, duty group, looked after by, serial, asset tag, warranty end, firmware, processor and a column <b>slot A1</b> for each slot may follow, and columns of your own, which are kept. Whatever they are called, you say what they mean. A model that no sheet knows waits for one. You see what comes of it before anything is kept.</p>
         <a class="quiet-link small" href="/api/machines/file" download>The machines of today as such a table</a>
         <p class="small out">All that is looked after:
           <span v-for="what in ['machines', 'slots', 'modules', 'plans']" :key="what">{{ what }} as
@@ -141,7 +152,7 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
       </section>
     </div>
     <p v-if="busy" class="faded" role="status">{{ busy }} …</p>
-    <FleetPreview v-if="fleet" :name="fleet.file.name" :fleet="fleet.found" :busy="!!busy" @keep="keep" @leave="fleet = null" />
+    <FleetPreview v-if="fleet" :name="fleet.file.name" :fleet="fleet.found" :busy="!!busy" @keep="keep" @leave="fleet = null" @meant="means" />
     <section class="panel jobs" aria-labelledby="many-jobs">
       <h2 id="many-jobs">Work going on and done</h2>
       <p v-if="!jobs.length" class="faded">None yet. Work started here goes on when you leave this page, and after a restart.</p>

@@ -22,7 +22,7 @@ from umbrak.core.proof.suspects import NOWHERE, Bools, Boot, Case, Floats, Ints,
 RATES = ((0.3, 0.2), (0.7, 0.4), (0.95, 0.4))
 #: Of modules so many are hot: they show it nearly always, and hardly below a share of what is filled; each with its weight.
 HOT, HOT_RATE, COLD_RATE = 0.12, 0.9, 0.15
-HOT_BELOW = ((1 / 2, 0.5), (3 / 4, 0.3), (1 / 4, 0.2))
+HOT_BELOW = ((1 / 2, 0.4), (3 / 4, 0.25), (1 / 4, 0.2), (0.9, 0.15))
 #: Of bad slots so many always take their channel along, where a boot tells places.
 HIDES = 0.3
 #: Drawing cures a bad contact: surely or perhaps, each with its weight; of two faults.

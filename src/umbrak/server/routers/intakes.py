@@ -11,7 +11,7 @@ from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import HashOfSheet
 from umbrak.formats.guide import GUIDE, Way
 from umbrak.formats.reading import READERS
-from umbrak.server.bodies.machines import ReadAs
+from umbrak.server.bodies.machines import Meant, ReadAs, meant_by
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused
@@ -65,10 +65,11 @@ def fleet(
     engine: Db,
     account: Person,
     file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
+    meant: Meant = (),
 ) -> Fleet:
     """What a table of machines would come to, with what is wrong in each row; nothing is kept."""
     need(account, Role.technician)
-    return see_fleet(engine, file.file.read(MAX_BYTES + 1))
+    return see_fleet(engine, file.file.read(MAX_BYTES + 1), meant_by(meant))
 
 
 @router.get("/guide", responses=describe(401))

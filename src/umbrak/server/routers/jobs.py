@@ -9,7 +9,7 @@ from fastapi import APIRouter, File, Form, Query, Request, UploadFile
 from pydantic import BaseModel
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
-from umbrak.server.bodies.machines import ManyChanges, Polling
+from umbrak.server.bodies.machines import ManyChanges, Meant, Polling, meant_by
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.machines.in_bulk import (
@@ -72,9 +72,10 @@ def table(
     engine: Db,
     account: Person,
     file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
+    meant: Meant = (),
 ) -> JobView:
     """Take a table of machines in the background; POST /api/intakes/fleet tells beforehand what it comes to."""
-    return _queued(request, engine, start_table(engine, account, file.file.read(MAX_BYTES + 1)))
+    return _queued(request, engine, start_table(engine, account, file.file.read(MAX_BYTES + 1), meant_by(meant)))
 
 
 @router.post("/pollings", status_code=201, responses=describe(401, 403, 422))

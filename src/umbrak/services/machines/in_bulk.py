@@ -42,6 +42,7 @@ from umbrak.store.machine_services import machines_with_services
 from umbrak.store.machines import Listing, find_machines, found_machines, machine_by_name_or_serial
 
 _log = logging.getLogger("umbrak.work")
+_NOTHING: Mapping[str, str] = {}
 
 #: Steps of a kind that are done in one transaction: fewer would cost more than the work, more would keep who stops it waiting.
 _BATCHES = {"read": 50, "table": 50, "bulk": 20}
@@ -137,11 +138,11 @@ def start_polling(engine: Engine, account: Account, machines: Sequence[UUID] | N
         return store.add_job(db, "poll", account.id, title, JobOptions(), steps)
 
 
-def start_table(engine: Engine, account: Account, raw: bytes) -> UUID:
-    """A job that takes a table of machines, row by row. Raises InputError when it is no table, Refused where it has no rows or
-    no column with names."""
+def start_table(engine: Engine, account: Account, raw: bytes, told: Mapping[str, str] = _NOTHING) -> UUID:
+    """A job that takes a table of machines, row by row; `told` as for `see_fleet`. Raises InputError when it is no table, Refused
+    where it has no rows or no column with names."""
     need(account, Role.technician)
-    names, rows = rows_to_take(raw)
+    names, rows = rows_to_take(raw, told)
     if not rows:
         raise Refused("file", "There is no row in the table below its heads.")
     steps = [NewStep(name, json.dumps(asdict(row), ensure_ascii=False).encode()) for name, row in rows]

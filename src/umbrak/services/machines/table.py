@@ -38,6 +38,7 @@ from umbrak.store import waiting as waiting_store
 from umbrak.store.accounts import Account
 from umbrak.store.machines import MachineRow
 
+_NOTHING: Mapping[str, str] = {}
 #: Rows that a preview shows; those with something wrong go first.
 SHOWN = 500
 #: Column -> other names that people give it.
@@ -94,23 +95,67 @@ class Fleet:
     own: tuple[str, ...]
     #: Of all rows: what they become -> how many.
     counts: Mapping[str, int]
+    #: Column -> what it is taken for: one of `meanings`, "slot" or "own".
+    columns: Mapping[str, str]
+    #: What a column may mean besides.
+    meanings: tuple[str, ...]
 
 
-def meanings(columns: Sequence[str]) -> dict[str, str]:
-    """Column of a table -> what is meant by it. Of several that mean one thing the plain name does, else the first; the others are the
-    table's own."""
-    known: dict[str, str] = {}
+#: What a column may be said to mean beside one of `COLUMNS`: what sits in a slot, by its label; or the table's own.
+IN_SLOT, OWN = "slot", "own"
+
+
+def meanings(columns: Sequence[str], told: Mapping[str, str]) -> dict[str, str]:
+    """Column of a table -> what is meant by it: as told, else by its name. Of several that mean one thing the plain name does, else
+    the first; the others are the table's own. Raises Refused where what is told names no column, no meaning, or one twice."""
+    for column, meaning in told.items():
+        if column not in columns:
+            raise Refused("meant", f"The table has no column “{column}”; it has {', '.join(columns)}.")
+        if meaning not in (*COLUMNS, IN_SLOT, OWN):
+            raise Refused(
+                "meant", f"“{meaning}” is nothing that a column may mean: {', '.join((*COLUMNS, IN_SLOT, OWN))}."
+            )
+    known = {c: m for c, m in told.items() if m in COLUMNS}
+    if twice := next((m for m in known.values() if list(known.values()).count(m) > 1), None):
+        raise Refused("meant", f"Two columns are said to be the {twice}.")
     for meant, also in COLUMNS.items():
-        if column := next((c for c in (meant, *columns) if c in columns and c in (meant, *also)), None):
-            known[column] = meant
+        free = [c for c in columns if c not in told]
+        named = next((c for c in (meant, *free) if c in free and c in (meant, *also)), None)
+        if named and meant not in known.values():
+            known[named] = meant
     return known
 
 
-def see_fleet(engine: Engine, raw: bytes) -> Fleet:
-    """What a table of machines comes to; nothing is kept. Raises InputError when it is no table, Refused where no column names them."""
+def _as_told(raw: bytes, told: Mapping[str, str]) -> tuple[Table, Table, dict[str, str]]:
+    """(the table as it is, with columns named as what they are said to be, column -> what is meant by it)"""
     table = read_table(raw)
-    names = meanings(table.columns)
-    check_columns(table, ("name",), names)
+    told = {" ".join(c.lower().split()): m for c, m in told.items()}
+    names = meanings(table.columns, told)
+    called = {c: f"{SLOT}{c}" for c, m in told.items() if m == IN_SLOT and not c.startswith(SLOT)}
+    # One of the table's own keeps no name that means something else here.
+    called |= {c: f"{c} of the table" for c, m in told.items() if m == OWN and (c in COLUMNS or is_of_sheet(c))}
+    columns = tuple(called.get(c, c) for c in table.columns)
+    rows = tuple(Row(r.number, {called.get(c, c): v for c, v in r.cells.items()}) for r in table.rows)
+    return table, Table(columns, rows), names
+
+
+def see_fleet(engine: Engine, raw: bytes, told: Mapping[str, str] = _NOTHING) -> Fleet:
+    """What a table of machines comes to; nothing is kept. Where no column names them, no row is told.
+
+    Parameters
+        told   column -> what is meant by it, where its name does not say
+
+    Raises
+        InputError   when it is no table
+        Refused      where what is told of columns cannot be
+    """
+    given, table, names = _as_told(raw, told)
+    columns = {
+        c: names.get(c) or (IN_SLOT if renamed.startswith(SLOT) else OWN)
+        for c, renamed in zip(given.columns, table.columns, strict=True)
+    }
+    if "name" not in names.values():
+        return Fleet((), own_columns(table, names), {}, columns, tuple(COLUMNS))
     rows: list[FleetRow] = []
     with engine.connect() as db:
         known = _Known(db, table.rows, names)
@@ -121,7 +166,8 @@ def see_fleet(engine: Engine, raw: bytes) -> Fleet:
             earlier |= {_name(reader)} - {""}
     counts = {b.value: sum(1 for r in rows if r.becomes is b) for b in Becomes}
     wrong_first = sorted(rows, key=lambda r: r.becomes is not Becomes.WRONG)[:SHOWN]
-    return Fleet(tuple(sorted(wrong_first, key=lambda r: r.row)), own_columns(table, names), counts)
+    shown = tuple(sorted(wrong_first, key=lambda r: r.row))
+    return Fleet(shown, own_columns(table, names), counts, columns, tuple(COLUMNS))
 
 
 def own_columns(table: Table, names: Mapping[str, str]) -> tuple[str, ...]:
@@ -138,10 +184,10 @@ class RowToTake:
     twice: bool
 
 
-def rows_to_take(raw: bytes) -> tuple[dict[str, str], list[tuple[str, RowToTake]]]:
-    """(column -> what is meant by it, the rows of a table under the names of their machines). Raises as `see_fleet`."""
-    table = read_table(raw)
-    names = meanings(table.columns)
+def rows_to_take(raw: bytes, told: Mapping[str, str]) -> tuple[dict[str, str], list[tuple[str, RowToTake]]]:
+    """(column -> what is meant by it, the rows of a table under the names of their machines). Raises as `see_fleet`, and Refused
+    where no column names them."""
+    _, table, names = _as_told(raw, told)
     check_columns(table, ("name",), names)
     found, earlier = [], set[str]()
     for row in table.rows:
