@@ -231,6 +231,10 @@ def test_a_table_of_machines_whose_model_nobody_knows(engine: Engine, technician
     kept = next(m for m in list_machines(engine, Listing("A-8")).machines)
     assert (kept.name, kept.about.own) == ("gauge-01", {"cost centre": "78"})
     first, second = (m for g in list_waiting(engine) if g.model == "Ostrov OV 12" for m in g.machines)
+    with engine.begin() as db:
+        db.execute(text("UPDATE machine SET serial = 's-1' WHERE name = 'gauge-01'"))
+    there = [(t.waiting_id, t.field, t.name) for g in list_waiting(engine) for t in g.there]
+    assert there == [(first.id, "serial", "gauge-01")], "perhaps the one that is there already"
     assert (first.about.asset_tag, first.about.own) == ("A-0017", {"machine": "first", "cost centre": "77"})
     settled = settle_waiting(engine, technician, [first.id, second.id], sheet_of(engine, "fjell-n2"))
     assert [s.unread for s in settled] == [("slot z9",), ("processor",)]

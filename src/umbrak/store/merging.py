@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from uuid import UUID
 
-from sqlalchemy import Connection, delete, func, select, update
+from sqlalchemy import ColumnElement, Connection, delete, func, select, update
 
 from umbrak.store.tables import (
     doubt,
@@ -40,11 +41,33 @@ class TwinRow:
     sheet_title: str
 
 
+def _key(column: ColumnElement[str]) -> ColumnElement[str]:
+    """A number however it is written."""
+    return func.lower(func.regexp_replace(column, "[^[:alnum:]]", "", "g"))
+
+
+def plain_number(written: str) -> str:
+    """As `_key` has it."""
+    return "".join(c for c in written.lower() if c.isalnum())
+
+
+def machines_numbered(db: Connection, field: str, numbers: Collection[str]) -> dict[str, tuple[UUID, str]]:
+    """Number, as `plain_number` has it -> (id, name) of the first machine that is looked after and has it as serial or asset_tag."""
+    key = _key(_UNIQUE[field])
+    query = select(key.label("key"), machine.c.id, machine.c.name).where(
+        machine.c.retired_at.is_(None), key.in_(set(numbers) - {""})
+    )
+    found: dict[str, tuple[UUID, str]] = {}
+    for r in db.execute(query.order_by(machine.c.name)):
+        found.setdefault(r.key, (r.id, r.name))
+    return found
+
+
 def twins(db: Connection) -> list[TwinRow]:
     """Machines that are looked after and have one serial number or asset tag, however it is written."""
     found: list[TwinRow] = []
     for field, column in _UNIQUE.items():
-        key = func.lower(func.regexp_replace(column, "[^[:alnum:]]", "", "g"))
+        key = _key(column)
         shared = select(key).where(machine.c.retired_at.is_(None), key != "").group_by(key).having(func.count() > 1)
         query = (
             select(

@@ -12646,6 +12646,26 @@ export interface components {
             /** Tool */
             tool: string;
         };
+        /** There */
+        There: {
+            /**
+             * Field
+             * @description "serial" or "asset_tag"
+             */
+            field: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            /** Name */
+            name: string;
+            /**
+             * Waiting Id
+             * Format: uuid
+             */
+            waiting_id: string;
+        };
         /**
          * ToSettle
          * @description Machines that wait, and the sheet of their model.
@@ -13301,6 +13321,11 @@ export interface components {
             sheet: string | null;
             /** Sheet Title */
             sheet_title: string;
+            /**
+             * There
+             * @description Those of them whose serial number or asset tag a machine has that is there already: perhaps the same one.
+             */
+            there: components["schemas"]["There"][];
         };
         /**
          * WaitingLines

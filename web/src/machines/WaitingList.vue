@@ -77,6 +77,7 @@ async function forget(key: string): Promise<void> {
         <span class="faded">{{ plural(g.machines.length, 'machine') }} {{ g.machines.length === 1 ? 'waits' : 'wait' }} for its sheet:</span>
         <span v-for="m in shownOf(g)" :key="m.id" class="one">
           <router-link v-if="session.mayWrite()" class="quiet-link" :to="{ path: '/machines/new', query: { waiting: m.id } }">{{ m.name }}</router-link><template v-else>{{ m.name }}</template>
+          <template v-for="t in g.there.filter((x) => x.waiting_id === m.id)" :key="t.machine_id"> <span class="twin">has the {{ t.field === 'serial' ? 'serial number' : 'asset tag' }} of <router-link class="quiet-link" :to="`/machines/${t.machine_id}`">{{ t.name }}</router-link></span></template>
           <button v-if="session.mayWrite()" type="button" class="quiet-link forget" :aria-label="`Forget ${m.name}`" @click="forget(m.id)">&times;</button>
         </span>
         <button v-if="shownOf(g).length < g.machines.length" type="button" class="quiet-link" @click="whole.add(g.machines[0]!.id)">and {{ g.machines.length - shownOf(g).length }} more</button>
@@ -110,6 +111,9 @@ li {
 }
 .one {
   white-space: nowrap;
+}
+.twin {
+  color: var(--slow);
 }
 .forget {
   min-width: 24px;

@@ -30,6 +30,7 @@ from umbrak.store import waiting as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
 from umbrak.store.machines import name_taken
+from umbrak.store.merging import machines_numbered, plain_number
 from umbrak.store.waiting import WaitingRow
 
 
@@ -60,6 +61,17 @@ class WaitingGroup:
     #: A sheet that knows the model now.
     sheet: SheetHash | None
     sheet_title: str
+    #: Those of them whose serial number or asset tag a machine has that is there already: perhaps the same one.
+    there: tuple[There, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class There:
+    waiting_id: UUID
+    #: "serial" or "asset_tag"
+    field: str
+    machine_id: UUID
+    name: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,13 +140,26 @@ def groups_of(db: Connection) -> tuple[WaitingGroup, ...]:
         # Two machines whose model nobody said are not of one model.
         key = plain(title_of(row.make, row.model)) if row.model else f"?{row.id}"
         found.setdefault(key, []).append(row)
+    there = _there(db, [row for rows in found.values() for row in rows])
     groups = []
     for rows in found.values():
         first = rows[0]
         hash_ = known_as(db, first.make, first.model)
         title = load_sheet(db, hash_).title if hash_ else ""
-        groups.append(WaitingGroup(title_of(first.make, first.model) if first.model else "", tuple(rows), hash_, title))
+        same = tuple(there[r.id] for r in rows if r.id in there)
+        model = title_of(first.make, first.model) if first.model else ""
+        groups.append(WaitingGroup(model, tuple(rows), hash_, title, same))
     return tuple(sorted(groups, key=lambda g: (-len(g.machines), g.model.casefold())))
+
+
+def _there(db: Connection, rows: Sequence[WaitingRow]) -> dict[UUID, There]:
+    """Waiting machine -> the one that is there and has its number."""
+    found: dict[UUID, There] = {}
+    for field_ in ("asset_tag", "serial"):
+        numbers = {r.id: plain_number(getattr(r.about, field_)) for r in rows}
+        known = machines_numbered(db, field_, numbers.values())
+        found |= {key: There(key, field_, *known[n]) for key, n in numbers.items() if n in known}
+    return found
 
 
 def settle_waiting(
