@@ -9,11 +9,12 @@ import { gbDown, gbUp } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { VERDICTS, type Verdict } from '@/ui/verdict'
-import { age, plural } from '@/ui/words'
+import { plural } from '@/ui/words'
 import AskedForm from './AskedForm.vue'
 import MachineOfRound from './MachineOfRound.vue'
+import RoundWhole from './RoundWhole.vue'
 import WhatHolds from './WhatHolds.vue'
-import { dayWords, flowsOf, fromWords, money, percent, PLAN_STATES, provedWords, STATES, type Asked, type Flow, type Row } from './words'
+import { dayWords, flowsOf, fromWords, money, percent, PLAN_STATES, STATES, type Asked, type Flow, type Row } from './words'
 
 const props = defineProps<{ id: string }>()
 const round = shallowRef<Round>()
@@ -143,14 +144,7 @@ onBeforeUnmount(() => watcher.disconnect())
         <li v-for="c in round.changed" :key="c"><SeverityMark severity="slow" /> {{ c }}</li>
       </ul>
       <p v-if="!proposal && !round.progress" class="faded none">Nothing is proposed yet. Solving looks for each machine’s routes, then for the best of all of them together: who goes in which wave, what is passed on, which kits are bought.</p>
-      <section v-if="proposal" class="whole" :data-proposed="proposal.at" aria-label="The whole">
-        <span><b>+{{ Math.round(proposal.gib) }}</b> GB <small>{{ served.length }} of {{ plural(rows.length, 'machine') }}</small></span>
-        <span><b>{{ money(proposal.spent) }}</b> {{ proposal.currency }} <small>{{ asked.budget ? `of ${money(asked.budget)}; ` : '' }}passing on saves {{ money(proposal.saved) }}</small></span>
-        <span><b>{{ proposal.hours }}</b> h <small title="at the most that run sheets say">hands</small></span>
-        <span><b>{{ percent(proposal.trouble) }}</b> <small>any trouble, {{ proposal.troubled.toFixed(2) }} machines expected</small></span>
-        <p class="proved"><SeverityMark :severity="proposal.ended === 'proved' && proposal.gap === 0 ? 'go' : 'note'" /> {{ provedWords(proposal) }}, <span class="faded">solved in {{ proposal.seconds }} s, {{ age(proposal.at) }}</span></p>
-        <p v-if="proposal.unheld.length" class="wrong">Cannot be held: the {{ proposal.unheld.length === 1 ? 'pin' : 'pins' }} of {{ proposal.unheld.join(', ') }}.</p>
-      </section>
+      <RoundWhole v-if="proposal" :proposal="proposal" :asked="asked" />
       <div v-if="proposal" class="scroll">
         <div ref="grid" class="grid" :style="{ gridTemplateColumns: `176px repeat(${waves.length}, minmax(158px, 1fr)) 180px`, minWidth: `${356 + waves.length * 158}px` }" role="table" :aria-label="`${round.name}: machines down, waves across`">
           <div class="head" role="row">
@@ -481,23 +475,6 @@ ul.since li {
   font-size: 13px;
   font-weight: 650;
   fill: var(--umber);
-}
-.whole {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 22px;
-  align-items: baseline;
-  padding: 6px 16px;
-  border-bottom: 1px solid var(--rule);
-}
-.whole > span > b {
-  font-size: 18px;
-}
-.whole small {
-  color: var(--faded);
-}
-.whole p {
-  margin: 0;
 }
 .holds {
   padding: 12px 16px;
