@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import SignIn
 
-TABLE = b"name;make;model;serial no;serial;unit\nbuoy-1;;Fjell N2;x;SN-0815;3\nbuoy-2;;Fjell N2;;sn 0815;\nbuoy-3;;Fjell N2;;;\nbuoy-4;Tarn;T9;;;\n"
+TABLE = b"buoy;make;type;serial no;serial;unit\nbuoy-1;;Fjell N2;x;SN-0815;3\nbuoy-2;;Fjell N2;;sn 0815;\nbuoy-3;;Fjell N2;;;\nbuoy-4;Tarn;T9;;;\n"
 
 
 def test_machines_chosen_from_the_list(sign_in: SignIn) -> None:
@@ -17,6 +17,10 @@ def test_machines_chosen_from_the_list(sign_in: SignIn) -> None:
     page.get_by_role("link", name="Many at once").click()
     page.get_by_label("choose the table").set_input_files({"name": "b.csv", "mimeType": "text/csv", "buffer": TABLE})
     preview = page.get_by_role("region", name="What b.csv comes to")
+    # A list as somebody keeps it: its heads are told what they mean.
+    expect(preview.get_by_role("alert")).to_contain_text("Which column names the machines?")
+    preview.get_by_label("What buoy means").select_option("name")
+    preview.get_by_label("What type means").select_option("model")
     expect(preview.get_by_text("3 new machines, 1 that waits for a sheet")).to_be_visible()
     preview.get_by_role("button", name="Take 4 rows").click()
     expect(page.get_by_role("article", name="Take 4 machines").get_by_text("4 done of 4")).to_be_visible()

@@ -222,8 +222,7 @@ header {
 }
 .state,
 .going,
-.since,
-.proved {
+.since {
   display: flex;
   gap: 7px;
   align-items: center;
