@@ -6192,6 +6192,11 @@ export interface components {
             ended: string | null;
             /** @description What it would still take, and what could be done instead; None where somebody is named or nothing is left to try. */
             left: components["schemas"]["GoingOnView"] | null;
+            /**
+             * Lights
+             * @description What lights at a fault, and how it is seen; "" where the sheet tells of none.
+             */
+            lights: string;
             /** Odds */
             odds: number;
             /**

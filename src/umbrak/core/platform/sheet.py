@@ -408,6 +408,8 @@ class Sheet:
     reports: Mapping[str, str] = field(default_factory=dict)
     #: Light -> what it tells.
     lights: Mapping[str, str] = field(default_factory=dict)
+    #: Whether those of faults show only with power on and the cover off.
+    lights_open: bool | None = None
     os_notes: tuple[Note, ...] = ()
     #: "machine" when every socket runs at the slowest one's rate.
     rate_alike: str | None = None

@@ -93,7 +93,7 @@ _ASKED: tuple[tuple[str, int, str, str], ...] = (
     ("slot:access", 8, "Which way leads to which slot?", ""),
     ("slot:clearance_mm", 8, "How much room is above each slot?", ""),
     ("bays", 9, "How are the drive bays laid out and numbered?", ""),
-    ("starts", 9, "Does it start open, and without its drives?", ""),
+    ("starts", 9, "Does it start open, and without its drives? Do its lights show only then?", ""),
     ("reserve", 10, "How much memory does it keep for itself?", ""),
     ("first_boot", 10, "How long may a first start take?", ""),
     ("memory_test", 10, "How is its memory tested?", ""),

@@ -305,6 +305,9 @@ class FirstBootDoc(Doc):
 class StartsDoc(Doc):
     open: bool | None = None
     without_drives: bool | None = None
+    lights_open: bool | None = Field(
+        None, description="whether the lights of its faults show only with power on and the cover off"
+    )
 
 
 class MemoryTestDoc(Sourced):

@@ -179,6 +179,7 @@ class _Expander:
             first_boot=FirstBoot(**doc.first_boot.model_dump()) if doc.first_boot else None,
             starts_open=doc.starts.open if doc.starts else None,
             starts_without_drives=doc.starts.without_drives if doc.starts else None,
+            lights_open=doc.starts.lights_open if doc.starts else None,
             memory_test=memory_test,
             allocation=allocation,
             reports=doc.reports,

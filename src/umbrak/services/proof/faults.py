@@ -93,6 +93,8 @@ class FaultView:
     arrangement: Mapping[str, str]
     #: What was done about it; "" while it is open.
     ended: str | None
+    #: What lights at a fault, and how it is seen; "" where the sheet tells of none.
+    lights: str
 
 
 #: Suspects that are told one by one.
@@ -176,8 +178,21 @@ def see_faults(m: Loaded, row: RunRow, entries: Sequence[EntryRow], prices: Pric
         stuck=not found.culprits and not found.trials and ended is None,
         to_do=what_to_do(found.culprits, found.cured, (first := found.culprits[0]).name in handled, slot_words(m.sheet, first.name)) if found.culprits else (),
         arrangement=last,
-        ended=ended,
+        ended=ended, lights=_lights(m),
     )  # fmt: skip
+
+
+def _lights(m: Loaded) -> str:
+    told = [f"{name}: {tells}" for name, tells in m.sheet.lights.items()]
+    at_slots = {s.light for s in m.sheet.slots.values() if s.light and s.light not in m.sheet.lights}
+    if not (told := [*told, *sorted(at_slots)]):
+        return ""
+    seen = {
+        True: "they show only with power on and the cover off",
+        False: "they show with the cover on",
+        None: "whether they show with the cover on is not told",
+    }
+    return f"{'; '.join(told)} ({seen[m.sheet.lights_open]})"
 
 
 def _boot_view(m: Loaded, key: UUID | None, words: str, boot: Boot, told: bool, entry: EntryRow) -> BootView:

@@ -119,7 +119,7 @@ const left = computed(() => {
           </template>
         </div>
         <p v-if="active" class="small"><button type="button" class="quiet-link" :aria-expanded="lighting" @click="lighting = !lighting">A light, a code or a log names a slot</button></p>
-        <p v-if="active && lighting" class="fields lights"><label v-for="s in lightable" :key="s" class="check"><input v-model="lit" type="checkbox" :value="s" /> {{ names([s]) }}</label><span class="small faded">It counts with the answer to this boot: evidence, not proof.</span></p>
+        <p v-if="active && lighting" class="fields lights"><label v-for="s in lightable" :key="s" class="check"><input v-model="lit" type="checkbox" :value="s" /> {{ names([s]) }}</label><span class="small faded">It counts with the answer to this boot: evidence, not proof.<template v-if="faults!.lights"> {{ faults!.lights[0]!.toUpperCase() + faults!.lights.slice(1) }}.</template></span></p>
         <p v-if="picking" class="small">Press the slots that it does not see on the board: {{ picked.length ? names(picked) : 'none yet' }}. <button type="button" class="quiet-link" :disabled="!picked.length || busy" @click="booted(picked)">That is what it showed</button></p>
         <p v-if="active" class="small"><button type="button" class="quiet-link" :aria-expanded="giving" @click="giving = !giving">End the search otherwise</button></p>
         <FaultEnd v-if="active && giving" culprit="" module="" :names="machine.board.slots.map((s) => s.id).filter((s) => s in faults!.arrangement)" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
