@@ -121,7 +121,7 @@ def test_a_folder_and_a_table_make_many_machines(sign_in: SignIn) -> None:
     expect(preview.get_by_role("row", name=re.compile("gauge-11"))).to_contain_text(
         ["stands in an earlier row too", ""]
     )
-    expect(preview.get_by_text("columns of your own: colour")).to_be_visible()
+    expect(preview.get_by_label("What colour means")).to_have_value("own")
     preview.get_by_role("button", name="Take 2 rows").click()
     job = page.get_by_role("article", name="Take 7 machines from a table")
     expect(job.get_by_text("3 done, 4 failed of 7")).to_be_visible()

@@ -231,10 +231,10 @@ def test_where_there_is_no_route_the_wishes_to_give_up_are_told(case: Any) -> No
 def test_without_candidates_routes_are_of_what_the_standards_have_and_the_brief_says_what_to_look_for(
     case: Any,
 ) -> None:
-    head = f'sheet: {DEMO}/marle-t3.yaml\nslots: {{"1": 4GB 2Rx8 PC3-10600E}}\nmachine: {{processors: {{CPU: heliant-moor}}}}\n'
-    bare = case(head + "wishes: {usable_gib: 14, keep_fitted: true}\n")
+    head = f"sheet: {DEMO}/pell-s1.yaml\nslots: {{A1: 8GB 1Rx8 PC4-2666V-ED2}}\n"
+    bare = case(head + "wishes: {usable_gib: 30, keep_fitted: true}\n")
     priced = case(
-        head + "guess: {third_party_per_gb: 2.5, currency: EUR}\nwishes: {usable_gib: 14, keep_fitted: true}\n",
+        head + "guess: {third_party_per_gb: 2.5, currency: EUR}\nwishes: {usable_gib: 30, keep_fitted: true}\n",
         "priced.yaml",
     )
     _, out, _ = run("routes", "--json", bare, priced)
@@ -247,7 +247,7 @@ def test_without_candidates_routes_are_of_what_the_standards_have_and_the_brief_
     (brief,) = json.loads(out)
     assert code == 0 and brief["for"] == "route" and brief["lines"][0]["words"].endswith("ECC UDIMM")
     assert (
-        "  wrong:   RDIMM instead: registered and unbuffered modules cannot work in one machine"
+        "  wrong:   RDIMM instead: A2, B1 and B2: registered is not taken; this machine takes unbuffered"
         in run("brief", bare)[1]
     )
     code, out, _ = run("routes", "--seconds", "0.0001", "--json", bare)
