@@ -75,6 +75,9 @@ def test_a_report_of_another_machine_is_told_as_such(engine: Engine, radar: tupl
     assert see_difference(engine, machine.id, again.id).another_serial is None
     other = take_in(engine, account, "radar-02.txt", text_of_it.replace("LK12-00417", "LK12-00418").encode())
     assert see_difference(engine, machine.id, other.id).another_serial == "LK12-00418"
+    with engine.begin() as db:
+        db.execute(text("UPDATE machine SET asset_tag = 'lk12-00418' WHERE name = 'radar-02'"))
+    assert see_difference(engine, machine.id, other.id).another_serial is None, "what its firmware calls so is its tag"
 
 
 def test_a_later_report_that_agrees_ends_a_dispute(engine: Engine, radar: tuple[Account, MachineView]) -> None:

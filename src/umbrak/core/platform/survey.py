@@ -205,11 +205,14 @@ class SheetLikeness:
     same_model: bool = False
 
 
-def another_serial(reading: SurveyReading, known: str | None) -> str | None:
-    """The serial number by which a report says that it is of another machine; None where it does not, or one is not known."""
+def another_serial(reading: SurveyReading, serial: str | None, asset_tag: str | None) -> str | None:
+    """The serial number by which a report says that it is of another machine; None where it does not, or one is not known. Some
+    makers' firmware reports as serial number what the plate calls the tag."""
     said = reading.system.serial if reading.system else None
-    same = not said or not known or said.strip().casefold() == known.strip().casefold()
-    return None if same else said
+    if not said or not serial:
+        return None
+    ours = {n.strip().casefold() for n in (serial, asset_tag) if n}
+    return None if said.strip().casefold() in ours else said
 
 
 def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:

@@ -136,7 +136,7 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
         failed=tuple(s for s in m.sheet.slots if s in failed),
         unplaced=unplaced,
         unreported=tuple(s for s in m.sheet.slots if s not in placed),
-        another_serial=another_serial(reading, m.row.about.serial),
+        another_serial=another_serial(reading, m.row.about.serial, m.row.about.asset_tag),
         calls_itself=_calls_itself(m, reading),
     )
 
@@ -150,10 +150,11 @@ def _calls_itself(m: Loaded, reading: SurveyReading) -> str | None:
 
 def check_of(db: Connection, m: Loaded, intake_id: UUID) -> None:
     """Raises NotFound, and Refused for a report that says it is of another machine: nothing of this one is shown by it."""
-    if said := another_serial(load_intake(db, intake_id).reading, m.row.about.serial):
+    about = m.row.about
+    if said := another_serial(load_intake(db, intake_id).reading, about.serial, about.asset_tag):
         raise Refused(
             "intake_id",
-            f"This report is of another machine: it says serial number {said}, and {m.row.name} has {m.row.about.serial}. "
+            f"This report is of another machine: it says serial number {said}, and {m.row.name} has {about.serial}. "
             "If it is this one, take that number over in Survey first.",
         )
 
