@@ -24,7 +24,7 @@ from umbrak.core.proof.compare import (
     contradicted,
 )
 from umbrak.core.proof.fault_search import SURE, look, weigh_at_once, what_to_do
-from umbrak.core.proof.next_boot import _Scale, trials
+from umbrak.core.proof.next_boot import Trial, _Scale, trials
 from umbrak.core.proof.states import At, Model
 from umbrak.core.proof.suspects import SHOWINGS, Boot, Case, Kind, Showing, Suspect, Symptom
 from umbrak.formats.sheet.reading import sheet_from_data
@@ -263,6 +263,21 @@ def test_the_way_to_a_slot_costs_its_minutes_once() -> None:
             touched = len(t.reseated) + len(set(near.start.items()) ^ set(t.arrangement.items()))
             way = 40 if case is deep and touched else 0
             assert (t.minutes == 5 + way) if not touched else t.minutes > 5 + way
+
+
+def test_no_trial_is_another_with_idle_work_besides() -> None:
+    channels = {f"{s}.{c}{i}": f"{s}.{c}" for s in ("P1", "P2") for c in "ABCDEF" for i in (1, 2)}
+    case = Case(channels, {s: s.lower() for s in channels}, SHOWINGS[Symptom.TOTAL_SHORT], handled=frozenset({"P2.C2"}))
+    for boots in ([Boot(case.start, dark=frozenset({"P2.C2"}))], [Boot(case.start, dark=frozenset({"P2.C2"}))] * 2):
+        told = look(case, boots, 5.0).trials
+        assert told
+
+        def done(t: Trial) -> set[object]:
+            return {*(set(t.arrangement.items()) ^ set(case.start.items())), *t.reseated}
+
+        for i, first in enumerate(told):
+            for other in told[i + 1 :]:
+                assert not (done(first) <= done(other) and other.tells <= 1.01 * first.tells)
 
 
 def test_modules_that_are_hard_to_tell_apart_may_be_replaced_at_once() -> None:

@@ -90,6 +90,8 @@ def trials(
     kinds: set[tuple[bool, bool, bool]] = set()
     for trial in found:
         kind = _kind(now, trial)
+        if any(_is_more_of(now, trial, c) for c in chosen):
+            continue
         # What the machine takes is asked only of those that would be told: it is the costly question.
         if kind not in kinds and allowed(trial.arrangement):
             chosen.append(trial)
@@ -104,6 +106,15 @@ def _kind(now: Mapping[str, str], trial: Trial) -> tuple[bool, bool, bool]:
     stays = {m for s, m in trial.arrangement.items() if now.get(s) == m}
     moved = set(trial.arrangement.values()) & set(now.values()) - stays
     return bool(trial.reseated), len(trial.arrangement) < len(now), bool(moved)
+
+
+def _is_more_of(now: Mapping[str, str], trial: Trial, chosen: Trial) -> bool:
+    """Whether it does all that another does and something besides, which tells next to nothing."""
+    done, wanted = (
+        {(s, t.arrangement.get(s)) for s in {*now, *t.arrangement} if t.arrangement.get(s) != now.get(s)}
+        for t in (trial, chosen)
+    )
+    return wanted <= done and chosen.reseated <= trial.reseated and trial.tells <= 1.01 * chosen.tells
 
 
 class _Scale:
