@@ -75,6 +75,11 @@ def test_a_report_of_another_machine_is_told_as_such(engine: Engine, radar: tupl
     assert see_difference(engine, machine.id, again.id).another_serial is None
     other = take_in(engine, account, "radar-02.txt", text_of_it.replace("LK12-00417", "LK12-00418").encode())
     assert see_difference(engine, machine.id, other.id).another_serial == "LK12-00418"
+    # Its own name is its own, whatever sits in it.
+    named = listing([Device("DIMM0", 1024, **{**LAPTOP, "kind": (0x1A, "DDR4")})])
+    named = named.replace("Lorne Systems", "Ostrel").replace("Lorne K12", "T2")
+    ours = take_in(engine, account, "ours.txt", named.encode())
+    assert see_difference(engine, machine.id, ours.id).calls_itself is None
     with engine.begin() as db:
         db.execute(text("UPDATE machine SET asset_tag = 'lk12-00418' WHERE name = 'radar-02'"))
     assert see_difference(engine, machine.id, other.id).another_serial is None, "what its firmware calls so is its tag"

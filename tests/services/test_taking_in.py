@@ -188,20 +188,23 @@ def test_columns_by_any_name_mean_what_somebody_says(engine: Engine, technician:
     }
     shown = see_fleet(engine, raw, told)
     assert (shown.own, [(r.name, r.becomes.value, r.model) for r in shown.rows]) == (
-        ("name of the table",),
+        ("the table’s name",),
         [("mess-1", "machine", "Fjell N2")],
     )
     assert shown.columns == {c.lower(): m for c, m in told.items()}
     run_job(engine, OUTSIDE, start_table(engine, technician, raw, told))
     (made,) = list_machines(engine, Listing("FJ-77")).machines
-    assert (made.name, made.about.place, made.about.own) == ("mess-1", "Büro 2", {"name of the table": "Erna"})
+    assert (made.name, made.about.place, made.about.own) == ("mess-1", "Büro 2", {"the table’s name": "Erna"})
     for wrong, words in (
         ({"nichts": "name"}, "no column “nichts”"),
+        ({"b1": "slot"}, "Two columns would be “slot b1”"),
         ({"typ": "colour"}, "nothing that a column may mean"),
         ({"typ": "name", "gerät": "name"}, "Two columns are said to be the name"),
     ):
         with pytest.raises(Refused, match=words):
-            see_fleet(engine, raw, wrong)
+            see_fleet(engine, raw.replace(b";Name", b";Slot B1") if "b1" in wrong else raw, wrong)
+    own = see_fleet(engine, b"name,slot a1\nx-1,not a label\n", {"slot a1": "own"})
+    assert (own.columns["slot a1"], own.own, own.rows[0].slots) == ("own", ("the table’s slot a1",), 0)
 
 
 def test_a_table_of_machines_whose_model_nobody_knows(engine: Engine, technician: Account) -> None:

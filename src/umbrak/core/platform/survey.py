@@ -205,6 +205,22 @@ class SheetLikeness:
     same_model: bool = False
 
 
+def says_model(sheet: Sheet, system: SystemFacts | None) -> bool:
+    """Whether what a machine calls itself is the sheet's title, as whole words or a part of it."""
+    said, title = _key(system.maker, system.model) if system else "", _key(sheet.title)
+    of_title = bool(system and system.model and _key(system.model) in title)
+    return bool(title and said and (title in said or said in title or of_title))
+
+
+def named_by(sheet: Sheet, system: SystemFacts | None) -> str | None:
+    """The other name of a sheet that a machine calls itself by. It is a name only as a whole: "GL4" is in the name of every machine of
+    a family."""
+    if system is None or not system.model:
+        return None
+    said = {_key(system.maker, system.model), _key(system.model)} - {""}
+    return next((n for n in sheet.models if _key(n) in said), None)
+
+
 def another_serial(reading: SurveyReading, serial: str | None, asset_tag: str | None) -> str | None:
     """The serial number by which a report says that it is of another machine; None where it does not, or one is not known. Some
     makers' firmware reports as serial number what the plate calls the tag."""
@@ -224,15 +240,7 @@ def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
         return SheetLikeness((), 0)
     reasons: list[tuple[int, str]] = []
     system = reading.system
-    said = _key(system.maker, system.model) if system else ""
-    title = _key(sheet.title)
-    same_model = bool(
-        title and said and (title in said or said in title or (system and system.model and _key(system.model) in title))
-    )
-    # Another name is a name only as a whole: "GL4" is in the name of every machine of a family.
-    named = next(
-        (n for n in sheet.models if system and system.model and _key(n) in {said, _key(system.model)} - {""}), None
-    )
+    same_model, named = says_model(sheet, system), named_by(sheet, system)
     if same_model:
         reasons.append((4, f"it says {system.model or sheet.title}" if system else sheet.title))
     elif named:

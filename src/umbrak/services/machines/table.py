@@ -133,8 +133,10 @@ def _as_told(raw: bytes, told: Mapping[str, str]) -> tuple[Table, Table, dict[st
     names = meanings(table.columns, told)
     called = {c: f"{SLOT}{c}" for c, m in told.items() if m == IN_SLOT and not c.startswith(SLOT)}
     # One of the table's own keeps no name that means something else here.
-    called |= {c: f"{c} of the table" for c, m in told.items() if m == OWN and (c in COLUMNS or is_of_sheet(c))}
+    called |= {c: f"the table’s {c}" for c, m in told.items() if m == OWN and (c in COLUMNS or is_of_sheet(c))}
     columns = tuple(called.get(c, c) for c in table.columns)
+    if twice := next((c for c in columns if columns.count(c) > 1), None):
+        raise Refused("meant", f"Two columns would be “{twice}”.")
     rows = tuple(Row(r.number, {called.get(c, c): v for c, v in r.cells.items()}) for r in table.rows)
     return table, Table(columns, rows), names
 

@@ -22,7 +22,8 @@ from umbrak.core.platform.survey import (
     SurveyReading,
     another_serial,
     match_processors,
-    sheet_likeness,
+    named_by,
+    says_model,
 )
 from umbrak.formats.documents import MachineDoc
 from umbrak.services.errors import NotFound, Refused, Stale
@@ -143,7 +144,7 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
 
 def _calls_itself(m: Loaded, reading: SurveyReading) -> str | None:
     system = reading.system
-    if system is None or not system.model or sheet_likeness(m.sheet, reading).same_model:
+    if system is None or not system.model or says_model(m.sheet, system) or named_by(m.sheet, system):
         return None
     return " ".join(filter(None, (system.maker, system.model)))
 
