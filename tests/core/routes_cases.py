@@ -361,14 +361,14 @@ def _key(
     p: Problem, layout: Layout, kinds: dict[Module, dict[str, Any]], now: tuple[float, float]
 ) -> tuple[tuple[int, ...], Decimal] | None:
     counts = Counter(replace(m, serial=None) for m in layout.values() if isinstance(m, Module))
-    cost = Decimal(0)
+    cost, pulled = Decimal(0), 0
     for m, n in counts.items():
         more = n - kinds[m]["fitted"]
         if more > 0:
             found = _cheapest(kinds[m]["sources"], more)
             if found is None:
                 return None
-            cost += found
+            cost, pulled = cost + found[0], pulled + min(found[1], more)
     soldered = any(c.soldered for c in p.sheet.channels.values())
     if not counts and not soldered:
         return None
@@ -379,7 +379,8 @@ def _key(
         return None
     told = dict(sorted(((c.part, c.listed) for c in p.candidates if c.listed is not None), key=lambda t: not t[1]))
     board, resting = board_of(p.sheet, p.machine, p.statements), resting_of(ctx, judged, p.layout, told)
-    found = trouble_of([believe(board, d, p.trials, p.today) for d in resting.doubts], comes=resting.comes)
+    beliefs = [believe(board, d, p.trials, p.today, p.table) for d in resting.doubts]
+    found = trouble_of(beliefs, table=p.table, comes=resting.comes, pulled=pulled)
     trouble = found.probability
     steps = [a for a in actions(p.sheet, p.layout, layout) if a.do is not Do.KEEP]
     touches = sum((a.source in p.sheet.slots) + (a.target in p.sheet.slots) for a in steps)
@@ -425,11 +426,14 @@ def _gives(p: Problem) -> tuple[float, float]:
     return judged.usable_gib, sum(s.sustained_gbs or 0 for s in judged.sockets)
 
 
-def _cheapest(sources: list[Candidate], wanted: int) -> Decimal | None:
-    """The least that so many modules cost, trying every number of kits of every source."""
+def _cheapest(sources: list[Candidate], wanted: int) -> tuple[Decimal, int] | None:
+    """The least that so many modules cost and the fewest off the Shelf for that, trying every number of kits of every source."""
     most = [ceil(wanted / c.kit) if c.stock is None else min(ceil(wanted / c.kit), c.stock // c.kit) for c in sources]
     options = [
-        sum((k * c.price for k, c in zip(kits, sources, strict=True)), Decimal(0))
+        (
+            sum((k * c.price for k, c in zip(kits, sources, strict=True)), Decimal(0)),
+            sum(k * c.kit for k, c in zip(kits, sources, strict=True) if c.origin is Origin.SHELF),
+        )
         for kits in product(*(range(n + 1) for n in most))
         if sum(k * c.kit for k, c in zip(kits, sources, strict=True)) >= wanted
     ]

@@ -71,6 +71,11 @@ def test_levers_by_hand() -> None:
     alone = of(belief(DoubtKind.PART), comes=1)
     assert {x.kind for x in levers_of(BOARD, alone, COSTS, 0, (), TODAY)} == {LeverKind.SOAK, LeverKind.BACKUP}
     assert levers_of(BOARD, of(), COSTS, 2, (), TODAY) == ()
+    # Nothing is doubted of these but that three of them ran elsewhere before.
+    pulled = trouble_of([], COSTS, comes=4, pulled=3)
+    assert pulled.probability == pytest.approx(1 - 0.997 * 0.99**3)
+    new = next(x for x in levers_of(BOARD, pulled, COSTS, 0, (), TODAY) if x.kind is LeverKind.NEW_ONES)
+    assert new.trouble == pytest.approx(1 - 0.997**4) and new.expected_loss < pulled.expected_loss
 
 
 def test_one_kit_and_a_known_kind() -> None:

@@ -14,6 +14,7 @@ import pytest
 from tests.core.routes_cases import FAMILIES, astray, enumerate_frontier, random_problem
 from tests.core.sheets import SMALL, layout, merged
 from tests.core.slot_milp import optimum, server_problem
+from umbrak.core.evidence.table import Table
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.routes.answer import Answer, Ended, answer
@@ -174,6 +175,27 @@ def test_nothing_is_lost_against_now_unless_it_is_wished_or_said() -> None:
     assert all(r.weighed.measures.sustained_gbs < more.now.sustained_gbs for r in more.routes)
     less = answer(small(fitted, offers, budget=Decimal(0), free_slots=3, less_memory=False, uneven=True))
     assert not less.routes and set(less.relax) == {("free_slots",), ("less_memory",)}
+
+
+def test_each_module_off_the_shelf_instead_of_a_new_one_is_a_trade() -> None:
+    """Four slots, four of a listed part on the Shelf for nothing and another listed part at 50: each that is bought new instead
+    fails early less often. Of one part the Shelf goes first."""
+    shelf, sheet = (
+        offer("OLD", EIGHT, 0, origin=Origin.SHELF, stock=4),
+        {"listed": [{"part": x, "source": "guide"} for x in ("OLD", "NEW")]},
+    )
+    frail, machine = Table({"early.pulled": 0.03}), Machine({"CPU": "p"})
+
+    def asked(*candidates: Candidate) -> Problem:
+        named = [replace(c, module=replace(c.module, part=c.part)) for c in candidates]
+        return replace(small({}, named, sheet, usable_gib=32), table=frail, machine=machine)
+
+    found = search(p := asked(shelf, offer("NEW", EIGHT, 50)))
+    told = [(w.cost, w.trouble.pulled, round(w.trouble.early, 4)) for w in found.routes]
+    assert told == [(50 * n, 4 - n, round(1 - 0.997**n * 0.97 ** (4 - n), 4)) for n in range(5)]
+    assert keys(found, p) == enumerate_frontier(p)[0]
+    one = search(asked(replace(shelf, stock=3), offer("OLD", EIGHT, 50)))
+    assert [(w.cost, w.trouble.comes, w.trouble.pulled) for w in one.routes] == [(50, 4, 3)]
 
 
 def test_the_cheapest_is_the_cheapest_to_the_cent() -> None:

@@ -99,9 +99,11 @@ def test_trouble_of_a_plan_is_that_of_what_it_rests_on(engine: Engine, technicia
     spread = worth.trouble_range
     assert 0 < spread.low < worth.trouble < spread.high < 1 and spread.ways[0].trouble in (spread.low, spread.high)
     assert 0 < worth.fails_early < worth.trouble and worth.quirks > 0
-    # All of it vouched for: only as doubtful as anything new.
+    # All of it vouched for: only as doubtful as anything new, or off the Shelf.
     vouched = see_worth(engine, _plan_of(engine, "hall-03"))
-    assert vouched.rests_on == () and 0 < vouched.trouble < 0.06
+    new = vouched.bought + vouched.unpriced
+    assert vouched.rests_on == () and vouched.from_shelf and vouched.trouble < 0.09
+    assert vouched.fails_early == pytest.approx(1 - 0.99**vouched.from_shelf * 0.997**new)
 
 
 def test_what_more_meets_the_need_does_so_when_it_is_put_in(engine: Engine, technician: Account) -> None:

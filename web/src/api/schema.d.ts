@@ -7032,7 +7032,7 @@ export interface components {
          * LeverKind
          * @enum {string}
          */
-        LeverKind: "one-kit" | "known-kind" | "staging" | "soak" | "backup" | "keep-old";
+        LeverKind: "one-kit" | "known-kind" | "new-ones" | "staging" | "soak" | "backup" | "keep-old";
         /**
          * LibraryLine
          * @description One sheet of the library.

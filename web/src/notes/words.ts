@@ -7,7 +7,7 @@ export const OUTCOMES: Record<string, string> = {
 }
 
 /** What may cost something: the outcomes that are no success, and a new module that fails later. */
-export const LOSSES: Record<string, string> = { ...OUTCOMES, early: 'a new module fails early' }
+export const LOSSES: Record<string, string> = { ...OUTCOMES, early: 'a module that comes in fails early' }
 
 /** A tick, a dot, a square, a diamond: told apart without colour. */
 export function outcomeShape(outcome: string): string {

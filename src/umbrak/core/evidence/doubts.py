@@ -129,6 +129,8 @@ class Resting:
     doubts: tuple[Doubt, ...]
     #: Modules that come into the machine: each may fail early.
     comes: int
+    #: Of those, how many ran elsewhere before and fail more often; a layout does not say where its modules come from.
+    pulled: int = 0
 
 
 def board_of(sheet: Sheet, machine: Machine, statements: Iterable[Statement] = ()) -> Board:

@@ -20,6 +20,7 @@ MIXING = (DoubtKind.MIXED_MAKERS, DoubtKind.MIXED_KITS)
 class LeverKind(StrEnum):
     ONE_KIT = "one-kit"
     KNOWN_KIND = "known-kind"
+    NEW_ONES = "new-ones"
     STAGING = "staging"
     SOAK = "soak"
     BACKUP = "backup"
@@ -69,10 +70,11 @@ def levers_of(
     Parameters
         goes   modules taken out
     """
-    if not trouble.beliefs:
+    if not trouble.beliefs and not trouble.pulled:
         return ()
     found = [
         *_without_mixing(trouble, costs, table),
+        *_new_ones(trouble, costs, table),
         *_known_kinds(board, trouble, costs, tuple(trials), today, table),
         *_softer(trouble, costs, goes, table),
     ]
@@ -85,9 +87,18 @@ def levers_of(
 def _without_mixing(trouble: Trouble, costs: Costs, table: Table) -> Iterator[Lever]:
     rest = [b for b in trouble.beliefs if b.doubt.kind not in MIXING]
     if len(rest) < len(trouble.beliefs):
-        then = trouble_of(rest, costs, table, trouble.comes)
+        then = trouble_of(rest, costs, table, trouble.comes, trouble.pulled)
         why = "modules of one kit were tried together by who sold them"
         yield Lever(LeverKind.ONE_KIT, "", then.probability, then.expected_loss, why)
+
+
+def _new_ones(trouble: Trouble, costs: Costs, table: Table) -> Iterator[Lever]:
+    if trouble.pulled:
+        then = trouble_of(trouble.beliefs, costs, table, trouble.comes)
+        why = (
+            f"{trouble.pulled} of {trouble.comes} ran elsewhere before; new ones fail less often in their first months"
+        )
+        yield Lever(LeverKind.NEW_ONES, "", then.probability, then.expected_loss, why)
 
 
 def _known_kinds(
@@ -109,7 +120,7 @@ def _known_kinds(
         best = max(others, key=lambda x: x.works, default=None)
         if best is not None and best.works > b.works + 1e-9 and best.doubt.module is not None:
             beliefs = [*trouble.beliefs[:i], best, *trouble.beliefs[i + 1 :]]
-            then = trouble_of(beliefs, costs, table, trouble.comes)
+            then = trouble_of(beliefs, costs, table, trouble.comes, trouble.pulled)
             about = best.doubt.module.part or best.doubt.module.short()
             why = "trials here or with this processor speak for modules of this organisation"
             yield Lever(LeverKind.KNOWN_KIND, about, then.probability, then.expected_loss, why)
@@ -125,7 +136,7 @@ def _softer(trouble: Trouble, costs: Costs, goes: int, table: Table) -> Iterator
         yield Lever(kind, "", trouble.probability, loss, soft.because)
     if costs.data:
         safer = replace(costs, backup_tiers=costs.backup_tiers + 1)
-        then = trouble_of(trouble.beliefs, safer, table, comes)
+        then = trouble_of(trouble.beliefs, safer, table, comes, trouble.pulled)
         why = f"each tier of backup makes losing the data {table.backup_factor:g} times less likely"
         yield Lever(LeverKind.BACKUP, "", then.probability, then.expected_loss, why)
 
@@ -209,7 +220,7 @@ def experiments(
         if act is Act.BORROW and not can_borrow:
             continue
         after, clear = _after(trouble.beliefs, trying.tells)
-        then = trouble_of(after, costs, table, trouble.comes)
+        then = trouble_of(after, costs, table, trouble.comes, trouble.pulled)
         decided = clear * min(cost + then.expected_loss, fallback) + (1 - clear) * fallback
         money = each * 0.1 + costs.returned if act is Act.BUY_ONE else 0.0
         takes = trying.hours * costs.hour + money

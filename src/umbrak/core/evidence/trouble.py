@@ -1,6 +1,6 @@
 """Doubts together: how probable trouble is, what it costs, how sure that is, and what a saving is worth against it.
 
-Trouble is that a route does not run: not seen, no start, unstable, or a new module that fails early. What runs and is only
+Trouble is that a route does not run: not seen, no start, unstable, or a module that comes in and fails early. What runs and is only
 displayed oddly (quirks) has a figure of its own and is no trouble.
 """
 
@@ -44,7 +44,7 @@ _FREE = Costs()
 class Term:
     """What one outcome adds to the expected loss."""
 
-    #: not-seen, unstable, early (a new module fails), quirks.
+    #: not-seen, unstable, early (a module that comes in fails), quirks.
     outcome: str
     probability: float
     cost: float
@@ -68,8 +68,9 @@ class Trouble:
     quirks: float
     terms: tuple[Term, ...]
     beliefs: tuple[Belief, ...]
-    #: Modules that come in.
+    #: Modules that come in; of those, that ran elsewhere before.
     comes: int
+    pulled: int = 0
 
     @property
     def runs(self) -> float:
@@ -83,13 +84,19 @@ class Trouble:
 NO_TROUBLE = Trouble(probability=0.0, doubted=0.0, early=0.0, quirks=0.0, terms=(), beliefs=(), comes=0)
 
 
-def trouble_of(beliefs: Sequence[Belief], costs: Costs = _FREE, table: Table = USUAL, comes: int = 0) -> Trouble:
-    """Combine beliefs. Nothing doubted and nothing that comes in: no trouble."""
+def trouble_of(
+    beliefs: Sequence[Belief], costs: Costs = _FREE, table: Table = USUAL, comes: int = 0, pulled: int = 0
+) -> Trouble:
+    """Combine beliefs. Nothing doubted and nothing that comes in: no trouble.
+
+    Parameters
+        comes, pulled   modules that come in; of those, that ran elsewhere before
+    """
     if not beliefs and not comes:
         return NO_TROUBLE
     runs = prod(b.works for b in beliefs)
     seen = prod(1 - (1 - b.works) * NOT_SEEN_SHARE[b.doubt.kind] for b in beliefs)
-    lasts = (1 - table["early.new"]) ** comes
+    lasts = (1 - table["early.new"]) ** (comes - pulled) * (1 - table["early.pulled"]) ** pulled
     quirks = runs * (1 - prod(1 - b.quirks for b in beliefs))
     # The worst over all doubts is what happens: not seen, else unstable, else a module that fails early.
     terms = (
@@ -100,7 +107,7 @@ def trouble_of(beliefs: Sequence[Belief], costs: Costs = _FREE, table: Table = U
     )
     return Trouble(
         probability=1 - runs * lasts, doubted=1 - runs, early=1 - lasts, quirks=quirks, terms=terms, beliefs=tuple(beliefs),
-        comes=comes,
+        comes=comes, pulled=pulled,
     )  # fmt: skip
 
 
@@ -157,7 +164,7 @@ def range_of(
 
     def seen(lens: Lens) -> Trouble:
         beliefs = [believe(board, d, trials, today, lens) for d in resting.doubts]
-        return trouble_of(beliefs, costs, lens.table, resting.comes)
+        return trouble_of(beliefs, costs, lens.table, resting.comes, resting.pulled)
 
     point = seen(Lens(table))
     found = [

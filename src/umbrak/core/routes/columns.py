@@ -148,6 +148,7 @@ class Lists:
         self.cost = np.array([c.cost for c in flat], np.float64)
         self.fine = np.array([c.fine for c in flat], np.float64)
         self.rated = np.array([c.rated for c in flat], np.float64)
+        self.pulled = np.array([c.pulled for c in flat], np.float64)
         self.fitted = np.array([c.fitted for c in flat], np.int64).reshape(len(flat), fitted)
 
     def expand(self, counts: Rows) -> tuple[Rows, Rows]:

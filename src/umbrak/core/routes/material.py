@@ -49,6 +49,8 @@ class Kind:
     cost: tuple[int, ...]
     #: Count -> kits of each source.
     _kits: tuple[tuple[int, ...], ...]
+    #: Count -> how many of those put in come off the Shelf: they ran elsewhere before.
+    pulled: tuple[int, ...]
 
     @property
     def fitted(self) -> int:
@@ -59,16 +61,25 @@ class Kind:
         return tuple(Bought(c, kits) for c, kits in zip(self.sources, self._kits[count], strict=True) if kits)
 
     def breaks(self, beside_fitted: bool = False) -> tuple[int, ...]:
-        """Counts after which one more costs more than the last one did. In a cheapest mixture of kinds all but one
-        stand at such a count: otherwise exchanging one module between two of them would be cheaper. `beside_fitted`: of
-        several kinds that are fitted any count may be the one that moves least."""
+        """Counts after which one more costs more than the last one did, or comes from elsewhere. In a cheapest mixture of kinds
+        all but one of each origin stand at such a count: otherwise exchanging one module between two of them would be
+        cheaper. `beside_fitted`: of several kinds that are fitted any count may be the one that moves least."""
         most = len(self.cost) - 1
         slope = [b - a for a, b in zip(self.cost, self.cost[1:], strict=False)]
         return tuple(
             n
             for n in range(1, most + 1)
-            if n == most or slope[n] > slope[n - 1] or n == self.fitted or (beside_fitted and n < self.fitted)
+            if n == most
+            or slope[n] > slope[n - 1]
+            or self.is_pulled(n) is None
+            or self.is_pulled(n) is not self.is_pulled(n + 1)
+            or n == self.fitted
+            or (beside_fitted and n < self.fitted)
         )
+
+    def is_pulled(self, count: int) -> bool | None:
+        """Whether the last of so many comes off the Shelf; None where a kit changes how many do otherwise."""
+        return {0: False, 1: True}.get(self.pulled[count] - self.pulled[count - 1])
 
 
 def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: int) -> tuple[Kind, ...]:
@@ -108,6 +119,7 @@ def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: i
                 listed=False,
                 cost=(0,) * (len(unknown) + 1),
                 _kits=nothing,
+                pulled=(0,) * (len(unknown) + 1),
             )
         )
     return tuple(found)
@@ -127,13 +139,31 @@ def _kind(
 ) -> Kind:
     cost, kits = supply(sources, len(slots), most)
     return Kind(
-        index=index, module=module, slots=tuple(slots), sources=tuple(sources), listed=listed, cost=cost, _kits=kits
+        index=index,
+        module=module,
+        slots=tuple(slots),
+        sources=tuple(sources),
+        listed=listed,
+        cost=cost,
+        _kits=kits,
+        pulled=_pulled(sources, kits, len(slots)),
+    )
+
+
+def _pulled(sources: Sequence[Candidate], kits: Sequence[Sequence[int]], fitted: int) -> tuple[int, ...]:
+    """Count -> how many of those beyond what is fitted come off the Shelf, bought so."""
+    each = [c.kit if c.origin is Origin.SHELF else 0 for c in sources]
+    if not any(each):
+        return (0,) * len(kits)
+    return tuple(
+        min(sum(k * n for k, n in zip(some, each, strict=True)), max(count - fitted, 0))
+        for count, some in enumerate(kits)
     )
 
 
 def supply(sources: Sequence[Candidate], fitted: int, most: int) -> tuple[tuple[int, ...], tuple[tuple[int, ...], ...]]:
-    """(count -> least cost, count -> kits of each source that cost it), up to what can be had. What is left over of a kit
-    is not lost, but it is paid for.
+    """(count -> least cost, count -> kits of each source that cost it), up to what can be had; of what costs the same, what takes
+    least off the Shelf. What is left over of a kit is not lost, but it is paid for.
 
     Parameters
         fitted   modules that are there for nothing
@@ -145,14 +175,15 @@ def supply(sources: Sequence[Candidate], fitted: int, most: int) -> tuple[tuple[
         needed = [-(-n // c.kit) for n in range(had_of_it + 1)]
         each = mills(c.price)
         return (0,) * fitted + tuple(k * each for k in needed), ((0,),) * fitted + tuple((k,) for k in needed)
-    best: list[tuple[int, tuple[int, ...]] | None] = [(0, ())] + [None] * wanted
+    #: Count -> (cost, modules off the Shelf, kits of each source).
+    best: list[tuple[int, int, tuple[int, ...]] | None] = [(0, 0, ())] + [None] * wanted
     for c in sources:
-        price = mills(c.price)
+        price, used = mills(c.price), c.kit if c.origin is Origin.SHELF else 0
         kits = min(-(-wanted // c.kit), wanted if c.stock is None else c.stock // c.kit)
-        grown: list[tuple[int, tuple[int, ...]] | None] = []
+        grown: list[tuple[int, int, tuple[int, ...]] | None] = []
         for n in range(wanted + 1):
             options = [
-                (before[0] + k * price, (*before[1], k))
+                (before[0] + k * price, before[1] + k * used, (*before[2], k))
                 for k in range(min(kits, -(-n // c.kit)) + 1)
                 if (before := best[max(n - k * c.kit, 0)]) is not None
             ]
@@ -160,7 +191,7 @@ def supply(sources: Sequence[Candidate], fitted: int, most: int) -> tuple[tuple[
         best = grown
     had = [b for b in best if b is not None]
     none = tuple(0 for _ in sources)
-    return (0,) * fitted + tuple(b[0] for b in had), (none,) * fitted + tuple(b[1] for b in had)
+    return (0,) * fitted + tuple(b[0] for b in had), (none,) * fitted + tuple(b[2] for b in had)
 
 
 def purchase_cost(kinds: Iterable[Kind], counts: Mapping[int, int]) -> int:

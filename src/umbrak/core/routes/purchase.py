@@ -32,6 +32,8 @@ class Choice:
     fine: float
     #: Lowest rating. [MT/s]
     rated: float
+    #: Modules off the Shelf: they fail early more often than new ones.
+    pulled: int
     #: Per fitted kind of the class: how many of it.
     fitted: tuple[int, ...]
     #: Kind's index -> count.
@@ -39,7 +41,7 @@ class Choice:
 
     def beats(self, other: Choice) -> bool:
         """At least as good in every respect. More of what is fitted is better: more may stay where they are."""
-        if self.cost > other.cost or self.fine < other.fine or self.rated < other.rated:
+        if self.cost > other.cost or self.fine < other.fine or self.rated < other.rated or self.pulled > other.pulled:
             return False
         return self.fitted == other.fitted or all(a >= b for a, b in zip(self.fitted, other.fitted, strict=True))
 
@@ -159,7 +161,8 @@ class Shop:
     def _make(
         self, of: KindClass, kinds: Sequence[Kind], fitted_only: bool, wanted: frozenset[int]
     ) -> dict[int, list[Choice]]:
-        """All but one kind at a count where its price breaks, the last one takes what is left (see `Kind.breaks`).
+        """All but one kind at a count where its price breaks, the last one takes what is left (see `Kind.breaks`): one of new
+        modules and one of those off the Shelf, since exchanging the one for the other is a trade.
 
         Kind after kind, keeping for each count reached so far what nothing beats; only counts from which the kinds
         that follow can still reach one that is wanted.
@@ -176,24 +179,24 @@ class Shop:
         useful = [set(wanted)]
         for each in reversed(breaks):
             useful.insert(0, useful[0] | {n - j for n in useful[0] for j in each if j <= n})
-        #: (count, whether some kind has taken what was left) -> choices.
-        reached: dict[tuple[int, bool], list[Choice]] = {(0, False): [Choice(0, 0.0, inf, (0,) * len(places), ())]}
+        rates = 2 if any(any(k.pulled[: n + 1]) for k, n in stock) else 1
+        #: (count, origins of which some kind has taken what was left: whether off the Shelf) -> choices.
+        nothing = Choice(cost=0, fine=0.0, rated=inf, pulled=0, fitted=(0,) * len(places), takes=())
+        reached: dict[tuple[int, frozenset[bool | None]], list[Choice]] = {(0, frozenset()): [nothing]}
         for (kind, supply), at_breaks, goals in zip(stock, breaks, useful[1:], strict=True):
             add = _adder(kind, self.of_kind(kind), places.get(kind.index))
-            grown: dict[tuple[int, bool], list[Choice]] = {}
+            grown: dict[tuple[int, frozenset[bool | None]], list[Choice]] = {}
+            between = {j: kind.is_pulled(j) for j in range(1, supply) if j not in at_breaks}
             for (n, left), choices in reached.items():
                 if self.over():
                     return {}
-                steps = [0, *at_breaks]
-                if not left:
-                    steps += [j for g in goals if 0 < (j := g - n) <= supply and j not in at_breaks]
-                for j in steps:
-                    closes = left or (j > 0 and j not in at_breaks)
-                    if n + j in goals or (not closes and n + j < most):
-                        _merge(grown.setdefault((n + j, closes), []), (add(c, j) for c in choices) if j else choices)
+                for j in [0, *at_breaks, *(j for j, origin in between.items() if origin not in left)]:
+                    closed = left | {between[j]} if j in between else left
+                    if n + j in goals or (len(closed) < rates and n + j < most):
+                        _merge(grown.setdefault((n + j, closed), []), (add(c, j) for c in choices) if j else choices)
             reached = grown
         made: dict[int, list[Choice]] = {}
-        for (n, _), choices in sorted(reached.items()):
+        for (n, _), choices in sorted(reached.items(), key=lambda each: each[0][0]):
             if n in wanted:
                 _merge(made.setdefault(n, []), choices)
         return made
@@ -219,7 +222,8 @@ class Shop:
         if b.slots or a.module is None or b.module is None:
             return False
         cheaper = all(n * a.cost[1] <= c for n, c in enumerate(b.cost))
-        return cheaper and self.of_kind(a) >= self.of_kind(b) and _rated(a) >= _rated(b)
+        newer = all(n * a.pulled[1] <= p for n, p in enumerate(b.pulled))
+        return cheaper and newer and self.of_kind(a) >= self.of_kind(b) and _rated(a) >= _rated(b)
 
 
 def _whose(kind: Kind) -> tuple[str | None, str | None] | None:
@@ -242,7 +246,14 @@ def _adder(kind: Kind, fine: float, place: int | None) -> Callable[[Choice, int]
 
     def add(c: Choice, n: int) -> Choice:
         fitted = c.fitted if place is None else (*c.fitted[:place], min(n, kind.fitted), *c.fitted[place + 1 :])
-        return Choice(c.cost + kind.cost[n], c.fine + fine, min(c.rated, rated), fitted, (*c.takes, (kind.index, n)))
+        return Choice(
+            cost=c.cost + kind.cost[n],
+            fine=c.fine + fine,
+            rated=min(c.rated, rated),
+            pulled=c.pulled + kind.pulled[n],
+            fitted=fitted,
+            takes=(*c.takes, (kind.index, n)),
+        )
 
     return add
 

@@ -142,7 +142,7 @@ class Table:
         space, total = self.space, combined.sums
         n_rows = len(combined.picks)
         taken = np.full((n_rows, len(space.classes)), -1, np.int16)
-        cost, fine = np.zeros(n_rows), np.zeros(n_rows)
+        cost, fine, pulled = np.zeros(n_rows), np.zeros(n_rows), np.zeros(n_rows)
         rated = np.full(n_rows, inf)
         fitted = np.zeros((n_rows, len(space.fitted)), np.int64)
         row = np.arange(n_rows)
@@ -153,22 +153,23 @@ class Table:
             n = total.counts[row, c.index]
             if n.any():
                 row_of, choice = lists.expand(n)
-                row, cost, fine, rated = row[row_of], cost[row_of], fine[row_of], rated[row_of]
+                row, cost, fine, rated, pulled = row[row_of], cost[row_of], fine[row_of], rated[row_of], pulled[row_of]
                 fitted, taken = fitted[row_of], taken[row_of]
                 some = choice >= 0
                 cost[some] += lists.cost[choice[some]]
                 fine[some] += lists.fine[choice[some]]
+                pulled[some] += lists.pulled[choice[some]]
                 rated[some] = np.minimum(rated[some], lists.rated[choice[some]])
                 fitted[some, place : place + here] = lists.fitted[choice[some]]
                 taken[:, c.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
             place += here
         self.search.rows += len(row)
-        keys, fits = self._keys(total, row, cost, fine, rated, fitted)
+        keys, fits = self._keys(total, row, cost, fine, rated, pulled, fitted)
         return row, keys, cost, fits, taken
 
     def _keys(
         self, total: Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
-        rated: NDArray[np.float64], fitted: Rows,
+        rated: NDArray[np.float64], pulled: NDArray[np.float64], fitted: Rows,
     ) -> tuple[Rows, NDArray[np.bool_]]:  # fmt: skip
         """The key of each row at best, and whether it may meet the wishes."""
         problem, space, wishes = self.problem, self.space, self.problem.wishes
@@ -181,7 +182,8 @@ class Table:
             untold = np.where(comes > 0, self.search.shop.untold.at_best(total.gib)[row], 0.0)
             runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine + untold
             doubted = 1 - np.exp(runs)
-            trouble = 1 - np.exp(runs + comes * log(1 - problem.table["early.new"]))
+            new, used = log(1 - problem.table["early.new"]), log(1 - problem.table["early.pulled"])
+            trouble = 1 - np.exp(runs + (comes - pulled) * new + pulled * used)
             if self.policy.may_be_fitted:
                 trouble[comes <= 0] = doubted[comes <= 0] = 0
         if space.one_rate:
@@ -275,6 +277,7 @@ def _at_best(choices: Sequence[Choice]) -> Choice:
         cost=min(c.cost for c in choices),
         fine=max(c.fine for c in choices),
         rated=max(c.rated for c in choices),
+        pulled=min(c.pulled for c in choices),
         fitted=tuple(map(max, *(c.fitted for c in choices))) if len(choices) > 1 else choices[0].fitted,
         takes=(),
     )

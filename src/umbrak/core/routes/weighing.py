@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import cached_property
 from math import floor
@@ -160,7 +160,7 @@ class Scales:
 
     def trouble(self, resting: Resting) -> Trouble:
         p = self.problem
-        return trouble_of([self.belief(d) for d in resting.doubts], p.costs, p.table, resting.comes)
+        return trouble_of([self.belief(d) for d in resting.doubts], p.costs, p.table, resting.comes, resting.pulled)
 
     def range(self, resting: Resting) -> Range:
         """How low and how high trouble comes to when it is looked at otherwise."""
@@ -173,10 +173,11 @@ class Scales:
         ctx = question(p.sheet, p.machine, layout, p.statements, p.layout, near=self._near)
         judged = evaluate_in(ctx)
         self._near = ctx.by_place  # the next layout is mostly like this one
-        resting = resting_of(ctx, judged, p.layout, self.listed)
-        trouble = self.trouble(resting)
         by_kind = Counter(alike(m) if isinstance(m, Module) else None for m in layout.values())
         counts = {k.index: by_kind[k.module] for k in self.kinds}
+        pulled = sum(k.pulled[counts[k.index]] for k in self.kinds)
+        resting = replace(resting_of(ctx, judged, p.layout, self.listed), pulled=pulled)
+        trouble = self.trouble(resting)
         new = [k for k in self.kinds if counts[k.index] > k.fitted]
         measures = Measures(
             cost=purchase_cost(self.kinds, counts),

@@ -22,7 +22,7 @@ from umbrak.core.rules.finding import Verdict
 from umbrak.services.known.judging import judge
 from umbrak.services.people.settings import money_settings
 from umbrak.services.plans.view import OpenPlan, open_plan
-from umbrak.services.plans.weighed import purchase_of, weigh_plan
+from umbrak.services.plans.weighed import weigh_plan
 from umbrak.services.routes.sizing import need_gib
 
 #: How long more memory is looked for. [s]
@@ -61,7 +61,7 @@ def more_for(engine: Engine, key: UUID) -> MoreView | None:
         currency = money_settings(db).currency
     if w.judged.usable_gib >= need:
         return None
-    taken = {id(b.candidate): b.modules for b in purchase_of(w).bought}
+    taken = {id(b.candidate): b.modules for b in w.purchase.bought}
     asked = replace(
         w.problem,
         machine=plan.then.machine,
@@ -119,7 +119,7 @@ def same_total(engine: Engine, key: UUID) -> tuple[SameTotalView, ...]:
     ways = {s: sheet.way_to(s) for s in sheet.slots}
     if len(ways) > _MOST_SLOTS or not touched or not all(way and way.minutes for way in ways.values()):
         return ()
-    price = purchase_of(w)
+    price = w.purchase
     own = _same(plan, plan.goal, w.judged, price.cost, not price.unpriced, currency)
     found = []
     for some in _some_ways({way.id: way.minutes for way in ways.values() if way}, own.minutes or 0):

@@ -29,7 +29,7 @@ from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings, team_settings
 from umbrak.services.plans.editing import not_stale
 from umbrak.services.plans.view import OpenPlan, open_plan
-from umbrak.services.plans.weighed import WeighedPlan, purchase_of, weigh_plan
+from umbrak.services.plans.weighed import WeighedPlan, weigh_plan
 from umbrak.services.routes.finding import problem_of
 from umbrak.store import plans as plan_store
 from umbrak.store import runs as store
@@ -202,7 +202,7 @@ def _may_approve(db: Connection, account: Account, w: WeighedPlan) -> None:
         need(account, Role.lead)
     if account.id in plan_store.writers_of(db, w.plan.row.id):
         raise NotAllowed("It is your own plan: somebody else has to take its risk.")
-    trouble, price = w.scales.trouble(w.resting).probability, purchase_of(w)
+    trouble, price = w.scales.trouble(w.resting).probability, w.purchase
     if trouble > team.delegated_trouble or price.unpriced or float(price.cost) > team.delegated_cost:
         raise NotAllowed(
             f"Its risk is a lead’s to take: a technician’s word goes up to {team.delegated_trouble:.0%} trouble and "

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from uuid import UUID
 
@@ -13,6 +13,7 @@ from umbrak.core.buying.lines import stands_for
 from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.doubts import Resting, resting_of
 from umbrak.core.memory.module import Module, alike
+from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.material import MILLS, Bought, purchase_cost
 from umbrak.core.routes.problem import Origin, Problem, Wishes
 from umbrak.core.routes.weighing import Scales
@@ -33,6 +34,7 @@ class WeighedPlan:
     scales: Scales
     judged: Evaluation
     resting: Resting
+    purchase: Purchase
 
     @property
     def needed(self) -> bool:
@@ -50,8 +52,9 @@ def weigh_plan(db: Connection, plan: OpenPlan) -> WeighedPlan:
     problem = problem_of(db, m, Wishes())
     scales = Scales(problem)
     ctx, judged = judged_question(plan.then, plan.goal, plan.now)
-    resting = resting_of(ctx, judged, problem.layout, scales.listed)
-    return WeighedPlan(plan, problem, scales, judged, resting)
+    resting, purchase = resting_of(ctx, judged, problem.layout, scales.listed), purchase_of(scales, plan.goal)
+    resting = replace(resting, pulled=min(purchase.from_shelf, resting.comes))
+    return WeighedPlan(plan=plan, problem=problem, scales=scales, judged=judged, resting=resting, purchase=purchase)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,12 +85,12 @@ def see_worth(engine: Engine, key: UUID) -> WorthView:
     with engine.connect() as db:
         w = weigh_plan(db, open_plan(db, key))
         trouble = w.scales.trouble(w.resting)
-        bought = purchase_of(w)
+        bought = w.purchase
         return WorthView(
             cost=bought.cost,
             currency=money_settings(db).currency,
-            from_shelf=sum(b.modules for b in bought.bought if b.candidate.origin is Origin.SHELF),
-            bought=sum(b.modules for b in bought.bought if b.candidate.origin is not Origin.SHELF),
+            from_shelf=bought.from_shelf,
+            bought=sum(b.modules for b in bought.bought) - bought.from_shelf,
             unpriced=bought.unpriced,
             stand_ins=bought.stand_ins,
             trouble=trouble.probability,
@@ -109,12 +112,16 @@ class Purchase:
     #: Part -> how many of it stand for modules that were given without a part number.
     stand_ins: dict[str, int]
 
+    @property
+    def from_shelf(self) -> int:
+        return sum(b.modules for b in self.bought if b.candidate.origin is Origin.SHELF)
 
-def purchase_of(w: WeighedPlan) -> Purchase:
+
+def purchase_of(scales: Scales, goal: Layout) -> Purchase:
     """The least that the goal's modules cost. One without a part number is any of its organisation and rate: the Shelf's
     first, then the cheapest."""
-    wanted = Counter(alike(x) for x in w.plan.goal.values() if isinstance(x, Module))
-    kinds = [k for k in w.scales.kinds if k.module]
+    wanted = Counter(alike(x) for x in goal.values() if isinstance(x, Module))
+    kinds = [k for k in scales.kinds if k.module]
     counts = {k.index: min(wanted[k.module], len(k.cost) - 1) for k in kinds if k.module}
     known = {k.module: k for k in kinds}
     missing, stand_ins = 0, Counter[str]()

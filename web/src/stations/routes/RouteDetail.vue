@@ -63,7 +63,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
     <p v-if="!route.beliefs.length" class="small">Nothing new comes in: it rests on nothing.</p>
     <p v-if="moved" class="small faded">Moves most: {{ moved }}.</p>
     <BeliefLine v-for="b in route.beliefs" :key="b.words" :belief="b" />
-    <p v-if="route.fails_early" class="small faded">That a new module fails in its first months is {{ percent(route.fails_early) }} of it; that it runs and something is shown oddly, {{ percent(route.quirks) }}, is none of it.</p>
+    <p v-if="route.fails_early" class="small faded">That a module which comes in fails in its first months is {{ percent(route.fails_early) }} of it; that it runs and something is shown oddly, {{ percent(route.quirks) }}, is none of it.</p>
     <details v-if="route.beliefs.length" class="belief">
       <summary>Expected loss {{ lossWords(route.expected_loss, view.money) }}</summary>
       <p v-for="l in route.losses" :key="l.outcome" class="small">{{ LOSSES[l.outcome] }}: {{ percent(l.probability) }} of {{ money(l.cost, currency) }}</p>

@@ -25,7 +25,7 @@ const others = computed(() => props.risk.beliefs.filter((b) => !b.lacks_word))
       <p v-if="risk.beliefs.length" class="figure">
         <strong>{{ percent(risk.trouble) }}</strong> trouble
         <RangeMark :at="risk.trouble" :low="risk.trouble_range.low" :high="risk.trouble_range.high" />
-        <span class="faded small">{{ rangeWords(risk.trouble_range) }} when it is looked at otherwise{{ moved ? ` (${moved})` : '' }}; a new module that fails early is {{ percent(risk.fails_early) }} of it; expected loss {{ risk.costs_told ? money(risk.expected_loss, currency) : 'not told: no costs are set' }}</span>
+        <span class="faded small">{{ rangeWords(risk.trouble_range) }} when it is looked at otherwise{{ moved ? ` (${moved})` : '' }}; a module that comes in and fails early is {{ percent(risk.fails_early) }} of it; expected loss {{ risk.costs_told ? money(risk.expected_loss, currency) : 'not told: no costs are set' }}</span>
       </p>
       <p v-else class="small">How much trouble it would be cannot be told while this is open:</p>
       <ul class="reasons">
