@@ -5,7 +5,7 @@ import type { Route } from '@/api/client'
 import { gb, gbUp } from '@/ui/figures'
 import { plural } from '@/ui/words'
 import { useWidth } from '@/ui/width'
-import { doublingScale, placePoints, scaleOf } from './plot'
+import { doublingScale, moneyScale, placePoints, scaleOf } from './plot'
 import { fastOf, letterOf, NAMES, shapeOf } from './words'
 
 const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: number[]; need: number | null; budget: number | null; currency: string; priced: boolean; now: { usable: number; gbs: number } }>()
@@ -28,7 +28,7 @@ const unknown = computed(() => props.routes.filter((r) => !known(r)).length)
 const here = computed(() => (by.value === 'usable' ? props.now.usable : props.now.gbs))
 /** Without prices: how many modules are handled. */
 const across = (r: Route) => (props.priced ? Number(r.cost) : r.touches)
-const x = computed(() => scaleOf([...props.routes.map(across), (props.priced && props.budget) || 0], LEFT, right.value - 30))
+const x = computed(() => (props.priced ? moneyScale : scaleOf)([...props.routes.map(across), (props.priced && props.budget) || 0], LEFT, right.value - 30))
 const y = computed(() => {
   const values = [...props.routes.filter(known).map(valueOf), here.value, ...(by.value === 'usable' && props.need ? [props.need] : [])]
   return by.value === 'usable' ? doublingScale(values, BOTTOM - 6, TOP + 6) : scaleOf(values, BOTTOM, TOP + 6)

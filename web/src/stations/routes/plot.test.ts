@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { doublingScale, placePoints, scaleOf } from './plot'
+import { doublingScale, moneyScale, placePoints, scaleOf } from './plot'
 
 describe('scales', () => {
   it('has round steps from nothing to beyond the greatest', () => {
@@ -11,6 +11,13 @@ describe('scales', () => {
     const s = scaleOf([800, 1000], 0, 500)
     expect(s.ticks).toEqual([700, 800, 900, 1000, 1100])
     expect(scaleOf([900], 0, 500).ticks[0]).toBe(0)
+  })
+  it('gives the many room where one costs many times as much', () => {
+    expect(moneyScale([836, 4080], 0, 500)).toEqual({ ...scaleOf([836, 4080], 0, 500), at: expect.any(Function) })
+    const s = moneyScale([1200, 1300, 1500, 3100, 13000], 0, 500)
+    expect(s.at(3100) - s.at(1200)).toBeGreaterThan(90)
+    expect(s.ticks).toEqual([0, 200, 1000, 2000, 5000, 10000])
+    expect(s.at(13000)).toBeLessThan(500)
   })
   it('doubles', () => {
     const s = doublingScale([32, 256], 300, 0)

@@ -39,6 +39,20 @@ export function scaleOf(values: number[], from: number, to: number, atLeast = 4)
   return { ticks, at: (value) => from + ((value - begin) / (end - begin)) * (to - from) }
 }
 
+/** A scale of money. Where one way costs many times what most do, by square roots: the others would stand in a heap at its end. */
+export function moneyScale(values: number[], from: number, to: number): Scale {
+  const sorted = values.filter((v) => v > 0).sort((a, b) => a - b)
+  const most = sorted.at(-1) ?? 0
+  if (sorted.length < 4 || most <= 3 * sorted[Math.floor(sorted.length / 2)]!) return scaleOf(values, from, to)
+  const at = (value: number) => from + Math.sqrt(Math.max(value, 0) / (1.05 * most)) * (to - from)
+  const ticks: number[] = []
+  for (let size = 10 ** Math.floor(Math.log10(most)); size >= most / 1000; size /= 10)
+    for (const tick of [5, 2, 1].map((m) => m * size)) if (tick <= 1.05 * most && at(tick) - from >= ROOM && (!ticks.length || at(ticks[0]!) - at(tick) >= ROOM)) ticks.unshift(tick)
+  return { ticks: [0, ...ticks], at }
+}
+/** Between two figures along a scale. [px] */
+const ROOM = 56
+
 /** A scale of sizes by powers of two, from below the least to beyond the greatest; sizes differ by factors. */
 export function doublingScale(values: number[], from: number, to: number): Scale {
   const positive = values.filter((v) => v > 0)
