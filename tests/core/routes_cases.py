@@ -7,6 +7,7 @@ touches in its own way; it shares nothing else with the search.
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -48,11 +49,12 @@ _REGISTERED = [
 _MAKERS = ["Aldermoor", "Brisk", "Corvane"]
 
 
-def random_problem(seed: int) -> Problem:
-    """A problem of at most some hundred layouts."""
+def random_problem(seed: int, told: Callable[[dict[str, Any]], None] = lambda _: None) -> Problem:
+    """A problem of at most some hundred layouts. `told` leaves things out of its sheet's data."""
     r, less = Random(seed), Random(seed + 5)
     twin = r.random() < 0.5
     data = _twin(r) if twin else _small(r)
+    told(data)
     sheet = sheet_from_data(data)
     labels = _REGISTERED if twin else _UNBUFFERED
     most = 3 if len(sheet.slots) > 3 else 5
@@ -139,6 +141,23 @@ def untold_problem(seed: int) -> Problem:
     return replace(p, layout=Layout(now), candidates=candidates, trials=p.trials if r.random() < 0.3 else ())
 
 
+def hardly_told_problem(seed: int) -> Problem:
+    """One whose sheet leaves out most of what the others tell: the order, limits, kinds, what stands together, rates."""
+    r = Random(seed + 13)
+
+    def told(data: dict[str, Any]) -> None:
+        for of in (data, data["memory"], *data["processors"].values()):
+            for key in [k for k in _MAY_BE_UNTOLD if k in of]:
+                if r.random() < 0.6:
+                    del of[key]
+
+    p = random_problem(seed, told)
+    return replace(p, trials=p.trials if r.random() < 0.3 else ())
+
+
+_MAY_BE_UNTOLD = ("population", "limits", "never_together", "accepts", "package_ranks_per_channel", "faster_modules")
+
+
 #: Families of problems that are small enough for every layout to be enumerated.
 FAMILIES = {
     "anything": random_problem,
@@ -146,6 +165,7 @@ FAMILIES = {
     "makers not told": nameless_problem,
     "slots not known": unknown_problem,
     "facts not told": untold_problem,
+    "sheets that hardly tell": hardly_told_problem,
 }
 
 

@@ -117,31 +117,36 @@ class Shop:
             kits = {key for k in ours if (key := self._kit(k))}
             alone: list[tuple[str, str] | None] = [*sorted(kits)] if len(kits) > 1 else [None]
             for kit in alone:
-                allowed = [k for k in ours if kit is None or self._kit(k) in (kit, None)]
-                found.append(Policy(frozenset(k.index for k in allowed), 0.0))
+                found += self._beside_nameless([k for k in ours if kit is None or self._kit(k) in (kit, None)], 0.0)
             if len(kits) > 1:
-                found.append(Policy(frozenset(k.index for k in ours), self.of_mixture(DoubtKind.MIXED_KITS)))
-        found += self._without_doubt_of_makers(usable)
+                found += self._beside_nameless(ours, self.of_mixture(DoubtKind.MIXED_KITS))
+        found += self._of_one_alone(usable)
         if len({m for m in makers if m}) > 1:
             mixed = self.of_mixture(DoubtKind.MIXED_MAKERS)
             found.append(Policy(frozenset(k.index for k in usable), mixed))
         return tuple(dict.fromkeys(found))
 
-    def _without_doubt_of_makers(self, usable: Sequence[Kind]) -> Iterator[Policy]:
-        """Where kinds of one class are of several makers or parts and nobody named a maker: those of one alone, and those of one
-        maker beside what is fitted, so that nothing has to be believed of who made what."""
+    def _beside_nameless(self, kinds: Sequence[Kind], fine: float) -> Iterator[Policy]:
+        """These kinds without those whose maker nobody named; and with them, since they then stand beside what may be another's:
+        where they do not, it is `_of_one_alone`."""
+        named = frozenset(k.index for k in kinds if not self._is_nameless(k))
+        if len(named) == len(kinds) or self.untold.settled:
+            yield Policy(frozenset(k.index for k in kinds), fine)
+            return
+        yield Policy(named, fine)
+        yield Policy(frozenset(k.index for k in kinds), log(self.problem.table["mixed.makers"]))
+
+    def _is_nameless(self, kind: Kind) -> bool:
+        """Whether it is doubted who made it, beside others: `core.rules.risk.without_maker`, and what candidates tell."""
+        m = kind.module
+        return bool(m and not m.maker and not kind.slots and not kind.listed and not self.problem.sheet.lists(m.part))
+
+    def _of_one_alone(self, usable: Sequence[Kind]) -> Iterator[Policy]:
+        """What nobody named the maker of by itself, beside nothing but what the maker lists: nothing has to be believed of it."""
         unlisted = [k for k in usable if k.module and not self.problem.sheet.lists(k.module.part)]
-        listed = frozenset(k.index for k in usable if k not in unlisted)
-        of_class = {k.index: c.index for c in self.space.classes for k in c.kinds}
-        for c in {of_class[k.index] for k in unlisted}:
-            here = [k for k in unlisted if of_class[k.index] == c]
-            whose = {_whose(k) for k in here}
-            if len(whose) > 1 and any(k.module and not k.module.maker for k in here):
-                for one in sorted(whose, key=str):
-                    yield Policy(listed | {k.index for k in unlisted if _whose(k) == one}, 0.0)
-                for maker in sorted({k.module.maker for k in unlisted if k.module and k.module.maker}):
-                    ours = {k.index for k in unlisted if k.module and (k.module.maker == maker or (k.slots and not k.module.maker))}  # fmt: skip
-                    yield Policy(listed | ours, 0.0)
+        listed = frozenset(k.index for k in usable) - {k.index for k in unlisted}
+        for one in sorted({_whose(k) for k in unlisted if self._is_nameless(k)}, key=str):
+            yield Policy(listed | {k.index for k in unlisted if _whose(k) == one}, 0.0)
 
     def _kit(self, kind: Kind) -> tuple[str, str] | None:
         """What `risk.mixed-kits` tells kits apart by; None for what it leaves out."""

@@ -124,6 +124,11 @@ class Space:
         allowed = self._allowed(kind)
         return tuple(slots[0] for group, slots in self._slot_groups.items() if group in allowed)
 
+    def slots_of(self, kind: Kind) -> tuple[str, ...]:
+        """Every slot that takes a kind."""
+        allowed = self._allowed(kind)
+        return tuple(s for group, slots in self._slot_groups.items() if group in allowed for s in slots)
+
     @cached_property
     def _slot_groups(self) -> Mapping[object, tuple[str, ...]]:
         """Slots that take the same modules, by what makes them differ."""
@@ -235,7 +240,7 @@ class Space:
                 [self.channel_type(c, ()) for s in sockets for c in self.sheet.channels_of[s]]
             )
             places = tuple(self.place_in_orders(x, slots) for x in slots)
-            held = tuple(self.now_class.get(x) for x in slots)
+            held = tuple(self._told_of(x) for x in slots)
             units.append(Unit(sockets, slots, (len(sockets), kinds, places, held)))
         return tuple(units)
 
@@ -303,11 +308,20 @@ class Space:
     def _held_now(self, slot: str) -> object:
         """What the slot holds; where sockets must match slot for slot, what the like slots of all sockets hold."""
         if not any(e.symmetric for e in self.sheet.evens):
-            return self.now_class.get(slot)
+            return self._told_of(slot)
         channel = self.sheet.channels[self.sheet.slots[slot].channel]
         place = [x for c in self.sheet.channels_of[channel.socket] for x in c.slots].index(slot)
         rows = [[x for c in self.sheet.channels_of[s] for x in c.slots] for s in self.live]
-        return tuple(self.now_class.get(row[place]) if place < len(row) else None for row in rows)
+        return tuple(self._told_of(row[place]) if place < len(row) else None for row in rows)
+
+    def _told_of(self, slot: str) -> object:
+        """What a slot holds of the classes; where nobody tells which slots come first or share a channel, also whether it was
+        filled when it ran: filled just so it may be again."""
+        held = self.now_class.get(slot)
+        untold = [u for f in ("population", "channels") if (u := self.sheet.not_told(f))]
+        if not untold:
+            return held
+        return held, slot in self.now, *(slot in s for u in untold for s in u.seen if isinstance(s, frozenset))
 
     # -- rates ----------------------------------------------------------------------------------------
 

@@ -1,6 +1,6 @@
 """What layouts rest on that the sheet does not tell, at best: so that the bounds on trouble are near.
 
-Two kinds of such facts. The **total** hangs on the sum alone (`at_best`). Others hang on which kinds are used: one that is
+Two kinds of such facts. The **total** hangs on the sum alone and the **order** on which slots are filled (`at_best`). Others hang on which kinds are used: one that is
 rated above what the processor lists asks by itself, x4 beside x8 asks together. Those are settled beforehand, like makers
 and kits: each of the `alternatives` says which kinds may be used and what that is surely doubted for. For every layout
 one of them allows kinds that ask for no more than it does, and charges no more than what it is doubted for in truth: so no
@@ -19,14 +19,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from umbrak.core.evaluate import question
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.space import Space
-from umbrak.core.rules.facts import MIXTURES, asks_total, questions
+from umbrak.core.rules.facts import MIXTURES, asks_total, live_slots, questions
 from umbrak.core.rules.finding import Severity
 
 _FASTER = ".faster_modules"
+_RANKS = "memory.package_ranks_per_channel"
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,14 +49,26 @@ class Untold:
         self.ctx = question(problem.sheet, problem.machine, problem.layout, problem.statements, problem.layout)
         self.kinds = [k for c in space.classes for k in c.kinds]
 
-    def at_best(self, totals: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Log of the chance that an untold total hides nothing, of each sum in GiB that something comes into."""
+    def at_best(self, totals: NDArray[np.float64], filled: NDArray[np.int64]) -> NDArray[np.float64]:
+        """Log of the chance that an untold total and an untold order hide nothing, of each sum in GiB and number of filled
+        slots that something comes into."""
         found = np.zeros(len(totals))
         if not self.settled:
             for gib in np.unique(totals):
                 if asks_total(self.ctx, float(gib)):
-                    found[totals == gib] = log(self.problem.table["untold"])
+                    found[totals == gib] += log(self.problem.table["untold"])
+            if may_be_filled := self._counts_without_order():
+                found[~np.isin(filled, may_be_filled)] += log(self.problem.table["untold"])
         return found
+
+    def _counts_without_order(self) -> list[int]:
+        """How many slots some layout fills that does not ask for an untold order: all, or those that ran or were seen; none
+        where it is told."""
+        missing = self.problem.sheet.not_told("population")
+        if missing is None:
+            return []
+        seen = [len(s) for s in missing.seen if isinstance(s, frozenset)]
+        return [len(live_slots(self.ctx)), len(self.ctx.ran_modules), *seen]
 
     @cached_property
     def alternatives(self) -> tuple[Alternative, ...]:
@@ -83,13 +97,20 @@ class Untold:
         p = self.problem
         if kind.module is None:
             return frozenset(), frozenset()
-        found = []
-        for slot in self.space.places_of(kind):
-            ctx = question(p.sheet, p.machine, Layout({slot: kind.module}), p.statements, p.layout)
-            found.append({q.fact for q in questions(ctx) if q.could_be in (Severity.STOP, Severity.RISK)} - {"limits"})
-        # Dies are asked for where the total is not.
-        by_total = {"limits.die_gbit"} if p.sheet.not_told("limits") else set()
-        return frozenset(set().union(*found)), frozenset(set.intersection(*found) - by_total) if found else frozenset()
+        found = [self._asked_in(slot, kind.module) for slot in self.space.places_of(kind)]
+        # Dies are asked for where the total is not; and a channel is asked for its ranks where it did not run with as many.
+        unsure = {"limits.die_gbit"} if p.sheet.not_told("limits") else set()
+        if found and any(_RANKS in asked for asked in found):
+            somewhere = {self.space.sheet.slots[s].channel: s for s in self.space.slots_of(kind)}
+            unsure |= set() if all(_RANKS in self._asked_in(s, kind.module) for s in somewhere.values()) else {_RANKS}
+        return frozenset(set().union(*found)), frozenset(set.intersection(*found) - unsure) if found else frozenset()
+
+    def _asked_in(self, slot: str, module: Module) -> set[str]:
+        """Facts that a module asks for alone in a slot; without those of `at_best`."""
+        p = self.problem
+        ctx = question(p.sheet, p.machine, Layout({slot: module}), p.statements, p.layout)
+        asked = {q.fact for q in questions(ctx) if q.could_be in (Severity.STOP, Severity.RISK)}
+        return asked - {"limits", "population"}
 
     def _together(self) -> Iterator[Alternative]:
         """By what habit does not mix: layouts that are all of one sort in every respect, those of one part, those that were seen,

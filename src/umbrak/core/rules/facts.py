@@ -78,7 +78,8 @@ def _on_live(ctx: Context) -> Mapping[str, Module]:
     return ctx.modules if len(ctx.live_sockets) == len(ctx.sheet.sockets) else ctx.once("on live sockets", on_live)
 
 
-def _live_slots(ctx: Context) -> Sequence[str]:
+def live_slots(ctx: Context) -> Sequence[str]:
+    """Slots of the sockets that hold, or may hold, a processor."""
     if len(ctx.live_sockets) == len(ctx.sheet.sockets):
         return tuple(ctx.sheet.slots)
     return [s for s in ctx.sheet.slots if ctx.sheet.socket_of_slot[s] in ctx.live_sockets]
@@ -172,7 +173,7 @@ def _order(ctx: Context) -> Iterator[Question]:
     if missing is None:
         return
     filled = _on_live(ctx)
-    live = _live_slots(ctx)
+    live = live_slots(ctx)
     if len(filled) < len(live) and not ctx.places_ran and frozenset(filled) not in missing.seen:
         why = f"{len(filled)} of {len(live)} slots filled"
         yield Question("population", missing, tuple(filled), why)
@@ -278,7 +279,7 @@ def _needed(ctx: Context, module: Module) -> float:
         if f.holds and f.statement.scope == "machine" and f.statement.capacity_gib
     ]
     stated = stated or [f.statement.capacity_gib * max(1, len(ctx.live_sockets)) for f in in_force(ctx) if f.holds and f.statement.scope == "socket" and f.statement.capacity_gib]  # fmt: skip
-    slots = len(_live_slots(ctx))
+    slots = len(live_slots(ctx))
     if not stated or not slots:
         return 0
     # Unbuffered modules have two ranks of x8 devices at most, others four of x4 (JEDEC raw cards).
