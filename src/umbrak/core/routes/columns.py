@@ -27,6 +27,7 @@ class Arrays:
     kept: Rows
     reach: NDArray[np.float64]
     per_mts: NDArray[np.float64]
+    as_ran: NDArray[np.bool_]
 
     def of(self, rows: Rows) -> Arrays:
         return Arrays(
@@ -36,6 +37,7 @@ class Arrays:
             kept=self.kept[rows],
             reach=self.reach[rows],
             per_mts=self.per_mts[rows],
+            as_ran=self.as_ran[rows],
         )
 
     def plus(self, other: Arrays) -> Arrays:
@@ -47,17 +49,20 @@ class Arrays:
             kept=self.kept + other.kept,
             reach=np.minimum(self.reach, other.reach),
             per_mts=np.round(self.per_mts + other.per_mts, 6),
+            as_ran=self.as_ran & other.as_ran,
         )
 
     def columns(self) -> NDArray[np.float64]:
-        return np.column_stack([self.counts, self.kept, np.minimum(self.reach, 1e9), self.per_mts, self.gib])
+        return np.column_stack(
+            [self.counts, self.kept, np.minimum(self.reach, 1e9), self.per_mts, self.gib, self.as_ran]
+        )
 
 
 class Options:
     """Designs of one unit, sorted by what they must share with the other units'."""
 
-    def __init__(self, arrays: Arrays, rows: Rows, shared: Rows, ids: int) -> None:
-        self.arrays = arrays
+    def __init__(self, arrays: Arrays, rows: Rows, shared: Rows, ids: int, stands_for_more: NDArray[np.bool_]) -> None:
+        self.arrays, self.stands_for_more = arrays, stands_for_more
         self.rows = rows[np.argsort(shared[rows], kind="stable")]
         self.shared = shared[self.rows]
         self.lengths = np.bincount(self.shared, minlength=ids)
@@ -95,7 +100,7 @@ class Combined:
         theirs = option.rows[option.starts[self.shared[mine]] + within]
         picks = np.column_stack([self.picks[mine], theirs]).astype(np.int64)
         sums = self.sums.of(mine).plus(option.arrays.of(theirs))
-        return Combined(picks, sums, self.shared[mine], self.merged_rows[mine])
+        return Combined(picks, sums, self.shared[mine], self.merged_rows[mine] | option.stands_for_more[theirs])
 
     @staticmethod
     def all_of(parts: Sequence[Combined]) -> Combined:
@@ -134,6 +139,7 @@ def arrays_of(space: Space, designs: Sequence[UnitDesign]) -> Arrays:
         kept=np.array([d.kept for d in designs], np.int64).reshape(n, len(space.fitted)),
         reach=np.array([d.reach for d in designs], np.float64),
         per_mts=np.array([d.per_mts for d in designs], np.float64),
+        as_ran=np.array([d.as_ran for d in designs], bool),
     )
 
 

@@ -19,6 +19,7 @@ from itertools import product
 from math import inf
 
 from umbrak.core.bandwidth import balance
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.sheet import Channel, FillOrder
 from umbrak.core.routes.space import EMPTY, Space, Unit
 from umbrak.core.rules.order import expected_sets
@@ -40,6 +41,8 @@ class UnitDesign:
     per_mts: float
     #: What other units must share, where the sheet asks for evenness over sockets.
     shared: tuple[object, ...]
+    #: Where the order is not told: whether just those slots are filled that are filled now.
+    as_ran: bool
 
 
 @dataclass(frozen=True)
@@ -150,7 +153,15 @@ class UnitSearch:
             reach=reach,
             per_mts=per_mts,
             shared=self._shared(classes, gib_of) if self.even else (),
+            as_ran=self._now is not None and self._now == tuple(map(space.is_known, classes)),
         )
+
+    @cached_property
+    def _now(self) -> tuple[bool, ...] | None:
+        """Which slots of the unit are filled now; None where the order is told."""
+        now = self.space.now
+        untold = self.sheet.not_told("population") is not None
+        return tuple(isinstance(now.get(s), Module) for s in self.unit.slots) if untold else None
 
     def _gib(self, channel: Channel, fill: Sequence[int]) -> float:
         soldered = (channel.soldered.capacity_gib or 0) if channel.soldered else 0

@@ -214,13 +214,13 @@ class Shop:
         """Kinds that no other replaces at any count: one that can be had singly and without end, no dearer, no less
         sure and rated no lower."""
         kept: list[Kind] = []
-        for k in sorted(kinds, key=lambda k: (not self._endless(k, most), k.cost[1] if len(k.cost) > 1 else inf)):
-            if len(k.cost) > 1 and not any(self._replaces(a, k) for a in kept if self._endless(a, most)):
+        for k in sorted(kinds, key=lambda k: (not self.is_endless(k, most), k.cost[1] if len(k.cost) > 1 else inf)):
+            if len(k.cost) > 1 and not any(self._replaces(a, k) for a in kept if self.is_endless(a, most)):
                 kept.append(k)
         return kept[::-1]  # endless ones last: few counts lead from them to a wanted one
 
-    def _endless(self, kind: Kind, most: int) -> bool:
-        """Whether every module of it costs the same and there are enough."""
+    def is_endless(self, kind: Kind, most: int) -> bool:
+        """Whether every module of it costs the same and there are `most` of them."""
         return not kind.slots and len(kind.cost) > most and all(c == n * kind.cost[1] for n, c in enumerate(kind.cost))
 
     def _replaces(self, a: Kind, b: Kind) -> bool:

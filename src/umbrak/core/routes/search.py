@@ -33,6 +33,7 @@ from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.columns import Combined, Options
 from umbrak.core.routes.designs import UnitDesign, UnitSearch
 from umbrak.core.routes.dominance import Rows, beaten_by, distinct_rows, unbeaten
+from umbrak.core.routes.least_mixed import LeastMixed, as_they_are, least_mixed
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Shop, log_of
@@ -257,16 +258,18 @@ class _Search:
         units = self.space.units(even)
         designs = self._designs(units, even, pure)
         self._merged_astray = False
-        self._walk(units, designs, even, merging=True)
+        least = {id(ds): least_mixed(ds, self.space.classes, self.shop) for ds in designs}
+        self._walk(units, [least[id(ds)] for ds in designs], even, merging=True)
         if self._merged_astray:
-            self._walk(units, designs, even, merging=False)
+            self._walk(units, [as_they_are(ds) for ds in designs], even, merging=False)
 
-    def _walk(self, units: Sequence[Unit], designs: Sequence[Sequence[UnitDesign]], even: bool, merging: bool) -> None:
+    def _walk(self, units: Sequence[Unit], of: Sequence[LeastMixed], even: bool, merging: bool) -> None:
         """Every combination of designs once, without kinds; those that nothing weighed beats at best with every choice of kinds."""
+        designs = [x.designs for x in of]
         sums = Sums(self.space, designs)
         ideal = Table(self, units, designs, self.shop.anything, sums)
         parts: list[Combined] = []
-        for chunk in self._combined(ideal, even, merging):
+        for chunk in self._combined(ideal, [x.stands_for_more for x in of], even, merging):
             parts.append(chunk.only(ideal.may(chunk)))
             if sum(len(p.picks) for p in parts) > _MOST_COMBINED:
                 self._with_kinds(units, designs, sums, parts)
@@ -337,7 +340,9 @@ class _Search:
                 break
         return found
 
-    def _combined(self, table: Table, even: bool, merging: bool) -> Iterator[Combined]:
+    def _combined(
+        self, table: Table, stand: Sequence[NDArray[np.bool_]], even: bool, merging: bool
+    ) -> Iterator[Combined]:
         """Every combination of the units' designs, in chunks.
 
         Combinations that come to the same in every column (they only differ in which unit holds what) are one row
@@ -348,10 +353,13 @@ class _Search:
         shared = [
             np.array([ids.setdefault(d.shared if even else (), len(ids)) for d in ds], np.int64) for ds in table.designs
         ]
-        options = [Options(a, np.arange(len(of)), of, len(ids)) for a, of in zip(table.arrays, shared, strict=True)]
+        options = [
+            Options(a, np.arange(len(of)), of, len(ids), more)
+            for a, of, more in zip(table.arrays, shared, stand, strict=True)
+        ]
         first = options[0]
         so_far = Combined(
-            first.rows[:, None], table.arrays[0].of(first.rows), first.shared, np.zeros(len(first.rows), bool)
+            first.rows[:, None], table.arrays[0].of(first.rows), first.shared, first.stands_for_more[first.rows]
         )
         for i, option in enumerate(options[1:], start=1):
             last = i == len(options) - 1
@@ -359,7 +367,8 @@ class _Search:
             grown = []
             for part in so_far.in_parts(option.lengths):
                 joined = part.times(option)
-                if alike and not merging:
+                # Of combinations of more units those that stand for others may be in any order.
+                if alike and (not merging or i == 1):
                     joined = joined.only(joined.picks[:, alike[-1]] <= joined.picks[:, i])
                 joined = joined.merged() if merging else joined
                 if last:

@@ -223,6 +223,10 @@ class Space:
                     found.setdefault((same, group_of[a], group_of[b]), (a, b))
         return tuple(found.values())
 
+    def is_known(self, at: int) -> bool:
+        """Whether a class, or nothing, is modules that somebody knows."""
+        return at != EMPTY and self.classes[at].module is not None
+
     # -- units ----------------------------------------------------------------------------------------
 
     def units(self, even: bool) -> tuple[Unit, ...]:

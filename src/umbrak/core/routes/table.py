@@ -179,7 +179,9 @@ class Table:
             trouble = doubted = np.zeros(len(row))
         else:
             comes = total.filled[row] - fitted.sum(axis=1)
-            untold = np.where(comes > 0, self.search.shop.untold.at_best(total.gib, total.filled)[row], 0.0)
+            untold = np.where(
+                comes > 0, self.search.shop.untold.at_best(total.gib, total.filled, total.as_ran)[row], 0.0
+            )
             runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine + untold
             doubted = 1 - np.exp(runs)
             new, used = log(1 - problem.table["early.new"]), log(1 - problem.table["early.pulled"])

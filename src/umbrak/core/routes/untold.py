@@ -49,26 +49,29 @@ class Untold:
         self.ctx = question(problem.sheet, problem.machine, problem.layout, problem.statements, problem.layout)
         self.kinds = [k for c in space.classes for k in c.kinds]
 
-    def at_best(self, totals: NDArray[np.float64], filled: NDArray[np.int64]) -> NDArray[np.float64]:
-        """Log of the chance that an untold total and an untold order hide nothing, of each sum in GiB and number of filled
-        slots that something comes into."""
+    def at_best(
+        self, totals: NDArray[np.float64], filled: NDArray[np.int64], as_ran: NDArray[np.bool_]
+    ) -> NDArray[np.float64]:
+        """Log of the chance that an untold total and an untold order hide nothing, of each sum in GiB, number of filled slots, and
+        whether they are those that were filled when it ran, that something comes into."""
         found = np.zeros(len(totals))
         if not self.settled:
             for gib in np.unique(totals):
                 if asks_total(self.ctx, float(gib)):
                     found[totals == gib] += log(self.problem.table["untold"])
             if may_be_filled := self._counts_without_order():
-                found[~np.isin(filled, may_be_filled)] += log(self.problem.table["untold"])
+                asked = ~np.isin(filled, may_be_filled) & ~(as_ran & bool(self.ctx.ran_modules))
+                found[asked] += log(self.problem.table["untold"])
         return found
 
     def _counts_without_order(self) -> list[int]:
-        """How many slots some layout fills that does not ask for an untold order: all, or those that ran or were seen; none
-        where it is told."""
+        """How many slots some layout fills that does not ask for an untold order: all, or as many as were seen; none where it is
+        told. Those that ran are told apart by their places."""
         missing = self.problem.sheet.not_told("population")
         if missing is None:
             return []
         seen = [len(s) for s in missing.seen if isinstance(s, frozenset)]
-        return [len(live_slots(self.ctx)), len(self.ctx.ran_modules), *seen]
+        return [len(live_slots(self.ctx)), *seen]
 
     @cached_property
     def alternatives(self) -> tuple[Alternative, ...]:
