@@ -19,6 +19,7 @@ from tests.core.slot_milp import offers, optimum, server_sheet
 
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.routes.assumed import Guess, assumed_candidates
 from umbrak.core.routes.problem import Candidate, Problem, Wishes
 from umbrak.core.routes.search import Found, search
 from umbrak.formats.sheet.reading import sheet_from_data
@@ -102,6 +103,12 @@ def main() -> None:
             run(words + ", 2 s", problem, 2.0)
             found, took = run(words + ", 20 s", problem, 20.0)
             right &= took < 22 and bool(found.routes) and against_program(found, took, problem)
+    for alike in (True, False):
+        # A machine that nobody wrote a sheet for, and nobody has an offer for.
+        problem = family(False, alike)
+        assumed = assumed_candidates(problem.sheet, problem.machine, problem.layout, (), Guess(Decimal(8), Decimal(4)))
+        words = f"24 slots, {len(assumed)} of the standards, no order, {'one rate' if alike else 'a rate each'}"
+        run(words, replace(problem, candidates=assumed), 30.0)
     even = server(sixty, usable_gib=2000.0, less_bandwidth=True)
     found, took = run("96 slots, 60 candidates, even", even)
     right &= found.proved and against_program(found, took, even)

@@ -195,7 +195,9 @@ class Shop:
             for (n, left), choices in reached.items():
                 if self.over():
                     return {}
-                for j in [0, *at_breaks, *(j for j, origin in between.items() if origin not in left)]:
+                # The last that may take what is left has to come to a wanted count with it.
+                rest = (g - n for g in goals) if len(left) + 1 == rates else between
+                for j in [0, *at_breaks, *(j for j in rest if j in between and between[j] not in left)]:
                     closed = left | {between[j]} if j in between else left
                     if n + j in goals or (len(closed) < rates and n + j < most):
                         _merge(grown.setdefault((n + j, closed), []), (add(c, j) for c in choices) if j else choices)

@@ -322,10 +322,15 @@ class Space:
         """What a slot holds of the classes; where nobody tells which slots come first or share a channel, also whether it was
         filled when it ran: filled just so it may be again."""
         held = self.now_class.get(slot)
-        untold = [u for f in ("population", "channels") if (u := self.sheet.not_told(f))]
-        if not untold:
+        if self._places_seen is None:
             return held
-        return held, slot in self.now, *(slot in s for u in untold for s in u.seen if isinstance(s, frozenset))
+        return held, slot in self.now, *(slot in places for places in self._places_seen)
+
+    @cached_property
+    def _places_seen(self) -> tuple[frozenset[object], ...] | None:
+        """Sets of slots that were seen filled, where nobody tells which come first or share a channel; None where it is told."""
+        untold = [u for f in ("population", "channels") if (u := self.sheet.not_told(f))]
+        return tuple(s for u in untold for s in u.seen if isinstance(s, frozenset)) if untold else None
 
     # -- rates ----------------------------------------------------------------------------------------
 
