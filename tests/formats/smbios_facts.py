@@ -29,6 +29,9 @@ class Device:
     sized_by_none: bool = False
     #: (bank, code) of the maker: the structure is then as long as 3.2 has it.
     maker_id: tuple[int, int] | None = None
+    #: What keeps its content (7.18.6), and how much of it does not; the structure is then as long as 3.2 has it.
+    technology: tuple[int, str] | None = None
+    volatile_mib: int = 0
 
 
 def structure(kind: int, handle: int, body: bytes, strings: list[str]) -> bytes:
@@ -69,10 +72,13 @@ def device_bytes(d: Device, handle: int, array: int = 0x1000) -> bytes:
         d.configured if filled else 0,  # 20
         d.mv, d.mv, d.mv,  # 22, 24, 26
     )  # fmt: skip
-    if d.maker_id:
-        bank, code = d.maker_id
+    if d.maker_id or d.technology:
         later = bytearray(0x54 - 0x28)
-        later[0x2C - 0x28 : 0x2E - 0x28] = bytes([bank - 1, code | 0x80])
+        if d.maker_id:
+            later[0x2C - 0x28 : 0x2E - 0x28] = bytes([d.maker_id[0] - 1, d.maker_id[1] | 0x80])
+        if d.technology:
+            later[0] = d.technology[0]
+            later[0x3C - 0x28 : 0x44 - 0x28] = struct.pack("<Q", d.volatile_mib << 20)
         body += bytes(later)
     # A string that is empty cannot stand in the table: its index is 0 instead.
     kept = [s for s in strings if s]
@@ -207,6 +213,11 @@ def listing(devices: list[Device]) -> str:
         named = (
             {"Module Manufacturer ID": f"Bank {d.maker_id[0]}, Hex 0x{d.maker_id[1] | 0x80:02X}"} if d.maker_id else {}
         )
+        if d.technology:
+            named |= {
+                "Memory Technology": d.technology[1],
+                "Volatile Size": f"{d.volatile_mib} MB" if d.volatile_mib else "None",
+            }
         size = (
             "Unknown"
             if d.size_mib is None

@@ -108,6 +108,11 @@ def test_the_same_facts_either_way(write: str) -> None:
         (Device("D", maker="Manufacturer0", serial="00000000", part="PartNum0"), "filled", {"maker": None, "serial": None, "part": None}),
         (Device("D", maker_id=(3, 0x2D)), "filled", {"maker": "Brannoch", "maker_code": MakerCode(3, 0x2D)}),
         (Device("D", kind=(0x1E, "LPDDR4")), "filled", {"generation": None}),
+        # What keeps its content is no main memory, but for what of it does not.
+        (Device("D", technology=(3, "DRAM"), volatile_mib=16384), "filled", {"capacity_gib": 16}),
+        (Device("D", technology=(4, "NVDIMM-N")), "filled", {"capacity_gib": None, "part": "BR4R-16-24"}),
+        (Device("D", 131072, technology=(6, "NVDIMM-P"), volatile_mib=65536), "filled", {"capacity_gib": 64}),
+        (Device("D", kind=(0x1F, "Logical non-volatile device")), "filled", {"capacity_gib": None, "generation": None}),
     ],
 )  # fmt: skip
 def test_particular_devices(device: Device, state: str, members: dict[str, object]) -> None:
@@ -170,6 +175,8 @@ def test_a_listing_without_indentation_handles_or_with_quoting_reads_the_same() 
     ("data", "code", "words"),
     [
         (b"total 12\ndrwxr-xr-x 2 root root 4096 .\n", "not-a-listing", "begins nothing that is read here"),
+        (b"# dmidecode 3.4\n/dev/mem: Permission denied\n", "not-a-listing", "had no right to read the tables"),
+        (b"sh: 1: dmidecode: command not found\n", "not-a-listing", "The program is not on that machine"),
         (b"", "empty", "nothing in it"),
         (b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "kind-unknown", "none of the kinds"),
         (b"_SM3_\0\0", "cut", "needs 24 bytes"),

@@ -117,6 +117,7 @@ def test_unlike_ranks_are_added_up(data: bytes, gib: float | None) -> None:
         (changed(GOOD, b126=0), "byte 126", "the CRC of bytes 0 to 125 is"),
         (changed(GOOD, b254=0), "byte 254", "the CRC of bytes 128 to 253 is"),
         (changed(GOOD, b3=7), "byte 3", "module type: 7 is no number of the standard"),
+        (changed(GOOD, b3=0x91), "byte 3", "a hybrid module"),
         (changed(GOOD, b12=0x48), "byte 12", "its ranks are unlike"),
         (GOOD[:256], "byte 256", "cut before the part number"),
         (changed(WRITERS["DDR5"](Chip("DDR5", width=8, gbit=16, rate=4800)), b235=0x0A), "byte 235", "1 channels of 32 bits"),

@@ -90,6 +90,16 @@ def detect(data: bytes, read_label: ReadLabel = decode_label) -> str | None:
     return "labels" if not binary and looks_like_labels(text, read_label) else None
 
 
+#: What a shell says instead of the listing that was asked of it, and what that means.
+_WHY_NOTHING = (
+    (
+        r"permission denied|operation not permitted|superuser|super-user|(?:be|as|you) root\b",
+        "Whoever ran it had no right to read the tables: it tells nothing of the memory",
+    ),
+    (r"command not found|not recognized as", "The program is not on that machine: it tells nothing of the memory"),
+)
+
+
 def _unread(text: str, deadline: Deadline) -> SurveyReading:
     """A text of no kind, as a listing: where it is none, the error says what was expected, and what would give more."""
     try:
@@ -99,10 +109,9 @@ def _unread(text: str, deadline: Deadline) -> SurveyReading:
             raise
         first, way = error.faults[0], way_for(text)
         begins = next((line.strip() for line in text.splitlines() if line.strip()), "")[:60]
-        said = (
-            f"“{begins}” begins nothing that is read here ({', '.join(READERS)}). "
-            f"Most is told by {way.where}: {way.command}. “What to run on it” has the others"
-        )
+        nothing = f"“{begins}” begins nothing that is read here ({', '.join(READERS)})"
+        why = next((words for sign, words in _WHY_NOTHING if re.search(sign, text[:_LOOKED_AT], re.I)), nothing)
+        said = f"{why}. Most is told by {way.where}: {way.command}. “What to run on it” has the others"
         raise InputError(error.code, [replace(first, message=said)]) from error
 
 

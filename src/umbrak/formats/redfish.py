@@ -34,6 +34,7 @@ from umbrak.core.platform.survey import (
     SurveyReading,
     SystemFacts,
     Warning,
+    keeps_its_content,
 )  # fmt: skip
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
@@ -284,6 +285,10 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
                 f"reported as {told(status.get('Health')) or ''} {told(status.get('State')) or ''}".rstrip(),
             )
         )
+    if (kept := told(d.get("MemoryType"))) and kept != "DRAM":
+        volatile = docs.whole(d, "VolatileSizeMiB", path)
+        docs.warnings.append(Warning(f"slot {locator}", keeps_its_content(kept, volatile)))
+        capacity = volatile
     module, odd = _module(docs, path, d, capacity or None)
     if failed:
         used = bool(capacity) and status.get("State") not in _OUT_OF_USE and status.get("State") is not None

@@ -100,6 +100,12 @@ class Warning:
     message: str
 
 
+def keeps_its_content(name: str, volatile_mib: float | None) -> str:
+    """Of a module that is no main memory, or only in part: it holds what it held when the power was off."""
+    rest = "but for the part that it says is volatile" if volatile_mib else "so its size is not counted"
+    return f"{name}: it keeps its content and is no main memory, {rest}"
+
+
 @dataclass(frozen=True, slots=True)
 class SurveyReading:
     """Everything that was read, in the order of the input."""

@@ -6,6 +6,7 @@ weighing   one layout judged by the real rules: measures, trouble, which wishes 
 space      classes of kinds, units of sockets, what of a machine is alike
 designs    which class of module in which slot, each way told once
 purchase   which kinds fill the slots of a class: every choice of cost, trouble, rate and kept modules that nothing beats
+least_mixed  designs that stand for others which mix more classes and come to the same
 columns    designs and their combinations by columns
 dominance  which rows another beats
 search     designs x purchases as rows of bounds -> those that nothing beats -> weighed, until all that remain are

@@ -39,11 +39,26 @@ SOLDERED_FORMS = ("Chip", "Row Of Chips", "Die")
 MEMORY_TYPES = {
     0x01: "Other", 0x02: "Unknown", 0x03: "DRAM", 0x04: "EDRAM", 0x05: "VRAM", 0x06: "SRAM", 0x07: "RAM", 0x08: "ROM", 0x09: "Flash",
     0x0D: "CDRAM", 0x0E: "3DRAM", 0x0F: "SDRAM", 0x10: "SGRAM", 0x11: "RDRAM", 0x20: "HBM", 0x21: "HBM2", 0x24: "HBM3", 0x12: "DDR", 0x13: "DDR2", 0x14: "DDR2 FB-DIMM", 0x18: "DDR3",
-    0x19: "FBD2", 0x1A: "DDR4", 0x1B: "LPDDR", 0x1C: "LPDDR2", 0x1D: "LPDDR3", 0x1E: "LPDDR4", 0x22: "DDR5", 0x23: "LPDDR5",
+    0x19: "FBD2", 0x1A: "DDR4", 0x1B: "LPDDR", 0x1C: "LPDDR2", 0x1D: "LPDDR3", 0x1E: "LPDDR4", 0x1F: "Logical non-volatile device", 0x22: "DDR5", 0x23: "LPDDR5",
 }  # fmt: skip
 
 #: Types of a firmware's own chips: no memory to plan with.
 FIRMWARE_TYPES = ("ROM", "Flash")
+
+#: 7.18.6 Memory Device: Memory Technology.
+TECHNOLOGIES = {
+    0x01: "Other",
+    0x02: "Unknown",
+    0x03: "DRAM",
+    0x04: "NVDIMM-N",
+    0x05: "NVDIMM-F",
+    0x06: "NVDIMM-P",
+    0x07: "persistent memory",
+}
+#: Those of main memory, or not told.
+MAIN_MEMORY = ("Other", "Unknown", "DRAM")
+#: 7.18.2: what a module that keeps its content is listed as beside its technology.
+NON_VOLATILE = "Logical non-volatile device"
 
 #: 7.18.3 Memory Device: Type Detail, bit -> word.
 TYPE_DETAILS = {7: "Synchronous", 13: "Registered (Buffered)", 14: "Unbuffered (Unregistered)", 15: "LRDIMM"}

@@ -69,6 +69,10 @@ def size_mib(value: str) -> float | None:
     return float(match[1]) * _UNITS_MIB[match[2].lower() + "b"] if match else None
 
 
+def _volatile_mib(value: str) -> float | None:
+    return 0 if value.strip().lower() == "none" else size_mib(value)
+
+
 def _gib(value: str) -> float | None:
     mib = size_mib(value)
     return mib / 1024 if mib else None
@@ -132,15 +136,17 @@ _LINES: dict[int, dict[str, tuple[str, Callable[[str], object]]]] = {
         "minimum voltage": ("Minimum Voltage", _volts),
         "maximum voltage": ("Maximum Voltage", _volts),
         "configured voltage": ("Configured Voltage", _volts),
+        "memory technology": ("Memory Technology", _text),
+        "volatile size": ("Volatile Size", _volatile_mib),
     },
 }
 #: Lines that listings have and that tell nothing we use.
 _IGNORED = {
     codes.MEMORY_ARRAY: {"location", "error information handle"},
     codes.MEMORY_DEVICE: {
-        "error information handle", "set", "asset tag", "memory technology", "memory operating mode capability",
+        "error information handle", "set", "asset tag", "memory operating mode capability",
         "firmware version", "module product id", "memory subsystem controller manufacturer id",
-        "memory subsystem controller product id", "non-volatile size", "volatile size", "cache size", "logical size", "rmw",
+        "memory subsystem controller product id", "non-volatile size", "cache size", "logical size", "rmw",
         "pmic0 manufacturer id", "pmic0 revision number", "rcd manufacturer id", "rcd revision number",
     },
 }  # fmt: skip

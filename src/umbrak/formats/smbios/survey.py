@@ -27,6 +27,7 @@ from umbrak.core.platform.survey import (
     SurveyReading,
     SystemFacts,
     Warning,
+    keeps_its_content,
 )  # fmt: skip
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.placeholders import told
@@ -166,7 +167,9 @@ def _slot(r: Record) -> tuple[SlotFacts, list[str]]:
         if "Size" in r:
             said.append("its size is not known to the firmware; what sits in it stays unknown")
         return SlotFacts(locator=locator, bank=bank, state=SlotState.UNKNOWN), said
-    module, odd = _module(r, size)
+    if kept := _persistent(r):
+        said.append(keeps_its_content(kept, _as(r, "Volatile Size")))
+    module, odd = _module(r, (_as(r, "Volatile Size") or None) if kept else size)
     module = replace(module, failed=MAPPED_OUT) if disabled else module
     said += odd
     soldered = form in codes.SOLDERED_FORMS
@@ -176,11 +179,19 @@ def _slot(r: Record) -> tuple[SlotFacts, list[str]]:
     ), said
 
 
+def _persistent(r: Record) -> str:
+    """What a module that keeps its content is called; "" of main memory, and where nobody tells."""
+    technology = _named(r, "Memory Technology") or "Unknown"
+    if technology not in codes.MAIN_MEMORY:
+        return technology
+    return codes.NON_VOLATILE if r.get("Type") == codes.NON_VOLATILE else ""
+
+
 def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:
     said: list[str] = []
     kind = _named(r, "Type") or ""
     generation = Generation(kind.split()[0]) if kind.split()[:1] and kind.split()[0] in set(Generation) else None
-    if kind and generation is None:
+    if kind and generation is None and kind != codes.NON_VOLATILE:
         said.append(f"memory type “{kind}” is none of {', '.join(Generation)}; its generation stays unknown")
     form = _named(r, "Form Factor")
     detail = str(r.get("Type Detail") or "")

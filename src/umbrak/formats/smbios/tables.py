@@ -313,7 +313,15 @@ def _device(s: Structure) -> Record:
         "Minimum Voltage": volts(0x22),
         "Maximum Voltage": volts(0x24),
         "Configured Voltage": volts(0x26),
+        "Memory Technology": codes.TECHNOLOGIES.get(s.number(0x28, 1) or 0x02),
+        "Volatile Size": _volatile_mib(s),
     }
+
+
+def _volatile_mib(s: Structure) -> float | None:
+    """7.18.12: bytes; all ones = unknown."""
+    size = s.number(0x3C, 8)
+    return None if size in (None, 0xFFFF_FFFF_FFFF_FFFF) else size / (1 << 20)
 
 
 def _maker_id(value: int | None) -> MakerCode | None:
