@@ -185,7 +185,7 @@ def astray(p: Problem) -> str | None:
 
 def _candidate(r: Random, m: Module) -> Candidate:
     kit = r.choice([1, 1, 2, 4])
-    return Candidate(
+    made = Candidate(
         part=m.part or "",
         module=m,
         price=Decimal(r.choice([0, 9, 25, 40, 55])) * kit * int(m.capacity_gib or 1) / 4,
@@ -194,6 +194,8 @@ def _candidate(r: Random, m: Module) -> Candidate:
         listed=r.choice([None, None, True, False]),
         origin=r.choice([Origin.OFFER, Origin.OFFER, Origin.SHELF]),
     )
+    # What lies on the shelf is new one time in three.
+    return replace(made, pulled=made.origin is Origin.SHELF and (made.price + kit) % 3 != 0)
 
 
 def _wishes(r: Random) -> Wishes:
@@ -447,12 +449,12 @@ def _gives(p: Problem) -> tuple[float, float]:
 
 
 def _cheapest(sources: list[Candidate], wanted: int) -> tuple[Decimal, int] | None:
-    """The least that so many modules cost and the fewest off the Shelf for that, trying every number of kits of every source."""
+    """The least that so many modules cost and the fewest that were pulled for that, trying every number of kits of every source."""
     most = [ceil(wanted / c.kit) if c.stock is None else min(ceil(wanted / c.kit), c.stock // c.kit) for c in sources]
     options = [
         (
             sum((k * c.price for k, c in zip(kits, sources, strict=True)), Decimal(0)),
-            sum(k * c.kit for k, c in zip(kits, sources, strict=True) if c.origin is Origin.SHELF),
+            sum(k * c.kit for k, c in zip(kits, sources, strict=True) if c.pulled),
         )
         for kits in product(*(range(n + 1) for n in most))
         if sum(k * c.kit for k, c in zip(kits, sources, strict=True)) >= wanted

@@ -177,11 +177,11 @@ def test_nothing_is_lost_against_now_unless_it_is_wished_or_said() -> None:
     assert not less.routes and set(less.relax) == {("free_slots",), ("less_memory",)}
 
 
-def test_each_module_off_the_shelf_instead_of_a_new_one_is_a_trade() -> None:
+def test_each_pulled_module_instead_of_a_new_one_is_a_trade() -> None:
     """Four slots, four of a listed part on the Shelf for nothing and another listed part at 50: each that is bought new instead
     fails early less often. Of one part the Shelf goes first."""
     shelf, sheet = (
-        offer("OLD", EIGHT, 0, origin=Origin.SHELF, stock=4),
+        offer("OLD", EIGHT, 0, origin=Origin.SHELF, stock=4, pulled=True),
         {"listed": [{"part": x, "source": "guide"} for x in ("OLD", "NEW")]},
     )
     frail, machine = Table({"early.pulled": 0.03}), Machine({"CPU": "p"})

@@ -99,11 +99,10 @@ def test_trouble_of_a_plan_is_that_of_what_it_rests_on(engine: Engine, technicia
     spread = worth.trouble_range
     assert 0 < spread.low < worth.trouble < spread.high < 1 and spread.ways[0].trouble in (spread.low, spread.high)
     assert 0 < worth.fails_early < worth.trouble and worth.quirks > 0
-    # All of it vouched for: only as doubtful as anything new, or off the Shelf.
+    # All of it vouched for: only as doubtful as anything that comes in. Of those on the Shelf one was pulled, the others are new.
     vouched = see_worth(engine, _plan_of(engine, "hall-03"))
-    new = vouched.bought + vouched.unpriced
-    assert vouched.rests_on == () and vouched.from_shelf and vouched.trouble < 0.09
-    assert vouched.fails_early == pytest.approx(1 - 0.99**vouched.from_shelf * 0.997**new)
+    assert vouched.rests_on == () and (vouched.from_shelf, vouched.bought + vouched.unpriced) == (5, 1)
+    assert vouched.fails_early == pytest.approx(1 - 0.99 * 0.997**5) and vouched.trouble < 0.06
 
 
 def test_what_more_meets_the_need_does_so_when_it_is_put_in(engine: Engine, technician: Account) -> None:

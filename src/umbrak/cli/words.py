@@ -171,7 +171,8 @@ def routes_words(result: dict[str, Any]) -> str:
         low, high = r["trouble_range"]
         rate = f"{r['data_rate_mts']} MT/s" if r["data_rate_mts"] else "rate not told"
         more, gains = r["more_sustained_gbs"], r["more_usable_gib"]
-        against = f" ({gains:+g} GB" + (f", {more:+g} GB/s)" if abs(more) >= 0.1 else ")")
+        against = f" ({gains:+g} GB" + (f", {more:+g} GB/s)" if more is not None and abs(more) >= 0.1 else ")")
+        fast = "bandwidth not told" if r["sustained_gbs"] is None else f"{r['sustained_gbs']:g} GB/s"
         names = f"  ({', '.join(r['names'])})" if r["names"] else ""
         lines.append(
             (
@@ -179,7 +180,7 @@ def routes_words(result: dict[str, Any]) -> str:
                 if r["cost"]
                 else f"{r['verdict']}: no price"
             )
-            + f", {r['usable_gib']:g} GB usable, {rate}, {r['sustained_gbs']:g} GB/s{against}, {r['free_slots']} free, "
+            + f", {r['usable_gib']:g} GB usable, {rate}, {fast}{against}, {r['free_slots']} free, "
             + f"{r['touches']} touches, trouble {r['trouble']:.0%} ({low:.0%} to {high:.0%}){names}"
         )
         lines += [

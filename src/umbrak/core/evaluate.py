@@ -88,6 +88,11 @@ class Evaluation:
     #: Codes whose rule had something to look at and found nothing.
     held: tuple[str, ...]
 
+    @property
+    def rates_told(self) -> bool:
+        """Whether every socket that holds memory tells its bandwidth: of what is not told a sum counts nothing."""
+        return all(s.sustained_gbs is not None for s in self.sockets if s.gib)
+
 
 def evaluate(
     sheet: Sheet,

@@ -85,6 +85,9 @@ class CandidateDoc(Doc):
     lead_days: LeadDays | None = None
     listed: bool | None = None
     origin: Literal["offer", "shelf"] = Field("offer", alias="from")
+    new: bool | None = Field(
+        None, description="whether nobody used it before; left out: what is offered is, what lies on the shelf is not"
+    )
 
     @model_validator(mode="after")
     def _has_a_price(self) -> CandidateDoc:
@@ -104,6 +107,7 @@ class CandidateDoc(Doc):
             lead_days=self.lead_days,
             listed=self.listed,
             origin=Origin(self.origin),
+            pulled=self.origin == "shelf" if self.new is None else not self.new,
         )
 
 

@@ -35,6 +35,7 @@ from umbrak.core.platform.survey import (
     SystemFacts,
     Warning,
     keeps_its_content,
+    not_main_memory,
 )  # fmt: skip
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
@@ -285,11 +286,13 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
                 f"reported as {told(status.get('Health')) or ''} {told(status.get('State')) or ''}".rstrip(),
             )
         )
-    if (kept := told(d.get("MemoryType"))) and kept != "DRAM":
-        volatile = docs.whole(d, "VolatileSizeMiB", path)
-        docs.warnings.append(Warning(f"slot {locator}", keeps_its_content(kept, volatile)))
-        capacity = volatile
+    kept = told(d.get("MemoryType"))
+    if kept and kept != "DRAM":
+        capacity = docs.whole(d, "VolatileSizeMiB", path)
+        docs.warnings.append(Warning(f"slot {locator}", keeps_its_content(kept, capacity)))
     module, odd = _module(docs, path, d, capacity or None)
+    if kept and kept != "DRAM" and not capacity:
+        module, odd = not_main_memory(module), []
     if failed:
         used = bool(capacity) and status.get("State") not in _OUT_OF_USE and status.get("State") is not None
         module = replace(module, failed=IN_USE if used else MAPPED_OUT)

@@ -109,7 +109,10 @@ def answer_json(answer: Answer, currency: str | None, *, assumed: bool, priced: 
         "proved": answer.proved,
         "gap": answer.gap,
         "relax": [list(names) for names in answer.relax],
-        "now": {"usable_gib": answer.now.usable_gib, "sustained_gbs": round(answer.now.sustained_gbs, 3)},
+        "now": {
+            "usable_gib": answer.now.usable_gib,
+            "sustained_gbs": round(answer.now.sustained_gbs, 3) if answer.now.rates_told else None,
+        },
         "slower": answer.slower,
         "gave_up": list(answer.gave_up),
     }
@@ -118,6 +121,7 @@ def answer_json(answer: Answer, currency: str | None, *, assumed: bool, priced: 
 def route_json(route: Route, now: Gives, currency: str | None) -> dict[str, Any]:
     w, saving = route.weighed, route.against_official
     judged = w.evaluation
+    fast = round(w.measures.sustained_gbs, 3) if judged.rates_told else None
     return {
         "slots": {s: jsonable(m) for s, m in w.layout.items()},
         "actions": actions_json(route.actions),
@@ -147,10 +151,10 @@ def route_json(route: Route, now: Gives, currency: str | None) -> dict[str, Any]
             "eaten_by": saving.eaten_by and saving.eaten_by.outcome,
             "flips": route.flips,
         },
-        "sustained_gbs": round(w.measures.sustained_gbs, 3),
+        "sustained_gbs": fast,
         "usable_gib": w.measures.usable_gib,
         "more_usable_gib": round(w.measures.usable_gib - now.usable_gib, 6),
-        "more_sustained_gbs": round(w.measures.sustained_gbs - now.sustained_gbs, 3),
+        "more_sustained_gbs": round(fast - now.sustained_gbs, 3) if fast is not None and now.rates_told else None,
         "installed_gib": judged.installed_gib,
         "data_rate_mts": judged.data_rate_mts,
         "free_slots": w.measures.free_slots,

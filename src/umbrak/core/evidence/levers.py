@@ -95,9 +95,7 @@ def _without_mixing(trouble: Trouble, costs: Costs, table: Table) -> Iterator[Le
 def _new_ones(trouble: Trouble, costs: Costs, table: Table) -> Iterator[Lever]:
     if trouble.pulled:
         then = trouble_of(trouble.beliefs, costs, table, trouble.comes)
-        why = (
-            f"{trouble.pulled} of {trouble.comes} ran elsewhere before; new ones fail less often in their first months"
-        )
+        why = f"{trouble.pulled} of {trouble.comes} were pulled out of other machines; new ones fail less often in their first months"
         yield Lever(LeverKind.NEW_ONES, "", then.probability, then.expected_loss, why)
 
 

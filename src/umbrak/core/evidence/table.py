@@ -119,7 +119,7 @@ NUMBERS: Mapping[str, Number] = dict((
     _share("quirks.passed", 0.15, "over a stated total something is shown oddly", "gauges and alerts are written for the stated total"),
     _share("quirks.within", 0.02, "within every figure something is shown oddly", "a part that firmware does not know by name"),
     _share("early.new", 0.003, "a new module fails early", "new modules that fail in their first months", most=0.5),
-    _share("early.pulled", 0.01, "a module off the Shelf fails early", "it ran elsewhere for years, was handled, and lay about", most=0.5),
+    _share("early.pulled", 0.01, "a pulled module fails early", "it ran elsewhere for years, was handled, and lay about", most=0.5),
 ))  # fmt: skip
 
 #: A trial of weight 1 that ran multiplies the odds by so much, one that failed by this.

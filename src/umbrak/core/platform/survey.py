@@ -100,6 +100,14 @@ class Warning:
     message: str
 
 
+def not_main_memory(module: Module) -> Module:
+    """What of a module that keeps its content is told of it: which one it is. Its kind ran as no main memory, so nothing
+    follows from it for others."""
+    return Module(
+        form=module.form, maker=module.maker, maker_code=module.maker_code, part=module.part, serial=module.serial
+    )
+
+
 def keeps_its_content(name: str, volatile_mib: float | None) -> str:
     """Of a module that is no main memory, or only in part: it holds what it held when the power was off."""
     rest = "but for the part that it says is volatile" if volatile_mib else "so its size is not counted"

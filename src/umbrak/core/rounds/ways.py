@@ -107,7 +107,7 @@ def ways_of(problem: Problem, terms: Terms) -> Ways:
     searched = [offered, list(problem.candidates)]
     if others := terms.held - fitted(problem.layout):
         handed = [
-            Candidate(m.part or m.short(), m, stock=n, origin=Origin.SHELF)
+            Candidate(m.part or m.short(), m, stock=n, origin=Origin.SHELF, pulled=True)
             for m, n in others.items()
             if m not in {alike(c.module) for c in problem.candidates if c.origin is Origin.SHELF}
         ]

@@ -49,7 +49,7 @@ class Kind:
     cost: tuple[int, ...]
     #: Count -> kits of each source.
     _kits: tuple[tuple[int, ...], ...]
-    #: Count -> how many of those put in come off the Shelf: they ran elsewhere before.
+    #: Count -> how many of those put in were pulled out of other machines.
     pulled: tuple[int, ...]
 
     @property
@@ -78,7 +78,7 @@ class Kind:
         )
 
     def is_pulled(self, count: int) -> bool | None:
-        """Whether the last of so many comes off the Shelf; None where a kit changes how many do otherwise."""
+        """Whether the last of so many was pulled; None where a kit changes how many do otherwise."""
         return {0: False, 1: True}.get(self.pulled[count] - self.pulled[count - 1])
 
 
@@ -92,7 +92,7 @@ def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: i
     candidates = list(candidates)
     told = told_of_parts(candidates)
     sources: dict[Module, list[Candidate]] = {}
-    for c in sorted(candidates, key=lambda c: (c.part, c.origin != Origin.SHELF, c.price, c.kit)):
+    for c in sorted(candidates, key=lambda c: (c.part, c.origin != Origin.SHELF, c.pulled, c.price, c.kit)):
         # What is assumed has no part number: its words are none.
         named = c.module.part or c.origin is Origin.ASSUMED
         module = alike(c.module if named else replace(c.module, part=c.part))
@@ -151,8 +151,8 @@ def _kind(
 
 
 def _pulled(sources: Sequence[Candidate], kits: Sequence[Sequence[int]], fitted: int) -> tuple[int, ...]:
-    """Count -> how many of those beyond what is fitted come off the Shelf, bought so."""
-    each = [c.kit if c.origin is Origin.SHELF else 0 for c in sources]
+    """Count -> how many of those beyond what is fitted were pulled, bought so."""
+    each = [c.kit if c.pulled else 0 for c in sources]
     if not any(each):
         return (0,) * len(kits)
     return tuple(
@@ -162,8 +162,8 @@ def _pulled(sources: Sequence[Candidate], kits: Sequence[Sequence[int]], fitted:
 
 
 def supply(sources: Sequence[Candidate], fitted: int, most: int) -> tuple[tuple[int, ...], tuple[tuple[int, ...], ...]]:
-    """(count -> least cost, count -> kits of each source that cost it), up to what can be had; of what costs the same, what takes
-    least off the Shelf. What is left over of a kit is not lost, but it is paid for.
+    """(count -> least cost, count -> kits of each source that cost it), up to what can be had; of what costs the same, what has
+    the fewest that were pulled. What is left over of a kit is not lost, but it is paid for.
 
     Parameters
         fitted   modules that are there for nothing
@@ -175,10 +175,10 @@ def supply(sources: Sequence[Candidate], fitted: int, most: int) -> tuple[tuple[
         needed = [-(-n // c.kit) for n in range(had_of_it + 1)]
         each = mills(c.price)
         return (0,) * fitted + tuple(k * each for k in needed), ((0,),) * fitted + tuple((k,) for k in needed)
-    #: Count -> (cost, modules off the Shelf, kits of each source).
+    #: Count -> (cost, pulled modules, kits of each source).
     best: list[tuple[int, int, tuple[int, ...]] | None] = [(0, 0, ())] + [None] * wanted
     for c in sources:
-        price, used = mills(c.price), c.kit if c.origin is Origin.SHELF else 0
+        price, used = mills(c.price), c.kit if c.pulled else 0
         kits = min(-(-wanted // c.kit), wanted if c.stock is None else c.stock // c.kit)
         grown: list[tuple[int, int, tuple[int, ...]] | None] = []
         for n in range(wanted + 1):

@@ -41,6 +41,8 @@ class Candidate:
     #: Whether the machine's maker lists the part; None = as the sheet's own list says.
     listed: bool | None = None
     origin: Origin = Origin.OFFER
+    #: Whether it ran elsewhere before, and was pulled out: such modules fail early more often than new ones.
+    pulled: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,7 +32,7 @@ class Choice:
     fine: float
     #: Lowest rating. [MT/s]
     rated: float
-    #: Modules off the Shelf: they fail early more often than new ones.
+    #: Modules that were pulled: they fail early more often than new ones.
     pulled: int
     #: Per fitted kind of the class: how many of it.
     fitted: tuple[int, ...]
@@ -167,7 +167,7 @@ class Shop:
         self, of: KindClass, kinds: Sequence[Kind], fitted_only: bool, wanted: frozenset[int]
     ) -> dict[int, list[Choice]]:
         """All but one kind at a count where its price breaks, the last one takes what is left (see `Kind.breaks`): one of new
-        modules and one of those off the Shelf, since exchanging the one for the other is a trade.
+        modules and one of pulled ones, since exchanging the one for the other is a trade.
 
         Kind after kind, keeping for each count reached so far what nothing beats; only counts from which the kinds
         that follow can still reach one that is wanted.
@@ -185,7 +185,7 @@ class Shop:
         for each in reversed(breaks):
             useful.insert(0, useful[0] | {n - j for n in useful[0] for j in each if j <= n})
         rates = 2 if any(any(k.pulled[: n + 1]) for k, n in stock) else 1
-        #: (count, origins of which some kind has taken what was left: whether off the Shelf) -> choices.
+        #: (count, origins of which some kind has taken what was left: whether pulled) -> choices.
         nothing = Choice(cost=0, fine=0.0, rated=inf, pulled=0, fitted=(0,) * len(places), takes=())
         reached: dict[tuple[int, frozenset[bool | None]], list[Choice]] = {(0, frozenset()): [nothing]}
         for (kind, supply), at_breaks, goals in zip(stock, breaks, useful[1:], strict=True):

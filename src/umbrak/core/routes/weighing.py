@@ -100,6 +100,8 @@ class Gives:
 
     usable_gib: float
     sustained_gbs: float
+    #: Whether every socket that holds memory tells its bandwidth.
+    rates_told: bool
 
 
 def meets(usable_gib: float, wanted_gib: float) -> bool:
@@ -149,8 +151,8 @@ class Scales:
         p = self.problem
         judged = evaluate_in(question(p.sheet, p.machine, p.layout, p.statements, p.layout))
         if any(f.severity is Severity.STOP for f in judged.findings):
-            return Gives(0.0, 0.0)
-        return Gives(judged.usable_gib, sum(s.sustained_gbs or 0 for s in judged.sockets))
+            return Gives(0.0, 0.0, True)
+        return Gives(judged.usable_gib, sum(s.sustained_gbs or 0 for s in judged.sockets), judged.rates_told)
 
     def belief(self, doubt: Doubt) -> Belief:
         if doubt not in self._beliefs:

@@ -28,6 +28,7 @@ from umbrak.core.platform.survey import (
     SystemFacts,
     Warning,
     keeps_its_content,
+    not_main_memory,
 )  # fmt: skip
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.placeholders import told
@@ -170,6 +171,8 @@ def _slot(r: Record) -> tuple[SlotFacts, list[str]]:
     if kept := _persistent(r):
         said.append(keeps_its_content(kept, _as(r, "Volatile Size")))
     module, odd = _module(r, (_as(r, "Volatile Size") or None) if kept else size)
+    if kept and not _as(r, "Volatile Size"):
+        module, odd = not_main_memory(module), []
     module = replace(module, failed=MAPPED_OUT) if disabled else module
     said += odd
     soldered = form in codes.SOLDERED_FORMS

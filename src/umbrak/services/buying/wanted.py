@@ -19,7 +19,7 @@ from umbrak.formats.documents import like_key
 from umbrak.formats.spreadsheet import harmless
 from umbrak.services.known.loading import load_machine, sound_layout
 from umbrak.services.people.settings import money_settings
-from umbrak.services.shelf.view import USABLE, see_stock
+from umbrak.services.shelf.view import USABLE, StockState, see_stock
 from umbrak.store import plans as plan_store
 from umbrak.store import shelf as store
 from umbrak.store.purchases import purchases
@@ -213,7 +213,15 @@ def _candidates(db: Connection, plans: set[UUID]) -> tuple[list[str], list[Candi
         own = sum(r.count for r in v.reserved if r.plan_id in plans)
         if v.state in USABLE and v.free + own:
             module = v.module if v.module.part else replace(v.module, part=v.part)
-            found.append(Candidate(v.part or v.words, module, stock=v.free + own, origin=Origin.SHELF))
+            found.append(
+                Candidate(
+                    v.part or v.words,
+                    module,
+                    stock=v.free + own,
+                    origin=Origin.SHELF,
+                    pulled=v.state is StockState.PULLED,
+                )
+            )
             suppliers.append("")
     for r in store.all_offers(db):
         if not r.unreadable:

@@ -53,7 +53,7 @@ def weigh_plan(db: Connection, plan: OpenPlan) -> WeighedPlan:
     scales = Scales(problem)
     ctx, judged = judged_question(plan.then, plan.goal, plan.now)
     resting, purchase = resting_of(ctx, judged, problem.layout, scales.listed), purchase_of(scales, plan.goal)
-    resting = replace(resting, pulled=min(purchase.from_shelf, resting.comes))
+    resting = replace(resting, pulled=min(purchase.pulled, resting.comes))
     return WeighedPlan(plan=plan, problem=problem, scales=scales, judged=judged, resting=resting, purchase=purchase)
 
 
@@ -115,6 +115,11 @@ class Purchase:
     @property
     def from_shelf(self) -> int:
         return sum(b.modules for b in self.bought if b.candidate.origin is Origin.SHELF)
+
+    @property
+    def pulled(self) -> int:
+        """Modules that ran in another machine before."""
+        return sum(b.modules for b in self.bought if b.candidate.pulled)
 
 
 def purchase_of(scales: Scales, goal: Layout) -> Purchase:

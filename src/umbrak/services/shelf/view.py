@@ -217,7 +217,15 @@ def candidates_for(db: Connection, sheet: Sheet, machine_id: UUID) -> tuple[Cand
     for v in _stock_views(db, store.all_stock(db), listing):
         own = sum(r.count for r in v.reserved if r.machine_id == machine_id)
         if v.state in USABLE and v.free + own and _goes_in(sheet, v.module):
-            found.append(Candidate(v.part or v.words, v.module, stock=v.free + own, origin=Origin.SHELF))
+            found.append(
+                Candidate(
+                    v.part or v.words,
+                    v.module,
+                    stock=v.free + own,
+                    origin=Origin.SHELF,
+                    pulled=v.state is StockState.PULLED,
+                )
+            )
     for r in store.all_offers(db):
         if _goes_in(sheet, r.module) and not r.unreadable:
             found.append(

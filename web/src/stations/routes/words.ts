@@ -95,7 +95,7 @@ export function regrets(route: Route, now: { usable: number; gbs: number }): str
 /** What may be done about trouble. */
 export const LEVERS: Record<string, string> = {
   'one-kit': 'one kit throughout',
-  'new-ones': 'new modules instead of those off the Shelf',
+  'new-ones': 'new modules instead of pulled ones',
   'known-kind': 'a kind that is known here',
   staging: 'one module first, then the rest',
   soak: 'a soak before it is back on duty',
