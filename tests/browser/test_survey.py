@@ -59,6 +59,22 @@ def test_a_difference_is_taken_over_in_part_and_the_rest_settled(sign_in: SignIn
     expect(page.get_by_text("2 slots agree")).to_be_visible()
 
 
+def test_another_machines_report_is_told_and_nothing_of_it_is_ticked(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="hall-03").click()
+    go_to(page, "Survey")
+    take_in(
+        page, listing([Device("CPU1_A1", 32768, kind=(0x22, "DDR5"), total=80, speed=4800, configured=4800, mv=1100)])
+    )
+    alert = page.get_by_role("alert").filter(has_text="This is another machine's report")
+    expect(alert).to_contain_text("LK12-00417")
+    expect(alert).to_contain_text("SN-hall-03")
+    for box in page.get_by_role("checkbox", name=re.compile("^Take over")).all():
+        expect(box).not_to_be_checked()
+    page.get_by_role("button", name="Cancel").click()
+    expect(alert).to_have_count(0)
+
+
 def test_a_model_that_nobody_knows_is_drafted(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="New machine").click()
