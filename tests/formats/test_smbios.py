@@ -112,6 +112,7 @@ def test_the_same_facts_either_way(write: str) -> None:
         (Device("D", technology=(3, "DRAM"), volatile_mib=16384), "filled", {"capacity_gib": 16}),
         (Device("D", technology=(4, "NVDIMM-N")), "filled", {"capacity_gib": None, "part": "BR4R-16-24"}),
         (Device("D", 131072, technology=(6, "NVDIMM-P"), volatile_mib=65536), "filled", {"capacity_gib": 64}),
+        (Device("D", detail=(1 << 7 | 1 << 12, "Synchronous Non-Volatile")), "filled", {"capacity_gib": None, "serial": "00C0FFEE"}),
         (Device("D", kind=(0x1F, "Logical non-volatile device")), "filled", {"capacity_gib": None, "generation": None}),
     ],
 )  # fmt: skip

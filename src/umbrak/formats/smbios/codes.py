@@ -61,7 +61,13 @@ MAIN_MEMORY = ("Other", "Unknown", "DRAM")
 NON_VOLATILE = "Logical non-volatile device"
 
 #: 7.18.3 Memory Device: Type Detail, bit -> word.
-TYPE_DETAILS = {7: "Synchronous", 13: "Registered (Buffered)", 14: "Unbuffered (Unregistered)", 15: "LRDIMM"}
+TYPE_DETAILS = {
+    7: "Synchronous",
+    12: "Non-Volatile",
+    13: "Registered (Buffered)",
+    14: "Unbuffered (Unregistered)",
+    15: "LRDIMM",
+}
 
 #: 7.17.2 Memory Array: Use. Only system memory counts.
 ARRAY_USES = {

@@ -187,7 +187,9 @@ def _persistent(r: Record) -> str:
     technology = _named(r, "Memory Technology") or "Unknown"
     if technology not in codes.MAIN_MEMORY:
         return technology
-    return codes.NON_VOLATILE if r.get("Type") == codes.NON_VOLATILE else ""
+    # Tables before 3.2 have no technology.
+    keeps = "non-volatile" in str(r.get("Type Detail") or "").lower() and technology != "DRAM"
+    return codes.NON_VOLATILE if keeps or r.get("Type") == codes.NON_VOLATILE else ""
 
 
 def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:
