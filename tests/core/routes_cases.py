@@ -143,13 +143,18 @@ def untold_problem(seed: int) -> Problem:
 
 def hardly_told_problem(seed: int) -> Problem:
     """One whose sheet leaves out most of what the others tell: the order, limits, kinds, what stands together, rates."""
-    r = Random(seed + 13)
+    r, numbers = Random(seed + 13), Random(seed + 17)
 
     def told(data: dict[str, Any]) -> None:
         for of in (data, data["memory"], *data["processors"].values()):
             for key in [k for k in _MAY_BE_UNTOLD if k in of]:
                 if r.random() < 0.6:
                     del of[key]
+        for limit in data.get("limits") or ():
+            # That there is a limit is told, and not how much.
+            amount = next((n for n in ("capacity_gib", "die_gbit") if n in limit), None)
+            if amount and numbers.random() < 0.5:
+                limit[amount] = "open"
 
     p = random_problem(seed, told)
     return replace(p, trials=p.trials if r.random() < 0.3 else ())

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from umbrak.core.evaluate import question
 from umbrak.core.memory.module import Module
+from umbrak.core.platform.fact import FACT_OF_AMOUNT
 from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
@@ -28,7 +29,8 @@ from umbrak.core.rules.facts import MIXTURES, asks_total, live_slots, questions
 from umbrak.core.rules.finding import Severity
 
 _FASTER = ".faster_modules"
-_RANKS = "memory.package_ranks_per_channel"
+#: Facts about amounts, which what ran at a place answers there.
+_BY_PLACE = frozenset(FACT_OF_AMOUNT.values())
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,11 +103,11 @@ class Untold:
         if kind.module is None:
             return frozenset(), frozenset()
         found = [self._asked_in(slot, kind.module) for slot in self.space.places_of(kind)]
-        # Dies are asked for where the total is not; and a channel is asked for its ranks where it did not run with as many.
+        # Dies are asked for where the total is not; and no place is asked for as much as ran in it.
         unsure = {"limits.die_gbit"} if p.sheet.not_told("limits") else set()
-        if found and any(_RANKS in asked for asked in found):
-            somewhere = {self.space.sheet.slots[s].channel: s for s in self.space.slots_of(kind)}
-            unsure |= set() if all(_RANKS in self._asked_in(s, kind.module) for s in somewhere.values()) else {_RANKS}
+        if _BY_PLACE.intersection(*found):
+            ran = [s for s in self.space.slots_of(kind) if s in self.ctx.ran_modules]
+            unsure |= _BY_PLACE - _BY_PLACE.intersection(*(self._asked_in(s, kind.module) for s in ran))
         return frozenset(set().union(*found)), frozenset(set.intersection(*found) - unsure) if found else frozenset()
 
     def _asked_in(self, slot: str, module: Module) -> set[str]:
