@@ -21,6 +21,8 @@ from umbrak.core.routes.designs import UnitDesign
 from umbrak.core.routes.purchase import Shop
 from umbrak.core.routes.space import KindClass
 
+#: Designs of a group, the cheapest first, that each is laid against: where these do not replace it, few others would.
+_LOOKED_AT = 64
 #: Members in which designs may differ.
 _FREE = {"classes", "counts"}
 
@@ -46,11 +48,13 @@ def least_mixed(designs: Sequence[UnitDesign], classes: Sequence[KindClass], sho
         groups.setdefault((same, others), []).append(i)
     kept: dict[int, bool] = {}
     for group in groups.values():
-        mine: list[int] = []
+        mine: list[tuple[int, int]] = []
         for i in sorted(group, key=lambda i: (_cost(designs[i], prices), sum(n > 0 for n in designs[i].counts), i)):
-            by = next((j for j in mine if _replaces(designs[j], designs[i], prices)), None)
+            uses = sum(1 << c for c, n in enumerate(designs[i].counts) if n)
+            some = (j for their, j in mine[:_LOOKED_AT] if not their & ~uses)
+            by = next((j for j in some if _costs_no_more(designs[j], designs[i], prices)), None)
             if by is None:
-                mine.append(i)
+                mine.append((uses, i))
                 kept[i] = False
             else:
                 kept[by] = True
@@ -71,8 +75,7 @@ def _cost(d: UnitDesign, prices: Mapping[int, tuple[int, int]]) -> int:
     return sum(d.counts[c] * most for c, (_, most) in prices.items())
 
 
-def _replaces(one: UnitDesign, other: UnitDesign, prices: Mapping[int, tuple[int, int]]) -> bool:
-    if any(n and not other.counts[c] for c, n in enumerate(one.counts)):
-        return False
+def _costs_no_more(one: UnitDesign, other: UnitDesign, prices: Mapping[int, tuple[int, int]]) -> bool:
+    """Whichever kinds of its classes the other is made of."""
     more = ((one.counts[c] - other.counts[c], least, most) for c, (least, most) in prices.items())
     return sum(n * (most if n > 0 else least) for n, least, most in more) <= 0
