@@ -27,7 +27,7 @@ def test_a_route_is_weighed_compared_and_planned(sign_in: SignIn) -> None:
     expect(official).to_contain_text("296.00")
     page.get_by_role("button", name=re.compile("^A cheapest, fastest: 0 EUR")).locator("circle").last.click()
     opened = page.get_by_role("region", name="Route A")
-    expect(opened).to_contain_text("take 6")
+    expect(opened).to_contain_text("4 x 16 GB HLV5R-16 and 2 x 16 GB QD5R-16 in")
     expect(opened).to_contain_text("Saves 296.00 EUR")
     opened.get_by_text("QD5R-16 runs on Halvard R24").click()
     expect(opened.get_by_text("It starts at 97 % (a part on no list: 0.97)")).to_be_visible()

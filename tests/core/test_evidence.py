@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.sheets import SMALL, layout
+from tests.core.sheets import SMALL, TWIN, layout
 from umbrak.core.evaluate import evaluate_in, question
 from umbrak.core.evidence.belief import Belief, believe, reach_at_best
 from umbrak.core.evidence.doubts import Board, Doubt, Resting, part_doubt, resting_of
@@ -316,3 +316,18 @@ def test_hearsay_moves_odds_at_most_tenfold_whatever_is_said() -> None:
     prior = reach(on, 64).prior(USUAL)
     found = works(on, reach(on, 64), many)
     assert found / (1 - found) == pytest.approx(10 * prior / (1 - prior))
+
+
+def test_modules_of_a_socket_without_a_processor_ran_nowhere() -> None:
+    """Moved to one that has one they are more than ran, though nothing is bought; left where they are they rest on nothing."""
+    sheet, label = sheet_from_data(TWIN), "16GB 1Rx4 PC4-2666V-RC2"
+    machine = Machine({"P1": "p", "P2": None})
+    now, moved = layout({"P1.A1": label, "P2.A1": label}), layout({"P1.A1": label, "P1.B1": label})
+
+    def resting(goal: Layout) -> Resting:
+        ctx = question(sheet, machine, goal, (), now)
+        return resting_of(ctx, evaluate_in(ctx), now)
+
+    assert resting(now) == Resting((), 0)
+    found = resting(moved)
+    assert found.comes == 1 and {d.kind for d in found.doubts} >= {DoubtKind.REACH}

@@ -119,11 +119,18 @@ const COLUMNS: { key: typeof rowsSort.value; words: string; most?: boolean }[] =
   { key: 'touches', words: 'slots handled' },
 ]
 const rows = computed(() => {
-  const all = (view.value?.routes ?? []).map((route, index) => ({ route, index, glyph: glyphOf(machine.value.board, layoutOf(view.value!), layoutOf(view.value!, route.changes), machine.value.failed) }))
+  const all = (view.value?.routes ?? []).map((route, index) => ({ route, index }))
   const key = rowsSort.value
   if (key === 'named') return all.sort((a, b) => Number(b.route.names.length > 0) - Number(a.route.names.length > 0) || a.index - b.index)
   const sign = COLUMNS.find((c) => c.key === key)!.most ? -1 : 1
   return all.sort((a, b) => sign * (Number(a.route[key]) - Number(b.route[key])) || a.index - b.index)
+})
+/** Without an order and without prices hundreds of ways stand beside each other: the first of them, and what is chosen or pinned. */
+const FEW = 40
+const whole = ref(false)
+const shown = computed(() => {
+  const some = whole.value || rows.value.length <= FEW + 10 ? rows.value : rows.value.filter((r, i) => i < FEW || r.index === chosen.value || pinned.value.includes(r.index))
+  return some.map((r) => ({ ...r, glyph: glyphOf(machine.value.board, layoutOf(view.value!), layoutOf(view.value!, r.route.changes), machine.value.failed) }))
 })
 function pin(index: number): void {
   pinned.value = pinned.value.includes(index) ? pinned.value.filter((i) => i !== index) : [...pinned.value, index].slice(-3)
@@ -218,7 +225,7 @@ const gapWords = computed(() => {
             </tr>
           </thead>
           <tbody>
-            <tr v-for="{ route, index, glyph } in rows" :key="index" :class="{ chosen: index === chosen }" @click="choose(index)">
+            <tr v-for="{ route, index, glyph } in shown" :key="index" :class="{ chosen: index === chosen }" @click="choose(index)">
               <th scope="row"><button type="button" class="letter" :aria-pressed="index === chosen" :aria-label="`Choose route ${letterOf(index)}`">{{ letterOf(index) }}</button></th>
               <td><BoardGlyph :groups="glyph" /></td>
               <td>
@@ -241,12 +248,16 @@ const gapWords = computed(() => {
             </tr>
           </tbody>
         </table>
+        <p v-if="shown.length < rows.length" class="rest small"><button type="button" class="quiet-link" @click="whole = true">and {{ rows.length - shown.length }} more routes</button> <span class="faded">that cost, give or risk something else; wishes leave fewer</span></p>
       </section>
     </template>
   </div>
 </template>
 
 <style scoped>
+.rest {
+  padding: 8px 14px 12px;
+}
 .routes {
   display: grid;
   grid-template-columns: minmax(0, 1.25fr) minmax(0, 1fr);
