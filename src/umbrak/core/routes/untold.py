@@ -1,7 +1,8 @@
 """What layouts rest on that the sheet does not tell, at best: so that the bounds on trouble are near.
 
-Two kinds of such facts. The **total** hangs on the sum alone and the **order** on which slots are filled (`at_best`). Others hang on which kinds are used: one that is
-rated above what the processor lists asks by itself, x4 beside x8 asks together. Those are settled beforehand, like makers
+Two kinds of such facts. The **total** hangs on the sum alone and the **order** on which slots are filled (`at_best`). Others
+hang on which kinds are used: one that is rated above what the processor lists asks by itself, x4 beside x8 asks together.
+Those are settled beforehand, like makers
 and kits: each of the `alternatives` says which kinds may be used and what that is surely doubted for. For every layout
 one of them allows kinds that ask for no more than it does, and charges no more than what it is doubted for in truth: so no
 kind has to be compared with one that asks for more.
