@@ -20,7 +20,7 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.routes.answer import Answer, Ended, answer
 from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.material import kinds_of
-from umbrak.core.routes.picks import smallest_to_relax, wishes_made, without
+from umbrak.core.routes.picks import Relaxed, smallest_to_relax, wishes_made, without
 from umbrak.core.routes.problem import Candidate, Origin, Problem, Wishes
 from umbrak.core.routes.search import Found, search
 from umbrak.core.routes.stages import How, stagings
@@ -279,7 +279,7 @@ def test_each_set_of_wishes_to_give_up_is_minimal(seed: int) -> None:
     if enumerate_frontier(p)[0]:
         return
 
-    def possible(q: Problem) -> bool:
+    def possible(q: Problem, _: float = 0.0) -> bool:
         return bool(enumerate_frontier(q)[0])
 
     found = answer(p)
@@ -287,12 +287,39 @@ def test_each_set_of_wishes_to_give_up_is_minimal(seed: int) -> None:
         assert found.routes and possible(without(p, found.gave_up))
         return
     sets = found.relax
-    assert sets == smallest_to_relax(p, possible, lambda: False)
+    assert Relaxed(sets, found.relax_proved) == smallest_to_relax(p, possible, lambda: 1.0)
     for names in sets:
         assert possible(without(p, names))
         assert not any(possible(without(p, tuple(n for n in names if n != left))) for left in names)
     if not sets:
         assert not possible(without(p, wishes_made(p.wishes)))
+
+
+@pytest.mark.parametrize(
+    ("takes", "time", "relaxed"),
+    [
+        # What one set takes keeps no other of its size from being tried; that there may be more is said.
+        ({"usable_gib": (9.0, True), "budget": (0.1, True)}, 10, Relaxed((("budget",),), False)),
+        ({"usable_gib": (2.0, True), "budget": (2.0, False), "budget usable_gib": (99.0, True)}, 20, Relaxed((("usable_gib",),), True)),
+        # Two that are known before one that is not; nothing that is known.
+        ({"budget": (99.0, True), "budget usable_gib": (0.1, True)}, 10, Relaxed((("usable_gib", "budget"),), False)),
+        ({"budget usable_gib": (99.0, True)}, 10, Relaxed((), False)),
+        ({"budget usable_gib": (0.1, False)}, 10, Relaxed((), True)),
+    ],
+)  # fmt: skip
+def test_a_set_that_takes_long_keeps_no_other_from_being_tried(
+    takes: dict[str, tuple[float, bool]], time: float, relaxed: Relaxed
+) -> None:
+    p = small({"A1": FOUR}, [], usable_gib=64, budget=Decimal(1), uneven=True)
+    left = [time]
+
+    def possible(q: Problem, seconds: float) -> bool | None:
+        given_up = sorted(set(wishes_made(p.wishes)) - set(wishes_made(q.wishes)))
+        needs, there_is = takes.get(" ".join(given_up), (0.1, len(given_up) == len(wishes_made(p.wishes))))
+        left[0] -= min(needs, seconds)
+        return there_is if needs <= seconds else None
+
+    assert smallest_to_relax(p, possible, lambda: left[0]) == relaxed
 
 
 def test_a_search_that_is_stopped_says_how_far_off_it_may_be() -> None:

@@ -156,10 +156,13 @@ def routes_words(result: dict[str, Any]) -> str:
     if result["ended"] == "no time":
         return "no route was found in the time there was, and there may be some: give more --seconds"
     if not result["routes"]:
+        if not result["relax"] and not result["relax_proved"]:
+            return "no route; which wish stands in its way was not found out in the time there was"
         if not result["relax"]:
             return "no route: nothing at hand fits this machine, whatever wish is given up"
         options = [" and ".join(_WISH_WORDS[w] for w in names) for names in result["relax"]]
-        return "\n".join(["no route; there is one without", *(f"  {o}" for o in options)])
+        more = [] if result["relax_proved"] else ["there may be others: not all were found out in the time there was"]
+        return "\n".join(["no route; there is one without", *(f"  {o}" for o in options), *more])
     lines = (
         ["nobody offers these modules: they are what the standards have and the sheet takes"]
         if result["assumed"]

@@ -109,6 +109,7 @@ def answer_json(answer: Answer, currency: str | None, *, assumed: bool, priced: 
         "proved": answer.proved,
         "gap": answer.gap,
         "relax": [list(names) for names in answer.relax],
+        "relax_proved": answer.relax_proved,
         "now": {
             "usable_gib": answer.now.usable_gib,
             "sustained_gbs": round(answer.now.sustained_gbs, 3) if answer.now.rates_told else None,

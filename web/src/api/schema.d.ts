@@ -10393,6 +10393,11 @@ export interface components {
              * @description Where there is no route: the smallest sets of wishes to give up.
              */
             relax: string[][];
+            /**
+             * Relax Proved
+             * @description Whether that is all of them; False where time ended first.
+             */
+            relax_proved: boolean;
             /** Routes */
             routes: components["schemas"]["RouteView"][];
             /** Seconds */

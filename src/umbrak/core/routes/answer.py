@@ -11,7 +11,7 @@ from umbrak.core.evidence.levers import Experiment, Lever, experiments, levers_o
 from umbrak.core.evidence.trouble import BreakEven, Range, break_even
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import Layout
-from umbrak.core.routes.picks import is_in_warranty, names_of, smallest_to_relax, without
+from umbrak.core.routes.picks import Relaxed, is_in_warranty, names_of, smallest_to_relax, without
 from umbrak.core.routes.problem import Origin, Problem
 from umbrak.core.routes.search import Progress, search
 from umbrak.core.routes.stages import first_stage
@@ -70,6 +70,8 @@ class Answer:
     gap: float | None
     #: Where there is no route: the smallest sets of wishes to give up.
     relax: tuple[tuple[str, ...], ...]
+    #: Whether that is all of them; False where time ended first: without any set there may be one all the same.
+    relax_proved: bool
     weighed: int
     seconds: float
     #: What is fitted gives now; whether ways were left out that leave less bandwidth than that.
@@ -94,18 +96,19 @@ def answer(
         left = None if seconds is None else max(seconds - found.seconds, 0.5)
         if (anyway := search(slower, left, report, stopped)).routes or not anyway.proved:
             problem, found, gave_up = slower, anyway, _SLOWER
-    relax: tuple[tuple[str, ...], ...] = ()
+    relaxed = Relaxed((), True)
     ended = Ended.FOUND if found.routes else Ended.NONE if found.proved else Ended.NO_TIME
     if ended is Ended.NONE:
         ends = monotonic() + _RELAX_SECONDS
 
-        def over() -> bool:
-            return monotonic() > ends or stopped()
+        def left() -> float:
+            return 0.0 if stopped() else ends - monotonic()
 
-        def possible(p: Problem) -> bool:
-            return bool(search(p, max(ends - monotonic(), 0.1), stopped=stopped, first=True).routes)
+        def possible(p: Problem, seconds: float) -> bool | None:
+            one = search(p, max(seconds, 0.1), stopped=stopped, first=True)
+            return True if one.routes else False if one.proved else None
 
-        relax = smallest_to_relax(problem, possible, over)
+        relaxed = smallest_to_relax(problem, possible, left)
     names, scales = names_of(found.routes), Scales(problem)
     routes = []
     for w, called in zip(found.routes, names, strict=True):
@@ -132,7 +135,8 @@ def answer(
         routes=tuple(routes),
         proved=found.proved,
         gap=found.gap,
-        relax=relax,
+        relax=relaxed.sets,
+        relax_proved=relaxed.proved,
         weighed=found.weighed,
         seconds=found.seconds,
         now=scales.now,

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import fields, replace
-from itertools import combinations
+from dataclasses import dataclass, fields, replace
+from itertools import combinations, groupby
 
 from umbrak.core.routes.problem import Problem, Wishes
 from umbrak.core.routes.weighing import Weighed
@@ -63,26 +63,50 @@ def without(problem: Problem, names: Sequence[str]) -> Problem:
     return replace(problem, wishes=replace(problem.wishes, **{n: getattr(_NOTHING, n) for n in names}))
 
 
+#: What a set of wishes is given at first to show a route, and how many times as long in each round after that. [s]
+_FIRST_SHARE, _LONGER = 1.0, 4.0
+
+
+@dataclass(frozen=True, slots=True)
+class Relaxed:
+    """Sets of wishes without which there is a route, as small as were found."""
+
+    sets: tuple[tuple[str, ...], ...]
+    #: Whether these are all of their size, and no smaller one does; False where time ended first.
+    proved: bool
+
+
 def smallest_to_relax(
-    problem: Problem, possible: Callable[[Problem], bool], over: Callable[[], bool]
-) -> tuple[tuple[str, ...], ...]:
+    problem: Problem, possible: Callable[[Problem, float], bool | None], left: Callable[[], float]
+) -> Relaxed:
     """The smallest sets of wishes without which there is a route: all of that size; none where giving up all of them
     does not help.
 
+    One set that takes long does not keep the others from being tried: each has a short time at first, and what that does
+    not decide has a longer one only where nothing was found.
+
     Parameters
-        possible   whether there is any route
-        over       whether there is no more time
+        possible   whether there is any route, found out in so many seconds; None where that was not enough
+        left       how much time there is. [s]
     """
     made = wishes_made(problem.wishes)
-    if not possible(without(problem, made)):
-        return ()
-    for size in range(1, len(made) + 1):
-        found: list[tuple[str, ...]] = []
-        for names in combinations(made, size):
-            if over():
-                return tuple(found)
-            if possible(without(problem, names)):
-                found.append(names)
-        if found:
-            return tuple(found)
-    return ()
+    share = _FIRST_SHARE
+    if possible(without(problem, made), min(share * _LONGER, left())) is False:
+        return Relaxed((), True)
+    undecided = [names for size in range(1, len(made) + 1) for names in combinations(made, size)]
+    while undecided:
+        still: list[tuple[str, ...]] = []
+        for _, of_a_size in groupby(undecided, key=len):
+            found: list[tuple[str, ...]] = []
+            for names in of_a_size:
+                if left() <= 0:
+                    return Relaxed(tuple(found), False)
+                there_is = possible(without(problem, names), min(share, left()))
+                if there_is is None:
+                    still.append(names)
+                elif there_is:
+                    found.append(names)
+            if found:
+                return Relaxed(tuple(found), not still)
+        undecided, share = still, share * _LONGER
+    return Relaxed((), True)

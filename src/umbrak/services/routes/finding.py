@@ -105,6 +105,8 @@ class RoutesView:
     gap: float | None
     #: Where there is no route: the smallest sets of wishes to give up.
     relax: tuple[tuple[str, ...], ...]
+    #: Whether that is all of them; False where time ended first.
+    relax_proved: bool
     weighed: int
     seconds: float
     #: Candidates at hand for this machine: on the shelf, on offer.
@@ -203,7 +205,7 @@ def _view(
         routes = tuple(replace(r, break_even=None, names=tuple(n for n in r.names if n != "cheapest")) for r in routes)
     return RoutesView(
         ended=found.ended, assumed=assumed, priced=priced, slower=found.slower, gave_up=found.gave_up,
-        routes=routes, modules=tuple(modules), fitted=held, money=money, proved=found.proved, gap=found.gap, relax=found.relax, weighed=found.weighed,
+        routes=routes, modules=tuple(modules), fitted=held, money=money, proved=found.proved, gap=found.gap, relax=found.relax, relax_proved=found.relax_proved, weighed=found.weighed,
         seconds=round(found.seconds, 3), on_shelf=on_shelf, on_offer=on_offer, now=now,
     )  # fmt: skip
 

@@ -195,7 +195,9 @@ const gapWords = computed(() => {
             <button type="button" class="quiet-link" @click="change(Object.assign({}, ...names.map(given)))">Give {{ names.length > 1 ? 'them' : 'it' }} up</button>
           </li>
         </ul>
+        <p v-if="!view.relax_proved" class="small">There may be others: not all were found out in the time there was.</p>
       </template>
+      <p v-else-if="!view.relax_proved">Which wish stands in its way was not found out in the time there was: give up one and look.</p>
       <p v-else-if="view.assumed">Nothing that the standards have leads there, whatever wish is given up.</p>
       <p v-else>What is at hand ({{ plural(view.on_shelf, 'line') }} on the Shelf, {{ plural(view.on_offer, 'offer') }}) does not lead there, whatever wish is given up.</p>
       <p v-if="!view.assumed"><button type="button" class="quiet-link" @click="assume = true">What could be bought for it</button></p>
