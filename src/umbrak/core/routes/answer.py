@@ -101,14 +101,14 @@ def answer(
     if ended is Ended.NONE:
         ends = monotonic() + _RELAX_SECONDS
 
-        def left() -> float:
+        def remaining() -> float:
             return 0.0 if stopped() else ends - monotonic()
 
         def possible(p: Problem, seconds: float) -> bool | None:
             one = search(p, max(seconds, 0.1), stopped=stopped, first=True)
             return True if one.routes else False if one.proved else None
 
-        relaxed = smallest_to_relax(problem, possible, left)
+        relaxed = smallest_to_relax(problem, possible, remaining)
     names, scales = names_of(found.routes), Scales(problem)
     routes = []
     for w, called in zip(found.routes, names, strict=True):
