@@ -123,6 +123,18 @@ def table(devices: list[Device], more: bytes = b"") -> bytes:
     return b"".join([*parts, more, structure(127, 0x7F00, b"", [])])
 
 
+def guest_table(devices: list[Device]) -> bytes:
+    """`table` of a virtual machine: its BIOS says so in the second byte of its characteristics' extension (7.1.2.2)."""
+    bios = structure(0, 0, bytes([1, 2, 0, 0, 3, *[0] * 10, 0x10]), ["Lorne", "1.8.2", "03/14/2024"])
+    whole = table(devices)
+    return bios + whole[whole.index(b"\0\0", whole[1]) + 2 :]
+
+
+def guest_listing(devices: list[Device]) -> str:
+    """The same as administrators paste it."""
+    return listing(devices).replace("03/14/2024", "03/14/2024\n\tCharacteristics:\n\t\tSystem is a virtual machine", 1)
+
+
 def structures(data: bytes) -> int:
     """How many a table has (6.1.2)."""
     count, at = 0, 0

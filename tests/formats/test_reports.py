@@ -12,8 +12,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.formats.smbios_facts import Device, guest_listing, guest_table, listing, table
 from umbrak.core.memory.module import MakerCode
-from umbrak.core.platform.survey import SlotState
+from umbrak.core.platform.survey import OF_A_GUEST, SlotState, SurveyReading
 from umbrak.formats import bounds, spreadsheet
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import InputError
@@ -219,6 +220,36 @@ def test_tables_that_are_none_or_too_much(data: bytes, code: str) -> None:
     with pytest.raises(InputError) as refused:
         read_table(data)
     assert refused.value.code == code and refused.value.faults[0].where
+
+
+NODES = {"id": "core", "class": "bus", "children": [{"id": "firmware", "capabilities": {"virtualmachine": "This machine is"}}, {"id": "memory", "size": 1 << 34}]}  # fmt: skip
+_BY_XML = '<node id="firmware"><capabilities><capability id="virtualmachine">is</capability></capabilities></node>'
+SAYS_IT_IS_A_GUEST = {
+    "its tables": guest_table([Device("DIMM 0")]),
+    "a listing of them": guest_listing([Device("DIMM 0")]).encode(),
+    "a listing of the hardware": b"  *-firmware\n       vendor: Orrery\n       capabilities: pci virtualmachine\n  *-memory\n       size: 16GiB\n",
+    "in JSON": json.dumps(NODES).encode(),
+    "in XML": f'<list><node id="core"><description>Motherboard</description>{_BY_XML}<node id="memory"><size units="bytes">17179869184</size></node></node></list>'.encode(),
+    "its controller": json.dumps([d | {"SystemType": "Virtual"} for d in collection(MEMORY).values()]).encode(),
+}
+
+
+@pytest.mark.parametrize("data", SAYS_IT_IS_A_GUEST.values(), ids=SAYS_IT_IS_A_GUEST)
+def test_a_virtual_machine_is_told_from_a_real_one(data: bytes) -> None:
+    reading = read_any(data)
+    assert isinstance(reading, SurveyReading) and reading.virtual and reading.warnings[0].message == OF_A_GUEST
+    real = read_any(data.replace(b"virtualmachine", b"bootselect").replace(b"Virtual", b"Physical").replace(b"a virtual machine", b"a machine").replace(b"\0\0\x10", b"\0\0\0"))  # fmt: skip
+    assert isinstance(real, SurveyReading) and not real.virtual
+
+
+def test_modules_of_which_only_the_size_is_told_look_given() -> None:
+    given = [Device(f"DIMM {n}", total=0, data=0, kind=(0x07, "RAM"), speed=0, configured=0, part="") for n in (0, 1)]
+    for report in (table(given), listing(given).encode()):
+        reading = read_any(report)
+        assert isinstance(reading, SurveyReading) and not reading.virtual
+        assert "a virtual machine's tables look so" in " ".join(w.message for w in reading.warnings)
+    known = read_any(table([given[0], Device("DIMM 1")]))
+    assert isinstance(known, SurveyReading) and "virtual" not in " ".join(w.message for w in known.warnings)
 
 
 @pytest.mark.parametrize("kind", ["smbios", "smbios-text", "redfish", "snmp", "labels", "spd"])

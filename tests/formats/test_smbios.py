@@ -240,6 +240,20 @@ def test_tables_tell_what_is_odd_in_themselves() -> None:
     over = table([], structure(17, 0x1177, bytes(120), []))
     assert any("124 bytes, 100 at most expected" in w.message for w in read_any(over).warnings)
     assert read_any(table(MACHINE, mapped(32) + mapped(32, 32))).installed_gib == 64
+    # What is told of slots and of the whole contradicts itself, or not: of a slot that tells nothing nobody knows.
+    for ranges, devices, odd in (
+        (mapped(32), [Device("A1"), Device("A2")], []),
+        (mapped(16), [Device("A1"), Device("A2")], ["its slots come to 32 GB, and it set up 16 GB"]),
+        (mapped(16), [Device("A1"), Device("A2"), Device("A3", None)], ["its slots come to 32 GB"]),
+        (
+            mapped(48),
+            [Device("A1"), Device("A2")],
+            ["it set up 48 GB, and its slots come to 32 GB: a slot is not in it"],
+        ),
+        (mapped(48), [Device("A1"), Device("A2"), Device("A3", None)], []),
+    ):
+        said = [w.message for w in read_any(table(devices, ranges)).warnings if "set up" in w.message]
+        assert [s.startswith(o) for s, o in zip(said, odd, strict=True)] == [True] * len(odd), said
     doubled = read_any(table(MACHINE, mapped(32) + mapped(32, 16)))
     assert doubled.installed_gib is None and any("lie over each other" in w.message for w in doubled.warnings)
 

@@ -5,17 +5,18 @@ from __future__ import annotations
 import pytest
 from sqlalchemy import Engine, text
 
-from tests.formats.smbios_facts import Device, listing
+from tests.formats.smbios_facts import Device, guest_listing, listing
 from umbrak.core.platform.difference import Change
 from umbrak.core.platform.survey import match_slots
 from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
+from umbrak.services.known.loading import load_machine
 from umbrak.services.machines.page import MachineView, see_machine
 from umbrak.services.sheets.doubts import accept_doubt
 from umbrak.services.sheets.drafts import keep_draft, see_draft
 from umbrak.services.sheets.library import load_sheet
 from umbrak.services.surveys.intake import take_in
-from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference, settle
+from umbrak.services.surveys.resurvey import Acceptance, accept, check_of, see_difference, settle
 from umbrak.store.accounts import Account, find_credentials
 from umbrak.store.sheets import revisions_of
 
@@ -83,6 +84,16 @@ def test_a_report_of_another_machine_is_told_as_such(engine: Engine, radar: tupl
     with engine.begin() as db:
         db.execute(text("UPDATE machine SET asset_tag = 'lk12-00418' WHERE name = 'radar-02'"))
     assert see_difference(engine, machine.id, other.id).another_serial is None, "what its firmware calls so is its tag"
+
+
+def test_nothing_is_taken_from_a_guest_of_a_machine(engine: Engine, radar: tuple[Account, MachineView]) -> None:
+    account, machine = radar
+    guest = take_in(engine, account, "g.txt", guest_listing([Device("DIMM0", 8192, part="ZX-8", **LAPTOP)]).encode())
+    with pytest.raises(Refused, match="virtual machine"):
+        accept(engine, account, machine.id, Acceptance(guest.id, 1, {}, ["A"], []))
+    with engine.connect() as db, pytest.raises(Refused, match="ask the host"):
+        check_of(db, load_machine(db, machine.id), guest.id)
+    assert see_machine(engine, machine.id).survey == machine.survey
 
 
 def test_a_later_report_that_agrees_ends_a_dispute(engine: Engine, radar: tuple[Account, MachineView]) -> None:

@@ -11,6 +11,7 @@ from sqlalchemy import Engine, text
 
 from tests.formats.smbios_facts import Device, listing, table
 from tests.formats.test_reports import MEMORY, collection, xlsx
+from umbrak.core.platform.machine import UNKNOWN, Layout
 from umbrak.devices.networks import Networks
 from umbrak.services.errors import NotAllowed, Refused
 from umbrak.services.machines.exports import As, What, export
@@ -21,6 +22,7 @@ from umbrak.services.machines.page import see_machine
 from umbrak.services.machines.table import export_fleet, see_fleet
 from umbrak.services.machines.waiting import list_waiting, settle_waiting
 from umbrak.services.reach import Outside
+from umbrak.services.surveys.by_hand import survey_by_hand
 from umbrak.services.surveys.intake import load_intake, take_in
 from umbrak.services.surveys.resurvey import Acceptance, accept, see_difference
 from umbrak.store.accounts import Account
@@ -72,6 +74,11 @@ def test_totals_that_do_not_agree_stay_visible(engine: Engine, technician: Accou
 
     assert told(usable) == ""
     assert "its slots come to about" in told(usable / 2)
+    # A slot that nobody knows may hold more, and never less than nothing.
+    seen = see_machine(engine, machine)
+    first = next(iter(seen.slots))
+    survey_by_hand(engine, technician, machine, seen.survey.revision, Layout({first: UNKNOWN}), [])
+    assert (told(usable * 2), "and more" in told(0.1)) == ("", True)
     # The slots are as they were: a total tells nothing of a slot.
     assert see_machine(engine, machine).survey.disputed == {}
 

@@ -15,7 +15,7 @@ from xml.etree.ElementTree import Element, ParseError
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
-from umbrak.core.platform.survey import SurveyReading, Warning
+from umbrak.core.platform.survey import OF_A_GUEST, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.json_text import load_json, objects
@@ -85,7 +85,8 @@ def read_hardware(text: str, deadline: Deadline) -> SurveyReading:
     gib = round(total / (1 << 30), 3) if total else None
     if not banks:
         said = Warning("the whole", "no bank of memory in it: only who administers the machine is told them")
-        return replace(reading, usable_gib=gib, warnings=(said,))
+        guest = [w for w in reading.warnings if w.message == OF_A_GUEST]
+        return replace(reading, usable_gib=gib, warnings=(*guest, said))
     return replace(reading, installed_gib=gib)
 
 
@@ -128,6 +129,7 @@ def _elements(text: str, deadline: Deadline) -> Iterator[dict[str, Any]]:
         document = made.setdefault(element, {})
         document |= {e.tag: (e.text or "").strip() for e in element if e.tag != "node"}
         document["configuration"] = {e.get("id"): e.get("value") for e in element.findall("configuration/setting")}
+        document["capabilities"] = {e.get("id"): True for e in element.findall("capabilities/capability")}
         document["children"] = [made.setdefault(e, {}) for e in element if e.tag == "node"]
         document |= {"id": element.get("id", ""), "class": element.get("class", "")}
         yield document
@@ -161,13 +163,14 @@ def _short(text: str, deadline: Deadline) -> Iterator[tuple[str, _Node]]:
 
 
 def _inside(one: dict[str, object]) -> _Node:
-    """Of what a node has a document for, the one that is used here: how many cores."""
-    configuration = one.get("configuration")
-    return (
-        {"configuration": f"cores={configuration['cores']}"}
-        if isinstance(configuration, dict) and "cores" in configuration
-        else {}
-    )
+    """Of what a node has documents for, those that are used here: how many cores, and what the firmware can do."""
+    found: _Node = {}
+    configuration, capabilities = one.get("configuration"), one.get("capabilities")
+    if isinstance(configuration, dict) and "cores" in configuration:
+        found["configuration"] = f"cores={configuration['cores']}"
+    if isinstance(capabilities, dict):
+        found["capabilities"] = " ".join(map(str, capabilities))
+    return found
 
 
 def _size(node: _Node) -> int | None:
@@ -183,7 +186,12 @@ def _records(kind: str, node: _Node) -> Iterator[tuple[int, Record]]:
     elif kind == "firmware":
         yield (
             codes.BIOS,
-            {"Vendor": node.get("vendor"), "Version": node.get("version"), "Release Date": node.get("date")},
+            {
+                "Vendor": node.get("vendor"),
+                "Version": node.get("version"),
+                "Release Date": node.get("date"),
+                "Virtual": "virtualmachine" in node.get("capabilities", "").split(),
+            },
         )
     elif kind == "cpu":
         cores = re.search(r"\bcores=(\d{1,5})\b", node.get("configuration", ""))

@@ -12316,6 +12316,12 @@ export interface components {
              */
             used_gib: number | null;
             /**
+             * Virtual
+             * @description Whether it says of itself that it is a virtual machine: what it tells is what its host gives it, and no board has it.
+             * @default false
+             */
+            virtual: boolean;
+            /**
              * Warnings
              * @default []
              */

@@ -108,6 +108,10 @@ def not_main_memory(module: Module) -> Module:
     )
 
 
+#: Of a report by a guest of some host.
+OF_A_GUEST = "this is a virtual machine: its slots and totals are what its host gives it, and no board has them; ask the host itself"
+
+
 def keeps_its_content(name: str, volatile_mib: float | None) -> str:
     """Of a module that is no main memory, or only in part: it holds what it held when the power was off."""
     rest = "but for the part that it says is volatile" if volatile_mib else "so its size is not counted"
@@ -133,6 +137,8 @@ class SurveyReading:
     #: What of it was in use when it was asked. [GiB]
     used_gib: float | None = None
     drives: tuple[DriveFacts, ...] = ()
+    #: Whether it says of itself that it is a virtual machine: what it tells is what its host gives it, and no board has it.
+    virtual: bool = False
 
     def claimed_gib(self) -> float | None:
         """The most that the firmware claims the machine can hold: the sum over its arrays, where each tells."""

@@ -263,6 +263,8 @@ class _Reader:
                 self.member(number, name, value)
         elif colon and self.kind in _LINES:
             self.member(number, name, value)
+        elif self.kind == codes.BIOS and bare.lower() == "system is a virtual machine":
+            self.record["Virtual"] = True
 
     def begin(self, kind: int, number: int, handle: int | None = None) -> None:
         self.kind, self.record, self.began, self.handle = kind, {}, number, handle

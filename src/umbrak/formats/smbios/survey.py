@@ -19,6 +19,7 @@ from umbrak.core.memory.module import (
 )
 from umbrak.core.memory.rates import RAILS_V, clock_words, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
+    OF_A_GUEST,
     ArrayFacts,
     FirmwareFacts,
     ProcessorFacts,
@@ -56,6 +57,9 @@ def survey_of(
         return [r for k, r in records if k == wanted]
 
     bios, system = next(iter(of(codes.BIOS)), None), next(iter(of(codes.SYSTEM)), None)
+    virtual = bool(bios and _as(bios, "Virtual"))
+    if virtual:
+        warnings.insert(0, Warning("the whole", OF_A_GUEST))
     slots = []
     for i, record in enumerate(_slots_of(of(codes.MEMORY_ARRAY), of(codes.MEMORY_DEVICE)), 1):
         deadline.check(f"slot {i}")
@@ -64,7 +68,13 @@ def survey_of(
         warnings += (Warning(f"slot {facts.locator or i}", s) for s in said)
     if not slots:
         warnings.append(Warning("the whole", "no memory device (type 17) in it: the slots stay unknown"))
+    elif not virtual and _looks_given(_slots_of(of(codes.MEMORY_ARRAY), of(codes.MEMORY_DEVICE))):
+        warnings.append(
+            Warning("the whole", "no module in it tells kind, width or rate: a virtual machine's tables look so")
+        )
     mapped = _mapped_gib(of(codes.MEMORY_ARRAY), of(codes.MAPPED_RANGE), warnings)
+    if mapped and (said_of_total := _unlike(slots, mapped)):
+        warnings.append(Warning("the whole", said_of_total))
     return SurveyReading(
         kind=kind,
         system=_system(system, next(iter(of(codes.BASE_BOARD)), None), next(iter(of(codes.CHASSIS)), None)),
@@ -85,6 +95,31 @@ def survey_of(
         slots=tuple(slots),
         warnings=tuple(warnings),
         installed_gib=mapped,
+        virtual=virtual,
+    )
+
+
+def _unlike(slots: list[SlotFacts], mapped_gib: float) -> str:
+    """What is odd about the total that the firmware set up, beside what its slots come to as far as they are told."""
+    known = [s.module.capacity_gib for s in slots if s.module and s.state in (SlotState.FILLED, SlotState.SOLDERED)]
+    held = sum(gib or 0 for gib in known)
+    untold = any(s.state in (SlotState.UNKNOWN, SlotState.FAILED) for s in slots) or None in known
+    if held > mapped_gib * 1.01:
+        return (
+            f"its slots come to {held:g} GB, and it set up {mapped_gib:g} GB: a module is switched off, spare or a mirror, "
+            "or not all ranges are in it"
+        )
+    if slots and not untold and held < mapped_gib * 0.99:
+        return f"it set up {mapped_gib:g} GB, and its slots come to {held:g} GB: a slot is not in it"
+    return ""
+
+
+def _looks_given(devices: list[Record]) -> bool:
+    """Whether modules are told of which nothing is told but how large they are, as a host makes them up for its guests."""
+    filled = [r for r in devices if _as(r, "Size")]
+    told_of_modules = ("Total Width", "Data Width", "Speed", "Part Number")
+    return bool(filled) and all(
+        r.get("Type") in ("RAM", "Other") and not any(_as(r, n) for n in told_of_modules) for r in filled
     )
 
 

@@ -225,7 +225,13 @@ def _strings(data: bytes, start: int, end: int) -> tuple[str, ...]:
 
 
 def _bios(s: Structure) -> Record:
-    return {"Vendor": s.text(0x04), "Version": s.text(0x05), "Release Date": s.text(0x08)}
+    characteristics = s.number(0x13, 1) or 0
+    return {
+        "Vendor": s.text(0x04),
+        "Version": s.text(0x05),
+        "Release Date": s.text(0x08),
+        "Virtual": bool(characteristics & 0x10),  # 7.1.2.2
+    }
 
 
 def _system(s: Structure) -> Record:

@@ -167,6 +167,8 @@ def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:
 #: Between what a system tells and what is computed, where the sheet does not say how far they may be apart: firmware,
 #: graphics and kernel keep some for themselves. [share of the installed]
 _SLACK = 0.05
+#: Between two tellings of what is installed: rounding.
+_INSTALLED = 0.01
 
 
 def _told_totals(m: Loaded, evaluation: Evaluation) -> ToldTotals | None:
@@ -175,19 +177,24 @@ def _told_totals(m: Loaded, evaluation: Evaluation) -> ToldTotals | None:
     if told is None:
         return None
     installed, usable, conflict = told.installed_gib, told.usable_gib, ""
-    if known_slots(m) == len(m.sheet.slots):
-        seen = sum(
-            x.capacity_gib or 0
-            for s, x in m.layout.items()
-            if isinstance(x, Module) and s not in m.survey.content.failed
+    seen = sum(
+        x.capacity_gib or 0 for s, x in m.layout.items() if isinstance(x, Module) and s not in m.survey.content.failed
+    )
+    held = seen + sum(c.soldered.capacity_gib or 0 for c in m.sheet.channels.values() if c.soldered)
+    whole = known_slots(m) == len(m.sheet.slots)
+    if installed is not None and (
+        held > installed * (1 + _INSTALLED) or (whole and held < installed * (1 - _INSTALLED))
+    ):
+        conflict = (
+            f"it tells {_gb(installed)} GB installed; its slots come to {_gb(held)}{'' if whole else ' and more'}"
         )
-        soldered = sum(c.soldered.capacity_gib or 0 for c in m.sheet.channels.values() if c.soldered)
+    elif usable is not None:
         reserved = m.sheet.reserve.tolerance_mib / 1024 if m.sheet.reserve else 0
-        slack = max(reserved, _SLACK * (seen + soldered))
-        if installed is not None and abs(installed - seen - soldered) > 0.01 * installed:
-            conflict = f"it tells {_gb(installed)} GB installed; its slots come to {_gb(seen + soldered)}"
-        elif usable is not None and not -slack <= usable - evaluation.usable_gib <= slack:
-            conflict = f"it tells {_gb(usable)} GB usable; its slots come to about {_gb(evaluation.usable_gib)}"
+        slack = max(reserved, _SLACK * held)
+        more = usable - evaluation.usable_gib
+        if more < -slack or (whole and more > slack):
+            come_to = f"about {_gb(evaluation.usable_gib)}{'' if whole else ' and more'}"
+            conflict = f"it tells {_gb(usable)} GB usable; its slots come to {come_to}"
     return ToldTotals(installed, usable, told.kind, told.at, conflict)
 
 

@@ -18,6 +18,7 @@ from sqlalchemy import Connection, Engine
 from sqlalchemy.exc import SQLAlchemyError
 
 from umbrak.core.platform.difference import Change as SlotChange
+from umbrak.core.platform.survey import OF_A_GUEST
 from umbrak.devices.networks import DeviceError
 from umbrak.formats.archive import unpacked
 from umbrak.formats.bounds import MAX_BYTES
@@ -353,6 +354,8 @@ def _placed(
     likely = suggestions(db, intake.reading, library)
     first = likely[0] if likely else None
     clear = first is not None and first.certain and (len(likely) == 1 or not likely[1].certain)
+    if intake.reading.virtual:
+        return None, f"not taken: {OF_A_GUEST}"
     if first is None or not make or not clear:
         told = f"new; it may be {first.title}: {', '.join(first.reasons)}" if first else "new, and no sheet is like it"
         return None, told + (_waits(db, account, stem, intake) if make else "")
@@ -391,6 +394,7 @@ def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> s
     found, reading = compare(db, m, intake), intake.reading
     another = found.another_serial
     parts = [
+        *([OF_A_GUEST] if reading.virtual else []),
         *(
             [f"it says serial number {another}, which is another machine's: {m.row.name} has {m.row.about.serial}"]
             if another

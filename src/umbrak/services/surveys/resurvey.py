@@ -18,6 +18,7 @@ from umbrak.core.platform.difference import Change, SlotDifference, compare_slot
 from umbrak.core.platform.known import Disputed, Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.survey import (
+    OF_A_GUEST,
     SlotState,
     SurveyReading,
     another_serial,
@@ -150,14 +151,21 @@ def _calls_itself(m: Loaded, reading: SurveyReading) -> str | None:
 
 
 def check_of(db: Connection, m: Loaded, intake_id: UUID) -> None:
-    """Raises NotFound, and Refused for a report that says it is of another machine: nothing of this one is shown by it."""
-    about = m.row.about
-    if said := another_serial(load_intake(db, intake_id).reading, about.serial, about.asset_tag):
+    """Raises NotFound, and Refused for a report that says it is of another machine, or of a guest of one: nothing of this one
+    is shown by it."""
+    about, reading = m.row.about, load_intake(db, intake_id).reading
+    _not_of_a_guest(reading)
+    if said := another_serial(reading, about.serial, about.asset_tag):
         raise Refused(
             "intake_id",
             f"This report is of another machine: it says serial number {said}, and {m.row.name} has {about.serial}. "
             "If it is this one, take that number over in Survey first.",
         )
+
+
+def _not_of_a_guest(reading: SurveyReading) -> None:
+    if reading.virtual:
+        raise Refused("intake_id", f"The report says: {OF_A_GUEST}.")
 
 
 def _in_use(
@@ -194,6 +202,7 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         if row is None:
             raise NotFound("machine")
         m, intake = loaded(db, row), load_intake(db, taken.intake_id)
+        _not_of_a_guest(intake.reading)
         placed = place_reports(db, m, intake, taken.reports)
         found = _difference(m, intake, placed)
         if taken.revision != m.survey.revision:

@@ -9,6 +9,7 @@ import ReportInput from '@/intake/ReportInput.vue'
 import { useHand } from '@/stations/fit/hand'
 import LabelEntry from '@/stations/fit/LabelEntry.vue'
 import FieldFault from '@/ui/FieldFault.vue'
+import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'
 import { ABOUT } from '../about'
@@ -94,6 +95,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
               <b>{{ titled(reading.system?.maker, reading.system?.model) || 'a machine without a name' }}</b>
               <span class="faded small beside">{{ plural(reading.slots.length, 'slot') }} reported, {{ plural(reading.processors.length, 'processor') }}, firmware {{ reading.firmware?.version ?? 'not known' }}; from {{ said.intake!.source_name }}</span>
             </p>
+            <p v-if="reading.virtual" class="guest" role="alert"><SeverityMark severity="stop" /><span><b>This is a virtual machine's report</b>: its slots and totals are what its host gives it, and no board has them. Leave it out, and ask the host itself.</span></p>
             <p><KindFound :intake="said.intake!" @taken="making.tookIn" /></p>
             <details v-if="reading.warnings.length" class="small">
               <summary>{{ plural(reading.warnings.length, 'thing') }} in it could not be read</summary>
@@ -206,6 +208,15 @@ header {
 }
 .beside {
   margin-left: 8px;
+}
+.guest {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin: 6px 0;
+  padding: 6px 0;
+  border: solid var(--rule);
+  border-width: 1px 0;
 }
 .waits {
   border-left: 3px solid var(--ask);

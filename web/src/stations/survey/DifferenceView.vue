@@ -25,7 +25,7 @@ async function load(): Promise<void> {
     const difference = await ask(api.POST('/api/machines/{machine_id}/difference', { params, body: { intake_id: props.intake.id, reports: reports.value } }))
     // What only adds is taken over unless one says no; what contradicts is one's own to decide, and so is all of another machine's
     // report. What one has decided stays so.
-    const own = !difference.another_serial
+    const own = !difference.another_serial && !props.intake.reading.virtual
     const seen = new Set(found.value?.slots.map((d) => d.slot))
     const seenFacts = new Set(found.value?.facts.map((f) => f.fact))
     const adds = difference.slots.filter((d) => (seen.has(d.slot) ? taken.value.has(d.slot) : own && (d.change === 'fills-in' || d.change === 'comes')))
@@ -103,6 +103,10 @@ async function accept(): Promise<void> {
     </div>
     <KindFound :intake="intake" @taken="emit('taken', $event)" />
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <p v-if="intake.reading.virtual" class="another" role="alert">
+      <SeverityMark severity="stop" />
+      <span><b>This is a virtual machine's report</b>: its slots and totals are what its host gives it. Cancel, and ask the host itself.</span>
+    </p>
     <p v-if="found?.another_serial" class="another" role="alert">
       <SeverityMark severity="stop" />
       <span><b>This is another machine's report</b>: it says serial number <span class="mono">{{ found.another_serial }}</span><template v-if="found.calls_itself"> and {{ found.calls_itself }}</template>; {{ machine.name }} has <span class="mono">{{ machine.about.serial }}</span>. Cancel, unless its board was changed or its number was noted wrong: then take the number over.</span>
