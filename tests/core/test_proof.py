@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from tests.core.sheets import SMALL, merged
 from umbrak.core.evaluate import evaluate
 from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.proof.compare import (
     Comparison,
@@ -65,6 +66,8 @@ def compared(fresh: Fresh, goal: Layout = GOAL) -> Comparison:
         pytest.param(Fresh({**ALL, "A1": replace(EIGHT, capacity_gib=4)}), {"A1": Seen.SMALLER}, "4 of 8 GB", id="smaller"),
         pytest.param(Fresh({**ALL, "A1": replace(EIGHT, ecc=False)}), {"A1": Seen.UNLIKE}, "ecc False, not True", id="unlike"),
         pytest.param(Fresh({**ALL, "A1": UNKNOWN}), {"A1": Seen.UNTOLD}, "does not tell", id="unknown"),
+        pytest.param(Fresh({**ALL, "A1": Module(maker="Orrery")}), {"A1": Seen.UNTOLD}, "tells neither its size", id="something"),
+        pytest.param(Fresh({**ALL, "A1": replace(EIGHT, capacity_gib=None)}), {"A1": Seen.UNTOLD}, "tells neither its size", id="no size"),
         pytest.param(Fresh({s: m for s, m in ALL.items() if s != "A1"}), {"A1": Seen.UNTOLD}, "does not tell", id="not told"),
         pytest.param(Fresh(ALL, rates=dict.fromkeys(ALL, 1066)), dict.fromkeys(ALL, Seen.SLOWER), "1066 of 1333", id="slower"),
         pytest.param(

@@ -189,6 +189,9 @@ def _slot(slot: str, planned: Occupant | None, fresh: Fresh, rate: int | None) -
     differing = compare_slot(slot, alike(planned), alike(found)).members
     if differing:
         return say(Seen.UNLIKE, _members(differing))
+    known = any(n is not None and n == getattr(planned, m) for m in ("part", "serial") if (n := getattr(found, m)))
+    if planned.capacity_gib and found.capacity_gib is None and not known:
+        return say(Seen.UNTOLD, "something is there; the survey tells neither its size nor which it is")
     told = (fresh.rates or {}).get(slot)
     if told and rate and told < rate:
         return say(Seen.SLOWER, f"{told} of {rate} MT/s")
@@ -282,8 +285,8 @@ def _by_total(
     if not dark or not told or any(t.right is False for t in told):
         return slots
     if not _only_filling(goal, planned, fresh, handled, dark):
-        why = "the survey does not tell of it; the total fits, and would with another filling too"
-        return tuple(replace(p, words=why) if p.slot in dark else p for p in slots)
+        why = "the total fits, and would with another filling too"
+        return tuple(replace(p, words=f"{p.words}; {why}") if p.slot in dark else p for p in slots)
 
     def judged(p: SlotProof) -> SlotProof:
         if p.slot not in dark:
