@@ -1,4 +1,4 @@
-"""What ran on one memory supply shows nothing of another."""
+"""What ran on one memory supply, or nowhere, shows nothing of another."""
 
 from __future__ import annotations
 
@@ -60,3 +60,40 @@ def test_what_ran_on_one_supply_shows_nothing_of_another(ran: str, what: str, pu
     rails = [f for f in found.findings if f.code in ("sheet.open", "power.rail") and put in f.slots]
     assert [f.severity is Severity.ASK for f in rails] == ([True] if asked else []), [f.message for f in found.findings]
     assert (found.verdict is Verdict.UNDECIDED) is asked
+
+
+#: Two sockets of which the second may be bare; nobody looked which kinds the board takes.
+TWO = read_sheet(
+    """
+umbrak-sheet: 1
+id: two-sockets
+title: Two sockets
+class: server
+sources: {guide: {title: guide, kind: machine-maker}}
+processors: {x: {rates_mts: [2133, 2400], rate_table: [{rate_mts: 2400}], faster_modules: slowed, limits: [{scope: die, die_gbit: 16}]}}
+sockets: {P1: {processors: [x]}, P2: {processors: [x], may_be_absent: true}}
+memory:
+  generation: DDR4
+  form: DIMM
+  rails_v: [1.2]
+  accepts: open
+  never_together: none
+  package_ranks_per_channel: 8
+channels: {A: {slots: [A1, A2], socket: P1}, B: {slots: [B1, B2], socket: P2}}
+slots: {A1: {clearance_mm: {fitted: 32}}, B1: {clearance_mm: {fitted: 32}}}
+population: none
+limits: none
+"""
+).sheet
+
+
+@pytest.mark.parametrize(("second", "asked"), [("x", False), (None, True)])
+def test_what_stood_in_the_slots_of_a_bare_socket_ran_nowhere(second: str | None, asked: bool) -> None:
+    ours, other = _module("16GB 2Rx8 PC4-2400T-E"), _module("16GB 2Rx4 PC4-2400T-R")
+    before = Layout({"A1": ours, "B1": other})
+    machine = Machine(processors={"P1": "x", "P2": second})
+    moved = evaluate(TWO, machine, Layout({"A1": other}), before=before)
+    assert any(f.code == "sheet.open" for f in moved.findings) is asked, [f.message for f in moved.findings]
+    # What stays where it was is asked no more than before, however little ran there: the rest is as it ran.
+    stays = evaluate(TWO, machine, before, before=before)
+    assert not [f for f in stays.findings if f.code == "sheet.open"]

@@ -85,6 +85,19 @@ class Seating:
         """Channels with a slot whose occupant is not known."""
         return frozenset(self.sheet.slots[s].channel for s in self.unknown_slots)
 
+    @cached_property
+    def live_modules(self) -> Mapping[str, Module]:
+        """`modules` of sockets that hold, or may hold, a processor: those of others run nowhere, whatever slot they are in."""
+        return self.modules if self._all_live else {s: m for s, m in self.modules.items() if self.is_live(s)}
+
+    @cached_property
+    def _all_live(self) -> bool:
+        return len(self.live_sockets) == len(self.sheet.sockets)
+
+    def is_live(self, slot: str) -> bool:
+        """Whether a slot's socket holds, or may hold, a processor."""
+        return self._all_live or self.sheet.socket_of_slot.get(slot) in self.live_sockets
+
     def channels(self, socket: str) -> tuple[Channel, ...]:
         return self.sheet.channels_of[socket]
 
@@ -106,7 +119,7 @@ class Seating:
     @cached_property
     def all_groups(self) -> tuple[tuple[Module, tuple[str | None, ...]], ...]:
         """`groups` of everything that counts: the slot of soldered memory is None."""
-        if len(self.all_seated) == len(self.modules) and len(self.live_sockets) == len(self.sheet.sockets):
+        if len(self.all_seated) == len(self.modules) and self._all_live:
             return self.groups
         found: dict[int, tuple[Module, list[str | None]]] = {}
         for slot, module in self.all_seated:
@@ -117,8 +130,9 @@ class Seating:
 
     @cached_property
     def ran_modules(self) -> Mapping[str, Module]:
-        """Slot -> module, alike, of what is known to have run in this very machine."""
-        return {s: alike(m) for s, m in (self.ran or {}).items() if isinstance(m, Module) and not m.failed}
+        """Slot -> module, alike, of what is known to have run in this very machine: on sockets that have a processor."""
+        ran = (self.ran or {}).items()
+        return {s: alike(m) for s, m in ran if isinstance(m, Module) and not m.failed and self.is_live(s)}
 
     @cached_property
     def ran_gib(self) -> float:
@@ -126,15 +140,15 @@ class Seating:
 
     @cached_property
     def places_ran(self) -> bool:
-        """Whether just these slots were filled when it ran."""
-        return self.ran is not None and self.modules.keys() == self.ran_modules.keys()
+        """Whether just these slots were filled when it ran, as far as their sockets have a processor."""
+        return self.ran is not None and self.live_modules.keys() == self.ran_modules.keys()
 
     @cached_property
     def as_it_ran(self) -> bool:
         """Whether modules and places are those that ran: such a layout needs no rule to be right."""
         if not self.places_ran:
             return False
-        return Counter(alike(m) for m in self.modules.values()) == Counter(self.ran_modules.values())
+        return Counter(alike(m) for m in self.live_modules.values()) == Counter(self.ran_modules.values())
 
     def known_here(self, module: Module) -> bool:
         """Whether a module alike ran in this machine."""
@@ -154,9 +168,10 @@ class Seating:
         )
         return any(rails and set(rails) <= set(module.rails_v) for rails in ran)
 
-    def ran_there(self, slot: str, module: Module) -> bool:
-        """Whether a module alike ran in this slot."""
-        return self.ran_modules.get(slot) == alike(module)
+    def stood_there(self, slot: str, module: Module) -> bool:
+        """Whether a module alike was in this slot, whether or not its socket has a processor: its height clears."""
+        was = (self.ran or {}).get(slot)
+        return isinstance(was, Module) and not was.failed and alike(was) == alike(module)
 
     # -- capacity -----------------------------------------------------------------------------------
 

@@ -20,7 +20,7 @@ from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import SourceKind, Statement
 from umbrak.core.rules.context import Context
-from umbrak.core.rules.facts import on_live, questions
+from umbrak.core.rules.facts import questions
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.limit import FigureUse, figures, hard_totals
 from umbrak.core.rules.risk import without_maker
@@ -236,7 +236,7 @@ def resting_of(
         listed    part -> whether the machine's maker lists it, where somebody told so beside the sheet
     """
     ran = _Ran(ctx, before)
-    comes = ran.lacking(on_live(ctx).values())
+    comes = ran.lacking(ctx.live_modules.values())
     if before is not None and not comes:
         return Resting((), 0)
     of = _Of(ctx, ran)
@@ -257,7 +257,7 @@ class _Ran:
     def __init__(self, ctx: Context, before: Layout | None) -> None:
         # What is soldered runs as it was made, whatever is known of the slots.
         now = Context(sheet=ctx.sheet, machine=ctx.machine, layout=Layout() if before is None else before)
-        self.kinds = Counter(alike(m) for m in on_live(now).values() if not m.failed)
+        self.kinds = Counter(alike(m) for m in now.live_modules.values() if not m.failed)
         self.total, self.most, self.ranks = now.installed_gib, most_of(now), _most_ranks(now)
 
     def lacking(self, modules: Iterable[Module]) -> Counter[Module]:
@@ -317,7 +317,7 @@ class _Of:
         self.ctx, self.ran, self.sheet = ctx, ran, ctx.sheet
         self.processors = tuple(sorted({p for p in ctx.machine.processors.values() if p}))
         self.uses = figures(ctx)
-        self.comes = ran.lacking(on_live(ctx).values())
+        self.comes = ran.lacking(ctx.live_modules.values())
 
     def _doubt(self, kind: DoubtKind, words: str, **more: object) -> Doubt:
         return Doubt(kind=kind, words=words, sheet=self.sheet.id, processors=self.processors, **more)  # type: ignore[arg-type]
@@ -376,7 +376,7 @@ class _Of:
 
     def parts(self, listed: Mapping[str, bool]) -> Iterator[Doubt]:
         """Each part that does not run here, in the order of the slots."""
-        for m in dict.fromkeys(alike(m) for m in on_live(self.ctx).values()):
+        for m in dict.fromkeys(alike(m) for m in self.ctx.live_modules.values()):
             if m in self.ran.kinds:
                 continue
             told = listed.get(m.part or "")

@@ -71,20 +71,9 @@ def _all(ctx: Context) -> Iterator[Question]:
     yield from _mode(ctx)
 
 
-def on_live(ctx: Context) -> Mapping[str, Module]:
-    """Modules of sockets that hold, or may hold, a processor: those of others run nowhere, whatever slot they are in."""
-
-    def found() -> Mapping[str, Module]:
-        return {s: m for s, m in ctx.modules.items() if ctx.sheet.socket_of_slot[s] in ctx.live_sockets}
-
-    return ctx.modules if len(ctx.live_sockets) == len(ctx.sheet.sockets) else ctx.once("on live sockets", found)
-
-
 def live_slots(ctx: Context) -> Sequence[str]:
     """Slots of the sockets that hold, or may hold, a processor."""
-    if len(ctx.live_sockets) == len(ctx.sheet.sockets):
-        return tuple(ctx.sheet.slots)
-    return [s for s in ctx.sheet.slots if ctx.sheet.socket_of_slot[s] in ctx.live_sockets]
+    return [s for s in ctx.sheet.slots if ctx.is_live(s)]
 
 
 # -- kinds ------------------------------------------------------------------------------------------------
@@ -162,7 +151,7 @@ MIXTURES = (
 def _channels(ctx: Context) -> Iterator[Question]:
     """Which slots share a channel, where more than one is filled."""
     missing = ctx.sheet.not_told("channels")
-    filled = on_live(ctx)
+    filled = ctx.live_modules
     if missing and len(filled) > 1 and not ctx.places_ran:
         bound = any(s.statement.scope in ("channel", "controller") for s in in_force(ctx) if s.holds is not False)
         could = Severity.STOP if bound else Severity.SLOW
@@ -174,7 +163,7 @@ def _order(ctx: Context) -> Iterator[Question]:
     missing = ctx.sheet.not_told("population")
     if missing is None:
         return
-    filled = on_live(ctx)
+    filled = ctx.live_modules
     live = live_slots(ctx)
     if len(filled) < len(live) and not ctx.places_ran and frozenset(filled) not in missing.seen:
         why = f"{len(filled)} of {len(live)} slots filled"
@@ -206,7 +195,9 @@ def _total(ctx: Context) -> Iterator[Question]:
         why = f"{amount(ctx.installed_gib)} GB" + (
             f" is more than the {amount(ran)} that ran there" if ran else " is fitted"
         )
-        yield Question("limits", missing, bare or tuple(on_live(ctx)), why, Severity.STOP if bare else Severity.RISK)
+        yield Question(
+            "limits", missing, bare or tuple(ctx.live_modules), why, Severity.STOP if bare else Severity.RISK
+        )
 
 
 def _stated(ctx: Context, member: str, with_open: bool = False, of: Iterable[str] | None = None) -> Mapping[str, bool]:
@@ -221,7 +212,7 @@ def _stated(ctx: Context, member: str, with_open: bool = False, of: Iterable[str
     found: dict[str, bool] = {}
     by_channel: dict[str, bool] = {}
     of_slots = {s.where for s, _ in stated} & ctx.sheet.slots.keys()
-    for slot in of if of is not None else on_live(ctx):
+    for slot in of if of is not None else ctx.live_modules:
         name = ctx.sheet.slots[slot].channel
         if name in by_channel and slot not in of_slots:
             found[slot] = by_channel[name]
@@ -252,7 +243,7 @@ def _open_limits(ctx: Context) -> Iterator[Question]:
 def _dies(ctx: Context) -> Iterator[Question]:
     """Dies denser than any that ran, is listed, or that the stated total needs, where nobody states a density."""
     ran = max((m.die_gbit or densest(m) or 0 for m in ctx.ran_modules.values()), default=0)
-    live = on_live(ctx)
+    live = ctx.live_modules
     denser: list[str] = []
     for m, slots in ctx.groups:
         density = m.die_gbit or densest(m)
@@ -339,7 +330,7 @@ def _seen_number(missing: Unsaid) -> float:
 def _stacks(ctx: Context) -> Iterator[Question]:
     """Stacked dies, where nobody states how high they may be."""
     ran = max((m.stack_height or 1 for m in ctx.ran_modules.values()), default=1)
-    live = on_live(ctx)
+    live = ctx.live_modules
     higher = [s for m, slots in ctx.groups if _may_be_higher(ctx, m, ran) for s in slots]
     covered = _stated(ctx, "stack_height", with_open=True) if higher else {}
     odd = tuple(s for s in higher if s in live and not covered[s])

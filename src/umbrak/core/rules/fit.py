@@ -171,7 +171,7 @@ def _taller_than_usual(ctx: Context) -> Iterator[Finding]:
     tall: dict[float, list[str]] = {}
     for slot, module in ctx.modules.items():
         room = ctx.sheet.slots[slot].clearance.fitted
-        if room is None and module.height_mm and module.height_mm > usual and not ctx.ran_there(slot, module):
+        if room is None and module.height_mm and module.height_mm > usual and not ctx.stood_there(slot, module):
             tall.setdefault(module.height_mm, []).append(slot)
     for height_mm, slots in tall.items():
         message = f"{ctx.names(slots)}: {height_mm:g} mm is taller than the standard's {usual:g}; how much room there is, is not told"
