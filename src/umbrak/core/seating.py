@@ -170,7 +170,7 @@ class Seating:
 
     def stood_there(self, slot: str, module: Module) -> bool:
         """Whether a module alike was in this slot, whether or not its socket has a processor: its height clears."""
-        was = (self.ran or {}).get(slot)
+        was = self.ran.get(slot) if self.ran is not None else None
         return isinstance(was, Module) and not was.failed and alike(was) == alike(module)
 
     # -- capacity -----------------------------------------------------------------------------------
