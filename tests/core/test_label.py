@@ -149,7 +149,8 @@ SPELLINGS: dict[str, dict[str, object]] = {
     "16GB DDR-4 2400": {"generation": "DDR4", "rate_mts": 2400},
     "DDR4-RAM 32 GB 3200 ECC reg.": {"buffering": R, "rate_mts": 3200},
     "32gb ddr4 2933y r": {"rate_mts": 2933, "buffering": R},
-    "256GB 8DRx4 PC4-3200 LRDIMM 3DS": {"package_ranks": 8, "buffering": L},
+    "256GB 8DRx4 PC4-3200 LRDIMM 3DS": {"package_ranks": 8, "buffering": L, "stack_height": None},
+    "128GB 8Rx4 PC4-2666V LRDIMM": {"package_ranks": None, "logical_ranks": 8, "stack_height": None},
     "128GB 2S4Rx4 PC4-3200AA-R 3ds": {"package_ranks": 2, "stack_height": 4, "buffering": R},
     "96GB DDR5 2Rx4 5600 RDIMM": {"capacity_gib": 96, "buffering": R},
     "VLP 8GB 1Rx4 PC3L-12800R": {"rails_v": (1.35, 1.5), "package_ranks": 1},
@@ -177,6 +178,9 @@ def test_what_has_a_size_and_is_no_memory_is_no_module(text: str) -> None:
 
 
 def test_a_denied_word_is_never_read_as_what_it_denies() -> None:
+    for text in ("16GB DDR4 registered, not load reduced", "16GB DDR4 not load reduced, registered"):
+        told = decode_label(text)
+        assert (told.module.buffering, told.contradictions) == (R, ()), "the rest of it says what it is"
     for text, member in (("8GB DDR4 not SO-DIMM", "form"), ("8GB DDR4 no RDIMM", "buffering")):
         reading = decode_label(text)
         assert getattr(reading.module, member) is None and "says what it is not" in reading.contradictions[0]
@@ -216,6 +220,9 @@ def test_the_letter_of_low_voltage_is_what_tells_the_rails(
         ("16GB kit of 2 DDR4", "capacity_gib", "a kit of 2: whether 16 GB is of each or of all it does not say; write 2x8GB"),
         ("16GB 2400 R DDR4", "buffering", "“2400R”: R is a speed bin in this place and also stands for registered; write the kind out (RDIMM, UDIMM, LRDIMM)"),
         ("8GB DDR3 1600 not low voltage", None, "“not low voltage” says what it is not; low voltage left unknown"),
+        ("64GB 4Rx4 DDR4 3DS RDIMM", "package_ranks", "“4Rx4” of stacked dies: whether it counts them too it does not say; ranks left unknown"),
+        ("64GB 2Rx4 DDR5-8800 MRDIMM", "buffering", "“MRDIMM” is a kind of module that Umbrak has no rules of; its buffering is left unknown"),
+        ("8GB DDR4 no load reduced", "buffering", "“no load reduced” says what it is not; buffering left unknown"),
         ("8GB 16GB DDR4", "capacity_gib", "capacity: the text says 16 (“16GB”) and 8 (“8GB”); left unknown"),
         ("RDIMM non-ECC DDR4", None, "a registered module always has ECC"),
         ("16GB DDR4 1.35V", None, "1.35 V is no rail of DDR4"),

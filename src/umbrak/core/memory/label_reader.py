@@ -53,6 +53,8 @@ class Reader:
         self.taken = [False] * len(text)
         self.said: dict[str, list[Understood]] = {}
         self.complaints: list[str] = []
+        #: (words, what they would say if nothing denied it)
+        self.denied: list[tuple[str, dict[str, Any]]] = []
 
     def offer(self, match: re.Match[str], handle: Callable[[Reader, re.Match[str]], Said]) -> None:
         start, end = match.span()
@@ -61,12 +63,9 @@ class Reader:
         said = list(handle(self, match))
         if denied := _DENIED.search(self.text[:start]):
             # Whatever else is meant, it is not what the word alone would say.
-            names = [n for n, *_ in said if n in _DENIABLE]
-            if names:
-                words = self.text[denied.start(1) : end]
-                self.complaints.append(
-                    f"“{words}” says what it is not; {_FIELD_WORDS.get(names[0], names[0])} left unknown"
-                )
+            values = {n: v for n, v, *_ in said if n in _DENIABLE}
+            if values:
+                self.denied.append((self.text[denied.start(1) : end], values))
                 self.taken[denied.start(1) : end] = [True] * (end - denied.start(1))
                 return
         for name, value, *group in said:
@@ -110,6 +109,7 @@ class Reader:
         if known.get("generation") is Generation.DDR3 and not known.get("rails_v") and "rails_untold" not in self.said:
             suffix = self.value("low_voltage") or ""
             known["rails_v"] = RAILS_V["DDR3" + suffix]
+        self.complaints += self._left_by_denials()
         module, derived = complete(Module(**known))
         letter = "low_voltage" if module.generation is Generation.DDR3 else None
         if "rails_v" in known and "rails_v" not in self.said and letter not in self.said:
@@ -127,6 +127,15 @@ class Reader:
             not_understood=tuple(self._left_over()),
             kit=self.value("kit") or self.value("kit_of"),
         )
+
+    def _left_by_denials(self) -> Iterator[str]:
+        """Complaints about what a text says that it is not, where nothing else of it says what it is."""
+        for words, values in self.denied:
+            # "No RDIMM" denies the kind: it may be a DIMM all the same.
+            names = [n for n in values if n != "form"] or list(values)
+            untold = [n for n in names if self.value(n) in (None, values[n])]
+            if untold:
+                yield f"“{words}” says what it is not; {_FIELD_WORDS.get(untold[0], untold[0])} left unknown"
 
     def _all_said(self) -> Iterator[Understood]:
         return (u for pieces in self.said.values() for u in pieces)

@@ -135,6 +135,14 @@ def _without_rules(r: Reader, m: re.Match[str]) -> Said:
     yield from ()
 
 
+def _kind_without_rules(r: Reader, m: re.Match[str]) -> Said:
+    """Multiplexed ranks, a clock driver of its own: DDR5 modules that are neither registered nor plain unbuffered ones."""
+    r.complaints.append(
+        f"“{m[0].strip()}” is a kind of module that Umbrak has no rules of; its buffering is left unknown"
+    )
+    yield "noise", True
+
+
 def _old_bandwidth(r: Reader, m: re.Match[str]) -> Said:
     """PC3200: DDR-400 by itself, and 3200 MB/s or MT/s beside the name of a later generation."""
     generation = r.value("generation")
@@ -156,11 +164,28 @@ def _rate_with_unit(r: Reader, m: re.Match[str]) -> Said:
         )
 
 
+#: Stacked dies without how many; nothing else may be said of them by a label that leaves the letter S out.
+_STACKED = re.compile(r"(?<![A-Z0-9])(?:[23]DS|TSV)(?![A-Z0-9])", re.I)
+#: Ranks that a module's chip selects can tell apart; a shop that says more counts the dies of stacks too.
+_MOST_RANKS = 4
+
+
 def _ranks(r: Reader, m: re.Match[str]) -> Said:
-    yield "package_ranks", int(m[1])
-    # S and a figure: dies stacked behind one load. D and Q: packages of two or four dies, each a rank of its own.
-    yield "stack_height", int(m[3]) if (m[2] or "").upper() == "S" and m[3] else 1
+    ranks, letter = int(m[1]), (m[2] or "").upper()
     yield "device_width", int(m[4])
+    if not letter and ranks > _MOST_RANKS:
+        yield "logical_ranks", ranks
+    elif not letter and ranks > 1 and _STACKED.search(r.text):
+        r.complaints.append(
+            f"“{m[0].strip()}” of stacked dies: whether it counts them too it does not say; ranks left unknown"
+        )
+    else:
+        yield "package_ranks", ranks
+        # S and a figure: dies stacked behind one load. D and Q: packages of two or four dies, each a rank of its own.
+        if letter == "S" and m[3]:
+            yield "stack_height", int(m[3])
+        elif not _STACKED.search(r.text):
+            yield "stack_height", 1
 
 
 def _capacity(r: Reader, m: re.Match[str]) -> Said:
@@ -259,6 +284,7 @@ PATTERNS: tuple[tuple[re.Pattern[str], Callable[[Reader, re.Match[str]], Said]],
         (rf"(?<![^\W_]){NOT}[\s-]*ECC(?![A-Z0-9])|(?<![A-Z])ECC\s?[:=]?\s?(?:no(?:ne)?|nein|non|false)(?![A-Z-])", _word_says(_NO), re.I),
         (rf"(?<![^\W_])(?:{NOT}[\s-]*|un-?)(?:register(?:ed)?|reg\.?|buff?(?:er(?:ed)?)?\.?)(?![A-Z])", _word_says(("buffering", _U)), re.I),
         (r"(?<![A-Z])EC(4|8)(?![0-9])", _field_group("ecc_bits", int), re.I),
+        (r"(?<![A-Z])(?:MRD|MCRD|CUD|CSOD|CSO-D)IMMs?(?![A-Z])", _kind_without_rules, re.I),
         (r"(?<![A-Z])(?:LR[\s-]?DIMMs?|load[\s-]?reduced(?:\s?DIMM)?)(?![A-Z])", _word_says(_DIMM, ("buffering", _L)), re.I),
         (r"(?<![A-Z])(?:FB[\s-]?DIMMs?|FBD|fully?[\s-]?buffered(?:\s?DIMM)?)(?![A-Z])", _word_says(_DIMM, ("buffering", _F)), re.I),
         (r"(?<![A-Z])SO[\s-]?U?[\s-]?DIMMs?(?![A-Z])", _word_says(("form", Form.SO_DIMM)), re.I),
