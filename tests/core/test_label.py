@@ -221,7 +221,7 @@ def test_the_letter_of_low_voltage_is_what_tells_the_rails(
         ("16GB 2400 R DDR4", "buffering", "“2400R”: R is a speed bin in this place and also stands for registered; write the kind out (RDIMM, UDIMM, LRDIMM)"),
         ("8GB DDR3 1600 not low voltage", None, "“not low voltage” says what it is not; low voltage left unknown"),
         ("64GB 4Rx4 DDR4 3DS RDIMM", "package_ranks", "“4Rx4” of stacked dies: whether it counts them too it does not say; ranks left unknown"),
-        ("64GB 2Rx4 DDR5-8800 MRDIMM", "buffering", "“MRDIMM” is a kind of module that Umbrak has no rules of; its buffering is left unknown"),
+        ("64GB 2Rx4 DDR5-8800 MRDIMM, multiplexed registered", "buffering", "“MRDIMM” is a kind of module that Umbrak has no rules of; its buffering is left unknown"),
         ("8GB DDR4 no load reduced", "buffering", "“no load reduced” says what it is not; buffering left unknown"),
         ("8GB 16GB DDR4", "capacity_gib", "capacity: the text says 16 (“16GB”) and 8 (“8GB”); left unknown"),
         ("RDIMM non-ECC DDR4", None, "a registered module always has ECC"),

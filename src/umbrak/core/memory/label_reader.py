@@ -109,6 +109,8 @@ class Reader:
         if known.get("generation") is Generation.DDR3 and not known.get("rails_v") and "rails_untold" not in self.said:
             suffix = self.value("low_voltage") or ""
             known["rails_v"] = RAILS_V["DDR3" + suffix]
+        if "without_rules" in self.said:
+            known.pop("buffering", None)
         self.complaints += self._left_by_denials()
         module, derived = complete(Module(**known))
         letter = "low_voltage" if module.generation is Generation.DDR3 else None
@@ -176,7 +178,7 @@ _FIELD_WORDS = {
 
 
 #: What pieces say that is no member of a module.
-_NO_MEMBERS = ("noise", "low_voltage", "revision_of_spd", "rails_untold", "kit_of", "each")
+_NO_MEMBERS = ("noise", "low_voltage", "revision_of_spd", "rails_untold", "kit_of", "each", "without_rules")
 
 #: A word that denies what follows it, in the languages of the shops that ship to us.
 NOT = r"(?:non?|not|un|without|w/o|ohne|nicht|keine?|sans|pas\s+de|senza|sin|zonder|geen|utan|uden|ikke|ej|bez|без|не)"

@@ -140,7 +140,7 @@ def _kind_without_rules(r: Reader, m: re.Match[str]) -> Said:
     r.complaints.append(
         f"“{m[0].strip()}” is a kind of module that Umbrak has no rules of; its buffering is left unknown"
     )
-    yield "noise", True
+    yield "without_rules", True
 
 
 def _old_bandwidth(r: Reader, m: re.Match[str]) -> Said:
