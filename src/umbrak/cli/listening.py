@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import ssl
 from dataclasses import dataclass
 from ipaddress import ip_address, ip_network
 from pathlib import Path
@@ -25,7 +26,8 @@ class Listening:
 
 
 def check_listening(at: Listening) -> None:
-    """Raises Trouble: beyond loopback nobody is served in the clear, nor by a proxy that nobody named."""
+    """Raises Trouble: beyond loopback nobody is served in the clear, nor by a proxy that nobody named; certificates and
+    proxies can be read."""
     try:
         ip_address(at.host)
     except ValueError as error:
@@ -35,6 +37,19 @@ def check_listening(at: Listening) -> None:
             f"--host {at.host} would serve passwords in the clear: give --tls-cert and --tls-key, or name the proxy "
             "with TLS before it in UMBRAK_PROXIES"
         )
+    _check_certificate(at.tls_cert, at.tls_key)
+    named_proxies()
+
+
+def _check_certificate(tls_cert: Path | None, tls_key: Path | None) -> None:
+    if tls_key and not tls_cert:
+        raise Trouble("--tls-key is of no use without --tls-cert")
+    if tls_cert:
+        try:
+            ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(tls_cert, tls_key)
+        except (OSError, ValueError) as error:
+            files = " and ".join(str(f) for f in (tls_cert, tls_key) if f)
+            raise Trouble(f"{files} cannot be used as certificate and key: {error}") from error
 
 
 def named_proxies() -> list[str]:

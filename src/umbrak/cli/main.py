@@ -427,14 +427,14 @@ def serve_command(arguments: Arguments) -> None:
     """Serve, on loopback if nothing else is said, with UMBRAK_DATABASE_URL or a private PostgreSQL."""
     from umbrak.cli.listening import Listening, check_listening
     from umbrak.cli.logs import start_logs
-    from umbrak.cli.reaching import check_address
+    from umbrak.cli.reaching import check_database
 
     with _in_order():
         at = Listening(arguments.port, arguments.host, tls_cert=arguments.tls_cert, tls_key=arguments.tls_key)
         # What can be wrong with its settings is said before all that it takes is loaded.
         check_listening(at)
         start_logs()
-        check_address()
+        check_database()
         from umbrak.cli import serving
 
         serving.serve(at)

@@ -42,10 +42,11 @@ def database(name: str, anew: bool = False, as_it_is: bool = False) -> Iterator[
         yield url
 
 
-def check_address() -> None:
-    """Raises Trouble for an address of a database that cannot be one."""
-    if given := _given():
-        given_url(given)
+def check_database() -> None:
+    """Bring a given database to this code's revision. Raises Trouble where it cannot be used, or its address is none."""
+    if _given():
+        with database("umbrak"):
+            pass
 
 
 def _given() -> str | None:

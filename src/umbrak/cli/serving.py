@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import os
 import socket
-import ssl
 from contextlib import closing
 from pathlib import Path
 
@@ -149,7 +148,6 @@ def _vault() -> Vault:
 
 def _run(app: FastAPI, at: Listening, told: list[str]) -> None:
     """Serve until told to stop; says where, once it can be reached."""
-    _check_certificate(at.tls_cert, at.tls_key)
     settle(app)
     listener = _listen(at.host, at.port)
     scheme = "https" if at.tls_cert else "http"
@@ -184,17 +182,6 @@ def _run(app: FastAPI, at: Listening, told: list[str]) -> None:
             print("\n".join(["", f"open        {address}", *told, "stop with   Ctrl+C", ""]), flush=True)
 
     Server(config).run(sockets=[listener])
-
-
-def _check_certificate(tls_cert: Path | None, tls_key: Path | None) -> None:
-    if tls_key and not tls_cert:
-        raise Trouble("--tls-key is of no use without --tls-cert")
-    if tls_cert:
-        try:
-            ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(tls_cert, tls_key)
-        except (OSError, ValueError) as error:
-            files = " and ".join(str(f) for f in (tls_cert, tls_key) if f)
-            raise Trouble(f"{files} cannot be used as certificate and key: {error}") from error
 
 
 def _listen(host: str, port: int | None) -> socket.socket:
