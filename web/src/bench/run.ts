@@ -2,6 +2,7 @@
 import { computed, onBeforeUnmount, ref, shallowRef } from 'vue'
 import { api, ask, Refusal, Unreachable, wordsOf, type RunStep, type RunView } from '@/api/client'
 import { health } from '@/api/health'
+import { oneAtATime } from '@/api/turns'
 import { session } from '@/frame/session'
 import { keep, forget, rememberedRun, rememberRun, send, waitingOf, type Entry, type Waiting } from './queue'
 
@@ -64,24 +65,8 @@ export function useRun(id: () => string) {
 
   /** Entered on this page and on the way into the browser's database. */
   let storing: Waiting[] = []
-  let loading: Promise<void> | null = null
-  let again = false
-
   /** One at a time, so that no older answer comes after a newer one. */
-  function reload(): Promise<void> {
-    if (loading) {
-      again = true
-      return loading
-    }
-    loading = (async () => {
-      do {
-        again = false
-        await load()
-      } while (again)
-      loading = null
-    })()
-    return loading
-  }
+  const reload = oneAtATime(load)
 
   /** What the server knows, with what it could not know yet when it was asked laid over it. */
   async function load(): Promise<void> {
@@ -93,7 +78,7 @@ export function useRun(id: () => string) {
       for (const w of confirmed) await forget(w.number!)
       view.value = found
       await overlay()
-      if (waiting.value.some((w) => w.sent)) again = true
+      if (waiting.value.some((w) => w.sent)) void reload()
       connected.value = navigator.onLine
       wrong.value = ''
     } catch (error) {

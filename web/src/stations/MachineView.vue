@@ -3,6 +3,7 @@
 import { computed, provide, ref, shallowRef } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type MachineView, type Severity } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import { gb, gbUp } from '@/ui/figures'
 import ComingNote from '@/ui/ComingNote.vue'
 import { useTitle } from '@/ui/title'
@@ -24,14 +25,18 @@ const fitState: OpenMachine['fitState'] = ref(null)
 const routesState: OpenMachine['routesState'] = ref(null)
 const proofState: OpenMachine['proofState'] = ref(null)
 
-async function reload(): Promise<void> {
+const reload = oneAtATime(async () => {
+  const id = props.id
   try {
-    machine.value = await ask(api.GET('/api/machines/{machine_id}', { params: { path: { machine_id: props.id } } }))
+    const found = await ask(api.GET('/api/machines/{machine_id}', { params: { path: { machine_id: id } } }))
+    // Another machine may have been opened meanwhile: its own turn comes.
+    if (id !== props.id) return
+    machine.value = found
     wrong.value = ''
   } catch (error) {
-    wrong.value = wordsOf(error)
+    if (id === props.id) wrong.value = wordsOf(error)
   }
-}
+})
 
 // The stations are shown only once the machine is there.
 provide(machineKey, { machine: machine as OpenMachine['machine'], reload, fitState, routesState, proofState })

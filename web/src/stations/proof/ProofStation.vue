@@ -2,6 +2,7 @@
 /** Proof: what the machine shows afterwards against the plan, over time; the search for what is at fault; signing off. */
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type FaultTrial, type Layout, type Proof, type RunView } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import BoardView from '@/board/BoardView.vue'
 import BySocket from '@/board/BySocket.vue'
 import { session } from '@/frame/session'
@@ -27,7 +28,7 @@ const wrong = ref('')
 const brief = computed(() => machine.value.runs[0] ?? null)
 const active = computed(() => brief.value?.state === 'under way' && session.mayWrite())
 
-async function load(): Promise<void> {
+const load = oneAtATime(async () => {
   if (!brief.value) return
   const path = { params: { path: { run_id: brief.value.id } } }
   try {
@@ -37,7 +38,7 @@ async function load(): Promise<void> {
   } catch (error) {
     wrong.value = wordsOf(error)
   }
-}
+})
 useLoaded(() => [brief.value?.id, brief.value?.state], load)
 useLive(
   () => machine.value.id,

@@ -2,6 +2,7 @@
 /** Before a run: what the plan risks and who took that, the run sheet as it would be, and the start. */
 import { computed, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type PlanView, type Risk, type RunPreview } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import { session } from '@/frame/session'
 import { age } from '@/ui/words'
 import { useLive } from '../live'
@@ -21,7 +22,7 @@ const days = ref(3)
 const busy = ref(false)
 const path = { params: { path: { plan_id: props.plan.id } } }
 
-async function load(): Promise<void> {
+const load = oneAtATime(async () => {
   try {
     ;[view.value, sheet.value, risk.value] = await Promise.all([
       ask(api.GET('/api/plans/{plan_id}', path)),
@@ -31,7 +32,7 @@ async function load(): Promise<void> {
   } catch (error) {
     wrong.value = wordsOf(error)
   }
-}
+})
 void load()
 // A lead's word comes while one waits for it.
 useLive(() => machine.value.id, () => void load())
