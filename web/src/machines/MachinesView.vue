@@ -4,6 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, wordsOf, type MachineLine, type MachinePage } from '@/api/client'
 import { health } from '@/api/health'
+import { oneAtATime } from '@/api/turns'
 import { useLoaded } from '@/stations/live'
 import { session } from '@/frame/session'
 import { plural } from '@/ui/words'
@@ -53,19 +54,16 @@ const KEPT_AS = 'umbrak-wall'
 const dense = ref(localStorage.getItem(KEPT_AS) === 'dense')
 watch(dense, (is) => localStorage.setItem(KEPT_AS, is ? 'dense' : 'roomy'))
 const wrong = ref('')
-let asked = 0
 
-async function load(): Promise<void> {
-  const mine = ++asked
+const load = oneAtATime(async () => {
   try {
     const want = ['all', 'retired'].includes(show.value) ? undefined : (show.value as 'stop')
-    const found = await ask(api.GET('/api/machines', { params: { query: { q: text.value, page: number.value, order: order.value, by: by.value || undefined, want, retired: show.value === 'retired' } } }))
-    if (mine === asked) page.value = found
+    page.value = await ask(api.GET('/api/machines', { params: { query: { q: text.value, page: number.value, order: order.value, by: by.value || undefined, want, retired: show.value === 'retired' } } }))
     wrong.value = ''
   } catch (error) {
     wrong.value = wordsOf(error)
   }
-}
+})
 watch([text, show, by, order], () => (number.value = 0))
 useLoaded(() => [text.value, number.value, show.value, by.value, order.value], load)
 

@@ -2,6 +2,7 @@
 /** Field notes: what was tried where, how it went, and what each did to the belief. */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type Module, type SheetRow, type SheetView, type Trial } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import { session } from '@/frame/session'
 import { vLines } from '@/ui/lines'
 import { KIND_WORDS } from '@/stations/ceiling/words'
@@ -60,13 +61,14 @@ const { values: form, faults, wrong: notNoted, sending, submit: note, clear } = 
   { total_gib: 'total', soak_days: 'soak', tried_on: 'date', module: 'label', part: 'label', sheet_id: 'model' },
 )
 
-async function load(): Promise<void> {
+const load = oneAtATime(async () => {
   try {
     trials.value = await ask(api.GET('/api/trials', { params: { query: { q: text.value } } }))
+    wrong.value = ''
   } catch (error) {
     wrong.value = wordsOf(error)
   }
-}
+})
 onMounted(async () => {
   await load()
   sheets.value = await ask(api.GET('/api/sheets'))

@@ -2,6 +2,7 @@
 /** Every part number that was met: in machines, on the Shelf, on offer, in trials; those whose sightings differ stand out. */
 import { onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type PartLine } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { vLines } from '@/ui/lines'
 import { useTitle } from '@/ui/title'
@@ -14,16 +15,14 @@ const parts = shallowRef<PartLine[]>()
 const wrong = ref('')
 /** As many as the server gives at once. */
 const MOST = 200
-let turn = 0
-async function load(): Promise<void> {
-  const mine = ++turn
+const load = oneAtATime(async () => {
   try {
-    const found = await ask(api.GET('/api/parts', { params: { query: { q: text.value } } }))
-    if (mine === turn) [parts.value, wrong.value] = [found, '']
+    parts.value = await ask(api.GET('/api/parts', { params: { query: { q: text.value } } }))
+    wrong.value = ''
   } catch (error) {
-    if (mine === turn) wrong.value = wordsOf(error)
+    wrong.value = wordsOf(error)
   }
-}
+})
 onMounted(load)
 watch(text, load)
 const metWords = (p: PartLine): string =>

@@ -3,6 +3,7 @@
 import { useRoute } from 'vue-router'
 import { onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type Shelf, type StockLine } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import { session } from '@/frame/session'
 import { vLines } from '@/ui/lines'
 import SeverityMark from '@/ui/SeverityMark.vue'
@@ -29,16 +30,14 @@ const wrong = ref('')
 /** What is open below the head: a form, or a table to be taken in. */
 const open = ref<'stock' | 'offer' | 'stock-file' | 'offers-file' | 'money' | null>(null)
 
-async function load(): Promise<void> {
+const load = oneAtATime(async () => {
   try {
-    const asked = text.value
-    const found = await ask(api.GET('/api/shelf', { params: { query: { q: asked } } }))
-    if (asked === text.value) shelf.value = found
+    shelf.value = await ask(api.GET('/api/shelf', { params: { query: { q: text.value } } }))
     wrong.value = ''
   } catch (error) {
     wrong.value = wordsOf(error)
   }
-}
+})
 onMounted(load)
 watch(text, () => void load())
 

@@ -2,6 +2,7 @@
 /** How high the machine can go, and on whose word: the axis, every statement, what they come to, what would lift it. */
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type CeilingView } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { vLines } from '@/ui/lines'
@@ -23,13 +24,13 @@ const pointed = ref<string | null>(null)
 const stating = ref(false)
 const params = computed(() => ({ path: { machine_id: machine.value.id } }))
 
-async function load(): Promise<void> {
+const load = oneAtATime(async () => {
   try {
     view.value = await ask(api.GET('/api/machines/{machine_id}/ceiling', { params: params.value }))
   } catch (error) {
     wrong.value = wordsOf(error)
   }
-}
+})
 watch(() => machine.value.version, load, { immediate: true })
 
 function saved(changed: CeilingView): void {

@@ -3,6 +3,7 @@
 import KindFound from '@/intake/KindFound.vue'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type Difference, type Intake, type MachineView, type SlotDifference } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { plural } from '@/ui/words'
@@ -19,7 +20,7 @@ const wrong = ref('')
 
 const reports = computed(() => Object.fromEntries(Object.entries(told.value).filter(([, slot]) => slot).map(([index, slot]) => [slot, Number(index)])))
 
-async function load(): Promise<void> {
+const load = oneAtATime(async () => {
   try {
     const params = { path: { machine_id: props.machine.id } }
     const difference = await ask(api.POST('/api/machines/{machine_id}/difference', { params, body: { intake_id: props.intake.id, reports: reports.value } }))
@@ -36,7 +37,7 @@ async function load(): Promise<void> {
   } catch (error) {
     wrong.value = wordsOf(error)
   }
-}
+})
 onMounted(load)
 watch(told, load, { deep: true })
 

@@ -2,6 +2,7 @@
 /** Target: what the machine is to carry at left; the totals that it can reach at right, with the need as a line across. */
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type SizingView, type Totals } from '@/api/client'
+import { oneAtATime } from '@/api/turns'
 import { gb, gbDown, gbUp, meets } from '@/ui/figures'
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
@@ -51,13 +52,13 @@ function show(found: SizingView): void {
   })
   if (!form.lines.length) add()
 }
-async function load(): Promise<void> {
+const load = oneAtATime(async () => {
   try {
     show(await ask(api.GET('/api/machines/{machine_id}/sizing', { params: params.value })))
   } catch (error) {
     wrong.value = wordsOf(error)
   }
-}
+})
 async function reach(): Promise<void> {
   waiting?.abort()
   const mine = (waiting = new AbortController())
