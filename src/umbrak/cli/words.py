@@ -62,6 +62,10 @@ def reading_words(result: dict[str, Any]) -> str:
         or result.get("description")
         or "unnamed machine"
     ]
+    if result.get("virtual"):
+        from umbrak.core.platform.survey import OF_A_GUEST  # loaded already where anything was read
+
+        lines.append(f"  ! {OF_A_GUEST}")
     totals = {"installed_gib": "installed", "usable_gib": "usable"}
     lines += [f"  {result[name]:.4g} GB {words} in all" for name, words in totals.items() if name in result]
     lines += [f"  claims {a['max_gib']:g} GB at most" for a in result["arrays"] if a["max_gib"]]

@@ -15,7 +15,7 @@ from xml.etree.ElementTree import Element, ParseError
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
-from umbrak.core.platform.survey import OF_A_GUEST, SurveyReading, Warning
+from umbrak.core.platform.survey import SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.json_text import load_json, objects
@@ -85,8 +85,7 @@ def read_hardware(text: str, deadline: Deadline) -> SurveyReading:
     gib = round(total / (1 << 30), 3) if total else None
     if not banks:
         said = Warning("the whole", "no bank of memory in it: only who administers the machine is told them")
-        guest = [w for w in reading.warnings if w.message == OF_A_GUEST]
-        return replace(reading, usable_gib=gib, warnings=(*guest, said))
+        return replace(reading, usable_gib=gib, warnings=(said,))
     return replace(reading, installed_gib=gib)
 
 

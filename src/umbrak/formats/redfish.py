@@ -25,7 +25,6 @@ from umbrak.core.memory.module import (
 )
 from umbrak.core.memory.rates import clock_words, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
-    OF_A_GUEST,
     DriveFacts,
     FirmwareFacts,
     ProcessorFacts,
@@ -176,9 +175,6 @@ def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> Sur
     slots = [_slot(docs, p, d) for p, d in islice(memory, MAX_SLOTS + 1)]
     if not slots:
         docs.warnings.append(Warning(path, "it lists no memory: the slots stay unknown"))
-    virtual = system.get("SystemType") == "Virtual"
-    if virtual:
-        docs.warnings.insert(0, Warning(path, OF_A_GUEST))
     summary = _sub(system, "MemorySummary")
     return SurveyReading(
         kind="redfish",
@@ -196,7 +192,7 @@ def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> Sur
         description=told(system.get("HostName")) or told(system.get("Description")),
         installed_gib=docs.whole(summary, "TotalSystemMemoryGiB", path),
         drives=tuple(islice(_drives(docs, system), MAX_DRIVES + 1)),
-        virtual=virtual,
+        virtual=system.get("SystemType") == "Virtual",
     )
 
 

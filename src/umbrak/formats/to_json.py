@@ -56,7 +56,7 @@ def _members(kind: Any) -> tuple[str, ...]:
 
 
 #: Members of a reading that only some kinds of source tell: left out where there is nothing in them.
-_OPTIONAL = ("description", "installed_gib", "usable_gib", "used_gib", "drives")
+_OPTIONAL = ("description", "installed_gib", "usable_gib", "used_gib", "drives", "virtual")
 
 
 def reading_json(reading: object) -> dict[str, Any]:

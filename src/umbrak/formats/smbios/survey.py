@@ -19,7 +19,6 @@ from umbrak.core.memory.module import (
 )
 from umbrak.core.memory.rates import RAILS_V, clock_words, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
-    OF_A_GUEST,
     ArrayFacts,
     FirmwareFacts,
     ProcessorFacts,
@@ -58,8 +57,6 @@ def survey_of(
 
     bios, system = next(iter(of(codes.BIOS)), None), next(iter(of(codes.SYSTEM)), None)
     virtual = bool(bios and _as(bios, "Virtual"))
-    if virtual:
-        warnings.insert(0, Warning("the whole", OF_A_GUEST))
     slots = []
     for i, record in enumerate(_slots_of(of(codes.MEMORY_ARRAY), of(codes.MEMORY_DEVICE)), 1):
         deadline.check(f"slot {i}")

@@ -26,7 +26,7 @@ const load = oneAtATime(async () => {
     const difference = await ask(api.POST('/api/machines/{machine_id}/difference', { params, body: { intake_id: props.intake.id, reports: reports.value } }))
     // What only adds is taken over unless one says no; what contradicts is one's own to decide, and so is all of another machine's
     // report. What one has decided stays so.
-    const own = !difference.another_serial && !props.intake.reading.virtual
+    const own = !difference.another_serial
     const seen = new Set(found.value?.slots.map((d) => d.slot))
     const seenFacts = new Set(found.value?.facts.map((f) => f.fact))
     const adds = difference.slots.filter((d) => (seen.has(d.slot) ? taken.value.has(d.slot) : own && (d.change === 'fills-in' || d.change === 'comes')))
@@ -117,10 +117,11 @@ async function accept(): Promise<void> {
       <span>It calls itself <b>{{ found.calls_itself }}</b>, and is kept here as {{ machine.sheet_title }}.</span>
     </p>
     <p v-if="totals" class="small">In all it tells {{ totals }}<span class="faded">; kept beside what the slots come to</span>.</p>
-    <ul v-if="intake.reading.warnings.length" class="oddities small">
+    <div v-if="intake.reading.virtual" class="choices"><button type="button" class="press" @click="$emit('leave')">Cancel</button></div>
+    <ul v-else-if="intake.reading.warnings.length" class="oddities small">
       <li v-for="w in intake.reading.warnings" :key="w.where + w.message"><b>{{ w.where }}</b> {{ w.message }}</li>
     </ul>
-    <template v-if="found">
+    <template v-if="found && !intake.reading.virtual">
       <ul v-if="found.unplaced.length" class="unplaced" aria-label="Reports without a slot">
         <li v-for="u in found.unplaced" :key="u.index">
           <label
