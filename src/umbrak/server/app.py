@@ -17,6 +17,7 @@ from starlette.routing import BaseRoute
 import umbrak
 from umbrak.devices.directory import Directory
 from umbrak.devices.networks import Networks
+from umbrak.formats.sheet.document import SheetDoc
 from umbrak.jobs.apart import Here, Worker
 from umbrak.jobs.queue import Queue
 from umbrak.server import problems
@@ -103,7 +104,8 @@ def _api() -> list[BaseRoute]:
 
 
 def settle(app: FastAPI) -> None:
-    """Work out all routes now: else the first who asks waits for it."""
+    """Work out all routes, and what sheets are read by, now: else the first who asks waits for it."""
+    SheetDoc.model_rebuild()
     for route in app.routes:
         route.matches({"type": "http", "method": "GET", "path": "/", "root_path": "", "headers": []})
 
