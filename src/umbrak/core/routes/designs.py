@@ -12,6 +12,7 @@ has to be, and the channels of a socket hold the same.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -45,6 +46,20 @@ class UnitDesign:
     as_ran: bool
 
 
+@dataclass(frozen=True, slots=True)
+class _Filled:
+    """What a channel comes to by itself."""
+
+    gib: float
+    #: The most that it may run at by the rate table; None where nobody tells. The lowest rating in it. [MT/s]
+    reach: float | None
+    rated: float
+    #: (class, how many there are of it)
+    adds: tuple[tuple[int, int], ...]
+    #: (fitted kind, slots that hold one now and a module of its class then)
+    keeps: tuple[tuple[int, int], ...]
+
+
 @dataclass(frozen=True)
 class _Shape:
     """Which slots of a unit are filled, and which sets they belong to."""
@@ -66,6 +81,8 @@ class UnitSearch:
         self.fills: list[FillOrder] = [f for f in self.sheet.fills if set(f.slots) & set(unit.slots)] if even else []
         mode = next((m for m in self.sheet.memory.modes if m.id == space.machine.mode), None)
         self.mode = mode
+        self._filled: dict[tuple[str, tuple[int, ...]], _Filled] = {}
+        self._reaches: dict[object, float | None] = {}
         #: Whether the channels of a socket must hold the same.
         self.level = {
             s: even
@@ -107,31 +124,17 @@ class UnitSearch:
 
     def _design(self, fills: Sequence[tuple[int, ...]]) -> UnitDesign | None:
         space = self.space
-        classes = tuple(c for fill in fills for c in fill)
-        counts = [0] * len(space.classes)
-        kept = [0] * len(space.fitted)
-        for slot, c in zip(self.unit.slots, classes, strict=True):
-            if c != EMPTY:
-                counts[c] += 1
-                was = space.now_class.get(slot)
-                if was and was[0] == c:
-                    kept[was[1]] += 1
-        if any(n > c.most for n, c in zip(counts, space.classes, strict=True)):
-            return None
-        if any(self._stops(c, f) for c, f in zip(self.channels, fills, strict=True)):
-            return None
+        parts = [self.filled(c, f) for c, f in zip(self.channels, fills, strict=True)]
         reach, per_mts, gib_of, at = inf, 0.0, {}, 0
         for socket in self.unit.sockets:
-            channels = self.sheet.channels_of[socket]
-            here = fills[at : at + len(channels)]
-            at += len(channels)
-            gib = [self._gib(c, f) for c, f in zip(channels, here, strict=True)]
+            here = parts[at : at + len(self.sheet.channels_of[socket])]
+            at += len(here)
+            gib = [p.gib for p in here]
             gib_of[socket] = sum(gib)
-            rates = [self._reach(c, f) for c, f in zip(channels, here, strict=True)]
-            if not any(gib) or None in rates:
+            told = [p.reach for p in here if p.reach is not None]
+            if not gib_of[socket] or len(told) < len(here):
                 continue
-            told = [r for r in rates if r is not None]
-            rated = [] if space.one_rate else [self._rated(f) for f in here]
+            rated = [] if space.one_rate else [p.rated for p in here]
             if space.one_rate:
                 reach = min([reach, *told])
             even = balance(gib) or 0
@@ -142,8 +145,15 @@ class UnitSearch:
                 best = max(best, used * inner * self.mode.bandwidth_factor)
             rate = 1.0 if space.one_rate else space.floored(min([*told, *rated]))
             per_mts += best * 8 / 1000 * rate
-        if self.even and not self._evens(fills, gib_of):
+        if self.even and not self._evens(parts):
             return None
+        counts, kept = [0] * len(space.classes), [0] * len(space.fitted)
+        for p in parts:
+            for c, n in p.adds:
+                counts[c] += n
+            for k, n in p.keeps:
+                kept[k] += n
+        classes = tuple(c for fill in fills for c in fill)
         return UnitDesign(
             classes=classes,
             counts=tuple(counts),
@@ -156,6 +166,24 @@ class UnitSearch:
             as_ran=self._now is not None and self._now == tuple(map(space.is_known, classes)),
         )
 
+    def filled(self, channel: Channel, fill: tuple[int, ...]) -> _Filled:
+        """What the channel comes to by itself, filled like this; worked out once."""
+        if (channel.id, fill) not in self._filled:
+            held = [(s, c) for s, c in zip(channel.slots, fill, strict=True) if c != EMPTY]
+            modules = [m for _, c in held if (m := self.space.classes[c].module)]
+            now, key = self.space.now_class, (channel.socket, channel.soldered, fill)
+            if key not in self._reaches:  # channels of a socket are mostly alike
+                self._reaches[key] = self.space.reach(channel, fill)
+            self._filled[channel.id, fill] = _Filled(
+                gib=((channel.soldered.capacity_gib or 0) if channel.soldered else 0)
+                + sum(self.space.classes[c].gib for _, c in held),
+                reach=self._reaches[key],
+                rated=min([m.rate_mts for m in modules if m.rate_mts], default=inf),
+                adds=tuple(Counter(c for _, c in held).items()),
+                keeps=tuple(Counter(now[s][1] for s, c in held if s in now and now[s][0] == c).items()),
+            )
+        return self._filled[channel.id, fill]
+
     @cached_property
     def _now(self) -> tuple[bool, ...] | None:
         """Which slots of the unit are filled now; None where the order is told."""
@@ -163,61 +191,37 @@ class UnitSearch:
         untold = self.sheet.not_told("population") is not None
         return tuple(isinstance(now.get(s), Module) for s in self.unit.slots) if untold else None
 
-    def _gib(self, channel: Channel, fill: Sequence[int]) -> float:
-        soldered = (channel.soldered.capacity_gib or 0) if channel.soldered else 0
-        return soldered + sum(self.space.classes[c].gib for c in fill if c != EMPTY)
-
-    def _rated(self, fill: Sequence[int]) -> float:
-        """The lowest rating in a channel, where classes tell ratings apart."""
-        modules = [self.space.classes[c].module for c in fill if c != EMPTY]
-        return min([m.rate_mts for m in modules if m and m.rate_mts], default=inf)
-
-    @cached_property
-    def _reaches(self) -> dict[tuple[object, ...], float | None]:
-        return {}
-
-    def _stops(self, channel: Channel, fill: tuple[int, ...]) -> bool:
+    def stops(self, channel: Channel, fill: tuple[int, ...]) -> bool:
         """Whether a channel filled like this stops by itself."""
-        key = (self._plain_types[channel.id], fill)
-        if key not in self._stopped:
+        known = self._stopped[channel.id]
+        if fill not in known:
             modules = {
                 s: m
                 for s, c in zip(channel.slots, fill, strict=True)
                 if c != EMPTY and (m := self.space.classes[c].module)
             }
-            self._stopped[key] = len(modules) > 1 and self.space.stops(modules)
-        return self._stopped[key]
+            known[fill] = len(modules) > 1 and self.space.stops(modules)
+        return known[fill]
 
     @cached_property
-    def _plain_types(self) -> Mapping[str, object]:
-        types = [self.space.channel_type(c, ()) for c in self.channels]
-        return {c.id: types.index(t) for c, t in zip(self.channels, types, strict=True)}
+    def _stopped(self) -> Mapping[str, dict[tuple[int, ...], bool]]:
+        """Channel -> contents -> whether they stop; channels that are alike, and searches of one space, share it."""
+        return {c.id: self.space.stopped.setdefault(self.space.channel_type(c, ()), {}) for c in self.channels}
 
-    @cached_property
-    def _stopped(self) -> dict[object, bool]:
-        return {}
-
-    def _reach(self, channel: Channel, fill: tuple[int, ...]) -> float | None:
-        key = (channel.socket, channel.soldered, fill)
-        if key not in self._reaches:
-            self._reaches[key] = self.space.reach(channel, fill)
-        return self._reaches[key]
-
-    def _evens(self, fills: Sequence[tuple[int, ...]], gib_of: Mapping[str, float]) -> bool:
+    def _evens(self, parts: Sequence[_Filled]) -> bool:
         """What the order asks of whole sockets, and of sets that come one after another."""
-        filled = any(c != EMPTY for fill in fills for c in fill)
-        if not filled:
+        if not any(p.adds for p in parts):
             return True
         at = 0
         least = max((e.least_per_processor for e in self.sheet.evens), default=0)
         for socket in self.unit.sockets:
             channels = self.sheet.channels_of[socket]
-            here = fills[at : at + len(channels)]
+            here = parts[at : at + len(channels)]
             at += len(channels)
-            seated = sum(c != EMPTY for f in here for c in f) + sum(1 for c in channels if c.soldered)
+            seated = sum(n for p in here for _, n in p.adds) + sum(1 for c in channels if c.soldered)
             if self.space.many_sockets and seated < max(least, 1):
                 return False
-            single = len(channels) > 1 and sum(1 for c, f in zip(channels, here, strict=True) if self._gib(c, f)) == 1
+            single = len(channels) > 1 and sum(1 for p in here if p.gib) == 1
             if single and self.level[socket]:
                 return False
         return True
@@ -248,6 +252,8 @@ class _Walk:
         self._options: dict[object, dict[float, list[tuple[int, ...]]]] = {}
         self._by_sets: dict[object, dict[tuple[tuple[object, ...], ...], list[tuple[int, ...]]]] = {}
         keys = [k for f in search.fills for k in f.alike_in_set]
+        #: Class -> modules of it that can be had.
+        self.most = [c.most for c in self.space.classes]
         self.alike = [tuple(f.alike_in_set) for f in search.fills]
         modules = [c.module for c in self.space.classes]
         self.member = {k: [getattr(m, k) if m else None for m in modules] for k in keys}
@@ -268,7 +274,8 @@ class _Walk:
             channel = self.search.channels[i]
             found: dict[float, list[tuple[int, ...]]] = {}
             for fill in self._products(channel, 0, ()):
-                found.setdefault(self.search._gib(channel, fill), []).append(fill)
+                if not self.search.stops(channel, fill):
+                    found.setdefault(self.search.filled(channel, fill).gib, []).append(fill)
             self._options[self.types[i]] = found
         return self._options[self.types[i]]
 
@@ -322,7 +329,7 @@ class _Walk:
         )
 
     def fills(self) -> Iterator[list[tuple[int, ...]]]:
-        yield from self._next(0, [], {}, {})
+        yield from self._next(0, [], {}, {}, [0] * len(self.space.classes))
 
     def _next(
         self,
@@ -330,7 +337,9 @@ class _Walk:
         made: list[tuple[int, ...]],
         sets: Mapping[tuple[int, int], int],
         level: Mapping[str, float],
+        counts: list[int],
     ) -> Iterator[list[tuple[int, ...]]]:
+        """The contents from channel `i` on, beside those `made`, which hold so many of each class."""
         if i == len(self.search.channels):
             if self._sets_descend(sets):
                 yield list(made)
@@ -341,14 +350,20 @@ class _Walk:
         for fill in self._choices(i, channel, sets, level):
             if least is not None and fill < least:
                 continue
+            filled = self.search.filled(channel, fill)
+            if any(counts[c] + n > self.most[c] for c, n in filled.adds):
+                continue
             grown = self._joined(channel, fill, sets)
             if grown is None:
                 continue
-            gib = self.search._gib(channel, fill)
-            levels = {**level, channel.socket: gib} if self.search.level[channel.socket] else level
+            levels = {**level, channel.socket: filled.gib} if self.search.level[channel.socket] else level
+            for c, n in filled.adds:
+                counts[c] += n
             made.append(fill)
-            yield from self._next(i + 1, made, grown, levels)
+            yield from self._next(i + 1, made, grown, levels, counts)
             made.pop()
+            for c, n in filled.adds:
+                counts[c] -= n
 
     def _choices(
         self, i: int, channel: Channel, sets: Mapping[tuple[int, int], int], level: Mapping[str, float]

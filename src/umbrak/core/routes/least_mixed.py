@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
+from operator import attrgetter
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,8 +24,8 @@ from umbrak.core.routes.space import KindClass
 
 #: Designs of a group, the cheapest first, that each is laid against: where these do not replace it, few others would.
 _LOOKED_AT = 64
-#: Members in which designs may differ.
-_FREE = {"classes", "counts"}
+#: What designs must have in common to be laid against each other: all but which classes they are of.
+_IN_COMMON = attrgetter(*(f.name for f in fields(UnitDesign) if f.name not in ("classes", "counts")))
 
 
 @dataclass(frozen=True)
@@ -43,9 +44,8 @@ def least_mixed(designs: Sequence[UnitDesign], classes: Sequence[KindClass], sho
     prices = {c.index: p for c in classes if (p := _prices(c, shop))}
     groups: dict[object, list[int]] = {}
     for i, d in enumerate(designs):
-        same = tuple(getattr(d, f.name) for f in fields(UnitDesign) if f.name not in _FREE)
         others = tuple(n for c, n in enumerate(d.counts) if c not in prices)
-        groups.setdefault((same, others), []).append(i)
+        groups.setdefault((_IN_COMMON(d), others), []).append(i)
     kept: dict[int, bool] = {}
     for group in groups.values():
         mine: list[tuple[int, int]] = []

@@ -65,6 +65,8 @@ class Space:
         self.one_rate = self.sheet.rate_alike == "machine" or not self.many_sockets
         self.classes = self._classes(kinds)
         self.class_of = {k.index: c for c in self.classes for k in c.kinds}
+        #: What a channel may not hold by itself, as far as it was looked at (`UnitSearch.stops`).
+        self.stopped: dict[object, dict[tuple[int, ...], bool]] = {}
         #: Kinds that are fitted, by which kept modules are counted.
         self.fitted = tuple(k for c in self.classes for k in c.kinds if k.slots)
 
