@@ -99,8 +99,10 @@ async function accept(): Promise<void> {
   <section class="panel difference" aria-labelledby="difference-title">
     <div class="head">
       <h2 id="difference-title">What {{ intake.source_name }} says</h2>
-      <button type="button" class="quiet-link" @click="takeAll(true)">Take all</button>
-      <button type="button" class="quiet-link" @click="takeAll(false)">Take none</button>
+      <template v-if="!intake.reading.virtual">
+        <button type="button" class="quiet-link" @click="takeAll(true)">Take all</button>
+        <button type="button" class="quiet-link" @click="takeAll(false)">Take none</button>
+      </template>
     </div>
     <KindFound :intake="intake" @taken="emit('taken', $event)" />
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
