@@ -13,7 +13,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
-from operator import attrgetter
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +24,7 @@ from umbrak.core.routes.space import KindClass
 #: Designs of a group, the cheapest first, that each is laid against: where these do not replace it, few others would.
 _LOOKED_AT = 64
 #: What designs must have in common to be laid against each other: all but which classes they are of.
-_IN_COMMON = attrgetter(*(f.name for f in fields(UnitDesign) if f.name not in ("classes", "counts")))
+_IN_COMMON = tuple(f.name for f in fields(UnitDesign) if f.name not in ("classes", "counts"))
 
 
 @dataclass(frozen=True)
@@ -45,7 +44,7 @@ def least_mixed(designs: Sequence[UnitDesign], classes: Sequence[KindClass], sho
     groups: dict[object, list[int]] = {}
     for i, d in enumerate(designs):
         others = tuple(n for c, n in enumerate(d.counts) if c not in prices)
-        groups.setdefault((_IN_COMMON(d), others), []).append(i)
+        groups.setdefault((*[getattr(d, n) for n in _IN_COMMON], others), []).append(i)
     kept: dict[int, bool] = {}
     for group in groups.values():
         mine: list[tuple[int, int]] = []
