@@ -247,7 +247,7 @@ def _json(
                 "trouble": way.trouble, "verdict": way.verdict, "in_warranty": way.in_warranty, "takes_out": way.takes_out,
                 "slots": {s: jsonable(x) for s, x in way.goal.items()},
             },
-            "why": "" if s else _why(members[i], r.machines[i]),
+            "why": "" if s else _why(members[i], r, i, held),
         }  # fmt: skip
 
     names = [m.name for m in r.machines]
@@ -279,7 +279,8 @@ def _hours(r: Round, i: int, served: dict[int, Served]) -> float:
     return r.machines[i].routes[served[i].route].hours
 
 
-def _why(of: _Member, machine: FleetMachine) -> str:
+def _why(of: _Member, r: Round, i: int, held: Sequence[Hold]) -> str:
+    """Why a machine is left as it is."""
     if of.need is None:
         return "nobody said what it needs"
     if not of.lacks:
@@ -292,6 +293,11 @@ def _why(of: _Member, machine: FleetMachine) -> str:
         return f"no way to {of.need:g} GB " + (
             "from what is at hand" if of.proved else "was found in the time there was"
         )
-    if not machine.waves:
+    if not r.machines[i].waves:
         return "no wave is open to it"
-    return "the round is better without it: holds say what would let it in"
+    if any(i in h.comes_in for h in held):
+        return "the round is better without it: holds say what would let it in"
+    least, penalty = r.least_cost(i), r.machines[i].penalty
+    if least is not None and least >= penalty:
+        return f"serving it costs {least:.0f}, leaving it weighs {penalty:.0f}"
+    return "no wave has room for it with the money and the modules that there are"

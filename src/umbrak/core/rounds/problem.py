@@ -114,6 +114,20 @@ class Round:
         if len(set(names)) < len(names):
             raise ValueError("two machines have one name")
 
+    def price_of(self, kind: str) -> float:
+        """What one module costs of whoever offers it cheapest; nothing where nobody does."""
+        return min((o.price / o.kit for o in self.offers if o.kind == kind and o.price), default=0.0)
+
+    def least_cost(self, machine: int) -> float | None:
+        """What serving a machine costs at least, its modules bought one by one; None where nothing serves it."""
+        return min(
+            (
+                way.cost + way.loss + sum(self.price_of(kind) * n for kind, n in way.uses)
+                for way in self.machines[machine].routes
+            ),
+            default=None,
+        )
+
     def first_wave(self, days: float) -> int:
         """The first wave that is so many days away, or more; `len(waves)` where none is."""
         return next((t for t, w in enumerate(self.waves) if w.day >= days - 1e-9), len(self.waves))

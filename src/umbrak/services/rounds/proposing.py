@@ -315,7 +315,7 @@ class _Told:
             gib=sum(row.served.usable_gib - row.usable_gib for row in rows if row.served),
             trouble=1 - runs,
             troubled=sum(s.trouble for s in served),
-            saved=_money(sum(self._price(p.kind) * p.count for p in found.passed if p.source is From.PULLED)),
+            saved=_money(sum(self._round.price_of(p.kind) * p.count for p in found.passed if p.source is From.PULLED)),
             currency=self._currency,
             rows=rows,
             waves=tuple(self._wave(t, w, rows) for t, w in enumerate(self._waves)),
@@ -356,10 +356,6 @@ class _Told:
             o = self._round.offers[b.offer]
             spent[o.kind] += o.price * b.kits  # type: ignore[assignment]
         return {kind: spent[kind] / n for kind, n in used.items() if n}
-
-    def _price(self, kind: str) -> float:
-        """What one costs of whoever offers it cheapest; nothing where nobody does."""
-        return min((o.price / o.kit for o in self._round.offers if o.kind == kind and o.price), default=0.0)
 
     def _money_of(self, machine: int) -> float:
         return sum(
@@ -412,9 +408,9 @@ class _Told:
                 return f"another of {machine.group} is open in every wave that has room for it"
             if i in h.comes_in:
                 return self._hold(h).words + " would let it in"
-        each = [way.cost + way.loss + sum(self._price(kind) * n for kind, n in way.uses) for way in machine.routes]
-        if each and min(each) >= machine.penalty:
-            return f"serving it costs {min(each):.0f} {self._currency}, leaving it weighs {machine.penalty:.0f}"
+        least = self._round.least_cost(i)
+        if least is not None and least >= machine.penalty:
+            return f"serving it costs {least:.0f} {self._currency}, leaving it weighs {machine.penalty:.0f}"
         return "no wave has room for it with the money and the modules that there are"
 
     def _wave(self, t: int, w: AskedWave, rows: Sequence[ProposedRow]) -> WaveRow:
