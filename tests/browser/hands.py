@@ -7,11 +7,21 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
 
-AXE = (Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js").read_text()
+_AXE = (Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js").read_text()
+_FAULTS = """() => axe.run(document, {resultTypes: ['violations']}).then((r) => r.violations
+  .filter((v) => ['serious', 'critical'].includes(v.impact))
+  .flatMap((v) => v.nodes.map((n) => ['axe ' + v.id, n.target.join(' ') + ' ' + n.html.slice(0, 90)])))"""
 
 
 #: Debian's Chromium without the windows of its own that nobody sees: a page costs half of what it costs in the whole browser.
 CHROMIUM = "/usr/bin/chromium-headless-shell"
+
+
+def serious_faults(page: Page) -> list[list[str]]:
+    """[what axe-core finds serious or critical for who cannot see or point, where]"""
+    if not page.evaluate("'axe' in window"):
+        page.evaluate(_AXE)
+    return list(page.evaluate(_FAULTS))
 
 
 def go_to(page: Page, station: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from playwright.sync_api import Page, TimeoutError
 
-from tests.browser.hands import AXE
+from tests.browser.hands import serious_faults
 
 #: Looked for on the page as drawn: [kind, what] each. Text in an SVG is scaled with it, so sizes are those on screen.
 #: 2.5.8 and 2.5.5 of WCAG except targets inside a sentence; slots are reached by zoom and keys as well.
@@ -59,9 +59,6 @@ _SEEN = """(touch) => {
   }
   return faults;
 }"""
-_AXE = """() => axe.run(document, {resultTypes: ['violations']}).then((r) => r.violations
-  .filter((v) => ['serious', 'critical'].includes(v.impact))
-  .flatMap((v) => v.nodes.map((n) => ['axe ' + v.id, n.target.join(' ') + ' ' + n.html.slice(0, 90)])))"""
 
 
 def faults_of(page: Page, touch: bool = False, patience: float | None = None) -> list[tuple[str, str]]:
@@ -76,8 +73,7 @@ def faults_of(page: Page, touch: bool = False, patience: float | None = None) ->
         seen = []
     except TimeoutError:
         seen = page.evaluate(_SEEN, touch)
-    page.evaluate(AXE)
-    return [(kind, what) for kind, what in [*seen, *page.evaluate(_AXE)]]
+    return [(kind, what) for kind, what in [*seen, *serious_faults(page)]]
 
 
 def check(page: Page, where: str, touch: bool = False) -> None:

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import SignIn
-from tests.browser.hands import AXE, go_to
+from tests.browser.hands import go_to, serious_faults
 
 
 def test_anything_is_found_by_keyboard(sign_in: SignIn) -> None:
@@ -53,11 +53,7 @@ def test_the_wall_is_grouped_and_counted(sign_in: SignIn, size: tuple[int, int])
     page.get_by_role("button", name="dense").click()
     page.reload()
     expect(page.get_by_role("button", name="dense")).to_have_attribute("aria-pressed", "true")
-    page.evaluate(AXE)
-    found = page.evaluate(
-        "axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id))"
-    )
-    assert found == []
+    assert serious_faults(page) == []
     wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
     assert wide <= 0, "nothing scrolls sideways"
 

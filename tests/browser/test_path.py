@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Route, expect
 
 from tests.browser.conftest import Served, SignIn
-from tests.browser.hands import AXE, drag, go_to, open_fit, plan_shown, slot, type_label, verdict
+from tests.browser.hands import drag, go_to, open_fit, plan_shown, serious_faults, slot, type_label, verdict
 from tests.browser.looked import check as look
 from tests.formats.smbios_facts import Device, listing, table
 
@@ -234,13 +234,7 @@ def test_no_serious_accessibility_fault_on_any_view(sign_in: SignIn, theme: str)
     page = sign_in("lead", theme=theme)
 
     def check(view: str) -> None:
-        page.evaluate(AXE)
-        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-        serious = [
-            (v["id"], [n["html"][:120] for n in v["nodes"]])
-            for v in found["violations"]
-            if v["impact"] in ("serious", "critical")
-        ]
+        serious = serious_faults(page)
         assert not serious, f"{view}: {serious}"
 
     check("Machines")

@@ -8,7 +8,7 @@ import pyotp
 from playwright.sync_api import expect
 
 from tests.browser.conftest import SignIn
-from tests.browser.hands import AXE
+from tests.browser.hands import serious_faults
 from umbrak.demo import seed
 
 
@@ -30,11 +30,7 @@ def test_an_authenticator_is_added_and_asked_for(sign_in: SignIn) -> None:
     expect(page.get_by_text("10 recovery codes are left")).to_be_visible()
     # Nothing is cut off, and everything has a name.
     assert page.evaluate("document.documentElement.scrollWidth") == 390
-    page.evaluate(AXE)
-    found = page.evaluate(
-        "axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id))"
-    )
-    assert found == []
+    assert serious_faults(page) == []
 
     for given in (totp.at(datetime.now(UTC) + timedelta(seconds=30)), codes[0].lower()):
         page.get_by_role("button", name="Sign out", exact=True).click()

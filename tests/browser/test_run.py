@@ -13,7 +13,7 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import ROOT, Served, SignIn
-from tests.browser.hands import AXE, go_to, see
+from tests.browser.hands import go_to, see, serious_faults
 from tests.devices.standins import Start, demo_spec
 
 
@@ -349,10 +349,7 @@ def test_no_serious_accessibility_fault_at_the_bench_and_in_proof(sign_in: SignI
 
 
 def check(page: Page, where: str) -> None:
-    page.evaluate(AXE)
-    found = page.evaluate(
-        "axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => [v.id, v.nodes.map(n => n.target.join(' ')).slice(0, 5)]))"
-    )
+    found = serious_faults(page)
     assert found == [], f"{where}: {found}"
 
 
