@@ -55,7 +55,7 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
 
 
 @contextmanager
-def _copy_of(template: str, name: str) -> Iterator[str]:
+def copy_of(template: str, name: str) -> Iterator[str]:
     """The address of a copy of another database of the cluster, while it is wanted."""
     server = os.environ[_URL].rsplit("/", 1)[0]
     admin = create_engine(f"{server}/postgres", isolation_level="AUTOCOMMIT")
@@ -71,7 +71,7 @@ def _copy_of(template: str, name: str) -> Iterator[str]:
 def _demo_template(_cheap_passwords: None) -> Iterator[str]:
     """A database with the demo's data, seeded once for each worker."""
     name = f"demo_{uuid.uuid4().hex}"
-    with _copy_of("template", name) as url:
+    with copy_of("template", name) as url:
         opened = open_engine(url)
         seed.seed(opened)
         opened.dispose()
@@ -89,7 +89,7 @@ def database_url(request: pytest.FixtureRequest) -> Iterator[str]:
     """A fresh, migrated database; with the demo's data where a test wants `seeded`."""
     wants = "seeded" in request.fixturenames
     template = request.getfixturevalue("_demo_template") if wants else "template"
-    with _copy_of(template, f"t_{uuid.uuid4().hex}") as url:
+    with copy_of(template, f"t_{uuid.uuid4().hex}") as url:
         yield url
 
 
