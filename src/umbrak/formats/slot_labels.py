@@ -20,6 +20,11 @@ _NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*(?:[-=]>|→|[:=;\t]|\s
 _HYPHENED = re.compile(
     r"^\s*(?P<slot>[A-Za-z#][A-Za-z0-9#_ ./]{0,22}\d[A-Za-z]?|[A-Za-z]{1,4}\d{1,3}) [-–—] (?P<label>\S.*)$"
 )
+#: One space alone between: a name as boards have them printed, which is no piece of a label.
+_SPACED = re.compile(
+    r"^\s*(?P<slot>(?:(?:CPU|P|socket )\d{1,2}[ ._-]?)?(?:(?:DIMM|slot|bank|MEM|channel)[ ._#-]?[A-Z]?\d{0,2}|[A-Z]{1,2}\d{1,2})) (?P<label>\S.*)$",
+    re.I,
+)
 #: What a list puts before each of its lines.
 _LISTED = re.compile(r"^\s*(?:[-*•·+]|\d{1,3}[.)])\s+(?=\S)")
 
@@ -43,6 +48,7 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
     slots: list[SlotFacts] = []
     warnings: list[Warning] = []
     first: tuple[int, str] | None = None
+    told_on: dict[str, int] = {}
     count = 0
     for number, whole_line in numbered_lines(text, deadline):
         if not (line := whole_line.strip()):
@@ -59,6 +65,8 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
             continue
         facts, contradictions = found
         slots.append(facts)
+        if facts.locator and (before := told_on.setdefault(facts.locator.casefold(), number)) != number:
+            warnings.append(Warning(f"line {number}", f"{facts.locator} was told on line {before} already"))
         warnings += [Warning(f"line {number}", words) for words in contradictions]
     if not slots:
         first = first or (1, "")
@@ -76,12 +84,22 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
     return SurveyReading("labels", slots=tuple(slots), warnings=tuple(warnings))
 
 
+def _spaced(line: str, read_label: ReadLabel) -> re.Match[str] | None:
+    """A name with a space behind it, where the label says nothing by it."""
+    named = _SPACED.match(line)
+    if named is None:
+        return None
+    start, end = named.span("slot")
+    told = read_label(line[:MAX_LABEL_LENGTH])
+    return None if any(u.start < end and u.end > start for u in told.understood) else named
+
+
 def _line(line: str, read_label: ReadLabel) -> tuple[SlotFacts, tuple[str, ...]] | None:
     """One line's slot, named where the line names it, and what in its label cannot all be true; None where it tells no
     module."""
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
     line = _LISTED.sub("", line)
-    named = _NAMED.match(line) or _HYPHENED.match(line)
+    named = _NAMED.match(line) or _HYPHENED.match(line) or _spaced(line, read_label)
     if named and _EMPTY.fullmatch(named["label"].strip()):
         return SlotFacts(locator=cleaned(named["slot"]), bank=None, state=SlotState.EMPTY), ()
     for slot, label in ((named["slot"], named["label"]), (None, line)) if named else ((None, line),):
