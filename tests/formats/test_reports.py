@@ -88,6 +88,7 @@ def test_a_saved_collection_reads_alike_however_it_was_saved() -> None:
         ({"DeviceLocator": None, "MemoryLocation": {"Socket": 1, "Channel": 2, "Slot": 1}}, "filled", {"capacity_gib": 32}),
         # Wrong types cost the member, not the slot.
         ({"RankCount": "two", "AllowedSpeedsMHz": 2933, "Manufacturer": {"a": 1}}, "filled", {"package_ranks": None, "rate_mts": None, "maker": None}),
+        ({"Enabled": False}, "failed", {"failed": "mapped-out", "capacity_gib": 32}),  # Memory v1_12: switched off, whatever its state
         ({"CapacityMiB": float("nan")}, "failed", {"capacity_gib": None}),
         ({"Status": "Enabled", "Location": [], "Metrics": "x"}, "filled", {"capacity_gib": 32}),
     ],

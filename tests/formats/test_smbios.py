@@ -243,16 +243,16 @@ def test_tables_tell_what_is_odd_in_themselves() -> None:
     # What is told of slots and of the whole contradicts itself, or not: of a slot that tells nothing nobody knows.
     for ranges, devices, odd in (
         (mapped(32), [Device("A1"), Device("A2")], []),
-        (mapped(16), [Device("A1"), Device("A2")], ["its slots come to 32 GB, and it set up 16 GB"]),
+        (mapped(16), [Device("A1"), Device("A2")], ["its slots come to 32 GB, and it tells 16 GB in all: a module"]),
         (mapped(16), [Device("A1"), Device("A2"), Device("A3", None)], ["its slots come to 32 GB"]),
         (
             mapped(48),
             [Device("A1"), Device("A2")],
-            ["it set up 48 GB, and its slots come to 32 GB: a slot is not in it"],
+            ["its slots come to 32 GB, and it tells 48 GB in all: a slot is missing"],
         ),
         (mapped(48), [Device("A1"), Device("A2"), Device("A3", None)], []),
     ):
-        said = [w.message for w in read_any(table(devices, ranges)).warnings if "set up" in w.message]
+        said = [w.message for w in read_any(table(devices, ranges)).warnings if "in all" in w.message]
         assert [s.startswith(o) for s, o in zip(said, odd, strict=True)] == [True] * len(odd), said
     doubled = read_any(table(MACHINE, mapped(32) + mapped(32, 16)))
     assert doubled.installed_gib is None and any("lie over each other" in w.message for w in doubled.warnings)

@@ -36,6 +36,7 @@ from umbrak.core.platform.survey import (
     Warning,
     keeps_its_content,
     not_main_memory,
+    odd_total,
 )  # fmt: skip
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
@@ -175,7 +176,9 @@ def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> Sur
     slots = [_slot(docs, p, d) for p, d in islice(memory, MAX_SLOTS + 1)]
     if not slots:
         docs.warnings.append(Warning(path, "it lists no memory: the slots stay unknown"))
-    summary = _sub(system, "MemorySummary")
+    installed = docs.whole(_sub(system, "MemorySummary"), "TotalSystemMemoryGiB", path)
+    if odd := odd_total(slots, installed):
+        docs.warnings.append(Warning("the whole", odd))
     return SurveyReading(
         kind="redfish",
         system=SystemFacts(
@@ -190,7 +193,7 @@ def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> Sur
         slots=tuple(slots),
         warnings=tuple(docs.warnings),
         description=told(system.get("HostName")) or told(system.get("Description")),
-        installed_gib=docs.whole(summary, "TotalSystemMemoryGiB", path),
+        installed_gib=installed,
         drives=tuple(islice(_drives(docs, system), MAX_DRIVES + 1)),
         virtual=system.get("SystemType") == "Virtual",
     )
@@ -267,7 +270,8 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
     health = _health(docs, path, d)
     if status.get("State") in _ABSENT or (capacity == 0 and not told(d.get("PartNumber"))):
         return SlotFacts(locator=locator, bank=None, state=SlotState.EMPTY)
-    failed = status.get("Health") == "Critical" or status.get("State") in _OUT_OF_USE
+    out_of_use = status.get("State") in _OUT_OF_USE or d.get("Enabled") is False
+    failed = status.get("Health") == "Critical" or out_of_use
     if not capacity and not failed:
         failed = any(told(d.get(n)) for n in ("PartNumber", "SerialNumber", "Manufacturer"))
         docs.warnings.append(
@@ -284,7 +288,8 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
         docs.warnings.append(
             Warning(
                 f"slot {locator}",
-                f"reported as {told(status.get('Health')) or ''} {told(status.get('State')) or ''}".rstrip(),
+                f"reported as {told(status.get('Health')) or ''} {told(status.get('State')) or ''}".rstrip()
+                + (", and not enabled" if d.get("Enabled") is False else ""),
             )
         )
     kept = told(d.get("MemoryType"))
@@ -295,7 +300,7 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
     if kept and kept != "DRAM" and not capacity:
         module, odd = not_main_memory(module), []
     if failed:
-        used = bool(capacity) and status.get("State") not in _OUT_OF_USE and status.get("State") is not None
+        used = bool(capacity) and not out_of_use and status.get("State") is not None
         module = replace(module, failed=IN_USE if used else MAPPED_OUT)
     docs.warnings += [Warning(f"slot {locator}", words) for words in odd]
     soldered = d.get("BaseModuleType") == "Die"

@@ -146,6 +146,23 @@ class SurveyReading:
         return sum(a for a in amounts if a) if amounts and all(amounts) else None
 
 
+def odd_total(slots: Sequence[SlotFacts], installed_gib: float | None) -> str:
+    """What is odd about a total that is told apart from the slots, beside what they come to as far as they are told; ""
+    where nothing is. Slots that tell nothing may hold anything."""
+    if not installed_gib or not slots:
+        return ""
+    sizes = [s.module.capacity_gib for s in slots if s.module and s.state in (SlotState.FILLED, SlotState.SOLDERED)]
+    held = sum(gib or 0 for gib in sizes)
+    untold = any(s.state in (SlotState.UNKNOWN, SlotState.FAILED) for s in slots) or None in sizes
+    both = f"its slots come to {held:g} GB, and it tells {installed_gib:g} GB in all"
+    if held > installed_gib * (1 + ROUNDED):
+        return f"{both}: a module is switched off, spare or a mirror"
+    return f"{both}: a slot is missing" if not untold and held < installed_gib * (1 - ROUNDED) else ""
+
+
+#: By how much two tellings of what is installed may differ for being rounded. [share]
+ROUNDED = 0.01
+
 #: Words in locators that name no particular slot.
 _NOISE = re.compile(r"so-?dimm|dimm|slot|memory|mem|module|socket|\b(?:node|bank|channel|p)\b", re.I)
 

@@ -29,6 +29,7 @@ from umbrak.core.platform.survey import (
     Warning,
     keeps_its_content,
     not_main_memory,
+    odd_total,
 )  # fmt: skip
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.placeholders import told
@@ -70,8 +71,8 @@ def survey_of(
             Warning("the whole", "no module in it tells kind, width or rate: a virtual machine's tables look so")
         )
     mapped = _mapped_gib(of(codes.MEMORY_ARRAY), of(codes.MAPPED_RANGE), warnings)
-    if mapped and (said_of_total := _unlike(slots, mapped)):
-        warnings.append(Warning("the whole", said_of_total))
+    if odd := odd_total(slots, mapped):
+        warnings.append(Warning("the whole", f"{odd}, or not all ranges are in it"))
     return SurveyReading(
         kind=kind,
         system=_system(system, next(iter(of(codes.BASE_BOARD)), None), next(iter(of(codes.CHASSIS)), None)),
@@ -94,21 +95,6 @@ def survey_of(
         installed_gib=mapped,
         virtual=virtual,
     )
-
-
-def _unlike(slots: list[SlotFacts], mapped_gib: float) -> str:
-    """What is odd about the total that the firmware set up, beside what its slots come to as far as they are told."""
-    known = [s.module.capacity_gib for s in slots if s.module and s.state in (SlotState.FILLED, SlotState.SOLDERED)]
-    held = sum(gib or 0 for gib in known)
-    untold = any(s.state in (SlotState.UNKNOWN, SlotState.FAILED) for s in slots) or None in known
-    if held > mapped_gib * 1.01:
-        return (
-            f"its slots come to {held:g} GB, and it set up {mapped_gib:g} GB: a module is switched off, spare or a mirror, "
-            "or not all ranges are in it"
-        )
-    if slots and not untold and held < mapped_gib * 0.99:
-        return f"it set up {mapped_gib:g} GB, and its slots come to {held:g} GB: a slot is not in it"
-    return ""
 
 
 def _looks_given(devices: list[Record]) -> bool:

@@ -15,7 +15,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.known import REPORTS, Disputed, Drive
 from umbrak.core.platform.machine import Machine, Occupant
 from umbrak.core.platform.sheet import SheetHash
-from umbrak.core.platform.survey import SlotHealth
+from umbrak.core.platform.survey import ROUNDED, SlotHealth
 from umbrak.core.questions import Question, questions_of
 from umbrak.formats.about import About
 from umbrak.services.errors import NotFound, Stale
@@ -167,8 +167,6 @@ def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:
 #: Between what a system tells and what is computed, where the sheet does not say how far they may be apart: firmware,
 #: graphics and kernel keep some for themselves. [share of the installed]
 _SLACK = 0.05
-#: Between two tellings of what is installed: rounding.
-_INSTALLED = 0.01
 
 
 def _told_totals(m: Loaded, evaluation: Evaluation) -> ToldTotals | None:
@@ -182,9 +180,7 @@ def _told_totals(m: Loaded, evaluation: Evaluation) -> ToldTotals | None:
     )
     held = seen + sum(c.soldered.capacity_gib or 0 for c in m.sheet.channels.values() if c.soldered)
     whole = known_slots(m) == len(m.sheet.slots)
-    if installed is not None and (
-        held > installed * (1 + _INSTALLED) or (whole and held < installed * (1 - _INSTALLED))
-    ):
+    if installed is not None and (held > installed * (1 + ROUNDED) or (whole and held < installed * (1 - ROUNDED))):
         conflict = (
             f"it tells {_gb(installed)} GB installed; its slots come to {_gb(held)}{'' if whole else ' and more'}"
         )
