@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from umbrak.core.memory.label import decode_label
-from umbrak.core.platform.survey import SurveyReading, Warning
+from umbrak.core.platform.survey import SurveyReading, Warning, odd_total
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
 from umbrak.formats.cim import looks_like_cim, read_cim
 from umbrak.formats.decoded_spd import looks_like_decoded_spd, read_decoded_spd
@@ -178,9 +178,14 @@ def _without_chips(reading: SurveyReading) -> SurveyReading:
     return replace(reading, slots=tuple(kept), warnings=(*reading.warnings, *said)) if said else reading
 
 
+def _with_odd_total(reading: SurveyReading) -> SurveyReading:
+    odd = odd_total(reading.slots, reading.installed_gib)
+    return replace(reading, warnings=(*reading.warnings, Warning("the whole", odd))) if odd else reading
+
+
 def _bounded(reading: SurveyReading) -> SurveyReading:
     """The reading with no more in it than a machine may have, and no more said of it than somebody reads."""
-    reading = _without_chips(reading)
+    reading = _with_odd_total(_without_chips(reading))
     told = [Warning(cleaned(w.where, 200), cleaned(w.message, 500)) for w in reading.warnings[:MAX_TOLD]]
     if len(reading.warnings) > MAX_TOLD:
         told.append(Warning("the whole", f"{len(reading.warnings) - MAX_TOLD} more such things are not told"))

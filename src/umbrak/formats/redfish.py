@@ -36,7 +36,6 @@ from umbrak.core.platform.survey import (
     Warning,
     keeps_its_content,
     not_main_memory,
-    odd_total,
 )  # fmt: skip
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
@@ -176,9 +175,6 @@ def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> Sur
     slots = [_slot(docs, p, d) for p, d in islice(memory, MAX_SLOTS + 1)]
     if not slots:
         docs.warnings.append(Warning(path, "it lists no memory: the slots stay unknown"))
-    installed = docs.whole(_sub(system, "MemorySummary"), "TotalSystemMemoryGiB", path)
-    if odd := odd_total(slots, installed):
-        docs.warnings.append(Warning("the whole", odd))
     return SurveyReading(
         kind="redfish",
         system=SystemFacts(
@@ -193,7 +189,7 @@ def read_documents(documents: Mapping[str, Document], deadline: Deadline) -> Sur
         slots=tuple(slots),
         warnings=tuple(docs.warnings),
         description=told(system.get("HostName")) or told(system.get("Description")),
-        installed_gib=installed,
+        installed_gib=docs.whole(_sub(system, "MemorySummary"), "TotalSystemMemoryGiB", path),
         drives=tuple(islice(_drives(docs, system), MAX_DRIVES + 1)),
         virtual=system.get("SystemType") == "Virtual",
     )

@@ -156,7 +156,7 @@ def odd_total(slots: Sequence[SlotFacts], installed_gib: float | None) -> str:
     untold = any(s.state in (SlotState.UNKNOWN, SlotState.FAILED) for s in slots) or None in sizes
     both = f"its slots come to {held:g} GB, and it tells {installed_gib:g} GB in all"
     if held > installed_gib * (1 + ROUNDED):
-        return f"{both}: a module is switched off, spare or a mirror"
+        return f"{both}: a module is switched off, spare or a mirror, or not all of it is told"
     return f"{both}: a slot is missing" if not untold and held < installed_gib * (1 - ROUNDED) else ""
 
 

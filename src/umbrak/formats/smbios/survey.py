@@ -29,7 +29,6 @@ from umbrak.core.platform.survey import (
     Warning,
     keeps_its_content,
     not_main_memory,
-    odd_total,
 )  # fmt: skip
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.placeholders import told
@@ -71,8 +70,6 @@ def survey_of(
             Warning("the whole", "no module in it tells kind, width or rate: a virtual machine's tables look so")
         )
     mapped = _mapped_gib(of(codes.MEMORY_ARRAY), of(codes.MAPPED_RANGE), warnings)
-    if odd := odd_total(slots, mapped):
-        warnings.append(Warning("the whole", f"{odd}, or not all ranges are in it"))
     return SurveyReading(
         kind=kind,
         system=_system(system, next(iter(of(codes.BASE_BOARD)), None), next(iter(of(codes.CHASSIS)), None)),
