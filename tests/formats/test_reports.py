@@ -150,11 +150,12 @@ def test_labels_by_hand_a_line_a_slot() -> None:
     }
     # One space between is enough for a name as boards have them, and never takes a piece of a label for one.
     spaced = read_labels(
-        "B1 16GB DDR4 2400\nB2 empty\nCPU1 A2 16GB DDR4 2400\nDDR4 16GB 2400\nPC3 8GB 1600\nT1 seen\nb1 8GB DDR4",
+        "B1 16GB DDR4 2400\nB2 empty\nCPU1 A2 16GB DDR4 2400\nDIMM A3 8GB DDR4\nDIMM_D 8GB DDR4\nslot 4 8GB DDR4\nDDR4 16GB 2400\nPC3 8GB 1600\nDIMM 16 GB DDR4\nT1 seen\nb1 8GB DDR4",
         Deadline(),
     )
     assert [(s.locator, s.state.value) for s in spaced.slots] == [
-        ("B1", "filled"), ("B2", "empty"), ("CPU1 A2", "filled"), (None, "filled"), (None, "filled"), ("b1", "filled"),
+        ("B1", "filled"), ("B2", "empty"), ("CPU1 A2", "filled"), ("DIMM A3", "filled"), ("DIMM_D", "filled"), ("slot 4", "filled"),
+        (None, "filled"), (None, "filled"), (None, "filled"), ("b1", "filled"),
     ]  # fmt: skip
     assert [w.message for w in spaced.warnings] == [
         "“T1 seen” tells no module; left out",

@@ -20,9 +20,10 @@ _NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*(?:[-=]>|→|[:=;\t]|\s
 _HYPHENED = re.compile(
     r"^\s*(?P<slot>[A-Za-z#][A-Za-z0-9#_ ./]{0,22}\d[A-Za-z]?|[A-Za-z]{1,4}\d{1,3}) [-–—] (?P<label>\S.*)$"
 )
-#: One space alone between: a name as boards have them printed, which is no piece of a label.
+#: One space alone between: a name as boards have them printed, which ends in what tells the slot from the others.
 _SPACED = re.compile(
-    r"^\s*(?P<slot>(?:(?:CPU|P|socket )\d{1,2}[ ._-]?)?(?:(?:DIMM|slot|bank|MEM|channel)[ ._#-]?[A-Z]?\d{0,2}|[A-Z]{1,2}\d{1,2})) (?P<label>\S.*)$",
+    r"^\s*(?P<slot>(?:(?:CPU|P|socket )\d{1,2}[ ._-]?)?(?:(?:DIMM|slot|bank|MEM|channel)[ ._#-]?(?=[A-Z]?\d|[A-Z] )|(?=[A-Z]))"
+    r"(?P<which>[A-Z]{0,2}\d{1,2}|[A-Z](?<=[ ._#-].))) (?P<label>\S.*)$",
     re.I,
 )
 #: What a list puts before each of its lines.
@@ -85,11 +86,11 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
 
 
 def _spaced(line: str, read_label: ReadLabel) -> re.Match[str] | None:
-    """A name with a space behind it, where the label says nothing by it."""
+    """A name with a space behind it, where what tells it from others is no piece of a label ("DDR4", "DIMM 16 GB")."""
     named = _SPACED.match(line)
     if named is None:
         return None
-    start, end = named.span("slot")
+    start, end = named.span("which")
     told = read_label(line[:MAX_LABEL_LENGTH])
     return None if any(u.start < end and u.end > start for u in told.understood) else named
 
