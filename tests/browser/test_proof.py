@@ -207,6 +207,7 @@ def test_a_failed_test_is_searched_and_its_culprit_returned(sign_in: SignIn) -> 
     search.get_by_label("Its serial").fill("S-9")
     search.get_by_label("Reference").fill("R 7")
     search.get_by_role("button", name="Another one is in its slot: look again").click()
+    expect(search.get_by_role("form", name="End the search")).to_have_count(0)
     expect(lead.get_by_role("region", name=re.compile("things lacking"))).to_contain_text(
         "no memory test since modules were handled"
     )
