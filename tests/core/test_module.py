@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from umbrak.core.memory.module import Buffering, Form, Generation, Module, complete, contradictions
+from umbrak.core.memory.module import DIE_GBIT, Buffering, Form, Generation, Module, complete, contradictions, odd_size
 
 #: Organisations whose size follows from capacity_gib = ranks * (64 / width) * die / 8.
 _WHOLE = st.builds(
@@ -68,6 +68,40 @@ def test_what_the_standards_fix_follows(said: Module, follows: dict[str, object]
 )  # fmt: skip
 def test_contradictions(module: Module, fields: tuple[str, ...], message: str) -> None:
     assert [(c.fields, c.message) for c in contradictions(module)] == [(fields, message)]
+
+
+@pytest.mark.parametrize(
+    ("module", "said"),
+    [
+        (Module(generation=Generation.DDR4, capacity_gib=17), "no DDR4 module has 17 GB"),
+        (Module(generation=Generation.DDR3, capacity_gib=10.6, package_ranks=2), "no DDR3 2Rx? module has 10.6 GB"),
+        (Module(generation=Generation.DDR4, capacity_gib=16, die_gbit=24), "no DDR4 module of 24 Gbit dies has 16 GB"),
+        (Module(generation=Generation.DDR5, capacity_gib=24), None),
+        (Module(generation=Generation.DDR4, capacity_gib=24), "no DDR4 module has 24 GB"),
+        (Module(generation=Generation.DDR4, capacity_gib=256), None),
+        (Module(capacity_gib=17), None),
+    ],
+)
+def test_a_size_that_no_module_has(module: Module, said: str | None) -> None:
+    assert odd_size(module) == said
+
+
+@given(
+    st.sampled_from(list(Generation)),
+    st.sampled_from([1, 2, 4]),
+    st.sampled_from([1, 2, 4]),
+    st.sampled_from([4, 8, 16]),
+    st.data(),
+)
+def test_what_is_made_of_its_dies_is_no_odd_size(
+    generation: Generation, ranks: int, high: int, width: int, data: st.DataObject
+) -> None:
+    die = data.draw(st.sampled_from(DIE_GBIT[generation]))
+    whole = complete(Module(generation, package_ranks=ranks, stack_height=high, device_width=width, die_gbit=die))[0]
+    left = data.draw(
+        st.sets(st.sampled_from(["package_ranks", "logical_ranks", "stack_height", "device_width", "die_gbit"]))
+    )
+    assert not odd_size(replace(whole, **dict.fromkeys(left)))
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from umbrak.core.memory.label import decode_label
-from umbrak.core.platform.survey import SurveyReading, Warning, odd_total
+from umbrak.core.memory.module import odd_size
+from umbrak.core.platform.survey import SlotState, SurveyReading, Warning, odd_total
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS, MAX_TOLD, Deadline, check_size
 from umbrak.formats.cim import looks_like_cim, read_cim
 from umbrak.formats.decoded_spd import looks_like_decoded_spd, read_decoded_spd
@@ -159,9 +160,9 @@ def read_any(
     if chosen not in READERS:
         raise InputError("kind-unknown", [Fault(f"kind {chosen} is not read here; known: {', '.join(READERS)}")])
     if chosen == "labels":
-        return _bounded(read_labels(decoded(data), deadline, read_label))
+        return _bounded(_without_chips(read_labels(decoded(data), deadline, read_label)))
     reading = READERS[chosen](data, deadline)
-    return _bounded(reading) if isinstance(reading, SurveyReading) else reading
+    return _bounded(_with_odd_sizes(_without_chips(reading))) if isinstance(reading, SurveyReading) else reading
 
 
 def _without_chips(reading: SurveyReading) -> SurveyReading:
@@ -178,6 +179,14 @@ def _without_chips(reading: SurveyReading) -> SurveyReading:
     return replace(reading, slots=tuple(kept), warnings=(*reading.warnings, *said)) if said else reading
 
 
+def _with_odd_sizes(reading: SurveyReading) -> SurveyReading:
+    """With what is said of modules of a size that none has. Labels say it themselves; what is soldered has any size."""
+    modules = [(s.locator, s.module) for s in reading.slots if s.module and s.state is not SlotState.SOLDERED]
+    found = [(locator, odd) for locator, module in modules if (odd := odd_size(module))]
+    said = [Warning(f"slot {locator}" if locator else "a slot", words) for locator, words in found]
+    return replace(reading, warnings=(*reading.warnings, *said)) if said else reading
+
+
 def _with_odd_total(reading: SurveyReading) -> SurveyReading:
     odd = odd_total(reading.slots, reading.installed_gib)
     return replace(reading, warnings=(*reading.warnings, Warning("the whole", odd))) if odd else reading
@@ -185,7 +194,7 @@ def _with_odd_total(reading: SurveyReading) -> SurveyReading:
 
 def _bounded(reading: SurveyReading) -> SurveyReading:
     """The reading with no more in it than a machine may have, and no more said of it than somebody reads."""
-    reading = _with_odd_total(_without_chips(reading))
+    reading = _with_odd_total(reading)
     told = [Warning(cleaned(w.where, 200), cleaned(w.message, 500)) for w in reading.warnings[:MAX_TOLD]]
     if len(reading.warnings) > MAX_TOLD:
         told.append(Warning("the whole", f"{len(reading.warnings) - MAX_TOLD} more such things are not told"))

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
-from umbrak.core.memory.module import FIELD_NAMES, Generation, Module, amount, complete, contradictions
+from umbrak.core.memory.module import FIELD_NAMES, Generation, Module, amount, complete, contradictions, odd_size
 from umbrak.core.memory.rates import RAILS_V
 
 
@@ -124,7 +124,7 @@ class Reader:
             text=whole,
             module=module,
             derived=derived,
-            contradictions=(*self.complaints, *wrong),
+            contradictions=(*self.complaints, *wrong, *filter(None, [odd_size(module)])),
             understood=tuple(u for u in understood if u.field not in _NO_MEMBERS),
             not_understood=tuple(self._left_over()),
             kit=self.value("kit") or self.value("kit_of"),

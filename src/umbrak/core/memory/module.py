@@ -362,6 +362,27 @@ def contradictions(module: Module) -> tuple[Contradiction, ...]:
     return tuple(found)
 
 
+def odd_size(module: Module) -> str | None:
+    """That dies of its generation make up no module of its size, in one sentence; None where they do, or where it is open.
+
+    Every arrangement is tried that what is told of it leaves open: 1 to 64 logical ranks, each a power of two (JESD79-5: up
+    to four package ranks of stacks of sixteen). Where ranks, width and size are all told, `contradictions` says it better.
+    Only of what has 64 data bits: dies soldered to a board need not make them up.
+    """
+    m = module
+    told = m.package_ranks or m.logical_ranks
+    if not m.capacity_gib or not m.generation or (m.logical_ranks and m.device_width):
+        return None
+    counts = (m.logical_ranks,) if m.logical_ranks else [(told or 1) << n for n in range(7)]
+    widths = (m.device_width,) if m.device_width else (4, 8, 16)
+    dies = (m.die_gbit,) if m.die_gbit else DIE_GBIT[m.generation]
+    if any(m.capacity_gib == ranks * 64 / width * die / 8 for ranks in counts for width in widths for die in dies):
+        return None
+    arranged = f" {told or '?'}Rx{m.device_width or '?'}" if told or m.device_width else ""
+    made = f" of {amount(m.die_gbit)} Gbit dies" if m.die_gbit else ""
+    return f"no {m.generation}{arranged} module{made} has {amount(m.capacity_gib)} GB"
+
+
 #: (form, generation) -> usual height of a module [mm], by JEDEC's outlines MO-237, MO-269, MO-309, MO-329 and, of a SO-DIMM,
 #: MO-224, MO-268, MO-310, MO-337. There are taller and lower ones.
 HEIGHT_MM: dict[tuple[str, str], float] = {
