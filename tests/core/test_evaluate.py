@@ -14,6 +14,7 @@ from tests.core.sheets import SMALL, TWIN, found, judge, layout, merged
 from umbrak.core.evaluate import evaluate, evaluate_in, question
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
+from umbrak.core.platform.sheet import Sheet
 from umbrak.core.rules import CATALOGUE, RULES
 from umbrak.core.rules.finding import Severity
 from umbrak.core.targets import targets
@@ -475,15 +476,49 @@ def test_targets_say_of_each_slot_what_evaluating_it_says(slots: dict[str, Any],
     source = next((s for s, m in now.items() if m is not UNKNOWN), None) if moved else None
     if source:
         module = now[source]
-    known = {(f.code, f.message) for f in evaluate(_FULL, Machine(), now).findings}
-    for t in targets(_FULL, Machine(), now, module, taken_from=source):
+    _are_as_evaluated(_FULL, Machine(), now, module, source)
+
+
+def _are_as_evaluated(sheet: Sheet, machine: Machine, now: Layout, module: Any, source: str | None) -> None:
+    known = {(f.code, f.slots, f.message) for f in evaluate(sheet, machine, now).findings}
+    for t in targets(sheet, machine, now, module, taken_from=source):
         tried = {**{s: m for s, m in now.items() if s != source}, t.slot: module}
         if source and t.slot in now:
             tried[source] = now[t.slot]
-        new = [f for f in evaluate(_FULL, Machine(), Layout(tried)).findings if (f.code, f.message) not in known]
+        judged = evaluate(sheet, machine, Layout(tried)).findings
+        new = [f for f in judged if (f.code, f.slots, f.message) not in known]
         worst = next((f for f in new if f.severity is not Severity.NOTE), None)
         assert (t.reason, t.severity) == ((worst.message, worst.severity) if worst else (None, None))
         assert t.allowed == (worst is None or worst.severity is not Severity.STOP)
+
+
+_THREE = sheet_from_data(
+    merged(
+        TWIN,
+        {
+            "sockets": {p: {"processors": ["p", "q"], "may_be_absent": False} for p in ("P1", "P2", "P3")},
+            "memory": {"package_ranks_per_channel": 4},
+            "repeat": {"over": ["P1", "P2", "P3"], "population": [{"fill": [["A1", "B1"], ["A2", "B2"]], "other_counts": "refused", "otherwise": "slower", "alike_in_set": ["capacity_gib"], "larger_first": True}]},
+            "population": [{"source": "guide", "even_over": "sockets"}],
+            "limits": [{"source": "guide", "scope": "socket", "capacity_gib": 64, "hard": True}, {"source": "guide", "scope": "machine", "capacity_gib": 128, "official": True}],
+        },
+    )
+)  # fmt: skip
+
+
+@given(
+    st.dictionaries(st.sampled_from(["A1", "A2", "B1", "B2"]), _WHOLE | st.just(UNKNOWN)),
+    st.dictionaries(st.sampled_from(list(_THREE.slots)), _WHOLE | st.just(UNKNOWN), max_size=1),
+    st.sampled_from([{}, {"P1": "q"}, {"P1": "p", "P2": "p", "P3": "p"}]),
+    _WHOLE,
+    st.booleans(),
+)
+def test_sockets_that_are_alike_are_judged_once_and_told_apart(
+    each: dict[str, Any], but: dict[str, Any], processors: dict[str, Any], module: Any, moved: bool
+) -> None:
+    now = Layout({**{f"{p}.{s}": m for p in _THREE.sockets for s, m in each.items()}, **but})
+    source = next((s for s, m in now.items() if m is not UNKNOWN), None) if moved else None
+    _are_as_evaluated(_THREE, Machine(processors), now, now[source] if source else module, source)
 
 
 def test_layout_is_a_value() -> None:

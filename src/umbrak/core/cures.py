@@ -11,16 +11,18 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 from itertools import combinations, permutations
 
-from umbrak.core.evaluate import Evaluation, evaluate_in, question
+from umbrak.core.evaluate import Evaluation, evaluate_in, findings_in, question
 from umbrak.core.memory.module import Module, alike, healthy, organisation
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.plan.arrange import dealt_out, in_order, is_known, is_live, largest_first, orders
 from umbrak.core.platform.machine import Layout, Machine, Unknown
 from umbrak.core.platform.sheet import FillOrder, Sheet
 from umbrak.core.platform.statement import Statement
+from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity, Verdict
 
 
@@ -57,23 +59,41 @@ def cures(
         spares   modules that are to be had, on the shelf or by an offer
         ran      what is known to have run in this very machine, as for `evaluate`
     """
-    judged: dict[Layout, Evaluation] = {}
+    tries: dict[Layout, _Tried] = {}
     near = question(sheet, machine, layout, statements, before, ran)
     evaluate_in(near)
 
-    def judge(tried: Layout) -> Evaluation:
-        if tried not in judged:
-            asked = question(sheet, machine, tried, statements, before, ran, near.by_place)
-            judged[tried] = evaluate_in(asked)
-        return judged[tried]
+    def judge(layout: Layout) -> _Tried:
+        if layout not in tries:
+            tries[layout] = _Tried(question(sheet, machine, layout, statements, before, ran, near.by_place))
+        return tries[layout]
 
     kinds = tuple(dict.fromkeys(alike(m) for m in spares))
     q = _Question(sheet, machine, layout, kinds, orders(sheet, machine))
     return tuple(_cure(q, f, evaluation, judge) for f in evaluation.findings)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass
+class _Tried:
+    """A proposal, judged as far as somebody asked: most do not cure, which one rule tells."""
+
+    question: Context
+    _found: dict[str, list[Finding]] = field(default_factory=dict)
+
+    def found_by(self, code: str) -> list[Finding]:
+        if code not in self._found:
+            self._found[code] = findings_in(self.question, code)
+        return self._found[code]
+
+    @cached_property
+    def evaluation(self) -> Evaluation:
+        return evaluate_in(self.question)
+
+
+@dataclass(frozen=True)
 class _Question:
+    """What every finding's cure is looked for in. What several ask for is worked out once."""
+
     sheet: Sheet
     machine: Machine
     layout: Layout
@@ -81,36 +101,64 @@ class _Question:
     spares: tuple[Module, ...]
     #: The orders as they are for the sockets that work.
     orders: tuple[FillOrder, ...]
+    _actions: dict[Layout, tuple[Action, ...]] = field(default_factory=dict)
+
+    def actions(self, then: Layout) -> tuple[Action, ...]:
+        """What leads to a layout, without the modules that stay."""
+        if then not in self._actions:
+            done = actions(self.sheet, self.layout, then)
+            self._actions[then] = tuple(a for a in done if a.do is not Do.KEEP)
+        return self._actions[then]
+
+    @cached_property
+    def put_in_order(self) -> tuple[tuple[FillOrder, Layout], ...]:
+        """Each order that knows what its slots hold, with the layout where just its modules are put in order."""
+        return tuple(
+            (fill, in_order(self.sheet, self.layout, fill, largest_first(self.layout, fill.slots)))
+            for fill in self.orders
+            if is_known(self.layout, fill.slots)
+        )
+
+    @cached_property
+    def dealt_out(self) -> Layout | None:
+        return dealt_out(self.sheet, self.machine, self.layout)
 
 
 _BETTER = {Verdict.GO: 0, Verdict.AT_RISK: 1, Verdict.UNDECIDED: 2, Verdict.NO_GO: 3}
 
 
-def _cure(q: _Question, finding: Finding, now: Evaluation, judge: Callable[[Layout], Evaluation]) -> Cure | None:
+def _cure(q: _Question, finding: Finding, now: Evaluation, judge: Callable[[Layout], _Tried]) -> Cure | None:
     if finding.severity in (Severity.ASK, Severity.NOTE):
         return None
     # By code and severity, not by words: what moves from slot to slot with its module is nothing new.
     known = Counter((f.code, f.severity) for f in now.findings)
 
-    def cured(proposals: Iterable[Layout]) -> Iterator[tuple[tuple[object, ...], Cure]]:
+    def cured(proposals: Iterable[Layout]) -> Iterator[tuple[tuple[float, ...], Layout]]:
+        """(How bad it is, less being better; the layout) of each proposal that cures."""
         for tried in dict.fromkeys(proposals):
             if tried == q.layout or not tried:
                 continue  # an empty machine has no findings, but that is no cure
-            then = judge(tried)
-            counted = Counter((f.code, f.severity) for f in then.findings)
-            gone = counted[finding.code, finding.severity] < known[finding.code, finding.severity]
-            gone = gone and all(f.message != finding.message for f in then.findings)
-            new = counted - known
-            if gone and not any(severity.rank <= finding.severity.rank for _, severity in new):
-                done = tuple(a for a in actions(q.sheet, q.layout, tried) if a.do is not Do.KEEP)
-                loses = now.installed_gib - then.installed_gib
-                order = (_BETTER[then.verdict], _BETTER[then.at_worst], sum(new.values()), max(loses, 0), len(done))
-                yield order, Cure(done, tried, max(loses, 0), max(-loses, 0), then.verdict)
+            left = judge(tried).found_by(finding.code)
+            stays = sum(f.severity is finding.severity for f in left) >= known[finding.code, finding.severity]
+            if stays or any(f.message == finding.message for f in left):
+                continue
+            then = judge(tried).evaluation
+            new = Counter((f.code, f.severity) for f in then.findings) - known
+            if not any(severity.rank <= finding.severity.rank for _, severity in new):
+                loses = max(now.installed_gib - then.installed_gib, 0)
+                yield (_BETTER[then.verdict], _BETTER[then.at_worst], sum(new.values()), loses), tried
 
     found = list(cured(_proposals(q, finding)))
     if not found and finding.code.startswith("order.") and len(q.sheet.slots) <= _TINY:
         found = list(cured(_every_arrangement(q)))
-    return min(found, key=lambda f: f[0])[1] if found else None
+    if not found:
+        return None
+    least = min(bad for bad, _ in found)
+    ways = [(q.actions(tried), tried) for bad, tried in found if bad == least]
+    done, best = min(ways, key=lambda way: len(way[0]))
+    then = judge(best).evaluation
+    loses = now.installed_gib - then.installed_gib
+    return Cure(done, best, max(loses, 0), max(-loses, 0), then.verdict)
 
 
 #: Slots up to which every arrangement is tried where no way has led anywhere.
@@ -128,15 +176,15 @@ def _proposals(q: _Question, finding: Finding) -> Iterator[Layout]:
 
 def _put_in_order(q: _Question, finding: Finding) -> Iterator[Layout]:
     """The modules of the order's group in the order's slots, larger ones first, those that stand right staying."""
-    for fill in q.orders:
-        if set(fill.slots) & set(finding.slots) and is_known(q.layout, fill.slots):
-            yield in_order(q.sheet, q.layout, fill, largest_first(q.layout, fill.slots))
+    for fill, made in q.put_in_order:
+        if set(fill.slots) & set(finding.slots):
+            yield made
 
 
 def _deal_out(q: _Question, finding: Finding) -> Iterator[Layout]:
     """All modules dealt over the sockets that have a processor, then each socket put in order."""
-    if (layout := dealt_out(q.sheet, q.machine, q.layout)) is not None:
-        yield layout
+    if q.dealt_out is not None:
+        yield q.dealt_out
 
 
 def _move_one(q: _Question, finding: Finding) -> Iterator[Layout]:

@@ -29,9 +29,13 @@ def findings_of_rule(
     near: ByPlace | None = None,
 ) -> list[Finding]:
     """What one rule alone finds, worst first: for a question about one code, cheaper than `evaluate`. Parameters as there."""
-    ctx = question(sheet, machine, layout, statements, near=near)
+    return findings_in(question(sheet, machine, layout, statements, near=near), code)
+
+
+def findings_in(ctx: Context, code: str) -> list[Finding]:
+    """`findings_of_rule` of a question that is put together already."""
     found = list(RULES[code].find(ctx)) if RULES[code].applies(ctx) else []
-    return sorted(found, key=lambda f: _worst_first(sheet, f))
+    return sorted(found, key=lambda f: _worst_first(ctx.sheet, f))
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** For leads: addresses that are told what happens, and for how long bulk is kept. */
-import { onMounted, ref, shallowRef } from 'vue'
+import { computed, onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type HookRow, type RetentionView } from '@/api/client'
 import FieldFault from '@/ui/FieldFault.vue'
-import { amountIn, useForm } from '@/ui/form'
+import { amountsIn, useForm } from '@/ui/form'
 import { age } from '@/ui/words'
 
 type About = 'machines' | 'access' | 'everything'
@@ -15,8 +15,9 @@ const wrong = ref('')
 const secret = ref('')
 
 async function load(): Promise<void> {
+  const untouched = asKept.value
   ;[hooks.value, kept.value] = await Promise.all([ask(api.GET('/api/people/webhooks')), ask(api.GET('/api/people/retention'))])
-  Object.assign(days, kept.value.days)
+  if (untouched) Object.assign(days, kept.value.days)
 }
 async function run(work: () => Promise<unknown>): Promise<void> {
   wrong.value = ''
@@ -35,9 +36,11 @@ const { values, faults, wrong: notAdded, sending, submit, clear } = useForm({ ad
   await load()
 })
 const { values: days, faults: dayFaults, wrong: notKept, sending: keeping, submit: keep } = useForm({ raw_reports: 0, attachments: 0, jobs: 0 }, async (f) => {
-  const body = { raw_reports: amountIn('raw_reports', f.raw_reports), attachments: amountIn('attachments', f.attachments), jobs: amountIn('jobs', f.jobs) }
-  kept.value = await ask(api.PUT('/api/people/retention', { body }))
+  kept.value = await ask(api.PUT('/api/people/retention', { body: amountsIn(f) }))
+  Object.assign(days, kept.value.days)
 })
+/** Whether the form says what is kept already: nothing to send, and nothing that loading would overwrite. */
+const asKept = computed(() => !kept.value || Object.entries(kept.value.days).every(([of, n]) => String(days[of as keyof typeof days]) === String(n)))
 onMounted(() => run(async () => undefined))
 </script>
 
@@ -72,7 +75,7 @@ onMounted(() => run(async () => undefined))
       <label>Reports as they came <input v-model="days.raw_reports" inputmode="numeric" class="days" /><FieldFault :of="dayFaults" name="raw_reports" /></label>
       <label>Photos and logs, from a run's end <input v-model="days.attachments" inputmode="numeric" class="days" /><FieldFault :of="dayFaults" name="attachments" /></label>
       <label>Jobs that have ended <input v-model="days.jobs" inputmode="numeric" class="days" /><FieldFault :of="dayFaults" name="jobs" /></label>
-      <button type="submit" class="press slim" :disabled="keeping">Keep it so</button>
+      <button type="submit" class="press slim" :disabled="keeping || asKept">{{ asKept ? 'Kept so' : 'Keep it so' }}</button>
       <p v-if="notKept" class="wrong" role="alert">{{ notKept }}</p>
     </form>
     <p v-if="kept?.removed" class="small removed">Looked through {{ age(kept.removed.at) }}: {{ kept.removed.raw_reports }} reports, {{ kept.removed.attachments }} photos and logs, {{ kept.removed.jobs }} jobs removed.</p>

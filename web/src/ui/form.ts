@@ -105,16 +105,21 @@ export function amountIn(field: string, typed: string | number): number {
 }
 
 /** Several numbers as typed, by field; throws one FieldFault with all that is wrong. */
-export function numbersIn<K extends string>(typed: Record<K, string>): Record<K, number | null> {
+export const numbersIn = <K extends string>(typed: Record<K, string>): Record<K, number | null> => each(typed, numberIn)
+
+/** As `numbersIn`, of numbers that somebody must type. */
+export const amountsIn = <K extends string>(typed: Record<K, string | number>): Record<K, number> => each(typed, amountIn)
+
+function each<K extends string, T, N>(typed: Record<K, T>, read: (field: string, typed: T) => N): Record<K, N> {
   const wrong: Wrong[] = []
-  const read = Object.entries<string>(typed).map(([field, text]) => {
+  const found = Object.entries<T>(typed).flatMap(([field, text]) => {
     try {
-      return [field, numberIn(field, text)]
+      return [[field, read(field, text)]]
     } catch (error) {
       wrong.push(...(error as FieldFault).all)
-      return [field, null]
+      return []
     }
   })
   if (wrong.length) throw new FieldFault(...wrong)
-  return Object.fromEntries(read) as Record<K, number | null>
+  return Object.fromEntries(found) as Record<K, N>
 }

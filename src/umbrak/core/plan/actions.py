@@ -67,20 +67,26 @@ class _Pairing:
 def _pairing(slots: list[str], now: Layout, goal: Layout, failed: frozenset[str]) -> _Pairing:
     # A goal that has the failed module itself leaves it in.
     left = {s for s in failed if getattr(goal.get(s), "failed", None)}
-    kept = [s for s in slots if s in now and s in goal and s not in failed - left and _alike(now[s]) == _alike(goal[s])]
-    losing = [s for s in slots if s in now and s not in kept]
-    gaining = [s for s in slots if s in goal and s not in kept]
+    kept = [s for s in slots if s in now and s in goal and s not in failed - left and _like(now[s], goal[s])]
+    staying = set(kept)
+    losing = [s for s in slots if s in now and s not in staying]
+    gaining = [s for s in slots if s in goal and s not in staying]
     leaves: dict[str, str | None] = {}
-    for same in (lambda a, b: a == b, lambda a, b: _alike(a) == _alike(b)):  # the very one first, then its likes
+    free = dict.fromkeys(gaining)
+    for same in (lambda a, b: a == b, _like):  # the very one first, then its likes
         for source in losing:
             if source in leaves or source in failed or not isinstance(now[source], Module):
                 continue
-            target = next((t for t in gaining if t not in leaves.values() and same(goal[t], now[source])), None)
+            target = next((t for t in free if same(goal[t], now[source])), None)
             if target is not None:
                 leaves[source] = target
-    moved_in = set(leaves.values())
+                del free[target]
     full = {s: leaves.get(s) for s in losing}
-    return _Pairing(tuple(kept), full, tuple(s for s in gaining if s not in moved_in))
+    return _Pairing(tuple(kept), full, tuple(free))
+
+
+def _like(one: Occupant, other: Occupant) -> bool:
+    return one is other or _alike(one) == _alike(other)
 
 
 def _alike(occupant: Occupant) -> Occupant:

@@ -37,7 +37,8 @@ def _sorted(modules: Iterable[Module]) -> list[Module]:
 def in_order(sheet: Sheet, layout: Layout, fill: FillOrder, modules: Sequence[Module]) -> Layout:
     """The modules in the slots that the order gives to so many, the first ones into the first set; what stands
     right stays. Slots outside the order keep what they hold."""
-    slots = {s: m for s, m in layout.items() if s not in fill.slots}
+    ordered = frozenset(fill.slots)
+    slots = {s: m for s, m in layout.items() if s not in ordered}
     waiting = list(modules)
     for each in expected_sets(fill, len(modules)):
         share, waiting = waiting[: len(each)], waiting[len(each) :]

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, ItemsView, Iterable, Iterator, KeysView, Mapping, ValuesView
 from dataclasses import dataclass, field, replace
 from enum import Enum
-from types import MappingProxyType
 from typing import TypeVar, overload
 
 from umbrak.core.memory.module import IN_USE, MAPPED_OUT, Module, healthy
@@ -57,7 +56,7 @@ class Layout(Mapping[str, Occupant]):
 
     def __init__(self, slots: Mapping[str, Occupant | None] | Iterable[tuple[str, Occupant | None]] = ()) -> None:
         self._hash: int | None = None
-        self._slots = MappingProxyType({slot: m for slot, m in sorted(dict(slots).items()) if m is not None})
+        self._slots = {slot: m for slot, m in sorted(dict(slots).items()) if m is not None}
 
     def __getitem__(self, slot: str) -> Occupant:
         return self._slots[slot]
@@ -65,13 +64,25 @@ class Layout(Mapping[str, Occupant]):
     def __contains__(self, slot: object) -> bool:
         return slot in self._slots
 
+    # Asked for by many rules, of every slot: Mapping's own go by way of an exception, or slot by slot.
     @overload
     def get(self, slot: str, /) -> Occupant | None: ...
     @overload
     def get(self, slot: str, /, default: Occupant | T) -> Occupant | T: ...
     def get(self, slot: str, /, default: object = None) -> object:
-        # Asked for every slot by many rules: Mapping's own goes by way of an exception.
         return self._slots.get(slot, default)
+
+    def keys(self) -> KeysView[str]:
+        return self._slots.keys()
+
+    def values(self) -> ValuesView[Occupant]:
+        return self._slots.values()
+
+    def items(self) -> ItemsView[str, Occupant]:
+        return self._slots.items()
+
+    def __eq__(self, other: object) -> bool:
+        return self._slots == other._slots if isinstance(other, Layout) else super().__eq__(other)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._slots)
@@ -81,14 +92,17 @@ class Layout(Mapping[str, Occupant]):
 
     def __hash__(self) -> int:
         if self._hash is None:
-            self._hash = hash(tuple(self._slots.items()))
+            # Modules alike are mostly one object, and long to hash.
+            modules = {id(m): m for m in self._slots.values()}
+            hashes = {key: hash(m) for key, m in modules.items()}
+            self._hash = hash(tuple((slot, hashes[id(m)]) for slot, m in self._slots.items()))
         return self._hash
 
     def __reduce__(self) -> tuple[type[Layout], tuple[dict[str, Occupant]]]:
-        return Layout, (dict(self._slots),)  # for other processes: a view of a mapping cannot be sent
+        return Layout, (self._slots,)
 
     def __repr__(self) -> str:
-        return f"Layout({dict(self._slots)!r})"
+        return f"Layout({self._slots!r})"
 
     def changed_from(self, other: Layout) -> tuple[str, ...]:
         """Slots whose occupant differs, sorted by name."""

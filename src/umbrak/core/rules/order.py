@@ -123,7 +123,10 @@ def sets(ctx: Context) -> Iterator[Finding]:
             )
         for each in expected_sets(fill, count):
             here = [s for s in each if s in ctx.modules]
+            objects = {id(m): m for s in here if (m := ctx.modules[s])}.values()
             for member in fill.alike_in_set:
+                if len(held := {getattr(m, member) for m in objects}) == 1 and None not in held:
+                    continue
                 values: dict[object, list[str]] = {}
                 for s in here:
                     values.setdefault(getattr(ctx.modules[s], member), []).append(s)
