@@ -97,8 +97,8 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
             </p>
             <p v-if="reading.virtual" class="guest" role="alert"><SeverityMark severity="stop" /><span><b>This is a virtual machine's report</b>: its slots and totals are what its host gives it, and no board has them. Leave it out, and ask the host itself.</span></p>
             <p><KindFound :intake="said.intake!" @taken="making.tookIn" /></p>
-            <details v-if="reading.warnings.length" class="small">
-              <summary>{{ plural(reading.warnings.length, 'thing') }} in it could not be read</summary>
+            <details v-if="reading.warnings.length" class="small" :open="reading.warnings.length <= 3">
+              <summary>{{ plural(reading.warnings.length, 'thing') }} to look at in it</summary>
               <ul><li v-for="w in reading.warnings" :key="w.where + w.message"><b>{{ w.where }}</b> {{ w.message }}</li></ul>
             </details>
             <p class="small"><button type="button" class="quiet-link" @click="Object.assign(said, { intake: null, placed: {} })">Leave the report out</button></p>
