@@ -161,6 +161,12 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         "“T1 seen” tells no module; left out",
         "b1 was told on line 1 already",
     ]
+    odd = read_any(b"A1: 32GB (2x16GB) DDR4-3200 UDIMM\nA2: 17GB DDR4 (burnt?)\nB1: 8GB DDR4")
+    assert [(w.where, w.message) for w in odd.warnings] == [
+        ("line 1", "a kit of 2: one of them is taken to be here; where the others are, a line for each tells"),
+        ("line 2", "no DDR4 module has 17 GB"),
+        ("line 2", "not understood: “burnt”"),
+    ]
     with pytest.raises(InputError, match="expected lines such as"):
         read_labels("nothing\nhere", Deadline())
 

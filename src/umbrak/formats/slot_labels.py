@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
+from umbrak.core.memory.label_reader import LabelReading
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.documents import ReadLabel
@@ -64,11 +66,11 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
         if found is None:
             warnings.append(Warning(f"line {number}", f"“{line[:60]}” tells no module; left out"))
             continue
-        facts, contradictions = found
+        facts, said = found
         slots.append(facts)
         if facts.locator and (before := told_on.setdefault(facts.locator.casefold(), number)) != number:
             warnings.append(Warning(f"line {number}", f"{facts.locator} was told on line {before} already"))
-        warnings += [Warning(f"line {number}", words) for words in contradictions]
+        warnings += [Warning(f"line {number}", words) for words in said]
     if not slots:
         first = first or (1, "")
         raise InputError(
@@ -96,8 +98,7 @@ def _spaced(line: str, read_label: ReadLabel) -> re.Match[str] | None:
 
 
 def _line(line: str, read_label: ReadLabel) -> tuple[SlotFacts, tuple[str, ...]] | None:
-    """One line's slot, named where the line names it, and what in its label cannot all be true; None where it tells no
-    module."""
+    """One line's slot, named where the line names it, and what is to be said of its label; None where it tells no module."""
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
     line = _LISTED.sub("", line)
     named = _NAMED.match(line) or _HYPHENED.match(line) or _spaced(line, read_label)
@@ -108,7 +109,15 @@ def _line(line: str, read_label: ReadLabel) -> tuple[SlotFacts, tuple[str, ...]]
         module = told.module
         # A size alone may stand in any sentence; a module is told by its size and its generation.
         if module.capacity_gib is not None and module.generation is not None:
-            return SlotFacts(
-                locator=cleaned(slot) if slot else None, bank=None, state=SlotState.FILLED, module=module
-            ), told.contradictions
+            facts = SlotFacts(locator=cleaned(slot) if slot else None, bank=None, state=SlotState.FILLED, module=module)
+            return facts, tuple(_said(told))
     return None
+
+
+def _said(told: LabelReading) -> Iterator[str]:
+    """What is to be said of a line that tells a module: what cannot all be true, what else stands there."""
+    yield from told.contradictions
+    if told.kit and told.kit > 1:
+        yield f"a kit of {told.kit}: one of them is taken to be here; where the others are, a line for each tells"
+    if told.not_understood:
+        yield f"not understood: {', '.join(f'“{told.text[a:b]}”' for a, b in told.not_understood)}"
