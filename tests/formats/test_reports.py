@@ -165,7 +165,7 @@ def test_labels_by_hand_a_line_a_slot() -> None:
     assert [(w.where, w.message) for w in odd.warnings] == [
         ("line 1", "a kit of 2: one of them is taken to be here; where the others are, a line for each tells"),
         ("line 2", "no DDR4 module has 17 GB"),
-        ("line 2", "not understood: “burnt”"),
+        ("line 2", "not understood: “burnt?”"),
     ]
     with pytest.raises(InputError, match="expected lines such as"):
         read_labels("nothing\nhere", Deadline())
