@@ -69,7 +69,7 @@ def cures(
         return tries[layout]
 
     kinds = tuple(dict.fromkeys(alike(m) for m in spares))
-    q = _Search(sheet=sheet, machine=machine, layout=layout, spares=kinds, orders=orders(sheet, machine))
+    q = _Sought(sheet=sheet, machine=machine, layout=layout, spares=kinds, orders=orders(sheet, machine))
     return tuple(_cure(q, f, evaluation, judge) for f in evaluation.findings)
 
 
@@ -91,7 +91,7 @@ class _Tried:
 
 
 @dataclass(frozen=True)
-class _Search:
+class _Sought:
     """What every finding's cure is looked for in. What several ask for is worked out once."""
 
     sheet: Sheet
@@ -127,7 +127,7 @@ class _Search:
 _BETTER = {Verdict.GO: 0, Verdict.AT_RISK: 1, Verdict.UNDECIDED: 2, Verdict.NO_GO: 3}
 
 
-def _cure(q: _Search, finding: Finding, now: Evaluation, judge: Callable[[Layout], _Tried]) -> Cure | None:
+def _cure(q: _Sought, finding: Finding, now: Evaluation, judge: Callable[[Layout], _Tried]) -> Cure | None:
     if finding.severity in (Severity.ASK, Severity.NOTE):
         return None
     # By code and severity, not by words: what moves from slot to slot with its module is nothing new.
@@ -165,7 +165,7 @@ def _cure(q: _Search, finding: Finding, now: Evaluation, judge: Callable[[Layout
 _TINY = 4
 
 
-def _proposals(q: _Search, finding: Finding) -> Iterator[Layout]:
+def _proposals(q: _Sought, finding: Finding) -> Iterator[Layout]:
     prefix = next((p for p in _WAYS if finding.code.startswith(p)), "")
     for way in _WAYS.get(prefix, ()):
         yield from way(q, finding)
@@ -174,20 +174,20 @@ def _proposals(q: _Search, finding: Finding) -> Iterator[Layout]:
 # -- ways ---------------------------------------------------------------------------------------------
 
 
-def _put_in_order(q: _Search, finding: Finding) -> Iterator[Layout]:
+def _put_in_order(q: _Sought, finding: Finding) -> Iterator[Layout]:
     """The modules of the order's group in the order's slots, larger ones first, those that stand right staying."""
     for fill, made in q.put_in_order:
         if set(fill.slots) & set(finding.slots):
             yield made
 
 
-def _deal_out(q: _Search, finding: Finding) -> Iterator[Layout]:
+def _deal_out(q: _Sought, finding: Finding) -> Iterator[Layout]:
     """All modules dealt over the sockets that have a processor, then each socket put in order."""
     if q.dealt_out is not None:
         yield q.dealt_out
 
 
-def _move_one(q: _Search, finding: Finding) -> Iterator[Layout]:
+def _move_one(q: _Sought, finding: Finding) -> Iterator[Layout]:
     """One of the finding's modules to an empty slot of another channel, on a board small enough to try them all."""
     if len(q.sheet.slots) > _SMALL:
         return
@@ -203,7 +203,7 @@ def _move_one(q: _Search, finding: Finding) -> Iterator[Layout]:
 _SMALL = 12
 
 
-def _exchange(q: _Search, finding: Finding) -> Iterator[Layout]:
+def _exchange(q: _Sought, finding: Finding) -> Iterator[Layout]:
     """One of the finding's modules exchanged with an unlike one elsewhere: nothing is lost."""
     if len(q.sheet.slots) > _SMALL:
         return
@@ -214,14 +214,14 @@ def _exchange(q: _Search, finding: Finding) -> Iterator[Layout]:
                 yield Layout({**q.layout, slot: there, other: here})
 
 
-def _last_first(q: _Search, slots: Iterable[str]) -> list[str]:
+def _last_first(q: _Sought, slots: Iterable[str]) -> list[str]:
     """Slots by their place in the order, the last to be filled first; without an order by the sheet's, backwards."""
     place = {s: i for fill in q.orders for i, s in enumerate(fill.slots)}
     order = q.sheet.slot_order
     return sorted(slots, key=lambda s: (-place.get(s, 0), -order.get(s, len(order))))
 
 
-def _take_out(q: _Search, finding: Finding) -> Iterator[Layout]:
+def _take_out(q: _Sought, finding: Finding) -> Iterator[Layout]:
     """Without the finding's modules: without all of them, and without as many as suffice, of one size and of any, from the
     last places on; what then stands in wrong slots is put in order."""
     filled = _last_first(q, [s for s in finding.slots if s in q.layout])
@@ -238,7 +238,7 @@ def _without(layout: Layout, slots: Collection[str]) -> Layout:
     return Layout({s: m for s, m in layout.items() if s not in slots})
 
 
-def _and_in_order(q: _Search, layout: Layout) -> Iterator[Layout]:
+def _and_in_order(q: _Sought, layout: Layout) -> Iterator[Layout]:
     """The layout as it is, and with each group that its order fills otherwise put in order."""
     yield layout
     made = layout
@@ -249,7 +249,7 @@ def _and_in_order(q: _Search, layout: Layout) -> Iterator[Layout]:
         yield made
 
 
-def _to_a_listed_count(q: _Search, finding: Finding) -> Iterator[Layout]:
+def _to_a_listed_count(q: _Sought, finding: Finding) -> Iterator[Layout]:
     """Fewer modules, down to the next count that the order lists, the odd ones and the last places first; or more of
     those that are to be had, up to the next."""
     for fill in q.orders:
@@ -272,7 +272,7 @@ def _to_a_listed_count(q: _Search, finding: Finding) -> Iterator[Layout]:
                 yield in_order(q.sheet, q.layout, fill, more)
 
 
-def _replace(q: _Search, finding: Finding) -> Iterator[Layout]:
+def _replace(q: _Sought, finding: Finding) -> Iterator[Layout]:
     """The finding's modules replaced by like ones that are to be had: a failed one by a sound one of its kind, another by a
     kind that stands in the machine already."""
     filled = [s for s in finding.slots if isinstance(q.layout.get(s), Module)]
@@ -283,7 +283,7 @@ def _replace(q: _Search, finding: Finding) -> Iterator[Layout]:
         yield Layout({**q.layout, **dict.fromkeys(filled, spare)})
 
 
-def _like_ones(q: _Search, modules: Iterable[Module]) -> list[Module]:
+def _like_ones(q: _Sought, modules: Iterable[Module]) -> list[Module]:
     """The kinds to be had that are of the organisation and rate of one of these modules, the very ones first."""
     wanted = [alike(healthy(m)) for m in modules]
     kinds = {(organisation(m), m.rate_mts) for m in wanted}
@@ -291,7 +291,7 @@ def _like_ones(q: _Search, modules: Iterable[Module]) -> list[Module]:
     return sorted(found, key=lambda m: m not in wanted)
 
 
-def _every_arrangement(q: _Search) -> Iterator[Layout]:
+def _every_arrangement(q: _Sought) -> Iterator[Layout]:
     """Every way in which the modules, or some of them, can stand in the slots of a very small board."""
     if not is_known(q.layout, q.sheet.slots):
         return
@@ -302,7 +302,7 @@ def _every_arrangement(q: _Search) -> Iterator[Layout]:
                 yield Layout(zip(slots, chosen, strict=True))
 
 
-_Way = Callable[[_Search, Finding], Iterator[Layout]]
+_Way = Callable[[_Sought, Finding], Iterator[Layout]]
 #: Beginning of a code -> ways to try.
 _WAYS: dict[str, tuple[_Way, ...]] = {
     "order.place": (_put_in_order, _to_a_listed_count),
