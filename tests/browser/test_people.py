@@ -50,6 +50,13 @@ def test_an_authenticator_is_added_and_asked_for(sign_in: SignIn) -> None:
 def test_an_address_is_told_and_bulk_kept_for_so_long(sign_in: SignIn) -> None:
     page = sign_in("lead")
     page.goto("/people")
+    team = page.get_by_role("form", name="Plans at risk")
+    expect(team.get_by_role("button", name="Kept so")).to_be_disabled()
+    team.get_by_label("By technicians too").fill("4.5")
+    team.get_by_role("button", name="Keep it so").click()
+    expect(team.get_by_role("button", name="Kept so")).to_be_disabled()
+    page.reload()
+    expect(team.get_by_label("By technicians too")).to_have_value("4.5")
     page.get_by_label("Address").fill("https://192.0.2.7/x")
     page.get_by_role("button", name="Have it told").click()
     expect(page.get_by_text("none of the networks that may be reached")).to_be_visible()

@@ -128,6 +128,24 @@ def test_wrong_cases_name_the_line(case: Any, change: tuple[str, str], says: str
     assert code == 1 and says in err
 
 
+def test_what_is_odd_about_modules_is_said_and_answered_all_the_same(case: Any) -> None:
+    odd = f"sheet: {DEMO}/ostrel-t2.yaml\nslots: {{A: 5GB DDR3 SO-DIMM burnt}}\ngoal: {{A: {{generation: DDR3, capacity_gib: 5}}}}\ncandidates: [{{part: X, module: 2x4GB DDR3L, price: 9}}]\n"  # fmt: skip
+    path = case(odd)
+    code, out, err = run("check", "--json", path)
+    assert (code, json.loads(out)[0]["installed_gib"]) == (0, 5)
+    assert err.splitlines() == [
+        f"{path}: slots.A: no DDR3 module has 5 GB",
+        f"{path}: slots.A: not understood: “burnt”",
+        f"{path}: goal.A: no DDR3 module has 5 GB",
+        f"{path}: candidates[0].module: the label is of a kit of 2, taken for one module of it",
+    ]
+    wave = (
+        f"waves: [{{day: 2027-01-04, hours: 8}}]\nas_of: 2026-12-01\nmachines: [{{name: one, case: {path}, need_gib: 8}}]\n"
+    )
+    assert f"{path}: slots.A: no DDR3 module has 5 GB" in run("rounds", "--json", case(wave, "round.yaml"))[2]
+    assert run("check", case(APPLIANCE))[2] == ""
+
+
 def test_label(case: Any) -> None:
     code, out, _ = run("label", "--json", "16GB 2Rx8 PC4-2400T-RE1-11", "spoon")
     good, bad = json.loads(out)

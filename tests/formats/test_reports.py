@@ -163,7 +163,7 @@ def test_labels_by_hand_a_line_a_slot() -> None:
     ]
     odd = read_any(b"A1: 32GB (2x16GB) DDR4-3200 UDIMM\nA2: 17GB DDR4 (burnt?)\nB1: 8GB DDR4")
     assert [(w.where, w.message) for w in odd.warnings] == [
-        ("line 1", "a kit of 2: one of them is taken to be here; where the others are, a line for each tells"),
+        ("line 1", "the label is of a kit of 2, taken for one module of it"),
         ("line 2", "no DDR4 module has 17 GB"),
         ("line 2", "not understood: “burnt?”"),
     ]

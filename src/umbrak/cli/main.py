@@ -15,7 +15,10 @@ import traceback
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from umbrak.formats.case import Case
 
 Arguments = argparse.Namespace
 
@@ -252,14 +255,32 @@ def read_command(arguments: Arguments) -> None:
     )
 
 
+def _folder(path: Path) -> Path:
+    """What the paths in a file are relative to."""
+    return Path(".") if str(path) == "-" else path.parent
+
+
+def _case(path: Path) -> Case:
+    """The case of a file; what is odd about its modules is told where errors are, and it is answered all the same."""
+    from umbrak.formats.case import read_case
+
+    case = read_case(_bytes(path), _folder(path))
+    _tell_said(path, case.said)
+    return case
+
+
+def _tell_said(path: Path, said: Iterable[str]) -> None:
+    for words in said:
+        print(f"{path}: {words}", file=sys.stderr)
+
+
 def check_command(arguments: Arguments) -> None:
     """Evaluate the layout of each case; without CASE, of the one on standard input."""
     from umbrak.cli.words import check_words
-    from umbrak.formats.case import check_case, read_case
+    from umbrak.formats.case import check_case
 
     def use(path: Path) -> dict[str, Any]:
-        folder = Path(".") if str(path) == "-" else path.parent
-        return check_case(read_case(_bytes(path), folder))
+        return check_case(_case(path))
 
     results = _each(arguments.cases or [Path("-")], use, arguments.as_json, check_words)
     if arguments.strict and any(r.get("goal", r)["verdict"] == "no-go" for r in results):
@@ -272,7 +293,7 @@ def routes_command(arguments: Arguments) -> None:
     from datetime import date
 
     from umbrak.cli.words import routes_words
-    from umbrak.formats.case import read_case, routes_case
+    from umbrak.formats.case import routes_case
 
     asked_to_stop = False
 
@@ -288,8 +309,7 @@ def routes_command(arguments: Arguments) -> None:
         )
 
     def use(path: Path) -> dict[str, Any]:
-        folder = Path(".") if str(path) == "-" else path.parent
-        case = read_case(_bytes(path), folder)
+        case = _case(path)
         watched = tell if sys.stderr.isatty() else None
         with _silent_output():
             return routes_case(case, date.today(), arguments.seconds, watched, lambda: asked_to_stop)
@@ -306,11 +326,10 @@ def brief_command(arguments: Arguments) -> None:
     from datetime import date
 
     from umbrak.cli.words import brief_words
-    from umbrak.formats.case import brief_case, read_case
+    from umbrak.formats.case import brief_case
 
     def use(path: Path) -> dict[str, Any]:
-        folder = Path(".") if str(path) == "-" else path.parent
-        case = read_case(_bytes(path), folder)
+        case = _case(path)
         with _silent_output():
             return brief_case(case, date.today())
 
@@ -338,8 +357,8 @@ def rounds_command(arguments: Arguments) -> None:
             print(f"\r{p.seconds:.0f} s, {p.served} served, {far}; Ctrl+C ends with these ", end="", file=sys.stderr)
 
     def use(path: Path) -> dict[str, Any]:
-        folder = Path(".") if str(path) == "-" else path.parent
-        asked = read_round(_bytes(path), folder, date.today())
+        asked = read_round(_bytes(path), _folder(path), date.today())
+        _tell_said(path, asked.said)
         with _silent_output():
             return solve_file(asked, arguments.seconds, tell, lambda: asked_to_stop)
 
@@ -350,11 +369,10 @@ def rounds_command(arguments: Arguments) -> None:
 def run_sheet_command(arguments: Arguments) -> None:
     """The steps that lead from each case's slots to its goal."""
     from umbrak.cli.words import run_sheet_words
-    from umbrak.formats.case import read_case, run_sheet_case
+    from umbrak.formats.case import run_sheet_case
 
     def use(path: Path) -> dict[str, Any]:
-        folder = Path(".") if str(path) == "-" else path.parent
-        return run_sheet_case(read_case(_bytes(path), folder))
+        return run_sheet_case(_case(path))
 
     _each(arguments.cases, use, arguments.as_json, run_sheet_words)
 

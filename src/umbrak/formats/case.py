@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -36,6 +36,7 @@ from umbrak.formats.documents import (
     StatementDoc,
     Text,
     occupants,
+    oddities,
 )
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.planning import CandidateDoc, CostsDoc, DutyDoc, GuessDoc, TrialDoc, WishesDoc
@@ -91,6 +92,8 @@ class Case:
     duty: DutyDoc | None
     failed: tuple[str, ...]
     bays: Mapping[int, str]
+    #: What of its modules cannot be true or was not understood, each with its place.
+    said: tuple[str, ...]
 
     @property
     def priced(self) -> bool:
@@ -143,7 +146,21 @@ def read_case(text: str | bytes, folder: Path, deadline: Deadline | None = None)
         duty=doc.duty,
         failed=tuple(s for s, m in fitted.items() if isinstance(m, Module) and m.failed),
         bays={int(n): drive or "" for n, drive in doc.bays.items()},
+        said=tuple(_said(doc)),
     )
+
+
+def _said(doc: CaseDoc) -> Iterator[str]:
+    for name, given in (("slots", doc.slots), ("goal", doc.goal or {})):
+        for slot, occupant in given.items():
+            yield from (f"{name}.{slot}: {words}" for words in oddities(occupant))
+    yield from said_of(doc.candidates)
+
+
+def said_of(candidates: Iterable[CandidateDoc]) -> Iterator[str]:
+    """`Case.said` of what can be had."""
+    for i, c in enumerate(candidates):
+        yield from (f"candidates[{i}].module: {words}" for words in oddities(c.module, c.kit))
 
 
 def _slots_of(document: Document, sheet: Sheet, failed: list[str]) -> tuple[str, ...]:

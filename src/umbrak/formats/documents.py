@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from functools import lru_cache
 from typing import Annotated, Any, Literal, Self
 
@@ -21,7 +21,9 @@ from umbrak.core.memory.module import (
     Module,
     alike,
     complete,
+    contradictions,
     healthy,
+    odd_size,
 )
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant, Unknown
 from umbrak.core.platform.sheet import SheetHash
@@ -152,6 +154,26 @@ def module_from(given: str | ModuleDoc, read_label: ReadLabel = decode_label) ->
     if not reading.understood:
         raise ValueError(f"“{given}” is no label text: nothing in it was understood")
     return reading.module
+
+
+def oddities(given: str | ModuleDoc | None, kit: int = 1) -> Iterator[str]:
+    """What is to be said of an occupant, or a module that can be had, as somebody wrote it: what cannot all be true of it, what
+    was not understood, and a text that tells of more modules than `kit`."""
+    if isinstance(given, ModuleDoc):
+        module = given.value()
+        yield from [c.message for c in contradictions(module)]
+        yield from filter(None, [odd_size(module)])
+    elif given not in (None, "unknown"):
+        yield from label_oddities(decode_label(given), kit)
+
+
+def label_oddities(told: LabelReading, kit: int = 1) -> Iterator[str]:
+    """`oddities` of a label that was read."""
+    yield from told.contradictions
+    if told.kit and told.kit != kit:
+        yield f"the label is of a kit of {told.kit}, taken for {f'one of {kit}' if kit > 1 else 'one module of it'}"
+    if told.not_understood:
+        yield f"not understood: {', '.join(f'“{told.text[a:b]}”' for a, b in told.not_understood)}"
 
 
 def checked_label(given: Any) -> Any:

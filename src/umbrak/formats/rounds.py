@@ -21,7 +21,7 @@ from umbrak.core.rounds.solve import RoundAnswer, RoundProgress, solve_round
 from umbrak.core.rounds.ways import Kinds, Terms, Way, Ways, fitted, onto, seconds_each, ways_of
 from umbrak.core.routes.problem import Candidate, Origin, Problem
 from umbrak.formats.bounds import Deadline
-from umbrak.formats.case import Case, problem_of, read_case
+from umbrak.formats.case import Case, problem_of, read_case, said_of
 from umbrak.formats.documents import Doc, Name, ShortText, Text, like_key
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.planning import CandidateDoc
@@ -76,6 +76,14 @@ class RoundFile:
     cases: tuple[Case, ...]
     candidates: tuple[Candidate, ...]
     as_of: date
+
+    @property
+    def said(self) -> tuple[str, ...]:
+        """What of the modules in it cannot be true or was not understood, each with its place."""
+        of_cases = (
+            f"{m.case}: {words}" for m, c in zip(self.doc.machines, self.cases, strict=True) for words in c.said
+        )
+        return (*said_of(self.doc.candidates), *of_cases)
 
 
 def read_round(text: str | bytes, folder: Path, today: date, deadline: Deadline | None = None) -> RoundFile:
@@ -293,11 +301,5 @@ def _why(of: _Member, r: Round, i: int, held: Sequence[Hold]) -> str:
         return f"no way to {of.need:g} GB " + (
             "from what is at hand" if of.proved else "was found in the time there was"
         )
-    if not r.machines[i].waves:
-        return "no wave is open to it"
-    if any(i in h.comes_in for h in held):
-        return "the round is better without it: holds say what would let it in"
-    least, penalty = r.least_cost(i), r.machines[i].penalty
-    if least is not None and least >= penalty:
-        return f"serving it costs {least:.0f}, leaving it weighs {penalty:.0f}"
-    return "no wave has room for it with the money and the modules that there are"
+    let_in = "the round is better without it: holds say what would let it in"
+    return r.why_left(i, let_in if any(i in h.comes_in for h in held) else None)

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
-from umbrak.core.memory.label_reader import LabelReading
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
-from umbrak.formats.documents import ReadLabel
+from umbrak.formats.documents import ReadLabel, label_oddities
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.text import cleaned, numbered_lines
 
@@ -110,14 +108,5 @@ def _line(line: str, read_label: ReadLabel) -> tuple[SlotFacts, tuple[str, ...]]
         # A size alone may stand in any sentence; a module is told by its size and its generation.
         if module.capacity_gib is not None and module.generation is not None:
             facts = SlotFacts(locator=cleaned(slot) if slot else None, bank=None, state=SlotState.FILLED, module=module)
-            return facts, tuple(_said(told))
+            return facts, tuple(label_oddities(told))
     return None
-
-
-def _said(told: LabelReading) -> Iterator[str]:
-    """What is to be said of a line that tells a module: what cannot all be true, what else stands there."""
-    yield from told.contradictions
-    if told.kit and told.kit > 1:
-        yield f"a kit of {told.kit}: one of them is taken to be here; where the others are, a line for each tells"
-    if told.not_understood:
-        yield f"not understood: {', '.join(f'“{told.text[a:b]}”' for a, b in told.not_understood)}"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Accounts: for leads everybody's, for everybody their own password. */
 import { useRouter } from 'vue-router'
-import { onMounted, ref, shallowRef } from 'vue'
+import { computed, onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Member } from '@/api/client'
 import { session } from '@/frame/session'
 import { vLines } from '@/ui/lines'
@@ -34,7 +34,6 @@ async function run(work: () => Promise<unknown>, done: string): Promise<void> {
     wrong.value = wordsOf(error)
   }
 }
-onMounted(() => isLead && run(async () => undefined, ''))
 
 const { values: fresh, faults: freshFaults, wrong: notAdded, sending: adding, submit: add, clear: clearFresh } = useForm({ name: '', shown_as: '', password: '', role: 'technician' as Role }, async (f) => {
   await ask(api.POST('/api/people', { body: { ...f } }))
@@ -52,12 +51,19 @@ const { values: own, faults: ownFaults, wrong: notChanged, sending: changing, su
 })
 const { values: team, faults: teamFaults, wrong: notAgreed, sending: agreeing, submit: agree } = useForm({ approvals: 1, delegated_trouble: 0, delegated_cost: 0 }, async (f) => {
   await ask(api.PUT('/api/people/team', { body: { approvals: Number(f.approvals), delegated_trouble: Number(f.delegated_trouble) / 100, delegated_cost: Number(f.delegated_cost) } }))
+  agreed.value = JSON.stringify(f)
   await run(async () => undefined, 'So it is from now on: plans that are approved already are looked at by it too.')
 })
-onMounted(async () => {
+/** The form as it is kept; "" until that is known, and nothing is sent over it. */
+const agreed = ref('')
+const asAgreed = computed(() => agreed.value === JSON.stringify(team))
+onMounted(() => {
   if (!isLead) return
-  const now = await ask(api.GET('/api/people/team'))
-  Object.assign(team, { ...now, delegated_trouble: Math.round(now.delegated_trouble * 1000) / 10 })
+  void run(async () => {
+    const now = await ask(api.GET('/api/people/team'))
+    Object.assign(team, { ...now, delegated_trouble: Math.round(now.delegated_trouble * 1000) / 10 })
+    agreed.value = JSON.stringify(team)
+  }, '')
 })
 /** The directory's name, where people sign in by one. */
 const byDirectory = ref('')
@@ -129,7 +135,7 @@ async function leave(): Promise<void> {
         <label>By technicians too, of plans that are not their own, up to this trouble [%]; 0: leads alone <input v-model.number="team.delegated_trouble" type="number" min="0" max="100" step="any" required /><FieldFault :of="teamFaults" name="delegated_trouble" /></label>
         <label>and up to this cost of modules <input v-model.number="team.delegated_cost" type="number" min="0" step="any" required /><FieldFault :of="teamFaults" name="delegated_cost" /></label>
         <p v-if="notAgreed" class="wrong" role="alert">{{ notAgreed }}</p>
-        <button class="press" type="submit" :disabled="agreeing">Keep it so</button>
+        <button class="press" type="submit" :disabled="agreeing || asAgreed || !agreed">{{ asAgreed ? 'Kept so' : 'Keep it so' }}</button>
       </form>
       <form v-if="isLead" class="panel" @submit.prevent="add">
         <h2>Somebody new</h2>

@@ -128,6 +128,19 @@ class Round:
             default=None,
         )
 
+    def why_left(self, machine: int, let_in: str | None, currency: str = "") -> str:
+        """Why a machine that could be served is not, in words; `let_in` says what would let it in, where something would."""
+        left = self.machines[machine]
+        if not left.waves:
+            return "no wave is open to it"
+        if let_in is not None:
+            return let_in
+        least = self.least_cost(machine)
+        if least is not None and least >= left.penalty:
+            money = f" {currency}" if currency else ""
+            return f"serving it costs {least:.0f}{money}, leaving it weighs {left.penalty:.0f}"
+        return "no wave has room for it with the money and the modules that there are"
+
     def first_wave(self, days: float) -> int:
         """The first wave that is so many days away, or more; `len(waves)` where none is."""
         return next((t for t, w in enumerate(self.waves) if w.day >= days - 1e-9), len(self.waves))

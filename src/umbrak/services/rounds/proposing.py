@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
@@ -376,7 +376,7 @@ class _Told:
             need_gib=m.need_gib,
             ways=tuple(w.route.name for w in m.ways),
             served=None if s is None else self._serve(i, m, m.ways[s.route], s.wave),
-            why="" if s is not None else m.why or self._left(i, m, held),
+            why="" if s is not None else m.why or self._why_left(i, held),
             stamp=stamp_of(m.machine),
         )
 
@@ -398,20 +398,17 @@ class _Told:
             goal=GOAL.write(way.goal),
         )
 
-    def _left(self, i: int, m: _Member, held: Sequence[Hold]) -> str:
-        """Why a machine that could be served is not."""
-        machine = self._round.machines[i]
-        if not machine.waves:
-            return "no wave is open to it"
+    def _why_left(self, i: int, held: Sequence[Hold]) -> str:
+        return self._round.why_left(i, next(self._lets_in(i, held), None), self._currency)
+
+    def _lets_in(self, i: int, held: Sequence[Hold]) -> Iterator[str]:
+        """What would let a machine into the round, in words."""
         for h in held:
             if i in h.comes_in and h.by is HeldBy.GROUP and h.machine == i:
-                return f"another of {machine.group} is open in every wave that has room for it"
-            if i in h.comes_in:
-                return self._hold(h).words + " would let it in"
-        least = self._round.least_cost(i)
-        if least is not None and least >= machine.penalty:
-            return f"serving it costs {least:.0f} {self._currency}, leaving it weighs {machine.penalty:.0f}"
-        return "no wave has room for it with the money and the modules that there are"
+                group = self._round.machines[i].group
+                yield f"another of {group} is open in every wave that has room for it"
+            elif i in h.comes_in:
+                yield self._hold(h).words + " would let it in"
 
     def _wave(self, t: int, w: AskedWave, rows: Sequence[ProposedRow]) -> WaveRow:
         here = [i for i, s in self._served.items() if s.wave == t]
