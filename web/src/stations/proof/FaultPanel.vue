@@ -2,7 +2,7 @@
 /** The fault search: what is believed of each suspect, the next boot to try, what it showed, and how it ended. */
 import { computed, ref } from 'vue'
 import { wordsOf, type FaultTrial, type MachineView, type Proof } from '@/api/client'
-import { clock } from '@/ui/words'
+import { clock, plural } from '@/ui/words'
 import { percent } from '../routes/words'
 import FaultEnd from './FaultEnd.vue'
 import { goingOn, likelyResults, printedOf } from './words'
@@ -27,6 +27,11 @@ const dark = computed(() => props.proof.seen?.comparison.slots.filter((s) => s.s
 const symptom = ref(dark.value.length > 1 ? 'slots of a channel gone' : dark.value.length ? 'total short' : props.failedTest ? 'memory test fails' : 'no start')
 const opened = ref(false)
 const settled = computed(() => faults.value !== null && faults.value.ended !== null && !dark.value.length && !opened.value)
+/** What ended it, and how sure that was where the boots named it; whoever ended it otherwise said so, and nothing is added. */
+const endedAs = computed(() => {
+  const { ended, culprit, odds } = faults.value!
+  return culprit && (!ended || ended === culprit) ? `${culprit}, ${percent(odds)} sure` : ended || 'nothing was named'
+})
 const wrong = ref('')
 const busy = ref(false)
 const results = computed(() => (faults.value && props.trial ? likelyResults(faults.value, props.trial) : []))
@@ -64,12 +69,12 @@ const left = computed(() => {
   <!-- Ended, and nothing is dark any more: one line is enough, and the search can be opened again. -->
   <section v-if="settled" class="panel settled" aria-labelledby="faults-title">
     <h2 id="faults-title">Fault search</h2>
-    <span class="small">Ended: {{ faults!.ended || faults!.culprit }}, {{ percent(faults!.odds) }} sure after {{ faults!.boots.length }} boots.</span>
+    <span class="small">Ended: {{ endedAs }}, after {{ plural(faults!.boots.length, 'boot') }}.</span>
     <button type="button" class="quiet-link" @click="opened = true">Open it</button>
   </section>
   <section v-else class="panel faults" aria-labelledby="faults-title">
     <div class="believed">
-      <h2 id="faults-title">Fault search <span v-if="faults" class="faded small">{{ faults.symptom }}; {{ faults.boots.length }} {{ faults.boots.length === 1 ? 'boot' : 'boots' }} so far</span></h2>
+      <h2 id="faults-title">Fault search <span v-if="faults" class="faded small">{{ faults.symptom }}; {{ plural(faults.boots.length, 'boot') }} so far</span></h2>
       <template v-if="faults">
         <ul class="bars" aria-label="What is believed">
           <li v-for="(b, i) in faults.beliefs" :key="b.words" :class="{ first: i === 0 }">
@@ -83,7 +88,7 @@ const left = computed(() => {
     </div>
     <div class="next">
       <template v-if="!faults || !open">
-        <p v-if="faults?.ended !== null && faults" class="small">Ended: {{ faults.ended || faults.culprit }}.</p>
+        <p v-if="faults?.ended !== null && faults" class="small">Ended: {{ endedAs }}.</p>
         <form v-if="active" class="fields start" @submit.prevent="begin">
           <label>What is seen <select v-model="symptom"><option v-for="s in SYMPTOMS" :key="s">{{ s }}</option></select></label>
           <p v-if="TOLD.has(symptom)" class="small faded">{{ dark.length ? `not seen: ${names(dark)}` : 'Look at the machine first: which slots it does not see is where the search begins.' }}</p>
@@ -103,7 +108,7 @@ const left = computed(() => {
         <FaultEnd v-if="active" culprit="" module="" :names="machine.board.slots.map((s) => s.id).filter((s) => s in faults!.arrangement)" :serials="proof.serials" :machine="machine" :busy="busy" @end="act" />
       </template>
       <template v-else-if="trial">
-        <p v-if="faults!.clean_boots" class="seems">It seems cured: {{ faults!.clean_boots }} more {{ faults!.clean_boots === 1 ? 'boot' : 'boots' }} without it, and that is sure enough.</p>
+        <p v-if="faults!.clean_boots" class="seems">It seems cured: {{ plural(faults!.clean_boots, 'more boot') }} without it, and that is sure enough.</p>
         <p class="faded small">Next boot</p>
         <h3>{{ trial.words }}</h3>
         <p class="small faded">{{ trial.why[0]?.toUpperCase() }}{{ trial.why.slice(1) }}. About {{ Math.round(trial.minutes) }} minutes until it is seen.</p>
