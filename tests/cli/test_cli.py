@@ -139,9 +139,7 @@ def test_what_is_odd_about_modules_is_said_and_answered_all_the_same(case: Any) 
         f"{path}: goal.A: no DDR3 module has 5 GB",
         f"{path}: candidates[0].module: the label is of a kit of 2, taken for one module of it",
     ]
-    wave = (
-        f"waves: [{{day: 2027-01-04, hours: 8}}]\nas_of: 2026-12-01\nmachines: [{{name: one, case: {path}, need_gib: 8}}]\n"
-    )
+    wave = f"waves: [{{day: 2027-01-04, hours: 8}}]\nas_of: 2026-12-01\nmachines: [{{name: one, case: {path}, need_gib: 8}}]\n"
     assert f"{path}: slots.A: no DDR3 module has 5 GB" in run("rounds", "--json", case(wave, "round.yaml"))[2]
     assert run("check", case(APPLIANCE))[2] == ""
 

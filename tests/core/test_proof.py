@@ -254,6 +254,21 @@ def test_it_seems_cured_until_so_many_clean_boots_have_shown_it() -> None:
     assert "one of these sat badly" in what_to_do(found.culprits, found.cured, True, "A1")[0]
 
 
+@pytest.mark.parametrize(
+    ("named", "says"),
+    [
+        ([(Kind.MODULE, "A1")], "Fit another of its kind"),
+        ([(Kind.MODULE, "A1"), (Kind.MODULE, "B1")], "Replace all of them, or try the first in another machine"),
+        ([(Kind.MODULE, "A1"), (Kind.SLOT, "A1")], "Clean contacts first; then try the modules in another machine"),
+        ([(Kind.SLOT, "A1"), (Kind.SEATING, "A1")], "If it comes back, leave A1 empty"),
+        ([(Kind.SLOT, "A1")], "Plan without it"),
+    ],
+)
+def test_what_to_do_says_nothing_of_costs_that_nobody_told(named: list[tuple[Kind, str]], says: str) -> None:
+    told = what_to_do([Suspect(*s) for s in named], False, True, "A1")
+    assert says in told[1] and "cheap" not in " ".join(told)
+
+
 def test_the_way_to_a_slot_costs_its_minutes_once() -> None:
     near = replace(CASE, showing=WHOLE)
     deep = replace(near, ways=dict.fromkeys(near.slots, ("board out", 40.0)))

@@ -206,12 +206,20 @@ def test_a_failed_test_leads_to_its_culprit_and_to_the_shelf(
         bench.enter("found", module="CPU2.C2")
     bench.enter("symptom", symptom="memory test fails")
     assert item(bench, Wanted.SEARCH)[0] == "against"
-    wrong = None
+    wrong, exchanged = None, 0
     for _ in range(60):
         faults = bench.proof.faults
         if faults.culprit:
             break
         trial = faults.trials[0]
+        for slot, of in trial.arrangement.items():
+            # Nobody has to guess which of the modules on the mat is meant.
+            if of != slot and of not in faults.arrangement.values():
+                exchanged += 1
+                told = f"put the module planned for {of.replace('.', ' ')} into {slot.replace('.', ' ')}"
+                assert told in trial.words or "as drawn" in trial.words, (
+                    "the first of the words is another's: something went out"
+                )
         where = next((s for s, name in trial.arrangement.items() if name == "CPU2.C2"), None)
         boot = {"arrangement": dict(trial.arrangement), "reseated": list(trial.reseated)}
         if wrong is None:
@@ -224,6 +232,7 @@ def test_a_failed_test_leads_to_its_culprit_and_to_the_shelf(
                 bench.enter("boot-undone", boot=str(wrong))
         bench.now += timedelta(minutes=20)
         bench.enter("boot", **boot, showed=where is not None)
+    assert exchanged, "modules are tried in another's place"
     assert faults.culprit_modules == ("CPU2.C2",) and "module planned for CPU2 C2" in faults.culprit
     with pytest.raises(Refused, match="No module was planned"):
         bench.enter("found", module="nowhere")

@@ -184,12 +184,17 @@ def what_to_do(named: Sequence[Suspect], is_cured: bool, new: bool, place: str) 
             f"If it comes back, leave {place} empty.",
         )
     if len(named) > 1:
+        # What either costs is not known here: which of the two is cheaper is not said.
         return (
-            "No boot tells these apart: replacing all of them is cheaper than to go on.",
-            "Or try the first in another machine of its kind: that tells it alone.",
+            "No boot in this machine tells these apart.",
+            "Replace all of them, or try the first in another machine of its kind: that tells it alone."
+            if kinds == {Kind.MODULE}
+            else "Clean contacts first; then try the modules in another machine of its kind: what follows one is its own.",
         )
     if first.kind is Kind.MODULE:
-        back = "Send it back to who sold it" if new else "Return it under warranty, or mark it as suspect on the Shelf"
+        back = (
+            "Send it back to who sold it." if new else "Return it under warranty, or mark it as suspect on the Shelf."
+        )
         return (back, "Fit another of its kind, and compare again.")
     if first.kind is Kind.SLOT:
         return (

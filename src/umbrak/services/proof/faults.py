@@ -269,8 +269,16 @@ def _words(
         said.append(f"move {len(lone) - 4} more as drawn")
     if out:
         said.insert(0, f"take out {names(out)}")
-    if into:
-        said.append(f"put back {names(into)}")
+    # Which module, where it is not the one that was planned for the slot: nothing on the mat tells it otherwise.
+    own = [s for s in into if then[s] == s]
+    others = [s for s in into if then[s] != s]
+    if own:
+        said.append(f"put back {'that' if len(own) == 1 else 'those'} planned for {names(own)}")
+    said += [
+        f"put the module planned for {slot_words(m.sheet, then[s])} into {slot_words(m.sheet, s)}" for s in others[:4]
+    ]
+    if len(others) > 4:
+        said.append(f"put in {len(others) - 4} more as drawn")
     if reseated:
         said.append(f"reseat {names(sorted(reseated, key=order.index))}")
     words = ", ".join(said) if said else "start it again as it is"
@@ -287,6 +295,8 @@ def _trial(m: Loaded, goal: Layout, now: Mapping[str, str], t: Trial, best: floa
         why.append("a fault that follows is the module's, one that stays is the slot's")
     if len(t.arrangement) < len(now):
         why.append("if it goes, it is with what is out")
+    elif set(t.arrangement.values()) - set(now.values()):
+        why.append("it shows with what is at fault, wherever that stands")
     if not why:
         why.append("another look: what shows now and then needs more than one")
     reseated = tuple(s for s in m.sheet.slots if s in t.reseated)

@@ -18,7 +18,7 @@ function end(): void {
     <label>What leaves <select v-model="ending.module"><option value="">nothing: a seating, a slot, or not found</option><option v-for="s in names" :key="s" :value="s">the module planned for {{ printedOf(machine.board, s) }}</option></select></label>
     <template v-if="ending.module">
       <div class="two">
-        <label>It goes <select v-model="ending.fate"><option value="suspect">on the Shelf, as suspect</option><option value="to-return">back to who sold it</option></select></label>
+        <label>It goes <select v-model="ending.fate"><option value="suspect">Shelf, as suspect</option><option value="to-return">back to who sold it</option></select></label>
         <label>Its serial <input v-model="ending.serial" class="mono" maxlength="200" /></label>
       </div>
       <div class="two">
