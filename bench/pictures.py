@@ -352,9 +352,12 @@ WHOLE = "/usr/bin/chromium"
 
 
 def main(names: list[str]) -> None:
+    if unknown := set(names) - set(VIEWS):
+        sys.exit(f"no such view: {', '.join(sorted(unknown))}; there are {', '.join(VIEWS)}")
     with demo() as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=WHOLE if Path(WHOLE).exists() else CHROMIUM)
-        for name in names or list(VIEWS):
+        # In their own order: one leaves the demo as the next finds it.
+        for name in (v for v in VIEWS if v in names or not names):
             page = browser.new_context(viewport=LEAD.get(name, DESK), base_url=address).new_page()
             page.goto(address)
             page.get_by_label("Name").fill("lead" if name in LEAD else seed.ACCOUNT)
