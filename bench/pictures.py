@@ -367,6 +367,7 @@ def main(names: list[str]) -> None:
             expect(page.get_by_role("heading", name="Machines")).to_be_visible()
             VIEWS[name](page)
             page.wait_for_load_state("networkidle")
+            expect(page.get_by_text("looking for what would meet it")).to_have_count(0, timeout=30_000)
             page.evaluate("document.fonts.ready")
             page.wait_for_timeout(700)  # what fades in has faded in
             page.screenshot(path=PLACE / f"{name}.png")
