@@ -138,6 +138,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("GET", f"/api/intakes/{NOBODY_ID}", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/match?sheet=x", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/sheets", None, (401, 404, 404, 404)),
+    ("GET", f"/api/intakes/{NOBODY_ID}/machine", None, (401, 404, 404, 404)),
     ("GET", f"/api/intakes/{NOBODY_ID}/draft", None, (401, 404, 404, 404)),
     ("GET", "/api/intakes/guide", None, (401, 200, 200, 200)),
     ("GET", "/api/people/events", None, (401, 403, 403, 200)),

@@ -71,7 +71,21 @@ def test_another_machines_report_is_told_and_nothing_of_it_is_ticked(sign_in: Si
     expect(alert).to_contain_text("SN-hall-03")
     for box in page.get_by_role("checkbox", name=re.compile("^Take over")).all():
         expect(box).not_to_be_checked()
-    page.get_by_role("button", name="Cancel").click()
+    keep = page.get_by_role("button", name="Keep this survey")
+    expect(keep).to_be_disabled()
+    page.get_by_label("hall-03 reports that one too").check()
+    keep.click()
+    expect(alert).to_have_count(0)
+    expect(page.get_by_text("LK12-00417")).to_be_visible()
+    # Whoever would make it twice is led to it.
+    page.get_by_role("link", name="Machines", exact=True).click()
+    page.get_by_role("link", name="New machine").click()
+    page.get_by_role("button", name="Drop or paste a report").click()
+    page.get_by_label("Paste what it reports").fill(listing([Device("CPU1_A1")]))
+    page.get_by_role("button", name="Read it").click()
+    expect(page.get_by_role("alert")).to_contain_text("hall-03 has this serial number")
+    page.get_by_role("link", name="Take the report over there").click()
+    expect(page.get_by_role("button", name="Keep this survey")).to_be_enabled()
     expect(alert).to_have_count(0)
 
 

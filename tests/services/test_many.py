@@ -77,7 +77,7 @@ def test_a_machine_made_twice(engine: Engine, technician: Account) -> None:
         facts=MachineDoc(firmware="2.1"),
     )
     plans = [start_plan(engine, technician, m, "More").id for m in (one, two)]
-    [pair] = [t for t in list_twins(engine) if t.value == "sn77"]
+    [pair] = [t for t in list_twins(engine) if t.value == "SN77"]
     assert [m.name for m in pair.machines] == ["twin-a", "twin-b"]
     a, b = see_machine(engine, one), see_machine(engine, two)
     with pytest.raises(Stale):
@@ -94,7 +94,7 @@ def test_a_machine_made_twice(engine: Engine, technician: Account) -> None:
     assert {p.id: p.name for p in seen.plans} == {plans[0]: "More", plans[1]: "More (twin-b)"}
     told = [(line.action, line.detail.get("name")) for line in machine_history(engine, one)]
     assert told[0] == ("machines merged", "twin-b") and ("machine made", "twin-b") in told
-    assert not [t for t in list_twins(engine) if t.value == "sn77"]
+    assert not [t for t in list_twins(engine) if t.value == "SN77"]
     with pytest.raises(NotFound):
         see_machine(engine, two)
 

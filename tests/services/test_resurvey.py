@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from uuid import UUID
+
 import pytest
 from sqlalchemy import Engine, text
 
@@ -9,14 +11,15 @@ from tests.formats.smbios_facts import Device, guest_listing, listing
 from umbrak.core.platform.difference import Change
 from umbrak.core.platform.survey import match_slots
 from umbrak.demo import seed
+from umbrak.formats.about import About
 from umbrak.services.errors import Refused, Stale
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines.page import MachineView, see_machine
 from umbrak.services.sheets.doubts import accept_doubt
 from umbrak.services.sheets.drafts import keep_draft, see_draft
 from umbrak.services.sheets.library import load_sheet
-from umbrak.services.surveys.intake import take_in
-from umbrak.services.surveys.resurvey import Acceptance, accept, check_of, see_difference, settle
+from umbrak.services.surveys.intake import Reporting, reporting_machine, take_in
+from umbrak.services.surveys.resurvey import Acceptance, Another, accept, check_of, see_difference, settle
 from umbrak.store.accounts import Account, find_credentials
 from umbrak.store.sheets import revisions_of
 
@@ -68,14 +71,14 @@ def test_a_report_of_another_machine_is_told_as_such(engine: Engine, radar: tupl
     text_of_it = listing([Device("DIMM0", 1024, **LAPTOP)])
     first = take_in(engine, account, "first.txt", text_of_it.encode())
     found = see_difference(engine, machine.id, first.id)
-    assert (found.another_serial, found.calls_itself) == (None, "Lorne Systems Lorne K12"), (
+    assert (found.another, found.calls_itself) == (None, "Lorne Systems Lorne K12"), (
         "no number was known, and the model is told"
     )
     accept(engine, account, machine.id, Acceptance(first.id, 1, {}, [], ["serial"]))
     again = take_in(engine, account, "again.txt", text_of_it.replace("LK12-00417", " lk12-00417").encode())
-    assert see_difference(engine, machine.id, again.id).another_serial is None
+    assert see_difference(engine, machine.id, again.id).another is None
     other = take_in(engine, account, "radar-02.txt", text_of_it.replace("LK12-00417", "LK12-00418").encode())
-    assert see_difference(engine, machine.id, other.id).another_serial == "LK12-00418"
+    assert see_difference(engine, machine.id, other.id).another == Another("LK12-00418", None)
     # Its own name is its own, whatever sits in it.
     named = listing([Device("DIMM0", 1024, **{**LAPTOP, "kind": (0x1A, "DDR4")})])
     named = named.replace("Lorne Systems", "Ostrel").replace("Lorne K12", "T2")
@@ -83,7 +86,61 @@ def test_a_report_of_another_machine_is_told_as_such(engine: Engine, radar: tupl
     assert see_difference(engine, machine.id, ours.id).calls_itself is None
     with engine.begin() as db:
         db.execute(text("UPDATE machine SET asset_tag = 'lk12-00418' WHERE name = 'radar-02'"))
-    assert see_difference(engine, machine.id, other.id).another_serial is None, "what its firmware calls so is its tag"
+    assert see_difference(engine, machine.id, other.id).another is None, "what its firmware calls so is its tag"
+
+
+def test_nothing_of_another_machines_report_is_kept_unless_its_number_is_this_ones(
+    engine: Engine, radar: tuple[Account, MachineView]
+) -> None:
+    """Not its totals, counters and claims either, which nobody ticks."""
+    account, machine = radar
+    text_of_it = listing([Device("DIMM0", 1024, **LAPTOP)])
+
+    def given(serial: str) -> UUID:
+        return take_in(engine, account, "r.txt", text_of_it.replace("LK12-00417", serial).encode()).id
+
+    def accepted(intake: UUID, *facts: str) -> MachineView:
+        revision = see_machine(engine, machine.id).survey.revision
+        accept(engine, account, machine.id, Acceptance(intake, revision, {}, [], facts))
+        return see_machine(engine, machine.id)
+
+    # Its own number is not known, but that one is another's.
+    with engine.begin() as db:
+        db.execute(text("UPDATE machine SET serial = 'HH-7' WHERE name = 'hall-03'"))
+    halls, board = given("HH-7"), given("BRD/9")
+    assert see_difference(engine, machine.id, halls).another == Another("HH-7", "hall-03")
+    for facts in ((), ("serial", "other_serials")):
+        with pytest.raises(Refused, match="and hall-03 has that one"):
+            accepted(halls, *facts)
+    assert see_machine(engine, machine.id).survey == machine.survey
+
+    assert accepted(given("RX-1"), "serial").about.serial == "RX-1"
+    with pytest.raises(Refused, match="says serial number BRD/9, and radar-02 has RX-1"):
+        accepted(board)
+    assert accepted(board, "other_serials").about.other_serials == "BRD/9"
+    # From here on either is its own, however it is spelled, and the report of either leads to it.
+    for spelled in ("rx 1", "BRD/9", "brd-9"):
+        assert see_difference(engine, machine.id, given(spelled)).another is None
+    told = {f.fact for f in see_difference(engine, machine.id, given("brd-9")).facts}
+    assert "firmware" in told and told.isdisjoint({"serial", "other_serials"})
+    assert reporting_machine(engine, board) == Reporting(machine.id, "radar-02", False)
+    assert accepted(given("RX-2"), "serial").about.serial == "RX-2", "its board was changed"
+
+
+@pytest.mark.parametrize(
+    ("typed", "said", "serial", "others"),
+    [
+        (About(), ["S-1"], "S-1", ""),
+        (About(serial="S-1"), ["s1", "s 1"], "S-1", ""),
+        (About(serial="S-1"), ["B,2", "C3", "b2"], "S-1", "B 2, C3"),
+        (About(serial="S-1", other_serials="B2 ,, "), ["C3"], "S-1", "B2, C3"),
+        (About(serial="S-1", asset_tag="A-5"), ["a5", None, "", " - "], "S-1", ""),
+        (About(serial="S-1", other_serials="x" * 198), ["C3"], "S-1", "x" * 198),
+    ],
+)
+def test_numbers_that_a_machine_reports(typed: About, said: list[str | None], serial: str, others: str) -> None:
+    about = typed.reporting(*said)
+    assert (about.serial, about.other_serials) == (serial, others)
 
 
 def test_nothing_is_taken_from_a_guest_of_a_machine(engine: Engine, radar: tuple[Account, MachineView]) -> None:

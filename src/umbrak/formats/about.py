@@ -7,10 +7,13 @@ from typing import Annotated
 
 from pydantic import ConfigDict, Field, StringConstraints, create_model
 
+from umbrak.core.memory.parts import serial_key
 from umbrak.formats.documents import PRINTED, Doc, Name, Text
 from umbrak.formats.quantities import Day
 
-Short = Annotated[str, StringConstraints(max_length=200, strip_whitespace=True, pattern=PRINTED)]
+#: Of what people say in a field. [characters]
+LONGEST = 200
+Short = Annotated[str, StringConstraints(max_length=LONGEST, strip_whitespace=True, pattern=PRINTED)]
 
 
 #: What an installation keeps of its machines beyond what is known here: column -> what stands there.
@@ -40,6 +43,10 @@ class About(Doc):
     serial: Annotated[Short, Header("serial", ("serial number",))] = Field(
         default="", description="its own serial number, by which its reports are known"
     )
+    other_serials: Annotated[Short, Header("other serials", ("other serial numbers",))] = Field(
+        default="",
+        description="serial numbers that its controller, board or firmware reports instead, with commas between",
+    )
     asset_tag: Annotated[Short, Header("asset tag", ("asset", "asset number", "inventory number"))] = Field(
         default="", description="its number in the owner's books"
     )
@@ -47,6 +54,30 @@ class About(Doc):
         default=None, description="until when its maker answers for it"
     )
     own: Own = Field(default={}, description="columns of the installation's own tables")
+
+    @property
+    def others(self) -> tuple[str, ...]:
+        """Serial numbers that it reports beside its own."""
+        return tuple(n for n in (w.strip() for w in self.other_serials.split(",")) if n)
+
+    def is_known_by(self, said: str) -> bool:
+        """Whether a serial number that is reported, however it is spelled, is one of its own. Some makers' firmware reports as
+        serial number what the plate calls the tag."""
+        return serial_key(said) in {serial_key(n) for n in (self.serial, *self.others, self.asset_tag)} - {""}
+
+    def reporting(self, *said: str | None) -> About:
+        """Known by serial numbers that it reports: its own where nobody said one, else beside that, as many as there is room for."""
+        about = self
+        for number in said:
+            told = " ".join((number or "").replace(",", " ").split())
+            if not serial_key(told) or about.is_known_by(told):
+                continue
+            more = ", ".join((*about.others, told))
+            if not about.serial:
+                about = about.model_copy(update={"serial": told[:LONGEST]})
+            elif len(more) <= LONGEST:
+                about = about.model_copy(update={"other_serials": more})
+        return about
 
 
 #: Changes of it, field by field; null and what is left out stay as they are, but for a day, which null takes away. Own columns

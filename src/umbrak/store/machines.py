@@ -140,13 +140,17 @@ def all_summaries(db: Connection) -> dict[UUID, dict[str, Any]]:
 
 
 def machine_by_name_or_serial(db: Connection, name: str, serial: str) -> MachineRow | None:
-    """The machine with this serial number, else the one of this name; None where none, or several have the serial."""
-    known = func.lower(machine.c.name) == func.lower(name)
-    query = _MACHINE.where(or_(known, machine.c.serial == serial) if serial else known).limit(3)
-    rows = [_machine(r) for r in db.execute(query)]
-    of_serial = [r for r in rows if serial and r.about.serial == serial]
-    named = [r for r in rows if r.name.lower() == name.lower()]
-    return of_serial[0] if len(of_serial) == 1 else named[0] if named else None
+    """The machine that reports this serial number, else the one of this name; None where none, or several report it."""
+    of_serial = machines_of_serial(db, serial)
+    return of_serial[0] if len(of_serial) == 1 else machines_named(db, [name]).get(name.casefold())
+
+
+def machines_of_serial(db: Connection, serial: str) -> list[MachineRow]:
+    """Those that report a serial number; none for ""."""
+    if not serial:
+        return []
+    numbered = or_(machine.c.serial == serial, machine.c.other_serials.icontains(serial, autoescape=True))
+    return [r for r in (_machine(row) for row in db.execute(_MACHINE.where(numbered))) if r.about.is_known_by(serial)]
 
 
 def machines_named(db: Connection, names: Sequence[str]) -> dict[str, MachineRow]:

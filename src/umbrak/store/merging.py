@@ -42,17 +42,12 @@ class TwinRow:
 
 
 def _key(column: ColumnElement[str]) -> ColumnElement[str]:
-    """A number however it is written."""
-    return func.lower(func.regexp_replace(column, "[^[:alnum:]]", "", "g"))
-
-
-def plain_number(written: str) -> str:
-    """As `_key` has it."""
-    return "".join(c for c in written.lower() if c.isalnum())
+    """A number however it is written, as `serial_key` has it."""
+    return func.upper(func.regexp_replace(column, "[^[:alnum:]]", "", "g"))
 
 
 def machines_numbered(db: Connection, field: str, numbers: Collection[str]) -> dict[str, tuple[UUID, str]]:
-    """Number, as `plain_number` has it -> (id, name) of the first machine that is looked after and has it as serial or asset_tag."""
+    """Number, as `serial_key` has it -> (id, name) of the first machine that is looked after and has it as serial or asset_tag."""
     key = _key(_UNIQUE[field])
     query = select(key.label("key"), machine.c.id, machine.c.name).where(
         machine.c.retired_at.is_(None), key.in_(set(numbers) - {""})

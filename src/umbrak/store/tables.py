@@ -150,6 +150,8 @@ machine = Table(
     Column("asset_tag", Text, nullable=False, server_default=""),
     #: Columns of the installation's own tables -> what stands there.
     Column("own", JSONB, nullable=False, server_default=text("'{}'")),
+    #: Serial numbers that it reports instead, with commas between.
+    Column("other_serials", Text, nullable=False, server_default=""),
 )
 Index("ix_machine_serial", machine.c.serial)
 #: People write one name in several ways.
@@ -177,6 +179,7 @@ waiting_machine = Table(
     Column("own", JSONB, nullable=False, server_default=text("'{}'")),
     #: Cells of a table that only a sheet gives a meaning: column -> what stands there.
     Column("told", JSONB, nullable=False, server_default=text("'{}'")),
+    Column("other_serials", Text, nullable=False, server_default=""),
 )
 Index("uq_waiting_machine_lower_name", func.lower(waiting_machine.c.name), unique=True)
 

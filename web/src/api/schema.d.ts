@@ -745,6 +745,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/{intake_id}/machine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machine
+         * @description The machine that is known by the serial number it says; null where none is, or several are.
+         */
+        get: operations["get_intakes_intake_id_machine"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes/{intake_id}/match": {
         parameters: {
             query?: never;
@@ -3745,6 +3765,12 @@ export interface components {
              */
             keeper: string;
             /**
+             * Other Serials
+             * @description serial numbers that its controller, board or firmware reports instead, with commas between
+             * @default
+             */
+            other_serials: string;
+            /**
              * Own
              * @description columns of the installation's own tables
              * @default {}
@@ -3997,6 +4023,19 @@ export interface components {
             text: string;
             /** Used Gib */
             used_gib: number;
+        };
+        /**
+         * Another
+         * @description By what a report is of another machine than the one that it is held against.
+         */
+        Another: {
+            /**
+             * Name
+             * @description The machine that is known by it; None where none is.
+             */
+            name: string | null;
+            /** Serial */
+            serial: string;
         };
         /**
          * Answer
@@ -5546,11 +5585,8 @@ export interface components {
          * @description All that a report says beside what is known.
          */
         Difference: {
-            /**
-             * Another Serial
-             * @description The serial number by which it is of another machine; what model it says it is, where the sheet has another name.
-             */
-            another_serial: string | null;
+            /** @description That it is of another machine; what model it says it is, where the sheet has another name. */
+            another: components["schemas"]["Another"] | null;
             /** Calls Itself */
             calls_itself: string | null;
             /** Facts */
@@ -6008,7 +6044,7 @@ export interface components {
         };
         /**
          * FactDifference
-         * @description A fact about the whole machine: "firmware", "serial", "processors.SOCKET", or the drive of "bays.NUMBER".
+         * @description A fact about the whole machine: "firmware", "serial", "other_serials", "processors.SOCKET", or the drive of "bays.NUMBER".
          */
         FactDifference: {
             /** Fact */
@@ -7246,6 +7282,8 @@ export interface components {
             keeper?: string | null;
             /** Name */
             name?: string | null;
+            /** Other Serials */
+            other_serials?: string | null;
             /** Own */
             own?: {
                 [key: string]: string;
@@ -8103,6 +8141,12 @@ export interface components {
             keeper?: string;
             /** Name */
             name: string;
+            /**
+             * Other Serials
+             * @description serial numbers that its controller, board or firmware reports instead, with commas between
+             * @default
+             */
+            other_serials?: string;
             /**
              * Own
              * @description columns of the installation's own tables
@@ -9808,6 +9852,21 @@ export interface components {
             do: "renew";
         };
         /**
+         * Reporting
+         * @description A machine that is here already and reports so.
+         */
+        Reporting: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Retired */
+            retired: boolean;
+        };
+        /**
          * Reservation
          * @description Modules of a kind that a plan is going to use.
          */
@@ -10634,6 +10693,8 @@ export interface components {
             duty_group?: string | null;
             /** Keeper */
             keeper?: string | null;
+            /** Other Serials */
+            other_serials?: string | null;
             /** Own */
             own?: {
                 [key: string]: string;
@@ -13286,6 +13347,12 @@ export interface components {
             model?: string;
             /** Name */
             name: string;
+            /**
+             * Other Serials
+             * @description serial numbers that its controller, board or firmware reports instead, with commas between
+             * @default
+             */
+            other_serials?: string;
             /**
              * Own
              * @description columns of the installation's own tables
@@ -16072,6 +16139,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_intakes_intake_id_machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reporting"] | null;
                 };
             };
             /** @description Not signed in */

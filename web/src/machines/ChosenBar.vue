@@ -22,7 +22,7 @@ const saying = ref(false)
 const asking = ref(false)
 const twins = ref<MachineView[]>([])
 /** What one serial number or tag cannot be for many. */
-const FIELDS = ABOUT.filter((f) => !['serial', 'asset_tag'].includes(f.name))
+const FIELDS = ABOUT.filter((f) => !['serial', 'other_serials', 'asset_tag'].includes(f.name))
 const said = reactive<Record<string, string>>({ site: '' })
 
 async function start(work: () => Promise<Job>): Promise<void> {

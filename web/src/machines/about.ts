@@ -27,6 +27,7 @@ export const ABOUT: AboutField[] = [
   { name: 'keeper', words: 'Looked after by', placeholder: 'nobody named', atFirst: true, short: 'Looked after', as: (by) => `by ${by}`, untold: 'by nobody named' },
   { name: 'warranty_end', words: 'Warranty until', type: 'date', atFirst: true, short: 'Warranty', as: (end) => (end < new Date().toISOString().slice(0, 10) ? `ended ${end}` : `until ${end}`), untold: 'end not known' },
   { name: 'serial', words: 'Serial number', placeholder: 'not known', mono: true, wide: true, atFirst: true, short: 'Serial', untold: '' },
+  { name: 'other_serials', words: 'Serials it also reports', placeholder: 'none; with commas between', mono: true, wide: true, short: 'Also reports', untold: '' },
   { name: 'asset_tag', words: 'Asset tag', placeholder: 'none', mono: true, short: 'Asset tag', untold: '' },
 ]
 

@@ -12,7 +12,7 @@ export function slotWords(slots: string[], board: Board): string {
   return printed.length > 4 ? `${printed.slice(0, 3).join(', ')} and ${printed.length - 3} more` : printed.join(', ')
 }
 
-const FIELDS: Record<string, string> = { name: 'name', place: 'place', site: 'site', duty_group: 'duty group', keeper: 'who looks after it', warranty_end: 'end of warranty', serial: 'serial number', asset_tag: 'asset tag', own: 'columns of your own', facts: 'facts', retired_at: '' }
+const FIELDS: Record<string, string> = { name: 'name', place: 'place', site: 'site', duty_group: 'duty group', keeper: 'who looks after it', warranty_end: 'end of warranty', serial: 'serial number', other_serials: 'serials it also reports', asset_tag: 'asset tag', own: 'columns of your own', facts: 'facts', retired_at: '' }
 
 /** What was done: "changed CPU2 F2 in the plan “Even out”". */
 export function historyWords(line: HistoryLine, board: Board): string {

@@ -258,16 +258,6 @@ def named_by(sheet: Sheet, system: SystemFacts | None) -> str | None:
     return next((n for n in sheet.models if _key(n) in said), None)
 
 
-def another_serial(reading: SurveyReading, serial: str | None, asset_tag: str | None) -> str | None:
-    """The serial number by which a report says that it is of another machine; None where it does not, or one is not known. Some
-    makers' firmware reports as serial number what the plate calls the tag."""
-    said = reading.system.serial if reading.system else None
-    if not said or not serial:
-        return None
-    ours = {n.strip().casefold() for n in (serial, asset_tag) if n}
-    return None if said.strip().casefold() in ours else said
-
-
 def sheet_likeness(sheet: Sheet, reading: SurveyReading) -> SheetLikeness:
     """What of a report speaks for a sheet: model, processors, number of slots, their names. All are compared as
     whole words or counts; a likeness is a suggestion, never a decision."""

@@ -20,9 +20,11 @@ from umbrak.services.people.accounts import Role, need
 from umbrak.services.surveys.intake import (
     Intake,
     Match,
+    Reporting,
     Suggestion,
     draft_from,
     read_as,
+    reporting_machine,
     see_intake,
     suggest,
     suggest_sheets,
@@ -94,6 +96,12 @@ def again(intake_id: UUID, body: ReadAs, engine: Db, account: Person) -> Intake:
 def see(intake_id: UUID, engine: Db, _: Person) -> Intake:
     """What was read."""
     return see_intake(engine, intake_id)
+
+
+@router.get("/{intake_id}/machine", responses=describe(401, 404, 422))
+def machine(intake_id: UUID, engine: Db, _: Person) -> Reporting | None:
+    """The machine that is known by the serial number it says; null where none is, or several are."""
+    return reporting_machine(engine, intake_id)
 
 
 @router.get("/{intake_id}/match", responses=describe(401, 404, 422))

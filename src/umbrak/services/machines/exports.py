@@ -163,7 +163,7 @@ def _machines(db: Connection) -> Iterator[_Row]:
             facts = None
         yield {
             "machine": m.name, "model": m.sheet_title, "site": m.site, "place": m.about.place, "duty group": m.about.duty_group,
-            "looked after by": m.about.keeper, "serial": m.about.serial, "asset tag": m.about.asset_tag, "warranty end": m.about.warranty_end,
+            "looked after by": m.about.keeper, "serial": m.about.serial, "other serials": m.about.other_serials, "asset tag": m.about.asset_tag, "warranty end": m.about.warranty_end,
             "firmware": facts.firmware if facts else None, "system": facts.system if facts else None,
             "installed_gib": s.get("installed_gib"), "usable_gib": s.get("usable_gib"), "official_gib": s.get("official_gib"),
             "need_gib": needs.get(m.id), "planned_gib": s.get("planned_gib"), "verdict": s.get("verdict"),

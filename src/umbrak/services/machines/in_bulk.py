@@ -35,7 +35,7 @@ from umbrak.services.reach import Outside
 from umbrak.services.rounds.changing import do_search
 from umbrak.services.surveys.intake import Intake, Library, keep_intake, suggestions
 from umbrak.services.surveys.network import ask_machine
-from umbrak.services.surveys.resurvey import Difference, compare
+from umbrak.services.surveys.resurvey import Difference, compare, of_another
 from umbrak.store import jobs as store
 from umbrak.store.accounts import Account, find_account
 from umbrak.store.jobs import Ended, JobRow, NewStep, StepRow
@@ -392,19 +392,15 @@ def _beside_what_is_known(db: Connection, machine_id: UUID, intake: Intake) -> s
     """What a report says beside what is known, in words."""
     m = load_machine(db, machine_id)
     found, reading = compare(db, m, intake), intake.reading
-    another = found.another_serial
+    another = found.another
     parts = [
         *([OF_A_GUEST] if reading.virtual else []),
-        *(
-            [f"it says serial number {another}, which is another machine's: {m.row.name} has {m.row.about.serial}"]
-            if another
-            else []
-        ),
+        *([of_another(m, another).rstrip(".")] if another else []),
         *_slot_words(found, m.survey.content.failed),
         *(
             f"{f.fact.removeprefix('processors.')}: {f.reported}"
             for f in found.facts[:3]
-            if f.fact != "serial" or not another
+            if f.fact not in ("serial", "other_serials") or not another
         ),
     ]
     if not reading.slots and reading.usable_gib is not None:

@@ -110,8 +110,7 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     if reading:
         kind = reading.kind
         facts = facts.model_copy(update={"firmware": reading.firmware.version if reading.firmware else None})
-        if reading.system and reading.system.serial and not about.serial:
-            about = about.model_copy(update={"serial": reading.system.serial[:200]})
+        about = about.reporting(reading.system.serial if reading.system else None)
         occupants |= _reported(sheet, reading, new.reports)
         content = told_beside(content, sheet, reading, new.reports, now)
         names = learn_from(db, sheet, reading, new.reports)

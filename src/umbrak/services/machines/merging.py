@@ -118,9 +118,11 @@ def _check_free(db: Connection, m: Loaded) -> None:
 
 def _together(m: Loaded, other: Loaded) -> dict[str, Any]:
     """Columns of the machine that stays, filled in from the other."""
-    values: dict[str, Any] = {}
+    # Whatever the other reported, the one that stays reports.
+    known = m.row.about.reporting(other.row.about.serial, *other.row.about.others)
+    values: dict[str, Any] = {"serial": known.serial, "other_serials": known.other_serials}
     for name, field in About.model_fields.items():
-        if name != "own" and getattr(m.row.about, name) == field.default:
+        if name not in ("own", *values) and getattr(m.row.about, name) == field.default:
             values[name] = getattr(other.row.about, name)
     values["own"] = {**other.row.about.own, **m.row.about.own}
     facts, theirs = m.row.facts, other.row.facts

@@ -9,6 +9,7 @@ from uuid import UUID
 from pydantic.dataclasses import dataclass as checked
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.memory.parts import serial_key
 from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import match_processors
@@ -30,7 +31,7 @@ from umbrak.store import waiting as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
 from umbrak.store.machines import name_taken
-from umbrak.store.merging import machines_numbered, plain_number
+from umbrak.store.merging import machines_numbered
 from umbrak.store.waiting import WaitingRow
 
 
@@ -106,8 +107,7 @@ def keep_waiting_within(db: Connection, account: Account, new: NewWaiting) -> UU
         system = load_intake(db, new.intake_id).reading.system
         if system:
             make, model = make or (system.maker or "")[:200], model or (system.model or "")[:200]
-            if system.serial and not about.serial:
-                about = about.model_copy(update={"serial": system.serial[:200]})
+            about = about.reporting(system.serial)
     if name_taken(db, name):
         raise Refused("name", f"There is a machine {name} already.")
     key = store.add_waiting(
@@ -156,7 +156,7 @@ def _there(db: Connection, rows: Sequence[WaitingRow]) -> dict[UUID, There]:
     """Waiting machine -> the one that is there and has its number."""
     found: dict[UUID, There] = {}
     for field_ in ("asset_tag", "serial"):
-        numbers = {r.id: plain_number(getattr(r.about, field_)) for r in rows}
+        numbers = {r.id: serial_key(getattr(r.about, field_)) for r in rows}
         known = machines_numbered(db, field_, numbers.values())
         found |= {key: There(key, field_, *known[n]) for key, n in numbers.items() if n in known}
     return found

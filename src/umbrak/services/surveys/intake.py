@@ -30,6 +30,7 @@ from umbrak.services.errors import NotFound, Refused
 from umbrak.services.parts.understanding import Labels
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.library import load_sheet
+from umbrak.store import machines as machine_store
 from umbrak.store import sheets as sheet_store
 from umbrak.store import surveys as store
 from umbrak.store.accounts import Account
@@ -257,6 +258,23 @@ def draft_from(engine: Engine, key: UUID) -> str:
     """Text of a sheet drafted from an intake. Raises NotFound."""
     with engine.connect() as db:
         return draft_sheet(load_intake(db, key).reading, key.hex[-6:])
+
+
+@dataclass(frozen=True, slots=True)
+class Reporting:
+    """A machine that is here already and reports so."""
+
+    id: UUID
+    name: str
+    retired: bool
+
+
+def reporting_machine(engine: Engine, key: UUID) -> Reporting | None:
+    """The one machine that is known by the serial number that a report says. Raises NotFound."""
+    with engine.connect() as db:
+        system = load_intake(db, key).reading.system
+        found = machine_store.machines_of_serial(db, (system and system.serial) or "")
+    return Reporting(found[0].id, found[0].name, found[0].retired_at is not None) if len(found) == 1 else None
 
 
 def see_intake(engine: Engine, key: UUID) -> Intake:

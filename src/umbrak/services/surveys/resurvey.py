@@ -21,7 +21,6 @@ from umbrak.core.platform.survey import (
     OF_A_GUEST,
     SlotState,
     SurveyReading,
-    another_serial,
     match_processors,
     named_by,
     says_model,
@@ -42,7 +41,7 @@ from umbrak.store.surveys import add_survey
 
 @dataclass(frozen=True, slots=True)
 class FactDifference:
-    """A fact about the whole machine: "firmware", "serial", "processors.SOCKET", or the drive of "bays.NUMBER"."""
+    """A fact about the whole machine: "firmware", "serial", "other_serials", "processors.SOCKET", or the drive of "bays.NUMBER"."""
 
     fact: str
     known: str | None
@@ -56,6 +55,15 @@ class Unplaced:
     index: int
     locator: str
     bank: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Another:
+    """By what a report is of another machine than the one that it is held against."""
+
+    serial: str
+    #: The machine that is known by it; None where none is.
+    name: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,8 +83,8 @@ class Difference:
     unplaced: tuple[Unplaced, ...]
     #: Slots of the machine that no report is about.
     unreported: tuple[str, ...]
-    #: The serial number by which it is of another machine; what model it says it is, where the sheet has another name.
-    another_serial: str | None = None
+    #: That it is of another machine; what model it says it is, where the sheet has another name.
+    another: Another | None = None
     calls_itself: str | None = None
 
 
@@ -87,12 +95,12 @@ def see_difference(
     with engine.connect() as db:
         m, intake = load_machine(db, machine_id), load_intake(db, intake_id)
         placed = place_reports(db, m, intake, reports or {})
-    return _difference(m, intake, placed)
+        return _difference(db, m, intake, placed)
 
 
 def compare(db: Connection, m: Loaded, intake: Intake) -> Difference:
     """What a report says beside what is known, as far as its names tell which slot is which."""
-    return _difference(m, intake, place_reports(db, m, intake, {}))
+    return _difference(db, m, intake, place_reports(db, m, intake, {}))
 
 
 def place_reports(db: Connection, m: Loaded, intake: Intake, told: Mapping[str, int]) -> dict[str, int]:
@@ -108,7 +116,7 @@ def place_reports(db: Connection, m: Loaded, intake: Intake, told: Mapping[str, 
     return {s: i for s, i in placed.items() if intake.reading.slots[i].state is not SlotState.SOLDERED}
 
 
-def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Difference:
+def _difference(db: Connection, m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Difference:
     reading, fitted = intake.reading, unmarked(m.layout)
     slots = [compare_slot(s, fitted.get(s), reading.slots[placed[s]].occupant()) for s in m.sheet.slots if s in placed]
     facts = []
@@ -119,8 +127,14 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
         known = m.machine.processors.get(socket, "")
         if known != processor:
             facts.append(FactDifference(f"processors.{socket}", known or None, processor or "none"))
-    if reading.system and reading.system.serial and reading.system.serial != m.row.about.serial:
-        facts.append(FactDifference("serial", m.row.about.serial or None, reading.system.serial))
+    about, another = m.row.about, _another(db, m, reading)
+    if another:
+        others = about.reporting(another.serial).other_serials
+        facts.append(FactDifference("serial", about.serial or None, another.serial))
+        if others != about.other_serials:
+            facts.append(FactDifference("other_serials", about.other_serials or None, others))
+    elif reading.system and reading.system.serial and not about.serial:
+        facts.append(FactDifference("serial", None, reading.system.serial))
     facts += _drive_differences(m, reading)
     failed = [s for s, i in placed.items() if reading.slots[i].state is SlotState.FAILED]
     unplaced = tuple(
@@ -138,9 +152,17 @@ def _difference(m: Loaded, intake: Intake, placed: Mapping[str, int]) -> Differe
         failed=tuple(s for s in m.sheet.slots if s in failed),
         unplaced=unplaced,
         unreported=tuple(s for s in m.sheet.slots if s not in placed),
-        another_serial=another_serial(reading, m.row.about.serial, m.row.about.asset_tag),
+        another=another,
         calls_itself=_calls_itself(m, reading),
     )
+
+
+def _another(db: Connection, m: Loaded, reading: SurveyReading) -> Another | None:
+    about, said = m.row.about, reading.system.serial if reading.system else None
+    if not said or about.is_known_by(said):
+        return None
+    there = next((o.name for o in store.machines_of_serial(db, said) if o.id != m.row.id), None)
+    return Another(said, there) if about.serial or there else None
 
 
 def _calls_itself(m: Loaded, reading: SurveyReading) -> str | None:
@@ -153,14 +175,18 @@ def _calls_itself(m: Loaded, reading: SurveyReading) -> str | None:
 def check_of(db: Connection, m: Loaded, intake_id: UUID) -> None:
     """Raises NotFound, and Refused for a report that says it is of another machine, or of a guest of one: nothing of this one
     is shown by it."""
-    about, reading = m.row.about, load_intake(db, intake_id).reading
+    reading = load_intake(db, intake_id).reading
     _not_of_a_guest(reading)
-    if said := another_serial(reading, about.serial, about.asset_tag):
-        raise Refused(
-            "intake_id",
-            f"This report is of another machine: it says serial number {said}, and {m.row.name} has {about.serial}. "
-            "If it is this one, take that number over in Survey first.",
-        )
+    if another := _another(db, m, reading):
+        told = f"{of_another(m, another)} If it is this one, take that number over in Survey first."
+        raise Refused("intake_id", told)
+
+
+def of_another(m: Loaded, another: Another) -> str:
+    """That a report is another machine's, and by what."""
+    ours = f"{m.row.name} has {m.row.about.serial}" if m.row.about.serial else ""
+    has = " and ".join(filter(None, (ours, another.name and f"{another.name} has that one")))
+    return f"This report is of another machine: it says serial number {another.serial}, and {has}."
 
 
 def _not_of_a_guest(reading: SurveyReading) -> None:
@@ -204,7 +230,10 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         m, intake = loaded(db, row), load_intake(db, taken.intake_id)
         _not_of_a_guest(intake.reading)
         placed = place_reports(db, m, intake, taken.reports)
-        found = _difference(m, intake, placed)
+        found = _difference(db, m, intake, placed)
+        if found.another and len({"serial", "other_serials"} & set(taken.facts)) != 1:
+            ask = "Say whether that is its number now or another one of its own: nothing of another machine's is kept."
+            raise Refused("facts", f"{of_another(m, found.another)} {ask}")
         if taken.revision != m.survey.revision:
             yours = {"slots": list(taken.slots), "facts": list(taken.facts)}
             raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", found, yours)
@@ -281,6 +310,8 @@ def _take_facts(db: Connection, m: Loaded, found: Difference, chosen: Sequence[s
             changes["firmware"] = reported
         elif name == "serial":
             columns["serial"] = reported
+        elif name == "other_serials":
+            columns["other_serials"] = reported
         elif name.startswith("processors."):
             changes.setdefault("processors", {})[name.removeprefix("processors.")] = (
                 None if reported == "none" else reported

@@ -96,6 +96,10 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
               <span class="faded small beside">{{ plural(reading.slots.length, 'slot') }} reported, {{ plural(reading.processors.length, 'processor') }}, firmware {{ reading.firmware?.version ?? 'not known' }}; from {{ said.intake!.source_name }}</span>
             </p>
             <p v-if="reading.virtual" class="guest" role="alert"><SeverityMark severity="stop" /><span><b>This is a virtual machine's report</b>: its slots and totals are what its host gives it, and no board has them. Leave it out, and ask the host itself.</span></p>
+            <p v-if="making.here.value" class="guest" role="alert">
+              <SeverityMark severity="stop" />
+              <span><b>{{ making.here.value.name }} has this serial number</b>{{ making.here.value.retired ? ' (it is retired)' : '' }}: one machine need not be made twice. <router-link class="quiet-link" :to="{ path: `/machines/${making.here.value.id}/survey`, query: { intake: said.intake!.id } }">Take the report over there</router-link></span>
+            </p>
             <p><KindFound :intake="said.intake!" @taken="making.tookIn" /></p>
             <details v-if="reading.warnings.length" class="small" :open="reading.warnings.length <= 3">
               <summary>{{ plural(reading.warnings.length, 'thing') }} to look at in it</summary>

@@ -106,6 +106,18 @@ export function useMaking(kept: (id: string | null) => void) {
     }
   }
 
+  /** The machine that is here already and reports the same serial number. */
+  const here = shallowRef<{ id: string; name: string; retired: boolean } | null>(null)
+  watch(
+    () => said.intake?.id,
+    async (id) => {
+      here.value = null
+      const found = id ? await gently(() => ask(api.GET('/api/intakes/{intake_id}/machine', { params: { path: { intake_id: id } } }))) : null
+      if (said.intake?.id === id) here.value = found ?? null
+    },
+    { immediate: true },
+  )
+
   const load = () => gently(async () => (sheets.value = await ask(api.GET('/api/sheets'))))
   void load()
 
@@ -394,7 +406,7 @@ export function useMaking(kept: (id: string | null) => void) {
     }
   }
 
-  return { onlySheet, wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
+  return { onlySheet, here, wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
 }
 
 export type Making = ReturnType<typeof useMaking>

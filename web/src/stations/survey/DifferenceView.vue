@@ -26,7 +26,7 @@ const load = oneAtATime(async () => {
     const difference = await ask(api.POST('/api/machines/{machine_id}/difference', { params, body: { intake_id: props.intake.id, reports: reports.value } }))
     // What only adds is taken over unless one says no; what contradicts is one's own to decide, and so is all of another machine's
     // report. What one has decided stays so.
-    const own = !difference.another_serial
+    const own = !difference.another
     const seen = new Set(found.value?.slots.map((d) => d.slot))
     const seenFacts = new Set(found.value?.facts.map((f) => f.fact))
     const adds = difference.slots.filter((d) => (seen.has(d.slot) ? taken.value.has(d.slot) : own && (d.change === 'fills-in' || d.change === 'comes')))
@@ -63,6 +63,13 @@ function takeGroup(slots: string[], take: boolean): void {
   for (const s of slots) if (take) next.add(s); else next.delete(s)
   taken.value = next
 }
+/** Of another machine's report: what its number is of this one. Nothing of it is kept until that is said. */
+const ours = computed<'serial' | 'other_serials' | null>({
+  get: () => (facts.value.has('serial') ? 'serial' : facts.value.has('other_serials') ? 'other_serials' : null),
+  set: (as) => (facts.value = new Set([...[...facts.value].filter((f) => !NUMBERS.includes(f)), ...(as ? [as] : [])])),
+})
+const NUMBERS = ['serial', 'other_serials']
+const factRows = computed(() => (found.value?.facts ?? []).filter((f) => !found.value?.another || !NUMBERS.includes(f.fact)))
 const totals = computed(() => {
   const { installed_gib: installed, usable_gib: usable } = props.intake.reading
   return [installed ? `${gb(installed)} GB installed` : '', usable ? `${gb(usable)} GB usable` : ''].filter(Boolean).join(', ')
@@ -77,7 +84,9 @@ function toggled(set: Set<string>, key: string): Set<string> {
 }
 function takeAll(all: boolean): void {
   taken.value = new Set(all ? rows.value.filter((d) => d.change !== 'untold').map((d) => d.slot) : [])
-  facts.value = new Set(all ? found.value?.facts.map((f) => f.fact) : [])
+  const numbered = ours.value
+  facts.value = new Set(all ? factRows.value.map((f) => f.fact) : [])
+  if (found.value?.another) ours.value = numbered
 }
 const factWords = (fact: string) =>
   fact.startsWith('processors.') ? `processor in ${fact.slice(11)}` : fact.startsWith('bays.') ? `drive in bay ${fact.slice(5)}` : fact === 'serial' ? 'serial number' : fact
@@ -110,10 +119,14 @@ async function accept(): Promise<void> {
       <SeverityMark severity="stop" />
       <span><b>This is a virtual machine's report</b>: its slots and totals are what its host gives it. Cancel, and ask the host itself.</span>
     </p>
-    <p v-if="found?.another_serial" class="another" role="alert">
+    <div v-if="found?.another" class="another" role="alert">
       <SeverityMark severity="stop" />
-      <span><b>This is another machine's report</b>: it says serial number <span class="mono">{{ found.another_serial }}</span><template v-if="found.calls_itself"> and {{ found.calls_itself }}</template>; {{ machine.name }} has <span class="mono">{{ machine.about.serial }}</span>. Cancel, unless its board was changed or its number was noted wrong: then take the number over.</span>
-    </p>
+      <div>
+        <b>This is another machine's report</b>: it says serial number <span class="mono">{{ found.another.serial }}</span><template v-if="found.another.name">, which is {{ found.another.name }}'s</template><template v-if="found.calls_itself"> and {{ found.calls_itself }}</template>; {{ machine.name }} has <span v-if="machine.about.serial" class="mono">{{ machine.about.serial }}</span><template v-else>none that is known</template>. Cancel, unless
+        <label><input v-model="ours" type="radio" value="serial" name="ours" /> that is {{ machine.name }}'s own: its board was changed, or its number was noted wrong</label>
+        <label v-if="found.facts.some((f) => f.fact === 'other_serials')"><input v-model="ours" type="radio" value="other_serials" name="ours" /> {{ machine.name }} reports that one too: its controller or its board has a number of its own</label>
+      </div>
+    </div>
     <p v-else-if="found?.calls_itself" class="another" role="status">
       <SeverityMark severity="ask" />
       <span>It calls itself <b>{{ found.calls_itself }}</b>, and is kept here as {{ machine.sheet_title }}.</span>
@@ -135,7 +148,7 @@ async function accept(): Promise<void> {
           >
         </li>
       </ul>
-      <table v-if="rows.length || found.facts.length">
+      <table v-if="rows.length || factRows.length">
         <thead>
           <tr>
             <th scope="col"><span class="visually-hidden">take over</span></th>
@@ -145,7 +158,7 @@ async function accept(): Promise<void> {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="f in found.facts" :key="f.fact">
+          <tr v-for="f in factRows" :key="f.fact">
             <td><input type="checkbox" :checked="facts.has(f.fact)" :aria-label="`Take over the ${factWords(f.fact)}`" @change="facts = toggled(facts, f.fact)" /></td>
             <th scope="row">{{ factWords(f.fact) }}</th>
             <td>{{ f.known ?? 'not known' }}</td>
@@ -187,7 +200,7 @@ async function accept(): Promise<void> {
       </p>
       <div class="choices">
         <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
-        <button type="button" class="press" @click="accept">Keep this survey</button>
+        <button type="button" class="press" :disabled="!!found.another && !ours" @click="accept">Keep this survey</button>
       </div>
     </template>
   </section>
@@ -272,6 +285,12 @@ input {
   border: solid var(--rule);
   border-width: 1px 0;
   font-size: 14px;
+}
+.another label {
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+  padding-top: 4px;
 }
 .choices {
   display: flex;
