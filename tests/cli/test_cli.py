@@ -128,6 +128,24 @@ def test_wrong_cases_name_the_line(case: Any, change: tuple[str, str], says: str
     assert code == 1 and says in err
 
 
+@pytest.mark.parametrize(
+    ("commands", "given", "says"),
+    [
+        (["check", "routes", "brief", "run-sheet"], listing([Device("A1")]), "this is a report, and no case: `umbrak read`"),
+        (["check", "read"], (DEMO / "ostrel-t2.yaml").read_text(), "this is a sheet, and no "),
+        (["sheet lint", "rounds"], json.dumps({"sheet": "x", "slots": {}}, indent=1), "this is a case, and no "),
+        (["check", "sheet draft"], "waves: []\nmachines: []\n", "this is a round, and no "),
+        (["check", "rounds"], "{}", " is missing"),
+    ],
+)  # fmt: skip
+def test_a_file_that_is_for_another_command_is_said_to_be(
+    case: Any, commands: list[str], given: str, says: str
+) -> None:
+    for command in commands:
+        code, out, err = run(*command.split(), case(given))
+        assert (code, out) == (1, "") and says in err.splitlines()[0], command
+
+
 def test_what_is_odd_about_modules_is_said_and_answered_all_the_same(case: Any) -> None:
     odd = f"sheet: {DEMO}/ostrel-t2.yaml\nslots: {{A: 5GB DDR3 SO-DIMM burnt}}\ngoal: {{A: {{generation: DDR3, capacity_gib: 5}}}}\ncandidates: [{{part: X, module: 2x4GB DDR3L, price: 9}}]\n"  # fmt: skip
     path = case(odd)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import gzip
 import re
+import sys
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -179,7 +182,19 @@ def test_a_listing_without_indentation_handles_or_with_quoting_reads_the_same() 
         (b"# dmidecode 3.4\n/dev/mem: Permission denied\n", "not-a-listing", "had no right to read the tables"),
         (b"sh: 1: dmidecode: command not found\n", "not-a-listing", "The program is not on that machine"),
         (b"", "empty", "nothing in it"),
-        (b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "kind-unknown", "none of the kinds"),
+        (b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "kind-unknown", "a picture: type what it shows"),
+        (b"\0\0\0\x18ftypheic\0\0\0\0", "kind-unknown", "a picture"),
+        (b"%PDF-1.7\n1 0 obj\n", "kind-unknown", "copy the text out of it"),
+        (gzip.compress(listing(MACHINE).encode()), "kind-unknown", "packed: unpack it, and give what was in it (gzip)"),
+        (Path(sys.executable).resolve().read_bytes()[:40_000], "kind-unknown", "a program"),
+        (Path(__file__).read_bytes().replace(b"a", b"\0"), "kind-unknown", "none of the kinds"),
+        (b"umbrak-sheet: 1\nid: x\n", "kind-unknown", "a sheet, which tells of a model"),
+        # It could be a structure, by its first bytes.
+        (
+            b"\x11\x22\x00\x11 no strings" + bytes(range(1, 30)) + b"\0\0" + b"\xff" * 99,
+            "kind-unknown",
+            "none of the kinds",
+        ),
         (b"_SM3_\0\0", "cut", "needs 24 bytes"),
         (b"\0" * 64, "empty", "nothing in it"),
     ],

@@ -20,6 +20,7 @@ from umbrak.formats.hardware import looks_like_hardware, read_hardware
 from umbrak.formats.hexed import looks_hexed, unhexed
 from umbrak.formats.inxi import looks_like_inxi, read_inxi
 from umbrak.formats.kernel import looks_like_kernel, read_kernel
+from umbrak.formats.other_files import other_file
 from umbrak.formats.profiler import looks_like_profiler, read_profiler
 from umbrak.formats.redfish import looks_like_redfish, read_redfish
 from umbrak.formats.slot_labels import looks_like_labels, read_labels
@@ -149,8 +150,8 @@ def read_any(
     chosen = kind or detect(data, read_label)
     if chosen in ("spd", "smbios", "hex") and not _is_binary(data) and looks_hexed(text := decoded(data)):
         data = unhexed(text, deadline)
-    if chosen is None and data[:4] == b"PK\x03\x04":
-        raise InputError("kind-unknown", [Fault("a spreadsheet or an archive: take it in with many at once", "byte 0")])
+    if chosen is None and (other := other_file(data)):
+        raise InputError("kind-unknown", [Fault(other, "byte 0")])
     if chosen is None:
         if b"\0" not in data[:4096]:
             return _unread(decoded(data), deadline)

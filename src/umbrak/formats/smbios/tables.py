@@ -52,36 +52,39 @@ class Structure:
         return self.strings[index - 1].strip() if index and index <= len(self.strings) else None
 
 
-def looks_like_tables(data: bytes) -> bool:
-    """Whether the bytes begin with an entry point or a plausible structure."""
-    if data[:4] == b"_SM_" or data[:5] == b"_SM3_":
-        return True
-    # The first structure of a raw table: a known type, a length of at least its header, a small handle.
-    if len(data) < 8 or data[1] < 4 or 0 not in data[:16]:
-        return False
-    if data[0] in _KNOWN_TYPES:
-        return b"\0\0" in data[data[1] : data[1] + 4096]
-    # A maker's own may stand first: then what follows it tells.
-    return data[0] >= _FIRST_OF_MAKERS and _leads_to_known(data)
-
-
 #: Types of DSP0134; from the latter on they are the makers' own (7).
 _KNOWN_TYPES = frozenset({*range(47), 126, 127})
 _FIRST_OF_MAKERS = 128
+#: Types that every table has -> shortest formatted part in any version (7.1 to 7.5, 7.17, 7.18, 7.20).
+_SHORTEST = {0: 0x12, 1: 0x08, 2: 0x08, 3: 0x09, 4: 0x1A, codes.MEMORY_ARRAY: 0x0F, codes.MEMORY_DEVICE: 0x15, 19: 0x0F}
+#: Structures before one of those: a maker's own may stand first.
+_MOST_BEFORE = 64
+#: Between a structure and its end [bytes].
+_MOST_OF_STRINGS = 4096
 
 
-def _leads_to_known(data: bytes) -> bool:
+def looks_like_tables(data: bytes) -> bool:
+    """Whether the bytes begin with an entry point, or with structures of which one is of a type that every table has, and has
+    strings. Most binary files begin with what could be a structure's header; few go on so."""
+    if data[:4] == b"_SM_" or data[:5] == b"_SM3_":
+        return True
     offset = 0
-    for _ in range(64):
-        if (
-            offset + 4 > len(data)
-            or data[offset + 1] < 4
-            or not (data[offset] in _KNOWN_TYPES or data[offset] >= _FIRST_OF_MAKERS)
-        ):
+    for _ in range(_MOST_BEFORE):
+        if offset + 4 > len(data):
             return False
-        if data[offset] in _KNOWN_TYPES:
-            return True
-        closing = data.find(b"\0\0", offset + data[offset + 1], offset + data[offset + 1] + 4096)
+        kind, length = data[offset], data[offset + 1]
+        if length < 4 or not (kind in _KNOWN_TYPES or kind >= _FIRST_OF_MAKERS):
+            return False
+        strings_at = offset + length
+        closing = data.find(b"\0\0", strings_at, strings_at + _MOST_OF_STRINGS)
+        strings = data[strings_at : closing if closing >= 0 else strings_at + _MOST_OF_STRINGS]
+        if any(0 < byte < 0x20 for byte in strings):
+            return False
+        if kind in _SHORTEST:
+            if length < _SHORTEST[kind]:
+                return False
+            if strings.strip(b"\0"):
+                return True
         if closing < 0:
             return False
         offset = closing + 2
