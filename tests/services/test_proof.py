@@ -18,13 +18,14 @@ from umbrak.core.proof.wanted import Wanted
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.documents import layout_json
 from umbrak.services.bench.ending import SignOff, sign_off
-from umbrak.services.bench.entering import enter_as
+from umbrak.services.bench.entering import add_log, enter_as
 from umbrak.services.bench.making import start_run
 from umbrak.services.errors import NotAllowed, Refused
 from umbrak.services.evidence.trials import list_trials
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines.listing import list_machines
 from umbrak.services.machines.page import see_machine
+from umbrak.services.people.accounts import add_account
 from umbrak.services.plans.approval import approve, see_risk
 from umbrak.services.plans.editing import edit_plan, stage_plan, start_plan
 from umbrak.services.plans.view import see_plan
@@ -192,6 +193,46 @@ def test_nobody_said_whether_errors_are_counted(engine: Engine, technician: Acco
     assert bench.proof.counts is False and item(bench, Wanted.SOAK)[0] == "lacking"
 
 
+def test_no_later_test_takes_back_what_one_found_and_a_part_is_not_all(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    bench.tick(lead, Wanted.SLOTS)
+    bench.enter("survey", slots=as_seen(bench))
+
+    other = add_account(engine, "ola", shown_as="Ola", password="a long one of many words", role="technician")
+
+    def stands() -> tuple[str, str]:
+        return item(bench, Wanted.TEST)
+
+    # A log of a test that was run within the system, over what it was given.
+    log = b"want 1024MB\ngot 1024MB (1073741824 bytes)\nLoop 1/1:\n  Random Value : ok\nDone.\n"
+    add_log(engine, technician, bench.id, uuid4(), "within", log, bench.now)
+    assert stands() == ("lacking", "the memory test went over 1 of 576 GB alone")
+    bench.enter("memory-test", tool="stick", passes=0, errors=0)
+    assert stands()[0] == "lacking"
+    bad = bench.enter("memory-test", tool="stick", passes=1, errors=1)
+    for _ in range(2):
+        bench.enter("memory-test", tool="stick", passes=4, errors=0)
+        assert stands() == ("against", "a memory test found 1 error, and no module was handled since")
+    with pytest.raises(NotAllowed, match="taken back by"):
+        bench.enter("test-withdrawn", other, test=str(bad), text="of another machine")
+    bench.enter("test-withdrawn", lead, test=str(bad), text="of another machine")
+    assert stands() == ("there", "8 passes without an error")
+    assert [t.withdrawn for t in bench.proof.tests if t.errors] == [f"of another machine ({lead.shown_as})"]
+    for gone in (bad, uuid4()):
+        with pytest.raises(Refused, match="no such memory test"):
+            bench.enter("test-withdrawn", lead, test=str(gone), text="again")
+    # What was found is of the machine as it was: a module that is handled begins it anew.
+    bench.enter("memory-test", tool="stick", passes=1, errors=3)
+    bench.now += timedelta(minutes=1)
+    bench.enter("changed", slots=["CPU2.A2"], text="drawn and pushed again")
+    assert stands() == ("lacking", "no memory test since modules were handled")
+    bench.now += timedelta(minutes=1)
+    bench.enter("memory-test", tool="stick", passes=1, errors=0)
+    assert stands()[0] == "there"
+
+
 def test_a_failed_test_leads_to_its_culprit_and_to_the_shelf(
     engine: Engine, technician: Account, lead: Account
 ) -> None:
@@ -200,7 +241,7 @@ def test_a_failed_test_leads_to_its_culprit_and_to_the_shelf(
     bench.enter("label", slot="CPU2.C2", text="", serial="S-9")
     bench.enter("survey", slots=as_seen(bench))
     bench.enter("memory-test", tool="stick", passes=1, errors=12)
-    with pytest.raises(Refused, match="cannot be waived: the newest memory test found 12 errors"):
+    with pytest.raises(Refused, match="cannot be waived: a memory test found 12 errors"):
         bench.enter("waived", lead, what="memory test", reason="no time")
     with pytest.raises(Refused, match="No fault search is open"):
         bench.enter("found", module="CPU2.C2")

@@ -134,7 +134,17 @@ class MemoryTestDoc(Entry):
     tool: StepKey
     passes: Annotated[int, Field(ge=0, le=100_000)]
     errors: Count
+    #: How much it went over; null = all that there is. [GiB]
+    tested_gib: Amount | None = None
     text: Words = ""
+
+
+class TestWithdrawnDoc(Entry):
+    """A memory test's result was entered wrong, or is of something else: it counts no more."""
+
+    kind: Literal["test-withdrawn"]
+    test: Key
+    text: Annotated[Words, Field(min_length=1)]
 
 
 class ReadingDoc(Entry):
@@ -263,7 +273,8 @@ class FoundDoc(Entry):
 ReadingDoc.model_rebuild()
 #: What a person, or the bench's page, sends.
 EntryDoc = Annotated[
-    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | DoubtDoc | LabelDoc | ChangedDoc | WaivedDoc | SurveyDoc | MemoryTestDoc | ReadingDoc
+    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | DoubtDoc | LabelDoc | ChangedDoc | WaivedDoc | SurveyDoc | MemoryTestDoc
+    | TestWithdrawnDoc | ReadingDoc
     | SoakDoc | CountingDoc | RestartDoc | ScrubDoc | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc
     | BootUndoneDoc | FoundDoc,
     Field(discriminator="kind"),
@@ -296,7 +307,8 @@ class TestLogDoc(MemoryTestDoc):
 
 #: What is kept: also what came with a file, which is read here and not sent.
 KeptEntry = Annotated[
-    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | DoubtDoc | LabelDoc | ChangedDoc | WaivedDoc | SurveyDoc | TestLogDoc | ReadingDoc
+    DoneDoc | UndoneDoc | NotRightDoc | NoteDoc | DoubtDoc | LabelDoc | ChangedDoc | WaivedDoc | SurveyDoc | TestLogDoc
+    | TestWithdrawnDoc | ReadingDoc
     | SoakDoc | CountingDoc | RestartDoc | ScrubDoc | AlertDoc | ClearedDoc | AllocationDoc | ProposalDoc | SymptomDoc | BootDoc
     | BootUndoneDoc | FoundDoc | PhotoDoc | SignedDoc,
     Field(discriminator="kind"),

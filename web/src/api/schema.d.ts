@@ -7650,6 +7650,11 @@ export interface components {
             /** Passes */
             passes: number;
             /**
+             * Tested Gib
+             * @description How much it went over; null = all that there is. [GiB]
+             */
+            tested_gib?: number | null;
+            /**
              * Text
              * @default
              */
@@ -10532,7 +10537,7 @@ export interface components {
              */
             at: string;
             /** Entry */
-            entry: components["schemas"]["DoneDoc"] | components["schemas"]["UndoneDoc"] | components["schemas"]["NotRightDoc"] | components["schemas"]["NoteDoc"] | components["schemas"]["DoubtDoc"] | components["schemas"]["LabelDoc"] | components["schemas"]["ChangedDoc"] | components["schemas"]["WaivedDoc"] | components["schemas"]["SurveyDoc"] | components["schemas"]["MemoryTestDoc"] | components["schemas"]["ReadingDoc"] | components["schemas"]["SoakDoc"] | components["schemas"]["CountingDoc"] | components["schemas"]["RestartDoc"] | components["schemas"]["ScrubDoc"] | components["schemas"]["AlertDoc"] | components["schemas"]["ClearedDoc"] | components["schemas"]["AllocationDoc"] | components["schemas"]["ProposalDoc"] | components["schemas"]["SymptomDoc"] | components["schemas"]["BootDoc"] | components["schemas"]["BootUndoneDoc"] | components["schemas"]["FoundDoc"];
+            entry: components["schemas"]["DoneDoc"] | components["schemas"]["UndoneDoc"] | components["schemas"]["NotRightDoc"] | components["schemas"]["NoteDoc"] | components["schemas"]["DoubtDoc"] | components["schemas"]["LabelDoc"] | components["schemas"]["ChangedDoc"] | components["schemas"]["WaivedDoc"] | components["schemas"]["SurveyDoc"] | components["schemas"]["MemoryTestDoc"] | components["schemas"]["TestWithdrawnDoc"] | components["schemas"]["ReadingDoc"] | components["schemas"]["SoakDoc"] | components["schemas"]["CountingDoc"] | components["schemas"]["RestartDoc"] | components["schemas"]["ScrubDoc"] | components["schemas"]["AlertDoc"] | components["schemas"]["ClearedDoc"] | components["schemas"]["AllocationDoc"] | components["schemas"]["ProposalDoc"] | components["schemas"]["SymptomDoc"] | components["schemas"]["BootDoc"] | components["schemas"]["BootUndoneDoc"] | components["schemas"]["FoundDoc"];
         };
         /** RunStart */
         RunStart: {
@@ -12720,8 +12725,33 @@ export interface components {
              * @description Whether modules were handled since.
              */
             stale: boolean;
+            /**
+             * Tested Gib
+             * @description How much it went over; None = all that there is. [GiB]
+             */
+            tested_gib: number | null;
             /** Tool */
             tool: string;
+            /**
+             * Withdrawn
+             * @description Why it was taken back, and by whom; "" = it was not.
+             */
+            withdrawn: string;
+        };
+        /**
+         * TestWithdrawnDoc
+         * @description A memory test's result was entered wrong, or is of something else: it counts no more.
+         */
+        TestWithdrawnDoc: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "test-withdrawn";
+            /** Test */
+            test: string;
+            /** Text */
+            text: string;
         };
         /** There */
         There: {

@@ -53,6 +53,7 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'run changed': 'handled a module beside the run sheet',
     'run waived': 'went on without something that the proof lacks',
     'run counting': 'said whether its errors are counted',
+    'run test-withdrawn': 'took a memory test’s result back',
     'run boot-undone': 'took a boot’s answer back',
     'run signed': 'signed the proof off',
     'run photo': 'took a photo at the bench',

@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from umbrak.core.memory.module import amount
 from umbrak.core.proof.compare import Comparison
 from umbrak.core.proof.soak import Soak
 from umbrak.core.proof.wanted import Wanted
@@ -40,14 +41,22 @@ class Item:
         return self.state in (State.THERE, State.WAIVED)
 
 
+#: What share of the memory a test has to go over. From within a running system some is in use, and cannot be gone over.
+ENOUGH = 0.75
+
+
 @dataclass(frozen=True, slots=True)
 class MemoryTests:
     """Memory tests since modules were handled last."""
 
+    #: Without an error, over enough of the memory.
     passes: int
-    #: Of the newest one.
+    #: Of all of them: no later test takes back what one found, while nothing was handled.
     errors: int
     count: int
+    #: The most that passes went over, where none went over enough, and how much there is. [GiB]
+    part_gib: float | None = None
+    whole_gib: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,9 +149,13 @@ def _again(evidence: Evidence, name: Callable[[str], str]) -> Item:
 
 def _test(tests: MemoryTests) -> Item:
     if tests.errors:
-        return Item(Wanted.TEST, State.AGAINST, f"the newest memory test found {tests.errors} errors")
+        found = f"{tests.errors} {'error' if tests.errors == 1 else 'errors'}"
+        return Item(Wanted.TEST, State.AGAINST, f"a memory test found {found}, and no module was handled since")
     if not tests.count:
         return Item(Wanted.TEST, State.LACKING, "no memory test since modules were handled")
+    if not tests.passes and tests.part_gib is not None:
+        part = f"{amount(tests.part_gib)} of {amount(tests.whole_gib)} GB"
+        return Item(Wanted.TEST, State.LACKING, f"the memory test went over {part} alone")
     if not tests.passes:
         return Item(Wanted.TEST, State.LACKING, "the memory test did not end a pass")
     return Item(

@@ -107,7 +107,12 @@ def add_log(
     with engine.begin() as db:
         row = under_way(db, run_id)
         entry = TestLogDoc(
-            kind="memory-test", tool=tool, passes=found.passes, errors=found.errors, because=list(found.because)
+            kind="memory-test",
+            tool=tool,
+            passes=found.passes,
+            errors=found.errors,
+            tested_gib=found.tested_gib,
+            because=list(found.because),
         )
         keep(db, account, row, entry_id, entry, now, (raw, "text/plain; charset=utf-8"))
 

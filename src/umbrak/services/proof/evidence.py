@@ -27,6 +27,7 @@ from umbrak.formats.entries import (
     SoakDoc,
     SurveyDoc,
     SymptomDoc,
+    TestWithdrawnDoc,
     WaivedDoc,
 )
 from umbrak.formats.faults import InputError
@@ -38,6 +39,7 @@ from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.proof import faults as fault_finding
+from umbrak.services.proof.memory_tests import check_withdrawn
 from umbrak.services.proof.state import ProofState, fresh_of, health_of
 from umbrak.services.sheets.doubts import proposed
 from umbrak.services.shelf.changing import put_away
@@ -83,6 +85,8 @@ def check_evidence(
         fault_finding.check_boot(row, entry)
     elif isinstance(entry, BootUndoneDoc):
         fault_finding.check_undone(entries, entry)
+    elif isinstance(entry, TestWithdrawnDoc):
+        check_withdrawn(account, entries, entry)
     elif isinstance(entry, FoundDoc):
         _check_found(row, entry, state)
     elif isinstance(entry, LabelDoc | ChangedDoc):

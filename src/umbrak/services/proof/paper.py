@@ -8,6 +8,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
+from umbrak.core.memory.module import amount
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.proof.compare import Seen
@@ -19,6 +20,7 @@ from umbrak.services.known.clock import Clock
 from umbrak.services.known.drawn import as_fitted, drawn_board
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
+from umbrak.services.proof.memory_tests import TestView
 from umbrak.services.proof.view import ProofView, proof_view
 from umbrak.services.runs.entries import ON_DUTY, every, found_run, layouts_of
 from umbrak.store import runs as store
@@ -73,10 +75,7 @@ def _paper(db: Connection, m: Loaded, row: RunRow, proof: ProofView, now: dateti
         items=[
             PaperItem(i.what, i.state, i.words, i.reason, f"{i.by}, {clock(i.at)}" if i.at else "") for i in proof.items
         ],
-        tests=[
-            f"{t.tool}: {t.passes} {'pass' if t.passes == 1 else 'passes'}, {t.errors} errors{', before modules were handled again' if t.stale else ''} ({t.by}, {clock(t.at)})"
-            for t in proof.tests
-        ],
+        tests=[f"{_test(t)} ({t.by}, {clock(t.at)})" for t in proof.tests],
         soak=_soak(proof),
         remarks=remarks,
         signed=f"by {proof.signed.by}, {clock(proof.signed.at)}: {', '.join(w for w in (proof.signed.outcome, proof.signed.note) if w)}"
@@ -84,6 +83,13 @@ def _paper(db: Connection, m: Loaded, row: RunRow, proof: ProofView, now: dateti
         else "",
         lacking=[i.words for i in proof.items if i.state not in ("there", "waived")],
     )
+
+
+def _test(t: TestView) -> str:
+    words = f"{t.tool}: {t.passes} {'pass' if t.passes == 1 else 'passes'}, {t.errors} errors"
+    over = f", over {amount(t.tested_gib)} GB alone" if t.tested_gib is not None else ""
+    stale = ", before modules were handled again" if t.stale else ""
+    return words + over + stale + (f", taken back: {t.withdrawn}" if t.withdrawn else "")
 
 
 def _gone(slot: str, emptied: set[str], before: Layout) -> tuple[Look, Occupant | None]:

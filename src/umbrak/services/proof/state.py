@@ -15,12 +15,13 @@ from umbrak.core.platform.machine import Layout, Occupant, marked
 from umbrak.core.platform.survey import SlotHealth, SlotState
 from umbrak.core.proof.compare import Comparison, Fresh, Handled, alert_is_expected, compare
 from umbrak.core.proof.soak import Events, Reading, Soak, Watched, soak
-from umbrak.core.proof.standing import Alerts, Evidence, Item, MemoryTests, State, standing
+from umbrak.core.proof.standing import Alerts, Evidence, Item, State, standing
 from umbrak.core.proof.wanted import Wanted
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.runsheet.before import differences, has_drives
 from umbrak.core.runsheet.handling import slot_words
 from umbrak.core.runsheet.step import Phase
+from umbrak.core.runsheet.timing import total_gib
 from umbrak.formats.documents import occupants
 from umbrak.formats.entries import (
     ClearedDoc,
@@ -33,13 +34,13 @@ from umbrak.formats.entries import (
     SoakDoc,
     SurveyDoc,
     SymptomDoc,
-    TestLogDoc,
     WaivedDoc,
 )
 from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, as_planned, load_machine
 from umbrak.services.parts.understanding import understand
 from umbrak.services.proof.changes import Handling, handlings, touched_with
+from umbrak.services.proof.memory_tests import TestView, sums_of, tests_told
 from umbrak.services.runs.entries import every, layouts_of, newest, ticks_of
 from umbrak.services.surveys.intake import load_intake
 from umbrak.services.surveys.resurvey import place_reports
@@ -60,21 +61,6 @@ class SeenView:
     #: Whether modules were handled since: then it is of another machine, and proves nothing.
     stale: bool
     verdict: Verdict
-
-
-@dataclass(frozen=True, slots=True)
-class TestView:
-    id: UUID
-    tool: str
-    passes: int
-    errors: int
-    #: The lines of its log that say so, or what a person wrote.
-    because: tuple[str, ...]
-    has_log: bool
-    #: Whether modules were handled since.
-    stale: bool
-    at: datetime
-    by: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,17 +144,15 @@ class _Standing:
         return self.last is not None and at < self.last
 
     def state(self) -> ProofState:
-        seen, tests = self._seen(), tuple(_test(e, t, self.is_stale(e.at)) for e, t in every(self.entries, TestLogDoc))
+        seen, tests = self._seen(), tests_told(self.entries, self.is_stale)
         fresh = seen if seen and not seen.stale else None
-        valid = [t for t in tests if not t.stale]
+        valid = [t for t in tests if t.counts]
         cleared = newest(self.entries, ClearedDoc)
         soaked = self._soak(valid)
         told = newest(self.entries, CountingDoc)
         evidence = Evidence(
             seen=fresh.comparison if fresh else None,
-            tests=MemoryTests(
-                sum(t.passes for t in valid if not t.errors), valid[-1].errors if valid else 0, len(valid)
-            ),
+            tests=sums_of(valid, total_gib(self.m.sheet, self.goal)),
             alerts=self._alerts(cleared[1] if cleared else None),
             soak=soaked.state if soaked else None,
             searching=self._searching(),
@@ -302,13 +286,14 @@ class _Standing:
         meanwhile = [e for e, _ in every(self.entries, RestartDoc) if e.at >= began.at]
         scrubs = [s.clean for e, s in every(self.entries, ScrubDoc) if e.at >= began.at]
         day = day_of(self.now)
+        tested = sums_of(tests, total_gib(self.m.sheet, self.goal))
         made = soak(
             [Reading(r.day, r.slots, r.channels, whole) for r, whole in readings],
             day,
             Watched(since, {s: x.channel for s, x in self.m.sheet.slots.items()}, self._counts(told[1] if told else None), self._has_array()),
             Events(
-                passes=sum(t.passes for t in tests if not t.errors),
-                test_errors=tests[-1].errors if tests else 0,
+                passes=tested.passes,
+                test_errors=tested.errors,
                 restarts=len(meanwhile),
                 scrubbed=scrubs[-1] if scrubs else None,
             ),
@@ -328,7 +313,10 @@ class _Standing:
     def _looked_at_since(self, h: Handling) -> datetime:
         """When it was looked at and tested again after modules were handled in the soak: that is when it begins anew."""
         looks = [e.at for e, _ in every(self.entries, SurveyDoc) if e.at >= h.at]
-        tested = [e.at for e, t in every(self.entries, TestLogDoc) if e.at >= h.at and t.passes and not t.errors]
+        whole = total_gib(self.m.sheet, self.goal)
+        tested = [
+            t.at for t in tests_told(self.entries, lambda _: False) if t.at >= h.at and t.counts and t.is_clean(whole)
+        ]
         return max([h.at, *looks[:1], *tested[:1]])
 
     def _readings(self, began: EntryRow, day_of: object) -> list[tuple[ReadingView, bool]]:
@@ -416,18 +404,3 @@ def health_of(db: Connection, m: Loaded, reading: ReadingDoc) -> tuple[dict[str,
         found = {s: h for s, i in placed.items() if (h := intake.reading.slots[i].health) is not None}
     nothing = SlotHealth()
     return {s: h for s, h in found.items() if h != nothing}, {c: h for c, h in channels.items() if h != nothing}
-
-
-def _test(e: EntryRow, t: TestLogDoc, stale: bool) -> TestView:
-    because = tuple(t.because) or ((t.text,) if t.text else ())
-    return TestView(
-        id=e.id,
-        tool=t.tool,
-        passes=t.passes,
-        errors=t.errors,
-        because=because,
-        has_log=bool(e.media_type),
-        stale=stale,
-        at=e.at,
-        by=e.by,
-    )

@@ -19,7 +19,8 @@ from umbrak.services.known.judging import judge
 from umbrak.services.known.loading import Loaded, load_machine
 from umbrak.services.proof.at_once import Prices
 from umbrak.services.proof.faults import FaultView, see_faults
-from umbrak.services.proof.state import SeenView, SoakView, TestView, proof_state, unlisted
+from umbrak.services.proof.memory_tests import TestView
+from umbrak.services.proof.state import SeenView, SoakView, proof_state, unlisted
 from umbrak.services.runs.entries import every, found_run, layouts_of, newest
 from umbrak.store import runs as store
 from umbrak.store.runs import EntryRow, RunRow

@@ -3,6 +3,7 @@
  * proposal of positions. */
 import { computed, ref } from 'vue'
 import { faultsOf, wordsOf, type MachineView, type Proof } from '@/api/client'
+import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { age } from '@/ui/words'
 import { printedOf } from './words'
@@ -12,7 +13,7 @@ const emit = defineEmits<{ changed: [] }>()
 const form = ref<'' | 'test' | 'alert' | 'cleared' | 'allocation' | 'proposal' | 'changed'>('')
 const wrong = ref('')
 const busy = ref(false)
-const test = ref<{ tool: string; passes: number | ''; errors: number | '' }>({ tool: '', passes: '', errors: '' }) // what nobody typed is no result
+const test = ref<{ tool: string; passes: number | ''; errors: number | ''; tested_gib: number | '' }>({ tool: '', passes: '', errors: '', tested_gib: '' }) // what nobody typed is no result
 const alert = ref('')
 const back = ref('')
 /** Whether what came back is expected; "" = its words decide. */
@@ -36,7 +37,10 @@ async function act(work: () => Promise<unknown>): Promise<void> {
     busy.value = false
   }
 }
-const keepTest = () => act(() => props.enter({ kind: 'memory-test', ...test.value, passes: Number(test.value.passes), errors: Number(test.value.errors) }))
+const keepTest = () => act(() => props.enter({ kind: 'memory-test', ...test.value, passes: Number(test.value.passes), errors: Number(test.value.errors), tested_gib: test.value.tested_gib === '' ? null : Number(test.value.tested_gib) }))
+/** Test -> why it is taken back, while that is written. */
+const withdrawing = ref<{ test: string; text: string } | null>(null)
+const takeBack = () => act(() => props.enter({ kind: 'test-withdrawn', ...withdrawing.value! }).then(() => (withdrawing.value = null)))
 async function log(event: Event): Promise<void> {
   const input = event.target as HTMLInputElement
   const file = input.files?.[0]
@@ -73,6 +77,7 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
       <label>Tool <input v-model="test.tool" required maxlength="200" /></label>
       <label>Passes <input v-model="test.passes" type="number" min="0" required /></label>
       <label>Errors <input v-model="test.errors" type="number" min="0" required /></label>
+      <label>Went over [GB] <input v-model="test.tested_gib" type="number" min="0" step="any" placeholder="all of it" /></label>
       <label class="wide">Or its log: searched for the verdict <input type="file" :disabled="busy" @change="log" /></label>
       <div class="choices"><button class="press slim" type="submit" :disabled="busy">Keep the result</button></div>
     </form>
@@ -109,7 +114,10 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
     </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <ul class="lines small">
-      <li v-for="t in proof.tests" :key="t.id"><SeverityMark :severity="t.stale ? 'note' : (TESTS[String(t.errors === 0 && t.passes > 0)] ?? 'ask')" /> <b>{{ t.tool }}</b> {{ t.passes }} {{ t.passes === 1 ? 'pass' : 'passes' }}, {{ t.errors }} {{ t.errors === 1 ? 'error' : 'errors' }} <span v-if="t.stale" class="faded">from before modules were handled</span> <a v-if="t.has_log" class="quiet-link" :href="`/api/runs/${runId}/attachments/${t.id}`" target="_blank" rel="noopener">log</a> <span class="faded">{{ t.by }}, {{ age(t.at) }}<template v-if="t.because.length">; “{{ t.because.at(-1) }}”</template></span></li>
+      <li v-for="t in proof.tests" :key="t.id"><SeverityMark :severity="t.stale || t.withdrawn ? 'note' : (TESTS[String(t.errors === 0 && t.passes > 0)] ?? 'ask')" /> <b>{{ t.tool }}</b> {{ t.passes }} {{ t.passes === 1 ? 'pass' : 'passes' }}, {{ t.errors }} {{ t.errors === 1 ? 'error' : 'errors' }} <template v-if="t.tested_gib !== null">over {{ gb(t.tested_gib) }} GB </template><span v-if="t.stale" class="faded">from before modules were handled</span><span v-if="t.withdrawn" class="faded">taken back: {{ t.withdrawn }}</span> <a v-if="t.has_log" class="quiet-link" :href="`/api/runs/${runId}/attachments/${t.id}`" target="_blank" rel="noopener">log</a> <span class="faded">{{ t.by }}, {{ age(t.at) }}<template v-if="t.because.length">; “{{ t.because.at(-1) }}”</template></span>
+        <button v-if="active && !t.stale && !t.withdrawn && withdrawing?.test !== t.id" type="button" class="quiet-link" @click="withdrawing = { test: t.id, text: '' }">Take it back</button>
+        <form v-if="withdrawing?.test === t.id" class="fields" @submit.prevent="takeBack"><label>Why it counts no more <input v-model="withdrawing.text" required maxlength="2000" placeholder="typed wrong, another machine's" /></label> <button class="press slim" type="submit" :disabled="busy">Take it back</button> <button type="button" class="quiet-link" @click="withdrawing = null">Leave it</button></form>
+      </li>
       <li v-if="proof.cleared !== null"><SeverityMark :severity="proof.cleared ? 'stop' : 'go'" /> <b>Alerts and lights cleared</b> {{ proof.cleared ? `came back: ${proof.cleared}` : 'and nothing came back' }}</li>
       <li v-for="(a, i) in proof.alerts" :key="`a${i}`"><SeverityMark :severity="a.expected === true ? 'note' : a.expected === false ? 'stop' : 'ask'" /> <b>Alert</b> {{ a.text }} <span class="faded">{{ a.expected === true ? 'expected: its parts are not on its maker’s list' : a.expected === false ? 'not expected' : 'nothing tells whether it is expected' }}</span></li>
       <li v-for="(a, i) in proof.allocations" :key="`t${i}`"><SeverityMark :severity="a.given ? 'go' : 'stop'" /> <b>Allocation trial</b> {{ a.used_gib }} of {{ a.share_gib }} GB really used <span class="faded">{{ a.text }}</span></li>
