@@ -12709,6 +12709,11 @@ export interface components {
             because: string[];
             /** By */
             by: string;
+            /**
+             * Clean
+             * @description Whether it ended a pass over enough of the memory, and found nothing.
+             */
+            clean: boolean;
             /** Errors */
             errors: number;
             /** Has Log */

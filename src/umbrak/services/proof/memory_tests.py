@@ -31,6 +31,8 @@ class TestView:
     stale: bool
     #: Why it was taken back, and by whom; "" = it was not.
     withdrawn: str
+    #: Whether it ended a pass over enough of the memory, and found nothing.
+    clean: bool
     at: datetime
     by: str
 
@@ -38,14 +40,16 @@ class TestView:
     def counts(self) -> bool:
         return not self.stale and not self.withdrawn
 
-    def is_clean(self, whole_gib: float) -> bool:
-        """Whether it ended a pass over enough of the memory, and found nothing."""
-        over = whole_gib if self.tested_gib is None else self.tested_gib
-        return bool(self.passes) and not self.errors and over >= ENOUGH * whole_gib
+
+def _is_clean(test: TestLogDoc, whole_gib: float) -> bool:
+    over = whole_gib if test.tested_gib is None else test.tested_gib
+    return bool(test.passes) and not test.errors and over >= ENOUGH * whole_gib
 
 
-def tests_told(entries: Sequence[EntryRow], is_stale: Callable[[datetime], bool]) -> tuple[TestView, ...]:
-    """In the order of arrival."""
+def tests_told(
+    entries: Sequence[EntryRow], is_stale: Callable[[datetime], bool], whole_gib: float
+) -> tuple[TestView, ...]:
+    """In the order of arrival, of a machine that is to hold so much."""
     why = {w.test.lower(): f"{w.text} ({e.by})" for e, w in every(entries, TestWithdrawnDoc)}
     return tuple(
         TestView(
@@ -58,6 +62,7 @@ def tests_told(entries: Sequence[EntryRow], is_stale: Callable[[datetime], bool]
             has_log=bool(e.media_type),
             stale=is_stale(e.at),
             withdrawn=why.get(str(e.id), ""),
+            clean=_is_clean(t, whole_gib),
             at=e.at,
             by=e.by,
         )
@@ -67,9 +72,8 @@ def tests_told(entries: Sequence[EntryRow], is_stale: Callable[[datetime], bool]
 
 def sums_of(tests: Sequence[TestView], whole_gib: float) -> MemoryTests:
     """What those that count come to."""
-    passed = [t for t in tests if t.passes and not t.errors]
-    clean = sum(t.passes for t in passed if t.is_clean(whole_gib))
-    part = max((t.tested_gib for t in passed if t.tested_gib is not None), default=None)
+    clean = sum(t.passes for t in tests if t.clean)
+    part = max((t.tested_gib for t in tests if t.passes and t.tested_gib is not None), default=None)
     return MemoryTests(clean, sum(t.errors for t in tests), len(tests), None if clean else part, whole_gib)
 
 

@@ -132,6 +132,7 @@ class _Standing:
         #: The machine as the plan has it run: bringing it there is a step of the run.
         self.m = as_planned(m, plan.runs_with) if plan else m
         self.before, self.goal, self.failed = layouts_of(row)
+        self.whole_gib = total_gib(self.m.sheet, self.goal)
         self.handled = handlings(row, entries)
         self.ticked = ticks_of(entries)
 
@@ -144,7 +145,7 @@ class _Standing:
         return self.last is not None and at < self.last
 
     def state(self) -> ProofState:
-        seen, tests = self._seen(), tests_told(self.entries, self.is_stale)
+        seen, tests = self._seen(), tests_told(self.entries, self.is_stale, self.whole_gib)
         fresh = seen if seen and not seen.stale else None
         valid = [t for t in tests if t.counts]
         cleared = newest(self.entries, ClearedDoc)
@@ -152,7 +153,7 @@ class _Standing:
         told = newest(self.entries, CountingDoc)
         evidence = Evidence(
             seen=fresh.comparison if fresh else None,
-            tests=sums_of(valid, total_gib(self.m.sheet, self.goal)),
+            tests=sums_of(valid, self.whole_gib),
             alerts=self._alerts(cleared[1] if cleared else None),
             soak=soaked.state if soaked else None,
             searching=self._searching(),
@@ -286,7 +287,7 @@ class _Standing:
         meanwhile = [e for e, _ in every(self.entries, RestartDoc) if e.at >= began.at]
         scrubs = [s.clean for e, s in every(self.entries, ScrubDoc) if e.at >= began.at]
         day = day_of(self.now)
-        tested = sums_of(tests, total_gib(self.m.sheet, self.goal))
+        tested = sums_of(tests, self.whole_gib)
         made = soak(
             [Reading(r.day, r.slots, r.channels, whole) for r, whole in readings],
             day,
@@ -313,10 +314,8 @@ class _Standing:
     def _looked_at_since(self, h: Handling) -> datetime:
         """When it was looked at and tested again after modules were handled in the soak: that is when it begins anew."""
         looks = [e.at for e, _ in every(self.entries, SurveyDoc) if e.at >= h.at]
-        whole = total_gib(self.m.sheet, self.goal)
-        tested = [
-            t.at for t in tests_told(self.entries, lambda _: False) if t.at >= h.at and t.counts and t.is_clean(whole)
-        ]
+        tests = tests_told(self.entries, lambda at: at < h.at, self.whole_gib)
+        tested = [t.at for t in tests if t.counts and t.clean]
         return max([h.at, *looks[:1], *tested[:1]])
 
     def _readings(self, began: EntryRow, day_of: object) -> list[tuple[ReadingView, bool]]:

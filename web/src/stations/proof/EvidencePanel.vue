@@ -61,7 +61,6 @@ const keepChanged = () => act(() => props.enter({ kind: 'changed', ...changed.va
 const keepAllocation = () => act(() => props.enter({ kind: 'allocation', share_gib: Number(allocation.value.share), used_gib: Number(allocation.value.used), text: allocation.value.text }))
 const keepProposal = () => act(() => props.enter({ kind: 'proposal', moves: Object.fromEntries(moves.value.filter((m) => m.from && m.to).map((m) => [m.from, m.to])) }))
 const moved = (m: Record<string, string>) => Object.entries(m).map(([a, b]) => `${printedOf(props.machine.board, a)} → ${printedOf(props.machine.board, b)}`).join(', ')
-const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop' }
 </script>
 
 <template>
@@ -114,7 +113,7 @@ const TESTS: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop'
     </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <ul class="lines small">
-      <li v-for="t in proof.tests" :key="t.id"><SeverityMark :severity="t.stale || t.withdrawn ? 'note' : (TESTS[String(t.errors === 0 && t.passes > 0)] ?? 'ask')" /> <b>{{ t.tool }}</b> {{ t.passes }} {{ t.passes === 1 ? 'pass' : 'passes' }}, {{ t.errors }} {{ t.errors === 1 ? 'error' : 'errors' }} <template v-if="t.tested_gib !== null">over {{ gb(t.tested_gib) }} GB </template><span v-if="t.stale" class="faded">from before modules were handled</span><span v-if="t.withdrawn" class="faded">taken back: {{ t.withdrawn }}</span> <a v-if="t.has_log" class="quiet-link" :href="`/api/runs/${runId}/attachments/${t.id}`" target="_blank" rel="noopener">log</a> <span class="faded">{{ t.by }}, {{ age(t.at) }}<template v-if="t.because.length">; “{{ t.because.at(-1) }}”</template></span>
+      <li v-for="t in proof.tests" :key="t.id"><SeverityMark :severity="t.stale || t.withdrawn ? 'note' : t.errors ? 'stop' : t.clean ? 'go' : 'ask'" /> <b>{{ t.tool }}</b> {{ t.passes }} {{ t.passes === 1 ? 'pass' : 'passes' }}, {{ t.errors }} {{ t.errors === 1 ? 'error' : 'errors' }} <template v-if="t.tested_gib !== null">over {{ gb(t.tested_gib) }} GB </template><span v-if="t.stale" class="faded">from before modules were handled</span><span v-if="t.withdrawn" class="faded">taken back: {{ t.withdrawn }}</span> <a v-if="t.has_log" class="quiet-link" :href="`/api/runs/${runId}/attachments/${t.id}`" target="_blank" rel="noopener">log</a> <span class="faded">{{ t.by }}, {{ age(t.at) }}<template v-if="t.because.length">; “{{ t.because.at(-1) }}”</template></span>
         <button v-if="active && !t.stale && !t.withdrawn && withdrawing?.test !== t.id" type="button" class="quiet-link" @click="withdrawing = { test: t.id, text: '' }">Take it back</button>
         <form v-if="withdrawing?.test === t.id" class="fields" @submit.prevent="takeBack"><label>Why it counts no more <input v-model="withdrawing.text" required maxlength="2000" placeholder="typed wrong, another machine's" /></label> <button class="press slim" type="submit" :disabled="busy">Take it back</button> <button type="button" class="quiet-link" @click="withdrawing = null">Leave it</button></form>
       </li>
@@ -165,6 +164,9 @@ form {
   justify-content: flex-end;
   gap: 14px;
   align-items: center;
+}
+.lines .quiet-link {
+  margin-left: 8px;
 }
 .lines {
   list-style: none;
