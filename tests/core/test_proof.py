@@ -148,6 +148,9 @@ def test_the_machines_own_proposal_is_held_against_the_sheet() -> None:
         ("Memory in slot 2 is not certified", False, False),
         ("Correctable ECC error in slot 2: unsupported module", True, False),
         ("Memory in slot 2 is not certified", None, None),
+        ("Unsupported memory in slot 2 was not detected", True, False),
+        ("Slot 2: incompatible, mapped out", True, False),
+        ("Slot 2: third-party module, temperature threshold", True, False),
         ("Fan 3 speed changed", True, None),
     ],
 )

@@ -395,7 +395,7 @@ def _remarks(sheet: Sheet, slots: tuple[SlotProof, ...]) -> tuple[str, ...]:
 
 #: Words by which alerts about parts as such are known; and those of a fault, which are never expected.
 _ABOUT_PARTS = ("unsupported", "not supported", "not qualified", "unqualified", "uncertified", "not certified", "unknown part", "third-party", "third party", "non-genuine", "incompatible")  # fmt: skip
-_ABOUT_FAULTS = ("error", "fail", "fault", "degraded", "disabled", "uncorrectable")
+_ABOUT_FAULTS = ("error", "fail", "fault", "degraded", "disabled", "correctable", "critical", "not detected", "missing", "ignored", "not used", "not usable", "unusable", "not available", "offline", "removed", "deconfigured", "mapped out", "isolated", "exceeded", "threshold", "overheat")  # fmt: skip
 
 
 def alert_is_expected(text: str, unlisted: bool | None) -> bool | None:
