@@ -21,6 +21,7 @@ from umbrak.core.proof.compare import (
     Seen,
     after_moves,
     alert_is_expected,
+    come_back,
     compare,
     contradicted,
 )
@@ -139,6 +140,21 @@ def test_the_machines_own_proposal_is_held_against_the_sheet() -> None:
     for moves, why in (({"A2": "B2"}, "nothing is planned for A2"), ({"A1": "B1"}, "B1 is full"), ({"A1": "A2", "B1": "A2"}, "two modules")):  # fmt: skip
         with pytest.raises(ValueError, match=why):
             after_moves(goal, moves)
+
+
+def test_what_was_not_there_and_is_now_came_back_by_itself() -> None:
+    goal = Layout({"A1": EIGHT, "B1": EIGHT, "B2": None})
+    now = Fresh({"A1": EIGHT, "B1": EIGHT, "B2": None})
+    for earlier, back in (
+        ([], ()),
+        ([now], ()),
+        ([Fresh({"A1": EIGHT})], ()),  # of B1 it told nothing
+        ([Fresh({"A1": UNKNOWN, "B1": EIGHT})], ()),
+        ([Fresh({"A1": None, "B1": EIGHT}), now], ("A1",)),
+        ([Fresh({"A1": EIGHT, "B1": EIGHT}, failed=frozenset({"B1"})), Fresh({"A1": None})], ("A1", "B1")),
+    ):
+        assert come_back(goal, earlier, now) == back
+    assert come_back(goal, [Fresh({"A1": None})], Fresh({"A1": None, "B1": EIGHT})) == (), "it is missing now"
 
 
 @pytest.mark.parametrize(

@@ -205,6 +205,13 @@ def test_no_later_test_takes_back_what_one_found_and_a_part_is_not_all(
     def stands() -> tuple[str, str]:
         return item(bench, Wanted.TEST)
 
+    # A slot that was dark for a while, and nobody touched.
+    bench.enter("survey", slots={**as_seen(bench), "CPU2.C2": None})
+    assert item(bench, Wanted.SLOTS)[0] == "against"
+    bench.enter("survey", slots=as_seen(bench))
+    (remark,) = bench.proof.seen.comparison.remarks
+    assert remark.startswith("CPU2 C2 was not there when it was looked at before, and nothing was handled since")
+
     # A log of a test that was run within the system, over what it was given.
     log = b"want 1024MB\ngot 1024MB (1073741824 bytes)\nLoop 1/1:\n  Random Value : ok\nDone.\n"
     add_log(engine, technician, bench.id, uuid4(), "within", log, bench.now)
@@ -227,6 +234,8 @@ def test_no_later_test_takes_back_what_one_found_and_a_part_is_not_all(
     bench.enter("memory-test", tool="stick", passes=1, errors=3)
     bench.now += timedelta(minutes=1)
     bench.enter("changed", slots=["CPU2.A2"], text="drawn and pushed again")
+    bench.enter("survey", slots=as_seen(bench))
+    assert bench.proof.seen.comparison.remarks == ()
     assert stands() == ("lacking", "no memory test since modules were handled")
     bench.now += timedelta(minutes=1)
     bench.enter("memory-test", tool="stick", passes=1, errors=0)

@@ -393,6 +393,19 @@ def _remarks(sheet: Sheet, slots: tuple[SlotProof, ...]) -> tuple[str, ...]:
     )
 
 
+def come_back(goal: Layout, earlier: Iterable[Fresh], now: Fresh) -> tuple[str, ...]:
+    """Slots, sorted, whose module is there now and was not, or had failed, in an earlier look between which nothing was handled:
+    what comes back by itself goes again."""
+
+    def there(look: Fresh, slot: str) -> bool | None:
+        if slot not in look.slots or look.slots[slot] is UNKNOWN:
+            return None
+        return look.slots[slot] is not None and slot not in look.failed
+
+    planned = [s for s in goal if goal[s] is not None and there(now, s)]
+    return tuple(sorted({s for look in earlier for s in planned if there(look, s) is False}))
+
+
 #: Words by which alerts about parts as such are known; and those of a fault, which are never expected.
 _ABOUT_PARTS = ("unsupported", "not supported", "not qualified", "unqualified", "uncertified", "not certified", "unknown part", "third-party", "third party", "non-genuine", "incompatible")  # fmt: skip
 _ABOUT_FAULTS = ("error", "fail", "fault", "degraded", "disabled", "correctable", "critical", "not detected", "missing", "ignored", "not used", "not usable", "unusable", "not available", "offline", "removed", "deconfigured", "mapped out", "isolated", "exceeded", "threshold", "overheat")  # fmt: skip

@@ -49,6 +49,7 @@ def _paper(db: Connection, m: Loaded, row: RunRow, proof: ProofView, now: dateti
     emptied = {a.source for a in done if a.source} - set(goal)
     notes = every(store.entries_of(db, row.id), NoteDoc)
     remarks = [f"{a.text} (alert, {_expected(a.expected)})" for a in proof.alerts]
+    remarks += seen.comparison.remarks if seen else ()
     remarks += [f"{n.text} ({e.by}, {clock(e.at)})" for e, n in notes]
     stage = f", stage {row.stage} of {row.stages}" if row.stages > 1 else ""
     ended = f"{row.state} {clock(row.ended_at)}" if row.ended_at else "not ended"

@@ -13,9 +13,9 @@ from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.machine import Layout, Occupant, marked
 from umbrak.core.platform.survey import SlotHealth, SlotState
-from umbrak.core.proof.compare import Comparison, Fresh, Handled, alert_is_expected, compare
+from umbrak.core.proof.compare import Comparison, Fresh, Handled, alert_is_expected, come_back, compare
 from umbrak.core.proof.soak import Events, Reading, Soak, Watched, soak
-from umbrak.core.proof.standing import Alerts, Evidence, Item, State, standing
+from umbrak.core.proof.standing import Alerts, Evidence, Item, State, names, standing
 from umbrak.core.proof.wanted import Wanted
 from umbrak.core.rules.finding import Verdict
 from umbrak.core.runsheet.before import differences, has_drives
@@ -205,6 +205,9 @@ class _Standing:
         layout = seen_layout(fresh)
         judged = judge(self.m, layout)
         compared = compare(self.m.sheet, self.goal, judge(self.m, self.goal), fresh, judged, self._handled())
+        before = [fresh_of(self.db, self.m, s)[0] for e, s in found[:-1] if not self.is_stale(e.at)]
+        if back := come_back(self.goal, before, fresh):
+            compared = replace(compared, remarks=(*compared.remarks, self._came_back(back)))
         return SeenView(
             at=entered.at,
             by=entered.by,
@@ -213,6 +216,11 @@ class _Standing:
             stale=self.is_stale(entered.at),
             verdict=judged.verdict,
         )
+
+    def _came_back(self, slots: Sequence[str]) -> str:
+        was = "was not there" if len(slots) == 1 else "were not there"
+        told = f"{names(slots, self._name)} {was} when it was looked at before, and nothing was handled since"
+        return f"{told}: what comes and goes is hardly seated. Draw it and push it in again, or search for the fault."
 
     def _handled(self) -> Handled:
         steps = [s for s in self.row.begun.sheet.steps if s.action is not None]
