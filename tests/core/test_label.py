@@ -153,6 +153,8 @@ SPELLINGS: dict[str, dict[str, object]] = {
     "128GB 8Rx4 PC4-2666V LRDIMM": {"package_ranks": None, "logical_ranks": 8, "stack_height": None},
     "128GB 2S4Rx4 PC4-3200AA-R 3ds": {"package_ranks": 2, "stack_height": 4, "buffering": R},
     "96GB DDR5 2Rx4 5600 RDIMM": {"capacity_gib": 96, "buffering": R},
+    "Registered: no; ECC: yes; 16GB; DDR4": {"buffering": U, "ecc": True},
+    "16GB/2666 DDR4": {"capacity_gib": 16, "rate_mts": 2666},
     "VLP 8GB 1Rx4 PC3L-12800R": {"rails_v": (1.35, 1.5), "package_ranks": 1},
 }  # fmt: skip
 
@@ -181,6 +183,7 @@ def test_a_denied_word_is_never_read_as_what_it_denies() -> None:
     for text in ("16GB DDR4 registered, not load reduced", "16GB DDR4 not load reduced, registered"):
         told = decode_label(text)
         assert (told.module.buffering, told.contradictions) == (R, ()), "the rest of it says what it is"
+    assert decode_label("8GB DDR3 low voltage: yes/no").module.rails_v == ()
     for text, member in (("8GB DDR4 not SO-DIMM", "form"), ("8GB DDR4 no RDIMM", "buffering")):
         reading = decode_label(text)
         assert getattr(reading.module, member) is None and "says what it is not" in reading.contradictions[0]
@@ -223,6 +226,12 @@ def test_the_letter_of_low_voltage_is_what_tells_the_rails(
         ("64GB 4Rx4 DDR4 3DS RDIMM", "package_ranks", "“4Rx4” of stacked dies: whether it counts them too it does not say; ranks left unknown"),
         ("64GB 2Rx4 DDR5-8800 MRDIMM, multiplexed registered", "buffering", "“MRDIMM” is a kind of module that Umbrak has no rules of; its buffering is left unknown"),
         ("8GB DDR4 no load reduced", "buffering", "“no load reduced” says what it is not; buffering left unknown"),
+        ("16GB DDR4 ECC? maybe", "ecc", "“ECC?” leaves it open; ECC left unknown"),
+        ("16GB DDR4 ECC: unknown", "ecc", "“ECC: unknown” leaves it open; ECC left unknown"),
+        ("ECC: -, registered: no, 8GB", "ecc", "“ECC: -” leaves it open; ECC left unknown"),
+        ("16GB DDR4 RDIMM?", "buffering", "“RDIMM?” leaves it open; buffering left unknown"),
+        ("8GB DDR3 low voltage: yes/no", None, "“low voltage: yes/no” leaves it open; low voltage left unknown"),
+        ("8GB/16GB DDR4 SODIMM", "capacity_gib", "capacity: the text says 16 (“16GB”) and 8 (“8GB”); left unknown"),
         ("8GB 16GB DDR4", "capacity_gib", "capacity: the text says 16 (“16GB”) and 8 (“8GB”); left unknown"),
         ("RDIMM non-ECC DDR4", None, "a registered module always has ECC"),
         ("16GB DDR4 1.35V", None, "1.35 V is no rail of DDR4"),

@@ -53,7 +53,7 @@ class Reader:
         self.taken = [False] * len(text)
         self.said: dict[str, list[Understood]] = {}
         self.complaints: list[str] = []
-        #: (words, what they would say if nothing denied it)
+        #: (that words deny something or leave it open, what they would say otherwise)
         self.denied: list[tuple[str, dict[str, Any]]] = []
 
     def offer(self, match: re.Match[str], handle: Callable[[Reader, re.Match[str]], Said]) -> None:
@@ -61,13 +61,17 @@ class Reader:
         if any(self.taken[start:end]):
             return
         said = list(handle(self, match))
-        if denied := _DENIED.search(self.text[:start]):
-            # Whatever else is meant, it is not what the word alone would say.
-            values = {n: v for n, v, *_ in said if n in _DENIABLE}
-            if values:
-                self.denied.append((self.text[denied.start(1) : end], values))
-                self.taken[denied.start(1) : end] = [True] * (end - denied.start(1))
-                return
+        denied, doubted = _DENIED.search(self.text[:start]), _DOUBTED.match(self.text, end)
+        # Whatever else is meant, it is not what the word alone would say.
+        values = {n: v for n, v, *_ in said if n in _DENIABLE} if denied or doubted else {}
+        if values and ("ecc", False) not in values.items():
+            low, high = denied.start(1) if denied else start, doubted.end() if doubted else end
+            what = "says what it is not" if denied else "leaves it open"
+            self.denied.append((f"“{self.text[low:high].strip()}” {what}", values))
+            self.taken[low:high] = [True] * (high - low)
+            if doubted and "low_voltage" in values:
+                self.said.setdefault("rails_untold", []).append(Understood(low, high, "rails_untold", True))
+            return
         for name, value, *group in said:
             if name in _COUNTED and not value:
                 self.complaints.append(
@@ -137,7 +141,7 @@ class Reader:
             names = [n for n in values if n != "form"] or list(values)
             untold = [n for n in names if self.value(n) in (None, values[n])]
             if untold:
-                yield f"“{words}” says what it is not; {_FIELD_WORDS.get(untold[0], untold[0])} left unknown"
+                yield f"{words}; {_FIELD_WORDS.get(untold[0], untold[0])} left unknown"
 
     def _all_said(self) -> Iterator[Understood]:
         return (u for pieces in self.said.values() for u in pieces)
@@ -183,6 +187,11 @@ _NO_MEMBERS = ("noise", "low_voltage", "revision_of_spd", "rails_untold", "kit_o
 #: A word that denies what follows it, in the languages of the shops that ship to us.
 NOT = r"(?:non?|not|un|without|w/o|ohne|nicht|keine?|sans|pas\s+de|senza|sin|zonder|geen|utan|uden|ikke|ej|bez|без|не)"
 _DENIED = re.compile(rf"(?<![^\W_])({NOT}[\s-]*)$", re.I)
+#: "Registered: no", "ECC?", "ECC: not known".
+_DOUBTED = re.compile(
+    r"\s?[:=]\s?(?:no(?:ne|t\s(?:known|told|sure|given|stated))?|nein|non|false|n/?a|unknown|unclear|yes/no|y/n|\?|-(?=[\s,;)]|$))(?![A-Za-z])|\s?\?",
+    re.I,
+)
 #: Members of which there is always some.
 _COUNTED = ("capacity_gib", "package_ranks", "die_gbit", "height_mm")
 #: Members whose words may be denied.
