@@ -171,6 +171,45 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         read_labels("nothing\nhere", Deadline())
 
 
+@pytest.mark.parametrize(
+    ("line", "told"),
+    [
+        ("A2: free", "A2 empty"),
+        ("A2: currently not populated", "A2 empty"),
+        ("A2: not seen", "A2 unknown"),
+        ("A2: could not read it", "A2 unknown"),
+        # A guess is not what is there, and neither is what was there or is to be.
+        ("A2: empty?", "A2 unknown"),
+        ("A2: probably empty", "A2 unknown"),
+        ("A2: maybe 16GB DDR4", "A2 unknown"),
+        ("A2: 16GB DDR4?", "A2 unknown"),
+        ("A2: removed 16GB DDR4", "A2 unknown"),
+        ("A2: to be filled with 16GB DDR4", "A2 unknown"),
+        ("A2: was 8GB DDR4, now empty", "A2 empty"),
+        ("A2: 16GB DDR4 (failed)", "A2 failed 16"),
+        ("A2: 16GB DDR4, tested, not failed", "A2 filled 16"),
+        ("A2: 16GB DDR4, soldered", "A2 soldered 16"),
+        # Several slots on a line.
+        ("A2-A4: 16GB DDR4", "A2 filled 16, A3 filled 16, A4 filled 16"),
+        ("DIMM_B1 to DIMM_B2: empty", "DIMM_B1 empty, DIMM_B2 empty"),
+        ("A2, A3 and B1: 16GB DDR4", "A2 filled 16, A3 filled 16, B1 filled 16"),
+        ("A2: same", "A2 filled 8"),
+        ("P1-DIMM2: 16GB DDR4", "P1-DIMM2 filled 16"),
+        ("DIMM 1-4: 16GB DDR4", "DIMM 1-4 filled 16"),
+        ("A4-A2: 16GB DDR4", "A4-A2 filled 16"),
+        ("all slots: 16GB DDR4", "None filled 16"),
+        ("A2: not empty", ""),
+    ],
+)
+def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
+    reading = read_any(f"A0: 8GB DDR4\nA1: 8GB DDR4\n{line}".encode())
+    assert reading.kind == "labels"
+    words = [f"{s.locator} {s.state}" + (f" {s.module.capacity_gib:g}" if s.module else "") for s in reading.slots[2:]]
+    assert ", ".join(words) == told
+    if "unknown" in told and "not" not in line:
+        assert "stays unknown" in reading.warnings[0].message
+
+
 def xlsx(rows: list[list[Any]]) -> bytes:
     book, out = openpyxl.Workbook(), io.BytesIO()
     for row in rows:

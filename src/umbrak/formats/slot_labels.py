@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.documents import ReadLabel, label_oddities
@@ -13,7 +15,34 @@ from umbrak.formats.text import cleaned, numbered_lines
 
 #: Far more slots than any machine has.
 MAX_LINES = 2000
-_EMPTY = re.compile(r"(?:is )?(?:empty|nothing|none|no module|-+|—)\.?", re.I)
+_NONE = r"(?:empty|nothing|none|no module|free|vacant|unpopulated|not (?:populated|fitted|occupied)|-+|—)"
+_EMPTY = re.compile(rf"(?:is |now |currently )*{_NONE}(?: now)?\.?", re.I)
+#: That it was full once, and is not.
+_EMPTIED = re.compile(rf"(?:now|currently|today)(?: is)? {_NONE}\b|\b{_NONE} now\b", re.I)
+#: Nobody saw what is in it.
+_UNTOLD = re.compile(
+    r"(?:is )?(?:\?+|unknown|n/?a|hidden|illegible|unreadable|not (?:seen|read|known|told|readable|looked at|checked)|"
+    r"(?:could|can)(?: ?not|n.t) (?:read|see|be (?:read|seen)).*|(?:no|nobody) idea.*)\.?",
+    re.I,
+)
+#: A guess is not what is there.
+_GUESSED = re.compile(
+    r"\b(?:maybe|perhaps|probably|possibly|presumably|likely|seems|looks|guess(?:ed)?|assum(?:e|ed|ing)|i think|about|or)\b",
+    re.I,
+)
+#: What was there, or is to be, is not either.
+_ANOTHER_TIME = re.compile(
+    r"\b(?:was|were|had|formerly|previously|before|removed|taken out|missing|gone|will(?: be)?|to be|should|planned|ordered|wanted|needs?|want|until)\b|\bnot\s+(?:fitted|there|present)\b",
+    re.I,
+)
+_STATES = {
+    SlotState.FAILED: re.compile(
+        r"(?<!not )(?<!never )(?<!no longer )\b(?:failed|failing|dead|defect(?:ive)?|broken|faulty|kaputt|defekt)\b",
+        re.I,
+    ),
+    SlotState.SOLDERED: re.compile(r"(?<!not )\b(?:soldered|on[- ]?board)\b", re.I),
+}
+_SAME = re.compile(r"(?:the )?same(?: (?:as (?:above|before)|again))?|ditto|dito|id(?:em)?|[\"″〃]", re.I)
 #: A slot's name, then what stands between it and the label: a colon, an equals sign, a tab, a semicolon, an arrow, two spaces.
 _NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*(?:[-=]>|→|[:=;\t]|\s{2,})\s*(?P<label>\S.*)$")
 #: The same with a hyphen between, which labels have too: a short name with a figure in it.
@@ -26,6 +55,14 @@ _SPACED = re.compile(
     r"(?P<which>[A-Z]{0,2}\d{1,2}|[A-Z](?<=[ ._#-].))) (?P<label>\S.*)$",
     re.I,
 )
+#: "A1-A4", "DIMM 1 to DIMM 4": the same name with numbers from one to the other.
+_FROM_TO = re.compile(
+    r"(?P<name>.*?\D|)(?P<low>\d{1,3})\s*(?:-|–|\.\.+|to|through|bis)\s*(?P=name)(?P<high>\d{1,3})", re.I
+)
+_SEVERAL = re.compile(r"\s*(?:,|&|\band\b)\s*", re.I)
+_ALL = re.compile(r"(?:all|each|every|both|any|others?|the rest|rest)\b.*", re.I)
+#: Slots that one line names, at most.
+_MOST_AT_ONCE = 64
 #: What a list puts before each of its lines.
 _LISTED = re.compile(r"^\s*(?:[-*•·+]|\d{1,3}[.)])\s+(?=\S)")
 
@@ -33,14 +70,23 @@ _LISTED = re.compile(r"^\s*(?:[-*•·+]|\d{1,3}[.)])\s+(?=\S)")
 _SPACE = re.compile(r"\s+")
 
 
+#: What a line tells: its slots, and what is to be said of it.
+_Told = tuple[tuple[SlotFacts, ...], tuple[str, ...]]
+
+
 def looks_like_labels(text: str, read_label: ReadLabel = decode_label) -> bool:
-    """Whether most of its first lines tell a module."""
+    """Whether most of its first lines tell of slots, and one a module."""
     lines = [line for line in text[:4000].splitlines() if line.strip()][:20]
-    return bool(lines) and sum(_line(line, read_label) is not None for line in lines) * 2 > len(lines)
+    told: list[_Told] = []
+    for line in lines:
+        if (found := _line(line, read_label, told[-1][0][-1] if told else None)) is not None:
+            told.append(found)
+    # A text of nothing but "name: none" is something else.
+    return any(said or any(f.module for f in facts) for facts, said in told) and len(told) * 2 > len(lines)
 
 
 def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_label) -> SurveyReading:
-    """A report with a slot for each line; lines that tell no module are named in the warnings.
+    """A report with the slots of each line; lines that tell no module are named in the warnings.
 
     Raises
         InputError   not one line tells a module
@@ -60,14 +106,15 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
             warnings.append(Warning(f"line {number}", f"only {MAX_LINES} lines are read"))
             break
         deadline.check(f"line {number}")
-        found = _line(line, read_label)
+        found = _line(line, read_label, slots[-1] if slots else None)
         if found is None:
             warnings.append(Warning(f"line {number}", f"“{line[:60]}” tells no module; left out"))
             continue
-        facts, said = found
-        slots.append(facts)
-        if facts.locator and (before := told_on.setdefault(facts.locator.casefold(), number)) != number:
-            warnings.append(Warning(f"line {number}", f"{facts.locator} was told on line {before} already"))
+        told, said = found
+        slots += told
+        for facts in told:
+            if facts.locator and (before := told_on.setdefault(facts.locator.casefold(), number)) != number:
+                warnings.append(Warning(f"line {number}", f"{facts.locator} was told on line {before} already"))
         warnings += [Warning(f"line {number}", words) for words in said]
     if not slots:
         first = first or (1, "")
@@ -95,18 +142,67 @@ def _spaced(line: str, read_label: ReadLabel) -> re.Match[str] | None:
     return None if any(u.start < end and u.end > start for u in told.understood) else named
 
 
-def _line(line: str, read_label: ReadLabel) -> tuple[SlotFacts, tuple[str, ...]] | None:
-    """One line's slot, named where the line names it, and what is to be said of its label; None where it tells no module."""
+def _line(line: str, read_label: ReadLabel, before: SlotFacts | None) -> _Told | None:
+    """What one line tells; None where it tells of no slot and no module.
+
+    Parameters
+        before   what the line before told of its last slot
+    """
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
     line = _LISTED.sub("", line)
     named = _NAMED.match(line) or _HYPHENED.match(line) or _spaced(line, read_label)
-    if named and _EMPTY.fullmatch(named["label"].strip()):
-        return SlotFacts(locator=cleaned(named["slot"]), bank=None, state=SlotState.EMPTY), ()
-    for slot, label in ((named["slot"], named["label"]), (None, line)) if named else ((None, line),):
+    some = named["slot"].strip() if named and _ALL.fullmatch(named["slot"].strip()) else ""
+    slots = tuple(cleaned(s) for s in _named_by(named["slot"])) if named and not some else ()
+    if named and slots and (found := _told_in_words(named["label"].strip(), slots, before)):
+        return found
+    for names, label in ((slots or (None,), named["label"]), ((None,), line)) if named else (((None,), line),):
         told = read_label(label[:MAX_LABEL_LENGTH])
-        module = told.module
         # A size alone may stand in any sentence; a module is told by its size and its generation.
-        if module.capacity_gib is not None and module.generation is not None:
-            facts = SlotFacts(locator=cleaned(slot) if slot else None, bank=None, state=SlotState.FILLED, module=module)
-            return facts, tuple(label_oddities(told))
+        if told.module.capacity_gib is None or told.module.generation is None:
+            continue
+        if slots and _EMPTIED.search(label):
+            return _as(slots, SlotState.EMPTY), (f"“{label[:60]}”: empty now",)
+        left = " ".join(told.text[a:b] for a, b in told.not_understood)
+        if slots and (_GUESSED.search(left) or label.rstrip().endswith("?")):
+            return _as(slots, SlotState.UNKNOWN), (f"“{label[:60]}” is a guess: what is in it stays unknown",)
+        if slots and _ANOTHER_TIME.search(left):
+            words = f"“{label[:60]}” may not be what is in it now: that stays unknown; write what is, or “empty”"
+            return _as(slots, SlotState.UNKNOWN), (words,)
+        said = (f"“{some}” names no slot: write each on a line of its own",) if some else ()
+        if slots and (known := next((s for s, words in _STATES.items() if words.search(left)), None)):
+            return _as(names, known, told.module), (f"“{label[:60]}”: taken as {known}",)
+        return _as(names, SlotState.FILLED, told.module), (*said, *label_oddities(told))
     return None
+
+
+def _told_in_words(words: str, slots: tuple[str, ...], before: SlotFacts | None) -> _Told | None:
+    """What is told of slots without a label."""
+    if _EMPTY.fullmatch(words):
+        return _as(slots, SlotState.EMPTY), ()
+    if _UNTOLD.fullmatch(words):
+        return _as(slots, SlotState.UNKNOWN), ()
+    if _SAME.fullmatch(words):
+        return (tuple(replace(before, locator=s) for s in slots), ()) if before else None
+    bare = _GUESSED.sub("", words).strip(" .,?")
+    if bare != words and _EMPTY.fullmatch(bare):
+        return _as(slots, SlotState.UNKNOWN), (f"“{words[:60]}” is a guess: what is in it stays unknown",)
+    return None
+
+
+def _as(slots: tuple[str | None, ...], state: SlotState, module: Module | None = None) -> tuple[SlotFacts, ...]:
+    return tuple(SlotFacts(locator=s, bank=None, state=state, module=module) for s in slots)
+
+
+def _named_by(written: str) -> list[str]:
+    """Slots of a name: several with commas between, or from one to another."""
+    names = [n for n in _SEVERAL.split(written.strip()) if n]
+    found: list[str] = []
+    for name in names:
+        span = _FROM_TO.fullmatch(name)
+        low, high = (int(span["low"]), int(span["high"])) if span else (0, 0)
+        # "DIMM 1-4" may be the fourth of the first: only a name that is written twice is a row of slots.
+        if span and span["name"] and low < high < low + _MOST_AT_ONCE:
+            found += [f"{span['name']}{n}" for n in range(low, high + 1)]
+        else:
+            found.append(name)
+    return found[:_MOST_AT_ONCE]
