@@ -214,6 +214,25 @@ def test_columns_by_any_name_mean_what_somebody_says(engine: Engine, technician:
     assert (own.columns["slot a1"], own.own, own.rows[0].slots) == ("own", ("the table’s slot a1",), 0)
 
 
+@pytest.mark.parametrize(
+    ("cell", "slots", "fault"),
+    [
+        ("16GB 1Rx8 PC5-4800B-SA0", 1, ""),
+        ("not populated", 1, ""),
+        ("unknown", 0, ""),
+        ("maybe 16GB DDR5", 0, "is a guess: what is in it stays unknown; leave the cell empty"),
+        ("was 8GB DDR5", 0, "may not be what is in it now"),
+        ("16GB DDR5 (dead)", 0, "a table cannot say that a module is failed"),
+    ],
+)
+def test_a_cell_says_what_is_in_a_slot_and_no_guess(
+    engine: Engine, seeded: str, cell: str, slots: int, fault: str
+) -> None:
+    [row] = see_fleet(engine, f"name,model,slot b1\nx-1,Fjell N2,{cell}\n".encode()).rows
+    assert (row.slots, bool(row.errors)) == (slots, bool(fault)), row
+    assert all(fault in e.message for e in row.errors)
+
+
 def test_a_table_of_machines_whose_model_nobody_knows(engine: Engine, technician: Account) -> None:
     """They wait, of one model together; what only a sheet gives a meaning waits with them, and nothing of it is lost."""
     lines = [

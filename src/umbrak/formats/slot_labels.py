@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
+from umbrak.core.memory.label_reader import LabelReading
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
@@ -152,45 +153,63 @@ def _line(line: str, read_label: ReadLabel, before: SlotFacts | None) -> _Told |
     line = _LISTED.sub("", line)
     named = _NAMED.match(line) or _HYPHENED.match(line) or _spaced(line, read_label)
     some = named["slot"].strip() if named and _ALL.fullmatch(named["slot"].strip()) else ""
-    slots = tuple(cleaned(s) for s in _named_by(named["slot"])) if named and not some else ()
-    if named and slots and (found := _told_in_words(named["label"].strip(), slots, before)):
-        return found
-    for names, label in ((slots or (None,), named["label"]), ((None,), line)) if named else (((None,), line),):
-        told = read_label(label[:MAX_LABEL_LENGTH])
-        # A size alone may stand in any sentence; a module is told by its size and its generation.
-        if told.module.capacity_gib is None or told.module.generation is None:
-            continue
-        if slots and _EMPTIED.search(label):
-            return _as(slots, SlotState.EMPTY), (f"“{label[:60]}”: empty now",)
-        left = " ".join(told.text[a:b] for a, b in told.not_understood)
-        if slots and (_GUESSED.search(left) or label.rstrip().endswith("?")):
-            return _as(slots, SlotState.UNKNOWN), (f"“{label[:60]}” is a guess: what is in it stays unknown",)
-        if slots and _ANOTHER_TIME.search(left):
-            words = f"“{label[:60]}” may not be what is in it now: that stays unknown; write what is, or “empty”"
-            return _as(slots, SlotState.UNKNOWN), (words,)
-        said = (f"“{some}” names no slot: write each on a line of its own",) if some else ()
-        if slots and (known := next((s for s, words in _STATES.items() if words.search(left)), None)):
-            return _as(names, known, told.module), (f"“{label[:60]}”: taken as {known}",)
-        return _as(names, SlotState.FILLED, told.module), (*said, *label_oddities(told))
+    if named and not some:
+        slots = [cleaned(s) for s in _named_by(named["slot"])]
+        words = named["label"].strip()
+        if before and _SAME.fullmatch(words):
+            return tuple(replace(before, locator=s) for s in slots), ()
+        if told := read_slot(words, read_label):
+            return tuple(SlotFacts(locator=s, state=told.state, module=told.module) for s in slots), told.said
+    for label in (named["label"], line) if named else (line,):
+        module, said = _module(read_label(label[:MAX_LABEL_LENGTH]))
+        if module is not None:
+            whose = (f"“{some}” names no slot: write each on a line of its own",) if some else ()
+            return (SlotFacts(state=SlotState.FILLED, module=module),), (*whose, *said)
     return None
 
 
-def _told_in_words(words: str, slots: tuple[str, ...], before: SlotFacts | None) -> _Told | None:
-    """What is told of slots without a label."""
+@dataclass(frozen=True, slots=True)
+class SlotTold:
+    """What words say of one slot."""
+
+    state: SlotState
+    module: Module | None = None
+    #: What is to be said of it.
+    said: tuple[str, ...] = ()
+
+
+def read_slot(words: str, read_label: ReadLabel = decode_label) -> SlotTold | None:
+    """What somebody wrote of a slot; None where it tells no module, and not that there is none."""
+    short = f"“{words[:60]}”"
     if _EMPTY.fullmatch(words):
-        return _as(slots, SlotState.EMPTY), ()
+        return SlotTold(SlotState.EMPTY)
     if _UNTOLD.fullmatch(words):
-        return _as(slots, SlotState.UNKNOWN), ()
-    if _SAME.fullmatch(words):
-        return (tuple(replace(before, locator=s) for s in slots), ()) if before else None
+        return SlotTold(SlotState.UNKNOWN)
+    guess = SlotTold(SlotState.UNKNOWN, None, (f"{short} is a guess: what is in it stays unknown",))
     bare = _GUESSED.sub("", words).strip(" .,?")
     if bare != words and _EMPTY.fullmatch(bare):
-        return _as(slots, SlotState.UNKNOWN), (f"“{words[:60]}” is a guess: what is in it stays unknown",)
-    return None
+        return guess
+    told = read_label(words[:MAX_LABEL_LENGTH])
+    module, said = _module(told)
+    if module is None:
+        return None
+    left = " ".join(told.text[a:b] for a, b in told.not_understood)
+    if _EMPTIED.search(words):
+        return SlotTold(SlotState.EMPTY, None, (f"{short}: empty now",))
+    if _GUESSED.search(left) or words.rstrip().endswith("?"):
+        return guess
+    if _ANOTHER_TIME.search(left):
+        unsure = f"{short} may not be what is in it now: that stays unknown; write what is, or “empty”"
+        return SlotTold(SlotState.UNKNOWN, None, (unsure,))
+    if known := next((s for s, sign in _STATES.items() if sign.search(left)), None):
+        return SlotTold(known, module, (f"{short}: taken as {known}",))
+    return SlotTold(SlotState.FILLED, module, said)
 
 
-def _as(slots: tuple[str | None, ...], state: SlotState, module: Module | None = None) -> tuple[SlotFacts, ...]:
-    return tuple(SlotFacts(locator=s, bank=None, state=state, module=module) for s in slots)
+def _module(told: LabelReading) -> tuple[Module | None, tuple[str, ...]]:
+    """A size alone may stand in any sentence; a module is told by its size and its generation."""
+    m = told.module
+    return (m, tuple(label_oddities(told))) if m.capacity_gib is not None and m.generation is not None else (None, ())
 
 
 def _named_by(written: str) -> list[str]:

@@ -12,8 +12,9 @@ from pydantic import TypeAdapter
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotFacts, match_slots
+from umbrak.core.platform.survey import SlotFacts, SlotState, match_slots
 from umbrak.formats.rows import NAME, TEXT, RowReader
+from umbrak.formats.slot_labels import read_slot
 from umbrak.formats.spreadsheet import Row
 
 #: What the column of a slot begins with.
@@ -27,7 +28,6 @@ FACTS: dict[str, tuple[str, ...]] = {
 }
 _BITS: TypeAdapter[int] = TypeAdapter(Literal[32, 64])
 _COUNTED = re.compile(r"(\d{1,3})\s?[x×]\s?(\S.*)", re.I)
-_EMPTY = ("empty", "-", "none")
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,8 +116,17 @@ def _slots(sheet: Sheet, row: RowReader) -> dict[str, Occupant | None]:
         slot = ids.get(column.removeprefix(SLOT)) or named
         if slot is None:
             row.fault(column, f"{sheet.title} has no such slot; it has {', '.join(list(sheet.slots)[:8])}")
-        elif row.text(column, TEXT).casefold() in _EMPTY:
+            continue
+        told = read_slot(row.text(column, TEXT))
+        if told is None or told.state is SlotState.FILLED:
+            if module := row.label(column):
+                occupants[slot] = module
+        elif told.state is SlotState.EMPTY:
             occupants[slot] = None
-        elif module := row.label(column):
-            occupants[slot] = module
+        elif told.state is not SlotState.UNKNOWN:
+            row.fault(
+                column, f"a table cannot say that a module is {told.state}: write its label, and say that in Survey"
+            )
+        elif told.said:
+            row.fault(column, f"{told.said[0]}; leave the cell empty where it is not known")
     return occupants
