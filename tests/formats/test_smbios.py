@@ -206,6 +206,23 @@ def test_what_cannot_be_read_says_what_was_expected(data: bytes, code: str, word
     assert words in str(error.value)
 
 
+def test_two_listings_in_one_text_are_not_one_machine() -> None:
+    """As the screen of a terminal has them, one below the other."""
+    text = listing(MACHINE)
+    alone = read_any(text.encode())
+    again = read_any((text + "\n" + text).encode())
+    assert replace(again, warnings=()) == replace(alone, warnings=())
+    assert [w.message for w in again.warnings if w not in alone.warnings] == [
+        "the same structures are in it more than once: they count once"
+    ]
+    with pytest.raises(InputError, match="tells of 2 machines, with the serial numbers LK12-00417 and LK12-7: give"):
+        read_any((text + "\n" + text.replace("LK12-00417", "LK12-7")).encode())
+    later = read_any((text + "\n" + listing([MACHINE[0], MACHINE[2], EMPTY])).encode())
+    assert later.arrays == alone.arrays, "its array is one, and claims no more"
+    bare = re.sub(r"^Handle.*\n", "", listing(MACHINE[:2]), flags=re.M)
+    assert any("every slot is named twice" in w.message for w in read_any((bare + "\n" + bare).encode()).warnings)
+
+
 def test_a_listing_cut_in_half_keeps_what_stood_before() -> None:
     text = listing(MACHINE)
     cut = text[: text.index("CPU1_DIMM_B1")]

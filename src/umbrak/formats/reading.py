@@ -188,6 +188,17 @@ def _with_odd_sizes(reading: SurveyReading) -> SurveyReading:
     return replace(reading, warnings=(*reading.warnings, *said)) if said else reading
 
 
+def _with_repeats(reading: SurveyReading) -> SurveyReading:
+    """With what is said where all slots are named over and over, in one order: of which of them the machine is nobody can tell."""
+    names = [(s.bank, s.locator) for s in reading.slots]
+    times = next((len(names) // n for n in range(2, len(names) // 2 + 1) if names == names[:n] * (len(names) // n)), 1)
+    if times == 1 or not all(s.locator for s in reading.slots):
+        return reading
+    often = "twice" if times == 2 else f"{times} times"
+    said = f"every slot is named {often}: reports of several machines in one, or of one at several times? Give one alone, unless its slots are named so"
+    return replace(reading, warnings=(*reading.warnings, Warning("the whole", said)))
+
+
 def _with_odd_total(reading: SurveyReading) -> SurveyReading:
     odd = odd_total(reading.slots, reading.installed_gib)
     return replace(reading, warnings=(*reading.warnings, Warning("the whole", odd))) if odd else reading
@@ -195,7 +206,7 @@ def _with_odd_total(reading: SurveyReading) -> SurveyReading:
 
 def _bounded(reading: SurveyReading) -> SurveyReading:
     """The reading with no more in it than a machine may have, and no more said of it than somebody reads."""
-    reading = _with_odd_total(reading)
+    reading = _with_odd_total(_with_repeats(reading))
     told = [Warning(cleaned(w.where, 200), cleaned(w.message, 500)) for w in reading.warnings[:MAX_TOLD]]
     if len(reading.warnings) > MAX_TOLD:
         told.append(Warning("the whole", f"{len(reading.warnings) - MAX_TOLD} more such things are not told"))

@@ -17,6 +17,7 @@ from umbrak.core.memory.module import (
     complete,
     contradictions,
 )
+from umbrak.core.memory.parts import serial_key
 from umbrak.core.memory.rates import RAILS_V, clock_words, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
     ArrayFacts,
@@ -31,6 +32,7 @@ from umbrak.core.platform.survey import (
     not_main_memory,
 )  # fmt: skip
 from umbrak.formats.bounds import Deadline
+from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
 from umbrak.formats.smbios import codes
 from umbrak.formats.smbios.listing import decode_listing
@@ -44,7 +46,17 @@ def read_tables(data: bytes, deadline: Deadline) -> SurveyReading:
 
 def read_listing(text: str, deadline: Deadline) -> SurveyReading:
     """What a text listing reports. Raises InputError as `decode_listing`."""
-    return survey_of("smbios-text", *decode_listing(text, deadline), deadline)
+    records, warnings = decode_listing(text, deadline)
+    once: list[tuple[int, Record]] = []
+    seen: set[tuple[int, frozenset[tuple[str, object]]]] = set()
+    for kind, record in records:
+        key = kind, frozenset(record.items())
+        if record.get("Handle") is None or key not in seen:
+            once.append((kind, record))
+        seen.add(key)
+    if len(once) < len(records):
+        warnings.append(Warning("the whole", "the same structures are in it more than once: they count once"))
+    return survey_of("smbios-text", once, warnings, deadline)
 
 
 def survey_of(
@@ -55,6 +67,7 @@ def survey_of(
     def of(wanted: int) -> list[Record]:
         return [r for k, r in records if k == wanted]
 
+    _of_one_machine(of(codes.SYSTEM))
     bios, system = next(iter(of(codes.BIOS)), None), next(iter(of(codes.SYSTEM)), None)
     virtual = bool(bios and _as(bios, "Virtual"))
     slots = []
@@ -92,6 +105,14 @@ def survey_of(
         installed_gib=mapped,
         virtual=virtual,
     )
+
+
+def _of_one_machine(systems: list[Record]) -> None:
+    """Raises InputError where there are two systems (7.2: there is one), and each has a serial number of its own."""
+    told = {serial_key(s): s for r in systems if (s := _named(r, "Serial Number")) and serial_key(s)}
+    if len(told) > 1:
+        some = f"this tells of {len(told)} machines, with the serial numbers {' and '.join(list(told.values())[:3])}"
+        raise InputError("two-machines", [Fault(f"{some}: give the report of one at a time")])
 
 
 def _looks_given(devices: list[Record]) -> bool:
