@@ -10,9 +10,11 @@ import pytest
 
 from tests.core.test_proof import ALL, EIGHT, FOUR, GOAL, SHEET, P
 from umbrak.core.evaluate import evaluate
+from umbrak.core.memory.module import Module
+from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.survey import SlotHealth
-from umbrak.core.proof.compare import Comparison, Fresh, Handled, Seen, compare
+from umbrak.core.proof.compare import Comparison, Fresh, Handled, Seen, compare, exchanged
 from umbrak.core.proof.soak import Events, Reading, Soak, Watched, days_needed, days_words, soak, upper_rate
 from umbrak.core.proof.standing import Alerts, Evidence, MemoryTests, State, may_soak, standing
 from umbrak.core.proof.wanted import Wanted
@@ -213,6 +215,38 @@ def test_right_by_its_total(goal: Layout, fresh: Fresh, handled: Handled, right:
     assert made.right is right and words in repr(made), made
     if right:
         assert {p.seen for p in made.slots} <= {Seen.RIGHT, Seen.BY_TOTAL} and made.slots
+
+
+@pytest.mark.parametrize(
+    ("was", "now", "kind", "right", "words"),
+    [
+        # The failed one is to be replaced by its like: its number tells whether it was.
+        ("0077AA", "00-77-aa", EIGHT, False, "S/N 00-77-aa is the module that was to come out of A1"),
+        ("0077AA", "0099BB", EIGHT, True, ""),
+        ("0077AA", None, EIGHT, True, "Whether the module in A1 is the new one nothing tells"),
+        (None, "0099BB", EIGHT, True, "Whether the module in A1 is the new one nothing tells"),
+        # A number that several modules have tells none of them.
+        ("1234", "1234", EIGHT, True, "Whether the module in A1 is the new one nothing tells"),
+        # Of another kind than the old one: what is seen tells it.
+        ("0077AA", None, FOUR, True, ""),
+    ],
+)
+def test_a_module_that_was_to_leave_is_known_by_its_number(
+    was: str | None, now: str | None, kind: Module, right: bool, words: str
+) -> None:
+    before = Layout(
+        {"A1": replace(kind, serial=was), "B1": replace(EIGHT, serial="1234"), "B2": replace(FOUR, serial="5")}
+    )
+    goal = Layout({"A1": EIGHT, "B1": before["B1"], "B2": before["B2"]})
+    done = actions(SHEET, before, goal, {"A1"})
+    handled = Handled(frozenset({"A1"}), (), frozenset(), *exchanged(before, done))
+    look = Fresh({**before, "A1": replace(EIGHT, serial=now), "A2": None})
+    made = seen(look, goal, handled)
+    assert made.right is right and words in repr(made), made
+    assert words or not made.remarks
+    assert not seen(look, goal, replace(handled, labelled=frozenset({"A1"}))).remarks, (
+        "its label was held against the plan"
+    )
 
 
 def test_a_slot_that_was_emptied_is_looked_at() -> None:

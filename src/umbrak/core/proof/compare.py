@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from umbrak.core.evaluate import Evaluation
-from umbrak.core.memory.module import Module, alike
+from umbrak.core.memory.module import Module, alike, healthy
+from umbrak.core.memory.parts import serial_key
+from umbrak.core.plan.actions import Action, Do
 from umbrak.core.platform.difference import MemberDifference, compare_slot
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
@@ -100,6 +102,10 @@ class Handled:
     modules: tuple[Module, ...] = ()
     #: Slots for which the label of the module that went in was held against the plan, and was right.
     labelled: frozenset[str] = frozenset()
+    #: Serial number, as `serial_key` has it, of a module that was to leave -> the slot that it was in.
+    leaving: Mapping[str, str] = field(default_factory=dict)
+    #: Slots whose module was to be replaced by its like.
+    replaced: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,6 +123,16 @@ class Fresh:
     usable_gib: float | None = None
     #: Where it comes from: an SNMP total is cut off at 2 TiB.
     kind: str = ""
+
+
+def exchanged(before: Layout, done: Sequence[Action]) -> tuple[dict[str, str], frozenset[str]]:
+    """`Handled.leaving` and `Handled.replaced` of what was to be done. A serial number that several modules have tells none."""
+    every = Counter(serial_key(m.serial) for m in before.values() if isinstance(m, Module))
+    left = {a.source: a.module for a in done if a.source is not None and a.target is None and a.module is not None}
+    came = {a.target: a.module for a in done if a.do is Do.PUT_IN and a.source is None and a.module is not None}
+    keys = {serial_key(m.serial): s for s, m in left.items()}
+    alike_ones = {s for s, m in left.items() if s in came and alike(healthy(m)) == alike(came[s])}
+    return {k: s for k, s in keys.items() if k and every[k] == 1}, frozenset(alike_ones)
 
 
 #: RFC 2790: hrStorageSize counts units in a signed 32-bit number; of the usual 1 KiB it cannot exceed 2 TiB.
@@ -138,13 +154,13 @@ def compare(
     slots = _slots(sheet, goal, fresh, planned.data_rate_mts, handled)
     totals = _totals(sheet, goal, planned, judged_seen, fresh)
     return Comparison(
-        _by_total(goal, planned, fresh, handled, slots, totals), totals, _rate(planned, judged_seen, fresh), _remarks(sheet, slots)
+        _by_total(goal, planned, fresh, handled, slots, totals), totals, _rate(planned, judged_seen, fresh), _remarks(sheet, slots, handled)
     )  # fmt: skip
 
 
 def _slots(sheet: Sheet, goal: Layout, fresh: Fresh, rate: int | None, handled: Handled) -> tuple[SlotProof, ...]:
     found = [
-        _slot(s, goal.get(s), fresh, rate)
+        _stayed(sheet, _slot(s, goal.get(s), fresh, rate), handled)
         for s in sheet.slots
         if s in goal or s in handled.slots or fresh.slots.get(s) is not None
     ]
@@ -158,6 +174,17 @@ def _slots(sheet: Sheet, goal: Layout, fresh: Fresh, rate: int | None, handled: 
             where = f"it is in {sheet.slots[found[at].slot].printed}"
             found[i] = SlotProof(p.slot, Seen.ELSEWHERE, p.planned, p.found, where)
     return tuple(found)
+
+
+def _stayed(sheet: Sheet, proof: SlotProof, handled: Handled) -> SlotProof:
+    """The proof of a slot, against it where the very module sits there that was to leave the machine, whatever its kind: nobody
+    replaced it, or the report is from before."""
+    serial = proof.found.serial if isinstance(proof.found, Module) else None
+    was = handled.leaving.get(serial_key(serial))
+    if not was or proof.planned is None:
+        return proof
+    words = f"S/N {serial} is the module that was to come out of {sheet.slots[was].printed}"
+    return replace(proof, seen=Seen.UNLIKE, words=words)
 
 
 def _same(a: Occupant | None, b: Occupant | None) -> bool:
@@ -381,7 +408,25 @@ def _rate(planned: Evaluation, judged: Evaluation, fresh: Fresh) -> RateProof:
     )
 
 
-def _remarks(sheet: Sheet, slots: tuple[SlotProof, ...]) -> tuple[str, ...]:
+def _remarks(sheet: Sheet, slots: tuple[SlotProof, ...], handled: Handled) -> tuple[str, ...]:
+    return (*_gone_together(sheet, slots), *_not_told_apart(sheet, slots, handled))
+
+
+def _not_told_apart(sheet: Sheet, slots: tuple[SlotProof, ...], handled: Handled) -> Iterator[str]:
+    """A module that was replaced by its like, and nothing seen of which one it is."""
+    unsure = [
+        sheet.slots[p.slot].printed
+        for p in slots
+        if p.slot in handled.replaced - handled.labelled
+        and p.seen in _AS_PLANNED
+        and not (isinstance(p.found, Module) and p.found.serial and handled.leaving)
+    ]
+    if unsure:
+        named = " and ".join(unsure) if len(unsure) < 3 else f"{unsure[0]} and {len(unsure) - 1} more"
+        yield f"Whether the module in {named} is the new one nothing tells: the old one was its like. Compare serial numbers, or its label."
+
+
+def _gone_together(sheet: Sheet, slots: tuple[SlotProof, ...]) -> tuple[str, ...]:
     gone: dict[str, list[str]] = {}
     for p in slots:
         if p.seen is Seen.MISSING:

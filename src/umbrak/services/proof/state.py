@@ -13,7 +13,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.machine import Layout, Occupant, marked
 from umbrak.core.platform.survey import SlotHealth, SlotState
-from umbrak.core.proof.compare import Comparison, Fresh, Handled, alert_is_expected, come_back, compare
+from umbrak.core.proof.compare import Comparison, Fresh, Handled, alert_is_expected, come_back, compare, exchanged
 from umbrak.core.proof.soak import Events, Reading, Soak, Watched, soak
 from umbrak.core.proof.standing import Alerts, Evidence, Item, State, names, standing
 from umbrak.core.proof.wanted import Wanted
@@ -225,14 +225,15 @@ class _Standing:
     def _handled(self) -> Handled:
         steps = [s for s in self.row.begun.sheet.steps if s.action is not None]
         slots = frozenset(s for step in steps for s in step.slots) | frozenset(self.goal.changed_from(self.before))
-        came = [a.module or Module() for a in actions(self.m.sheet, self.before, self.goal, self.failed) if a.do is Do.PUT_IN and a.source is None]  # fmt: skip
+        done = actions(self.m.sheet, self.before, self.goal, self.failed)
+        came = [a.module or Module() for a in done if a.do is Do.PUT_IN and a.source is None]
         there = [self.before.get(s) for s in slots if s in self.before]
         modules = (*came, *(m if isinstance(m, Module) else Module() for m in there))
         # A label that was typed in says itself whether it is the planned one; a tick says that somebody looked.
         told = {s for s, label in self._labels().items() if label.text and self._is_planned(s, label.text)}
         wrong = {s for s, label in self._labels().items() if label.text} - told
         looked = {step.slots[-1] for step in steps if step.checks and step.key in self.ticked and step.slots}
-        return Handled(slots, modules, frozenset((told | looked) - wrong))
+        return Handled(slots, modules, frozenset((told | looked) - wrong), *exchanged(self.before, done))
 
     def _labels(self) -> dict[str, LabelDoc]:
         return {label.slot: label for _, label in every(self.entries, LabelDoc)}
