@@ -254,6 +254,7 @@ ROUTES: list[tuple[str, str, Any, tuple[int, int, int, int]]] = [
     ("POST", "/api/jobs/readings", None, (401, 422, 422, 422)),
     ("POST", "/api/jobs/pollings", {}, (401, 403, 422, 422)),
     ("POST", "/api/jobs/changes", {"change": {"do": "retire"}, "machines": [NOBODY_ID]}, (401, 403, 422, 422)),
+    ("GET", f"/api/machines/{NOBODY_ID}/elsewhere", None, (401, 404, 404, 404)),
     ("GET", "/api/machines/twins", None, (401, 200, 200, 200)),
     (
         "POST",

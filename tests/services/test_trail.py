@@ -8,6 +8,7 @@ from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
+from uuid import UUID
 
 import pytest
 import zxingcpp
@@ -29,7 +30,7 @@ from umbrak.services.machines.finding import find
 from umbrak.services.machines.page import see_machine
 from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock
 from umbrak.services.shelf.labels import shelf_labels
-from umbrak.services.shelf.trail import TrailLine, Where, see_trails
+from umbrak.services.shelf.trail import TrailLine, Where, see_elsewhere, see_trails
 from umbrak.services.shelf.view import see_shelf
 from umbrak.services.surveys.by_hand import survey_by_hand
 from umbrak.store.accounts import Account
@@ -114,6 +115,35 @@ def test_a_module_that_failed_goes_back_under_its_number(engine: Engine, technic
     (shelf, fitted) = trail(engine, "old9")
     assert (shelf.where, shelf.state, shelf.reference, shelf.until) == (Where.SHELF, "to-return", "RMA 77", None)
     assert fitted.until is not None and fitted.failed_at is not None and fitted.slot == "CPU1.A1"
+
+
+def test_a_module_that_another_machine_shows_is_hardly_here(engine: Engine, technician: Account) -> None:
+    here, there = key_of(engine, "hall-03"), key_of(engine, "hall-02")
+
+    def seen_in(machine: UUID, slot: str, **members: str) -> None:
+        seen = see_machine(engine, machine)
+        module = replace(FAST, **{"part": "QP-16", "serial": "MV-1", **members})
+        survey_by_hand(engine, technician, machine, seen.survey.revision, {slot: module}, [], [], [])
+
+    def elsewhere(machine: UUID) -> list[tuple[str, str, str]]:
+        return [(e.slot, e.machine, e.its_slot) for e in see_elsewhere(engine, machine)]
+
+    seen_in(here, "CPU1.A1")
+    seen_in(there, "CPU1.11", part="OTHER-16")
+    assert elsewhere(here) == elsewhere(there) == [], "another maker's module may have the same number"
+    seen_in(there, "CPU1.12")
+    assert elsewhere(here) == [("CPU1.A1", "hall-02", "CPU1.12")] and elsewhere(there) == []
+    # Who looks into another slot has not seen it here.
+    survey_by_hand(engine, technician, here, see_machine(engine, here).survey.revision, {}, ["CPU2.F2"], [], [])
+    survey_by_hand(engine, technician, here, see_machine(engine, here).survey.revision, {"CPU2.F2": FAST}, [], [], [])
+    assert [e[0] for e in elsewhere(here)] == ["CPU1.A1"]
+    # Seen here again: then it is there that it can hardly be.
+    seen_in(here, "CPU1.A1", maker="Quay")
+    assert elsewhere(here) == [] and elsewhere(there) == [("CPU1.12", "hall-03", "CPU1.A1")]
+    seen_in(there, "CPU1.12", serial="MV-2")
+    assert elsewhere(there) == []
+    with pytest.raises(NotFound):
+        see_elsewhere(engine, technician.id)
 
 
 def test_one_serial_of_two_parts_is_two_modules(engine: Engine, technician: Account) -> None:

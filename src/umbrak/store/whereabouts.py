@@ -39,6 +39,18 @@ class StayRow:
 
 
 @dataclass(frozen=True, slots=True)
+class ElsewhereRow:
+    """A module that is known to be in a slot, and that another machine showed since."""
+
+    slot: str
+    serial: str
+    machine_id: UUID
+    machine: str
+    its_slot: str
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class ShelfRow:
     module: Module
     part: str | None
@@ -92,7 +104,10 @@ def keep_stays(db: Connection, machine_id: UUID, kind: str, content: Known, take
             db.execute(
                 update(stay)
                 .where(stay.c.id == row.id)
-                .values(seen_at=taken_at, **_seen_of(content, slot, row, taken_at))
+                .values(
+                    seen_at=max(row.seen_at, _looked_at(content, slot, row.seen_at)),
+                    **_seen_of(content, slot, row, taken_at),
+                )
             )
         elif _may_be(now, row.capacity_gib):
             db.execute(update(stay).where(stay.c.id == row.id).values(**_seen_of(content, slot, row, taken_at)))
@@ -106,7 +121,7 @@ def keep_stays(db: Connection, machine_id: UUID, kind: str, content: Known, take
                 {
                     "key": key, "serial": module.serial, "part": module.part or "", "words": module.short(),
                     "capacity_gib": module.capacity_gib, "machine_id": machine_id, "slot": slot,
-                    "seen_by": content.sources[slot].kind if slot in content.sources else kind, "since": taken_at, "seen_at": taken_at,
+                    "seen_by": content.sources[slot].kind if slot in content.sources else kind, "since": taken_at, "seen_at": _looked_at(content, slot, taken_at),
                     **_seen_of(content, slot, None, taken_at),
                 }
             )  # fmt: skip
@@ -118,6 +133,13 @@ def end_stays(db: Connection, machine_id: UUID, slots: Collection[str], at: date
     """Modules came out of these slots at the bench."""
     here = (stay.c.machine_id == machine_id) & stay.c.slot.in_(slots) & stay.c.until.is_(None)
     db.execute(update(stay).where(here).values(until=at))
+
+
+def _looked_at(content: Known, slot: str, otherwise: datetime) -> datetime:
+    """When somebody, or the machine, looked into a slot: a survey also holds what was known of the others before. Who adds what
+    a part number tells has not looked."""
+    source = content.sources.get(slot)
+    return source.at if source and source.over is None else otherwise
 
 
 def _key(held: Occupant | None) -> str:
@@ -145,6 +167,33 @@ def _seen_of(content: Known, slot: str, before: Any, at: datetime) -> dict[str, 
 def stays_of(db: Connection, key: str) -> list[StayRow]:
     query = select(stay, machine.c.name.label("machine")).join(machine).where(stay.c.key == key).order_by(stay.c.since)
     return [StayRow(**{n: r[n] for n in StayRow.__slots__}) for r in db.execute(query).mappings()]
+
+
+def seen_elsewhere(db: Connection, machine_id: UUID) -> list[ElsewhereRow]:
+    """Modules that are in a machine as far as is known of it, and that another machine showed since. One part's numbers are its
+    maker's to give out; those of others may be the same."""
+    other = stay.alias()
+    query = (
+        select(
+            stay.c.slot,
+            stay.c.serial,
+            other.c.machine_id,
+            machine.c.name,
+            other.c.slot.label("its_slot"),
+            other.c.seen_at,
+        )
+        .join(other, (other.c.key == stay.c.key) & (func.lower(other.c.part) == func.lower(stay.c.part)))
+        .join(machine, machine.c.id == other.c.machine_id)
+        .where(stay.c.machine_id == machine_id, stay.c.until.is_(None), stay.c.part != "")
+        .where(other.c.machine_id != machine_id, other.c.until.is_(None), other.c.seen_at > stay.c.seen_at)
+        .order_by(stay.c.slot, other.c.seen_at.desc())
+    )
+    return [
+        ElsewhereRow(
+            slot=r.slot, serial=r.serial, machine_id=r.machine_id, machine=r.name, its_slot=r.its_slot, at=r.seen_at
+        )
+        for r in db.execute(query)
+    ]
 
 
 def shelved(db: Connection, key: str) -> list[ShelfRow]:

@@ -1301,6 +1301,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Elsewhere
+         * @description Modules known to be in it, by their serial numbers, that another machine showed since: they are hardly here any more.
+         */
+        get: operations["get_machines_machine_id_elsewhere"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}/history": {
         parameters: {
             query?: never;
@@ -5931,6 +5951,30 @@ export interface components {
             /** Sheet */
             sheet: string;
             source: components["schemas"]["Source"];
+        };
+        /**
+         * ElsewhereRow
+         * @description A module that is known to be in a slot, and that another machine showed since.
+         */
+        ElsewhereRow: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Its Slot */
+            its_slot: string;
+            /** Machine */
+            machine: string;
+            /**
+             * Machine Id
+             * Format: uuid
+             */
+            machine_id: string;
+            /** Serial */
+            serial: string;
+            /** Slot */
+            slot: string;
         };
         /**
          * Evaluation
@@ -17928,6 +17972,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Difference"];
+                };
+            };
+            /** @description Not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    get_machines_machine_id_elsewhere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ElsewhereRow"][];
                 };
             };
             /** @description Not signed in */

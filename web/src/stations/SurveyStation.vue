@@ -13,6 +13,7 @@ import { litBy, severityBySlot } from './fit/findings'
 import { aboutLines } from '@/machines/about'
 import { session } from '@/frame/session'
 import DifferenceView from './survey/DifferenceView.vue'
+import SeenElsewhere from './survey/SeenElsewhere.vue'
 import DriveBays from './survey/DriveBays.vue'
 import KnownParts from './survey/KnownParts.vue'
 import TakeIn from './survey/TakeIn.vue'
@@ -111,6 +112,7 @@ const rows = computed(() =>
         <strong>{{ plural(disputed.length, 'slot is', 'slots are') }} disputed</strong>:
         <button v-for="s in disputed" :key="s" type="button" class="quiet-link" @click="open = s">{{ machine.board.slots.find((x) => x.id === s)?.printed }}</button>
       </p>
+      <SeenElsewhere :machine="machine" @point="open = $event" />
       <SlotFacts v-if="openSlot" :key="open" :machine="machine" :slot_="openSlot" @saved="saved" @leave="open = ''" />
       <h2 id="survey-facts">What is known</h2>
       <p class="total">

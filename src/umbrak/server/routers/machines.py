@@ -47,10 +47,12 @@ from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.editing import start_plan
 from umbrak.services.plans.proposals import PlanBrief, compare_plans
 from umbrak.services.plans.view import CureView, PlanView, machine_cures
+from umbrak.services.shelf.trail import see_elsewhere
 from umbrak.services.surveys import by_hand, resurvey
 from umbrak.services.surveys.resurvey import Difference, see_difference
 from umbrak.store.history import HistoryLine
 from umbrak.store.machines import Listing
+from umbrak.store.whereabouts import ElsewhereRow
 
 router = APIRouter(prefix="/machines", tags=["machines"])
 
@@ -273,6 +275,12 @@ def where_to(machine_id: UUID, body: TargetsOf, engine: Db, _: Person) -> tuple[
 def known_parts(machine_id: UUID, engine: Db, _: Person) -> list[FilledModule]:
     """What part numbers tell of its modules that is open in them, and nothing contradicts."""
     return see_filled(engine, machine_id)
+
+
+@router.get("/{machine_id}/elsewhere", responses=describe(401, 404, 422))
+def elsewhere(machine_id: UUID, engine: Db, _: Person) -> list[ElsewhereRow]:
+    """Modules known to be in it, by their serial numbers, that another machine showed since: they are hardly here any more."""
+    return see_elsewhere(engine, machine_id)
 
 
 @router.get("/{machine_id}/cures", responses=describe(401, 404, 422))

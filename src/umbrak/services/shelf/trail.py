@@ -14,6 +14,8 @@ from umbrak.core.memory.label import serial_in
 from umbrak.core.memory.parts import key_of, serial_key
 from umbrak.services.errors import NotFound
 from umbrak.store import whereabouts as store
+from umbrak.store.machines import machine_exists
+from umbrak.store.whereabouts import ElsewhereRow
 
 
 class Where(StrEnum):
@@ -64,6 +66,14 @@ class Trail:
     lines: tuple[TrailLine, ...]
     #: Lines of places that it is in by all that is known; more than one cannot be true at once.
     now: tuple[TrailLine, ...]
+
+
+def see_elsewhere(engine: Engine, machine_id: UUID) -> list[ElsewhereRow]:
+    """Modules known to be in a machine that another machine showed since. Raises NotFound."""
+    with engine.connect() as db:
+        if not machine_exists(db, machine_id):
+            raise NotFound("machine")
+        return store.seen_elsewhere(db, machine_id)
 
 
 def see_trails(engine: Engine, serial: str) -> tuple[Trail, ...]:
