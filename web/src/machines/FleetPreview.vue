@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import type { Fleet } from '@/api/client'
 import { gb } from '@/ui/figures'
+import { vLines } from '@/ui/lines'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { plural } from '@/ui/words'
 import { BECOMES, comesTo, good, total } from './fleet'
@@ -43,7 +44,7 @@ const rows = computed(() => [...props.fleet.rows].sort((a, b) => (RANK[a.becomes
     </details>
     <p v-if="all > fleet.rows.length" class="faded small">{{ fleet.rows.length }} of {{ all }} rows are shown, those that are not in order among them.</p>
     <div v-if="rows.length" class="rows">
-      <table>
+      <table v-lines>
         <thead>
           <tr>
             <th scope="col" class="number">row</th>

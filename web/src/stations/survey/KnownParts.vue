@@ -33,7 +33,7 @@ async function take(some: FilledModule[]): Promise<void> {
 </script>
 
 <template>
-  <section v-if="found.length" class="known" aria-label="Part numbers tell more">
+  <section v-if="found.length" class="margin-note of-parts" aria-label="Part numbers tell more">
     <p v-for="f in found" :key="f.number + f.slots.join()" class="small">
       <router-link class="quiet-link mono" :to="partPath(f.number)">{{ f.number }}</router-link>
       tells of {{ plural(f.slots.length, 'module') }} <template v-for="(a, i) in f.adds" :key="a.member">{{ i ? ', ' : '' }}{{ a.called }} <b>{{ a.values[0]!.words }}</b> <span class="faded">({{ a.values[0]!.source }})</span></template>
@@ -43,16 +43,3 @@ async function take(some: FilledModule[]): Promise<void> {
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
   </section>
 </template>
-
-<style scoped>
-.known {
-  padding: 6px 10px;
-  border-left: 3px solid var(--brass);
-  background: var(--lit);
-  display: grid;
-  gap: 4px;
-}
-p {
-  margin: 0;
-}
-</style>

@@ -23,23 +23,10 @@ const printed = (slot: string) => props.machine.board.slots.find((s) => s.id ===
 </script>
 
 <template>
-  <div v-if="found.length" class="elsewhere" role="status" aria-label="Seen elsewhere since">
+  <div v-if="found.length" class="margin-note" role="status" aria-label="Seen elsewhere since">
     <p class="small"><strong>{{ plural(found.length, 'module was', 'modules were') }} seen in another machine since</strong>, and can hardly be here: look what is.</p>
     <p v-for="f in found" :key="f.slot + f.machine_id" class="small">
       <button type="button" class="quiet-link" @click="$emit('point', f.slot)">{{ printed(f.slot) }}</button>: S/N <span class="mono">{{ f.serial }}</span> in <router-link class="quiet-link" :to="`/machines/${f.machine_id}/survey`">{{ f.machine }}</router-link>, {{ f.its_slot }}, {{ moment(f.at, machine.zone) }}
     </p>
   </div>
 </template>
-
-<style scoped>
-.elsewhere {
-  padding: 6px 10px;
-  border-left: 3px solid var(--ask);
-  background: var(--lit);
-  display: grid;
-  gap: 4px;
-}
-p {
-  margin: 0;
-}
-</style>
