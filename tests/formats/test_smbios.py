@@ -206,6 +206,22 @@ def test_what_cannot_be_read_says_what_was_expected(data: bytes, code: str, word
     assert words in str(error.value)
 
 
+@pytest.mark.parametrize(
+    ("said", "serial"),
+    [
+        ("LK12-00417", "LK12-00417"),
+        ("1234", "1234"),
+        ("AAAA-1", "AAAA-1"),
+        *((words, None) for words in ("System Serial Number", "Chassis Serial Number", "Type2 - Board Serial Number", "123456789",
+          "0123456789ABCDEF", "XXXXXXXXXX", "11111111", "INVALID", "Not Applicable", "OEM", "$(DEFAULT_STRING)", "Default string")),
+    ],
+)  # fmt: skip
+def test_what_only_fills_the_field_is_no_serial_number(said: str, serial: str | None) -> None:
+    """By such a number two machines would be one."""
+    system = read_any(listing([Device("A1")]).replace("LK12-00417", said).encode()).system
+    assert system is not None and system.serial == serial
+
+
 def test_two_listings_in_one_text_are_not_one_machine() -> None:
     """As the screen of a terminal has them, one below the other."""
     text = listing(MACHINE)

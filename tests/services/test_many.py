@@ -77,6 +77,9 @@ def test_a_machine_made_twice(engine: Engine, technician: Account) -> None:
         facts=MachineDoc(firmware="2.1"),
     )
     plans = [start_plan(engine, technician, m, "More").id for m in (one, two)]
+    for name in ("unread-a", "unread-b"):
+        make(engine, technician, name, about=About(serial="n/a", asset_tag="none"))
+    assert not [t for t in list_twins(engine) if t.value in ("NA", "NONE")], "that nobody knows them makes them not one"
     [pair] = [t for t in list_twins(engine) if t.value == "SN77"]
     assert [m.name for m in pair.machines] == ["twin-a", "twin-b"]
     a, b = see_machine(engine, one), see_machine(engine, two)

@@ -9,6 +9,7 @@ from pydantic import ConfigDict, Field, StringConstraints, create_model
 
 from umbrak.core.memory.parts import serial_key
 from umbrak.formats.documents import PRINTED, Doc, Name, Text
+from umbrak.formats.placeholders import told
 from umbrak.formats.quantities import Day
 
 #: Of what people say in a field. [characters]
@@ -56,6 +57,11 @@ class About(Doc):
     own: Own = Field(default={}, description="columns of the installation's own tables")
 
     @property
+    def known_serial(self) -> str:
+        """Its serial number; "" also where somebody wrote that it is not known."""
+        return told(self.serial) or ""
+
+    @property
     def others(self) -> tuple[str, ...]:
         """Serial numbers that it reports beside its own."""
         return tuple(n for n in (w.strip() for w in self.other_serials.split(",")) if n)
@@ -69,12 +75,12 @@ class About(Doc):
         """Known by serial numbers that it reports: its own where nobody said one, else beside that, as many as there is room for."""
         about = self
         for number in said:
-            told = " ".join((number or "").replace(",", " ").split())
-            if not serial_key(told) or about.is_known_by(told):
+            plain = " ".join((number or "").replace(",", " ").split())
+            if not serial_key(plain) or about.is_known_by(plain):
                 continue
-            more = ", ".join((*about.others, told))
-            if not about.serial:
-                about = about.model_copy(update={"serial": told[:LONGEST]})
+            more = ", ".join((*about.others, plain))
+            if not about.known_serial:
+                about = about.model_copy(update={"serial": plain[:LONGEST]})
             elif len(more) <= LONGEST:
                 about = about.model_copy(update={"other_serials": more})
         return about

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from sqlalchemy import ColumnElement, Connection, delete, func, select, update
 
+from umbrak.formats.placeholders import told
 from umbrak.store.tables import (
     doubt,
     job_step,
@@ -76,6 +77,7 @@ def twins(db: Connection) -> list[TwinRow]:
         found += [
             TwinRow(field=field, value=r.key, machine_id=r.id, name=r.name, version=r.version, sheet_title=r.title)
             for r in db.execute(query)
+            if told(r.value)
         ]
     return found
 

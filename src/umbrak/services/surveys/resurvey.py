@@ -133,7 +133,7 @@ def _difference(db: Connection, m: Loaded, intake: Intake, placed: Mapping[str, 
         facts.append(FactDifference("serial", about.serial or None, another.serial))
         if others != about.other_serials:
             facts.append(FactDifference("other_serials", about.other_serials or None, others))
-    elif reading.system and reading.system.serial and not about.serial:
+    elif reading.system and reading.system.serial and not about.known_serial:
         facts.append(FactDifference("serial", None, reading.system.serial))
     facts += _drive_differences(m, reading)
     failed = [s for s, i in placed.items() if reading.slots[i].state is SlotState.FAILED]
@@ -162,7 +162,7 @@ def _another(db: Connection, m: Loaded, reading: SurveyReading) -> Another | Non
     if not said or about.is_known_by(said):
         return None
     there = next((o.name for o in store.machines_of_serial(db, said) if o.id != m.row.id), None)
-    return Another(said, there) if about.serial or there else None
+    return Another(said, there) if about.known_serial or there else None
 
 
 def _calls_itself(m: Loaded, reading: SurveyReading) -> str | None:
@@ -184,7 +184,7 @@ def check_of(db: Connection, m: Loaded, intake_id: UUID) -> None:
 
 def of_another(m: Loaded, another: Another) -> str:
     """That a report is another machine's, and by what."""
-    ours = f"{m.row.name} has {m.row.about.serial}" if m.row.about.serial else ""
+    ours = f"{m.row.name} has {m.row.about.serial}" if m.row.about.known_serial else ""
     has = " and ".join(filter(None, (ours, another.name and f"{another.name} has that one")))
     return f"This report is of another machine: it says serial number {another.serial}, and {has}."
 
