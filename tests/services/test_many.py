@@ -25,6 +25,7 @@ from umbrak.services.machines.making import NewMachine, make_machine
 from umbrak.services.machines.merging import delete_machine, list_twins, merge_machines
 from umbrak.services.machines.page import machine_history, see_machine
 from umbrak.services.machines.together import Renewed, Retired, Said
+from umbrak.services.machines.waiting import NewWaiting, keep_waiting, list_waiting
 from umbrak.services.plans.editing import start_plan
 from umbrak.store.accounts import Account
 from umbrak.store.machines import Listing
@@ -141,3 +142,12 @@ def test_many_are_changed_alike(engine: Engine, technician: Account) -> None:
     assert list_machines(engine, Listing("row-")).total == 45
     with pytest.raises(Refused, match="no machine"):
         start_change(engine, technician, said, Listing("nothing has this name"))
+
+
+def test_what_waits_is_laid_beside_the_machine_that_has_its_number(engine: Engine, technician: Account) -> None:
+    make(engine, technician, "there", about=About(serial="SN 88"))
+    make(engine, technician, "unread", about=About(serial="n/a"))
+    for name, serial in (("again", "sn-88"), ("nameless", "N/A")):
+        keep_waiting(engine, technician, NewWaiting(name=name, model="OV 12", about=About(serial=serial)))
+    [group] = [g for g in list_waiting(engine) if g.model == "OV 12"]
+    assert [(t.field, t.name) for t in group.there] == [("serial", "there")]

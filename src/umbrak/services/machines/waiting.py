@@ -15,6 +15,7 @@ from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import match_processors
 from umbrak.formats.about import About
 from umbrak.formats.documents import CHECKED, MachineDoc, Name, ShortText
+from umbrak.formats.placeholders import told
 from umbrak.formats.rows import RowReader
 from umbrak.formats.sheet.built import ClassName
 from umbrak.formats.sheet.draft import title_of
@@ -156,7 +157,7 @@ def _there(db: Connection, rows: Sequence[WaitingRow]) -> dict[UUID, There]:
     """Waiting machine -> the one that is there and has its number."""
     found: dict[UUID, There] = {}
     for field_ in ("asset_tag", "serial"):
-        numbers = {r.id: serial_key(getattr(r.about, field_)) for r in rows}
+        numbers = {r.id: serial_key(told(getattr(r.about, field_))) for r in rows}
         known = machines_numbered(db, field_, numbers.values())
         found |= {key: There(key, field_, *known[n]) for key, n in numbers.items() if n in known}
     return found
