@@ -146,6 +146,11 @@ def test_tables_are_seen_before_they_are_kept(engine: Engine, technician: Accoun
     assert take_table(engine, technician, "offers", file(OFFERS), keep=True).kept
     (offer,) = see_shelf(engine, "AA-16K4").offers
     assert (offer.price, offer.kit, offer.listed) == (Decimal("1240.5"), 4, False)
+    # A kit that its label alone tells is no single module at the price of all.
+    pair = [OFFERS[0], ["AA-K2", "Merrow Supply", "100", "32GB (2x16GB) DDR5-4800 RDIMM", "", "no", "eur"]]
+    assert take_table(engine, technician, "offers", file(pair), keep=True).kept
+    (offer,) = see_shelf(engine, "AA-K2").offers
+    assert (offer.kit, offer.per_gb) == (2, Decimal("3.125"))
 
 
 @pytest.mark.parametrize(
@@ -154,6 +159,9 @@ def test_tables_are_seen_before_they_are_kept(engine: Engine, technician: Accoun
         ("stock", {"module": "spoon", "count": "1"}, "module"),
         ("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0", "count": "some"}, "count"),
         ("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0", "count": "1", "state": "lost"}, "state"),
+        ("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0 (dead)", "count": "1"}, "module"),
+        ("stock", {"module": "32GB (2x16GB) DDR5-4800 RDIMM", "count": "1"}, "module"),
+        ("offers", {"part": "A-1", "supplier": "x", "price": "9", "module": "32GB (2x16GB) DDR5-4800 RDIMM", "kit": "4"}, "kit"),
         ("offers", {"part": "QD5R-64", "supplier": "x", "price": "cheap"}, "price"),
         ("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", "currency": "NOK"}, "currency"),
         ("offers", {"part": "who knows", "supplier": "x", "price": "9"}, "module"),

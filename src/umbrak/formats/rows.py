@@ -15,6 +15,7 @@ from umbrak.core.memory.module import Module
 from umbrak.formats.documents import Name, ReadLabel, ShortText, Text
 from umbrak.formats.faults import type_fault
 from umbrak.formats.quantities import Day, number, whole_number
+from umbrak.formats.slot_labels import SAYS_FAILED
 from umbrak.formats.spreadsheet import Row
 
 E = TypeVar("E", bound=Enum)
@@ -114,6 +115,11 @@ class RowReader:
             return None
         return text in ("yes", "true", "1") if text else None
 
+    def kit(self, column: str) -> int | None:
+        """Of how many modules a label tells; None where it tells of one, or of no kit."""
+        text = self._cells.get(column, "")
+        return self._read_label(text[:MAX_LABEL_LENGTH]).kit if text else None
+
     def label(self, column: str) -> Module | None:
         """The module that a label tells; its size has to be told."""
         text = self._cells.get(column, "")
@@ -124,6 +130,11 @@ class RowReader:
             self.fault(column, reading.contradictions[0])
         elif reading.module.capacity_gib is None:
             self.fault(column, f"“{text[:_SHOWN]}” tells no size; write a label such as 16GB 2Rx8 PC4-2400T-RE1")
+        elif SAYS_FAILED.search(" ".join(reading.text[a:b] for a, b in reading.not_understood)):
+            self.fault(
+                column,
+                f"“{text[:_SHOWN]}” says that it is no good: leave that out, and tell it where the state is told",
+            )
         else:
             return reading.module
         return None

@@ -36,11 +36,12 @@ _ANOTHER_TIME = re.compile(
     r"\b(?:was|were|had|formerly|previously|before|removed|taken out|missing|gone|will(?: be)?|to be|should|planned|ordered|wanted|needs?|want|until)\b|\bnot\s+(?:fitted|there|present)\b",
     re.I,
 )
+#: Words by which a module is no good.
+SAYS_FAILED = re.compile(
+    r"(?<!not )(?<!never )(?<!no longer )\b(?:failed|failing|dead|defect(?:ive)?|broken|faulty|kaputt|defekt)\b", re.I
+)
 _STATES = {
-    SlotState.FAILED: re.compile(
-        r"(?<!not )(?<!never )(?<!no longer )\b(?:failed|failing|dead|defect(?:ive)?|broken|faulty|kaputt|defekt)\b",
-        re.I,
-    ),
+    SlotState.FAILED: SAYS_FAILED,
     SlotState.SOLDERED: re.compile(r"(?<!not )\b(?:soldered|on[- ]?board)\b", re.I),
 }
 _SAME = re.compile(r"(?:the )?same(?: (?:as (?:above|before)|again))?|ditto|dito|id(?:em)?|[\"″〃]", re.I)

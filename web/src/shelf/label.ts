@@ -57,7 +57,8 @@ export function useLabel(wrong: Ref<string>, part?: () => string): ToldModule {
     if (mine !== turn) return
     const m = found?.module
     const read = m?.capacity_gib ? `${label.value.trim() ? 'Read as' : 'Known as'} ${found?.short}${m.part ? `, part ${m.part}` : ''}.` : ''
-    words.value = [read, ...(found?.contradictions ?? []).map((c) => `${c}.`)].filter(Boolean).join(' ')
+    const left = found?.not_understood.map((p) => `“${p.text}”`).join(', ')
+    words.value = [read, ...(found?.contradictions ?? []).map((c) => `${c}.`), left ? `Not understood: ${left}.` : ''].filter(Boolean).join(' ')
   }
   return { label, words, module: read, spd }
 }

@@ -87,6 +87,8 @@ def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine |
         "note": row.text("note", TEXT),
     }
     label = row.label("module") or Module()
+    if kit := row.kit("module"):
+        row.fault("module", f"the label is of a kit of {kit}: write that of one module, and count modules")
     if row.faults:
         return None
     module = described(db, replace(label, serial=serial or label.serial), given["part"])
@@ -112,6 +114,10 @@ def _take_offer(db: Connection, account: Account, row: RowReader, currency: str)
         "priced_on": row.text("date", DAY, None),
     }
     label = row.label("module") or Module()
+    if (kit := row.kit("module")) and kit != given["kit"]:
+        if row.peek("kit"):
+            row.fault("kit", f"{given['kit']} is told here, and the label is of a kit of {kit}")
+        given["kit"] = kit
     if row.faults:
         return None
     new = NewOffer(module=described(db, label, given["part"]), **given)
