@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What a supplier asks for a part. */
+import { watch } from 'vue'
 import { api, ask } from '@/api/client'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numbersIn, useForm } from '@/ui/form'
@@ -27,7 +28,11 @@ const { values: form, faults, wrong, sending, submit: add } = useForm(
   },
   { module: 'label', lead_days: 'lead' },
 )
-const { label, words, module, spd } = useLabel(wrong, () => form.part)
+const { label, words, kit, module, spd } = useLabel(wrong, () => form.part)
+// The price is of all that the label tells, unless one says otherwise.
+watch(kit, (told, before) => {
+  if (form.kit.trim() === String(before ?? 1)) form.kit = String(told ?? 1)
+})
 </script>
 
 <template>

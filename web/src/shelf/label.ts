@@ -6,6 +6,8 @@ export interface ToldModule {
   label: Ref<string>
   /** What has been understood so far; "" = nothing. */
   words: Ref<string>
+  /** Of how many modules the label tells; null = of one. */
+  kit: Ref<number | null>
   /** The module; with nothing told one of which nothing is known. */
   module: () => Promise<Partial<Module>>
   /** Take the module from a chosen file with its SPD. */
@@ -19,6 +21,7 @@ export interface ToldModule {
 export function useLabel(wrong: Ref<string>, part?: () => string): ToldModule {
   const label = ref('')
   const words = ref('')
+  const kit = ref<number | null>(null)
   let bySpd: Module | null = null
   async function read(): Promise<Partial<Module>> {
     if (bySpd) return bySpd
@@ -33,6 +36,7 @@ export function useLabel(wrong: Ref<string>, part?: () => string): ToldModule {
     try {
       const read = await ask(api.POST('/api/spd', { body: body as never, bodySerializer: (b) => b as never }))
       label.value = ''
+      kit.value = null
       bySpd = read.module
       words.value = `SPD read: ${read.short}, part ${read.module.part ?? 'not told'}; ${[read.crc_ok ? 'checksums right' : 'checksums wrong', ...read.warnings.map((w) => `${w.where}: ${w.message}`)].join('; ')}.`
     } catch (error) {
@@ -55,10 +59,11 @@ export function useLabel(wrong: Ref<string>, part?: () => string): ToldModule {
     if (bySpd) return
     const found = text ? await ask(api.POST('/api/label', { body: { text } })) : null
     if (mine !== turn) return
+    kit.value = found?.kit ?? null
     const m = found?.module
-    const read = m?.capacity_gib ? `${label.value.trim() ? 'Read as' : 'Known as'} ${found?.short}${m.part ? `, part ${m.part}` : ''}.` : ''
+    const read = m?.capacity_gib ? `${label.value.trim() ? 'Read as' : 'Known as'} ${found?.short}${found?.kit ? `, a kit of ${found.kit}` : ''}${m.part ? `, part ${m.part}` : ''}.` : ''
     const left = found?.not_understood.map((p) => `“${p.text}”`).join(', ')
     words.value = [read, ...(found?.contradictions ?? []).map((c) => `${c}.`), left ? `Not understood: ${left}.` : ''].filter(Boolean).join(' ')
   }
-  return { label, words, module: read, spd }
+  return { label, words, kit, module: read, spd }
 }
