@@ -9,6 +9,9 @@ from umbrak.formats.test_log import read_test_log
 
 #: Log, passes that ended, errors.
 LOGS = [
+    ("fail fast: off\nMax errors: 10000\nstop after 10 errors\nmode: fail-safe\nPass: 2 Errors: 0", 2, 0),
+    ("Maximum number of errors: 500\nStopped after 500 errors", 0, 500),
+    ("Pass 1 stopped after 10 errors", 0, 10),
     ("pass 2 complete with no errors; aborted in pass 3", 2, 0),
     ("Pass 2 of 2 finished. Errors: 0", 2, 0),
     ("memory test: ok", 1, 0),

@@ -36,9 +36,11 @@ _FAILED = re.compile(
     rf"\b{_BAD}\s+(?:were\s+|have\s+been\s+)?(?:detected|found|occurred)\b|\b(?:with|there\s+(?:are|were)|(?:detected|found))\s+(?:[a-z]+\s+)?{_BAD}\b"
     r"|\b(?:fail(?:s|ed|ure)?|bad\s+(?:address|cell|bit)|mismatch|miscompare|error\s+at)\b|\bnot\s+ok\b"
 )
-#: Words that hold one of failing without any.
-_NO_FAILING = re.compile(
-    r"\bpass\s*(?:/|or)\s*fail\b|\b(?:on|upon|(?:stop|halt)s?\s+(?:at|with)|if)\s+(?:the\s+|an?\s+)?(?:first\s+)?(?:fail(?:ure)?|error)s?\b|\bfail-?over\b"
+#: Settings, and words that hold one of failing without any.
+_SETTINGS = re.compile(
+    r"\bpass\s*(?:/|or)\s*fail\b|\bfail[- ]?(?:over|fast|safe)\b"
+    r"|\b(?:on|upon|(?:stop|halt)s?\s+(?:at|with)|if)\s+(?:the\s+|an?\s+)?(?:first\s+)?(?:fail(?:ure)?|error)s?\b"
+    r"|\b(?:max(?:imum)?(?:\s+number\s+of)?|(?:stop|abort|halt|exit)\s+(?:after|on|at)|up\s+to|at\s+most)\s+(?:\d+\s+)?errors?\b(?:\s*[:=]\s*\d+)?"
 )
 _SO_FAR = re.compile(r"\b(?:so far|yet|until now)\b")
 _PASSED = re.compile(r"\b(?:passed|all\s+(?:tests?\s+)?ok|(?:status|result|verdict|test)\s*[:=]\s*(?:ok|pass|good))\b")
@@ -139,10 +141,11 @@ class _Verdict:
     def take(self, line: str) -> None:
         said = line.lower()
         self._size(said)
-        errors = list(_numbers(_ERRORS, said))
+        found = _SETTINGS.sub("", said)
+        errors = list(_numbers(_ERRORS, found))
         clean = bool(_WITHOUT.search(said)) or (bool(errors) and not max(errors))
         not_passed = bool(_NOT_PASSED.search(said))
-        failing = not_passed or bool(_FAILED.search(_NO_FAILING.sub("", said)))
+        failing = not_passed or bool(_FAILED.search(found))
         bad = failing and not errors and not (clean and not not_passed)
         part = next((m for m in _PART.finditer(said) if int(m.group(1)) < int(m.group(2))), None)
         passed = bool(_PASSED.search(said)) and not bad and not not_passed and not part and not any(errors)
