@@ -15,18 +15,11 @@ from umbrak.core.evaluate import evaluate
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
-from umbrak.core.proof.compare import (
-    Comparison,
-    Fresh,
-    Seen,
-    after_moves,
-    alert_is_expected,
-    come_back,
-    compare,
-    contradicted,
-)
+from umbrak.core.proof.alerts import alert_is_expected
+from umbrak.core.proof.compare import Comparison, Fresh, Seen, come_back, compare
 from umbrak.core.proof.fault_search import SURE, look, weigh_at_once, what_to_do
 from umbrak.core.proof.next_boot import Trial, _Scale, trials
+from umbrak.core.proof.proposal import after_moves, contradicted
 from umbrak.core.proof.states import At, Model
 from umbrak.core.proof.suspects import SHOWINGS, Boot, Case, Kind, Showing, Suspect, Symptom
 from umbrak.formats.sheet.reading import sheet_from_data

@@ -11,7 +11,7 @@ from sqlalchemy import Connection
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
-from umbrak.core.proof.compare import after_moves, contradicted
+from umbrak.core.proof.proposal import after_moves, contradicted
 from umbrak.core.proof.standing import State, may_soak
 from umbrak.core.proof.wanted import Wanted
 from umbrak.formats.entries import (

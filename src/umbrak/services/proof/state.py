@@ -13,7 +13,8 @@ from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.machine import Layout, Occupant, marked
 from umbrak.core.platform.survey import SlotHealth, SlotState
-from umbrak.core.proof.compare import Comparison, Fresh, Handled, alert_is_expected, come_back, compare, exchanged
+from umbrak.core.proof.alerts import alert_is_expected
+from umbrak.core.proof.compare import Comparison, Fresh, Handled, come_back, compare, exchanged
 from umbrak.core.proof.soak import Events, Reading, Soak, Watched, soak
 from umbrak.core.proof.standing import Alerts, Evidence, Item, State, names, standing
 from umbrak.core.proof.wanted import Wanted

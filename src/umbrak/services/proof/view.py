@@ -11,7 +11,8 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout
-from umbrak.core.proof.compare import after_moves, alert_is_expected, contradicted
+from umbrak.core.proof.alerts import alert_is_expected
+from umbrak.core.proof.proposal import after_moves, contradicted
 from umbrak.core.proof.standing import Item, may_soak
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.entries import AlertDoc, AllocationDoc, ProposalDoc, SignedDoc
