@@ -89,6 +89,28 @@ def test_another_machines_report_is_told_and_nothing_of_it_is_ticked(sign_in: Si
     expect(alert).to_have_count(0)
 
 
+def test_a_module_that_another_machine_showed_since_is_said_to_be_hardly_here(sign_in: SignIn) -> None:
+    page = sign_in()
+    keys = {m["name"]: m["id"] for m in page.request.get("/api/machines").json()["machines"]}
+    module = page.request.post("/api/label", data={"text": "16GB 1Rx4 PC4-2133P-RC0 P/N QP-16 S/N MV-1"}).json()[
+        "module"
+    ]
+    for name, place in (("hall-03", "CPU1.A1"), ("hall-02", "CPU1.11")):
+        path = f"/api/machines/{keys[name]}"
+        revision = page.request.get(path).json()["survey"]["revision"]
+        said = {"revision": revision, "slots": {place: module}, "failed": None, "by_part": False}
+        assert page.request.post(f"{path}/surveys", data=said).ok
+    page.get_by_role("link", name="hall-03").click()
+    go_to(page, "Survey")
+    note = page.get_by_role("status", name="Seen elsewhere since")
+    expect(note).to_contain_text("1 module was seen in another machine since")
+    note.get_by_role("button", name="CPU1 A1").click()
+    expect(page.get_by_role("heading", name="Slot CPU1 A1")).to_be_visible()
+    page.get_by_label("Type what the label says").fill("32GB 2Rx8 PC5-4800B-RA0")
+    page.get_by_label("Type what the label says").press("Enter")
+    expect(note).to_have_count(0)
+
+
 def test_a_model_that_nobody_knows_is_drafted(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="New machine").click()
