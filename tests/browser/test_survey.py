@@ -77,6 +77,7 @@ def test_another_machines_report_is_told_and_nothing_of_it_is_ticked(sign_in: Si
     keep.click()
     expect(alert).to_have_count(0)
     expect(page.get_by_text("LK12-00417")).to_be_visible()
+    expect(page.get_by_text("none of 24 slots by it")).to_be_visible()
     # Whoever would make it twice is led to it.
     page.get_by_role("link", name="Machines", exact=True).click()
     page.get_by_role("link", name="New machine").click()

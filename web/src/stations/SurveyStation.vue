@@ -64,6 +64,8 @@ function kept(changed: MachineView): void {
   compared.value = null
   saved(changed)
 }
+/** Slots that are known by the newest survey; of the others it holds what was known before. */
+const byNewest = computed(() => Object.values(machine.value.survey.sources).filter((s) => s.at === machine.value.survey.taken_at).length)
 /** Sources of what is known of the slots, each once. */
 const kinds = computed(() => [...new Set(Object.values(machine.value.survey.sources).map((s) => s.kind))].sort())
 const told = computed(() => machine.value.survey.told)
@@ -94,7 +96,7 @@ const rows = computed(() =>
         <h2 id="survey-board">As it is</h2>
         <span class="faded small">
           {{ KINDS[machine.survey.kind] ?? machine.survey.kind }}, {{ moment(machine.survey.taken_at, machine.zone) }}
-          (<strong v-if="isOld(machine.survey.taken_at)" class="old">{{ age(machine.survey.taken_at) }}, old</strong><template v-else>{{ age(machine.survey.taken_at) }}</template>), taken in by {{ machine.survey.taken_by ?? 'nobody known' }}
+          (<strong v-if="isOld(machine.survey.taken_at)" class="old">{{ age(machine.survey.taken_at) }}, old</strong><template v-else>{{ age(machine.survey.taken_at) }}</template>), taken in by {{ machine.survey.taken_by ?? 'nobody known' }}<template v-if="byNewest < machine.survey.total">; {{ byNewest || 'none' }} of {{ machine.survey.total }} slots by it</template>
         </span>
         <span v-if="session.mayWrite()" class="faded small hint">click a slot to put it right</span>
         <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="taking = true">Survey it again</button>
