@@ -133,6 +133,7 @@ def test_nothing_of_another_machines_report_is_kept_unless_its_number_is_this_on
         (About(), ["S-1"], "S-1", ""),
         (About(serial="S-1"), ["s1", "s 1"], "S-1", ""),
         (About(serial="n/a"), ["S-1"], "S-1", ""),
+        (About(serial="S-1"), ["n/a", "System Serial Number"], "S-1", ""),
         (About(serial="S-1"), ["B,2", "C3", "b2"], "S-1", "B 2, C3"),
         (About(serial="S-1", other_serials="B2 ,, "), ["C3"], "S-1", "B2, C3"),
         (About(serial="S-1", asset_tag="A-5"), ["a5", None, "", " - "], "S-1", ""),

@@ -76,7 +76,7 @@ class About(Doc):
         about = self
         for number in said:
             plain = " ".join((number or "").replace(",", " ").split())
-            if not serial_key(plain) or about.is_known_by(plain):
+            if not told(plain) or not serial_key(plain) or about.is_known_by(plain):
                 continue
             more = ", ".join((*about.others, plain))
             if not about.known_serial:

@@ -5467,7 +5467,7 @@ export interface components {
             rate: components["schemas"]["RateProof"];
             /**
              * Remarks
-             * @description What several wrong slots have in common.
+             * @description What several wrong slots have in common, and what nothing that was seen tells apart.
              */
             remarks: string[];
             /** Slots */

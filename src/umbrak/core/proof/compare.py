@@ -67,7 +67,7 @@ class Comparison:
     slots: tuple[SlotProof, ...]
     totals: tuple[TotalProof, ...]
     rate: RateProof
-    #: What several wrong slots have in common.
+    #: What several wrong slots have in common, and what nothing that was seen tells apart.
     remarks: tuple[str, ...]
 
     @property
