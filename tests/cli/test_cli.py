@@ -147,7 +147,7 @@ def test_a_file_that_is_for_another_command_is_said_to_be(
 
 
 def test_what_is_odd_about_modules_is_said_and_answered_all_the_same(case: Any) -> None:
-    odd = f"sheet: {DEMO}/ostrel-t2.yaml\nslots: {{A: 5GB DDR3 SO-DIMM burnt}}\ngoal: {{A: {{generation: DDR3, capacity_gib: 5}}}}\ncandidates: [{{part: X, module: 2x4GB DDR3L, price: 9}}]\n"  # fmt: skip
+    odd = f"sheet: {DEMO}/ostrel-t2.yaml\nslots: {{A: 5GB DDR3 SO-DIMM burnt}}\ngoal: {{A: {{generation: DDR3, capacity_gib: 5}}}}\ncandidates: [{{part: X, module: 2x4GB DDR3L, price: 9}}, {{part: ODD, module: 5GB DDR3L, price: 9}}]\n"  # fmt: skip
     path = case(odd)
     code, out, err = run("check", "--json", path)
     assert (code, json.loads(out)[0]["installed_gib"]) == (0, 5)
@@ -156,7 +156,9 @@ def test_what_is_odd_about_modules_is_said_and_answered_all_the_same(case: Any) 
         f"{path}: slots.A: not understood: “burnt”",
         f"{path}: goal.A: no DDR3 module has 5 GB",
         f"{path}: candidates[0].module: the label is of a kit of 2, taken for one module of it",
+        f"{path}: candidates[1].module: no DDR3 module has 5 GB",
     ]
+    assert run("routes", path)[1].startswith("left out: ODD is told against itself: no DDR3 module has 5 GB\n")
     wave = f"waves: [{{day: 2027-01-04, hours: 8}}]\nas_of: 2026-12-01\nmachines: [{{name: one, case: {path}, need_gib: 8}}]\n"
     assert f"{path}: slots.A: no DDR3 module has 5 GB" in run("rounds", "--json", case(wave, "round.yaml"))[2]
     assert run("check", case(APPLIANCE))[2] == ""
@@ -233,7 +235,19 @@ def test_routes(case: Any) -> None:
     assert code == 1 and error["error"]["code"] == "sheet-not-found"
     assert (
         set(result)
-        == {"ended", "assumed", "routes", "proved", "gap", "relax", "relax_proved", "now", "slower", "gave_up"}
+        == {
+            "ended",
+            "assumed",
+            "routes",
+            "proved",
+            "gap",
+            "relax",
+            "relax_proved",
+            "now",
+            "slower",
+            "gave_up",
+            "left_out",
+        }
         and result["proved"] is True
     )
     first = result["routes"][0]

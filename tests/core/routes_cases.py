@@ -24,7 +24,7 @@ from umbrak.core.evidence.table import Outcome
 from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.evidence.trouble import trouble_of
 from umbrak.core.memory.label import decode_label
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Module, against_itself
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
@@ -127,7 +127,7 @@ def untold_problem(seed: int) -> Problem:
     def other(m: Module) -> Module:
         like = replace(one, part=m.part, maker=m.maker) if r.random() < 0.7 else m
         wide = r.choice([like.device_width, 4, 8, None])
-        return replace(
+        made = replace(
             like,
             device_width=wide,
             die_gbit=r.choice([like.die_gbit, None, 4, 16]),
@@ -135,6 +135,9 @@ def untold_problem(seed: int) -> Problem:
             rate_mts=r.choice([like.rate_mts, 3200]),
             part=r.choice([m.part, m.part, "N0"]),
         )
+        # What is told of each can be true: what cannot is not used at all.
+        vaguer = (made, replace(made, logical_ranks=None), replace(made, logical_ranks=None, die_gbit=None))
+        return next((v for v in vaguer if not against_itself(v)), replace(like, part=made.part))
 
     candidates = tuple(replace(c, part=m.part or "", module=m) for c in p.candidates for m in [other(c.module)])
     now = {s: other(m) if isinstance(m, Module) and r.random() < 0.3 else m for s, m in p.layout.items()}

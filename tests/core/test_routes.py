@@ -157,6 +157,17 @@ def test_routes_by_hand() -> None:
     ]
 
 
+def test_what_is_told_against_itself_is_not_used_and_it_is_said() -> None:
+    odd = offer("ODD", "17GB 2Rx8 PC3L-12800U", 1)
+    p = small({"A1": FOUR, "B1": FOUR}, [odd, offer("K8", EIGHT, 70, kit=2)], usable_gib=16)
+    without_it = answer(replace(p, candidates=p.candidates[1:]))
+    found = answer(p)
+    assert [r.weighed.layout for r in found.routes] == [r.weighed.layout for r in without_it.routes]
+    assert (found.left_out, without_it.left_out) == (
+        ("ODD is told against itself: 17 GB from 2 rank(s) of x8 needs 8.5 Gbit dies, which DDR3 does not have",), ()
+    )  # fmt: skip
+
+
 def test_nothing_is_lost_against_now_unless_it_is_wished_or_said() -> None:
     """Four modules run at 1333 instead of 1600 MT/s; two of eight as fast as now; one of eight is less than now."""
     fitted = {"A1": EIGHT, "B1": EIGHT}

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, complete
+from umbrak.core.memory.module import Buffering, Form, Generation, Made, MakerCode, Module, complete, without_profile
 from umbrak.core.platform.machine import UNKNOWN, Layout
 from umbrak.core.platform.statement import Versions
 from umbrak.formats.documents import LimitDoc, ModuleDoc, layout_json, read_layout
@@ -43,7 +43,7 @@ _MODULES = st.builds(
     part=known(_TEXT),
     serial=known(_TEXT),
     made=known(st.builds(Made, st.integers(2005, 2026), known(st.integers(1, 53)))),
-).map(lambda m: complete(m)[0])
+).map(lambda m: complete(without_profile(m)[0])[0])
 
 
 @given(st.dictionaries(st.sampled_from(["A1", "A2", "B1"]), _MODULES | st.just(UNKNOWN)))

@@ -106,6 +106,9 @@ def test_the_same_facts_either_way(write: str) -> None:
         (Device("D", None), "unknown", {}),
         (Device("D", None, sized_by_none=True), "failed", {"capacity_gib": None, "part": "BR4R-16-24"}),
         (Device("D (disabled)", 0x4000), "failed", {"capacity_gib": 16}),
+        # Above its standard's rail a profile of its maker's is in use: what it is rated there is not its rating.
+        (Device("D", speed=3200, configured=3200, mv=1350), "filled", {"rate_mts": None, "rails_v": (1.2,)}),
+        (Device("D", speed=3200, configured=3200, mv=1216), "filled", {"rate_mts": 3200, "rails_v": (1.2,)}),
         (Device("D", speed=1200, configured=1200), "filled", {"rate_mts": None}),
         (Device("D", kind=(0x18, "DDR3"), speed=1600, configured=1600, mv=1500), "filled", {"rate_mts": 1600}),
         (Device("D", maker="Manufacturer0", serial="00000000", part="PartNum0"), "filled", {"maker": None, "serial": None, "part": None}),

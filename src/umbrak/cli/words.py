@@ -157,6 +157,10 @@ _WISH_WORDS = {
 
 
 def routes_words(result: dict[str, Any]) -> str:
+    return "\n".join([*(f"left out: {words}" for words in result["left_out"]), _found_words(result)])
+
+
+def _found_words(result: dict[str, Any]) -> str:
     if result["ended"] == "no time":
         return "no route was found in the time there was, and there may be some: give more --seconds"
     if not result["routes"]:

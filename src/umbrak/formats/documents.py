@@ -19,11 +19,11 @@ from umbrak.core.memory.module import (
     Made,
     MakerCode,
     Module,
+    against_itself,
     alike,
     complete,
-    contradictions,
     healthy,
-    odd_size,
+    without_profile,
 )
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant, Unknown
 from umbrak.core.platform.sheet import SheetHash
@@ -139,7 +139,7 @@ class ModuleDoc(Doc):
 
     def value(self) -> Module:
         """The module with what follows from what the document says."""
-        return complete(self.said())[0]
+        return complete(without_profile(self.said())[0])[0]
 
 
 #: How a label's text is read.
@@ -160,9 +160,8 @@ def oddities(given: str | ModuleDoc | None, kit: int = 1) -> Iterator[str]:
     """What is to be said of an occupant, or a module that can be had, as somebody wrote it: what cannot all be true of it, what
     was not understood, and a text that tells of more modules than `kit`."""
     if isinstance(given, ModuleDoc):
-        module = given.value()
-        yield from [c.message for c in contradictions(module)]
-        yield from filter(None, [odd_size(module)])
+        yield from [c.message for c in against_itself(given.value())]
+        yield from filter(None, [without_profile(given.said())[1]])
     elif given not in (None, "unknown"):
         yield from label_oddities(decode_label(given), kit)
 

@@ -116,6 +116,7 @@ def answer_json(answer: Answer, currency: str | None, *, assumed: bool, priced: 
         },
         "slower": answer.slower,
         "gave_up": list(answer.gave_up),
+        "left_out": list(answer.left_out),
     }
 
 

@@ -10472,6 +10472,11 @@ export interface components {
              */
             gave_up: string[];
             /**
+             * Left Out
+             * @description Why some of what is at hand was left out, each in one sentence.
+             */
+            left_out: string[];
+            /**
              * Modules
              * @description Every kind of module that is fitted or that a route puts somewhere, once: a hundred slots hold few.
              */

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
-from umbrak.core.memory.module import FIELD_NAMES, Generation, Module, amount, complete, contradictions, odd_size
+from umbrak.core.memory.module import FIELD_NAMES, Generation, Module, against_itself, amount, complete, without_profile
 from umbrak.core.memory.rates import RAILS_V
 
 
@@ -116,19 +116,22 @@ class Reader:
         if "without_rules" in self.said:
             known.pop("buffering", None)
         self.complaints += self._left_by_denials()
-        module, derived = complete(Module(**known))
+        said, profile = without_profile(Module(**known))
+        module, derived = complete(said)
         letter = "low_voltage" if module.generation is Generation.DDR3 else None
         if "rails_v" in known and "rails_v" not in self.said and letter not in self.said:
             derived = tuple(n for n in FIELD_NAMES if n in {*derived, "rails_v"})
-        wrong = tuple(c.message for c in contradictions(module))
+        wrong = [c.message for c in against_itself(module)]
         # The letter of low voltage tells the rails, and is underlined as what told them.
         told = [replace(u, field="rails_v", value=module.rails_v) if u.field == letter else u for u in self._all_said()]
+        if profile:
+            told = [u for u in told if u.field not in _OF_PROFILE or u.value == getattr(module, u.field)]
         understood = sorted(told, key=lambda u: (u.start, u.end, u.field))
         return LabelReading(
             text=whole,
             module=module,
             derived=derived,
-            contradictions=(*self.complaints, *wrong, *filter(None, [odd_size(module)])),
+            contradictions=(*self.complaints, *wrong, *filter(None, [profile])),
             understood=tuple(u for u in understood if u.field not in _NO_MEMBERS),
             not_understood=tuple(self._left_over()),
             kit=self.value("kit") or self.value("kit_of"),
@@ -194,6 +197,8 @@ _DOUBTED = re.compile(
 )
 #: Members of which there is always some.
 _COUNTED = ("capacity_gib", "package_ranks", "die_gbit", "height_mm")
+#: Members that are of its maker's own profile where its volts are.
+_OF_PROFILE = ("rails_v", "rate_mts", "timing")
 #: Members whose words may be denied.
 _DENIABLE = ("ecc", "buffering", "form", "low_voltage")
 

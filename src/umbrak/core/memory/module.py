@@ -9,7 +9,7 @@ from functools import lru_cache
 from itertools import product
 from typing import Any
 
-from umbrak.core.memory.rates import RAILS_V
+from umbrak.core.memory.rates import RAILS_V, STANDARD_RATES_MTS, family_rails
 
 
 class Generation(StrEnum):
@@ -208,7 +208,7 @@ def _fill(m: Module) -> Module:
     if m.buffering is Buffering.FULLY_BUFFERED:
         put("generation", Generation.DDR2)
     if m.rails_v and m.generation is None:
-        put("generation", _generation_of(m.rails_v))
+        put("generation", _generation_of(m.rails_v, m.rate_mts))
     if m.buffering in _ALWAYS_ECC:
         put("ecc", True)
         # Registered and load-reduced SO-DIMMs are in no standard of these generations.
@@ -247,12 +247,38 @@ def _fill(m: Module) -> Module:
     return replace(m, **new) if new else m
 
 
-def _generation_of(rails_v: tuple[float, ...]) -> Generation | None:
-    """The only generation whose modules run at these rails; None where none or several do."""
-    found = [
-        g for g in Generation if set(rails_v) <= {v for n, volts in RAILS_V.items() if n.startswith(g) for v in volts}
-    ]
-    return found[0] if len(found) == 1 else None
+#: How far above its standard's rail a module may be said to run: what makers' own profiles ask for. [V]
+_MOST_ABOVE_V = 0.5
+
+
+def without_profile(module: Module) -> tuple[Module, str | None]:
+    """The module as its generation's standard has it, where what was told of it is of its maker's own profile.
+
+    A rail above the generation's is such: the same dies start at the standard's rail and at a rate of it, which the profile
+    does not tell. Source: the supply of JESD79-2 to -5, and the base configuration that each SPD begins with.
+
+    Returns
+        (Module with the standard's rail, and without rate and timing, which may be the profile's; what is to be said of it
+        in one sentence, None where the module is as it was)
+    """
+    standard = family_rails(module.generation)[-1] if module.generation else 0.0
+    above = [v for v in module.rails_v if standard < v <= standard + _MOST_ABOVE_V]
+    if not standard or not above:
+        return module, None
+    rails = tuple(v for v in module.rails_v if v not in above) or (standard,)
+    words = f"{' and '.join(map(amount, above))} V is above {module.generation}'s {amount(standard)} V: a profile of its maker's, or a mistake"
+    rate = (
+        f"; the {module.rate_mts} MT/s may be of that profile too, so its rate at {amount(standard)} V is left unknown"
+    )
+    words += rate if module.rate_mts else ""
+    return replace(module, rails_v=rails, rate_mts=None, timing=None), words
+
+
+def _generation_of(rails_v: tuple[float, ...], rate_mts: int | None) -> Generation | None:
+    """The only generation whose modules run at these rails; None where none or several do, or where it is too slow for its rate:
+    then the rail may be of another's profile."""
+    found = [g for g in Generation if set(rails_v) <= set(family_rails(g))]
+    return found[0] if len(found) == 1 and (rate_mts or 0) <= max(STANDARD_RATES_MTS[found[0]]) else None
 
 
 #: Members that have few values in the standards, and which.
@@ -355,8 +381,7 @@ def contradictions(module: Module) -> tuple[Contradiction, ...]:
     if m.buffering in _ALWAYS_ECC and m.form is Form.SO_DIMM:
         say(("buffering", "form"), f"no {m.buffering} module is an SO-DIMM")
     if m.generation and m.rails_v:
-        family = {v for name, volts in RAILS_V.items() if name.startswith(m.generation) for v in volts}
-        odd = [v for v in m.rails_v if v not in family]
+        odd = [v for v in m.rails_v if v not in family_rails(m.generation)]
         if odd:
             say(("rails_v", "generation"), f"{', '.join(map(amount, odd))} V is no rail of {m.generation}")
     return tuple(found)
@@ -381,6 +406,13 @@ def odd_size(module: Module) -> str | None:
     arranged = f" {told or '?'}Rx{m.device_width or '?'}" if told or m.device_width else ""
     made = f" of {amount(m.die_gbit)} Gbit dies" if m.die_gbit else ""
     return f"no {m.generation}{arranged} module{made} has {amount(m.capacity_gib)} GB"
+
+
+@lru_cache(maxsize=4096)
+def against_itself(module: Module) -> tuple[Contradiction, ...]:
+    """All that is told of a module in a slot and cannot be true: `contradictions`, and an `odd_size`."""
+    odd = odd_size(module)
+    return (*contradictions(module), *([Contradiction(("capacity_gib",), odd)] if odd else []))
 
 
 #: (form, generation) -> usual height of a module [mm], by JEDEC's outlines MO-237, MO-269, MO-309, MO-329 and, of a SO-DIMM,

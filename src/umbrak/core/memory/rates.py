@@ -54,6 +54,11 @@ RAILS_V: dict[str, tuple[float, ...]] = {
 }
 
 
+def family_rails(generation: str) -> tuple[float, ...]:
+    """Every rail that some module of a generation has, ascending. [V]"""
+    return tuple(sorted({v for name, volts in RAILS_V.items() if name.startswith(generation) for v in volts}))
+
+
 def board_rails(generation: str) -> tuple[float, ...]:
     """The rails that boards of a generation wire, ascending; only DDR3's have a choice (JESD79-3-1). [V]"""
     return (1.35, 1.5) if generation == "DDR3" else RAILS_V[generation]

@@ -11,6 +11,7 @@ from umbrak.core.evidence.levers import Experiment, Lever, experiments, levers_o
 from umbrak.core.evidence.trouble import BreakEven, Range, break_even
 from umbrak.core.plan.actions import Action, Do, actions
 from umbrak.core.platform.machine import Layout
+from umbrak.core.routes.material import left_out
 from umbrak.core.routes.picks import Relaxed, is_in_warranty, names_of, smallest_to_relax, without
 from umbrak.core.routes.problem import Origin, Problem
 from umbrak.core.routes.search import Progress, search
@@ -79,6 +80,8 @@ class Answer:
     slower: bool
     #: Wishes that were given up, since nothing met them: that it runs no slower than now.
     gave_up: tuple[str, ...]
+    #: Why candidates were left out.
+    left_out: tuple[str, ...]
 
 
 def answer(
@@ -142,6 +145,7 @@ def answer(
         now=scales.now,
         slower=found.slower,
         gave_up=gave_up,
+        left_out=left_out(problem.candidates),
     )
 
 

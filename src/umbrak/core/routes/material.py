@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
-from umbrak.core.memory.module import Module, alike
+from umbrak.core.memory.module import Contradiction, Module, against_itself, alike
 from umbrak.core.platform.machine import UNKNOWN, Layout
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.routes.problem import Candidate, Origin
@@ -82,14 +82,30 @@ class Kind:
         return {0: False, 1: True}.get(self.pulled[count] - self.pulled[count - 1])
 
 
+def left_out(candidates: Iterable[Candidate]) -> tuple[str, ...]:
+    """Why candidates are not used, each in one sentence: what is told of them cannot all be true, so nothing is known by it."""
+    return tuple(
+        dict.fromkeys(f"{c.part} is told against itself: {wrong[0].message}" for c in candidates if (wrong := _wrong(c)))
+    )
+
+
+def sound(candidates: Iterable[Candidate]) -> tuple[Candidate, ...]:
+    """Candidates that are not left out."""
+    return tuple(c for c in candidates if not _wrong(c))
+
+
+def _wrong(c: Candidate) -> tuple[Contradiction, ...]:
+    return against_itself(alike(c.module))
+
+
 def kinds_of(sheet: Sheet, now: Layout, candidates: Iterable[Candidate], most: int) -> tuple[Kind, ...]:
-    """Every kind that is fitted or can be had, up to `most` modules of each; fitted ones first, then by part."""
+    """Every kind that is fitted or can soundly be had, up to `most` modules of each; fitted ones first, then by part."""
     slots: dict[Module, list[str]] = {}
     unknown = [s for s in sheet.slots if now.get(s) is UNKNOWN]
     for slot in sheet.slots:
         if isinstance(m := now.get(slot), Module):
             slots.setdefault(alike(m), []).append(slot)
-    candidates = list(candidates)
+    candidates = sound(candidates)
     told = told_of_parts(candidates)
     sources: dict[Module, list[Candidate]] = {}
     for c in sorted(candidates, key=lambda c: (c.part, c.origin != Origin.SHELF, c.pulled, c.price, c.kit)):

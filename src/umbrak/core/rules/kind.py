@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
-from umbrak.core.memory.module import Buffering, Module, completions, member_words
+from umbrak.core.memory.module import Buffering, Module, against_itself, alike, completions, member_words
 from umbrak.core.platform.sheet import MemoryRules, ModuleTest
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
@@ -105,6 +105,21 @@ def refused(ctx: Context) -> Iterator[Finding]:
 def _members(needs: Iterable[str]) -> str:
     """The members that are needed, for people: "ECC and device width"."""
     return " and ".join(member_words(n) for n in sorted({n.rsplit(".", 1)[1] for n in needs}))
+
+
+@rule("kind.contradiction")
+def contradiction(ctx: Context) -> Iterator[Finding]:
+    """What is told of a module cannot all be true: which of it is not, nobody knows."""
+    wrong: dict[tuple[str, Severity], list[tuple[str, str]]] = {}
+    for m, slots in ctx.groups:
+        for c in against_itself(alike(m)):
+            # What a module that runs here is said to be may be wrong, but that it runs is seen; how much it holds is not.
+            could = Severity.SLOW if ctx.known_here(m) and "capacity_gib" not in c.fields else Severity.STOP
+            wrong.setdefault((c.message, could), []).extend((s, c.fields[0]) for s in slots)
+    for (words, could), where in wrong.items():
+        told = [s for s, _ in where]
+        message = f"What is told of {ctx.names(told)} cannot be so: {words}"
+        yield ctx.ask("kind.contradiction", told, message, [f"{s}.{member}" for s, member in where], could)
 
 
 @rule("kind.ecc-required")

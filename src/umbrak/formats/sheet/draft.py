@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
-from umbrak.core.memory.rates import RAILS_V, board_rails
+from umbrak.core.memory.rates import board_rails, family_rails
 from umbrak.core.platform.naming import places_by_name
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
 from umbrak.formats.sheet.writing import names_once, slug
@@ -110,7 +110,7 @@ class _Draft:
     def _memory(self) -> Iterator[str]:
         generation = _most((m.generation for m in self.modules), Generation.DDR4)
         form = _most((m.form for m in self.modules), Form.DIMM)
-        rails = sorted({s.configured_v for s in self.reading.slots if s.configured_v} & set(_all_rails(generation)))
+        rails = sorted({s.configured_v for s in self.reading.slots if s.configured_v} & set(family_rails(generation)))
         yield "memory:"
         yield f"  generation: {generation}"
         yield f"  form: {form}"
@@ -209,10 +209,6 @@ def _sockets_named(numbers: list[str], sockets: list[str]) -> dict[str, str]:
     if all(len(found) == 1 for found in by_name.values()):
         return {n: found[0] for n, found in by_name.items()}
     return dict(zip(numbers, sockets, strict=False)) if len(numbers) == len(sockets) else {}
-
-
-def _all_rails(generation: str) -> Iterator[float]:
-    return (v for name, volts in RAILS_V.items() if name.startswith(generation) for v in volts)
 
 
 def _kind(module: Module) -> str:

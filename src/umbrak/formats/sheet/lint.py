@@ -7,7 +7,7 @@ from fnmatch import fnmatchcase
 from functools import partial
 from itertools import chain, product
 
-from umbrak.core.memory.rates import RAILS_V, board_rails
+from umbrak.core.memory.rates import board_rails, family_rails
 from umbrak.core.platform.fact import FACT_OF_AMOUNT, FACTS, State, asked_of
 from umbrak.core.platform.sheet import Channel, Kind, ModuleTest, Processor, RateRow, Sheet
 from umbrak.core.platform.statement import Statement, Versions, version_key
@@ -91,12 +91,12 @@ def told_facts(sheet: Sheet) -> list[str]:
 
 def _rails(sheet: Sheet) -> _Found:
     generation = sheet.memory.generation
-    family = {v for name, volts in RAILS_V.items() if name.startswith(generation) for v in volts}
+    family = family_rails(generation)
     for domain in sheet.memory.rail_domains:
         odd = [f"{v:g}" for v in domain.rails_v if v not in family]
         at: Path = ("memory", "rails_v") if domain.id == "main" else ("memory", "rail_domains", domain.id)
         if odd:
-            known = ", ".join(f"{v:g}" for v in sorted(family))
+            known = ", ".join(f"{v:g}" for v in family)
             yield at, f"{', '.join(odd)} V is no rail of {generation} ({known})", "rail-outside-generation"
         if domain.seen_v is None and len(domain.rails_v) > 1 and sheet.memory.rail_policy is None:
             yield at, "several rails but no rail_policy: lowest, highest or setting", "rail-policy-missing"

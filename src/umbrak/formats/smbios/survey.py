@@ -16,9 +16,10 @@ from umbrak.core.memory.module import (
     Module,
     complete,
     contradictions,
+    without_profile,
 )
 from umbrak.core.memory.parts import serial_key
-from umbrak.core.memory.rates import RAILS_V, clock_words, may_be_clock, standard_rate
+from umbrak.core.memory.rates import clock_words, family_rails, may_be_clock, standard_rate
 from umbrak.core.platform.survey import (
     ArrayFacts,
     FirmwareFacts,
@@ -179,6 +180,8 @@ def maker_in_figures(name: str) -> MakerCode | None:
     return MakerCode((count & 0x7F) + 1, code & 0x7F)
 
 
+#: What a rail that a sensor reads may be off. [V]
+_MEASURED_V = 0.06
 _FORMS = {"DIMM": Form.DIMM, "SODIMM": Form.SO_DIMM, "FB-DIMM": Form.DIMM}
 
 
@@ -260,8 +263,10 @@ def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:
     rails: tuple[float, ...] = ()
     low, high = _as(r, "Minimum Voltage"), _as(r, "Maximum Voltage")
     if generation and low and high:
-        family = {v for name, volts in RAILS_V.items() if name.startswith(generation) for v in volts}
-        rails = tuple(sorted({round(low, 3), round(high, 3)} & family))
+        rails = tuple(sorted({round(low, 3), round(high, 3)} & set(family_rails(generation))))
+    running = _as(r, "Configured Voltage")
+    if generation and running and running > family_rails(generation)[-1] + _MEASURED_V:
+        rails = (*rails, round(running, 3))
     rate = standard_rate(_as(r, "Speed"), generation)
     if rate and generation and may_be_clock(rate, generation, r.get("Speed Unit") == "MT/s"):
         said.append(clock_words(rate))
@@ -282,6 +287,7 @@ def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:
         part=_named(r, "Part Number"),
         serial=_named(r, "Serial Number"),
     )
+    module, profile = without_profile(module)
     module = complete(module)[0]
-    said += [c.message for c in contradictions(module)]
+    said += [*filter(None, [profile]), *(c.message for c in contradictions(module))]
     return module, said

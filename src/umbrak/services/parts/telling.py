@@ -10,7 +10,7 @@ from pydantic import Field
 from pydantic.dataclasses import dataclass
 from sqlalchemy import Connection
 
-from umbrak.core.memory.module import Module, alike, contradictions, odd_size, read_off
+from umbrak.core.memory.module import Module, against_itself, alike, read_off
 from umbrak.core.memory.parts import candidates, differ, key_of
 from umbrak.formats.documents import CHECKED, Name, ShortText
 from umbrak.services.errors import NotFound, Refused
@@ -59,10 +59,8 @@ def _module(new: NewWord) -> Module | None:
     told = read_off(new.module)
     if told.capacity_gib is None:
         raise Refused("module", "How large it is, is needed: give its label.")
-    if wrong := contradictions(told):
+    if wrong := against_itself(told):
         raise Refused("module", f"It cannot be so: {wrong[0].message}.")
-    if odd := odd_size(told):
-        raise Refused("module", f"It cannot be so: {odd}.")
     return replace(alike(told), part=new.number.strip())
 
 

@@ -18,6 +18,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.routes.answer import Answer, Ended, Route, answer
 from umbrak.core.routes.assumed import assumed_candidates
+from umbrak.core.routes.material import left_out, sound
 from umbrak.core.routes.problem import Origin, Problem, Wishes
 from umbrak.services.evidence.telling import BeliefView, LossView, RangeView, belief_view, losses_of, range_view
 from umbrak.services.evidence.trials import trials_of
@@ -123,6 +124,8 @@ class RoutesView:
     slower: bool
     #: Wishes that were given up, since nothing met them.
     gave_up: tuple[str, ...]
+    #: Why some of what is at hand was left out, each in one sentence.
+    left_out: tuple[str, ...]
 
 
 def find_routes(
@@ -143,7 +146,8 @@ def find_routes(
         m = load_machine(db, machine_id)
         money = money_settings(db)
         problem = problem_of(db, m, wishes)
-    at_hand = problem.candidates
+    at_hand = sound(problem.candidates)
+    odd = left_out(problem.candidates)
     if assume or (assume is None and not at_hand):
         guess = money.guess()
         assumed = assumed_candidates(m.sheet, m.machine, problem.layout, m.statements, guess)
@@ -158,6 +162,7 @@ def find_routes(
         on_shelf=on_shelf,
         on_offer=len(at_hand) - on_shelf,
         now=judge(m, m.layout),
+        odd=odd,
     )
 
 
@@ -187,6 +192,7 @@ def _view(
     on_shelf: int,
     on_offer: int,
     now: Evaluation,
+    odd: tuple[str, ...],
 ) -> RoutesView:
     """Layouts are told as what they change of the one that is fitted."""
     modules: dict[Module, int] = {}
@@ -204,7 +210,7 @@ def _view(
     if not priced:
         routes = tuple(replace(r, break_even=None, names=tuple(n for n in r.names if n != "cheapest")) for r in routes)
     return RoutesView(
-        ended=found.ended, assumed=assumed, priced=priced, slower=found.slower, gave_up=found.gave_up,
+        ended=found.ended, assumed=assumed, priced=priced, slower=found.slower, gave_up=found.gave_up, left_out=odd,
         routes=routes, modules=tuple(modules), fitted=held, money=money, proved=found.proved, gap=found.gap, relax=found.relax, relax_proved=found.relax_proved, weighed=found.weighed,
         seconds=round(found.seconds, 3), on_shelf=on_shelf, on_offer=on_offer, now=now,
     )  # fmt: skip

@@ -175,6 +175,9 @@ const gapWords = computed(() => {
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="view?.gave_up.length && view.routes.length" class="assumed small" role="status"><b>No way runs as fast as now:</b> these run slower, and each says by how much.</p>
+    <p v-if="view?.left_out.length" class="assumed small" role="status">
+      <span><b>Not used:</b> {{ view.left_out.join('; ') }}. <router-link class="quiet-link" to="/shelf">Put it right on the Shelf</router-link></span>
+    </p>
     <p v-if="view?.assumed" class="assumed small">
       <span><b>Nobody offers these modules:</b> they are what the standards have and {{ machine.board.title }} takes, judged like any other.</span>
       <GuessForm :money="view.money" @kept="search(TIMES)" />
