@@ -261,7 +261,9 @@ def test_contradictions_are_said_and_nothing_is_guessed(text: str, unknown: str 
         ("16GB 3200MHz 1.35V", (1.35,), 3200),  # too fast for the generation of that rail
     ],
 )
-def test_a_profile_of_its_makers_is_not_what_a_module_is_rated(text: str, rails: tuple[float, ...], rate: int | None) -> None:
+def test_a_profile_of_its_makers_is_not_what_a_module_is_rated(
+    text: str, rails: tuple[float, ...], rate: int | None
+) -> None:
     """A module starts at its standard's rail all the same; at which rate there, the profile does not tell."""
     reading = decode_label(text)
     assert (reading.module.rails_v, reading.module.rate_mts) == (rails, rate)

@@ -85,7 +85,9 @@ class Kind:
 def left_out(candidates: Iterable[Candidate]) -> tuple[str, ...]:
     """Why candidates are not used, each in one sentence: what is told of them cannot all be true, so nothing is known by it."""
     return tuple(
-        dict.fromkeys(f"{c.part} is told against itself: {wrong[0].message}" for c in candidates if (wrong := _wrong(c)))
+        dict.fromkeys(
+            f"{c.part} is told against itself: {wrong[0].message}" for c in candidates if (wrong := _wrong(c))
+        )
     )
 
 
