@@ -64,6 +64,12 @@ def test_a_survey_by_hand_is_laid_over_the_newest(client: Client) -> None:
     assert browser.post(f"{url}/surveys", json={"revision": 1, "slots": {"A4": "unknown"}}).status_code == 409
     again = browser.post(f"{url}/surveys", json={"revision": 1, "slots": {"A4": None}})
     assert (again.status_code, again.json()["survey"]["revision"]) == (200, 2)
+    # Said of the newest: somebody looked, and what is known of that slot is as of now.
+    looked = browser.post(f"{url}/surveys", json={"revision": 2, "slots": {"A4": None}}).json()["survey"]
+    assert (looked["revision"], browser.get(f"{url}/history").json()[0]["action"]) == (3, "looked and found as known")
+    assert looked["sources"]["A4"]["at"] > seen.json()["survey"]["sources"]["A4"]["at"]
+    assert looked["sources"]["B4"]["at"] == seen.json()["survey"]["sources"]["B4"]["at"]
+    assert browser.post(f"{url}/surveys", json={"revision": 2, "slots": {"A4": None}}).json()["survey"]["revision"] == 3
     assert browser.post(f"{url}/surveys", json={"revision": 2, "failed": ["Q"]}).status_code == 422
 
 

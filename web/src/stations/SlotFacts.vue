@@ -121,6 +121,7 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
     <label class="small">or its SPD <input type="file" :aria-label="`SPD of the module in ${slot_.printed}`" @change="readSpd" /></label>
     <p v-if="told" class="small" role="status">{{ told }}</p>
     <div class="doing">
+      <button v-if="here !== 'unknown' && !dispute" type="button" class="quiet-link" @click="send({ [slot_.id]: here ?? null })">Looked: it is so</button>
       <button type="button" class="quiet-link" :disabled="here === undefined" @click="send({ [slot_.id]: null }, others())">It is empty</button>
       <button type="button" class="quiet-link" :disabled="here === 'unknown'" @click="send({ [slot_.id]: 'unknown' })">Not known</button>
       <button v-if="here && here !== 'unknown'" type="button" class="quiet-link" @click="send({}, failed ? others() : [...machine.failed, slot_.id])">

@@ -59,9 +59,10 @@ def survey_by_hand(
             if slot not in m.sheet.slots:
                 raise Refused("failed", f"{m.sheet.title} has no slot {slot}.")
         slots = unmarked(Layout({**m.layout, **told}))
-        # What stands there already is no change, though it be said of an older survey: it was sent twice.
-        same = slots == known.slots and _unread(slots) == _unread(known.slots)
-        if same and broken == sorted(known.failed):
+        same = slots == known.slots and _unread(slots) == _unread(known.slots) and broken == sorted(known.failed)
+        # What stands there already, said of an older survey, was sent twice; said of the newest, somebody looked and found it so.
+        looked = bool(told) and not by_part and m.survey.revision == revision
+        if same and not looked:
             return
         if m.survey.revision != revision:
             yours = {"slots": layout_json(found), "emptied": list(emptied)}
@@ -82,7 +83,7 @@ def survey_by_hand(
         )
         add_survey(db, key, kind, content, account.id, None, now)
         refresh(db, key)
-        done = "told by part number" if by_part else "surveyed by hand"
+        done = "told by part number" if by_part else "looked and found as known" if same else "surveyed by hand"
         record(db, done, account.id, key, slots=sorted(told), failed=broken, revision=revision + 1)
 
 
