@@ -46,7 +46,7 @@ def gibs(c: Ceilings) -> tuple[float | None, ...]:
         (of("gauge-01", said("socket", 36, "processor-maker")), 24, 36, 136, "socket under its channels"),
         (of("hall-03"), 1280, 2 * 896, 12 * 512, "12 channels of 8 chip selects: two modules of 4 ranks, 256 each"),
         (of("hall-02"), 3072, 3 * 1024, 3 * 1024, "hard by the processor; the fourth socket is bare"),
-        (of("desk-03"), 54, 72, 3 * 128, "72 are said; 3 channels of 8 chip selects of 4 Gbit dies hold more"),
+        (of("desk-03"), 54, 72, 3 * 96, "72 are said; 3 channels of three modules of 32, the largest that are made, hold more"),
         # A limit that somebody states here counts in its class, an official one at once.
         (of("store-01", said("slot", 4, official=True)), 8, 48, 64, "2 slots of 4"),
         (of("store-01", said("machine", 40, hard=True)), 12, 40, 40, "hard: in every class"),

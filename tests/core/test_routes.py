@@ -18,6 +18,7 @@ from umbrak.core.evidence.table import Table
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.routes.answer import Answer, Ended, answer
+from umbrak.core.routes.assumed import assumed_candidates
 from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.material import kinds_of
 from umbrak.core.routes.picks import Relaxed, smallest_to_relax, wishes_made, without
@@ -25,7 +26,7 @@ from umbrak.core.routes.problem import Candidate, Origin, Problem, Wishes
 from umbrak.core.routes.search import Found, search
 from umbrak.core.routes.stages import How, stagings
 from umbrak.core.routes.weighing import Scales
-from umbrak.formats.sheet.reading import sheet_from_data
+from umbrak.formats.sheet.reading import sheet_from_data, shipped_sheets
 
 FOUR, EIGHT = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U"
 
@@ -345,6 +346,26 @@ def test_a_search_that_is_stopped_says_how_far_off_it_may_be() -> None:
         least = whole.routes[0].measures.cost
         assert found.routes[0].measures.cost * (1 - found.gap) <= least
     assert search(p, seconds=0).proved is False
+
+
+def test_of_a_board_of_which_little_is_told_there_is_something_to_show_at_once() -> None:
+    """Eight slots without an order, one of them not looked into, nothing offered: thousands of layouts, a few of which are weighed
+    before any is searched for."""
+    sheet = shipped_sheets()["four-channels-of-two"].sheet
+    a1, a2, b1, *_ = sheet.slots
+    held = layout({a1: "16GB 2Rx8 PC4-2666V-UB0", a2: "16GB 2Rx8 PC4-2666V-UB0", b1: "unknown"})
+    p = Problem(
+        sheet,
+        Machine(),
+        held,
+        assumed_candidates(sheet, Machine(), held),
+        Wishes(usable_gib=48),
+        today=date(2026, 3, 1),
+    )
+    asked = iter(range(10_000))
+    found = search(p, seconds=1e6, stopped=lambda: next(asked) > 60)
+    assert found.routes and not found.proved
+    assert all(w.measures.usable_gib >= 48 for w in found.routes)
 
 
 def test_what_nobody_knows_stays_or_goes() -> None:

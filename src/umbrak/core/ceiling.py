@@ -12,22 +12,13 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from math import inf
 
-from umbrak.core.memory.module import Buffering, Generation
+from umbrak.core.memory.module import DIE_GBIT, Buffering, Form, Generation
+from umbrak.core.memory.organised import ORGANISED, SOLD_GIB, kinds_of
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Channel, Sheet
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.uses import InForce, in_force
-
-#: Densest die that the generation's standard defines [Gbit]: JESD79-2, JESD79-3, JESD79-4, JESD79-5.
-DENSEST_GBIT = {Generation.DDR2: 4, Generation.DDR3: 8, Generation.DDR4: 16, Generation.DDR5: 64}
-#: Buffering -> (most package ranks, narrowest device width) of the standards' modules without stacked dies.
-_ORGANISATIONS = {
-    Buffering.UNBUFFERED: (2, 8),
-    Buffering.REGISTERED: (4, 4),
-    Buffering.LOAD_REDUCED: (4, 4),
-    Buffering.FULLY_BUFFERED: (4, 4),
-}
 
 
 class CeilingKind(StrEnum):
@@ -35,7 +26,7 @@ class CeilingKind(StrEnum):
     OFFICIAL = "official"
     #: What its processors are said to address.
     PROCESSOR = "processor"
-    #: What can be built: hard limits, slots, and the largest module that the standard defines.
+    #: What can be built: hard limits, slots, and the largest module that is made of the standard's dies.
     PHYSICAL = "physical"
 
 
@@ -200,21 +191,19 @@ class _Question:
         ]
 
     def _organisations(self, told: Sequence[InForce], socket: str | None) -> Iterator[tuple[Buffering, int, float]]:
-        """(buffering, package ranks, GiB) of the largest modules of each kind that the sheet takes."""
-        densest: list[float] = [DENSEST_GBIT[Generation(self.sheet.memory.generation)]]
-        stacks: list[int] = []
-        for f in told:
-            if socket is None or f.socket in (None, socket):
-                densest += [f.statement.die_gbit] if f.statement.die_gbit else []
-                stacks += [f.statement.stack_height] if f.statement.stack_height else []
-        gbit, height = min(densest), min(stacks, default=1)
-        kinds = {dict(k.test.wanted).get("buffering") for k in self.sheet.memory.accepts} or set(_ORGANISATIONS)
-        for buffering, (ranks, width) in _ORGANISATIONS.items():
+        """(buffering, package ranks, GiB) of modules of each kind that the sheet takes, as large as they can be made."""
+        memory = self.sheet.memory
+        here = [f.statement for f in told if socket is None or f.socket in (None, socket)]
+        gbit = min([max(DIE_GBIT[memory.generation]), *(s.die_gbit for s in here if s.die_gbit)])
+        # Where nobody says that stacks are not addressed they can be built.
+        height = min([s.stack_height for s in here if s.stack_height], default=inf)
+        kinds = {dict(k.test.wanted).get("buffering") for k in memory.accepts} or {None}
+        for buffering in kinds_of(Generation(memory.generation), Form(memory.form)):
             if None in kinds or buffering in kinds:
-                stacked = height if buffering in (Buffering.REGISTERED, Buffering.LOAD_REDUCED) else 1
-                for n in (1, 2, 4):
-                    if n <= ranks:
-                        yield buffering, n, n * stacked * (64 / width) * gbit / 8
+                for ranks, width, stack in ORGANISED[buffering]:
+                    if stack <= height:
+                        gib = ranks * stack * (64 / width) * gbit / 8
+                        yield buffering, ranks, min(gib, SOLD_GIB[memory.generation][-1])
 
     def largest_gib(self, kind: CeilingKind, told: Sequence[InForce], socket: str | None = None) -> float:
         hard = told or self.of_class(kind)

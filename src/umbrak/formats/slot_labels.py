@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.label_reader import LabelReading
-from umbrak.core.memory.module import Module
+from umbrak.core.memory.module import Generation, Module, odd_size
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.documents import ReadLabel, label_oddities
@@ -16,7 +17,12 @@ from umbrak.formats.text import cleaned, numbered_lines
 
 #: Far more slots than any machine has.
 MAX_LINES = 2000
-_NONE = r"(?:empty|nothing|none|no module|free|vacant|unpopulated|not (?:populated|fitted|occupied)|-+|—)"
+_NONE = (
+    r"(?:empty|nothing|none|no module|free|vacant|unpopulated|not (?:populated|fitted|occupied)|0 ?[GM]i?B|-+|—|"
+    # What keeps the air going where no module is.
+    r"(?:an? )?(?:blank(?:ing)?|filler|dummy)(?: (?:plate|module|card|dimm))?|"
+    r"leer|frei|vide|libre|vac[ií]o|vuoto|leeg|tom|prázdn[ýá]|пусто)"
+)
 _EMPTY = re.compile(rf"(?:is |now |currently )*{_NONE}(?: now)?\.?", re.I)
 #: That it was full once, and is not.
 _EMPTIED = re.compile(rf"(?:now|currently|today)(?: is)? {_NONE}\b|\b{_NONE} now\b", re.I)
@@ -45,6 +51,20 @@ _STATES = {
     SlotState.SOLDERED: re.compile(r"(?<!not )\b(?:soldered|on[- ]?board)\b", re.I),
 }
 _SAME = re.compile(r"(?:the )?same(?: (?:as (?:above|before)|again))?|ditto|dito|id(?:em)?|[\"″〃]", re.I)
+#: What slots hang on: alone it is none.
+_GROUP = r"(?:CPU|proc(?:essor)?|socket|node|board|riser|channel|ch)[ ._#-]?[A-Z0-9]{0,2}"
+#: A name as boards have them printed, or as people say it: "A1", "4", "CPU1 B2", "DIMM slot 3".
+_SLOT_LIKE = re.compile(
+    rf"(?!{_GROUP}$)(?:[A-Z]{{1,8}}[ ._-]?[A-Z0-9]{{0,2}}/){{0,4}}(?:(?:{_GROUP}|P\d)[ ._/#-]{{0,2}}){{0,2}}"
+    r"(?:(?:SO-?)?DIMM|slot|bank|MEM(?:ory)?|module|RAM)?[ ._#-]?(?:slot|bank)?[ ._#-]?(?:P\d[ ._-])?(?:[A-Z]{1,2}[ ._-]?\d{0,2}|\d{1,2})",
+    re.I,
+)
+#: What stands between slots on one line: "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
+_NEXT = re.compile(r"\s*[;,]\s*(?=(?P<slot>[^\s:=;,][^:=;,\n]{0,40}?\d)\s*[:=])")
+#: "A1,16GB", as a spreadsheet writes it.
+_COMMA = re.compile(r"^\s*(?P<slot>[^,;:=\t]{1,40}?\d)\s*[,;]\s*(?P<label>[^,;]+)[,;]*$")
+#: A slot of which a form has left open what is in it.
+_LEFT_OPEN = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*[:=,;]\s*$")
 #: A slot's name, then what stands between it and the label: a colon, an equals sign, a tab, a semicolon, an arrow, two spaces.
 _NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*(?:[-=]>|→|[:=;\t]|\s{2,})\s*(?P<label>\S.*)$")
 #: The same with a hyphen between, which labels have too: a short name with a figure in it.
@@ -76,13 +96,18 @@ _SPACE = re.compile(r"\s+")
 _Told = tuple[tuple[SlotFacts, ...], tuple[str, ...]]
 
 
+@dataclass(frozen=True, slots=True)
+class _Named:
+    """What may be slots, of which nothing is understood."""
+
+    slots: tuple[str, ...]
+    words: str
+
+
 def looks_like_labels(text: str, read_label: ReadLabel = decode_label) -> bool:
     """Whether most of its first lines tell of slots, and one a module."""
     lines = [line for line in text[:4000].splitlines() if line.strip()][:20]
-    told: list[_Told] = []
-    for line in lines:
-        if (found := _line(line, read_label, told[-1][0][-1] if told else None)) is not None:
-            told.append(found)
+    told = [t for _, _, t in _told(enumerate(lines, 1), read_label) if t]
     # A text of nothing but "name: none" is something else.
     return any(said or any(f.module for f in facts) for facts, said in told) and len(told) * 2 > len(lines)
 
@@ -98,17 +123,11 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
     warnings: list[Warning] = []
     first: tuple[int, str] | None = None
     told_on: dict[str, int] = {}
-    count = 0
-    for number, whole_line in numbered_lines(text, deadline):
-        if not (line := whole_line.strip()):
-            continue
+    lines = [(number, line) for number, whole in numbered_lines(text, deadline) if (line := whole.strip())]
+    if len(lines) > MAX_LINES:
+        warnings.append(Warning(f"line {lines[MAX_LINES][0]}", f"only {MAX_LINES} lines are read"))
+    for number, line, found in _told(lines[:MAX_LINES], read_label, deadline):
         first = first or (number, line)
-        count += 1
-        if count > MAX_LINES:
-            warnings.append(Warning(f"line {number}", f"only {MAX_LINES} lines are read"))
-            break
-        deadline.check(f"line {number}")
-        found = _line(line, read_label, slots[-1] if slots else None)
         if found is None:
             warnings.append(Warning(f"line {number}", f"“{line[:60]}” tells no module; left out"))
             continue
@@ -144,8 +163,45 @@ def _spaced(line: str, read_label: ReadLabel) -> re.Match[str] | None:
     return None if any(u.start < end and u.end > start for u in told.understood) else named
 
 
-def _line(line: str, read_label: ReadLabel, before: SlotFacts | None) -> _Told | None:
-    """What one line tells; None where it tells of no slot and no module.
+def _told(
+    lines: Iterable[tuple[int, str]], read_label: ReadLabel, deadline: Deadline | None = None
+) -> Iterator[tuple[int, str, _Told | None]]:
+    """(number, line, what it tells) of each line. Of a slot whose name is like those of others it is told that it is there,
+    though nothing that is said of it is understood."""
+    found: list[tuple[int, str, _Told | _Named | None]] = []
+    before: SlotFacts | None = None
+    for number, line in ((n, part) for n, whole in lines for part in _parts(whole)):
+        if deadline:
+            deadline.check(f"line {number}")
+        told = _line(line, read_label, before)
+        if isinstance(told, tuple):
+            before = told[0][-1]
+        found.append((number, line, told))
+    shapes = {_shape(f.locator) for _, _, told in found if isinstance(told, tuple) for f in told[0] if f.locator}
+    for number, line, told in found:
+        if isinstance(told, _Named):
+            alike = all(_shape(s) in shapes for s in told.slots)
+            words = f"“{told.words[:60]}” tells no module" if told.words else "nothing is said there"
+            facts = tuple(SlotFacts(locator=s, state=SlotState.UNKNOWN) for s in told.slots)
+            said = (f"{words}: what is in {', '.join(told.slots)} stays unknown",)
+            yield number, line, ((facts, said) if alike else None)
+        else:
+            yield number, line, told
+
+
+def _parts(line: str) -> list[str]:
+    """A line, or each slot of one that tells of several."""
+    cuts = [m for m in _NEXT.finditer(line) if _SLOT_LIKE.fullmatch(m["slot"])]
+    return [line[a:b] for a, b in zip([0, *(m.end() for m in cuts)], [*(m.start() for m in cuts), None], strict=True)]
+
+
+def _shape(name: str) -> str:
+    """What names of slots of one machine have in common: "CPU0_@0" of CPU1_B2."""
+    return re.sub(r"(?<![A-Z])[A-Z](?![A-Z])", "@", re.sub(r"\d+", "0", name.upper()))
+
+
+def _line(line: str, read_label: ReadLabel, before: SlotFacts | None) -> _Told | _Named | None:
+    """What one line tells; None where it tells of no slot and no module, slots alone where it names some.
 
     Parameters
         before   what the line before told of its last slot
@@ -153,20 +209,25 @@ def _line(line: str, read_label: ReadLabel, before: SlotFacts | None) -> _Told |
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
     line = _LISTED.sub("", line)
     named = _NAMED.match(line) or _HYPHENED.match(line) or _spaced(line, read_label)
+    if named is None and (comma := _COMMA.match(line)) and _SLOT_LIKE.fullmatch(comma["slot"]):
+        named = comma
     some = named["slot"].strip() if named and _ALL.fullmatch(named["slot"].strip()) else ""
     if named and not some:
         slots = [cleaned(s) for s in _named_by(named["slot"])]
         words = named["label"].strip()
         if before and _SAME.fullmatch(words):
             return tuple(replace(before, locator=s) for s in slots), ()
-        if told := read_slot(words, read_label):
+        # A size alone may stand in any sentence, and is told of what is surely a slot.
+        if told := read_slot(words, read_label, all(_SLOT_LIKE.fullmatch(s) for s in slots)):
             return tuple(SlotFacts(locator=s, state=told.state, module=told.module) for s in slots), told.said
     for label in (named["label"], line) if named else (line,):
         module, said = _module(read_label(label[:MAX_LABEL_LENGTH]))
         if module is not None:
             whose = (f"“{some}” names no slot: write each on a line of its own",) if some else ()
             return (SlotFacts(state=SlotState.FILLED, module=module),), (*whose, *said)
-    return None
+    if open_ := _LEFT_OPEN.match(line):
+        return _Named(tuple(cleaned(s) for s in _named_by(open_["slot"])), "")
+    return _Named(tuple(slots), words) if named and not some and _NAMED.match(line) else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,8 +240,13 @@ class SlotTold:
     said: tuple[str, ...] = ()
 
 
-def read_slot(words: str, read_label: ReadLabel = decode_label) -> SlotTold | None:
-    """What somebody wrote of a slot; None where it tells no module, and not that there is none."""
+def read_slot(words: str, read_label: ReadLabel = decode_label, size_alone: bool = False) -> SlotTold | None:
+    """What somebody wrote of a slot; None where it tells no module, and not that there is none.
+
+    Parameters
+        size_alone   whether "16 GB" tells a module
+    """
+    words = re.sub(r"^[(\[](.*)[)\]]$", r"\1", words).strip()
     short = f"“{words[:60]}”"
     if _EMPTY.fullmatch(words):
         return SlotTold(SlotState.EMPTY)
@@ -191,7 +257,7 @@ def read_slot(words: str, read_label: ReadLabel = decode_label) -> SlotTold | No
     if bare != words and _EMPTY.fullmatch(bare):
         return guess
     told = read_label(words[:MAX_LABEL_LENGTH])
-    module, said = _module(told)
+    module, said = _module(told, size_alone)
     if module is None:
         return None
     left = " ".join(told.text[a:b] for a, b in told.not_understood)
@@ -207,10 +273,12 @@ def read_slot(words: str, read_label: ReadLabel = decode_label) -> SlotTold | No
     return SlotTold(SlotState.FILLED, module, said)
 
 
-def _module(told: LabelReading) -> tuple[Module | None, tuple[str, ...]]:
+def _module(told: LabelReading, size_alone: bool = False) -> tuple[Module | None, tuple[str, ...]]:
     """A size alone may stand in any sentence; a module is told by its size and its generation."""
     m = told.module
-    return (m, tuple(label_oddities(told))) if m.capacity_gib is not None and m.generation is not None else (None, ())
+    bare = size_alone and any(odd_size(replace(m, generation=g)) is None for g in Generation)
+    is_told = m.capacity_gib is not None and (m.generation is not None or bare)
+    return (m, tuple(label_oddities(told))) if is_told else (None, ())
 
 
 def _named_by(written: str) -> list[str]:

@@ -13,6 +13,7 @@ from decimal import Decimal
 
 from umbrak.core.evaluate import evaluate
 from umbrak.core.memory.module import DIE_GBIT, HEIGHT_MM, Buffering, Form, Generation, Module, complete
+from umbrak.core.memory.organised import ORGANISED, SOLD_GIB, kinds_of
 from umbrak.core.memory.rates import STANDARD_RATES_MTS
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
@@ -33,28 +34,6 @@ class Guess:
         return self.official_per_gib is not None or self.third_party_per_gib is not None
 
 
-#: Capacities that are sold of each generation: smaller ones are no upgrade, larger ones do not exist. [GiB]
-_SOLD_GIB: dict[str, tuple[float, ...]] = {
-    "DDR2": (1, 2, 4, 8),
-    "DDR3": (2, 4, 8, 16, 32),
-    "DDR4": (4, 8, 16, 32, 64, 128, 256),
-    "DDR5": (8, 16, 24, 32, 48, 64, 96, 128, 256),
-}
-#: How modules of each kind are organised: (package ranks, device width, stack height). Unbuffered ones by JESD21-C 4.20 and JESD308,
-#: registered and load-reduced ones by JESD21-C 4.20.28 and JESD305; the usual ones first.
-_ORGANISED: dict[Buffering, tuple[tuple[int, int, int], ...]] = {
-    Buffering.UNBUFFERED: ((1, 8, 1), (2, 8, 1), (1, 16, 1), (2, 16, 1)),
-    Buffering.REGISTERED: ((1, 4, 1), (1, 8, 1), (2, 4, 1), (2, 8, 1), (4, 4, 1), (4, 8, 1), (2, 4, 2), (2, 4, 4)),
-    Buffering.LOAD_REDUCED: ((2, 4, 1), (4, 4, 1), (2, 4, 2), (2, 4, 4)),
-    Buffering.FULLY_BUFFERED: ((1, 8, 1), (2, 8, 1), (2, 4, 1)),
-}
-#: Kinds that a generation has as DIMM; a SO-DIMM is unbuffered.
-_KINDS: dict[str, tuple[Buffering, ...]] = {
-    "DDR2": (Buffering.UNBUFFERED, Buffering.REGISTERED, Buffering.FULLY_BUFFERED),
-    "DDR3": (Buffering.UNBUFFERED, Buffering.REGISTERED, Buffering.LOAD_REDUCED),
-    "DDR4": (Buffering.UNBUFFERED, Buffering.REGISTERED, Buffering.LOAD_REDUCED),
-    "DDR5": (Buffering.UNBUFFERED, Buffering.REGISTERED),
-}
 #: Of each capacity and kind so many organisations are told: the one of fewest ranks, and one of more.
 _EACH = 2
 
@@ -77,10 +56,10 @@ def assumed_candidates(
     largest = 0.0
     for kind, ecc in sorted(_kinds(sheet), key=lambda k: k not in kinds):
         least = largest if kinds and (kind, ecc) not in kinds else 0.0
-        for gib in _SOLD_GIB[sheet.memory.generation]:
+        for gib in SOLD_GIB[sheet.memory.generation]:
             if gib <= least:
                 continue
-            made = (_of(sheet, kind, ecc, gib, organised) for organised in _ORGANISED[kind])
+            made = (_of(sheet, kind, ecc, gib, organised) for organised in ORGANISED[kind])
             taken = [m for m in map(board.taken, filter(None, made)) if m is not None][:_EACH]
             for module in taken:
                 found += _candidate(module, module.short(), guess, None)
@@ -111,8 +90,7 @@ def _listed(sheet: Sheet, module: Module, guess: Guess) -> Iterator[Candidate]:
 
 def _kinds(sheet: Sheet) -> Iterator[tuple[Buffering, bool]]:
     """(kind, whether it corrects errors)"""
-    kinds = (Buffering.UNBUFFERED,) if sheet.memory.form == Form.SO_DIMM else _KINDS[sheet.memory.generation]
-    for kind in kinds:
+    for kind in kinds_of(Generation(sheet.memory.generation), Form(sheet.memory.form)):
         if kind is Buffering.UNBUFFERED:
             yield kind, False
         yield kind, True

@@ -18,6 +18,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
 from math import inf
+from types import MappingProxyType
 
 from umbrak.core.bandwidth import balance
 from umbrak.core.memory.module import Module
@@ -72,10 +73,14 @@ class _Shape:
 
 class UnitSearch:
     """Walks the designs of one unit, channel by channel. `pure`: only those with one class in each set; where slots
-    belong to none, in the like slots of a socket's channels."""
+    belong to none, in the like slots of a socket's channels. `stays`: of slots, whether what nobody knows stays there;
+    left out = either."""
 
-    def __init__(self, space: Space, unit: Unit, even: bool, pure: bool) -> None:
+    def __init__(
+        self, space: Space, unit: Unit, even: bool, pure: bool, stays: Mapping[str, bool] = MappingProxyType({})
+    ) -> None:
         self.space, self.unit, self.even, self.pure = space, unit, even, pure
+        self.stays = stays
         self.sheet = space.sheet
         self.channels = [c for s in unit.sockets for c in self.sheet.channels_of[s]]
         self.fills: list[FillOrder] = [f for f in self.sheet.fills if set(f.slots) & set(unit.slots)] if even else []
@@ -266,7 +271,7 @@ class _Walk:
         if not self.search.even:
             # Layouts against the order may be allowed, but how bad they are still hangs on it.
             order = [self.space.place_in_orders(s, ()) for s in channel.slots]
-        return self.space.channel_type(channel, order)
+        return self.space.channel_type(channel, order), tuple(map(self.search.stays.get, channel.slots))
 
     def options(self, i: int) -> dict[float, list[tuple[int, ...]]]:
         """GiB -> contents that a channel of this type may have by itself."""
@@ -285,7 +290,10 @@ class _Walk:
             return
         slot = channel.slots[at]
         must = self.shape.filled.get(slot)
-        choices = () if must is False else self.space.takes[slot]
+        choices: Sequence[int] = () if must is False else self.space.takes[slot]
+        if (stays := self.search.stays.get(slot)) is not None:
+            choices = [c for c in choices if (self.space.classes[c].module is None) is stays]
+            must = must or stays
         for c in (*choices, *(() if must else (EMPTY,))):
             others = [x for x in made if x != EMPTY]
             if c == EMPTY or all(self.space.together(c, x) for x in others):

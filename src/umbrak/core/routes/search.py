@@ -46,11 +46,13 @@ _MOST_COMBINED = 100_000
 #: Rows of bounds held before those that nothing beats are weighed.
 _MOST_ROWS = 400_000
 #: Up to so many slots nothing is gained by looking at layouts of few kinds first.
-_SMALL = 8
+_SMALL = 4
 #: Layouts near to what is fitted that are weighed before uneven ones are searched.
 _NEARBY = 400
 #: Steps by the order that are tried of each kind at first, of all kinds together, and the share of the time that they may take.
 _OPENING_STEPS, _OPENINGS, _OPENING_SHARE = 4, 30, 0.15
+#: Share of the time by which designs are made: the rest is for what comes of them.
+_DESIGN_SHARE = 0.5
 #: Designs of one unit; more are left out, and said to be.
 _MOST_DESIGNS = 100_000
 
@@ -135,14 +137,14 @@ class _Search:
         least = self._least() if self.first else 0
         if least is None:
             return Found(routes=(), proved=True, gap=None, weighed=0, seconds=monotonic() - self.started)
-        if self.first or (self.seconds is not None and len(self.scales.live_slots) > _SMALL):
+        if self.first or self.seconds is not None:
             self._openers()
         # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
-        kinds_of_layout = (True, False) if len(self.scales.live_slots) > _SMALL else (False,)
+        small = len(self.scales.live_slots) <= _SMALL
         for even in (True, False) if self.problem.wishes.uneven else (True,):
-            if not even and len(self.scales.live_slots) > _SMALL:
+            if not even and not small:
                 self._nearby()
-            for pure in kinds_of_layout:
+            for pure in (False,) if small else (True, False):
                 self._phase(even, pure)
         routes = sorted(self._with_cheapest(), key=lambda w: (w.measures.cost, w.measures.key(self.problem.steps)))
         gap = 0.0 if routes else None
@@ -199,7 +201,8 @@ class _Search:
             for layout in (p.layout,) if kind.slots else (p.layout, Layout()):
                 weighed = 0
                 while weighed < _OPENING_STEPS:
-                    if tried >= _OPENINGS or self._over(_OPENING_SHARE):
+                    # However little time there is, one is weighed.
+                    if tried >= _OPENINGS or (tried and self._over(_OPENING_SHARE)):
                         self.complete = True  # it is not the search that ended
                         return
                     grown = next_set(p.sheet, p.machine, layout, kind.module)
@@ -311,7 +314,7 @@ class _Search:
         for unit in units:
             if unit.alike not in made:
                 found: list[UnitDesign] = []
-                for design in UnitSearch(self.space, unit, even, pure).designs(lambda: self._over()):
+                for design in UnitSearch(self.space, unit, even, pure).designs(lambda: self._over(_DESIGN_SHARE)):
                     found.append(design)
                     if len(found) >= _MOST_DESIGNS:
                         self.complete = False
@@ -328,16 +331,18 @@ class _Search:
             # What sockets must have in common is not known of one that holds it: such layouts are left out, and it is said.
             self.complete = False
             return []
-        unknown = {c.index for c in self.space.classes if c.module is None}
-        found = []
-        for design in UnitSearch(self.space, unit, False, pure).designs(lambda: self._over()):
-            if unknown & set(design.classes):
+        unknown = [s for s in unit.slots if self.problem.layout.get(s) is UNKNOWN]
+        found: list[UnitDesign] = []
+        # Each that stays, without those before it: every design that holds some of it, once.
+        for i, slot in enumerate(unknown):
+            stays = {**dict.fromkeys(unknown[:i], False), slot: True}
+            for design in UnitSearch(self.space, unit, False, pure, stays).designs(lambda: self._over(_DESIGN_SHARE)):
                 loose = replace(design, shared=(False,))
                 if loose not in known:
                     found.append(loose)
-            if len(found) >= _MOST_DESIGNS:
-                self.complete = False
-                break
+                if len(found) >= _MOST_DESIGNS:
+                    self.complete = False
+                    return found
         return found
 
     def _combined(

@@ -11,7 +11,7 @@ import LabelEntry from '@/stations/fit/LabelEntry.vue'
 import FieldFault from '@/ui/FieldFault.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
-import { plural } from '@/ui/words'
+import { oddities, plural } from '@/ui/words'
 import { ABOUT } from '../about'
 import AboutFields from '../AboutFields.vue'
 import { progress, titled } from './answers'
@@ -58,6 +58,7 @@ function take(module: Module): void {
 }
 const labelled = computed(() => Object.values(said.fitted).filter((x) => x && x !== 'unknown').length)
 const reading = computed(() => said.intake?.reading)
+const odd = computed(() => oddities(reading.value?.warnings ?? []))
 async function keep(another: boolean): Promise<void> {
   again.value = another
   wasSheet = !!said.sheet
@@ -101,9 +102,9 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
               <span><b>{{ making.here.value.name }} has this serial number</b>{{ making.here.value.retired ? ' (it is retired)' : '' }}: one machine need not be made twice. <router-link class="quiet-link" :to="{ path: `/machines/${making.here.value.id}/survey`, query: { intake: said.intake!.id } }">Take the report over there</router-link></span>
             </p>
             <p><KindFound :intake="said.intake!" @taken="making.tookIn" /></p>
-            <details v-if="reading.warnings.length" class="small" :open="reading.warnings.length <= 3">
-              <summary>{{ plural(reading.warnings.length, 'thing') }} to look at in it</summary>
-              <ul><li v-for="w in reading.warnings" :key="w.where + w.message"><b>{{ w.where }}</b> {{ w.message }}</li></ul>
+            <details v-if="odd.length" class="small" :open="odd.length <= 3">
+              <summary>{{ plural(odd.length, 'thing') }} to look at in it</summary>
+              <ul><li v-for="w in odd" :key="w.message"><b>{{ w.where }}</b> {{ w.message }}</li></ul>
             </details>
             <p class="small"><button type="button" class="quiet-link" @click="Object.assign(said, { intake: null, placed: {} })">Leave the report out</button></p>
           </template>

@@ -79,7 +79,8 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
       </section>
       <section class="panel statements" aria-labelledby="ceiling-statements">
         <h2 id="ceiling-statements">Statements</h2>
-        <div class="scroll">
+        <p v-if="!view.statements.length">Nobody has stated how much it takes: no guide, no processor's maker, nobody who tried.</p>
+        <div v-else class="scroll">
           <table v-lines>
             <thead>
               <tr>

@@ -48,9 +48,13 @@ const marks = computed(() => {
       <line :x1="left" :x2="right" :y1="y(p)" :y2="y(p)" class="grid" />
       <text :x="left - 6" :y="y(p) + 4" class="percent">{{ percent(p) }}</text>
     </g>
-    <path :d="curve.span" class="span" />
-    <path :d="curve.prior" class="prior" />
-    <path :d="curve.works" class="works" />
+    <!-- What can be built may lie far beyond the axis: the curve ends where it does. -->
+    <clipPath id="reach-room"><rect :x="left" :y="top - 3" :width="right - left" :height="height + 6" /></clipPath>
+    <g clip-path="url(#reach-room)">
+      <path :d="curve.span" class="span" />
+      <path :d="curve.prior" class="prior" />
+      <path :d="curve.works" class="works" />
+    </g>
     <text v-if="!read && !narrow && !isBuilt && beyond < right - 240" :x="beyond + 12" :y="y(0.5) - 8" class="unsaid">Beyond {{ gb(last) }} GB no figure and no trial says.</text>
     <line v-if="view.planned_gib !== null" :x1="axis.x(view.planned_gib)" :x2="axis.x(view.planned_gib)" :y1="top" :y2="top + height" class="at" />
     <g v-for="(m, i) in marks" :key="i" :transform="`translate(${m.x - 6} ${m.y - 6})`" class="trial" :class="m.outcome"><rect x="-2" y="-2" width="16" height="16" rx="8" class="ground" /><path :d="outcomeShape(m.outcome)" /><title>{{ m.words }}</title></g>

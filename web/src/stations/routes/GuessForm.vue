@@ -32,7 +32,7 @@ watch(
       <template v-if="money.third_party_per_gb">{{ money.third_party_per_gb }} {{ money.currency }} a GB</template><template v-else>parts of other makers have none and are left out</template>,
       <template v-if="money.official_per_gb">{{ money.official_per_gb }} of the maker’s list</template><template v-else>parts of the maker’s list have none and are left out</template>.
     </template>
-    <template v-else>Nothing has a price.</template>
+    <template v-else>Nothing has a price.</template>{{ ' ' }}
     <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">{{ money.official_per_gb || money.third_party_per_gb ? 'Guess anew' : 'Guess what a GB costs' }}</button>
     <form v-if="open" class="fields" aria-label="What a GB costs" @submit.prevent="keep">
       <label>A GB of other makers [{{ money.currency }}] <input v-model="form.third_party_per_gb" inputmode="decimal" /><FieldFault :of="faults" name="third_party_per_gb" /></label>

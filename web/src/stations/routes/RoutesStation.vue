@@ -74,14 +74,15 @@ function show(found: RoutesView): void {
   view.value = found
   wrong.value = ''
   beaten.value = ''
-  routesState.value = found.routes.length ? plural(found.routes.length, 'route') : 'no route'
+  routesState.value = found.routes.length ? plural(found.routes.length, 'route') : found.ended === 'no time' ? 'none found yet' : 'no route'
   // What somebody looks at stays before his eyes, whatever letter it has now; what is gone was beaten, and that is said.
   pinned.value = pinned.value.map((i) => whereNow(before[i], found.routes)).filter((i) => i >= 0)
   const still = whereNow(looked, found.routes)
   if (still >= 0) chosen.value = still
   else {
     const better = looked ? found.routes.findIndex((r) => beats(r, looked)) : -1
-    const first = found.routes.findIndex((r) => r.names.includes('in-warranty'))
+    // Where nothing has a price, the first is no cheaper than the others: what is least work is looked at first.
+    const first = ['in-warranty', 'cheapest', 'least-handling'].map((name) => found.routes.findIndex((r) => r.names.includes(name as never))).find((i) => i >= 0) ?? 0
     chosen.value = found.routes.length ? Math.max(better < 0 ? first : better, 0) : null
     if (looked && found.routes.length) beaten.value = `${routeWords(looked)} (${money(looked.cost, found.money.currency)}) no longer stands: ${better < 0 ? 'others' : `route ${letterOf(better)}`} found since ${better < 0 ? 'are' : 'is'} better.`
   }
@@ -151,7 +152,8 @@ async function plan(route: Route, stages: Layout[] = []): Promise<void> {
 const gapWords = computed(() => {
   const v = view.value
   if (!v || v.proved) return v?.routes.length ? 'proved: no way beats these' : ''
-  return v.gap === null ? 'not all was looked at' : `best so far; the cheapest could be ${v.gap < 0.001 ? 'no' : `${(100 * v.gap).toFixed(1)} %`} cheaper at most`
+  if (v.gap === null || !v.priced) return 'not all was looked at'
+  return v.gap < 0.001 ? 'not all was looked at; none can be cheaper' : `not all was looked at; the cheapest could be ${(100 * v.gap).toFixed(1)} % cheaper at most`
 })
 </script>
 
@@ -161,11 +163,11 @@ const gapWords = computed(() => {
       <WishBar :wishes="wishes" :currency="view?.money.currency ?? ''" @change="change" />
       <p class="state small" role="status">
         <template v-if="searching"
-          ><template v-if="view && !view.proved"><b>{{ plural(view.routes.length, 'route') }}</b> so far, <span class="faded">{{ gapWords }}</span></template> searching{{ view && !view.proved ? ' on' : '' }}
+          ><template v-if="view && !view.proved"><b>{{ plural(view.routes.length, 'route') }}</b> so far, <span class="faded">{{ gapWords }};</span></template> searching{{ view && !view.proved ? ' on' : '' }}
           <button type="button" class="quiet-link" @click="stop">Stop</button></template
         >
         <template v-else-if="view">
-          <b v-if="view.routes.length">{{ plural(view.routes.length, 'route') }}</b> <span class="faded">{{ gapWords }}</span>
+          <b v-if="view.routes.length">{{ plural(view.routes.length, 'route') }}</b>{{ view.routes.length ? '; ' : '' }}<span class="faded">{{ gapWords }}</span>
           <button v-if="!view.proved" type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button>
         </template>
         <template v-if="view?.slower && view.routes.length">
@@ -185,8 +187,8 @@ const gapWords = computed(() => {
       <router-link v-else class="quiet-link" to="/shelf">Put modules and offers on the Shelf</router-link>
     </p>
     <section v-if="view && view.ended === 'no time'" class="panel none">
-      <h2>Nothing found in time</h2>
-      <p>That is no answer yet: there may be ways. <button type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button></p>
+      <h2>Nothing found {{ searching ? 'yet' : 'in time' }}</h2>
+      <p>That is no answer yet: there may be ways. <template v-if="searching">The search goes on.</template><button v-else type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button></p>
     </section>
     <section v-else-if="view && !view.routes.length" class="panel none">
       <h2>No way to that</h2>

@@ -6,7 +6,7 @@ import { api, ask, wordsOf, type Difference, type Intake, type MachineView, type
 import { oneAtATime } from '@/api/turns'
 import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
-import { plural } from '@/ui/words'
+import { oddities, plural } from '@/ui/words'
 import { byWeight, CHANGES, memberWords, occupantWords, valueWords } from './words'
 
 const props = defineProps<{ machine: MachineView; intake: Intake }>()
@@ -134,7 +134,7 @@ async function accept(): Promise<void> {
     <p v-if="totals" class="small">In all it tells {{ totals }}<span class="faded">; kept beside what the slots come to</span>.</p>
     <div v-if="intake.reading.virtual" class="choices"><button type="button" class="press" @click="$emit('leave')">Cancel</button></div>
     <ul v-else-if="intake.reading.warnings.length" class="oddities small">
-      <li v-for="w in intake.reading.warnings" :key="w.where + w.message"><b>{{ w.where }}</b> {{ w.message }}</li>
+      <li v-for="w in oddities(intake.reading.warnings)" :key="w.message"><b>{{ w.where }}</b> {{ w.message }}</li>
     </ul>
     <template v-if="found && !intake.reading.virtual">
       <ul v-if="found.unplaced.length" class="unplaced" aria-label="Reports without a slot">

@@ -41,7 +41,10 @@ const { values: form, faults, wrong: notKept, sending, submit: keep } = useForm(
 )
 let waiting: AbortController | null = null
 
-const SECONDS = 12
+/** Seconds that are sought for in turn: the first answer is soon there, and a longer one takes its place. */
+const TIMES = [2, 12]
+const looked = ref(0)
+const looking = ref(false)
 const text = (n: number | null, factor = 1) => (n === null || n === 0 ? '' : String(Math.round(n * factor * 1000) / 1000))
 function show(found: SizingView): void {
   view.value = found
@@ -62,10 +65,17 @@ const load = oneAtATime(async () => {
 async function reach(): Promise<void> {
   waiting?.abort()
   const mine = (waiting = new AbortController())
+  looking.value = true
   try {
-    totals.value = await ask(api.POST('/api/machines/{machine_id}/totals', { params: params.value, body: { seconds: SECONDS }, signal: mine.signal }))
+    for (const seconds of TIMES) {
+      totals.value = await ask(api.POST('/api/machines/{machine_id}/totals', { params: params.value, body: { seconds }, signal: mine.signal }))
+      looked.value = seconds
+      if (totals.value.proved) break
+    }
   } catch (error) {
     if (!mine.signal.aborted) wrong.value = wordsOf(error)
+  } finally {
+    if (waiting === mine) looking.value = false
   }
 }
 watch(() => machine.value.version, () => Promise.all([load(), reach()]), { immediate: true })
@@ -182,11 +192,11 @@ const enough = computed(() => {
           </tr>
         </tbody>
       </table>
-      <p v-else-if="totals?.ended === 'no time'" class="faded">Nothing was found in {{ SECONDS }} seconds; that is no answer yet. <button type="button" class="quiet-link" @click="reach">Look again</button></p>
-      <p v-else-if="totals" class="faded">What {{ totals.assumed ? 'the standards have' : 'is at hand' }} leads nowhere from here.</p>
+      <p v-else-if="totals?.ended === 'no time' && !looking" class="faded">Nothing was found in {{ looked }} seconds; that is no answer yet. <button type="button" class="quiet-link" @click="reach">Look again</button></p>
+      <p v-else-if="totals && totals.ended !== 'no time'" class="faded">What {{ totals.assumed ? 'the standards have' : 'is at hand' }} leads nowhere from here.</p>
       <p v-else class="faded" role="status">working out what it can reach</p>
       <p v-if="totals?.assumed && totals.totals.length" class="small"><b>Nobody offers these modules:</b> they are what the standards have and {{ machine.board.title }} takes, {{ totals.priced ? 'at your guess of what a GB costs' : 'without a price' }}. <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link> says what to look for.</p>
-      <p v-if="totals && !totals.proved && totals.totals.length" class="small faded">Not all was looked at in {{ SECONDS }} seconds: there may be cheaper ways.</p>
+      <p v-if="totals && !totals.proved && totals.totals.length" class="small faded" role="status">Not all was looked at in {{ looked }} seconds: there may be {{ totals.priced ? 'cheaper ways' : 'others' }}.{{ looking ? ' It goes on.' : '' }}</p>
     </section>
 
     <section v-if="view?.duty" class="panel duty" aria-labelledby="duty">
