@@ -48,11 +48,14 @@ const points = computed(() =>
 const PATHS = { stop: 'M-.9-.9h1.8v1.8h-1.8z', go: 'M-1 .05l.3-.3.45.45 1-1 .3.3-1.3 1.3z', risk: 'M0-1l1 1-1 1-1-1z', ask: 'M-1 0a1 1 0 1 0 2 0 1 1 0 1 0-2 0z' }
 /** What is wished is hardly more than there is: one line for both. */
 const atNeed = computed(() => by.value === 'usable' && props.need !== null && Math.abs(y.value.at(props.need) - y.value.at(here.value)) < 16)
-/** Where the words of a level stand: right, or left where marks would cover them there. */
-function endOf(value: number): { x: number; 'text-anchor': 'start' | 'end' } {
+/** Width of the words of a level, roughly. */
+const WORDS = 140
+/** Where the words of a level end: right, or further left where marks would cover them there. */
+function endOf(value: number): number {
   const at = y.value.at(value) - 9
-  const covered = points.value.some((p) => p.x > right.value - 130 && Math.abs(p.y - at) < p.size + 8)
-  return covered ? { x: LEFT + 4, 'text-anchor': 'start' } : { x: right.value, 'text-anchor': 'end' }
+  const near = points.value.filter((p) => Math.abs(p.y - at) < p.size + 8)
+  for (let end = right.value; end > LEFT + WORDS; end -= 20) if (!near.some((p) => p.x + p.size > end - WORDS && p.x - p.size < end)) return end
+  return right.value
 }
 const beyond = computed(() => (props.budget === null || !props.priced ? null : x.value.at(props.budget)))
 </script>
@@ -61,7 +64,7 @@ const beyond = computed(() => (props.budget === null || !props.priced ? null : x
   <div ref="box" class="plot">
     <div class="caption">
       <h2>{{ priced ? 'Cost' : 'Handling' }} against <button type="button" class="choice" :aria-pressed="by === 'usable'" @click="by = 'usable'">usable memory</button> <button type="button" class="choice" :aria-pressed="by === 'speed'" @click="by = 'speed'">bandwidth</button></h2>
-      <span class="faded small">tick: go; diamond: at risk; ring: undecided; larger: more trouble</span>
+      <span class="faded small">✓ go, ◆ at risk, ○ undecided; larger: more trouble</span>
     </div>
     <p v-if="unknown" class="small faded">{{ unknown === routes.length ? 'Of no route the bandwidth is known' : `${plural(unknown, 'route')} whose bandwidth is not known ${unknown === 1 ? 'is' : 'are'} not shown` }}: nobody tells what it runs at.</p>
     <svg :viewBox="`0 0 ${width} ${HEIGHT}`" role="group" :aria-label="`Routes by ${priced ? 'cost' : 'handling'} and ${by === 'usable' ? 'usable memory' : 'sustained bandwidth'}`">
@@ -78,8 +81,8 @@ const beyond = computed(() => (props.budget === null || !props.priced ? null : x
         <text :x="LEFT - 8" :y="TOP - 4" text-anchor="end">{{ by === 'usable' ? 'GB' : 'GB/s' }}</text>
       </g>
       <rect v-if="beyond !== null && beyond < right" :x="beyond" :y="TOP" :width="right - beyond" :height="BOTTOM - TOP" fill="url(#beyond)" />
-      <g v-if="!atNeed" class="level now"><line :x1="LEFT" :x2="right" :y1="y.at(here)" :y2="y.at(here)" /><text v-bind="endOf(here)" :y="y.at(here) - 5">now {{ gb(here) }}</text></g>
-      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="right" :y1="y.at(need)" :y2="y.at(need)" /><text v-bind="endOf(need)" :y="y.at(need) - 5">{{ atNeed ? `at least ${gbUp(need)}, now ${gb(here)}` : `at least ${gbUp(need)}` }}</text></g>
+      <g v-if="!atNeed" class="level now"><line :x1="LEFT" :x2="right" :y1="y.at(here)" :y2="y.at(here)" /><text :x="endOf(here)" :y="y.at(here) - 5" text-anchor="end">now {{ gb(here) }}</text></g>
+      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="right" :y1="y.at(need)" :y2="y.at(need)" /><text :x="endOf(need)" :y="y.at(need) - 5" text-anchor="end">{{ atNeed ? `at least ${gbUp(need)}, now ${gb(here)}` : `at least ${gbUp(need)}` }}</text></g>
       <g
         v-for="p in [...points].sort((a, b) => Number(a.index === chosen) - Number(b.index === chosen))"
         :key="p.index"
