@@ -436,7 +436,10 @@ def _key(
     ):
         return None
     excused = {"order.balance", "order.channel-single"} if soldered else set()
-    if not w.uneven and any(f.code.startswith("order.") and f.code not in excused for f in judged.findings):
+    # Asked of modules alone: whether it is against the order is not known.
+    open_ = {id(f) for f in judged.findings if f.needs and not any(n.startswith("sheet.") for n in f.needs)}
+    against = [f for f in judged.findings if f.code.startswith("order.") and id(f) not in open_]
+    if not w.uneven and any(f.code not in excused for f in against):
         return None
 
     def floored(value: float, step: float) -> int:

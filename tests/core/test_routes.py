@@ -368,6 +368,17 @@ def test_of_a_board_of_which_little_is_told_there_is_something_to_show_at_once()
     assert all(w.measures.usable_gib >= 48 for w in found.routes)
 
 
+def test_sets_that_must_be_of_one_part_have_routes_before_anybody_names_a_part() -> None:
+    """Whether what will be bought is of one part is not known yet: that is asked, and is nothing against the order."""
+    over = {"population": [{"fill": [["A1", "B1"], ["A2", "B2"]], "alike_in_set": ["part"], "source": "guide"}]}
+    p = small({}, [], over, usable_gib=8)
+    p = replace(p, candidates=assumed_candidates(p.sheet, p.machine, p.layout))
+    found = search(p)
+    assert found.proved and {len(w.layout) for w in found.routes} <= {2, 4}
+    asks = {(f.code, f.severity) for w in found.routes for f in w.evaluation.findings if f.code.startswith("order.")}
+    assert asks == {("order.set", "ask")}
+
+
 def test_what_nobody_knows_stays_or_goes() -> None:
     """A slot whose occupant is not known is nobody's material: it is left as it is, or emptied."""
     p = small({"A1": "unknown"}, [offer("K8", EIGHT, 70)], uneven=True)

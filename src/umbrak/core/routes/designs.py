@@ -117,12 +117,10 @@ class UnitSearch:
         for shape in self.shapes():
             if until():
                 return
-            yield from self._walk(_Walk(self, shape), until)
+            yield from self._walk(_Walk(self, shape, until))
 
-    def _walk(self, walk: _Walk, until: Callable[[], bool]) -> Iterator[UnitDesign]:
+    def _walk(self, walk: _Walk) -> Iterator[UnitDesign]:
         for fills in walk.fills():
-            if until():
-                return
             design = self._design(fills)
             if design is not None:
                 yield design
@@ -246,8 +244,8 @@ class UnitSearch:
 class _Walk:
     """The contents of a unit's channels under one shape, one after another."""
 
-    def __init__(self, search: UnitSearch, shape: _Shape) -> None:
-        self.search, self.shape, self.space = search, shape, search.space
+    def __init__(self, search: UnitSearch, shape: _Shape, until: Callable[[], bool]) -> None:
+        self.search, self.shape, self.space, self.until = search, shape, search.space, until
         self.types = [self._type(c) for c in search.channels]
         #: The channel of the same socket and type that comes before: its contents come first in order too.
         self.previous = [
@@ -279,6 +277,8 @@ class _Walk:
             channel = self.search.channels[i]
             found: dict[float, list[tuple[int, ...]]] = {}
             for fill in self._products(channel, 0, ()):
+                if self.until():
+                    break
                 if not self.search.stops(channel, fill):
                     found.setdefault(self.search.filled(channel, fill).gib, []).append(fill)
             self._options[self.types[i]] = found
@@ -348,6 +348,8 @@ class _Walk:
         counts: list[int],
     ) -> Iterator[list[tuple[int, ...]]]:
         """The contents from channel `i` on, beside those `made`, which hold so many of each class."""
+        if self.until():  # long ways may lead nowhere
+            return
         if i == len(self.search.channels):
             if self._sets_descend(sets):
                 yield list(made)

@@ -34,7 +34,7 @@ from umbrak.core.routes.columns import Combined, Options
 from umbrak.core.routes.designs import UnitDesign, UnitSearch
 from umbrak.core.routes.dominance import Rows, beaten_by, distinct_rows, unbeaten
 from umbrak.core.routes.least_mixed import LeastMixed, as_they_are, least_mixed
-from umbrak.core.routes.material import mills
+from umbrak.core.routes.material import Kind, mills
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Shop, log_of
 from umbrak.core.routes.space import Space, Unit
@@ -51,8 +51,10 @@ _SMALL = 4
 _NEARBY = 400
 #: Steps by the order that are tried of each kind at first, of all kinds together, and the share of the time that they may take.
 _OPENING_STEPS, _OPENINGS, _OPENING_SHARE = 4, 30, 0.15
-#: Share of the time by which designs are made: the rest is for what comes of them.
-_DESIGN_SHARE = 0.5
+#: Share of the time after which nothing but what was found is weighed.
+_LAST = 0.8
+#: Share of the time that is left in which designs are made: the rest is for what comes of them.
+_DESIGN_SHARE = 0.6
 #: Designs of one unit; more are left out, and said to be.
 _MOST_DESIGNS = 100_000
 
@@ -173,7 +175,7 @@ class _Search:
         budget = self.problem.wishes.budget
         return None if least is None or (budget is not None and least > mills(budget)) else least
 
-    def _over(self, share: float = 0.8) -> bool:
+    def _over(self, share: float = _LAST) -> bool:
         """Whether there is no more time. The last of it is for weighing what was found."""
         late = self.seconds is not None and monotonic() - self.started > self.seconds * share
         if late or self.stopped() or (self.first and self.known):
@@ -194,7 +196,9 @@ class _Search:
         """Weigh what a hand would try first, so that there is something to show: each kind step by step by the order, beside what
         is fitted and instead of it."""
         p, tried = self.problem, 0
-        for kind in sorted(self.scales.kinds, key=lambda k: k.cost[-1] / len(k.cost)):
+        level = not p.wishes.uneven and any(e.even_over_sockets for e in p.sheet.evens)
+        # The cheapest first, of what costs the same the largest: it comes to what is wished in the fewest steps.
+        for kind in sorted(self.scales.kinds, key=lambda k: (k.cost[-1] / len(k.cost), -_gib(k))):
             if kind.module is None or len(kind.cost) <= kind.fitted + 1:
                 continue
             # Instead of what is fitted only another kind: those that are fitted are individuals.
@@ -209,7 +213,7 @@ class _Search:
                     if grown is None or grown == layout or not self._is_at_hand(grown):
                         break
                     layout = grown
-                    if self._is_enough(layout):
+                    if self._is_enough(layout) and (not level or self._is_level(layout)):
                         tried, weighed = tried + 1, weighed + 1
                         self.take(layout)
 
@@ -218,6 +222,11 @@ class _Search:
         wanted = self.problem.wishes.usable_gib
         modules = [m for m in self._all_modules(layout) if isinstance(m, Module)]
         return wanted is None or sum(m.capacity_gib or 0 for m in modules) >= wanted
+
+    def _is_level(self, layout: Layout) -> bool:
+        """Whether each socket that may hold memory has as many modules as the others."""
+        channels = self.problem.sheet.channels_of
+        return len({sum(s in layout for c in channels[k] for s in c.slots) for k in self.space.live}) == 1
 
     def _nearby(self) -> None:
         """Weigh what differs from now in one slot or two: of all uneven layouts those that are most asked for."""
@@ -314,7 +323,8 @@ class _Search:
         for unit in units:
             if unit.alike not in made:
                 found: list[UnitDesign] = []
-                for design in UnitSearch(self.space, unit, even, pure).designs(lambda: self._over(_DESIGN_SHARE)):
+                until = self._until(_DESIGN_SHARE, found)
+                for design in UnitSearch(self.space, unit, even, pure).designs(until):
                     found.append(design)
                     if len(found) >= _MOST_DESIGNS:
                         self.complete = False
@@ -323,6 +333,12 @@ class _Search:
                     found += self._over_unknown(unit, pure, set(found))
                 made[unit.alike] = found
         return [made[u.alike] for u in units]
+
+    def _until(self, share: float, found: Sequence[UnitDesign]) -> Callable[[], bool]:
+        """Whether a share of the time that is left now has passed; as long as nothing is found, all of it."""
+        passed = 0.0 if self.seconds is None else (monotonic() - self.started) / max(self.seconds, 1e-9)
+        part = passed + max(_LAST - passed, 0.0) * share
+        return lambda: self._over(part if found else _LAST)
 
     def _over_unknown(self, unit: Unit, pure: bool, known: set[UnitDesign]) -> list[UnitDesign]:
         """Designs in which what nobody knows stays: it decides nothing, so neither the order nor level channels bind its unit;
@@ -334,9 +350,10 @@ class _Search:
         unknown = [s for s in unit.slots if self.problem.layout.get(s) is UNKNOWN]
         found: list[UnitDesign] = []
         # Each that stays, without those before it: every design that holds some of it, once.
+        until = self._until(_DESIGN_SHARE, found)
         for i, slot in enumerate(unknown):
             stays = {**dict.fromkeys(unknown[:i], False), slot: True}
-            for design in UnitSearch(self.space, unit, False, pure, stays).designs(lambda: self._over(_DESIGN_SHARE)):
+            for design in UnitSearch(self.space, unit, False, pure, stays).designs(until):
                 loose = replace(design, shared=(False,))
                 if loose not in known:
                     found.append(loose)
@@ -468,3 +485,7 @@ class _Search:
             chance = reach_at_best(scales.board, scales.reach_at_best, total, p.trials, p.today, p.table)
             self._totals[total] = log_of(chance)
         return self._totals[total]
+
+
+def _gib(kind: Kind) -> float:
+    return (kind.module.capacity_gib or 0.0) if kind.module else 0.0

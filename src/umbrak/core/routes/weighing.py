@@ -232,10 +232,11 @@ class Scales:
 
     def is_uneven(self, findings: Sequence[Finding]) -> bool:
         """Whether the population order or the channels' evenness is against it; where memory is soldered, what only
-        that causes is excused."""
+        that causes is excused. What is not known of its modules is not against it: it stays undecided."""
         channels = self.problem.sheet.channels_of
         return any(
             f.code.startswith("order.")
+            and not (f.severity is Severity.ASK and not any(n.startswith("sheet.") for n in f.needs))
             and not (
                 f.code in _EXCUSED_BY_SOLDERED
                 # Channels that fall short and have no slot are soldered ones.
