@@ -53,6 +53,7 @@ CASES: dict[str, tuple[Any, Machine, dict[str, Any], dict[str, Any], list[tuple[
     "ECC is taken or not": (SMALL, P, {}, {"A1": L8}, [("well", "with ECC", "")]),
     "ECC wanted": (ECC, P, {}, {"A1": E8}, [("words", "ECC UDIMM", ""), ("wrong", "without ECC", "")]),
     "ECC beside ECC": (small(ecc_mixed="loses"), P, {"B1": E8}, {"A1": E8, "B1": E8}, [("nearly", "without ECC", "loses it")]),
+    "one question more is not as well": (SMALL, P, {"B1": "8GB DDR3L UDIMM 2Rx8 1600", "B2": L8}, {"A1": L8, "B1": "8GB DDR3L UDIMM 2Rx8 1600", "B2": L8}, [("open", "Whether B1 has ECC", ""), ("nearly", "with ECC", "does not say what that does")]),
     "registered in none": (SMALL, P, {}, {"A1": L8}, [("wrong", "RDIMM", "registered"), ("wrong", "LRDIMM", "")]),
     "dies too dense": (DIES, P, {}, {"A1": L8}, [("nearly", "1Rx8, of 8 Gbit", "states 4")]),
     "ranks bound": (RANKS, P, {"A2": "4GB 1Rx8 PC3L-12800U"}, {"A1": "4GB 1Rx8 PC3L-12800U", "A2": "4GB 1Rx8 PC3L-12800U"}, [("wrong", "2Rx8", "ranks")]),

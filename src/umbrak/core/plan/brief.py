@@ -161,8 +161,8 @@ def _line(plan: _Plan, module: Module, count: int) -> Wanted:
 
 def _compared(before: Evaluation, after: Evaluation) -> tuple[Severity | None, str]:
     """(how bad what is new is, in words); None = it would do the same."""
-    known = {(f.code, f.severity) for f in before.findings}
-    new = [f for f in after.findings if (f.code, f.severity) not in known and f.code not in _OF_PARTS]
+    known = {x for f in before.findings for x in _told(f)}
+    new = [f for f in after.findings if not known.issuperset(_told(f)) and f.code not in _OF_PARTS]
     worst = min(new, key=lambda f: _BADNESS.index(f.severity), default=None)
     if worst and worst.severity is Severity.STOP:
         return Severity.STOP, _sentence(worst)
@@ -178,6 +178,12 @@ def _compared(before: Evaluation, after: Evaluation) -> tuple[Severity | None, s
     if told:
         return worst.severity if worst else Severity.SLOW, "; ".join(told)
     return None, ""
+
+
+def _told(f: Finding) -> Iterator[tuple[str, ...]]:
+    """What makes a finding another one: its code and severity, and of what is asked each fact."""
+    yield f.code, f.severity
+    yield from ((f.code, n) for n in f.needs)
 
 
 #: Findings that are about whose part it is: a variant has no part number yet.
