@@ -235,9 +235,6 @@ def test_the_letter_of_low_voltage_is_what_tells_the_rails(
         ("8GB 16GB DDR4", "capacity_gib", "capacity: the text says 16 (“16GB”) and 8 (“8GB”); left unknown"),
         ("RDIMM non-ECC DDR4", None, "a registered module always has ECC"),
         ("16GB DDR4 1.05V", None, "1.05 V is no rail of DDR4"),
-        ("16GB DDR4 3200 CL16 1.35V", "rate_mts", "1.35 V is above DDR4's 1.2 V: a profile of its maker's, or a mistake; the 3200 MT/s may be of that profile too, so its rate at 1.2 V is left unknown"),
-        ("4GB DDR2 2.1V", "rate_mts", "2.1 V is above DDR2's 1.8 V: a profile of its maker's, or a mistake"),
-        ("8GB DDR3-1866 1,65 V UDIMM", "rate_mts", "1.65 V is above DDR3's 1.5 V: a profile of its maker's, or a mistake; the 1866 MT/s may be of that profile too, so its rate at 1.5 V is left unknown"),
         ("16GB 1Rx8 PC3-12800U", None, "16 GB from 1 rank(s) of x8 needs 16 Gbit dies, which DDR3 does not have"),
         ("PC3L-12800S 1.2V", None, "DDR3L runs at 1.35 or 1.5 V; the text also says 1.2 V"),
     ],
@@ -253,6 +250,7 @@ def test_contradictions_are_said_and_nothing_is_guessed(text: str, unknown: str 
     ("text", "rails", "rate"),
     [
         ("16GB DDR4-3200 CL16 1.35V", (1.2,), None),
+        ("4GB DDR2-800 2.1V", (1.8,), None),
         ("16GB DDR4-3200 1.2V", (1.2,), 3200),
         ("32GB DDR5-6000 1.4 V", (1.1,), None),
         ("8GB DDR3-1866 1.65V", (1.5,), None),
@@ -268,6 +266,8 @@ def test_a_profile_of_its_makers_is_not_what_a_module_is_rated(
     reading = decode_label(text)
     assert (reading.module.rails_v, reading.module.rate_mts) == (rails, rate)
     assert not reading.not_understood
+    assert [w for w in reading.remarks if "may be of that profile too" in w] == list(reading.remarks)
+    assert bool(reading.remarks) == (rate is None and rails != (2.5,))
     assert (reading.module.generation is None) == ("DDR" not in text)
 
 

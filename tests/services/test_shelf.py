@@ -151,6 +151,12 @@ def test_tables_are_seen_before_they_are_kept(engine: Engine, technician: Accoun
     assert take_table(engine, technician, "offers", file(pair), keep=True).kept
     (offer,) = see_shelf(engine, "AA-K2").offers
     assert (offer.kit, offer.per_gb) == (2, Decimal("3.125"))
+    # What is rated by a profile of its maker's comes in, and it is said how it was read.
+    fast = [OFFERS[0], ["AA-P1", "Merrow Supply", "50", "16GB DDR5-6000 UDIMM 1.35V", "", "no", "eur"]]
+    taken = take_table(engine, technician, "offers", file(fast), keep=True)
+    assert taken.kept and "1.35 V is above DDR5's 1.1 V" in taken.lines[0].detail
+    (offer,) = see_shelf(engine, "AA-P1").offers
+    assert (offer.module.rate_mts, offer.module.rails_v) == (None, (1.1,))
 
 
 @pytest.mark.parametrize(

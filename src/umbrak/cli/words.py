@@ -18,7 +18,7 @@ def label_words(result: dict[str, Any]) -> str:
         lines.append(f"  {name.replace('_', ' '):16} {shown}{unit}{'  (follows)' if name in derived else ''}")
     if result["kit"]:
         lines.append(f"  kit of {result['kit']}")
-    lines += [f"  ! {c}" for c in result["contradictions"]]
+    lines += [f"  ! {c}" for c in (*result["contradictions"], *result["remarks"])]
     if result["not_understood"]:
         lines.append("  not understood: " + ", ".join(f"“{p['text']}”" for p in result["not_understood"]))
     return "\n".join(lines)

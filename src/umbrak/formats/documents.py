@@ -168,7 +168,7 @@ def oddities(given: str | ModuleDoc | None, kit: int = 1) -> Iterator[str]:
 
 def label_oddities(told: LabelReading, kit: int = 1) -> Iterator[str]:
     """`oddities` of a label that was read."""
-    yield from told.contradictions
+    yield from (*told.contradictions, *told.remarks)
     if told.kit and told.kit != kit:
         yield f"the label is of a kit of {told.kit}, taken for {f'one of {kit}' if kit > 1 else 'one module of it'}"
     if told.not_understood:

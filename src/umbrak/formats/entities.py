@@ -114,7 +114,7 @@ def _slot(locator: str, row: Row, warnings: list[Warning]) -> SlotFacts:
             maker=told(row.get("entPhysicalMfgName")) or reading.module.maker,
         )
     )
-    warnings.extend(Warning(f"slot {locator}", words) for words in reading.contradictions)
+    warnings.extend(Warning(f"slot {locator}", words) for words in (*reading.contradictions, *reading.remarks))
     if module.capacity_gib is None and not (part or serial):
         warnings.append(Warning(f"slot {locator}", "nothing is told of what is in it; it stays unknown"))
         return SlotFacts(locator=locator, bank=None, state=SlotState.UNKNOWN)

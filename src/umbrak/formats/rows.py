@@ -120,6 +120,11 @@ class RowReader:
         text = self._cells.get(column, "")
         return self._read_label(text[:MAX_LABEL_LENGTH]).kit if text else None
 
+    def remarks(self, column: str) -> tuple[str, ...]:
+        """What of a label was read otherwise than it says."""
+        text = self._cells.get(column, "")
+        return self._read_label(text[:MAX_LABEL_LENGTH]).remarks if text else ()
+
     def label(self, column: str) -> Module | None:
         """The module that a label tells; its size has to be told."""
         text = self._cells.get(column, "")

@@ -76,6 +76,7 @@ def label_json(reading: LabelReading) -> dict[str, Any]:
         "module": jsonable(reading.module),
         "derived": list(reading.derived),
         "contradictions": list(reading.contradictions),
+        "remarks": list(reading.remarks),
         "understood": [
             {"from": u.start, "to": u.end, "field": u.field, "value": jsonable(u.value)} for u in reading.understood
         ],

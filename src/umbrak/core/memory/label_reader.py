@@ -36,6 +36,8 @@ class LabelReading:
     not_understood: tuple[tuple[int, int], ...]
     #: Modules in the kit, where the text names one ("2x8GB").
     kit: int | None = None
+    #: Sentences: what of the text was read otherwise than it says, and why.
+    remarks: tuple[str, ...] = ()
 
 
 Said = Iterator[tuple[str, Any] | tuple[str, Any, str | int]]
@@ -131,10 +133,11 @@ class Reader:
             text=whole,
             module=module,
             derived=derived,
-            contradictions=(*self.complaints, *wrong, *filter(None, [profile])),
+            contradictions=(*self.complaints, *wrong),
             understood=tuple(u for u in understood if u.field not in _NO_MEMBERS),
             not_understood=tuple(self._left_over()),
             kit=self.value("kit") or self.value("kit_of"),
+            remarks=(profile,) if profile else (),
         )
 
     def _left_by_denials(self) -> Iterator[str]:

@@ -45,8 +45,8 @@ class LabelOfPart:
 
     @property
     def notes(self) -> tuple[str, ...]:
-        """Sentences: what in it cannot all be true, in itself and beside what is known of its part."""
-        found = self.reading.contradictions
+        """Sentences: what in it cannot all be true or was read otherwise, in itself and beside what is known of its part."""
+        found = (*self.reading.contradictions, *self.reading.remarks)
         if self.beside and self.part:
             disputed = (f"modules of the number {self.part.number} differ; {f.sentence()}" for f in self.beside.open)
             found = (*found, *disputed, *odd_words(self.part, self.beside))

@@ -93,7 +93,7 @@ def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine |
         return None
     module = described(db, replace(label, serial=serial or label.serial), given["part"])
     new = NewStock(module=module, **given)
-    odd = odd_beside(db, module)
+    odd = (*row.remarks("module"), *odd_beside(db, module))
     add_stock_within(db, account, new)
     return TakenLine(row.number, module.part or "", module.short(), "; ".join((f"{new.count} {new.state}", *odd)))
 
@@ -121,7 +121,7 @@ def _take_offer(db: Connection, account: Account, row: RowReader, currency: str)
     if row.faults:
         return None
     new = NewOffer(module=described(db, label, given["part"]), **given)
-    odd = odd_beside(db, new.module)
+    odd = (*row.remarks("module"), *odd_beside(db, new.module))
     add_offer_within(db, account, new)
     detail = f"{new.price} {currency}" + (f" for {new.kit}" if new.kit > 1 else "")
     return TakenLine(row.number, new.part, new.module.short(), "; ".join((detail, *odd)))
