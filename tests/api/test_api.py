@@ -512,6 +512,14 @@ def test_an_answer_is_a_fact_of_module_survey_or_machine(client: Client) -> None
         refused = answer(told["version"], **facts)
         assert (refused.status_code, refused.json()["errors"][0]["field"]) == (422, field)
     assert answer(1, **{"A.ecc": False}).status_code == 409
+    # Another size takes with it what followed from the one that cannot be.
+    odd = browser.post(
+        f"{url}/edits", json={"version": told["version"], "changes": {"B": "5GB 2Rx8 PC3L-10600S"}}
+    ).json()
+    assert odd["goal"]["B"]["die_gbit"] == 2.5 and "kind.contradiction" in {f["code"] for f in odd["evaluation"]["findings"]}  # fmt: skip
+    put_right = answer(odd["version"], **{"B.capacity_gib": 4}).json()
+    assert (put_right["goal"]["B"]["capacity_gib"], put_right["goal"]["B"]["die_gbit"]) == (4, 2)
+    assert "kind.contradiction" not in {f["code"] for f in put_right["evaluation"]["findings"]}
 
 
 def test_a_plan_is_judged_by_what_it_will_run_with_and_by_today(client: Client) -> None:

@@ -32,6 +32,10 @@ VERSIONS = merged(SMALL, {"limits": [{"source": "guide", "scope": "machine", "ca
         (VERSIONS, {"A1": "8GB 2Rx8 PC3L-12800U"}, Machine(), "Which version of the firmware runs?", []),
         (merged(SMALL, {"population": None}), {"A1": "8GB 2Rx8 PC3L-12800U"}, Machine(), "The order in which slots are filled?", []),
         (SMALL, {"A1": "unknown"}, Machine(), "What is in A1?", []),
+        (SMALL, {"A1": "8GB DDR3L unbuffered 1600 2Rx8 non-ECC"}, Machine(), "Of which form is the module in A1?", ["DIMM", "SO-DIMM"]),
+        (SMALL, {"A1": "8GB UDIMM"}, Machine(), "Of which generation is the module in A1?", ["DDR2", "DDR3", "DDR4", "DDR5"]),
+        (SMALL, {"A1": "17GB DDR3L UDIMM 1600"}, Machine(), "How large is the module in A1?", ["2 GB", "4 GB", "8 GB", "16 GB", "32 GB"]),
+        (SMALL, {"A1": "DDR3L UDIMM 1600"}, Machine(), "How large is the module in A1?", ["2 GB", "4 GB", "8 GB", "16 GB", "32 GB"]),
     ],
 )  # fmt: skip
 def test_what_is_asked(sheet: Any, slots: Any, machine: Machine, text: str, answers: list[str]) -> None:
@@ -66,6 +70,9 @@ def told(question: Question, i: int, machine: Machine, slots: Layout) -> tuple[M
     [
         (ECC, {"A1": "8GB DDR3L-1600 2Rx8 UDIMM"}, Machine()),
         (POLICY, {"A1": "8GB 2Rx8 PC3-12800U"}, Machine()),
+        (SMALL, {"A1": "17GB DDR3L UDIMM 1600"}, Machine()),
+        (SMALL, {"A1": "8GB DDR3L unbuffered 1600 2Rx8 non-ECC"}, Machine()),
+        (SMALL, {"A1": "8GB UDIMM"}, Machine()),
         (TWIN, {"P1.A1": "16GB 1Rx4 PC4-2666V-RC2"}, Machine({"P2": None})),
         (merged(TWIN, {"memory": {"package_ranks_per_channel": 2}}), {"P1.A1": "16GB DDR4-2666 RDIMM"}, Machine({"P1": "p", "P2": None})),
     ],

@@ -11,7 +11,8 @@ from math import ceil
 from typing import Any
 
 from umbrak.core.evaluate import Evaluation
-from umbrak.core.memory.module import Generation, Module, member_words
+from umbrak.core.memory.module import Form, Generation, Module, amount, member_words
+from umbrak.core.memory.organised import SOLD_GIB
 from umbrak.core.memory.parts import Part, beside, key_of
 from umbrak.core.memory.rates import STANDARD_RATES_MTS
 from umbrak.core.platform.fact import asked_of
@@ -168,6 +169,13 @@ def _of_member(member: str, module: Module) -> tuple[str, str, list[tuple[str, A
     """(question, where to look, [(words, value)]) of a member that the eye can tell; None of any other."""
     label = "its label"
     match member:
+        case "capacity_gib" if module.generation:
+            look = f"{label}: the number before GB; the size that its system lists for the slot"
+            return (
+                "How large is the module in {names}?",
+                look,
+                [(f"{amount(gib)} GB", gib) for gib in SOLD_GIB[module.generation]],
+            )
         case "ecc":
             with_, without = _chips(module, True), _chips(module, False)
             look = "count the memory chips of one module, both sides (a small one in the middle is no memory)"
@@ -191,6 +199,15 @@ def _of_member(member: str, module: Module) -> tuple[str, str, list[tuple[str, A
             )
         case "device_width":
             return "How wide are the chips in {names}?", f"{label}: behind the R", [(f"x{n}", n) for n in (4, 8, 16)]
+        case "form":
+            look = "its length: a DIMM is 133 mm long, an SO-DIMM about 68"
+            return (
+                "Of which form is the module in {names}?",
+                look,
+                [(str(f), str(f)) for f in (Form.DIMM, Form.SO_DIMM)],
+            )
+        case "generation":
+            return "Of which generation is the module in {names}?", label, [(str(g), str(g)) for g in Generation]
         case "buffering":
             kinds = [
                 ("unbuffered (U, E)", "unbuffered"),

@@ -166,7 +166,8 @@ p {
 }
 .doing {
   display: flex;
-  gap: 14px;
+  flex-wrap: wrap;
+  gap: 4px 14px;
 }
 .wrong {
   color: var(--stop);

@@ -44,6 +44,14 @@ watch(
   },
   { immediate: true },
 )
+// A slot that a question elsewhere is about.
+watch(
+  () => route.query.slot,
+  (slot) => {
+    if (typeof slot === 'string') open.value = slot
+  },
+  { immediate: true },
+)
 const compared = ref<string | null>(null)
 const disputed = computed(() => Object.keys(machine.value.survey.disputed))
 /** Slots to light: the open one, the one compared, else what a finding points at, else what is disputed. */

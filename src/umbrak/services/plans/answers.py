@@ -11,7 +11,7 @@ from uuid import UUID
 from pydantic import ValidationError
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.memory.module import FIELD_NAMES, Module, known_by_number, read_off
+from umbrak.core.memory.module import FIELD_NAMES, Module, against_itself, known_by_number, read_off
 from umbrak.core.platform.known import Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.formats.documents import MachineDoc, ModuleDoc, module_json
@@ -74,12 +74,21 @@ def _told(plan: OpenPlan, facts: Mapping[str, Any], by_part: bool) -> dict[str, 
                 f"facts.{name}", f"There is no module in {slot or 'that slot'} of which {member} could be told."
             )
         try:
-            new = ModuleDoc(**{**module_json(held), member: value}).value()
+            new = _with(held, member, value)
         except ValidationError as error:
             raise Refused(f"facts.{name}", type_fault(error.errors()[0])) from error
         read = read_off(held)
         told[slot] = known_by_number(new, read if by_part else replace(read, **{member: getattr(new, member)}))
     return told
+
+
+def _with(held: Module, member: str, value: Any) -> Module:
+    """A module with another value of a member; what followed from the old one alone goes with it. Raises ValidationError."""
+    said = {**module_json(held), member: value}
+    new = ModuleDoc(**said).value()
+    if member == "capacity_gib" and against_itself(new):
+        return ModuleDoc(**{**said, "die_gbit": None}).value()
+    return new
 
 
 def _tell_machine(db: Connection, account: Account, m: Loaded, facts: Mapping[str, Any]) -> None:

@@ -55,6 +55,7 @@ function keep(): void {
           <p v-if="fault" class="wrong small" role="alert">{{ fault }}</p>
         </form>
       </template>
+      <RouterLink v-if="shown.needs.includes(shown.slots[0]!)" class="press" :to="`/machines/${machineId}/survey?slot=${encodeURIComponent(shown.slots[0]!)}`">Say it in Survey</RouterLink>
       <RouterLink v-if="shown.of_sheet === 'limits'" class="press" :to="`/machines/${machineId}/ceiling`">State a limit</RouterLink>
       <button v-if="questions.length > 1" type="button" class="press later" @click="at = (Math.min(at, questions.length - 1) + 1) % questions.length">
         Not now
