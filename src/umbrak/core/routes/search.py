@@ -15,10 +15,9 @@ is weighed, and those it hid come forward.
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import combinations
+from itertools import islice
 from math import inf
 from time import monotonic
 
@@ -26,15 +25,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from umbrak.core.evidence.belief import reach_at_best
-from umbrak.core.memory.module import Module, alike
-from umbrak.core.plan.arrange import next_set
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.columns import Combined, Options
 from umbrak.core.routes.designs import UnitDesign, UnitSearch
 from umbrak.core.routes.dominance import Rows, beaten_by, distinct_rows, unbeaten
 from umbrak.core.routes.least_mixed import LeastMixed, as_they_are, least_mixed
-from umbrak.core.routes.material import Kind, mills
+from umbrak.core.routes.material import mills
+from umbrak.core.routes.openers import neighbours, openers
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Shop, log_of
 from umbrak.core.routes.space import Space, Unit
@@ -49,8 +48,8 @@ _MOST_ROWS = 400_000
 _SMALL = 4
 #: Layouts near to what is fitted that are weighed before uneven ones are searched.
 _NEARBY = 400
-#: Steps by the order that are tried of each kind at first, of all kinds together, and the share of the time that they may take.
-_OPENING_STEPS, _OPENINGS, _OPENING_SHARE = 4, 30, 0.15
+#: Layouts that are tried at first, and the share of the time that they may take.
+_OPENINGS, _OPENING_SHARE = 30, 0.15
 #: Share of the time after which nothing but what was found is weighed.
 _LAST = 0.8
 #: Share of the time that is left in which designs are made: the rest is for what comes of them.
@@ -140,7 +139,7 @@ class _Search:
         if least is None:
             return Found(routes=(), proved=True, gap=None, weighed=0, seconds=monotonic() - self.started)
         if self.first or self.seconds is not None:
-            self._openers()
+            self._first()
         # Layouts of few kinds first: they are few, mostly what is wanted, and beat most of the rest.
         small = len(self.scales.live_slots) <= _SMALL
         for even in (True, False) if self.problem.wishes.uneven else (True,):
@@ -192,79 +191,23 @@ class _Search:
 
     # -- designs and their combinations ---------------------------------------------------------------
 
-    def _openers(self) -> None:
-        """Weigh what a hand would try first, so that there is something to show: each kind step by step by the order, beside what
-        is fitted and instead of it."""
-        p, tried = self.problem, 0
-        level = not p.wishes.uneven and any(e.even_over_sockets for e in p.sheet.evens)
-        # The cheapest first, of what costs the same the largest: it comes to what is wished in the fewest steps.
-        for kind in sorted(self.scales.kinds, key=lambda k: (k.cost[-1] / len(k.cost), -_gib(k))):
-            if kind.module is None or len(kind.cost) <= kind.fitted + 1:
-                continue
-            # Instead of what is fitted only another kind: those that are fitted are individuals.
-            for layout in (p.layout,) if kind.slots else (p.layout, Layout()):
-                weighed = 0
-                while weighed < _OPENING_STEPS:
-                    # However little time there is, one is weighed.
-                    if tried >= _OPENINGS or (tried and self._over(_OPENING_SHARE)):
-                        self.complete = True  # it is not the search that ended
-                        return
-                    grown = next_set(p.sheet, p.machine, layout, kind.module)
-                    if grown is None or grown == layout or not self._is_at_hand(grown):
-                        break
-                    layout = grown
-                    if self._is_enough(layout) and (not level or self._is_level(layout)):
-                        tried, weighed = tried + 1, weighed + 1
-                        self.take(layout)
+    def _first(self) -> None:
+        """Weigh what a hand would try first, so that there is something to show."""
 
-    def _is_enough(self, layout: Layout) -> bool:
-        """Whether its sum may come to what is wished."""
-        wanted = self.problem.wishes.usable_gib
-        modules = [m for m in self._all_modules(layout) if isinstance(m, Module)]
-        return wanted is None or sum(m.capacity_gib or 0 for m in modules) >= wanted
+        def over() -> bool:
+            # However little time there is, one is weighed.
+            return self.weighed > 0 and self._over(_OPENING_SHARE)
 
-    def _is_level(self, layout: Layout) -> bool:
-        """Whether each socket that may hold memory has as many modules as the others."""
-        channels = self.problem.sheet.channels_of
-        return len({sum(s in layout for c in channels[k] for s in c.slots) for k in self.space.live}) == 1
+        for layout in islice(openers(self.problem, self.scales, self.space, over), _OPENINGS):
+            self.take(layout)
+        self.complete = True  # it is not the search that ended
 
     def _nearby(self) -> None:
-        """Weigh what differs from now in one slot or two: of all uneven layouts those that are most asked for."""
-        now = dict(self.problem.layout)
-        options = [(slot, module) for slot in self._unlike_slots() for module in self._first_of_each_class(slot)]
-        changes = [{s: m} for s, m in options] + [{s: m, t: n} for (s, m), (t, n) in combinations(options, 2) if s != t]
-        for change in changes[:_NEARBY]:
+        """Weigh those of all uneven layouts that are most asked for."""
+        for layout in islice(neighbours(self.problem, self.scales, self.space), _NEARBY):
             if self._over():
                 return
-            layout = Layout({s: m for s, m in {**now, **change}.items() if m is not None})
-            if self._is_at_hand(layout):
-                self.take(layout)
-
-    def _unlike_slots(self) -> list[str]:
-        """Two slots of each kind of place: what goes into one goes into any like it."""
-        by_type: dict[object, list[str]] = {}
-        sheet = self.problem.sheet
-        for slot in self.scales.live_slots:
-            channel = sheet.channels[sheet.slots[slot].channel]
-            kind = (self.space.channel_type(channel, ()), channel.slots.index(slot))
-            by_type.setdefault(kind, []).append(slot)
-        return [s for slots in by_type.values() for s in dict.fromkeys((slots[0], slots[-1]))]
-
-    def _first_of_each_class(self, slot: str) -> list[Module | None]:
-        """The cheapest module of each class that may be put into a slot; None empties it."""
-        free = self.problem.wishes.third_party
-        found: list[Module | None] = []
-        for c in self.space.takes[slot]:
-            kinds = [
-                k for k in self.space.classes[c].kinds if k.module and len(k.cost) > k.fitted + 1 and (free or k.listed)
-            ]
-            cheapest = min(kinds, key=lambda k: (k.cost[k.fitted + 1], k.index), default=None)
-            found += [cheapest.module] if cheapest else []
-        return [*found, *([None] if slot in self.problem.layout else [])]
-
-    def _is_at_hand(self, layout: Layout) -> bool:
-        counts = Counter(alike(m) if isinstance(m, Module) else None for m in layout.values())
-        return all(n < len(k.cost) for k in self.scales.kinds if (n := counts[k.module]))
+            self.take(layout)
 
     def _phase(self, even: bool, pure: bool) -> None:
         units = self.space.units(even)
@@ -485,7 +428,3 @@ class _Search:
             chance = reach_at_best(scales.board, scales.reach_at_best, total, p.trials, p.today, p.table)
             self._totals[total] = log_of(chance)
         return self._totals[total]
-
-
-def _gib(kind: Kind) -> float:
-    return (kind.module.capacity_gib or 0.0) if kind.module else 0.0
