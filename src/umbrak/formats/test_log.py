@@ -29,6 +29,8 @@ _ERRORS = _any(
     rf"(?<![\w./#:])(?<!test ){_N}\s+(?:[a-z]+\s+)?{_BAD}\b(?!\s*[:=]|\s+\d)",
     rf"\b(?:failed|bad)\s*(?:tests?|cells?|bits?|addresses)?\s*[:=]\s*{_N}(?![\w%])",
     rf"\bbad\s+(?:cells?|bits?|addresses)\s+{_N}(?![\w%])",
+    rf"\b(?:correct(?:ed|able|ions?)|ecc\s+(?:events?|count))\s*[:=]\s*{_N}(?![\w%])",
+    rf"(?<![\w./#:]){_N}\s+(?:bits?\s+)?(?:ecc\s+)?(?:corrections?|corrected)\b",
     rf"(?<![\w./#:])(?<!test )(?<!test no\. ){_N}\s+(?:tests?\s+)?failed\b",
 )
 _WITHOUT = re.compile(rf"\b(?:without(?: any| an)?|zero|free of)\s+(?:\w+\s+)?{_BAD}\b|\berror[- ]free\b")
