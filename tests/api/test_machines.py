@@ -70,6 +70,12 @@ def test_a_survey_by_hand_is_laid_over_the_newest(client: Client) -> None:
     assert looked["sources"]["A4"]["at"] > seen.json()["survey"]["sources"]["A4"]["at"]
     assert looked["sources"]["B4"]["at"] == seen.json()["survey"]["sources"]["B4"]["at"]
     assert browser.post(f"{url}/surveys", json={"revision": 2, "slots": {"A4": None}}).json()["survey"]["revision"] == 3
+    # What stands in a slot is of its form and generation, though nobody says so.
+    bare = browser.post(f"{url}/surveys", json={"revision": 3, "slots": {"A4": {"capacity_gib": 4}}}).json()["slots"][
+        "A4"
+    ]
+    assert (bare["form"], bare["generation"], bare["buffering"]) == ("DIMM", "DDR2", None)
+    browser.post(f"{url}/surveys", json={"revision": 4, "slots": {"A4": None}})
     assert browser.post(f"{url}/surveys", json={"revision": 2, "failed": ["Q"]}).status_code == 422
 
 

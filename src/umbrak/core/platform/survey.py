@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
 
-from umbrak.core.memory.module import IN_USE, Module, healthy
+from umbrak.core.memory.module import IN_USE, Form, Generation, Module, against_itself, complete, healthy
 from umbrak.core.platform.machine import UNKNOWN, Occupant
 from umbrak.core.platform.sheet import Sheet
 
@@ -190,6 +190,17 @@ def _names_of(sheet: Sheet) -> tuple[_Names, _Names]:
         for name in (slot.id, slot.printed, *slot.locators):
             by_key.setdefault(_key(name), set()).add(slot.id)
     return whole, by_key
+
+
+def as_its_slot(sheet: Sheet, occupant: Occupant | None) -> Occupant | None:
+    """What was seen in a slot of this board. What nobody told of a module's generation and form is the slot's, since another would
+    not go in (each has its own notch and length); it is left open where that would contradict what is told of it."""
+    if not isinstance(occupant, Module):
+        return occupant
+    memory = sheet.memory
+    generation = occupant.generation or Generation(memory.generation)
+    seen = complete(replace(occupant, generation=generation, form=occupant.form or Form(memory.form)))[0]
+    return occupant if against_itself(seen) else seen
 
 
 def match_slots(sheet: Sheet, slots: Sequence[SlotFacts]) -> tuple[str | None, ...]:

@@ -15,7 +15,7 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.platform.known import Drive, Known
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
-from umbrak.core.platform.survey import SlotState, SurveyReading
+from umbrak.core.platform.survey import SlotState, SurveyReading, as_its_slot
 from umbrak.formats.about import About
 from umbrak.formats.documents import CHECKED, HashOfSheet, MachineDoc, Name, ShortText
 from umbrak.formats.sheet.built import BoardAnswers
@@ -131,7 +131,8 @@ def make_within(db: Connection, account: Account, new: NewMachine) -> UUID:
     for number in new.bays:
         check_bay(sheet, number)
     check_drives(new.bays)
-    content = replace(content, slots=Layout(occupants), bays=new.bays)
+    slots = Layout({s: as_its_slot(sheet, o) for s, o in occupants.items()})
+    content = replace(content, slots=slots, bays=new.bays)
     add_survey(db, key, kind, content, account.id, new.intake_id, now)
     doubt_names(db, account, sheet, key, names)
     refresh(db, key)

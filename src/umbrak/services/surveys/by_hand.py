@@ -13,6 +13,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.known import Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.survey import as_its_slot
 from umbrak.formats.documents import layout_json
 from umbrak.services.errors import Refused, Stale
 from umbrak.services.known.loading import sources_of
@@ -52,7 +53,7 @@ def survey_by_hand(
     need(account, Role.technician)
     with engine.begin() as db:
         m = current(db, key, None, {})
-        told = seen_slots(m.sheet, found, emptied, "slots")
+        told = {s: as_its_slot(m.sheet, o) for s, o in seen_slots(m.sheet, found, emptied, "slots").items()}
         known = m.survey.content
         broken = sorted(known.failed if failed is None else failed)
         for slot in broken:

@@ -21,6 +21,7 @@ from umbrak.core.platform.survey import (
     OF_A_GUEST,
     SlotState,
     SurveyReading,
+    as_its_slot,
     match_processors,
     named_by,
     says_model,
@@ -242,7 +243,7 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
             if slot not in by_slot:
                 raise Refused("slots", f"No report is about {slot}.")
         chosen = set(taken.slots)
-        occupants: dict[str, Occupant | None] = {s: by_slot[s].merged for s in chosen}
+        occupants: dict[str, Occupant | None] = {s: as_its_slot(m.sheet, by_slot[s].merged) for s in chosen}
         source = Origin(intake.reading.kind, now)
         agreed = {d.slot for d in found.slots if d.change is Change.SAME}
         disputed = {s: d for s, d in m.survey.content.disputed.items() if s not in chosen | agreed}
