@@ -71,7 +71,7 @@ def test_the_guide_is_followed_to_the_letter(fresh: Callable[[str], Page]) -> No
     expect(walk).to_have_count(0)
     page.goto("/machines")
     expect(page.get_by_role("link", name="practice-01", exact=True)).to_be_visible()
-    expect(page.get_by_role("row", name=re.compile("practice-01.*32 GB"))).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("practice-01.*16 GB"))).to_be_visible()
 
 
 def test_the_walk_is_left_at_any_step_and_begun_again(fresh: Callable[[str], Page]) -> None:
