@@ -176,7 +176,7 @@ MORE: dict[str, Callable[[Page], None]] = {
 }
 
 
-def _signed_in(browser: Browser, address: str) -> dict[str, Any]:
+def signed_in(browser: Browser, address: str) -> dict[str, Any]:
     """Account -> cookies of somebody who has signed in."""
     states = {}
     for account in ("lead", seed.ACCOUNT):
@@ -200,7 +200,7 @@ def main(words: list[str]) -> int:
     looked = 0
     with demo() as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM)
-        states = _signed_in(browser, address)
+        states = signed_in(browser, address)
         for name in names:
             # Found at several sizes, a fault is said once.
             found: dict[tuple[str, str], list[str]] = {}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.browser.conftest import SignIn
 from tests.browser.hands import go_to, serious_faults
@@ -68,3 +68,38 @@ def test_a_part_that_was_found_is_shown_and_leads_to_the_shelf(sign_in: SignIn) 
     expect(page.get_by_label("Find on the Shelf")).to_have_value("QD5R-16")
     expect(page.get_by_role("row", name=re.compile("QD5R-16")).first).to_be_visible()
     expect(page.get_by_role("row", name=re.compile("HLV5R-16"))).to_have_count(0)
+
+
+@pytest.mark.parametrize(
+    ("path", "late", "came", "pressed", "is_there"),
+    [
+        ("/shelf/buy", "**/brief", "nearly right", "Ordered …", True),
+        ("/machines/{machine}/target", "**/symptoms", "Begin with what hurts", "Another workload", True),
+        ("/machines/{machine}/routes", "**/api/plans/*", "as of anything new", "within the official total", True),
+        ("/machines/{machine}/routes", "**/routes", "proved: no way beats these", "within the official total", True),
+        ("/machines/new", "**/boards/presets", "one slot", "DDR4", False),
+        ("/people", "**/api/session/ways", "Tokens for scripts", "Add", False),
+    ],
+)  # fmt: skip
+def test_what_comes_late_moves_nothing_that_is_pressed(
+    sign_in: SignIn, path: str, late: str, came: str, pressed: str, is_there: bool
+) -> None:
+    """A sample of `bench.steady`: it is there before and stays where it is, or it is not shown before."""
+    page = sign_in("lead")
+    machine = page.request.get("/api/machines", params={"q": "hall-03"}).json()["machines"][0]["id"]
+    held: list[Route] = []
+    page.route(late, lambda route: held.append(route))
+    with page.expect_request(late):
+        page.goto(path.format(machine=machine))
+    main = page.get_by_role("main")
+    press = main.get_by_role("button", name=pressed, exact=True)
+    expect(press).to_be_visible(visible=is_there)
+    before = press.bounding_box() if is_there else None
+    expect(main.get_by_text(came).first).not_to_be_visible()
+    for answer in list(held):
+        answer.continue_()
+    page.unroute(late)
+    expect(main.get_by_text(came).first).to_be_visible()
+    expect(press).to_be_visible()
+    after = press.bounding_box()
+    assert before is None or (after and abs(after["x"] - before["x"]) + abs(after["y"] - before["y"]) < 4)

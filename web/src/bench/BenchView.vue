@@ -141,12 +141,14 @@ async function photo(event: Event): Promise<void> {
         <p class="phase">{{ PHASES[step.phase] ?? step.phase }}<b v-if="step.hold" class="held">Hold</b></p>
         <h1>{{ step.text }}</h1>
         <p v-if="step.why" class="why">{{ step.why }}</p>
-        <p v-if="where && (where.place || step.do)" class="why"><b>{{ where.name }}</b>: {{ [where.place, where.among].filter(Boolean).join('; ') }}</p>
+        <p v-if="where" class="why"><b>{{ where.name }}</b>: {{ [where.place, where.among].filter(Boolean).join('; ') }}</p>
+        <p v-else-if="step.do && step.slots.length" class="why">&nbsp;</p>
         <p v-if="step.tools.length" class="with">With: {{ step.tools.join(', ') }}</p>
         <p v-if="step.proof" class="proof"><SeverityMark :severity="PROOF[step.proof]?.mark ?? 'ask'" /> <b>{{ PROOF[step.proof]?.word }}:</b> {{ step.proof_words }}</p>
         <p v-if="step.minutes.high" class="with">{{ step.waits ? 'Wait ' : '' }}{{ minutesWords(step.minutes) }}</p>
       </div>
-      <div v-if="machine && (step.slots.length || step.carrier)" v-touch="swipe" class="picture"><BoardView :board="machine.board" :socket="socket" :now="fitted" :goal="planned" :lit="lit" /></div>
+      <!-- its place is there before the machine is: what is pressed below must not move -->
+      <div v-if="step.slots.length || step.carrier" v-touch="swipe" class="picture"><BoardView v-if="machine" :board="machine.board" :socket="socket" :now="fitted" :goal="planned" :lit="lit" /></div>
       <div v-if="machine && step.bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
         <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: step.bays.includes(b.number) }">{{ b.number }}</div>
       </div>

@@ -3,10 +3,12 @@
 import { ref, shallowRef } from 'vue'
 import { api, ask, type Rejudged } from '@/api/client'
 import { useLoaded } from '@/stations/live'
+import { usePart } from '@/ui/together'
 import { age, plural } from '@/ui/words'
 import { VERDICTS, type Verdict } from '@/ui/verdict'
 import VerdictWord from '@/ui/VerdictWord.vue'
 
+const known = usePart()
 const changed = shallowRef<Rejudged[]>([])
 const changedInAll = ref(0)
 async function tellChanged(before?: number): Promise<void> {
@@ -16,6 +18,8 @@ async function tellChanged(before?: number): Promise<void> {
     changedInAll.value = found.total
   } catch {
     // the banner tells
+  } finally {
+    known()
   }
 }
 useLoaded(() => null, () => tellChanged())

@@ -7,6 +7,7 @@ import { health } from '@/api/health'
 import { oneAtATime } from '@/api/turns'
 import { useLoaded } from '@/stations/live'
 import { session } from '@/frame/session'
+import { useTogether } from '@/ui/together'
 import { plural } from '@/ui/words'
 import { useTitle } from '@/ui/title'
 import ChangedVerdicts from './ChangedVerdicts.vue'
@@ -19,6 +20,8 @@ import type { By } from './wall'
 useTitle(() => 'Machines')
 
 const page = shallowRef<MachinePage>()
+/** What stands above the list is known. */
+const { whole } = useTogether()
 const route = useRoute()
 const text = ref(typeof route.query.q === 'string' ? route.query.q : '')
 watch(
@@ -105,18 +108,20 @@ const asFound = computed(() => ({ q: text.value, want: ['all', 'retired'].includ
     </header>
     <p class="sentence">
       <span>Show</span>
-      <span role="group" aria-label="Which machines"><button v-for="w in SHOWS" :key="w.key" type="button" class="choice" :aria-pressed="show === w.key" @click="show = w.key">{{ w.words }}<span v-if="countOf(w.key)" class="faded count">&nbsp;{{ countOf(w.key) }}</span></button></span>
+      <span role="group" aria-label="Which machines"><button v-for="w in SHOWS" :key="w.key" type="button" class="choice" :aria-pressed="show === w.key" @click="show = w.key">{{ w.words }} <span v-if="w.key !== 'retired'" class="faded count">{{ countOf(w.key) || '' }}</span></button></span>
       <span>in</span>
       <span role="group" aria-label="Grouped by"><button v-for="w in BYS" :key="w.key" type="button" class="choice" :aria-pressed="by === w.key" @click="by = w.key">{{ w.words }}</button></span>
       <span role="group" aria-label="In which order"><button v-for="w in ORDERS" :key="w.key" type="button" class="choice" :aria-pressed="order === w.key" @click="order = w.key">{{ w.words }}</button></span>
       <span role="group" aria-label="How close"><button type="button" class="choice" :aria-pressed="!dense" @click="dense = false">roomy</button><button type="button" class="choice" :aria-pressed="dense" @click="dense = true">dense</button></span>
     </p>
-    <ChangedVerdicts />
-    <TwinsList @merged="load" />
-    <WaitingList @made="load" />
+    <div v-show="whole">
+      <ChangedVerdicts />
+      <TwinsList @merged="load" />
+      <WaitingList @made="load" />
+    </div>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <ChosenBar v-if="choosing && page" v-model:all="allFound" :chosen="chosen" :found="asFound" :total="page.total" @leave="choosing = false" @changed="load" />
-    <div v-if="page" class="panel list">
+    <div v-if="page && whole" class="panel list">
       <div v-if="!lines.length" class="none">
         <template v-if="text || show !== 'all'">
           No machine {{ show === 'all' ? '' : `(${SHOWS.find((w) => w.key === show)?.words})` }}
@@ -171,6 +176,9 @@ header {
   border-radius: 0;
 }
 .count {
+  display: inline-block;
+  min-width: 1.1em;
+  text-align: left;
   font-weight: 400;
 }
 header,

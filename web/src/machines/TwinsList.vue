@@ -4,11 +4,13 @@ import { defineAsyncComponent, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Twins } from '@/api/client'
 import { session } from '@/frame/session'
 import { useLoaded } from '@/stations/live'
+import { usePart } from '@/ui/together'
 import { plural } from '@/ui/words'
 
 const MergeDialog = defineAsyncComponent(() => import('./MergeDialog.vue'))
 
 const emit = defineEmits<{ merged: [] }>()
+const known = usePart()
 const twins = shallowRef<Twins[]>([])
 const merging = shallowRef<Twins | null>(null)
 const wrong = ref('')
@@ -20,6 +22,8 @@ async function load(): Promise<void> {
     wrong.value = ''
   } catch (error) {
     wrong.value = wordsOf(error)
+  } finally {
+    known()
   }
 }
 useLoaded(() => null, load)

@@ -5,9 +5,11 @@ import { api, ask, faultsOf, type WaitingGroup } from '@/api/client'
 import { health } from '@/api/health'
 import { session } from '@/frame/session'
 import { useLoaded } from '@/stations/live'
+import { usePart } from '@/ui/together'
 import { plural } from '@/ui/words'
 
 const emit = defineEmits<{ made: [] }>()
+const known = usePart()
 const groups = shallowRef<WaitingGroup[]>([])
 const wrong = ref('')
 const told = ref('')
@@ -27,6 +29,8 @@ async function load(): Promise<void> {
     groups.value = await ask(api.GET('/api/waiting'))
   } catch (error) {
     wrong.value = faultsOf(error)
+  } finally {
+    known()
   }
 }
 useLoaded(() => null, load)

@@ -5,9 +5,11 @@ import { api, ask, wordsOf, type SessionView, type TokenRow } from '@/api/client
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
 import { amountIn, useForm } from '@/ui/form'
+import { usePart } from '@/ui/together'
 import { age } from '@/ui/words'
 
 type Role = 'viewer' | 'technician' | 'lead'
+const known = usePart()
 const sessions = shallowRef<SessionView[]>([])
 const tokens = shallowRef<TokenRow[]>([])
 const wrong = ref('')
@@ -26,7 +28,7 @@ async function run(work: () => Promise<unknown>): Promise<void> {
     wrong.value = wordsOf(error)
   }
 }
-onMounted(() => run(async () => undefined))
+onMounted(() => run(async () => undefined).finally(known))
 
 const roles: Role[] = (['viewer', 'technician', 'lead'] as const).slice(0, 1 + ['viewer', 'technician', 'lead'].indexOf(session.account?.role ?? 'viewer'))
 const { values, faults, wrong: notMade, sending, submit, clear } = useForm({ name: '', role: 'viewer' as Role, days: 90 }, async (f) => {

@@ -11,8 +11,10 @@ import AccessEvents from './AccessEvents.vue'
 import OwnAccess from './OwnAccess.vue'
 import SecondFactor from './SecondFactor.vue'
 import ToldOthers from './ToldOthers.vue'
+import ComingNote from '@/ui/ComingNote.vue'
 import { useForm } from '@/ui/form'
 import { useTitle } from '@/ui/title'
+import { useTogether } from '@/ui/together'
 
 useTitle(() => 'People')
 
@@ -20,6 +22,8 @@ type Role = 'viewer' | 'technician' | 'lead'
 const ROLES: Role[] = ['viewer', 'technician', 'lead']
 const MAY: Record<Role, string> = { viewer: 'looks', technician: 'plans and changes', lead: 'plans, changes and looks after people' }
 const people = shallowRef<Member[]>([])
+const { whole, part } = useTogether()
+const [listed, asked] = [part(), part()]
 const isLead = session.account?.role === 'lead'
 const wrong = ref('')
 const said = ref('')
@@ -58,17 +62,18 @@ const { values: team, faults: teamFaults, wrong: notAgreed, sending: agreeing, s
 const agreed = ref('')
 const asAgreed = computed(() => agreed.value === JSON.stringify(team))
 onMounted(() => {
-  if (!isLead) return
+  if (!isLead) return listed()
   void run(async () => {
     const now = await ask(api.GET('/api/people/team'))
     Object.assign(team, { ...now, delegated_trouble: Math.round(now.delegated_trouble * 1000) / 10 })
     agreed.value = JSON.stringify(team)
-  }, '')
+  }, '').finally(listed)
 })
 /** The directory's name, where people sign in by one. */
 const byDirectory = ref('')
 onMounted(async () => {
   if (isLead) byDirectory.value = await ask(api.GET('/api/session/ways')).then((w) => w.directory ?? '', () => '')
+  asked()
 })
 const router = useRouter()
 async function leave(): Promise<void> {
@@ -82,6 +87,8 @@ async function leave(): Promise<void> {
     <header><h1>People</h1><button type="button" class="press quiet on-phone" @click="otherTheme">{{ themeName === 'dark' ? 'Light' : 'Dark' }}</button><button type="button" class="press quiet on-phone" @click="leave">Sign out</button></header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-else-if="said" role="status">{{ said }}</p>
+    <ComingNote v-if="!whole" what="The page" />
+    <div v-show="whole" class="parts">
     <section v-if="isLead" class="panel" aria-label="Accounts">
       <div class="scroll" tabindex="0" role="group" aria-label="Everybody">
       <table v-lines>
@@ -163,6 +170,7 @@ async function leave(): Promise<void> {
     <OwnAccess />
     <ToldOthers v-if="isLead" />
     <AccessEvents v-if="isLead" />
+    </div>
   </div>
 </template>
 
@@ -180,6 +188,11 @@ async function leave(): Promise<void> {
   .on-phone {
     display: inline-flex;
   }
+}
+.parts {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 1px;
 }
 .people {
   display: grid;

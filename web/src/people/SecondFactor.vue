@@ -4,7 +4,9 @@ import { computed, onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type FactorBegun, type FactorView } from '@/api/client'
 import FieldFault from '@/ui/FieldFault.vue'
 import { useForm } from '@/ui/form'
+import { usePart } from '@/ui/together'
 
+const known = usePart()
 const factor = shallowRef<FactorView>()
 const begun = shallowRef<FactorBegun>()
 /** Shown once: only their hashes are kept. */
@@ -23,7 +25,7 @@ async function begin(): Promise<void> {
     wrong.value = wordsOf(error)
   }
 }
-onMounted(() => load().catch((error: unknown) => (wrong.value = wordsOf(error))))
+onMounted(() => load().catch((error: unknown) => (wrong.value = wordsOf(error))).finally(known))
 
 const { values, faults, wrong: notTaken, sending, submit, clear } = useForm({ code: '' }, async (f) => {
   if (leaving.value) await ask(api.POST('/api/second-factor/removal', { body: { ...f } }))

@@ -4,10 +4,12 @@ import { computed, onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type HookRow, type RetentionView } from '@/api/client'
 import FieldFault from '@/ui/FieldFault.vue'
 import { amountsIn, useForm } from '@/ui/form'
+import { usePart } from '@/ui/together'
 import { age } from '@/ui/words'
 
 type About = 'machines' | 'access' | 'everything'
 const ABOUT: Record<About, string> = { machines: 'machines and their plans', access: 'who comes in', everything: 'everything' }
+const known = usePart()
 const hooks = shallowRef<HookRow[]>([])
 const kept = shallowRef<RetentionView>()
 const wrong = ref('')
@@ -41,7 +43,7 @@ const { values: days, faults: dayFaults, wrong: notKept, sending: keeping, submi
 })
 /** Whether the form says what is kept already: nothing to send, and nothing that loading would overwrite. */
 const asKept = computed(() => !kept.value || Object.entries(kept.value.days).every(([of, n]) => String(days[of as keyof typeof days]) === String(n)))
-onMounted(() => run(async () => undefined))
+onMounted(() => run(async () => undefined).finally(known))
 </script>
 
 <template>

@@ -122,7 +122,7 @@ function onKey(event: KeyboardEvent): void {
       <span v-if="draft" class="small"><b>{{ draft.base_revision ? `draft of revision ${revision}` : 'draft of a new sheet' }}</b> <span class="faded">{{ draft.by === draft.begun_by ? '' : `begun by ${draft.begun_by}, ` }}{{ draft.by }} wrote {{ age(draft.at) }}</span></span>
       <span v-else-if="page" class="faded small">revision {{ page.sheet.revision }}{{ w.newest.value ? '' : ', not the newest: it is as it was' }}</span>
       <span v-if="w.here.value.length" class="small here" role="status">{{ w.here.value.join(' and ') }} {{ w.here.value.length === 1 ? 'has' : 'have' }} it open too</span>
-      <span class="modes" role="group" aria-label="As">
+      <span v-if="page || draft" class="modes" role="group" aria-label="As">
         <button type="button" class="choice" :aria-pressed="!asText" :disabled="!readable && asText" @click="asText = false">Questions</button>
         <button type="button" class="choice" :aria-pressed="asText" @click="asText = true">Text</button>
       </span>

@@ -42,7 +42,10 @@ watch(
 )
 /** Plan -> what would do for it; judged after the lines stand. */
 const briefs = shallowRef<ReadonlyMap<string, Brief>>(new Map())
+/** They are being judged. */
+const judging = ref(false)
 watch(buying, async (shown) => {
+  judging.value = true
   const plans = [...new Set(shown?.lines.flatMap((l) => l.needs.map((n) => n.plan_id)) ?? [])]
   for (const plan_id of plans) {
     if (buying.value !== shown) return
@@ -53,6 +56,7 @@ watch(buying, async (shown) => {
       // asked for by hand it says why; the lines stand without it
     }
   }
+  judging.value = false
 })
 const beside = computed(() => new Map(buying.value?.lines.map((l) => [l, besideOf(l, briefs.value)]) ?? []))
 function choose(id: string, on: boolean): void {
@@ -108,7 +112,10 @@ const twice = computed(() => {
           <div class="caption">
             <h2 id="buy-lines">{{ plural(buying.lines.length, 'line') }}</h2>
             <span class="small faded">the Shelf gives <b>{{ plural(fromShelf, 'module') }}</b>, left over <b>{{ leftOver || 'none' }}</b></span>
+            <button v-if="!ordering && session.mayWrite() && buying.lines.some((l) => l.takes.length)" type="button" class="press slim" @click="ordering = true">Ordered …</button>
           </div>
+          <!-- above the lines: what would do for each comes later and must not move what is being pressed -->
+          <OrderForm v-if="ordering" :buying="buying" @saved="router.push('/shelf/orders')" @leave="ordering = false" />
           <article v-for="l in buying.lines" :key="l.words + l.part" :aria-label="`${l.wanted} of ${l.words}`">
             <div class="many">
               <p><b class="figure">{{ l.wanted }}</b> × <b>{{ gb(l.module.capacity_gib) }}</b> GB</p>
@@ -126,6 +133,8 @@ const twice = computed(() => {
                 <template v-if="beside.get(l)!.wrong.length"><dt>wrong</dt><dd>{{ beside.get(l)!.wrong.map((v) => v.words).join('; ') }}</dd></template>
                 <template v-if="beside.get(l)!.open"><dt>open</dt><dd><SeverityMark severity="ask" /> nobody can say yet that it fits: {{ plural(beside.get(l)!.open, 'fact') }} not known</dd></template>
               </dl>
+              <!-- about as much as it will take: the lines below hardly move -->
+              <p v-else-if="judging" class="judging small faded">What would do as well is looked up.</p>
             </div>
             <div class="offer">
               <div v-for="t in l.takes" :key="t.part + t.supplier" class="take">
@@ -143,8 +152,6 @@ const twice = computed(() => {
             <span><b>{{ offered }} of {{ plural(buying.lines.length, 'line') }}</b> can be had<template v-if="buying.lead_days !== null">, {{ buying.missing ? 'what is offered is there' : 'all there' }} after {{ plural(buying.lead_days, 'day') }}</template><template v-if="buying.missing">; what {{ plural(buying.missing, 'module') }} {{ buying.missing === 1 ? 'costs' : 'cost' }} is not known</template></span>
             <b class="figure">{{ Number(buying.cost).toFixed(2) }} <small>{{ buying.currency }}</small></b>
           </p>
-          <OrderForm v-if="ordering" :buying="buying" @saved="router.push('/shelf/orders')" @leave="ordering = false" />
-          <p v-else-if="session.mayWrite() && buying.lines.some((l) => l.takes.length)"><button type="button" class="press slim" @click="ordering = true">Ordered …</button></p>
         </section>
         <section class="panel text" aria-labelledby="buy-text">
           <div class="caption">
@@ -190,6 +197,9 @@ legend {
   justify-content: space-between;
   align-items: baseline;
   gap: 12px;
+}
+.judging {
+  min-height: 80px;
 }
 .beside {
   display: grid;

@@ -5,6 +5,7 @@ import { api, ask, wordsOf, type Answers } from '@/api/client'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import FieldFault from '@/ui/FieldFault.vue'
 import { amountIn } from '@/ui/form'
+import { usePart } from '@/ui/together'
 import { plural } from '@/ui/words'
 import AskPart from './AskPart.vue'
 import ChoiceRow from './ChoiceRow.vue'
@@ -16,12 +17,15 @@ import type { Making } from './making'
 
 const props = defineProps<{ making: Making }>()
 const m = props.making
+const known = usePart()
 const presets = shallowRef<{ words: string; answers: Answers }[]>([])
 onMounted(async () => {
   try {
     presets.value = (await ask(api.GET('/api/boards/presets'))) as never
   } catch {
     // a help; the counts are asked all the same
+  } finally {
+    known()
   }
 })
 const a = computed(() => m.said.answers)

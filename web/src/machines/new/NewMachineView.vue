@@ -11,6 +11,7 @@ import LabelEntry from '@/stations/fit/LabelEntry.vue'
 import FieldFault from '@/ui/FieldFault.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
+import { useTogether } from '@/ui/together'
 import { oddities, plural } from '@/ui/words'
 import { ABOUT } from '../about'
 import AboutFields from '../AboutFields.vue'
@@ -30,6 +31,8 @@ const route = useRoute()
 const again = ref(false)
 const making = useMaking((id) => void (again.value ? router.replace('/machines/new') : router.push(id ? `/machines/${id}/${wasSheet ? 'survey' : 'ceiling'}` : '/machines')))
 const { said } = making
+const { whole, part } = useTogether()
+void making.first.finally(part())
 let wasSheet = false
 const reporting = ref(false)
 const side = ref<InstanceType<typeof BoardSide>>()
@@ -88,7 +91,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
     <p v-if="making.isOld.value" class="small left" role="status">
       This was begun before and not kept. <button type="button" class="quiet-link" @click="making.anew">Begin anew</button>
     </p>
-    <div class="columns">
+    <div v-show="whole" class="columns">
       <div class="asks">
         <AskPart v-if="reporting || reading" title="What it reports" :done="reading ? 'all' : 'none'">
           <template v-if="reading && !reporting">

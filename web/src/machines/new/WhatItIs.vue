@@ -59,7 +59,7 @@ const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more
       </p>
       <!-- Always a line: what lies below must not move away under a press. -->
       <p v-else class="small faded known-line">Its model tells whether the library knows it.</p>
-      <label v-if="models.length" class="pick small faded">
+      <label class="pick small faded">
         or a model of the library
         <select :value="m.said.sheet" aria-label="Sheet of the model" @change="m.choose(($event.target as HTMLSelectElement).value)">
           <option value="">none of these</option>

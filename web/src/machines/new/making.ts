@@ -119,7 +119,6 @@ export function useMaking(kept: (id: string | null) => void) {
   )
 
   const load = () => gently(async () => (sheets.value = await ask(api.GET('/api/sheets'))))
-  void load()
 
   // -- the board as it would be ---------------------------------------------------------------------
 
@@ -163,7 +162,9 @@ export function useMaking(kept: (id: string | null) => void) {
     named.value = match.slots
     for (const [socket, processor] of Object.entries(match.processors)) said.processors[socket] = processor ?? '-'
   }
-  watch([() => JSON.stringify(said.answers), () => said.sheet, () => said.begun, () => said.intake?.id, modules, () => health.recoveries], () => void look(), { immediate: true })
+  watch([() => JSON.stringify(said.answers), () => said.sheet, () => said.begun, () => said.intake?.id, modules, () => health.recoveries], () => void look())
+  /** Ends when what was begun before is as it was, or cannot be told. */
+  const first = Promise.all([load(), look()])
   watch(
     () => health.recoveries,
     () => {
@@ -406,7 +407,7 @@ export function useMaking(kept: (id: string | null) => void) {
     }
   }
 
-  return { onlySheet, here, wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
+  return { onlySheet, first, here, wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
 }
 
 export type Making = ReturnType<typeof useMaking>

@@ -155,12 +155,6 @@ const many = computed(() => props.goal.sockets.length > 1)
       <AnswerFirst v-if="questions.length" :questions="questions" :may-answer="mayAnswer" :machine-id="machineId" @answer="(facts, byPart) => $emit('answer', facts, byPart)" />
       <h2>Findings</h2>
       <FindingList :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
-      <template v-if="worth?.rests_on.length">
-        <h2>Rests on what nobody vouches for</h2>
-        <p v-for="w in worth.rests_on" :key="w" class="rests small">{{ w }}</p>
-        <p class="rests small">Quirks {{ percent(worth.quirks) }}: it runs, and something is shown oddly; that is no trouble.</p>
-      </template>
-      <p v-if="worth && likeWords(worth)" class="rests small faded">{{ likeWords(worth) }}</p>
       <div class="held">
         <span><SeverityMark severity="go" /> {{ goal.held.length }} {{ goal.held.length === 1 ? 'rule holds' : 'rules hold' }}</span>
         <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
@@ -199,6 +193,13 @@ const many = computed(() => props.goal.sockets.length > 1)
           </template>
         </dl>
       </template>
+      <!-- It comes later, so it stands last. -->
+      <template v-if="worth?.rests_on.length">
+        <h2>Rests on what nobody vouches for</h2>
+        <p v-for="w in worth.rests_on" :key="w" class="rests small">{{ w }}</p>
+        <p class="rests small">Quirks {{ percent(worth.quirks) }}: it runs, and something is shown oddly; that is no trouble.</p>
+      </template>
+      <p v-if="worth && likeWords(worth)" class="rests small faded">{{ likeWords(worth) }}</p>
     </div>
     <ol v-if="next?.length" class="next" aria-label="Next">
       <li class="title" aria-hidden="true">Next</li>

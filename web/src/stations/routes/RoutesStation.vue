@@ -283,7 +283,7 @@ const gapWords = computed(() => {
   margin: 12px 16px 0 0;
   text-align: right;
   flex: none;
-  max-width: 240px;
+  width: 240px;
 }
 .wrong,
 .assumed,
@@ -408,7 +408,7 @@ tbody tr.chosen {
   }
   .state {
     text-align: left;
-    max-width: none;
+    width: auto;
     margin: 0 16px;
   }
 }

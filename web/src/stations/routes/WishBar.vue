@@ -49,7 +49,7 @@ function set({ key, before, after }: (typeof NUMBERS)[number], typed: string): v
   <div class="wishes" role="group" aria-label="Wishes">
     <span class="faded">Wishes</span>
     <label v-for="n in numbers" :key="n.key" class="choice wish" :class="{ on: shown(n.key) !== '' }">
-      {{ n.before }} <TextAnswer :value="shown(n.key)" inputmode="decimal" :class="{ wide: n.wide }" :label="`${n.before} ${n.after()}`" :most="20" placeholder="any" @said="set(n, $event)" /> {{ n.after() }}
+      {{ n.before }} <TextAnswer :value="shown(n.key)" inputmode="decimal" :class="{ wide: n.wide }" :label="`${n.before} ${n.after()}`" :most="20" placeholder="any" @said="set(n, $event)" /> <span :class="{ money: n.wide }">{{ n.after() }}</span>
     </label>
     <button v-for="t in toggles" :key="t.key" type="button" class="choice" :aria-pressed="wishes[t.key] === t.on" @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
       {{ t.words }}
@@ -100,6 +100,9 @@ input {
 input::placeholder {
   color: var(--faded);
   font-weight: 400;
+}
+.money {
+  min-width: 32px;
 }
 .wide {
   width: 62px;

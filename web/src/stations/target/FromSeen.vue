@@ -20,7 +20,9 @@ function take(): void {
 </script>
 
 <template>
-  <section v-if="view" class="from" aria-label="What it shows">
+  <!-- its place is there before it is known: the lines below must not move -->
+  <p v-if="!view" class="from small faded coming">{{ wrong || 'What it shows is looked up.' }}</p>
+  <section v-else class="from" aria-label="What it shows">
     <template v-if="view.seen[0] && view.need">
       <p>
         <b>At least {{ gbUp(view.need.floor) }} GB</b> by what it shows<template v-if="view.need.enough !== null">; {{ gbUp(view.need.enough) }} GB would do</template>.
@@ -38,6 +40,9 @@ function take(): void {
 </template>
 
 <style scoped>
+.coming {
+  min-height: 71px;
+}
 .from {
   border-bottom: 1px solid var(--rule);
   padding-bottom: 8px;
