@@ -96,7 +96,7 @@ def test_what_comes_late_moves_nothing_that_is_pressed(
     expect(press).to_be_visible(visible=is_there)
     before = press.bounding_box() if is_there else None
     expect(main.get_by_text(came).first).not_to_be_visible()
-    for answer in list(held):
+    for answer in held:
         answer.continue_()
     page.unroute(late)
     expect(main.get_by_text(came).first).to_be_visible()
