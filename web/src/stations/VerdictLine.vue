@@ -46,7 +46,7 @@ const proved = computed(() => view.value?.verdict_proved)
     <span v-if="trouble && worth">trouble {{ trouble.figure }} <template v-if="worth.trouble"><RangeMark :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> <small class="faded">{{ trouble.beside }}</small></template></span>
     <span v-if="!worth" class="faded">cost and trouble are worked out</span>
     <span v-if="view.questions.length" class="asks"><SeverityMark severity="ask" :size="11" /> {{ plural(view.questions.length, 'question') }} first</span>
-    <span class="worst" :title="worst?.message"><template v-if="worst && !proved && !view.questions.length"><SeverityMark :severity="worst.severity" :size="12" /> {{ worst.message }}</template></span>
+    <span class="worst"><template v-if="worst && !proved && !view.questions.length"><SeverityMark :severity="worst.severity" :size="12" /> {{ worst.message }}</template></span>
   </router-link>
   <!-- The line has its place before it is known: nothing below moves under a press. -->
   <p v-else-if="!away" class="line faded">The plan's verdict is looked up.</p>
@@ -79,14 +79,18 @@ const proved = computed(() => view.value?.verdict_proved)
   font-weight: 650;
 }
 .worst {
-  flex: 1 1 0;
-  min-width: 130px;
-  overflow: hidden;
-  white-space: nowrap;
-  text-overflow: ellipsis;
+  flex: 1 1 240px;
+  min-width: 0;
 }
 .worst .mark {
   vertical-align: -1px;
+}
+/* Where it takes two lines it has them from the start. */
+@media (max-width: 1500px) {
+  .line {
+    min-height: 58px;
+    align-content: center;
+  }
 }
 @media (max-width: 700px) {
   .line {
