@@ -7041,6 +7041,11 @@ export interface components {
             /** @description What is known of the part number in it, beside what the label itself says. */
             part: components["schemas"]["ModuleOfPart"] | null;
             /**
+             * Remarks
+             * @description What was read otherwise than the text says, and why: a profile's volts.
+             */
+            remarks: string[];
+            /**
              * Short
              * @description The module in a few words.
              */

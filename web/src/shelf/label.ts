@@ -63,7 +63,7 @@ export function useLabel(wrong: Ref<string>, part?: () => string): ToldModule {
     const m = found?.module
     const read = m?.capacity_gib ? `${label.value.trim() ? 'Read as' : 'Known as'} ${found?.short}${found?.kit ? `, a kit of ${found.kit}` : ''}${m.part ? `, part ${m.part}` : ''}.` : ''
     const left = found?.not_understood.map((p) => `“${p.text}”`).join(', ')
-    words.value = [read, ...(found?.contradictions ?? []).map((c) => `${c}.`), left ? `Not understood: ${left}.` : ''].filter(Boolean).join(' ')
+    words.value = [read, ...[...(found?.contradictions ?? []), ...(found?.remarks ?? [])].map((c) => `${c}.`), left ? `Not understood: ${left}.` : ''].filter(Boolean).join(' ')
   }
   return { label, words, kit, module: read, spd }
 }

@@ -43,6 +43,8 @@ class Label(BaseModel):
     short: str
     derived: list[str]
     contradictions: list[str]
+    #: What was read otherwise than the text says, and why: a profile's volts.
+    remarks: list[str]
     understood: list[Piece]
     not_understood: list[Left]
     kit: int | None
@@ -89,6 +91,6 @@ def decode(body: LabelText, engine: Db, _: Person) -> Label:
         **label_json(told.reading),
         "module": told.module,
         "short": told.module.short(),
-        "contradictions": told.notes,
+        "contradictions": told.wrong,
     }
     return Label.model_validate({**said, "part": part, "near": told.near})

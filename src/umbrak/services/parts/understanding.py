@@ -44,13 +44,18 @@ class LabelOfPart:
         return bool(self.beside and self.beside.open)
 
     @property
-    def notes(self) -> tuple[str, ...]:
-        """Sentences: what in it cannot all be true or was read otherwise, in itself and beside what is known of its part."""
-        found = (*self.reading.contradictions, *self.reading.remarks)
+    def wrong(self) -> tuple[str, ...]:
+        """Sentences: what in it cannot all be true, in itself and beside what is known of its part."""
+        found = self.reading.contradictions
         if self.beside and self.part:
             disputed = (f"modules of the number {self.part.number} differ; {f.sentence()}" for f in self.beside.open)
             found = (*found, *disputed, *odd_words(self.part, self.beside))
         return found
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """Sentences: what is wrong, and what was read otherwise than it says."""
+        return (*self.wrong, *self.reading.remarks)
 
 
 def understand(db: Connection, text: str) -> LabelOfPart:

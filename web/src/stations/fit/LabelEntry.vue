@@ -153,6 +153,7 @@ defineExpose({ clear })
         <p v-if="label.part?.also.length" class="faded">the same thing as {{ label.part.also.join(', ') }}</p>
         <p v-if="follows" class="faded">{{ follows }}</p>
         <p v-for="c in label.contradictions" :key="c" class="wrong">{{ c }}</p>
+        <p v-for="r in label.remarks" :key="r" class="faded">{{ r }}</p>
         <p v-if="label.near.length" class="near">
           Known numbers like it:
           <button v-for="n in label.near" :key="n" type="button" class="quiet-link mono" @click="text = n">{{ n }}</button>
