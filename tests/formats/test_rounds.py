@@ -28,6 +28,7 @@ machines:
   - {name: five, case: half.yaml, need_gib: 20}
 candidates:
   - {part: T32, module: 32GB 2Rx4 PC4-2666V-RB2, price: 66, lead_days: 1}
+  - {part: T31, module: 33GB 2Rx4 PC4-2666V-RB2, price: 1, lead_days: 1}
 hour: 50
 """
 
@@ -55,6 +56,7 @@ def test_a_round_file_is_solved_and_told(folder: Path) -> None:
     assert by_name["three"]["served"] is None and by_name["three"]["why"].endswith("leaving it weighs 1")
     assert by_name["four"]["why"] == "nobody said what it needs" and by_name["five"]["why"] == "it has what it needs"
     words = rounds_words(told)
+    assert told["left_out"][0].startswith("T31 is told against itself") and "left out: T31 is told" in words
     assert (
         "two: 2026-12-10, 63.6127 to 127.421 GB" in words and "(4 of one)" in words and "buy 4 of T32, 264.00" in words
     )

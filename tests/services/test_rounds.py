@@ -12,6 +12,7 @@ import pytest
 from sqlalchemy import Engine, update
 
 from tests.services.test_taking_in import key_of
+from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import Layout
 from umbrak.core.rounds.ways import onto
@@ -34,7 +35,7 @@ from umbrak.services.rounds.changing import (
 )
 from umbrak.services.rounds.proposal import PROPOSAL
 from umbrak.services.rounds.view import RoundState, RoundView, see_round
-from umbrak.services.shelf.changing import change_stock
+from umbrak.services.shelf.changing import NewOffer, add_offer, change_stock
 from umbrak.services.shelf.view import see_shelf
 from umbrak.store import jobs
 from umbrak.store import plans as plan_store
@@ -127,6 +128,16 @@ def test_less_knowledge_is_said_and_serves_nobody_better(engine: Engine, technic
     # A supplier that does not say how long it takes is not there before the days that the round reckons with.
     late = asked(engine, "tide-01", waves=waves(1), lead_untold=30, budget=Decimal(0))
     assert set(served(solved(engine, technician, make_round(engine, technician, "now", late).id))) <= {"tide-01"}
+    # What is told against itself is told, and not used.
+    odd = decode_label("33GB 2Rx8 PC5-5600B-UA0").module
+    add_offer(
+        engine,
+        technician,
+        NewOffer(part="ODD-33", module=odd, supplier="Quay Parts", price=Decimal(1), priced_on=TODAY),
+    )
+    again = solved(engine, technician, told.id)
+    assert again.proposal and again.proposal.left_out[0].startswith("ODD-33 is told against itself")
+    assert {b.part for b in again.proposal.buy}.isdisjoint({"ODD-33"}) and served(again) == served(said)
 
 
 def test_pins_and_closed_waves_are_held(engine: Engine, technician: Account) -> None:

@@ -265,6 +265,7 @@ def rounds_words(result: dict[str, Any]) -> str:
     ]
     lines.append(f"in all {result['spent']:.2f} for modules, {result['hours']:g} hours")
     lines += [_hold_words(h) for h in result["holds"][:6]]
+    lines += [f"left out: {words}" for words in result["left_out"]]
     if result["unheld"]:
         lines.append(f"cannot be held: the pins of {', '.join(result['unheld'])}")
     if result["ended"] != "proved":

@@ -19,6 +19,7 @@ from umbrak.core.rounds.holds import Hold, holds
 from umbrak.core.rounds.problem import FleetMachine, FleetOffer, Pin, Round, Served, Wave
 from umbrak.core.rounds.solve import RoundAnswer, RoundProgress, solve_round
 from umbrak.core.rounds.ways import Kinds, Terms, Way, Ways, fitted, onto, seconds_each, ways_of
+from umbrak.core.routes.material import left_out
 from umbrak.core.routes.problem import Candidate, Origin, Problem
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.case import Case, problem_of, read_case, said_of
@@ -189,7 +190,7 @@ def solve_file(
     )  # fmt: skip
     answer = solve_round(r, seconds * (1 - _HOLDS), report=tell, stopped=stopped)
     held_by = () if stopped() else holds(r, answer, seconds * _HOLDS, stopped)
-    return _json(r, answer, held_by, members, days, kinds)
+    return {**_json(r, answer, held_by, members, days, kinds), "left_out": list(left_out(asked.candidates))}
 
 
 @dataclass(frozen=True)

@@ -9461,6 +9461,12 @@ export interface components {
             knew: {
                 [key: string]: string;
             };
+            /**
+             * Left Out
+             * @description Offers and modules of the Shelf that are not used, and why.
+             * @default []
+             */
+            left_out: string[];
             /** Passed */
             passed: components["schemas"]["PassedRow"][];
             /** Rows */

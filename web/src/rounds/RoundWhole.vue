@@ -16,6 +16,7 @@ const served = computed(() => props.proposal.rows.filter((r) => r.served).length
     <span><b>{{ proposal.hours }}</b> h <small>hands at the most</small></span>
     <span><b>{{ percent(proposal.trouble) }}</b> <small>any trouble, {{ proposal.troubled.toFixed(2) }} machines expected</small></span>
     <p class="proved"><SeverityMark :severity="proposal.ended === 'proved' && proposal.gap === 0 ? 'go' : 'note'" /> {{ provedWords(proposal) }}, <span class="faded">solved in {{ proposal.seconds }} s, {{ age(proposal.at) }}</span></p>
+    <p v-if="proposal.left_out.length" class="left-out small"><b>Not used:</b> {{ proposal.left_out.join('; ') }}.</p>
     <p v-if="proposal.unheld.length" class="wrong">Cannot be held: the {{ proposal.unheld.length === 1 ? 'pin' : 'pins' }} of {{ proposal.unheld.join(', ') }}.</p>
   </section>
 </template>

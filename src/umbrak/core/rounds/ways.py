@@ -10,6 +10,7 @@ from umbrak.core.memory.module import Module, alike
 from umbrak.core.plan.brief import shop_words
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.rounds.problem import Counts, FleetRoute
+from umbrak.core.routes.material import left_out
 from umbrak.core.routes.picks import is_in_warranty
 from umbrak.core.routes.problem import Candidate, Origin, Problem
 from umbrak.core.routes.search import search
@@ -95,6 +96,8 @@ class Ways:
     ways: tuple[Way, ...]
     #: Whether every search came to its end: where there is no way, there is none.
     proved: bool
+    #: Offers and modules of the Shelf that were not used, and why.
+    left_out: tuple[str, ...] = ()
 
 
 def ways_of(problem: Problem, terms: Terms) -> Ways:
@@ -132,7 +135,7 @@ def ways_of(problem: Problem, terms: Terms) -> Ways:
             name += "'"
         names.add(name)
         told.append(replace(way, route=replace(way.route, name=name)))
-    return Ways(tuple(told), proved)
+    return Ways(tuple(told), proved, left_out(problem.candidates))
 
 
 def _may(r: Weighed) -> bool:

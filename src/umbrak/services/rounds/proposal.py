@@ -138,6 +138,8 @@ class Proposal:
     holds: tuple[HoldRow, ...]
     #: Pins that cannot be held, by machine.
     unheld: tuple[str, ...]
+    #: Offers and modules of the Shelf that are not used, and why.
+    left_out: tuple[str, ...] = ()
     #: What it was asked: another version of the round is another question.
     version: int
     #: How each plan stood that the round had made before.

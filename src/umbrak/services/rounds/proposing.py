@@ -67,6 +67,8 @@ class _Member:
     why: str
     #: It is under way by a plan of this round: it gives up what that takes out.
     begun: bool = False
+    #: What was not used for it, and why.
+    left_out: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -172,8 +174,14 @@ def _members(
             mine = (way,)
         made.append(
             _Member(
-                machine=m, usable_gib=usable[m.row.id], need_gib=needs[m.row.id], ways=mine, why=because, begun=begun
-            )
+                machine=m,
+                usable_gib=usable[m.row.id],
+                need_gib=needs[m.row.id],
+                ways=mine,
+                why=because,
+                begun=begun,
+                left_out=looked.left_out if looked else (),
+            )  # fmt: skip
         )
     return made
 
@@ -333,6 +341,7 @@ class _Told:
             buy=tuple(self._buy(b.offer, b.kits) for b in found.plan.bought),
             holds=tuple(self._hold(h) for h in held),
             unheld=tuple(self._members[i].machine.row.name for i in found.unheld),
+            left_out=tuple(dict.fromkeys(words for m in self._members for words in m.left_out)),
             version=version,
             knew=dict(knew),
         )
