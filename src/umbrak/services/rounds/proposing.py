@@ -181,7 +181,7 @@ def _members(
                 why=because,
                 begun=begun,
                 left_out=looked.left_out if looked else (),
-            )  # fmt: skip
+            )
         )
     return made
 
