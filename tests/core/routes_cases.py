@@ -144,6 +144,40 @@ def untold_problem(seed: int) -> Problem:
     return replace(p, layout=Layout(now), candidates=candidates, trials=p.trials if r.random() < 0.3 else ())
 
 
+def rated_problem(seed: int) -> Problem:
+    """One of two or three sockets, each at a rate of its own, with modules that differ in hardly more than how they are rated."""
+    r = Random(seed + 19)
+    three = r.random() < 0.3
+    over = ["P1", "P2", "P3"][: 3 if three else 2]
+    data = merged(merged(TWIN, _common(r)), {
+        "rate_alike": None,
+        "sockets": {s: {"processors": ["p", "q"] if r.random() < 0.3 else ["p"]} for s in over},
+        "repeat": {"over": over, "channels": {"A": ["A1"], "B": ["B1"]}, "slots": {"*2": None, "*1": None}},
+    })  # fmt: skip
+    if r.random() < 0.3:
+        data["repeat"]["population"] = [_order(r, [["A1"], ["B1"]])]
+    sheet = sheet_from_data(data)
+
+    def module(part: str) -> Module:
+        size = r.choice(["16GB 1Rx4", "16GB 1Rx4", "32GB 2Rx4"])
+        rate = r.choice(["2133P-RC0", "2400T-RC1", "2666V-RC2", "2666V-RC2", "3200AA-RC2"])
+        return replace(decode_label(f"{size} PC4-{rate}").module, part=part, maker=r.choice(_MAKERS[:2]))
+
+    candidates = tuple(_candidate(r, module(f"N{i}")) for i in range(r.randint(1, 2 if three else 3)))
+    held = [module("F0"), r.choice([module("F1"), candidates[0].module])][: 1 if three else 2]
+    fitted = r.sample(list(sheet.slots), r.choice([0, 1, 2, 3]))
+    now = Layout({s: replace(r.choice(held), serial=f"S{i}") for i, s in enumerate(fitted)})
+    wishes = Wishes(
+        usable_gib=r.choice([None, 16, 32, 48]),
+        keep_fitted=r.random() < 0.2,
+        uneven=r.random() < 0.7,
+        less_memory=r.random() < 0.6,
+        less_bandwidth=r.random() < 0.7,
+    )
+    processors = {s: x.processors[-1] for s, x in sheet.sockets.items()}
+    return Problem(sheet, Machine(processors), now, candidates, wishes, today=date(2026, 3, 1))
+
+
 def hardly_told_problem(seed: int) -> Problem:
     """One whose sheet leaves out most of what the others tell: the order, limits, kinds, what stands together, rates."""
     r, numbers = Random(seed + 13), Random(seed + 17)
@@ -174,6 +208,7 @@ FAMILIES = {
     "slots not known": unknown_problem,
     "facts not told": untold_problem,
     "sheets that hardly tell": hardly_told_problem,
+    "sockets at rates of their own": rated_problem,
 }
 
 
@@ -339,13 +374,13 @@ def _twin(r: Random) -> dict[str, Any]:
     """Two sockets of two channels of one slot each, unlike processors among them."""
     over: dict[str, Any] = {
         "repeat": {"channels": {"A": ["A1"], "B": ["B1"]}, "slots": {"*2": None, "*1": None}},
-        "rate_alike": r.choice(["machine", None]),
     }
+    alike = {"rate_alike": r.choice(["machine", None])}
     if r.random() < 0.6:
         across = r.choice([{}, {"even_over": "sockets"}, {"symmetric": True}, {"least_per_processor": 2}])
         over["population"] = [{"source": "guide", **across}] if across else None
         over["repeat"]["population"] = [_order(r, [["A1"], ["B1"]])]
-    return merged(TWIN, merged(_common(r), over))
+    return merged(merged(TWIN, merged(_common(r), over)), alike)
 
 
 # -- the enumeration --------------------------------------------------------------------------------------

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -144,26 +144,26 @@ def arrays_of(space: Space, designs: Sequence[UnitDesign]) -> Arrays:
 
 
 class Lists:
-    """Choices of one class by count, laid end to end."""
+    """Lists of choices of one sort, laid end to end. `none`: of each, whether nothing is wanted."""
 
-    def __init__(self, choices: Mapping[int, Sequence[Choice]], fitted: int, most: int) -> None:
-        flat = [c for n in range(1, most + 1) for c in choices.get(n, ())]
-        lengths = np.array([0, *(len(choices.get(n, ())) for n in range(1, most + 1))], np.int64)
-        self.lengths = lengths
-        self.starts = np.concatenate([[0], np.cumsum(lengths)[:-1]]).astype(np.int64)
+    def __init__(self, lists: Sequence[Sequence[Choice]], none: NDArray[np.bool_], fitted: int) -> None:
+        flat = [c for each in lists for c in each]
+        self.none = none
+        self.lengths = np.array([len(each) for each in lists], np.int64)
+        self.starts = np.cumsum(self.lengths) - self.lengths
         self.cost = np.array([c.cost for c in flat], np.float64)
         self.fine = np.array([c.fine for c in flat], np.float64)
         self.rated = np.array([c.rated for c in flat], np.float64)
         self.pulled = np.array([c.pulled for c in flat], np.float64)
         self.fitted = np.array([c.fitted for c in flat], np.int64).reshape(len(flat), fitted)
 
-    def expand(self, counts: Rows) -> tuple[Rows, Rows]:
-        """(row, choice) for every choice of every row; a row that needs none appears once, with -1; one for which
+    def expand(self, which: Rows) -> tuple[Rows, Rows]:
+        """(row, choice) for every choice of the list of every row; a row that wants nothing appears once, with -1; one for which
         there is none not at all."""
-        lengths = np.where(counts == 0, 1, self.lengths[counts])
-        row = np.repeat(np.arange(len(counts)), lengths)
+        lengths = np.where(self.none[which], 1, self.lengths[which])
+        row = np.repeat(np.arange(len(which)), lengths)
         within = np.arange(len(row)) - np.repeat(np.cumsum(lengths) - lengths, lengths)
-        return row, np.where(counts[row] == 0, -1, self.starts[counts[row]] + within)
+        return row, np.where(self.none[which[row]], -1, self.starts[which[row]] + within)
 
 
 def mapped(values: NDArray[np.float64], of: Callable[[float], float]) -> NDArray[np.float64]:

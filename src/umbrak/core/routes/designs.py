@@ -23,7 +23,7 @@ from types import MappingProxyType
 from umbrak.core.bandwidth import balance
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.sheet import Channel, FillOrder
-from umbrak.core.routes.space import EMPTY, Space, Unit
+from umbrak.core.routes.space import EMPTY, NO_LEVEL, Space, Unit
 from umbrak.core.rules.order import expected_sets
 
 
@@ -55,6 +55,8 @@ class _Filled:
     #: The most that it may run at by the rate table; None where nobody tells. The lowest rating in it. [MT/s]
     reach: float | None
     rated: float
+    #: The level of its classes (`KindClass.level`).
+    level: int
     #: (class, how many there are of it)
     adds: tuple[tuple[int, int], ...]
     #: (fitted kind, slots that hold one now and a module of its class then)
@@ -150,6 +152,8 @@ class UnitSearch:
             per_mts += best * 8 / 1000 * rate
         if self.even and not self._evens(parts):
             return None
+        if not self._are_bound(parts):
+            return None
         counts, kept = [0] * len(space.classes), [0] * len(space.fitted)
         for p in parts:
             for c, n in p.adds:
@@ -169,11 +173,22 @@ class UnitSearch:
             as_ran=self._now is not None and self._now == tuple(map(space.is_known, classes)),
         )
 
+    def _are_bound(self, parts: Sequence[_Filled]) -> bool:
+        """Whether each socket holds what is rated no higher than its level: a layout without it is of a higher one."""
+        at = 0
+        for socket in self.unit.sockets:
+            here = parts[at : at + len(self.sheet.channels_of[socket])]
+            at += len(here)
+            held = [self.space.classes[c] for p in here for c, _ in p.adds]
+            if any(c.level > NO_LEVEL for c in held) and not any(c.is_bound for c in held if c.level > NO_LEVEL):
+                return False
+        return True
+
     def filled(self, channel: Channel, fill: tuple[int, ...]) -> _Filled:
         """What the channel comes to by itself, filled like this; worked out once."""
         if (channel.id, fill) not in self._filled:
             held = [(s, c) for s, c in zip(channel.slots, fill, strict=True) if c != EMPTY]
-            modules = [m for _, c in held if (m := self.space.classes[c].module)]
+            classes = [self.space.classes[c] for _, c in held]
             now, key = self.space.now_class, (channel.socket, channel.soldered, fill)
             if key not in self._reaches:  # channels of a socket are mostly alike
                 self._reaches[key] = self.space.reach(channel, fill)
@@ -181,9 +196,10 @@ class UnitSearch:
                 gib=((channel.soldered.capacity_gib or 0) if channel.soldered else 0)
                 + sum(self.space.classes[c].gib for _, c in held),
                 reach=self._reaches[key],
-                rated=min([m.rate_mts for m in modules if m.rate_mts], default=inf),
+                rated=min([c.rated for c in classes], default=inf),
+                level=max([c.level for c in classes], default=NO_LEVEL),
                 adds=tuple(Counter(c for _, c in held).items()),
-                keeps=tuple(Counter(now[s][1] for s, c in held if s in now and now[s][0] == c).items()),
+                keeps=tuple(Counter(now[s][1] for s, c in held if s in now and c in now[s][0]).items()),
             )
         return self._filled[channel.id, fill]
 
@@ -296,10 +312,15 @@ class _Walk:
             must = must or stays
         for c in (*choices, *(() if must else (EMPTY,))):
             others = [x for x in made if x != EMPTY]
-            if c == EMPTY or all(self.space.together(c, x) for x in others):
+            if c == EMPTY or all(self._is_of_level(c, x) and self.space.together(c, x) for x in others):
                 fill = (*made, c)
                 if not self.search.even or self._in_order(channel, fill):
                     yield from self._products(channel, at + 1, fill)
+
+    def _is_of_level(self, a: int, b: int) -> bool:
+        """Whether modules of two classes may stand in one socket by their levels."""
+        levels = {self.space.classes[a].level, self.space.classes[b].level}
+        return len(levels - {NO_LEVEL}) < 2
 
     def _in_order(self, channel: Channel, fill: tuple[int, ...]) -> bool:
         """The last slot of a part of a channel beside the others: earlier sets larger, more ranks far, sets alike."""
@@ -337,7 +358,7 @@ class _Walk:
         )
 
     def fills(self) -> Iterator[list[tuple[int, ...]]]:
-        yield from self._next(0, [], {}, {}, [0] * len(self.space.classes))
+        yield from self._next(0, [], {}, {}, {}, [0] * len(self.space.classes))
 
     def _next(
         self,
@@ -345,9 +366,10 @@ class _Walk:
         made: list[tuple[int, ...]],
         sets: Mapping[tuple[int, int], int],
         level: Mapping[str, float],
+        rated: Mapping[str, int],
         counts: list[int],
     ) -> Iterator[list[tuple[int, ...]]]:
-        """The contents from channel `i` on, beside those `made`, which hold so many of each class."""
+        """The contents from channel `i` on, beside those `made`, which hold so many of each class, at these levels by socket."""
         if self.until():  # long ways may lead nowhere
             return
         if i == len(self.search.channels):
@@ -361,6 +383,9 @@ class _Walk:
             if least is not None and fill < least:
                 continue
             filled = self.search.filled(channel, fill)
+            its = rated.get(channel.socket, filled.level)
+            if its != filled.level and NO_LEVEL not in (its, filled.level):
+                continue
             if any(counts[c] + n > self.most[c] for c, n in filled.adds):
                 continue
             grown = self._joined(channel, fill, sets)
@@ -370,7 +395,7 @@ class _Walk:
             for c, n in filled.adds:
                 counts[c] += n
             made.append(fill)
-            yield from self._next(i + 1, made, grown, levels, counts)
+            yield from self._next(i + 1, made, grown, levels, {**rated, channel.socket: max(its, filled.level)}, counts)
             made.pop()
             for c, n in filled.adds:
                 counts[c] -= n

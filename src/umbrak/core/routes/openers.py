@@ -87,4 +87,4 @@ def _first_of_each_class(problem: Problem, space: Space, slot: str) -> list[Modu
         kinds = [k for k in space.classes[c].kinds if k.module and len(k.cost) > k.fitted + 1 and (free or k.listed)]
         cheapest = min(kinds, key=lambda k: (k.cost[k.fitted + 1], k.index), default=None)
         found += [cheapest.module] if cheapest else []
-    return [*found, *([None] if slot in problem.layout else [])]
+    return [*dict.fromkeys(found), *([None] if slot in problem.layout else [])]

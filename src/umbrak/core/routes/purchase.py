@@ -1,7 +1,9 @@
-"""Which kinds fill the slots of a class: every choice that no other beats.
+"""Which kinds fill the slots of a sort: every choice that no other beats.
 
-Within a class the rules about places see no difference, so a choice is a count of each kind. What remains different is
-money (kits, stock, what is there already), whom one has to believe, the rating, and how many modules may stay. Whether
+Within a sort the rules about places see no difference, so a choice is a count of each kind. What remains different is
+money (kits, stock, what is there already), whom one has to believe, the rating, and how many modules may stay. Where
+sockets run at rates of their own, slots want so many modules of each level at least: a choice tells how many of its
+modules are rated for each. Whether
 makers or kits are mixed is a matter of the whole machine: a **policy** settles it beforehand, by saying which kinds may
 be used at all and what believing in the mixture costs.
 """
@@ -9,7 +11,7 @@ be used at all and what believing in the mixture costs.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from math import inf, log
 
@@ -17,14 +19,17 @@ from umbrak.core.evidence.doubts import mixture_doubt, part_doubt
 from umbrak.core.evidence.table import DoubtKind
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
-from umbrak.core.routes.space import KindClass, Space
+from umbrak.core.routes.space import Sort, Space
 from umbrak.core.routes.untold import Untold
 from umbrak.core.routes.weighing import Scales
+
+#: Level of a kind among those of its sort, and whether what is taken of it was pulled.
+_Origin = tuple[int, bool | None]
 
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """So many of each kind for the slots of one class."""
+    """So many of each kind for the slots of one sort."""
 
     #: In mills.
     cost: int
@@ -34,8 +39,10 @@ class Choice:
     rated: float
     #: Modules that were pulled: they fail early more often than new ones.
     pulled: int
-    #: Per fitted kind of the class: how many of it.
+    #: Per fitted kind of the sort: how many of it.
     fitted: tuple[int, ...]
+    #: For each level of the sort above its lowest: how many modules are rated for it.
+    above: tuple[int, ...]
     #: Kind's index -> count.
     takes: tuple[tuple[int, int], ...]
 
@@ -43,7 +50,7 @@ class Choice:
         """At least as good in every respect. More of what is fitted is better: more may stay where they are."""
         if self.cost > other.cost or self.fine < other.fine or self.rated < other.rated or self.pulled > other.pulled:
             return False
-        return self.fitted == other.fitted or all(a >= b for a, b in zip(self.fitted, other.fitted, strict=True))
+        return _covers(self.fitted, other.fitted) and _covers(self.above, other.above)
 
 
 @dataclass(frozen=True)
@@ -106,7 +113,7 @@ class Shop:
 
     def _of_makers(self) -> tuple[Policy, ...]:
         """That only what is fitted stays; then every way to keep to one maker or part, and the mixtures."""
-        kinds = [k for c in self.space.classes for k in c.kinds]
+        kinds = [k for s in self.space.sorts for k in s.kinds]
         wanted = self.problem.wishes
         usable = [k for k in kinds if wanted.third_party or k.listed or k.slots]
         found = [Policy(frozenset(k.index for k in kinds if k.slots), 0.0, fitted_only=True)]
@@ -155,8 +162,8 @@ class Shop:
             return None
         return m.part, m.revision or ""
 
-    def choices(self, policy: Policy, of: KindClass, wanted: frozenset[int]) -> Mapping[int, list[Choice]]:
-        """Count -> the choices for so many slots of a class, for the counts wanted."""
+    def choices(self, policy: Policy, of: Sort, wanted: frozenset[int]) -> Mapping[int, list[Choice]]:
+        """Count -> the choices for so many slots of a sort, for the counts wanted."""
         kinds = [k for k in of.kinds if k.index in policy.kinds]
         key = (frozenset(k.index for k in kinds), policy.fitted_only, of.index, wanted)
         if key not in self._choices:
@@ -164,10 +171,10 @@ class Shop:
         return self._choices[key]
 
     def _make(
-        self, of: KindClass, kinds: Sequence[Kind], fitted_only: bool, wanted: frozenset[int]
+        self, of: Sort, kinds: Sequence[Kind], fitted_only: bool, wanted: frozenset[int]
     ) -> dict[int, list[Choice]]:
         """All but one kind at a count where its price breaks, the last one takes what is left (see `Kind.breaks`): one of new
-        modules and one of pulled ones, since exchanging the one for the other is a trade.
+        modules and one of pulled ones, and one of each level, since exchanging the one for the other is a trade.
 
         Kind after kind, keeping for each count reached so far what nothing beats; only counts from which the kinds
         that follow can still reach one that is wanted.
@@ -176,7 +183,8 @@ class Shop:
             return {}
         most = max(wanted)
         places = {k.index: i for i, k in enumerate(k for k in of.kinds if k.slots)}
-        stock = [(k, n) for k in self._worth_having(kinds, most) if (n := self._supply(k, fitted_only, most))]
+        level = {k.index: its for k, its in zip(of.kinds, of.levels, strict=True)}
+        stock = [(k, n) for k in self._worth_having(kinds, most, level) if (n := self._supply(k, fitted_only, most))]
         # Of several fitted kinds each may give up as many as another needs.
         several = sum(1 for k, _ in stock if k.slots) > 1
         breaks = [sorted({n for n in k.breaks(several) if n < supply} | {supply}) for k, supply in stock]
@@ -185,13 +193,24 @@ class Shop:
         for each in reversed(breaks):
             useful.insert(0, useful[0] | {n - j for n in useful[0] for j in each if j <= n})
         rates = 2 if any(any(k.pulled[: n + 1]) for k, n in stock) else 1
-        #: (count, origins of which some kind has taken what was left: whether pulled) -> choices.
-        nothing = Choice(cost=0, fine=0.0, rated=inf, pulled=0, fitted=(0,) * len(places), takes=())
-        reached: dict[tuple[int, frozenset[bool | None]], list[Choice]] = {(0, frozenset()): [nothing]}
+        rates *= len({level[k.index] for k, _ in stock})
+        nothing = Choice(
+            cost=0,
+            fine=0.0,
+            rated=inf,
+            pulled=0,
+            fitted=(0,) * len(places),
+            above=(0,) * (len(of.classes) - 1),
+            takes=(),
+        )
+        #: (count, of what some kind has taken what was left: level, whether pulled) -> choices.
+        reached: dict[tuple[int, frozenset[_Origin]], list[Choice]] = {(0, frozenset()): [nothing]}
         for (kind, supply), at_breaks, goals in zip(stock, breaks, useful[1:], strict=True):
-            add = _adder(kind, self.of_kind(kind), places.get(kind.index))
-            grown: dict[tuple[int, frozenset[bool | None]], list[Choice]] = {}
-            between = {j: kind.is_pulled(j) for j in range(1, supply) if j not in at_breaks}
+            its = level[kind.index]
+            rated = _rated(kind) if self.space.one_rate else inf
+            add = _adder(kind, self.of_kind(kind), rated, places.get(kind.index), its)
+            grown: dict[tuple[int, frozenset[_Origin]], list[Choice]] = {}
+            between = {j: (its, kind.is_pulled(j)) for j in range(1, supply) if j not in at_breaks}
             for (n, left), choices in reached.items():
                 if self.over():
                     return {}
@@ -212,12 +231,13 @@ class Shop:
         no_more = fitted_only or not (self.problem.wishes.third_party or kind.listed)
         return min(kind.fitted if no_more else len(kind.cost) - 1, most)
 
-    def _worth_having(self, kinds: Sequence[Kind], most: int) -> list[Kind]:
+    def _worth_having(self, kinds: Sequence[Kind], most: int, level: Mapping[int, int]) -> list[Kind]:
         """Kinds that no other replaces at any count: one that can be had singly and without end, no dearer, no less
         sure and rated no lower."""
         kept: list[Kind] = []
         for k in sorted(kinds, key=lambda k: (not self.is_endless(k, most), k.cost[1] if len(k.cost) > 1 else inf)):
-            if len(k.cost) > 1 and not any(self._replaces(a, k) for a in kept if self.is_endless(a, most)):
+            endless = (a for a in kept if self.is_endless(a, most) and level[a.index] >= level[k.index])
+            if len(k.cost) > 1 and not any(self._replaces(a, k) for a in endless):
                 kept.append(k)
         return kept[::-1]  # endless ones last: few counts lead from them to a wanted one
 
@@ -230,7 +250,8 @@ class Shop:
             return False
         cheaper = all(n * a.cost[1] <= c for n, c in enumerate(b.cost))
         newer = all(n * a.pulled[1] <= p for n, p in enumerate(b.pulled))
-        return cheaper and newer and self.of_kind(a) >= self.of_kind(b) and _rated(a) >= _rated(b)
+        fast = not self.space.one_rate or _rated(a) >= _rated(b)
+        return cheaper and newer and fast and self.of_kind(a) >= self.of_kind(b)
 
 
 def _whose(kind: Kind) -> tuple[str | None, str | None] | None:
@@ -248,9 +269,18 @@ def _rated(kind: Kind) -> float:
     return rate if rate is not None else inf
 
 
-def _adder(kind: Kind, fine: float, place: int | None) -> Callable[[Choice, int], Choice]:
-    rated = _rated(kind)
+def _covers(some: Sequence[int], others: Sequence[int]) -> bool:
+    return some == others or all(a >= b for a, b in zip(some, others, strict=True))
 
+
+def for_levels(choices: Sequence[Choice], above: Sequence[int]) -> list[Choice]:
+    """Of choices those that have so many modules for each level above the lowest; what they have beyond is no matter."""
+    found: list[Choice] = []
+    _merge(found, (replace(c, above=()) for c in choices if _covers(c.above, above)))
+    return found
+
+
+def _adder(kind: Kind, fine: float, rated: float, place: int | None, level: int) -> Callable[[Choice, int], Choice]:
     def add(c: Choice, n: int) -> Choice:
         fitted = c.fitted if place is None else (*c.fitted[:place], min(n, kind.fitted), *c.fitted[place + 1 :])
         return Choice(
@@ -259,6 +289,7 @@ def _adder(kind: Kind, fine: float, place: int | None) -> Callable[[Choice, int]
             rated=min(c.rated, rated),
             pulled=c.pulled + kind.pulled[n],
             fitted=fitted,
+            above=tuple(m + n if i < level else m for i, m in enumerate(c.above)),
             takes=(*c.takes, (kind.index, n)),
         )
 

@@ -381,7 +381,8 @@ class _Search:
                 n = int(np.searchsorted(starts, i, "right")) - 1
                 part, at = rows.parts[n], i - int(starts[n])
                 key = self.take(part.table.layout(part.picks[at], part.taken[at]))
-                if part.merged[at] and key != tuple(keys[i].tolist()):
+                # It may be better than its row: another row of a higher level stands for it too.
+                if part.merged[at] and (key is None or any(a > b for a, b in zip(key, keys[i].tolist(), strict=True))):
                     self._merged_astray = True
                 done[g] += 1
                 open_[g] = done[g] < ends[g + 1] - ends[g]

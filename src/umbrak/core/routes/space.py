@@ -22,12 +22,24 @@ _GROWING = ("fit.", "power.rail", "kind.", "limit.", "speed.refused")
 EMPTY = -1
 
 
+#: Level of what has no place among the levels: it stands beside any.
+NO_LEVEL = -1
+
+
 @dataclass(frozen=True)
 class KindClass:
-    """Kinds that every rule of the sheet about places sees alike."""
+    """Kinds that every rule of the sheet about places sees alike. Where sockets run at rates of their own a class is of a level:
+    what is rated so or higher; what is rated higher is of the classes of lower levels too."""
 
     index: int
     kinds: tuple[Kind, ...]
+    #: Which `Sort` it is part of.
+    sort: int
+    level: int = NO_LEVEL
+    #: Whether some kind of it is rated just so, and not higher.
+    is_bound: bool = False
+    #: What sockets that hold it run at, at the most, by its rating. [MT/s]
+    rated: float = inf
 
     @property
     def module(self) -> Module | None:
@@ -40,6 +52,23 @@ class KindClass:
     @cached_property
     def most(self) -> int:
         """Modules of the class that can be had."""
+        return sum(len(k.cost) - 1 for k in self.kinds)
+
+
+@dataclass(frozen=True)
+class Sort:
+    """Kinds whose classes share them: every rule of the sheet about places sees them alike, but for how fast they are rated."""
+
+    index: int
+    kinds: tuple[Kind, ...]
+    #: Indices of its classes, that of the lowest level first.
+    classes: tuple[int, ...]
+    #: Of each kind, the highest of these classes that it is in (place among `classes`).
+    levels: tuple[int, ...]
+
+    @cached_property
+    def most(self) -> int:
+        """Modules of the sort that can be had."""
         return sum(len(k.cost) - 1 for k in self.kinds)
 
 
@@ -63,12 +92,11 @@ class Space:
         self.live = self._empty.live_sockets
         self.many_sockets = len(self.live) > 1
         self.one_rate = self.sheet.rate_alike == "machine" or not self.many_sockets
-        self.classes = self._classes(kinds)
-        self.class_of = {k.index: c for c in self.classes for k in c.kinds}
+        self.classes, self.sorts = self._classes(kinds)
         #: What a channel may not hold by itself, as far as it was looked at (`UnitSearch.stops`).
         self.stopped: dict[object, dict[tuple[int, ...], bool]] = {}
         #: Kinds that are fitted, by which kept modules are counted.
-        self.fitted = tuple(k for c in self.classes for k in c.kinds if k.slots)
+        self.fitted = tuple(k for s in self.sorts for k in s.kinds if k.slots)
 
     # -- classes --------------------------------------------------------------------------------------
 
@@ -93,7 +121,7 @@ class Space:
         seen |= {"height_mm"} if any(s.clearance != Clearance() for s in sheet.slots.values()) else set()
         return tuple(sorted(seen))
 
-    def _classes(self, kinds: Sequence[Kind]) -> tuple[KindClass, ...]:
+    def _classes(self, kinds: Sequence[Kind]) -> tuple[tuple[KindClass, ...], tuple[Sort, ...]]:
         groups: dict[object, list[Kind]] = {}
         for k in kinds:
             where = self._allowed(k)
@@ -105,16 +133,44 @@ class Space:
                 key = k.index  # which of the like slots keeps its module decides what has to be lifted
             else:
                 members = tuple(getattr(k.module, n) for n in self._seen)
-                key = (members, self._rating(k.module), where)
+                rating = self._rating(k.module)
+                key = (members, rating is None if self._levelled else rating, where)
             groups.setdefault(key, []).append(k)
-        return tuple(KindClass(i, tuple(g)) for i, g in enumerate(groups.values()))
+        levels = self._levels(kinds)
+        classes: list[KindClass] = []
+        sorts: list[Sort] = []
+        for group in groups.values():
+            its = [levels.get(k.index, NO_LEVEL) for k in group]
+            first = len(classes)
+            for level in range(max(its) + 1) if max(its) > NO_LEVEL else (NO_LEVEL,):
+                of = tuple(k for k, top in zip(group, its, strict=True) if top >= level)
+                rated = min([k.module.rate_mts for k in of if k.module and k.module.rate_mts], default=inf)
+                classes.append(KindClass(len(classes), of, len(sorts), level, level in its, rated))
+            tops = tuple(max(top, 0) for top in its)
+            sorts.append(Sort(len(sorts), tuple(group), tuple(range(first, len(classes))), tops))
+        return tuple(classes), tuple(sorts)
 
-    def _rating(self, module: Module) -> object:
-        """What of its rating decides how fast a socket is: down to what its processor has, and no more than its table reaches.
-        Where all sockets run alike only whether it is told."""
+    def _levels(self, kinds: Sequence[Kind]) -> Mapping[int, int]:
+        """Kind -> its place among all ratings, the lowest first; without those whose rating is no matter or not told."""
+        told = {k.index: r for k in kinds if k.module and (r := self._rating(k.module)) is not None}
+        order = sorted(set(told.values()))
+        return {k: order.index(r) for k, r in told.items()} if self._levelled else {}
+
+    @cached_property
+    def _levelled(self) -> bool:
+        """Whether kinds that differ in rating alone share their classes. Not where it matters which module stays in which slot: what
+        is rated higher may be wanted elsewhere."""
+        ways = self.sheet.slots and any((w := self.sheet.way_to(s)) and w.ends_warranty for s in self.sheet.slots)
+        return not (self.one_rate or self._behind or ways)
+
+    def _rating(self, module: Module) -> tuple[int, ...] | None:
+        """What of its rating decides how fast a socket is: down to what its processor has, and no more than its table reaches;
+        None where it is not told. Where all sockets run alike only whether it is told."""
         rate = module.rate_mts
-        if self.one_rate or rate is None:
-            return rate is None
+        if rate is None:
+            return None
+        if self.one_rate:
+            return ()
         processors = [p for s in self.live if isinstance(p := self._empty.processors[s], Processor)]
         return tuple(
             floor_rate(p, min([rate, *([max(r.rate_mts for r in p.rate_table)] if p.rate_table else [])]))
@@ -175,9 +231,10 @@ class Space:
         return found
 
     @cached_property
-    def now_class(self) -> Mapping[str, tuple[int, int]]:
-        """Slot -> (class, place of its kind among the fitted) of what it holds now."""
-        return {s: (self.class_of[k.index].index, i) for i, k in enumerate(self.fitted) for s in k.slots}
+    def now_class(self) -> Mapping[str, tuple[frozenset[int], int]]:
+        """Slot -> (classes, place of its kind among the fitted) of what it holds now."""
+        of = {k.index: frozenset(c.index for c in self.classes if k in c.kinds) for k in self.fitted}
+        return {s: (of[k.index], i) for i, k in enumerate(self.fitted) for s in k.slots}
 
     def together(self, i: int, j: int) -> bool:
         """Whether modules of two classes may live in one machine: some pair of slots holds both without a stop."""

@@ -3,6 +3,7 @@ than what its layout turns out to be."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import inf, log
@@ -19,8 +20,8 @@ from umbrak.core.routes.designs import UnitDesign
 from umbrak.core.routes.dominance import Rows, distinct_rows
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
-from umbrak.core.routes.purchase import Choice, Policy, Shop
-from umbrak.core.routes.space import EMPTY, KindClass, Space, Unit
+from umbrak.core.routes.purchase import Choice, Policy, Shop, for_levels
+from umbrak.core.routes.space import EMPTY, Sort, Space, Unit
 from umbrak.core.routes.weighing import SLACK, Scales
 
 
@@ -72,18 +73,42 @@ class RowList:
 
 
 class Sums:
-    """What designs come to by columns, and the counts of each class that those of all units together may come to."""
+    """What designs come to by columns, and the counts of each sort that those of all units together may come to."""
 
     def __init__(self, space: Space, designs: Sequence[Sequence[UnitDesign]]) -> None:
         arrays = {id(ds): arrays_of(space, ds) for ds in designs}
         self.arrays = [arrays[id(ds)] for ds in designs]
-        self.wanted = [self._wanted(c) for c in space.classes]
+        self.wanted = [self._wanted(s) for s in space.sorts]
 
-    def _wanted(self, of: KindClass) -> frozenset[int]:
+    def _wanted(self, of: Sort) -> frozenset[int]:
         sums = {0}
         for a in self.arrays:
-            sums = {n + m for n in sums for m in np.unique(a.counts[:, of.index]).tolist()}
+            here = np.unique(a.counts[:, list(of.classes)].sum(axis=1)).tolist()
+            sums = {n + m for n in sums for m in here}
         return frozenset(n for n in sums if 0 < n <= of.most)
+
+
+class ChoicesOf:
+    """The choices of a sort by what its slots want: how many of them are of each of its levels."""
+
+    def __init__(self, sort: Sort, by_count: Mapping[int, Sequence[Choice]]) -> None:
+        self.sort, self._by_count = sort, by_count
+        self._choices: dict[tuple[int, ...], Sequence[Choice]] = {}
+        self._ideal: dict[tuple[int, ...], Sequence[Choice]] = {}
+
+    def choices(self, asked: tuple[int, ...]) -> Sequence[Choice]:
+        if asked not in self._choices:
+            above = tuple(sum(asked[i:]) for i in range(1, len(asked)))
+            some = self._by_count.get(sum(asked), ())
+            self._choices[asked] = for_levels(some, above) if above else some
+        return self._choices[asked]
+
+    def ideal(self, asked: tuple[int, ...]) -> Sequence[Choice]:
+        """One that is no worse than any of them in any respect, where there are any."""
+        if asked not in self._ideal:
+            some = self.choices(asked)
+            self._ideal[asked] = [_at_best(some)] if some else ()
+        return self._ideal[asked]
 
 
 class Table:
@@ -100,15 +125,13 @@ class Table:
         self.search, self.units, self.designs, self.policy = search, units, designs, policy
         self.problem, self.space = search.problem, search.space
         self.arrays = sums.arrays
-        #: Class -> count -> choices.
-        self.choices = [search.shop.choices(policy, c, sums.wanted[c.index]) for c in self.space.classes]
-        #: The same with one ideal choice for each count.
-        self.ideal = [{n: [_at_best(some)] for n, some in each.items() if some} for each in self.choices]
+        #: Sort -> choices.
+        self.choices = [ChoicesOf(s, search.shop.choices(policy, s, sums.wanted[s.index])) for s in self.space.sorts]
 
     def may(self, combined: Combined) -> NDArray[np.bool_]:
         """Whether combinations could be what nothing weighed beats, were there an ideal choice for every count."""
         found = np.zeros(len(combined.picks), bool)
-        row, keys, cost, fits, _ = self._rows(combined, self.ideal)
+        row, keys, cost, fits, _ = self._rows(combined, ideal=True)
         found[row[self._open(keys, cost, fits)]] = True
         return found
 
@@ -121,7 +144,7 @@ class Table:
     def add(self, combined: Combined, into: RowList) -> None:
         """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
         something weighed beats."""
-        row, keys, cost, fits, taken = self._rows(combined, self.choices)
+        row, keys, cost, fits, taken = self._rows(combined, ideal=False)
         keep = self._open(keys, cost, fits)
         into.append(
             Part(
@@ -135,23 +158,25 @@ class Table:
         )
 
     def _rows(
-        self, combined: Combined, of: Sequence[Mapping[int, Sequence[Choice]]]
+        self, combined: Combined, ideal: bool
     ) -> tuple[Rows, Rows, NDArray[np.float64], NDArray[np.bool_], NDArray[np.int16]]:
-        """Of every combination with every choice: which combination, its key and its cost at best, whether it may meet the wishes, the
-        choice of each class."""
+        """Of every combination with every choice, or one ideal choice: which combination, its key and its cost at best, whether it may
+        meet the wishes, the choice of each sort."""
         space, total = self.space, combined.sums
         n_rows = len(combined.picks)
-        taken = np.full((n_rows, len(space.classes)), -1, np.int16)
+        taken = np.full((n_rows, len(space.sorts)), -1, np.int16)
         cost, fine, pulled = np.zeros(n_rows), np.zeros(n_rows), np.zeros(n_rows)
         rated = np.full(n_rows, inf)
         fitted = np.zeros((n_rows, len(space.fitted)), np.int64)
         row = np.arange(n_rows)
         place = 0
-        for c, choices in zip(space.classes, of, strict=True):
-            here = sum(1 for k in c.kinds if k.slots)
-            lists = Lists(choices, here, int(total.counts[:, c.index].max(initial=0)))
-            n = total.counts[row, c.index]
-            if n.any():
+        for of in self.choices:
+            here = sum(1 for k in of.sort.kinds if k.slots)
+            asked, which = _wants(total.counts[:, list(of.sort.classes)])
+            of_each = [of.ideal(a) if ideal else of.choices(a) for a in map(tuple, asked.tolist())]
+            lists = Lists(of_each, asked.sum(axis=1) == 0, here)
+            n = which[row]
+            if asked.any():
                 row_of, choice = lists.expand(n)
                 row, cost, fine, rated, pulled = row[row_of], cost[row_of], fine[row_of], rated[row_of], pulled[row_of]
                 fitted, taken = fitted[row_of], taken[row_of]
@@ -161,7 +186,7 @@ class Table:
                 pulled[some] += lists.pulled[choice[some]]
                 rated[some] = np.minimum(rated[some], lists.rated[choice[some]])
                 fitted[some, place : place + here] = lists.fitted[choice[some]]
-                taken[:, c.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
+                taken[:, of.sort.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
             place += here
         self.search.rows += len(row)
         keys, fits = self._keys(total, row, cost, fine, rated, pulled, fitted)
@@ -236,41 +261,60 @@ class Table:
 
     def layout(self, picks: Rows, taken: Rows) -> Layout:
         """The layout that a row stands for: kinds in the slots of their classes, fitted ones where they are."""
-        space = self.space
         classes: dict[str, int] = {}
         for unit, designs, pick in zip(self.units, self.designs, picks, strict=True):
             classes |= {s: c for s, c in zip(unit.slots, designs[pick].classes, strict=True) if c != EMPTY}
         slots: dict[str, Occupant] = {}
-        for c, choices in zip(space.classes, self.choices, strict=True):
-            here = [s for s in self.problem.sheet.slots if classes.get(s) == c.index]
+        for of in self.choices:
+            level = {c: i for i, c in enumerate(of.sort.classes)}
+            here = {s: level[c] for s in self.problem.sheet.slots if (c := classes.get(s, EMPTY)) in level}
             if here:
-                slots |= self._deal(c, here, choices[len(here)][taken[c.index]])
+                counts = Counter(here.values())
+                choice = of.choices(tuple(counts[i] for i in level.values()))[taken[of.sort.index]]
+                slots |= self._deal(of.sort, here, choice)
         return Layout(slots)
 
-    def _deal(self, of: KindClass, slots: Sequence[str], choice: Choice) -> Mapping[str, Occupant]:
-        """Modules of the kinds chosen into the slots of a class; those that can stay do, where opening ends the
-        warranty before elsewhere."""
+    def _deal(self, of: Sort, slots: Mapping[str, int], choice: Choice) -> Mapping[str, Occupant]:
+        """Modules of the kinds chosen into the slots of a sort, each of a level of the sort; those that can stay do, where opening
+        ends the warranty before elsewhere."""
         now, sheet = self.problem.layout, self.problem.sheet
         left = {k.index: n for k, n in ((k, dict(choice.takes).get(k.index, 0)) for k in of.kinds)}
+        its = {k.index: level for k, level in zip(of.kinds, of.levels, strict=True)}
+        #: Level -> modules rated for it beyond what the slots of it and of higher ones want.
+        over = [
+            sum(n for k, n in left.items() if its[k] >= i) - sum(level >= i for level in slots.values())
+            for i in range(len(of.classes))
+        ]
         dealt: dict[str, Occupant] = {}
         by_slot = {s: k for k in of.kinds for s in k.slots}
 
-        def dear(slot: str) -> bool:
+        def order(slot: str) -> tuple[int, int, bool]:
+            # What uses up least of what is rated higher than it need be.
             way = sheet.way_to(slot)
-            return not (way and way.ends_warranty)
+            return its[by_slot[slot].index], -slots[slot], not (way and way.ends_warranty)
 
-        for slot in sorted((s for s in slots if s in by_slot), key=dear):
+        for slot in sorted((s for s in slots if s in by_slot and its[by_slot[s].index] >= slots[s]), key=order):
             kind = by_slot[slot]
-            if left[kind.index]:
+            wasted = range(slots[slot] + 1, its[kind.index] + 1)
+            if left[kind.index] and all(over[i] for i in wasted):
                 dealt[slot] = now[slot]
                 left[kind.index] -= 1
+                for i in wasted:
+                    over[i] -= 1
         spare = {k.index: [now[s] for s in k.slots if s not in dealt] for k in of.kinds}
-        rest = [s for s in slots if s not in dealt]
-        for kind in of.kinds:
+        rest = sorted((s for s in slots if s not in dealt), key=lambda s: -slots[s])
+        for kind in sorted(of.kinds, key=lambda k: -its[k.index]):
             for _ in range(left[kind.index]):
                 fresh: Occupant = alike(kind.module) if kind.module else UNKNOWN
                 dealt[rest.pop(0)] = spare[kind.index].pop(0) if spare[kind.index] else fresh
         return dealt
+
+
+def _wants(counts: Rows) -> tuple[Rows, Rows]:
+    """(what rows may want of the classes of a sort, which of them each row wants)."""
+    if counts.shape[1] > 1:
+        return distinct_rows(counts)
+    return np.arange(int(counts.max(initial=0)) + 1)[:, None], counts[:, 0]
 
 
 def _at_best(choices: Sequence[Choice]) -> Choice:
@@ -281,5 +325,6 @@ def _at_best(choices: Sequence[Choice]) -> Choice:
         rated=max(c.rated for c in choices),
         pulled=min(c.pulled for c in choices),
         fitted=tuple(map(max, *(c.fitted for c in choices))) if len(choices) > 1 else choices[0].fitted,
+        above=(),
         takes=(),
     )

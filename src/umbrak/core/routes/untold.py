@@ -50,7 +50,7 @@ class Untold:
         #: What ran together elsewhere may have settled any of it: then nothing is sure to be doubted.
         self.settled = any(t.held.facts for t in problem.trials)
         self.ctx = question(problem.sheet, problem.machine, problem.layout, problem.statements, problem.layout)
-        self.kinds = [k for c in space.classes for k in c.kinds]
+        self.kinds = [k for s in space.sorts for k in s.kinds]
 
     def at_best(
         self, totals: NDArray[np.float64], filled: NDArray[np.int64], as_ran: NDArray[np.bool_]
