@@ -11,7 +11,7 @@ be used at all and what believing in the mixture costs.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from math import inf, log
 
@@ -46,11 +46,11 @@ class Choice:
     #: Kind's index -> count.
     takes: tuple[tuple[int, int], ...]
 
-    def beats(self, other: Choice) -> bool:
-        """At least as good in every respect. More of what is fitted is better: more may stay where they are."""
+    def beats(self, other: Choice, above: bool = True) -> bool:
+        """At least as good in every respect, or in all but `above`. More of what is fitted is better: more may stay where they are."""
         if self.cost > other.cost or self.fine < other.fine or self.rated < other.rated or self.pulled > other.pulled:
             return False
-        return _covers(self.fitted, other.fitted) and _covers(self.above, other.above)
+        return _covers(self.fitted, other.fitted) and (not above or _covers(self.above, other.above))
 
 
 @dataclass(frozen=True)
@@ -273,10 +273,12 @@ def _covers(some: Sequence[int], others: Sequence[int]) -> bool:
     return some == others or all(a >= b for a, b in zip(some, others, strict=True))
 
 
-def for_levels(choices: Sequence[Choice], above: Sequence[int]) -> list[Choice]:
-    """Of choices those that have so many modules for each level above the lowest; what they have beyond is no matter."""
+def for_levels(of: Sort, choices: Sequence[Choice], above: Sequence[int]) -> list[Choice]:
+    """Of choices those that have so many modules for each level above the lowest. What they have beyond is no matter, unless some are
+    fitted: what is rated higher than its slot wants may stay there if others serve where it is wanted."""
     found: list[Choice] = []
-    _merge(found, (replace(c, above=()) for c in choices if _covers(c.above, above)))
+    may_stay = any(k.slots and level for k, level in zip(of.kinds, of.levels, strict=True))
+    _merge(found, (c for c in choices if _covers(c.above, above)), above=may_stay)
     return found
 
 
@@ -296,12 +298,12 @@ def _adder(kind: Kind, fine: float, rated: float, place: int | None, level: int)
     return add
 
 
-def _merge(into: list[Choice], new: Iterable[Choice]) -> None:
+def _merge(into: list[Choice], new: Iterable[Choice], above: bool = True) -> None:
     """Add choices, dropping those that another beats."""
     for c in new:
         for x in into:
-            if x.beats(c):
+            if x.beats(c, above):
                 break
         else:
-            into[:] = [x for x in into if not c.beats(x)]
+            into[:] = [x for x in into if not c.beats(x, above)]
             into.append(c)

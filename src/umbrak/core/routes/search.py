@@ -243,13 +243,14 @@ class _Search:
         if not parts:
             return
         combined, rows = Combined.all_of(parts), RowList()
+        holds = combined.sums.counts > 0
         for policy in self.shop.policies:
             if self._over():
                 break
             table = Table(self, units, designs, policy, sums)
             usable = np.zeros(len(self.space.classes), bool)
             usable[[c.index for c in self.space.classes if any(k.index in policy.kinds for k in c.kinds)]] = True
-            here = combined.only(np.flatnonzero(~(combined.sums.counts[:, ~usable] > 0).any(axis=1)))
+            here = combined.only(np.flatnonzero(~holds[:, ~usable].any(axis=1)))
             for part in here.in_parts(np.ones(int(here.shared.max(initial=0)) + 1, np.int64)):
                 if self._over():
                     break

@@ -24,6 +24,9 @@ from umbrak.core.routes.purchase import Choice, Policy, Shop, for_levels
 from umbrak.core.routes.space import EMPTY, Sort, Space, Unit
 from umbrak.core.routes.weighing import SLACK, Scales
 
+#: Ways to want something of a sort that are told apart by a table of all of them.
+_MOST_WANTS = 100_000
+
 
 class Against(Protocol):
     """What rows are laid against: the problem, and what was weighed so far."""
@@ -100,7 +103,7 @@ class ChoicesOf:
         if asked not in self._choices:
             above = tuple(sum(asked[i:]) for i in range(1, len(asked)))
             some = self._by_count.get(sum(asked), ())
-            self._choices[asked] = for_levels(some, above) if above else some
+            self._choices[asked] = for_levels(self.sort, some, above) if above else some
         return self._choices[asked]
 
     def ideal(self, asked: tuple[int, ...]) -> Sequence[Choice]:
@@ -312,9 +315,12 @@ class Table:
 
 def _wants(counts: Rows) -> tuple[Rows, Rows]:
     """(what rows may want of the classes of a sort, which of them each row wants)."""
-    if counts.shape[1] > 1:
+    most = counts.max(axis=0, initial=0) + 1
+    if most.prod(dtype=np.float64) > _MOST_WANTS:
         return distinct_rows(counts)
-    return np.arange(int(counts.max(initial=0)) + 1)[:, None], counts[:, 0]
+    asked = np.ravel_multi_index(tuple(counts.T), tuple(most.tolist()))
+    there = np.bincount(asked) > 0
+    return np.column_stack(np.unravel_index(np.flatnonzero(there), tuple(most.tolist()))), (np.cumsum(there) - 1)[asked]
 
 
 def _at_best(choices: Sequence[Choice]) -> Choice:
