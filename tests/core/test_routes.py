@@ -32,7 +32,12 @@ FOUR, EIGHT = "4GB 2Rx8 PC3L-12800U", "8GB 2Rx8 PC3L-12800U"
 
 
 #: Seeds beyond the sample that went astray once.
-MET = {"makers not told": (203,), "facts not told": (25,), "sheets that hardly tell": (222, 413, 431, 435, 472)}
+MET = {
+    "sockets at rates of their own": (65,),
+    "makers not told": (203,),
+    "facts not told": (25,),
+    "sheets that hardly tell": (222, 413, 431, 435, 472),
+}
 
 
 def keys(found: Found, p: Problem) -> set[tuple[int, ...]]:

@@ -4,6 +4,10 @@
     classes    kinds that every rule of this sheet sees alike  16 GB 2R, 32 GB 2R
     design     a class or nothing for every slot               A1 32 GB, A2 16 GB; B1 32 GB, B2 16 GB; ...
 
+Where sockets run at rates of their own, classes are of levels (`space.KindClass`), and a socket's are all of one: that of the
+lowest rated module in it. What is rated higher serves there as well, so it is no class of its own, as it would be if each
+rating were one: which of them it is, is a matter of what is bought.
+
 Channels that are alike (same slots, same limits, same place in the population order, holding the same now) may change
 places without any measure changing, so a design lists their contents in one order only; sockets that are alike too.
 Where even layouts are asked for, the slots of a count are those that the order gives to it, a set is alike in what it

@@ -2,10 +2,11 @@
 
 Within a sort the rules about places see no difference, so a choice is a count of each kind. What remains different is
 money (kits, stock, what is there already), whom one has to believe, the rating, and how many modules may stay. Where
-sockets run at rates of their own, slots want so many modules of each level at least: a choice tells how many of its
-modules are rated for each. Whether
-makers or kits are mixed is a matter of the whole machine: a **policy** settles it beforehand, by saying which kinds may
-be used at all and what believing in the mixture costs.
+sockets run at rates of their own, their slots want so many modules of each level at least: a choice tells how many of its
+modules are rated for each.
+
+Whether makers or kits are mixed is a matter of the whole machine: a **policy** settles it beforehand, by saying which kinds
+may be used at all and what believing in the mixture costs.
 """
 
 from __future__ import annotations

@@ -316,6 +316,8 @@ class Table:
 def _wants(counts: Rows) -> tuple[Rows, Rows]:
     """(what rows may want of the classes of a sort, which of them each row wants)."""
     most = counts.max(axis=0, initial=0) + 1
+    if len(most) == 1:
+        return np.arange(most[0])[:, None], counts[:, 0]
     if most.prod(dtype=np.float64) > _MOST_WANTS:
         return distinct_rows(counts)
     asked = np.ravel_multi_index(tuple(counts.T), tuple(most.tolist()))
