@@ -145,7 +145,11 @@ class Space:
             for level in range(max(its) + 1) if max(its) > NO_LEVEL else (NO_LEVEL,):
                 of = tuple(k for k, top in zip(group, its, strict=True) if top >= level)
                 rated = min([k.module.rate_mts for k in of if k.module and k.module.rate_mts], default=inf)
-                classes.append(KindClass(len(classes), of, len(sorts), level, level in its, rated))
+                classes.append(
+                    KindClass(
+                        index=len(classes), kinds=of, sort=len(sorts), level=level, is_bound=level in its, rated=rated
+                    )
+                )
             tops = tuple(max(top, 0) for top in its)
             sorts.append(Sort(len(sorts), tuple(group), tuple(range(first, len(classes))), tops))
         return tuple(classes), tuple(sorts)
