@@ -50,12 +50,15 @@ onBeforeUnmount(() => {
     <div class="frame" :class="{ framed }">
       <ContactEdge v-if="framed" />
       <main>
-        <div v-if="health.trouble && !route.meta.bare" class="trouble" role="alert">
-          <strong>{{ health.trouble }}</strong> Nothing that was saved is lost. Trying again by itself.
-        </div>
-        <UnsentNote v-if="framed" />
         <WalkStrip v-if="framed && walk.at >= 0" />
         <router-view />
+        <!-- at the foot: it comes and goes by itself, and nothing must move from under a press -->
+        <div class="told">
+          <UnsentNote v-if="framed" />
+          <div v-if="health.trouble && !route.meta.bare" class="trouble" role="alert">
+            <strong>{{ health.trouble }}</strong> Nothing that was saved is lost. Trying again by itself.
+          </div>
+        </div>
       </main>
     </div>
     <KeysDialog v-if="helped" />
@@ -75,8 +78,13 @@ main {
   min-width: 0;
   min-height: 100vh;
 }
+.told {
+  position: sticky;
+  bottom: 0;
+  z-index: 5;
+}
 .trouble {
-  padding: 8px 20px;
+  padding: 8px 20px 8px 40px;
   background: var(--stop);
   color: var(--sheet);
 }
@@ -84,6 +92,12 @@ main {
   .framed {
     grid-template-columns: minmax(0, 1fr);
     padding-bottom: 62px;
+  }
+  .told {
+    bottom: 62px;
+  }
+  .trouble {
+    padding: 8px 14px;
   }
 }
 </style>

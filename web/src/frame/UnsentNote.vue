@@ -33,8 +33,10 @@ async function again(u: Unsent): Promise<void> {
 <style scoped>
 .unsent {
   padding: 6px 20px 6px 40px;
-  border-bottom: 1px solid var(--rule);
+  border-top: 1px solid var(--rule);
   background: var(--lit);
+  max-height: 40vh;
+  overflow-y: auto;
 }
 p {
   margin: 2px 0;
@@ -52,5 +54,10 @@ ul {
 }
 summary {
   cursor: pointer;
+}
+@media (max-width: 700px) {
+  .unsent {
+    padding-left: 14px;
+  }
 }
 </style>

@@ -99,7 +99,7 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
       {{ here === undefined ? 'empty' : here === 'unknown' ? 'not known' : moduleWords(here) }}<template v-if="failed">, failed</template>
       <span v-if="about" class="faded">; {{ about }}</span>
     </p>
-    <p v-if="source" class="faded small">by {{ KINDS[source.kind] ?? source.kind }}, {{ moment(source.at, machine.zone) }}</p>
+    <p v-if="source" class="faded small">{{ KINDS[source.kind] ?? source.kind }}, {{ moment(source.at, machine.zone) }}</p>
     <div v-if="dispute" class="dispute" role="group" aria-label="Disputed">
       <p class="small">
         <strong>Disputed:</strong> {{ KINDS[dispute.kind] ?? dispute.kind }} of {{ moment(dispute.at, machine.zone) }} says {{ occupantWords(dispute.says) }}.
@@ -117,9 +117,7 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
       <p v-for="a in ofPart.against" :key="a" class="small wrong">{{ a }}</p>
     </div>
     <LabelEntry hint="Press Enter: this is what the slot holds." @place="send({ [slot_.id]: $event })" @unread="send({ [slot_.id]: $event })" />
-    <p v-for="u in waiting" :key="u.number" class="waits small" role="status">Kept here, and sent when there is a connection: {{ u.words }}</p>
     <label class="small">or its SPD <input type="file" :aria-label="`SPD of the module in ${slot_.printed}`" @change="readSpd" /></label>
-    <p v-if="told" class="small" role="status">{{ told }}</p>
     <div class="doing">
       <button v-if="here !== 'unknown' && !dispute" type="button" class="quiet-link" @click="send({ [slot_.id]: here ?? null })">Looked: it is so</button>
       <button type="button" class="quiet-link" :disabled="here === undefined" @click="send({ [slot_.id]: null }, others())">It is empty</button>
@@ -128,6 +126,9 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
         {{ failed ? 'It works after all' : 'It has failed' }}
       </button>
     </div>
+    <!-- what comes and goes by itself stands below what is pressed -->
+    <p v-if="told" class="small" role="status">{{ told }}</p>
+    <p v-for="u in waiting" :key="u.number" class="waits small" role="status">Kept here, and sent when there is a connection: {{ u.words }}</p>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
   </div>
 </template>
