@@ -126,7 +126,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
           <LimitPart :making="making" />
         </template>
         <AskPart title="Whose it is" :done="progress(...ABOUT.filter((f) => f.atFirst).map((f) => !!said.about[f.name]))" note="can wait">
-          <div class="about fields"><AboutFields v-model="said.about" :faults="faults" first /></div>
+          <div class="about fields"><AboutFields v-model="said.about" :faults="faults" first :reported="{ serial: reading?.system?.serial ?? '' }" /></div>
         </AskPart>
       </div>
       <div class="right">

@@ -16,6 +16,8 @@ const box = ref<HTMLElement>()
 const width = useWidth(box, 300)
 const HEIGHT = 340
 const LEFT = 54
+/** Room for the mark of what costs nothing beside the figures of the axis. */
+const MARK = 24
 const right = computed(() => width.value - 14)
 const TOP = 16
 const BOTTOM = HEIGHT - 40
@@ -28,7 +30,7 @@ const unknown = computed(() => props.routes.filter((r) => !known(r)).length)
 const here = computed(() => (by.value === 'usable' ? props.now.usable : props.now.gbs))
 /** Without prices: how many modules are handled. */
 const across = (r: Route) => (props.priced ? Number(r.cost) : r.touches)
-const x = computed(() => (props.priced ? moneyScale : scaleOf)([...props.routes.map(across), (props.priced && props.budget) || 0], LEFT, right.value - 30))
+const x = computed(() => (props.priced ? moneyScale : scaleOf)([...props.routes.map(across), (props.priced && props.budget) || 0], LEFT + MARK, right.value - 30))
 const y = computed(() => {
   const values = [...props.routes.filter(known).map(valueOf), here.value, ...(by.value === 'usable' && props.need ? [props.need] : [])]
   return by.value === 'usable' ? doublingScale(values, BOTTOM - 6, TOP + 6) : scaleOf(values, BOTTOM, TOP + 6)
@@ -159,7 +161,8 @@ text {
   font-weight: 600;
   paint-order: stroke;
   stroke: var(--sheet);
-  stroke-width: 3px;
+  stroke-width: 5px;
+  stroke-linejoin: round;
 }
 .mark path {
   stroke: var(--sheet);
