@@ -197,7 +197,16 @@ def hardly_told_problem(seed: int) -> Problem:
     return replace(p, trials=p.trials if r.random() < 0.3 else ())
 
 
-_MAY_BE_UNTOLD = ("population", "limits", "never_together", "accepts", "package_ranks_per_channel", "faster_modules")
+_MAY_BE_UNTOLD = (
+    "population",
+    "limits",
+    "never_together",
+    "accepts",
+    "package_ranks_per_channel",
+    "faster_modules",
+    "rate_table",
+    "rates_mts",
+)
 
 
 #: Families of problems that are small enough for every layout to be enumerated.

@@ -297,6 +297,27 @@ def test_one_sockets_unknown_rate_leaves_the_others_untold_where_they_run_alike(
     assert [s.data_rate_mts for s in apart.sockets] == [2666, None]
 
 
+@pytest.mark.parametrize(
+    ("ran", "comes", "could_be"),
+    [
+        ({}, "16GB 1Rx4 PC4-2400T-RC1", "stop"),
+        ({"P1.A1": R16}, "16GB 1Rx4 PC4-2400T-RC1", "slow"),
+        ({"P1.A1": R16}, "32GB 2Rx4 PC4-2666V-RB2", "slow"),
+        ({"P1.A1": R16}, "16GB 1Rx4 PC4-3200AA-RC2", "stop"),
+        ({"P1.A1": R16}, "16GB 1Rx4 DDR4 RDIMM", "stop"),
+        ({"P2.A1": R16}, "16GB 1Rx4 PC4-2400T-RC1", "stop"),  # it ran with another processor
+    ],
+)
+def test_a_processor_refuses_nothing_that_is_rated_no_higher_than_what_ran(
+    ran: dict[str, str], comes: str, could_be: str
+) -> None:
+    untold = {"rates_mts": None, "rate_table": None, "faster_modules": None, "refuses_above_mts": None}
+    sheet = merged(TWIN, {"processors": {"p": untold, "q": untold}})
+    slots = {**ran, "P1.B1": comes}
+    e = judge(sheet, slots, Machine({"P1": "p", "P2": "q"}), before=ran)
+    assert max(f.could_be.value for f in e.findings if f.code == "speed.untold" and f.could_be) == could_be
+
+
 def test_what_makes_no_difference_is_not_asked() -> None:
     """Two processors that run it alike; a size that bounds how dense its dies can be."""
     slow = "16GB 1Rx4 PC4-2400T-RC1"

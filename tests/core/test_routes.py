@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 from tests.core.routes_cases import FAMILIES, astray, enumerate_frontier, random_problem
-from tests.core.sheets import SMALL, layout, merged
+from tests.core.sheets import SMALL, TWIN, layout, merged
 from tests.core.slot_milp import optimum, server_problem
 from umbrak.core.evidence.table import Table
 from umbrak.core.memory.label import decode_label
@@ -371,6 +371,19 @@ def test_of_a_board_of_which_little_is_told_there_is_something_to_show_at_once()
     found = search(p, seconds=1e6, stopped=lambda: next(asked) > 60)
     assert found.routes and not found.proved
     assert all(w.measures.usable_gib >= 48 for w in found.routes)
+
+
+@pytest.mark.parametrize("told", [{}, {"rates_mts": None, "rate_table": None, "faster_modules": None}])
+def test_of_a_board_of_which_little_is_told_little_is_weighed(told: dict[str, Any]) -> None:
+    """Registered and unbuffered modules are offered, each socket is designed by itself, and nobody tells what its processor runs:
+    what no machine takes together, and what is doubted of all alike, is known before anything is weighed (274 and 455 once)."""
+    one = {s: {"processors": ["p"]} for s in ("P1", "P2")}
+    over = {"memory": {"accepts": None}, "processors": {"q": None, "p": told}, "sockets": one}
+    labels = {"16GB 1Rx4 PC4-2666V-RC2": 40, "32GB 2Rx4 PC4-2666V-RB2": 70, "16GB 2Rx8 PC4-2666V-UB0": 30, "8GB 1Rx8 PC4-2666V-UA0": 18}  # fmt: skip
+    candidates = tuple(offer(f"N{i}", label, price) for i, (label, price) in enumerate(labels.items()))
+    p = Problem(sheet_from_data(merged(TWIN, over)), Machine({"P1": "p", "P2": "p"}), Layout(), candidates, Wishes(usable_gib=64, less_bandwidth=True), today=date(2026, 3, 1))  # fmt: skip
+    found = search(p)
+    assert found.proved and found.weighed <= 2 * len(found.routes)
 
 
 def test_sets_that_must_be_of_one_part_have_routes_before_anybody_names_a_part() -> None:

@@ -17,6 +17,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import islice
 from math import inf
 from time import monotonic
@@ -332,7 +333,7 @@ class _Search:
             alike = [j for j in range(i) if table.units[j].alike == table.units[i].alike]
             grown = []
             for part in so_far.in_parts(option.lengths):
-                joined = part.times(option)
+                joined = self._may_live(part.times(option))
                 # Of combinations of more units those that stand for others may be in any order.
                 if alike and (not merging or i == 1):
                     joined = joined.only(joined.picks[:, alike[-1]] <= joined.picks[:, i])
@@ -348,6 +349,19 @@ class _Search:
                 so_far = so_far.merged() if merging and len(grown) > 1 else so_far
         if len(options) == 1:
             yield from so_far.in_parts(np.ones(len(ids), np.int64))
+
+    def _may_live(self, combined: Combined) -> Combined:
+        """Those without classes that may not live in one machine: units are designed each by itself."""
+        if not self._apart.any():
+            return combined
+        holds = combined.sums.counts > 0
+        return combined.only(np.flatnonzero(~(holds & (holds @ self._apart)).any(axis=1)))
+
+    @cached_property
+    def _apart(self) -> NDArray[np.bool_]:
+        """Whether modules of two classes may not live in one machine."""
+        n = range(len(self.space.classes))
+        return np.array([[not self.space.together(i, j) for j in n] for i in n], bool).reshape(len(n), len(n))
 
     # -- weighing -------------------------------------------------------------------------------------
 

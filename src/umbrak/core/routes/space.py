@@ -173,9 +173,9 @@ class Space:
         rate = module.rate_mts
         if rate is None:
             return None
+        processors = [p for s in self.live if isinstance(p := self._empty.processors[s], Processor) and p.rate_table]
         if self.one_rate:
             return ()
-        processors = [p for s in self.live if isinstance(p := self._empty.processors[s], Processor)]
         return tuple(
             floor_rate(p, min([rate, *([max(r.rate_mts for r in p.rate_table)] if p.rate_table else [])]))
             for p in processors

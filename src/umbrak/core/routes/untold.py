@@ -26,6 +26,7 @@ from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.space import Space
+from umbrak.core.rules import RULES
 from umbrak.core.rules.facts import MIXTURES, asks_total, live_slots, questions
 from umbrak.core.rules.finding import Severity
 
@@ -116,6 +117,9 @@ class Untold:
         p = self.problem
         ctx = question(p.sheet, p.machine, Layout({slot: module}), p.statements, p.layout)
         asked = {q.fact for q in questions(ctx) if q.could_be in (Severity.STOP, Severity.RISK)}
+        # Where nothing tells what a processor runs, this rule tells what that may hide.
+        rates = [f for f in RULES["speed.untold"].find(ctx) if f.could_be in (Severity.STOP, Severity.RISK)]
+        asked |= {n.removeprefix("sheet.") for f in rates for n in f.needs if n.startswith("sheet.")}
         return asked - {"limits", "population"}
 
     def _together(self) -> Iterator[Alternative]:

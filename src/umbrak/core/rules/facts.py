@@ -379,7 +379,7 @@ def _faster(ctx: Context) -> Iterator[Question]:
             else [ctx.sheet.processors[n] for n in ctx.sheet.sockets[socket].processors]
         )
         for p in choices:
-            top = highest_rate(p)
+            top, ran = highest_rate(p), highest_that_ran(ctx, p)
             # Without any list `speed.untold` asks, and what it could hide is told there.
             if ctx.sheet.not_told(f"processors.{p.id}.faster_modules") is None or p.refuses_above_mts or not top:
                 continue
@@ -388,7 +388,7 @@ def _faster(ctx: Context) -> Iterator[Question]:
                 for s, m in ctx.seated_on(socket)
                 if may_be_refused(m)
                 and is_taken(ctx, m)[0] is not False
-                and (m.rate_mts is None or m.rate_mts > top)
+                and (m.rate_mts is None or m.rate_mts > max(top, ran))
                 and not ctx.known_here(m)
             ]
             if slots:
@@ -432,7 +432,16 @@ def hides_refusal(ctx: Context, p: Processor, slots: Iterable[str | None]) -> bo
     """Whether a processor without any list of rates might refuse one of these modules for its rate."""
     told = p.faster_modules or p.refuses_above_mts or highest_rate(p)
     modules = [m for s in slots if (m := ctx.modules.get(s or ""))]
-    return not told and any(may_be_refused(m) and not ctx.known_here(m) for m in modules)
+    ran = highest_that_ran(ctx, p)
+    return not told and any(
+        may_be_refused(m) and not ctx.known_here(m) and (m.rate_mts is None or m.rate_mts > ran) for m in modules
+    )
+
+
+def highest_that_ran(ctx: Context, p: Processor) -> int:
+    """The highest rating of what ran with a processor in this machine: it refuses nothing that is rated no higher. [MT/s]"""
+    ran = (m for s, m in ctx.ran_modules.items() if ctx.processors[ctx.sheet.socket_of_slot[s]] is p)
+    return max((m.rate_mts or 0 for m in ran), default=0)
 
 
 def _mode(ctx: Context) -> Iterator[Question]:
