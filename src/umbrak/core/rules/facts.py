@@ -440,7 +440,7 @@ def hides_refusal(ctx: Context, p: Processor, slots: Iterable[str | None]) -> bo
 
 def highest_that_ran(ctx: Context, p: Processor) -> int:
     """The highest rating of what ran with a processor in this machine: it refuses nothing that is rated no higher. [MT/s]"""
-    ran = (m for s, m in ctx.ran_modules.items() if ctx.processors[ctx.sheet.socket_of_slot[s]] is p)
+    ran = (m for s, m in ctx.ran_modules.items() if ctx.processors.get(ctx.sheet.socket_of_slot.get(s, "")) is p)
     return max((m.rate_mts or 0 for m in ran), default=0)
 
 
