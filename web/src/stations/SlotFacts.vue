@@ -99,7 +99,7 @@ const others = () => props.machine.failed.filter((s) => s !== props.slot_.id)
       {{ here === undefined ? 'empty' : here === 'unknown' ? 'not known' : moduleWords(here) }}<template v-if="failed">, failed</template>
       <span v-if="about" class="faded">; {{ about }}</span>
     </p>
-    <p v-if="source" class="faded small">{{ KINDS[source.kind] ?? source.kind }}, {{ moment(source.at, machine.zone) }}</p>
+    <p v-if="source" class="faded small">{{ source.kind === 'by hand' ? '' : 'by ' }}{{ KINDS[source.kind] ?? source.kind }}, {{ moment(source.at, machine.zone) }}</p>
     <div v-if="dispute" class="dispute" role="group" aria-label="Disputed">
       <p class="small">
         <strong>Disputed:</strong> {{ KINDS[dispute.kind] ?? dispute.kind }} of {{ moment(dispute.at, machine.zone) }} says {{ occupantWords(dispute.says) }}.
