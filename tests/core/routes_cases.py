@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
+from copy import deepcopy
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -53,7 +54,7 @@ def random_problem(seed: int, told: Callable[[dict[str, Any]], None] = lambda _:
     """A problem of at most some hundred layouts. `told` leaves things out of its sheet's data."""
     r, less = Random(seed), Random(seed + 5)
     twin = r.random() < 0.5
-    data = _twin(r) if twin else _small(r)
+    data = deepcopy(_twin(r) if twin else _small(r))  # what is left out of it is not left out of the next
     told(data)
     sheet = sheet_from_data(data)
     labels = _REGISTERED if twin else _UNBUFFERED
@@ -99,8 +100,8 @@ def mixed_problem(seed: int) -> Problem:
 
 
 def unknown_problem(seed: int) -> Problem:
-    """One with slots of which nobody knows what is in them."""
-    p, r = random_problem(seed), Random(seed + 2 * 10**6)
+    """One with slots of which nobody knows what is in them, of a sheet that tells much or little."""
+    p, r = (random_problem if seed % 2 else hardly_told_problem)(seed), Random(seed + 2 * 10**6)
     live = [s for s in p.sheet.slots if p.machine.processors[p.sheet.socket_of_slot[s]]]
     unknown = r.sample(live, min(r.choice([1, 1, 2]), len(live)))
     return replace(p, layout=Layout({**p.layout, **dict.fromkeys(unknown, UNKNOWN)}))

@@ -306,6 +306,7 @@ def test_one_sockets_unknown_rate_leaves_the_others_untold_where_they_run_alike(
         ({"P1.A1": R16}, "16GB 1Rx4 PC4-3200AA-RC2", "stop"),
         ({"P1.A1": R16}, "16GB 1Rx4 DDR4 RDIMM", "stop"),
         ({"P2.A1": R16}, "16GB 1Rx4 PC4-2400T-RC1", "stop"),  # it ran with another processor
+        ({"P1.A1": "unknown"}, "16GB 1Rx4 PC4-2400T-RC1", "stop"),  # who knows what ran
     ],
 )
 def test_a_processor_refuses_nothing_that_is_rated_no_higher_than_what_ran(

@@ -172,11 +172,13 @@ class _Socket:
         return self.seated, unsure, [(r.volts, r.possible) for r in supplies.values()]
 
     def solve(self) -> RateSolution:
-        if any(c.id in self.at.unsure_channels for c in self.at.channels(self.socket)) or not self.seated:
-            return RateSolution(self.socket, None)  # `fit.unknown` asks for what is not known
+        if not self.seated:
+            return RateSolution(self.socket, None)
         processor = self.at.processors[self.socket]
+        if any(c.id in self.at.unsure_channels for c in self.at.channels(self.socket)):
+            return self._undecided(processor)  # `fit.unknown` asks what is there
         if len(self.seated) > 1 and self.at.sheet.not_told("channels"):
-            return self._without_channels(processor)
+            return self._undecided(processor)  # `sheet.open` asks which share one
         if isinstance(processor, Processor):
             return self._with(processor)
         if isinstance(processor, Unknown) and (same := self._whichever()):
@@ -186,8 +188,8 @@ class _Socket:
     def _untold(self, needs: Iterable[str], slots: Iterable[str | None]) -> RateSolution:
         return RateSolution(self.socket, None, needs=tuple(sorted(set(needs))), untold=tuple(slots))
 
-    def _without_channels(self, processor: Processor | Unknown | None) -> RateSolution:
-        """`sheet.open` asks which slots share a channel; whether there is any rate to be told is asked all the same."""
+    def _undecided(self, processor: Processor | Unknown | None) -> RateSolution:
+        """What the rate hangs on besides is asked for elsewhere; whether there is any rate to be told is asked all the same."""
         if isinstance(processor, Processor) and not processor.rate_table:
             return self._untold([f"sheet.processors.{processor.id}.rate_table"], self.slots)
         return RateSolution(self.socket, None)
