@@ -191,6 +191,18 @@ def signed_in(browser: Browser, address: str) -> dict[str, Any]:
     return states
 
 
+def not_reached(page: Page, lead: Callable[[Page], None]) -> str:
+    """Why a view could not be come to from Machines; "" once it stands."""
+    try:
+        page.goto("/machines")
+        expect(page.get_by_role("heading", name="Machines")).to_be_visible()
+        lead(page)
+        page.wait_for_load_state("networkidle")
+    except (PlaywrightError, AssertionError) as error:
+        return str(error).strip().splitlines()[0][:120]
+    return ""
+
+
 def main(words: list[str]) -> int:
     views = {**VIEWS, **MORE}
     names = [w for w in words if w in views] or list(views)
@@ -215,14 +227,8 @@ def main(words: list[str]) -> int:
                     )
                     context.set_default_timeout(20_000)
                     page = context.new_page()
-                    try:
-                        page.goto("/machines")
-                        expect(page.get_by_role("heading", name="Machines")).to_be_visible()
-                        views[name](page)
-                        page.wait_for_load_state("networkidle")
-                        faults = faults_of(page, touch=size == "390", patience=_STAYS)
-                    except (PlaywrightError, AssertionError) as error:
-                        faults = [("not reached", str(error).strip().splitlines()[0][:120])]
+                    why = not_reached(page, views[name])
+                    faults = [("not reached", why)] if why else faults_of(page, size == "390", _STAYS)
                     for fault in faults:
                         found.setdefault(fault, []).append(f"{theme} {size}")
                     context.close()

@@ -12,12 +12,11 @@ from __future__ import annotations
 import sys
 from typing import Any
 
-from playwright.sync_api import Error as PlaywrightError
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Page, sync_playwright
 from tests.browser.hands import CHROMIUM
 
 from bench.pictures import LEAD, VIEWS, demo
-from bench.screens import MORE, signed_in
+from bench.screens import MORE, not_reached, signed_in
 from umbrak.demo import seed
 
 #: Of delays: each read has one of its own in each. [ms]
@@ -89,13 +88,8 @@ def main(names: list[str]) -> int:
             )
             context.set_default_timeout(20_000)
             page = context.new_page()
-            try:
-                page.goto("/machines")
-                expect(page.get_by_role("heading", name="Machines")).to_be_visible()
-                views[name](page)
-                page.wait_for_load_state("networkidle")
-            except (PlaywrightError, AssertionError) as error:
-                print(f"{name}: not reached, {str(error).strip().splitlines()[0][:120]}", flush=True)
+            if why := not_reached(page, views[name]):
+                print(f"{name}: not reached, {why}", flush=True)
                 moved += 1
                 context.close()
                 continue
