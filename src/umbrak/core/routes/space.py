@@ -171,15 +171,11 @@ class Space:
         """What of its rating decides how fast a socket is: down to what its processor has, and no more than its table reaches;
         None where it is not told. Where all sockets run alike only whether it is told."""
         rate = module.rate_mts
-        if rate is None:
-            return None
-        processors = [p for s in self.live if isinstance(p := self._empty.processors[s], Processor) and p.rate_table]
-        if self.one_rate:
-            return ()
-        return tuple(
-            floor_rate(p, min([rate, *([max(r.rate_mts for r in p.rate_table)] if p.rate_table else [])]))
-            for p in processors
-        )
+        if rate is None or self.one_rate:
+            return None if rate is None else ()
+        processors = (p for s in self.live if isinstance(p := self._empty.processors[s], Processor))
+        tables = ((p, max(r.rate_mts for r in p.rate_table)) for p in processors if p.rate_table)
+        return tuple(floor_rate(p, min(rate, top)) for p, top in tables)
 
     def places_of(self, kind: Kind) -> tuple[str, ...]:
         """One slot of each group of slots that takes a kind."""
