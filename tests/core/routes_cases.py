@@ -91,7 +91,7 @@ def mixed_problem(seed: int) -> Problem:
         replace(decode_label(r.choice(labels)).module, part=f"F{i}", maker=r.choice(_MAKERS)) for i in (1, 2)
     ]
     chosen = r.sample(others, min(2, len(others)))
-    live = [s for s in p.sheet.slots if p.machine.processors[p.sheet.socket_of_slot[s]]]
+    live = _live(p)
     now = dict(p.layout)
     for i, slot in enumerate(r.sample(live, min(r.choice([2, 3, 4]), len(live)))):
         now[slot] = replace(r.choice([*chosen, *(m for m in now.values() if isinstance(m, Module))]), serial=f"M{i}")
@@ -102,7 +102,7 @@ def mixed_problem(seed: int) -> Problem:
 def unknown_problem(seed: int) -> Problem:
     """One with slots of which nobody knows what is in them, of a sheet that tells much or little."""
     p, r = (random_problem if seed % 2 else hardly_told_problem)(seed), Random(seed + 2 * 10**6)
-    live = [s for s in p.sheet.slots if p.machine.processors[p.sheet.socket_of_slot[s]]]
+    live = _live(p)
     unknown = r.sample(live, min(r.choice([1, 1, 2]), len(live)))
     return replace(p, layout=Layout({**p.layout, **dict.fromkeys(unknown, UNKNOWN)}))
 
@@ -179,6 +179,11 @@ def rated_problem(seed: int) -> Problem:
     return Problem(sheet, Machine(processors), now, candidates, wishes, today=date(2026, 3, 1))
 
 
+def _live(p: Problem) -> list[str]:
+    """Slots on sockets that have, or may have, a processor."""
+    return [s for s in p.sheet.slots if p.machine.processors.get(p.sheet.socket_of_slot[s], "not told")]
+
+
 def hardly_told_problem(seed: int) -> Problem:
     """One whose sheet leaves out most of what the others tell: the order, limits, kinds, what stands together, rates."""
     r, numbers = Random(seed + 13), Random(seed + 17)
@@ -195,6 +200,9 @@ def hardly_told_problem(seed: int) -> Problem:
                 limit[amount] = "open"
 
     p = random_problem(seed, told)
+    if seed % 5 == 4:
+        # Nobody says which processors are in it, or whether there are any.
+        p = replace(p, machine=replace(p.machine, processors={}))
     return replace(p, trials=p.trials if r.random() < 0.3 else ())
 
 
@@ -210,6 +218,24 @@ _MAY_BE_UNTOLD = (
 )
 
 
+def kept_problem(seed: int) -> Problem:
+    """One of the others, of whose fitted modules some keep their content, a few being of main memory in part, or are of a size
+    that nobody knows."""
+    r = Random(seed + 23)
+    p = r.choice([random_problem, mixed_problem, hardly_told_problem])(seed)
+    held = [s for s, m in p.layout.items() if isinstance(m, Module)]
+
+    name = r.choice(["NVDIMM-N", "NVDIMM-N", None])
+
+    def keeping(m: Occupant) -> Occupant:
+        size = m.capacity_gib if isinstance(m, Module) and r.random() < 0.4 else None  # type: ignore[union-attr]
+        return replace(m, keeps=name, capacity_gib=size if name else None) if isinstance(m, Module) else m
+
+    kept = {s: keeping(p.layout[s]) for s in r.sample(held, min(len(held), r.choice([1, 1, 2])))}
+    wishes = replace(p.wishes, move_content=r.random() < 0.3)
+    return replace(p, layout=Layout({**p.layout, **kept}), wishes=wishes)
+
+
 #: Families of problems that are small enough for every layout to be enumerated.
 FAMILIES = {
     "anything": random_problem,
@@ -219,6 +245,7 @@ FAMILIES = {
     "facts not told": untold_problem,
     "sheets that hardly tell": hardly_told_problem,
     "sockets at rates of their own": rated_problem,
+    "content that stays, sizes not known": kept_problem,
 }
 
 
@@ -459,7 +486,7 @@ def _key(
     trouble = found.probability
     steps = [a for a in actions(p.sheet, p.layout, layout) if a.do is not Do.KEEP]
     touches = sum((a.source in p.sheet.slots) + (a.target in p.sheet.slots) for a in steps)
-    live = [s for s in p.sheet.slots if p.machine.processors[p.sheet.socket_of_slot[s]]]
+    live = _live(p)
     free = len([s for s in live if s not in layout])
     sustained = sum(s.sustained_gbs or 0 for s in judged.sockets)
     w = p.wishes
@@ -475,6 +502,7 @@ def _key(
         or (w.rate_mts and (judged.data_rate_mts or 0) < w.rate_mts)
         or (w.keep_fitted and any(counts[m] < k["fitted"] for m, k in kinds.items()))
         or (w.keep_fitted and any(m is UNKNOWN and layout.get(s) is not UNKNOWN for s, m in p.layout.items()))
+        or (not w.move_content and "risk.content" in codes)
         or (not w.less_memory and judged.usable_gib < now[0] - 1e-6)
         or (not w.less_bandwidth and sustained < now[1] - 1e-6)
         or (w.top_trouble is not None and found.doubted > w.top_trouble + 1e-9)

@@ -188,6 +188,7 @@ def test_every_rule_but_those_of_a_change_has_a_case() -> None:
     assert set(RULES) - {code for *_, (code, _, _) in FIRES.values()} == {
         "limit.firmware",
         "risk.warranty",
+        "risk.content",
         "risk.staging",
     }
     assert set(RULES) == set(CATALOGUE)
@@ -221,6 +222,14 @@ def test_touching_a_locked_slot_is_a_risk_only_when_it_is_touched() -> None:
     there = {"A1": L4, "A2": L4}
     assert "risk.warranty" not in {f.code for f in judge(sheet, there, before=there).findings}
     assert ("risk.warranty", "risk", ("A2",)) in found(judge(sheet, there, before={"A1": L4}))
+
+
+def test_what_keeps_its_content_is_a_risk_only_where_it_leaves_its_slot() -> None:
+    kept = {"generation": "DDR3", "keeps": "NVDIMM-N", "part": "NV-1"}
+    there = {"A1": L4, "A2": kept}
+    assert "risk.content" not in {f.code for f in judge(SMALL, {**there, "B1": L4}, before=there).findings}
+    for goal in ({"A1": L4}, {"A1": kept, "A2": L4}, {"A1": L4, "A2": {**kept, "part": "NV-2"}}):
+        assert ("risk.content", "risk", ("A2",)) in found(judge(SMALL, goal, before=there))
 
 
 @pytest.mark.parametrize(

@@ -58,7 +58,7 @@ def compared(fresh: Fresh, goal: Layout = GOAL) -> Comparison:
             Fresh({**ALL, "A1": None, "A2": None}), {"A1": Seen.MISSING, "A2": Seen.MISSING}, "A1 and A2 share channel A", id="a channel"
         ),
         pytest.param(Fresh({**ALL, "A1": replace(EIGHT, capacity_gib=4)}), {"A1": Seen.SMALLER}, "4 of 8 GB", id="smaller"),
-        pytest.param(Fresh({**ALL, "A1": replace(EIGHT, ecc=False)}), {"A1": Seen.UNLIKE}, "ecc False, not True", id="unlike"),
+        pytest.param(Fresh({**ALL, "A1": replace(EIGHT, ecc=False)}), {"A1": Seen.UNLIKE}, "ECC no, not yes", id="unlike"),
         pytest.param(Fresh({**ALL, "A1": UNKNOWN}), {"A1": Seen.UNTOLD}, "does not tell", id="unknown"),
         pytest.param(Fresh({**ALL, "A1": Module(maker="Orrery")}), {"A1": Seen.UNTOLD}, "tells neither its size", id="something"),
         pytest.param(Fresh({**ALL, "A1": replace(EIGHT, capacity_gib=None)}), {"A1": Seen.UNTOLD}, "tells neither its size", id="no size"),

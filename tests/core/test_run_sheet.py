@@ -298,6 +298,20 @@ def test_the_sheet_says_all_of_it() -> None:
     assert "Shell off." in steps["back:duty"].back_out and "Shell off." not in steps["prove:seen"].back_out
 
 
+def test_what_keeps_its_content_is_written_out_before_it_is_taken_out() -> None:
+    sheet = make_sheet("channels: {A: {slots: [A1, A2]}}")
+    kept = replace(OLD, keeps="NVDIMM-N")
+    work = Work(now=Layout({"A1": OLD, "A2": kept}), goal=Layout({"A1": EIGHT}))
+    made = run_sheet(sheet, Machine(), work)
+    hold_true(sheet, work, made)
+    (step,) = (s for s in made.steps if s.key == "before:content")
+    assert (
+        step.hold and step.slots == ("A2",) and "A2: nothing is needed any more of what NVDIMM-N holds" in step.checks
+    )
+    stays = run_sheet(sheet, Machine(), replace(work, goal=Layout({"A1": EIGHT, "A2": kept})))
+    assert "before:content" not in {s.key for s in stays.steps}
+
+
 def test_a_failed_module_is_found_matched_swapped_and_returned() -> None:
     sheet = make_sheet("""
 channels: {A: {slots: [A1]}, B: {slots: [B1]}}
@@ -313,8 +327,9 @@ lights: {A1: amber beside the slot}
     steps = {s.key: s for s in made.steps}
     assert "amber beside the slot" in repr(steps["before:locate:A1"])
     assert steps["before:match:A1"].details == (
-        "differs and matters: package ranks",
-        "differs, only the sticker: maker, part",
+        "differs and matters: ranks",
+        "not known of one of them, so to be read off both: generation, buffering, device width, rated data rate",
+        "differs, only the sticker: maker, part number",
     )
     assert [s.text for s in made.steps if s.action] == [
         "Take the failed 8 GB out of A1",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -11,21 +12,19 @@ from hypothesis import strategies as st
 from tests.formats.smbios_facts import Device, listing
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
-from umbrak.core.platform.survey import match_slots
+from umbrak.core.platform.processors import processors_of
+from umbrak.core.platform.survey import SlotState, match_slots
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import read_any
+from umbrak.formats.sheet.begun import PRESETS, NoBoardError, answers_from, answers_of, order_of
 from umbrak.formats.sheet.built import (
     KINDS,
-    PRESETS,
     BoardAnswers,
     ChannelAnswer,
     Report,
-    answers_from,
-    answers_of,
     built_sheet,
     faults_of,
     names_of,
-    order_of,
 )
 from umbrak.formats.sheet.lint import open_facts
 from umbrak.formats.sheet.reading import read_sheet, shipped_sheets
@@ -138,8 +137,8 @@ def test_a_report_is_a_board_whose_names_are_its_own() -> None:
     reading = read_any(
         listing([Device(f"CPU{s}_DIMM_{c}1", 16384 if c == "A" else 0) for s in (1, 2) for c in "ABCD"]).encode()
     )
-    answers, why = answers_from(reading) or (None, "")
-    assert answers and "processor" in why and "channel" in why
+    answers, why = answers_from(reading)
+    assert "processor" in why and "channel" in why
     assert (answers.processors, [c.slots for c in answers.channels], answers.model) == (2, [1] * 4, "Lorne K12")  # fmt: skip
     order = order_of(reading)
     sheet = read_sheet(built_sheet(answers, report=Report(reading, order)).text).sheet
@@ -148,5 +147,31 @@ def test_a_report_is_a_board_whose_names_are_its_own() -> None:
     renamed = answers.model_copy(update={"names": ["J7", *names_of(answers)[1:]]})
     sheet = read_sheet(built_sheet(renamed, report=Report(reading, order)).text).sheet
     assert match_slots(sheet, reading.slots)[0] == "J7"
-    # Which slots hang on which processor is not in these names: no answer says it.
-    assert answers_from(read_any(listing([Device("DIMM_A1"), Device("DIMM_B1")]).encode())) is None
+    # A listing of memory alone tells no processor: its names do.
+    bare = replace(reading, processors=())
+    assert answers_from(bare) == (answers, why)
+    # Of its sockets those have one in whose slots the machine sees modules; a label on a slot shows none.
+    places = match_slots(sheet, bare.slots)
+    (one,) = sheet.processors
+    assert processors_of(sheet, bare, places) == {"CPU1": one, "CPU2": one}
+    emptied = [s if n < 4 else replace(s, state=SlotState.EMPTY, module=None) for n, s in enumerate(bare.slots)]
+    assert processors_of(sheet, replace(bare, slots=tuple(emptied)), places) == {"CPU1": one}
+    assert processors_of(sheet, replace(bare, kind="labels"), places) == {}
+
+
+@pytest.mark.parametrize(
+    ("names", "processors", "why_not"),
+    [
+        (["DIMM_A1", "DIMM_B1"], 2, "which slots hang on which processor is not in its names"),
+        (["CPU1_DIMM_A1", "CPU1_DIMM_B1"], 2, "it tells of 2 processors, and its names of slots of 1"),
+        (["CPU1_DIMM_A1", "CPU1_DIMM_B1", "CPU2_DIMM_A1"], None, "its processors have unlike slots"),
+        ([f"DIMM {n}" for n in range(16)], 1, "which slots share a channel, and 16 are more"),
+        ([f"CPU{n}_DIMM_A1" for n in range(9)], None, "9 processors, and answers of no more than 8"),
+        ([], 1, "no slot is in it"),
+    ],
+)
+def test_a_board_that_answers_cannot_say_is_not_begun(names: list[str], processors: int | None, why_not: str) -> None:
+    devices = read_any(listing([Device(n) for n in names]).encode())
+    told = devices.processors[:1] * (processors or 0)
+    with pytest.raises(NoBoardError, match=why_not):
+        answers_from(replace(devices, processors=told))

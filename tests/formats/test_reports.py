@@ -79,7 +79,7 @@ def test_a_saved_collection_reads_alike_however_it_was_saved() -> None:
         ({"MemoryDeviceType": "DDR5", "BusWidthBits": 80, "AllowedSpeedsMHz": [4800]}, "filled", {"ecc_bits": 8, "rate_mts": 4800}),
         ({"MemoryDeviceType": "DDR2_SDRAM_FB_DIMM", "AllowedSpeedsMHz": [667]}, "filled", {"buffering": "fully-buffered"}),
         ({"AllowedSpeedsMHz": [1600]}, "filled", {"rate_mts": None}),  # or the clock of 3200
-        ({"MemoryType": "NVDIMM_N"}, "filled", {"capacity_gib": None}),
+        ({"MemoryType": "NVDIMM_N"}, "filled", {"capacity_gib": None, "keeps": "NVDIMM_N"}),
         ({"MemoryType": "NVDIMM_P", "VolatileSizeMiB": 8192}, "filled", {"capacity_gib": 8}),
         ({"MemoryType": "DRAM"}, "filled", {"capacity_gib": 32}),
         ({"ModuleManufacturerID": "0x02AD"}, "filled", {"maker_code": MakerCode(3, 0x2D)}),

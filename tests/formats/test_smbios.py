@@ -17,6 +17,7 @@ from umbrak.core.memory.module import Buffering, Form, Generation, MakerCode
 from umbrak.core.platform.survey import SlotState, SystemFacts, match_processors, match_slots
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import detect, read_any
+from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.sheet.reading import shipped_sheets
 
 EMPTY = Device("CPU1_DIMM_A2", 0)
@@ -116,8 +117,8 @@ def test_the_same_facts_either_way(write: str) -> None:
         (Device("D", kind=(0x1E, "LPDDR4")), "filled", {"generation": None}),
         # What keeps its content is no main memory, but for what of it does not.
         (Device("D", technology=(3, "DRAM"), volatile_mib=16384), "filled", {"capacity_gib": 16}),
-        (Device("D", technology=(4, "NVDIMM-N")), "filled", {"capacity_gib": None, "part": "BR4R-16-24"}),
-        (Device("D", 131072, technology=(6, "NVDIMM-P"), volatile_mib=65536), "filled", {"capacity_gib": 64}),
+        (Device("D", technology=(4, "NVDIMM-N")), "filled", {"capacity_gib": None, "part": "BR4R-16-24", "keeps": "NVDIMM-N"}),
+        (Device("D", 131072, technology=(6, "NVDIMM-P"), volatile_mib=65536), "filled", {"capacity_gib": 64, "keeps": "NVDIMM-P"}),
         (Device("D", detail=(1 << 7 | 1 << 12, "Synchronous Non-Volatile")), "filled", {"capacity_gib": None, "serial": "00C0FFEE"}),
         (Device("D", kind=(0x1F, "Logical non-volatile device")), "filled", {"capacity_gib": None, "generation": None}),
     ],
@@ -252,6 +253,11 @@ def test_a_listing_cut_in_half_keeps_what_stood_before() -> None:
     assert [(w.where, w.message) for w in reading.warnings][:1] == [
         (f"line {line}", "the listing ends inside this memory device; what was read of it is kept")
     ]
+    whole = text[: cut.rindex("Handle 0x")]
+    assert [w.message for w in read_any(whole.encode()).warnings] == [
+        "2 of 3 slots are in it: it is cut off, or not all of it was given"
+    ], "cut between two devices nothing else tells it"
+    assert "2 of 3 slots are in it" in draft_sheet(read_any(whole.encode()))
     sizeless = text[: text.rindex("\tSize")]
     assert read_any(sizeless.encode()).slots[2].state is SlotState.UNKNOWN
 
@@ -269,7 +275,7 @@ def test_a_table_cut_in_half_keeps_whole_structures_and_names_the_byte() -> None
     ]
     # In its formatted part: it is left out.
     reading = read_any(raw[: begins + 30])
-    assert (len(reading.slots), [w.where for w in reading.warnings]) == (2, [f"byte {begins}"])
+    assert (len(reading.slots), [w.where for w in reading.warnings]) == (2, [f"byte {begins}", "the whole"])
 
 
 def test_tables_tell_what_is_odd_in_themselves() -> None:

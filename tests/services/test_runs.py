@@ -216,7 +216,10 @@ def test_the_label_in_hand_is_held_beside_the_plan(engine: Engine, technician: A
     same = compare_label(engine, bench.id, "CPU2.A2", "16GB 1Rx8 PC5-4800B-RC0 QD5R-16")
     assert (same.matches, same.differs) == (True, ())
     other = compare_label(engine, bench.id, "CPU2.A2", "16GB 2Rx8 PC5-4800B-RC0")
-    assert not other.matches and "package_ranks" in other.differs
+    assert not other.matches and "ranks" in other.differs
+    # What it says agrees, and it says too little: that is no match.
+    little = compare_label(engine, bench.id, "CPU2.A2", "16GB DDR5 RDIMM")
+    assert (little.matches, little.differs, little.untold) == (False, (), ("ranks", "device width", "rated data rate"))
     with pytest.raises(NotFound):
         compare_label(engine, bench.id, "nowhere", "16GB")
     with pytest.raises(Refused, match="Nothing in it"):

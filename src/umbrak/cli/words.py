@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-_UNITS = {"capacity_gib": "GB", "rate_mts": "MT/s", "die_gbit": "Gbit", "rails_v": "V", "height_mm": "mm"}
+from umbrak.core.memory.module import member_words, value_words
 
 
 def label_words(result: dict[str, Any]) -> str:
@@ -13,21 +13,14 @@ def label_words(result: dict[str, Any]) -> str:
     for name, value in result["module"].items():
         if value in (None, []):
             continue
-        shown = " or ".join(f"{v:g}" for v in value) if isinstance(value, list) else _yes_no(value)
-        unit = f" {_UNITS[name]}" if name in _UNITS else ""
-        lines.append(f"  {name.replace('_', ' '):16} {shown}{unit}{'  (follows)' if name in derived else ''}")
+        follows = "  (follows)" if name in derived else ""
+        lines.append(f"  {member_words(name):16} {value_words(name, value)}{follows}")
     if result["kit"]:
         lines.append(f"  kit of {result['kit']}")
     lines += [f"  ! {c}" for c in (*result["contradictions"], *result["remarks"])]
     if result["not_understood"]:
         lines.append("  not understood: " + ", ".join(f"“{p['text']}”" for p in result["not_understood"]))
     return "\n".join(lines)
-
-
-def _yes_no(value: Any) -> str:
-    return (
-        "yes" if value is True else "no" if value is False else f"{value:g}" if isinstance(value, float) else str(value)
-    )
 
 
 def spd_words(result: dict[str, Any]) -> str:
@@ -153,6 +146,7 @@ _WISH_WORDS = {
     "uneven": "even layouts only",
     "less_memory": "no less memory than now",
     "less_bandwidth": "no less bandwidth than now",
+    "move_content": "leaving what keeps its content where it is",
 }
 
 

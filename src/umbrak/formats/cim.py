@@ -86,13 +86,8 @@ def read_cim(text: str, deadline: Deadline) -> SurveyReading:
                 )
             ],
         )
-    reading = survey_of("cim", records, warnings, deadline)
-    sockets = next((o["memorydevices"] for _, o in found if o.get("memorydevices")), "")
-    total, listed = whole(sockets) or 0, len(reading.slots)
-    if total > listed > 0:
-        said = f"{listed} of {total} slots are in it, those with a module: whether the others are empty it does not say"
-        reading = replace(reading, warnings=(*reading.warnings, Warning("the whole", said)))
-    return replace(reading, usable_gib=usable)
+    missing = "only those with a module, and whether the others are empty it does not say"
+    return replace(survey_of("cim", records, warnings, deadline, missing), usable_gib=usable)
 
 
 def _usable_gib(o: _Object) -> float | None:

@@ -113,6 +113,10 @@ class ModuleDoc(Doc):
     revision: Name | None = None
     serial: Name | None = None
     made: MadeDoc | None = None
+    keeps: Name | None = Field(
+        None,
+        description="what a module is called that keeps its content without power: no main memory, or only in part",
+    )
     failed: Literal["mapped-out", "in-use"] | None = None
     by_number: Annotated[list[MemberName], Field(max_length=64)] | None = Field(
         None, description="members that nobody read off it: they are as its part number is known"

@@ -126,6 +126,9 @@ class WishesDoc(Doc):
     uneven: bool | None = None
     less_memory: bool | None = None
     less_bandwidth: bool | None = None
+    move_content: bool | None = Field(
+        None, description="whether what keeps its content without power may leave its slot"
+    )
 
     def value(self) -> Wishes:
         given = {f.name: v for f in fields(Wishes) if (v := getattr(self, f.name)) is not None}

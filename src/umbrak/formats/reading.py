@@ -200,7 +200,7 @@ def _with_repeats(reading: SurveyReading) -> SurveyReading:
 
 
 def _with_odd_total(reading: SurveyReading) -> SurveyReading:
-    odd = odd_total(reading.slots, reading.installed_gib)
+    odd = odd_total(reading.slots, reading.installed_gib, reading.usable_gib)
     return replace(reading, warnings=(*reading.warnings, Warning("the whole", odd))) if odd else reading
 
 

@@ -293,8 +293,8 @@ def _slot(docs: _Documents, path: str, d: Document) -> SlotFacts:
         capacity = docs.whole(d, "VolatileSizeMiB", path)
         docs.warnings.append(Warning(f"slot {locator}", keeps_its_content(kept, capacity)))
     module, odd = _module(docs, path, d, capacity or None)
-    if kept and kept != "DRAM" and not capacity:
-        module, odd = not_main_memory(module), []
+    if kept and kept != "DRAM":
+        module, odd = (replace(module, keeps=kept[:80]), odd) if capacity else (not_main_memory(module, kept), [])
     if failed:
         used = bool(capacity) and not out_of_use and status.get("State") is not None
         module = replace(module, failed=IN_USE if used else MAPPED_OUT)

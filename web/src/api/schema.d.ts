@@ -6819,7 +6819,7 @@ export interface components {
         InHand: {
             /**
              * Differs
-             * @description What differs and matters; what differs and is only the sticker.
+             * @description In words: what differs and matters; what differs and is only the sticker; what the label does not say of what decides.
              */
             differs: string[];
             /** Matches */
@@ -6833,6 +6833,8 @@ export interface components {
             short: string;
             /** Stickers */
             stickers: string[];
+            /** Untold */
+            untold: string[];
         };
         /**
          * Intake
@@ -7804,6 +7806,11 @@ export interface components {
             generation: components["schemas"]["Generation"] | null;
             /** Height Mm */
             height_mm: number | null;
+            /**
+             * Keeps
+             * @description nothing says so.
+             */
+            keeps: string | null;
             /** Logical Ranks */
             logical_ranks: number | null;
             made: components["schemas"]["Made"] | null;
@@ -7871,6 +7878,11 @@ export interface components {
             generation?: ("DDR2" | "DDR3" | "DDR4" | "DDR5") | null;
             /** Height Mm */
             height_mm?: number | null;
+            /**
+             * Keeps
+             * @description what a module is called that keeps its content without power: no main memory, or only in part
+             */
+            keeps?: string | null;
             /** Logical Ranks */
             logical_ranks?: number | null;
             made?: components["schemas"]["MadeDoc"] | null;
@@ -13777,6 +13789,11 @@ export interface components {
             less_bandwidth?: boolean | null;
             /** Less Memory */
             less_memory?: boolean | null;
+            /**
+             * Move Content
+             * @description whether what keeps its content without power may leave its slot
+             */
+            move_content?: boolean | null;
             /** Over Official */
             over_official?: boolean | null;
             /** Rate Mts */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The label of the module that goes in now, laid against the plan, and noted with its serial. */
-import { ref, watch } from 'vue'
+import { nextTick, ref, useTemplateRef, watch } from 'vue'
 import { api, ask, Unreachable, wordsOf } from '@/api/client'
 import CodeCamera from '@/ui/CodeCamera.vue'
 
@@ -8,18 +8,30 @@ const props = defineProps<{ runId: string; slotId: string; /** The serial that w
 const emit = defineEmits<{ note: [] }>()
 const label = defineModel<string>('label', { required: true })
 const serial = defineModel<string>('serial', { required: true })
-const said = ref<{ fits: boolean; words: string } | null>(null)
+const said = ref<{ how: 'go' | 'wrong' | 'ask'; words: string } | null>(null)
+const answer = useTemplateRef('answer')
 // What was said was said of other words.
 watch(label, () => (said.value = null))
 async function compare(): Promise<void> {
   try {
     const params = { path: { run_id: props.runId, slot: props.slotId } }
     const found = await ask(api.POST('/api/runs/{run_id}/slots/{slot}/label', { params, body: { text: label.value } }))
-    const differs = found.differs.map((m) => m.replace(/_/g, ' ')).join(', ')
-    said.value = { fits: found.matches, words: found.matches ? `Matches the plan${found.stickers.length ? '; only the sticker differs' : ''}.` : !found.differs.length ? `Its number does not say whether it is the planned one. ${found.notes.join('. ')}.` : `Not what is planned: ${differs} ${found.differs.length === 1 ? 'differs' : 'differ'} (${found.short}).` }
+    const [differs, untold] = [found.differs.join(', '), found.untold.join(', ')]
+    const how = found.matches ? 'go' : found.differs.length ? 'wrong' : 'ask'
+    const words = found.matches
+      ? `Matches the plan${found.stickers.length ? '; only the sticker differs' : ''}.`
+      : found.differs.length
+        ? `Not what is planned: ${differs} ${found.differs.length === 1 ? 'differs' : 'differ'} (${found.short}).`
+        : untold
+          ? `What it says agrees. It does not say: ${untold}. Read more of the label, or its part number.`
+          : `Its number does not say whether it is the planned one. ${found.notes.join('. ')}.`
+    said.value = { how, words }
   } catch (error) {
-    said.value = { fits: false, words: error instanceof Unreachable ? 'It cannot be compared without a connection: look yourself.' : wordsOf(error) }
+    said.value = { how: 'wrong', words: error instanceof Unreachable ? 'It cannot be compared without a connection: look yourself.' : wordsOf(error) }
   }
+  // On a phone it stands below what is seen.
+  await nextTick()
+  answer.value?.scrollIntoView({ block: 'center' })
 }
 </script>
 
@@ -31,7 +43,7 @@ async function compare(): Promise<void> {
     <label>Its serial <input v-model="serial" class="mono" maxlength="200" autocapitalize="characters" autocomplete="off" spellcheck="false" :placeholder="noted" /></label>
     <button type="button" class="plain small-plain" :disabled="!label.trim() && !serial.trim()" @click="emit('note')">Note</button>
     <p v-if="noted" class="says go">Noted: {{ noted }}</p>
-    <p v-if="said" class="says" :class="said.fits ? 'go' : 'wrong'" role="status">{{ said.words }}</p>
+    <p v-if="said" ref="answer" class="says" :class="said.how" role="status">{{ said.words }}</p>
   </form>
 </template>
 
@@ -63,5 +75,8 @@ async function compare(): Promise<void> {
 }
 .says.go {
   color: var(--go);
+}
+.says.ask {
+  color: var(--ask);
 }
 </style>

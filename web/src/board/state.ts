@@ -64,7 +64,7 @@ const KIND_LETTERS: Record<string, string> = {
 export function moduleLine(module: Module): string {
   const ranks = module.package_ranks ? `${module.package_ranks}R` : ''
   const width = module.device_width ? `x${module.device_width}` : ''
-  const kind = module.buffering ? KIND_LETTERS[module.buffering] : '?'
+  const kind = module.buffering ? KIND_LETTERS[module.buffering] : (module.keeps ?? '?')
   return [ranks + width, kind, module.rate_mts ?? ''].filter(Boolean).join(' ')
 }
 
@@ -121,6 +121,7 @@ export function alongLength(capacity: string, scale: number): number {
 export function moduleWords(module: Module): string {
   return [
     module.capacity_gib ? `${gb(module.capacity_gib)} GB` : 'size unknown',
+    module.keeps ? `${module.keeps}, keeps its content,` : null,
     module.generation,
     module.buffering,
     module.ecc && module.buffering === 'unbuffered' ? 'ECC' : null,

@@ -16,7 +16,7 @@ from umbrak.core.evidence.table import DoubtKind, Table
 from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.memory.module import Module, alike, amount, member_words, organisation, usable_size
 from umbrak.core.platform.fact import asked_of
-from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, fact_words
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import SourceKind, Statement
 from umbrak.core.rules.context import Context
@@ -410,7 +410,7 @@ class _Of:
                     if (told := self._need(need)) is not None:
                         about.setdefault(told[0], ("untold", told[1]))
         for m in self.comes:
-            if m.capacity_gib is None:
+            if m.is_sizeless:
                 about.setdefault(*self._of_module("capacity_gib", m))
         kinds = sorted({m.short() for m in self.comes})
         for key, (number, words) in about.items():
@@ -433,7 +433,7 @@ class _Of:
         """(what it is about, in words) of a fact that a finding needs; None where it is of a slot that stays as it is."""
         place, _, member = need.partition(".")
         if place in ("sheet", "machine"):
-            return need, self._what(member) if place == "sheet" else f"the machine's {member.replace('_', ' ')}"
+            return need, self._what(member) if place == "sheet" else fact_words(member)
         if self.ctx.layout.get(place) is UNKNOWN:
             # One look at them settles all.
             unknown = [s for s in self.sheet.slots if self.ctx.layout.get(s) is UNKNOWN]

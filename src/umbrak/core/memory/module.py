@@ -91,14 +91,29 @@ class Module:
     revision: str | None = None
     serial: str | None = None
     made: Made | None = None
+    #: What a module is called that keeps its content without power ("NVDIMM-N"): it is no main memory, or only in part. None =
+    #: nothing says so.
+    keeps: str | None = None
     #: mapped-out (the machine has taken it out of use) or in-use (failing, and still counted); None = nothing against it.
     failed: str | None = None
     #: Members that nobody read off it: they are as its part number is known. Two modules do not differ by this.
     by_number: tuple[str, ...] = field(default=(), compare=False)
 
+    @property
+    def is_memory(self) -> bool:
+        """Whether it is main memory, or nobody says otherwise: what keeps its content is none but for what of it is told to be."""
+        return self.capacity_gib is not None or not self.keeps
+
+    @property
+    def is_sizeless(self) -> bool:
+        """Whether nobody knows how much main memory it is."""
+        return self.capacity_gib is None and self.is_memory
+
     def short(self) -> str:
         """The module in a few words, as the trade says it: "16 GB 2Rx8 DDR4-2400 registered"."""
-        words = [f"{amount(self.capacity_gib)} GB" if self.capacity_gib else "module of unknown size"]
+        words = [
+            f"{amount(self.capacity_gib)} GB" if self.capacity_gib else f"{self.keeps or 'module'} of unknown size"
+        ]
         if self.package_ranks:
             stack = f"S{self.stack_height}" if (self.stack_height or 1) > 1 else ""
             words.append(f"{self.package_ranks}{stack}R" + (f"x{self.device_width}" if self.device_width else ""))
@@ -321,12 +336,33 @@ _CALLED = {
     "rails_v": "supply",
     "height_mm": "height",
     "part": "part number",
+    "keeps": "content kept without power",
 }
 
 
 def member_words(member: str) -> str:
     """A member's name for people: "size" of "capacity_gib"."""
     return _CALLED.get(member, member.replace("_", " "))
+
+
+#: Member -> unit of its figures.
+_UNITS = {"capacity_gib": "GB", "rate_mts": "MT/s", "die_gbit": "Gbit", "rails_v": "V", "height_mm": "mm"}
+
+
+def value_words(member: str, value: object) -> str:
+    """What a member is, for people: "16 GB", "yes", "1.35 or 1.5 V"; "not known" of None.
+
+    Examples
+        >>> value_words("rails_v", (1.35, 1.5)), value_words("ecc", False), value_words("capacity_gib", 16.0)
+        ('1.35 or 1.5 V', 'no', '16 GB')
+    """
+    if value is None or value in ((), []):
+        return "not known"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    shown = " or ".join(f"{v:g}" for v in value) if isinstance(value, (tuple, list)) else value
+    shown = f"{shown:g}" if isinstance(shown, float) else str(shown)
+    return f"{shown} {_UNITS[member]}" if member in _UNITS else shown
 
 
 def densest(module: Module) -> float | None:

@@ -49,6 +49,22 @@ class Machine:
         return hash((tuple(sorted(self.processors.items())), rest))
 
 
+#: What is asked of a unit -> what people call it.
+_CALLED = {
+    "firmware": "the firmware's version",
+    "system": "the version of its system",
+    "device_hole_mib": "what its devices take of a 32-bit system's memory",
+    "os_cap_gib": "how much its system can use",
+    "rail_setting": "the volts that its firmware is set to",
+}
+
+
+def fact_words(fact: str) -> str:
+    """A fact of a unit for people: "which processor is in CPU2" of "processors.CPU2"."""
+    kind, _, socket = fact.partition(".")
+    return f"which processor is in {socket}" if kind == "processors" else _CALLED.get(fact, fact.replace("_", " "))
+
+
 class Layout(Mapping[str, Occupant]):
     """Slot -> module or UNKNOWN; a slot left out is empty. Immutable, compared by content."""
 
@@ -124,3 +140,8 @@ def marked(layout: Layout, failed: Iterable[str], in_use: Collection[str] = ()) 
 def unmarked(layout: Layout) -> Layout:
     """The layout as if nothing had failed: one of its kind in each such slot."""
     return Layout({s: healthy(m) if isinstance(m, Module) else m for s, m in layout.items()})
+
+
+def kept_without_power(layout: Mapping[str, Occupant]) -> dict[str, str]:
+    """Slots whose module keeps its content without power -> what such are called."""
+    return {s: m.keeps for s, m in layout.items() if isinstance(m, Module) and m.keeps}

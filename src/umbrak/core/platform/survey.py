@@ -100,12 +100,11 @@ class Warning:
     message: str
 
 
-def not_main_memory(module: Module) -> Module:
-    """What of a module that keeps its content is told of it: which one it is. Its kind ran as no main memory, so nothing
-    follows from it for others."""
-    return Module(
-        form=module.form, maker=module.maker, maker_code=module.maker_code, part=module.part, serial=module.serial
-    )
+def not_main_memory(module: Module, name: str) -> Module:
+    """What of a module that keeps its content is told of it: which one it is, and what such are called. Its kind ran as no
+    main memory, so nothing follows from it for others."""
+    m = module
+    return Module(form=m.form, maker=m.maker, maker_code=m.maker_code, part=m.part, serial=m.serial, keeps=name[:80])
 
 
 #: Of a report by a guest of some host.
@@ -146,18 +145,29 @@ class SurveyReading:
         return sum(a for a in amounts if a) if amounts and all(amounts) else None
 
 
-def odd_total(slots: Sequence[SlotFacts], installed_gib: float | None) -> str:
-    """What is odd about a total that is told apart from the slots, beside what they come to as far as they are told; ""
-    where nothing is. Slots that tell nothing may hold anything."""
-    if not installed_gib or not slots:
+def odd_total(slots: Sequence[SlotFacts], installed_gib: float | None, usable_gib: float | None = None) -> str:
+    """What is odd about totals that are told apart from the slots, beside what they come to as far as they are told; ""
+    where nothing is. Slots that tell nothing may hold anything; of what is installed some may be of no use."""
+    if not slots or not (installed_gib or usable_gib):
         return ""
     sizes = [s.module.capacity_gib for s in slots if s.module and s.state in (SlotState.FILLED, SlotState.SOLDERED)]
     held = sum(gib or 0 for gib in sizes)
     untold = any(s.state in (SlotState.UNKNOWN, SlotState.FAILED) for s in slots) or None in sizes
-    both = f"its slots come to {held:g} GB, and it tells {installed_gib:g} GB in all"
-    if held > installed_gib * (1 + ROUNDED):
-        return f"{both}: a module is switched off, spare or a mirror, or not all of it is told"
-    return f"{both}: a slot is missing" if not untold and held < installed_gib * (1 - ROUNDED) else ""
+    its = f"its slots come to {held:g} GB"
+    if installed_gib and held > installed_gib * (1 + ROUNDED):
+        return f"{its}, and it tells {installed_gib:g} GB in all: a module is switched off, spare or a mirror, or not all of it is told"
+    if not untold and installed_gib and held < installed_gib * (1 - ROUNDED):
+        return f"{its}, and it tells {installed_gib:g} GB in all: a slot is missing"
+    if not untold and usable_gib and held < usable_gib * (1 - ROUNDED):
+        return f"{its}, and {usable_gib:g} GB can be used: a slot, or what is soldered, is missing"
+    return ""
+
+
+def slots_missing(arrays: Sequence[ArrayFacts], slots: Sequence[SlotFacts]) -> str:
+    """How many of the slots that its tables count are told; "" where all are, or not every table counts them, or none is told."""
+    counts = [a.slots for a in arrays]
+    counted = sum(n for n in counts if n) if all(counts) else 0
+    return f"{len(slots)} of {counted} slots are in it" if counted > len(slots) > 0 else ""
 
 
 #: By how much two tellings of what is installed may differ for being rounded. [share]

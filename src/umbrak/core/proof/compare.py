@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from umbrak.core.evaluate import Evaluation
-from umbrak.core.memory.module import Module, alike, healthy
+from umbrak.core.memory.module import Module, alike, healthy, member_words, value_words
 from umbrak.core.memory.parts import serial_key
 from umbrak.core.plan.actions import Action, Do
 from umbrak.core.platform.difference import MemberDifference, compare_slot
@@ -226,11 +226,10 @@ def _slot(slot: str, planned: Occupant | None, fresh: Fresh, rate: int | None) -
 
 
 def _members(differing: tuple[MemberDifference, ...]) -> str:
-    return ", ".join(f"{m.member.replace('_', ' ')} {_value(m.reported)}, not {_value(m.known)}" for m in differing)
-
-
-def _value(value: object) -> str:
-    return f"{value:g}" if isinstance(value, float) else str(value)
+    return ", ".join(
+        f"{member_words(m.member)} {value_words(m.member, m.reported)}, not {value_words(m.member, m.known)}"
+        for m in differing
+    )
 
 
 def _rounding(value: float) -> float:

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from umbrak.core.routes.designs import UnitDesign
 from umbrak.core.routes.dominance import Rows
-from umbrak.core.routes.purchase import Choice
 from umbrak.core.routes.space import Space
 
 #: Combinations looked at in one go.
@@ -28,6 +27,7 @@ class Arrays:
     reach: NDArray[np.float64]
     per_mts: NDArray[np.float64]
     as_ran: NDArray[np.bool_]
+    maybe_bare: Rows
 
     def of(self, rows: Rows) -> Arrays:
         return Arrays(
@@ -38,6 +38,7 @@ class Arrays:
             reach=self.reach[rows],
             per_mts=self.per_mts[rows],
             as_ran=self.as_ran[rows],
+            maybe_bare=self.maybe_bare[rows],
         )
 
     def plus(self, other: Arrays) -> Arrays:
@@ -50,21 +51,22 @@ class Arrays:
             reach=np.minimum(self.reach, other.reach),
             per_mts=np.round(self.per_mts + other.per_mts, 6),
             as_ran=self.as_ran & other.as_ran,
+            maybe_bare=self.maybe_bare + other.maybe_bare,
         )
 
     def columns(self) -> NDArray[np.float64]:
         return np.column_stack(
-            [self.counts, self.kept, np.minimum(self.reach, 1e9), self.per_mts, self.gib, self.as_ran]
+            [self.counts, self.kept, np.minimum(self.reach, 1e9), self.per_mts, self.gib, self.as_ran, self.maybe_bare]
         )
 
 
 class Options:
-    """Designs of one unit, sorted by what they must share with the other units'."""
+    """Designs of one unit (`rows`), sorted by what they must share with the other units' (`shared`, of each row)."""
 
     def __init__(self, arrays: Arrays, rows: Rows, shared: Rows, ids: int, stands_for_more: NDArray[np.bool_]) -> None:
         self.arrays, self.stands_for_more = arrays, stands_for_more
-        self.rows = rows[np.argsort(shared[rows], kind="stable")]
-        self.shared = shared[self.rows]
+        order = np.argsort(shared, kind="stable")
+        self.rows, self.shared = rows[order], shared[order]
         self.lengths = np.bincount(self.shared, minlength=ids)
         self.starts = np.cumsum(self.lengths) - self.lengths
 
@@ -140,30 +142,8 @@ def arrays_of(space: Space, designs: Sequence[UnitDesign]) -> Arrays:
         reach=np.array([d.reach for d in designs], np.float64),
         per_mts=np.array([d.per_mts for d in designs], np.float64),
         as_ran=np.array([d.as_ran for d in designs], bool),
+        maybe_bare=np.array([d.maybe_bare for d in designs], np.int64),
     )
-
-
-class Lists:
-    """Lists of choices of one sort, laid end to end. `none`: of each, whether nothing is wanted."""
-
-    def __init__(self, lists: Sequence[Sequence[Choice]], none: NDArray[np.bool_], fitted: int) -> None:
-        flat = [c for each in lists for c in each]
-        self.none = none
-        self.lengths = np.array([len(each) for each in lists], np.int64)
-        self.starts = np.cumsum(self.lengths) - self.lengths
-        self.cost = np.array([c.cost for c in flat], np.float64)
-        self.fine = np.array([c.fine for c in flat], np.float64)
-        self.rated = np.array([c.rated for c in flat], np.float64)
-        self.pulled = np.array([c.pulled for c in flat], np.float64)
-        self.fitted = np.array([c.fitted for c in flat], np.int64).reshape(len(flat), fitted)
-
-    def expand(self, which: Rows) -> tuple[Rows, Rows]:
-        """(row, choice) for every choice of the list of every row; a row that wants nothing appears once, with -1; one for which
-        there is none not at all."""
-        lengths = np.where(self.none[which], 1, self.lengths[which])
-        row = np.repeat(np.arange(len(which)), lengths)
-        within = np.arange(len(row)) - np.repeat(np.cumsum(lengths) - lengths, lengths)
-        return row, np.where(self.none[which[row]], -1, self.starts[which[row]] + within)
 
 
 def mapped(values: NDArray[np.float64], of: Callable[[float], float]) -> NDArray[np.float64]:

@@ -49,6 +49,8 @@ class UnitDesign:
     shared: tuple[object, ...]
     #: Where the order is not told: whether just those slots are filled that are filled now.
     as_ran: bool
+    #: Sockets that hold modules, of which nobody says whether they have a processor.
+    maybe_bare: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,6 +177,7 @@ class UnitSearch:
             per_mts=per_mts,
             shared=self._shared(classes, gib_of) if self.even else (),
             as_ran=self._now is not None and self._now == tuple(map(space.is_known, classes)),
+            maybe_bare=sum(any(map(space.is_known, classes[a:b])) for a, b in self._maybe_bare),
         )
 
     def _are_bound(self, parts: Sequence[_Filled]) -> bool:
@@ -214,6 +217,13 @@ class UnitSearch:
         untold = self.sheet.not_told("population") is not None
         return tuple(isinstance(now.get(s), Module) for s in self.unit.slots) if untold else None
 
+    @cached_property
+    def _maybe_bare(self) -> tuple[tuple[int, int], ...]:
+        """Of the unit's sockets that may have no processor where the slots of each begin and end."""
+        slots = {s: [x for c in self.sheet.channels_of[s] for x in c.slots] for s in self.unit.sockets}
+        at = {s: self.unit.slots.index(held[0]) for s, held in slots.items() if held}
+        return tuple((at[s], at[s] + len(slots[s])) for s in at if s in self.space.maybe_bare)
+
     def stops(self, channel: Channel, fill: tuple[int, ...]) -> bool:
         """Whether a channel filled like this stops by itself."""
         known = self._stopped[channel.id]
@@ -241,17 +251,27 @@ class UnitSearch:
             channels = self.sheet.channels_of[socket]
             here = parts[at : at + len(channels)]
             at += len(channels)
-            seated = sum(n for p in here for _, n in p.adds) + sum(1 for c in channels if c.soldered)
-            if self.space.many_sockets and seated < max(least, 1):
+            seated = sum(n for p in here for c, n in p.adds if self._is_memory(c))
+            seated += sum(1 for c in channels if c.soldered)
+            # Whether one that may have no processor is bare is asked, and so is nothing against the order.
+            sure = self.space.many_sockets and socket not in self.space.unsure
+            if sure and seated < max(least, 1):
                 return False
             single = len(channels) > 1 and sum(1 for p in here if p.gib) == 1
             if single and self.level[socket]:
                 return False
         return True
 
+    def _is_memory(self, at: int) -> bool:
+        """Whether a class counts as modules of its processor: what only keeps its content does not."""
+        module = self.space.classes[at].module
+        return module is None or module.is_memory
+
     def _shared(self, classes: Sequence[int], gib_of: Mapping[str, float]) -> tuple[object, ...]:
-        """What sockets must have in common; empty units have it with none but each other."""
-        shared: list[object] = [all(c == EMPTY for c in classes)]
+        """What sockets must have in common; empty units have it with none but each other, unless nobody knows their processors."""
+        shared: list[object] = [
+            not self.space.unsure.issuperset(self.unit.sockets) and all(c == EMPTY for c in classes)
+        ]
         for e in self.sheet.evens:
             if e.even_over_sockets:
                 shared.append(tuple(sorted({g for g in gib_of.values() if g})))
@@ -310,6 +330,10 @@ class _Walk:
             return
         slot = channel.slots[at]
         must = self.shape.filled.get(slot)
+        if slot in self.space.problem.stays:
+            if must is False:
+                return
+            must = True
         choices: Sequence[int] = () if must is False else self.space.takes[slot]
         if (stays := self.search.stays.get(slot)) is not None:
             choices = [c for c in choices if (self.space.classes[c].module is None) is stays]

@@ -26,7 +26,7 @@ def openers(problem: Problem, scales: Scales, space: Space, over: Callable[[], b
         if kind.module is None or len(kind.cost) <= kind.fitted + 1:
             continue
         # Instead of what is fitted only another kind: those that are fitted are individuals.
-        for layout in (problem.layout,) if kind.slots else (problem.layout, Layout()):
+        for layout in (problem.layout,) if kind.slots else (problem.layout, problem.stays):
             told = 0
             while told < _STEPS and not over():
                 grown = next_set(problem.sheet, problem.machine, layout, kind.module)

@@ -50,12 +50,13 @@ def is_in_warranty(w: Weighed) -> bool:
 
 
 #: What asks for nothing at all.
-_NOTHING = Wishes(uneven=True, less_memory=True, less_bandwidth=True)
+_NOTHING = Wishes(uneven=True, less_memory=True, less_bandwidth=True, move_content=True)
 
 
-def wishes_made(wishes: Wishes) -> tuple[str, ...]:
+def wishes_made(problem: Problem) -> tuple[str, ...]:
     """Names of the wishes that ask for something, in order."""
-    return tuple(f.name for f in fields(Wishes) if getattr(wishes, f.name) != getattr(_NOTHING, f.name))
+    made = (f.name for f in fields(Wishes) if getattr(problem.wishes, f.name) != getattr(_NOTHING, f.name))
+    return tuple(n for n in made if n != "move_content" or problem.stays)
 
 
 def without(problem: Problem, names: Sequence[str]) -> Problem:
@@ -89,7 +90,7 @@ def smallest_to_relax(
         possible   whether there is any route, found out in so many seconds; None where that was not enough
         left       how much time there is. [s]
     """
-    made = wishes_made(problem.wishes)
+    made = wishes_made(problem)
     share = _FIRST_SHARE
     if possible(without(problem, made), min(share * _LONGER, left())) is False:
         return Relaxed((), True)

@@ -6,12 +6,13 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
+from functools import cached_property
 
 from umbrak.core.evidence.table import USUAL, Table
 from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import Costs
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.machine import Layout, Machine, kept_without_power
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
 
@@ -66,6 +67,8 @@ class Wishes:
     #: Whether less usable memory, or less sustained bandwidth, than now may be left.
     less_memory: bool = False
     less_bandwidth: bool = False
+    #: Whether what keeps its content without power may leave its slot.
+    move_content: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,3 +97,9 @@ class Problem:
     costs: Costs = field(default_factory=Costs)
     table: Table = USUAL
     steps: Steps = field(default_factory=Steps)
+
+    @cached_property
+    def stays(self) -> Layout:
+        """What keeps its content without power, and so stays where it is."""
+        kept = {} if self.wishes.move_content else kept_without_power(self.layout)
+        return Layout({s: self.layout[s] for s in kept})

@@ -274,7 +274,7 @@ class _Search:
                     if len(found) >= _MOST_DESIGNS:
                         self.complete = False
                         break
-                if even and any(self.problem.layout.get(s) is UNKNOWN for s in unit.slots):
+                if even and (self.space.sizeless or any(self.problem.layout.get(s) is UNKNOWN for s in unit.slots)):
                     found += self._over_unknown(unit, pure, set(found))
                 made[unit.alike] = found
         return [made[u.alike] for u in units]
@@ -286,26 +286,38 @@ class _Search:
         return lambda: self._over(part if found else _LAST)
 
     def _over_unknown(self, unit: Unit, pure: bool, known: set[UnitDesign]) -> list[UnitDesign]:
-        """Designs in which what nobody knows stays: it decides nothing, so neither the order nor level channels bind its unit;
-        what of them is against an order all the same is refused when it is weighed."""
+        """Designs that hold what nobody knows, or of what size: it decides nothing, so neither the order nor level channels bind its
+        unit; what of them is against an order all the same is refused when it is weighed."""
         if self.problem.sheet.evens:
             # What sockets must have in common is not known of one that holds it: such layouts are left out, and it is said.
             self.complete = False
             return []
         unknown = [s for s in unit.slots if self.problem.layout.get(s) is UNKNOWN]
         found: list[UnitDesign] = []
-        # Each that stays, without those before it: every design that holds some of it, once.
         until = self._until(_DESIGN_SHARE, found)
+        for design in self._holding(unit, unknown, pure, until):
+            loose = replace(design, shared=(False,))
+            if loose not in known:
+                found.append(loose)
+            if len(found) >= _MOST_DESIGNS:
+                self.complete = False
+                break
+        return found
+
+    def _holding(
+        self, unit: Unit, unknown: Sequence[str], pure: bool, until: Callable[[], bool]
+    ) -> Iterator[UnitDesign]:
+        """Every design, by no order, that holds some of what nobody knows, or of what size; once."""
+        # Each slot that stays, without those before it.
         for i, slot in enumerate(unknown):
             stays = {**dict.fromkeys(unknown[:i], False), slot: True}
-            for design in UnitSearch(self.space, unit, False, pure, stays).designs(until):
-                loose = replace(design, shared=(False,))
-                if loose not in known:
-                    found.append(loose)
-                if len(found) >= _MOST_DESIGNS:
-                    self.complete = False
-                    return found
-        return found
+            yield from UnitSearch(self.space, unit, False, pure, stays).designs(until)
+        sizeless = self.space.sizeless
+        for design in (
+            UnitSearch(self.space, unit, False, pure, dict.fromkeys(unknown, False)).designs(until) if sizeless else ()
+        ):
+            if any(c in sizeless for c in design.classes):
+                yield design
 
     def _combined(
         self, table: Table, stand: Sequence[NDArray[np.bool_]], even: bool, merging: bool
@@ -320,10 +332,13 @@ class _Search:
         shared = [
             np.array([ids.setdefault(d.shared if even else (), len(ids)) for d in ds], np.int64) for ds in table.designs
         ]
-        options = [
-            Options(a, np.arange(len(of)), of, len(ids), more)
-            for a, of, more in zip(table.arrays, shared, stand, strict=True)
-        ]
+        options = []
+        for unit, a, of, more in zip(table.units, table.arrays, shared, stand, strict=True):
+            rows: Rows = np.arange(len(of))
+            if even and self.space.unsure.issuperset(unit.sockets):
+                # An empty one whose processors nobody knows goes with whatever the others have in common.
+                rows, of = _with_any(rows, of, np.flatnonzero(a.filled == 0), len(ids))
+            options.append(Options(a, rows, of, len(ids), more))
         first = options[0]
         so_far = Combined(
             first.rows[:, None], table.arrays[0].of(first.rows), first.shared, first.stands_for_more[first.rows]
@@ -444,3 +459,11 @@ class _Search:
             chance = reach_at_best(scales.board, scales.reach_at_best, total, p.trials, p.today, p.table)
             self._totals[total] = log_of(chance)
         return self._totals[total]
+
+
+def _with_any(rows: Rows, shared: Rows, of: Rows, ids: int) -> tuple[Rows, Rows]:
+    """(rows, what each shares), with each of some rows once for whatever may be shared."""
+    others = np.setdiff1d(rows, of)
+    return np.concatenate([others, np.repeat(of, ids)]), np.concatenate(
+        [shared[others], np.tile(np.arange(ids), len(of))]
+    )

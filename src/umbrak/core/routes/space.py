@@ -7,14 +7,15 @@ from dataclasses import dataclass
 from functools import cached_property
 from math import inf
 
-from umbrak.core.memory.module import Module
-from umbrak.core.platform.machine import UNKNOWN, Layout
+from umbrak.core.memory.module import Module, alike
+from umbrak.core.platform.machine import UNKNOWN, Layout, Unknown
 from umbrak.core.platform.sheet import Channel, Clearance, Processor
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.rules import RULES
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Severity
+from umbrak.core.rules.speed import refused_above
 from umbrak.core.solve import channel_rate, floor_rate
 
 #: What no further module cures: these families only ever find more in a fuller layout.
@@ -129,12 +130,12 @@ class Space:
                 key: object = None
             elif not where:
                 continue  # it stops wherever it is put
-            elif self._behind:
-                key = k.index  # which of the like slots keeps its module decides what has to be lifted
+            elif self._behind or k.module in self._staying:
+                key = k.index  # which of the like slots keeps its module decides what has to be lifted, or is settled
             else:
                 members = tuple(getattr(k.module, n) for n in self._seen)
                 rating = self._rating(k.module)
-                key = (members, rating is None if self._levelled else rating, where)
+                key = (members, rating is None if self._levelled else rating, where, self._may_refuse(k.module))
             groups.setdefault(key, []).append(k)
         levels = self._levels(kinds)
         classes: list[KindClass] = []
@@ -173,9 +174,13 @@ class Space:
         rate = module.rate_mts
         if rate is None or self.one_rate:
             return None if rate is None else ()
-        processors = (p for s in self.live if isinstance(p := self._empty.processors[s], Processor))
-        tables = ((p, max(r.rate_mts for r in p.rate_table)) for p in processors if p.rate_table)
+        tables = ((p, max(r.rate_mts for r in p.rate_table)) for p in self._possible if p.rate_table)
         return tuple(floor_rate(p, min(rate, top)) for p, top in tables)
+
+    def _may_refuse(self, module: Module) -> frozenset[str]:
+        """Processors that may be where nobody says which, and that would refuse it there (`speed.refused` asks)."""
+        limits = {p.id: limit for s in self.unsure for p in self.may_hold[s] if (limit := refused_above(p))}
+        return frozenset(p for p, limit in limits.items() if module.rate_mts is None or module.rate_mts > limit)
 
     def places_of(self, kind: Kind) -> tuple[str, ...]:
         """One slot of each group of slots that takes a kind."""
@@ -198,9 +203,10 @@ class Space:
             channel = self.sheet.channels[slot.channel]
             socket = channel.socket
             if socket in self.live:
-                processor = getattr(self._empty.processors[socket], "id", None)
+                processor = tuple(p.id for p in self.may_hold[socket])
                 named = tuple(x for x in (name, channel.id, channel.controller, socket) if x in places)
-                key = (processor, domains.get(channel.id), slot.clearance, channel.soldered, named)
+                stays = name if name in self.problem.stays else None
+                key = (processor, domains.get(channel.id), slot.clearance, channel.soldered, named, stays)
                 groups.setdefault(key, []).append(name)
         return {key: tuple(slots) for key, slots in groups.items()}
 
@@ -225,10 +231,58 @@ class Space:
         where = {c.index: self._allowed(c.kinds[0]) for c in self.classes}
         found = {}
         for slot in self.sheet.slots:
-            known = [c.index for c in self.classes if c.module and group_of.get(slot) in where[c.index]]
+            # What stays goes nowhere else, and nothing else comes to where it is.
+            held = alike(m) if isinstance(m := self.problem.stays.get(slot), Module) else None
+            known = [
+                c.index
+                for c in self.classes
+                if c.module
+                and group_of.get(slot) in where[c.index]
+                and (c.kinds[0].module == held if held else not self._is_staying(c))
+            ]
             unknown = [c.index for c in self.classes if c.module is None and self.now.get(slot) is UNKNOWN]
             found[slot] = (*known, *unknown)
         return found
+
+    @cached_property
+    def may_hold(self) -> Mapping[str, tuple[Processor, ...]]:
+        """Socket -> the processor that it has; where nobody says which, each that it may have; () where it has none."""
+
+        def of(socket: str, fitted: Processor | Unknown | None) -> tuple[Processor, ...]:
+            if isinstance(fitted, Processor):
+                return (fitted,)
+            choices = self.sheet.sockets[socket].processors if fitted is UNKNOWN else ()
+            return tuple(self.sheet.processors[p] for p in choices)
+
+        return {s: of(s, fitted) for s, fitted in self._empty.processors.items()}
+
+    @cached_property
+    def _possible(self) -> tuple[Processor, ...]:
+        """Every processor that may be in the machine."""
+        return tuple({p.id: p for of in self.may_hold.values() for p in of}.values())
+
+    @cached_property
+    def unsure(self) -> frozenset[str]:
+        """Sockets of which nobody says which processor they have."""
+        return frozenset(s for s in self.live if self._empty.processors[s] is UNKNOWN)
+
+    @cached_property
+    def maybe_bare(self) -> frozenset[str]:
+        """Sockets of which nobody says whether they have a processor (`order.no-processor` asks)."""
+        return frozenset(s for s in self.unsure if self.sheet.sockets[s].may_be_absent)
+
+    @cached_property
+    def sizeless(self) -> frozenset[int]:
+        """Classes of which nobody knows how large they are."""
+        return frozenset(c.index for c in self.classes if c.module and c.module.is_sizeless)
+
+    def _is_staying(self, c: KindClass) -> bool:
+        """Whether every module of a class stays where it is."""
+        return any(k.module in self._staying and len(k.cost) - 1 <= k.fitted for k in c.kinds)
+
+    @cached_property
+    def _staying(self) -> frozenset[Module]:
+        return frozenset(alike(m) for m in self.problem.stays.values() if isinstance(m, Module))
 
     @cached_property
     def now_class(self) -> Mapping[str, tuple[frozenset[int], int]]:
@@ -254,7 +308,8 @@ class Space:
         return {}
 
     def _members(self, kind: Kind) -> tuple[object, ...]:
-        return (*(getattr(kind.module, n) for n in self._seen), kind.module and kind.module.rate_mts)
+        members = (*(getattr(kind.module, n) for n in self._seen), kind.module and kind.module.rate_mts)
+        return (*members, kind.module) if kind.module in self._staying else members
 
     def stops(self, slots: Mapping[str, Module]) -> bool:
         """Whether these modules are stopped by something that no further module would cure."""
@@ -360,7 +415,8 @@ class Space:
             )
         return (
             domain,
-            getattr(self._empty.processors[channel.socket], "id", None),
+            tuple(p.id for p in self.may_hold[channel.socket]),
+            channel.socket in self.maybe_bare,
             channel.soldered,
             channel.controller if by_controller else None,
             channel.id if channel.id in named or channel.socket in named else None,
@@ -395,10 +451,10 @@ class Space:
 
     def reach(self, channel: Channel, fill: Sequence[int]) -> float | None:
         """The most that a channel filled like this may run at by the rate table, over the rails that are possible;
-        None where the rate of its socket is never told. [MT/s]"""
-        processor = self._empty.processors[channel.socket]
-        if not isinstance(processor, Processor):
-            return None
+        None where the rate of its socket is never told. [MT/s]
+
+        Where nobody says which processor is there, it is told if it is the same with each that may be.
+        """
         here: list[tuple[str | None, Module]] = [(None, channel.soldered)] if channel.soldered else []
         for slot, c in zip(channel.slots, fill, strict=True):
             module = self.classes[c].module if c != EMPTY else None
@@ -408,16 +464,16 @@ class Space:
         if not here:
             return inf
         rails = next((d.rails_v for d in self.sheet.memory.rail_domains if channel.id in d.channels), (None,))
-        told = [r for v in rails if (r := channel_rate(processor, here, v)) is not None]
+        processors = self.may_hold[channel.socket]
+        told = [[r for v in rails if (r := channel_rate(p, here, v)) is not None] for p in processors]
         soldered = (channel.soldered.rate_mts if channel.soldered else None) or inf
-        return min(max(told), soldered, self.sheet.rate_cap_mts or inf) if told else None
+        return min(*map(max, told), soldered, self.sheet.rate_cap_mts or inf) if all(told) else None
 
     def floored(self, rate: float) -> float:
         """Down to the nearest rate that any of the processors has. [MT/s]"""
-        processors = [p for s in self.live if isinstance(p := self._empty.processors[s], Processor)]
-        if rate == inf or not processors:
+        if rate == inf or not self._possible:
             return rate
-        return max(floor_rate(p, int(rate)) for p in processors)
+        return max(floor_rate(p, int(rate)) for p in self._possible)
 
 
 def stops(ctx: Context) -> bool:

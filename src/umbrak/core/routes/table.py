@@ -15,17 +15,15 @@ from numpy.typing import NDArray
 from umbrak.core.evaluate import usable_gib
 from umbrak.core.memory.module import alike
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
-from umbrak.core.routes.columns import Arrays, Combined, Lists, arrays_of, mapped
+from umbrak.core.routes.choices import ChoicesOf, Lists, wants_of
+from umbrak.core.routes.columns import Arrays, Combined, arrays_of, mapped
 from umbrak.core.routes.designs import UnitDesign
 from umbrak.core.routes.dominance import Rows, distinct_rows
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
-from umbrak.core.routes.purchase import Choice, Policy, Shop, for_levels
+from umbrak.core.routes.purchase import Choice, Policy, Shop
 from umbrak.core.routes.space import EMPTY, Sort, Space, Unit
 from umbrak.core.routes.weighing import SLACK, Scales
-
-#: Ways to want something of a sort that are told apart by a table of all of them.
-_MOST_WANTS = 100_000
 
 
 class Against(Protocol):
@@ -91,29 +89,6 @@ class Sums:
         return frozenset(n for n in sums if 0 < n <= of.most)
 
 
-class ChoicesOf:
-    """The choices of a sort by what its slots want: how many of them are of each of its levels."""
-
-    def __init__(self, sort: Sort, by_count: Mapping[int, Sequence[Choice]]) -> None:
-        self.sort, self._by_count = sort, by_count
-        self._choices: dict[tuple[int, ...], Sequence[Choice]] = {}
-        self._ideal: dict[tuple[int, ...], Sequence[Choice]] = {}
-
-    def choices(self, asked: tuple[int, ...]) -> Sequence[Choice]:
-        if asked not in self._choices:
-            above = tuple(sum(asked[i:]) for i in range(1, len(asked)))
-            some = self._by_count.get(sum(asked), ())
-            self._choices[asked] = for_levels(self.sort, some, above) if above else some
-        return self._choices[asked]
-
-    def ideal(self, asked: tuple[int, ...]) -> Sequence[Choice]:
-        """One that is no worse than any of them in any respect, where there are any."""
-        if asked not in self._ideal:
-            some = self.choices(asked)
-            self._ideal[asked] = [_at_best(some)] if some else ()
-        return self._ideal[asked]
-
-
 class Table:
     """The rows of one policy: combinations of designs, with the choices of kinds for their classes."""
 
@@ -175,7 +150,7 @@ class Table:
         place = 0
         for of in self.choices:
             here = sum(1 for k in of.sort.kinds if k.slots)
-            asked, which = _wants(total.counts[:, list(of.sort.classes)])
+            asked, which = wants_of(total.counts[:, list(of.sort.classes)])
             of_each = [of.ideal(a) if ideal else of.choices(a) for a in map(tuple, asked.tolist())]
             lists = Lists(of_each, asked.sum(axis=1) == 0, here)
             n = which[row]
@@ -207,9 +182,7 @@ class Table:
             trouble = doubted = np.zeros(len(row))
         else:
             comes = total.filled[row] - fitted.sum(axis=1)
-            untold = np.where(
-                comes > 0, self.search.shop.untold.at_best(total.gib, total.filled, total.as_ran)[row], 0.0
-            )
+            untold = np.where(comes > 0, self.search.shop.untold.at_best(total)[row], 0.0)
             runs = fine + mapped(installed, self.search.log_reach)[row] + self.policy.fine + untold
             doubted = 1 - np.exp(runs)
             new, used = log(1 - problem.table["early.new"]), log(1 - problem.table["early.pulled"])
@@ -311,28 +284,3 @@ class Table:
                 fresh: Occupant = alike(kind.module) if kind.module else UNKNOWN
                 dealt[rest.pop(0)] = spare[kind.index].pop(0) if spare[kind.index] else fresh
         return dealt
-
-
-def _wants(counts: Rows) -> tuple[Rows, Rows]:
-    """(what rows may want of the classes of a sort, which of them each row wants)."""
-    most = counts.max(axis=0, initial=0) + 1
-    if len(most) == 1:
-        return np.arange(most[0])[:, None], counts[:, 0]
-    if most.prod(dtype=np.float64) > _MOST_WANTS:
-        return distinct_rows(counts)
-    asked = np.ravel_multi_index(tuple(counts.T), tuple(most.tolist()))
-    there = np.bincount(asked) > 0
-    return np.column_stack(np.unravel_index(np.flatnonzero(there), tuple(most.tolist()))), (np.cumsum(there) - 1)[asked]
-
-
-def _at_best(choices: Sequence[Choice]) -> Choice:
-    """No worse than any of them in any respect."""
-    return Choice(
-        cost=min(c.cost for c in choices),
-        fine=max(c.fine for c in choices),
-        rated=max(c.rated for c in choices),
-        pulled=min(c.pulled for c in choices),
-        fitted=tuple(map(max, *(c.fitted for c in choices))) if len(choices) > 1 else choices[0].fitted,
-        above=(),
-        takes=(),
-    )

@@ -23,6 +23,7 @@ from umbrak.core.evaluate import question
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.fact import FACT_OF_AMOUNT
 from umbrak.core.platform.machine import Layout
+from umbrak.core.routes.columns import Arrays
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.space import Space
@@ -53,19 +54,19 @@ class Untold:
         self.ctx = question(problem.sheet, problem.machine, problem.layout, problem.statements, problem.layout)
         self.kinds = [k for s in space.sorts for k in s.kinds]
 
-    def at_best(
-        self, totals: NDArray[np.float64], filled: NDArray[np.int64], as_ran: NDArray[np.bool_]
-    ) -> NDArray[np.float64]:
-        """Log of the chance that an untold total and an untold order hide nothing, of each sum in GiB, number of filled slots, and
-        whether they are those that were filled when it ran, that something comes into."""
-        found = np.zeros(len(totals))
+    def at_best(self, rows: Arrays) -> NDArray[np.float64]:
+        """Log of the chance that an untold total, an untold order and sockets that may have no processor hide nothing, of each
+        combination of designs that something comes into."""
+        found = np.zeros(len(rows.gib))
         if not self.settled:
-            for gib in np.unique(totals):
+            untold = log(self.problem.table["untold"])
+            for gib in np.unique(rows.gib):
                 if asks_total(self.ctx, float(gib)):
-                    found[totals == gib] += log(self.problem.table["untold"])
+                    found[rows.gib == gib] += untold
             if may_be_filled := self._counts_without_order():
-                asked = ~np.isin(filled, may_be_filled) & ~(as_ran & bool(self.ctx.ran_modules))
-                found[asked] += log(self.problem.table["untold"])
+                asked = ~np.isin(rows.filled, may_be_filled) & ~(rows.as_ran & bool(self.ctx.ran_modules))
+                found[asked] += untold
+            found += rows.maybe_bare * untold
         return found
 
     def _counts_without_order(self) -> list[int]:

@@ -227,6 +227,8 @@ class Scales:
             yield "uneven"
         if not w.less_memory and not meets(m.usable_gib, self.now.usable_gib):
             yield "less_memory"
+        if not w.move_content and "risk.content" in codes:
+            yield "move_content"
         if not w.less_bandwidth and m.sustained_gbs < self.now.sustained_gbs - SLACK:
             yield "less_bandwidth"
 

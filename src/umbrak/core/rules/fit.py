@@ -70,7 +70,7 @@ def occupant_unknown(ctx: Context) -> Iterator[Finding]:
             [f"sheet.channels.{c.id}.soldered" for c in bare],
             Severity.STOP,
         )
-    if sizeless := [s for s, m in ctx.modules.items() if m.capacity_gib is None]:
+    if sizeless := [s for s, m in ctx.modules.items() if m.is_sizeless]:
         yield ctx.ask(
             "fit.unknown",
             sizeless,

@@ -177,7 +177,7 @@ def over_official(ctx: Context) -> bool | None:
 
 
 def _sizeless(ctx: Context) -> bool:
-    return any(m.capacity_gib is None for m in ctx.modules.values())
+    return any(m.is_sizeless for m in ctx.modules.values())
 
 
 def _register(code: str) -> None:

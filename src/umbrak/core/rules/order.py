@@ -235,7 +235,7 @@ def socket_bare(ctx: Context) -> Iterator[Finding]:
         if any(c.id in ctx.unsure_channels for c in ctx.channels(socket)) or not ctx.all_seated:
             continue
         slots = [slot for c in ctx.channels(socket) for slot in c.slots]
-        count = len(ctx.seated_on(socket))
+        count = sum(1 for _, m in ctx.seated_on(socket) if m.is_memory)
         even = next((e for e in ctx.sheet.evens if count < e.least_per_processor), None)
         if not even and count:
             continue
@@ -293,9 +293,9 @@ def _channels(ctx: Context) -> Iterator[tuple[str, list[float]]]:
     applies=lambda ctx: any(len(ctx.channels(s)) > 1 and ctx.socket_gib(s) for s in ctx.live_sockets),
 )
 def channel_single(ctx: Context) -> Iterator[Finding]:
-    """Only one of several channels is filled."""
+    """Only one of several channels holds memory."""
     for socket, gib in _channels(ctx):
-        filled = [c for c in ctx.channels(socket) if ctx.seated[c.id]]
+        filled = [c for c in ctx.channels(socket) if any(m.is_memory for _, m in ctx.seated[c.id])]
         if len(gib) > 1 and len(filled) == 1:
             others = [s for c in ctx.channels(socket) if c not in filled for s in c.slots]
             message = f"{socket}: only channel {filled[0].name} of {len(gib)} works; {1 / len(gib):.0%} of the peak"
@@ -311,7 +311,7 @@ def channels_even(ctx: Context) -> Iterator[Finding]:
     """Channels of a socket hold unlike totals: reading all of it waits for the fullest."""
     for socket, gib in _channels(ctx):
         even = balance(gib)
-        sizeless = any(m.capacity_gib is None for _, m in ctx.seated_on(socket))  # `fit.unknown` asks
+        sizeless = any(m.is_sizeless for _, m in ctx.seated_on(socket))  # `fit.unknown` asks
         if even is None or even == 1 or sizeless or sum(1 for g in gib if g) == 1:
             continue
         fullest = max(gib)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from umbrak.core.platform.fact import State
-from umbrak.core.platform.machine import Occupant
+from umbrak.core.platform.machine import Occupant, kept_without_power
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.limit import unproved
@@ -56,6 +56,18 @@ def warranty(ctx: Context) -> Iterator[Finding]:
         else:
             message = f"Whether opening the way to {ctx.names(slots)} ends the warranty is told nowhere"
             yield ctx.finding("risk.warranty", Severity.RISK, slots, message)
+
+
+@rule("risk.content", applies=lambda ctx: bool(kept_without_power(ctx.before or {})))
+def content(ctx: Context) -> Iterator[Finding]:
+    """The change takes out what keeps its content without power, and its content with it."""
+    if ctx.before is None:
+        return
+    kept = kept_without_power(ctx.before)
+    gone = [s for s in ctx.layout.changed_from(ctx.before) if s in kept]
+    if gone:
+        message = f"{ctx.names(gone)}: {kept[gone[0]]} keeps its content without power, and whoever takes it out takes that along"
+        yield ctx.finding("risk.content", Severity.RISK, gone, message)
 
 
 @rule("risk.mixed-makers", applies=lambda ctx: len(ctx.modules) > 1)

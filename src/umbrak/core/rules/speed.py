@@ -36,15 +36,13 @@ def refused(ctx: Context) -> Iterator[Finding]:
     for socket, fitted in ctx.processors.items():
         rated = [(s, m.rate_mts) for s, m in ctx.seated_on(socket)]
         if isinstance(fitted, Processor):
-            limit, lowest = fitted.refuses_above_mts, min(fitted.rates_mts, default=0)
+            limit, lowest = refused_above(fitted), min(fitted.rates_mts, default=0)
             slow = [s for s, rate in rated if rate and rate < lowest]
             if slow:
                 message = (
                     f"{ctx.names(slow)} {ctx.are(slow)} rated below {lowest} MT/s, the lowest that {fitted.title} runs"
                 )
                 yield ctx.finding("speed.refused", Severity.STOP, slow, message, fitted.source)
-            if limit is None and fitted.faster_modules == "refused":
-                limit = max(fitted.rates_mts, default=None)
             slots = [s for s, rate in rated if limit and rate and rate > limit]
             if slots:
                 message = f"{ctx.names(slots)}: {fitted.title} refuses modules rated above {limit} MT/s"
@@ -56,9 +54,7 @@ def refused(ctx: Context) -> Iterator[Finding]:
                 yield ctx.ask("speed.refused", unrated, message, needs, Severity.STOP, fitted.source)
         elif fitted is not None:
             for choice in (ctx.sheet.processors[name] for name in ctx.sheet.sockets[socket].processors):
-                limit = choice.refuses_above_mts
-                if limit is None and choice.faster_modules == "refused":
-                    limit = max(choice.rates_mts, default=None)
+                limit = refused_above(choice)
                 slots = [s for s, rate in rated if limit and (rate is None or rate > limit)]
                 if slots:
                     message = (
@@ -66,6 +62,13 @@ def refused(ctx: Context) -> Iterator[Finding]:
                     )
                     needs = [f"machine.processors.{socket}"]
                     yield ctx.ask("speed.refused", slots, message, needs, Severity.STOP, choice.source)
+
+
+def refused_above(processor: Processor) -> int | None:
+    """What a processor may refuse modules that are rated higher than; None where it is known to refuse none. [MT/s]"""
+    if processor.refuses_above_mts is None and processor.faster_modules == "refused":
+        return max(processor.rates_mts, default=None)
+    return processor.refuses_above_mts
 
 
 @rule("speed.mixed", applies=lambda ctx: len(ctx.all_seated) > 1)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
-from umbrak.core.memory.module import FIELD_NAMES, Module, alike
+from umbrak.core.memory.in_hand import differences
+from umbrak.core.memory.module import Module, alike, member_words
 from umbrak.core.plan.actions import Action, Do, actions
+from umbrak.core.platform.machine import kept_without_power
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.runsheet.handling import module_words, place_words, slot_words
 from umbrak.core.runsheet.step import Minutes, Phase, Step, Who, Work
@@ -15,8 +17,6 @@ from umbrak.core.runsheet.way import drive_words
 
 #: Kinds of machine that have drives, also where their sheet tells no bays.
 _WITH_DRIVES = ("appliance", "server")
-#: What tells two modules of one kind apart and nothing else: no machine minds it.
-_ONLY_STICKERS = ("maker", "maker_code", "part", "revision", "serial", "made", "timing", "height_mm")
 
 
 def has_drives(sheet: Sheet) -> bool:
@@ -57,6 +57,7 @@ def before(sheet: Sheet, work: Work) -> Iterator[Step]:
         )  # fmt: skip
     yield from _parts(sheet, work)
     yield from _backups(sheet, work)
+    yield from _contents(sheet, work)
     yield Step(
         key="before:console", phase=Phase.BEFORE, text="Have a console and the key of its drives at hand", minutes=Minutes(2, 5),
         why="after a change of memory or firmware it may ask for them, and what is kept on it cannot be read then",
@@ -119,24 +120,21 @@ def _locate(sheet: Sheet, work: Work, slot: str) -> Step:
     )  # fmt: skip
 
 
-def differences(old: Module, new: Module) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """(members that differ and matter, members that differ and are only the sticker), both known on both sides."""
-    differing = [n for n in FIELD_NAMES if None not in (a := (getattr(old, n), getattr(new, n))) and () not in a and a[0] != a[1]]  # fmt: skip
-    return tuple(n for n in differing if n not in _ONLY_STICKERS), tuple(n for n in differing if n in _ONLY_STICKERS)
-
-
 def _match(sheet: Sheet, work: Work, slot: str) -> Step:
     old, new = work.now.get(slot), work.goal.get(slot)
     details: list[str] = []
     if isinstance(old, Module) and isinstance(new, Module):
-        matter, stickers = differences(old, new)
+        seen = differences(old, new)
+        if seen.differs:
+            details.append(f"differs and matters: {_listed(seen.differs)}")
+        elif not seen.untold:
+            details.append("nothing that matters differs")
+        if seen.untold:
+            details.append(f"not known of one of them, so to be read off both: {_listed(seen.untold)}")
         details.append(
-            f"differs and matters: {', '.join(map(_said, matter))}" if matter else "nothing that matters differs"
-        )
-        details.append(
-            "maker, part number, serial and date may differ: only the sticker"
-            if not stickers
-            else f"differs, only the sticker: {', '.join(map(_said, stickers))}"
+            f"differs, only the sticker: {_listed(seen.stickers)}"
+            if seen.stickers
+            else "maker, part number, serial and date may differ: only the sticker"
         )
     return Step(
         key=f"before:match:{slot}", phase=Phase.BEFORE, text=f"Hold the new module for {slot_words(sheet, slot)} beside the old one's label",
@@ -146,8 +144,8 @@ def _match(sheet: Sheet, work: Work, slot: str) -> Step:
     )  # fmt: skip
 
 
-def _said(member: str) -> str:
-    return member.removesuffix("_gib").removesuffix("_mts").removesuffix("_v").replace("_", " ")
+def _listed(members: Sequence[str]) -> str:
+    return ", ".join(map(member_words, members))
 
 
 def _backups(sheet: Sheet, work: Work) -> Iterator[Step]:
@@ -173,6 +171,23 @@ def _backups(sheet: Sheet, work: Work) -> Iterator[Step]:
             key="before:bays", phase=Phase.BEFORE, text="Number its drive bays, and note the drive of each",
             why="its sheet tells no bays, and a drive in another bay can cost the array",
             details=("While it runs, it can be asked which drive is where; keep what you note in Survey.",), minutes=Minutes(2, 10),
+        )  # fmt: skip
+
+
+def _contents(sheet: Sheet, work: Work) -> Iterator[Step]:
+    kept = kept_without_power(work.now)
+    changed = work.goal.changed_from(work.now)
+    gone = tuple(s for s in sheet.slots if s in kept and s in changed)
+    if gone:
+        places = [slot_words(sheet, s) for s in gone]
+        yield Step(
+            key="before:content", phase=Phase.BEFORE, text=f"Write out what {', '.join(places)} {'keeps' if len(gone) == 1 else 'keep'}",
+            why="it keeps its content without power: whoever takes it out takes that along",
+            details=("Stop what writes to it, write its content out or copy it, and take it out of what uses it: by the machine's own tool.",
+                     "Switching off does none of it."),
+            checks=tuple(f"{place}: nothing is needed any more of what {kept[s]} holds" for s, place in zip(gone, places, strict=True)),
+            slots=gone, hold=True, minutes=Minutes(5, 60),
+            back_out=("Nothing has been touched: put back into use what was taken out of it.",),
         )  # fmt: skip
 
 

@@ -7,19 +7,17 @@ what runs or is guessed stands beside it as seen: which slots share a channel, w
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from umbrak.core.memory.module import Buffering, Module
 from umbrak.core.memory.rates import board_rails
 from umbrak.core.platform.machine import Layout
-from umbrak.core.platform.naming import places_by_name
 from umbrak.core.platform.pattern import Seat, first_of, names_like
-from umbrak.core.platform.sheet import Channel, Sheet
-from umbrak.core.platform.survey import SlotState, SurveyReading
+from umbrak.core.platform.survey import SurveyReading
 from umbrak.formats.documents import Doc, FormName, GenerationName, Gib, ShortText
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.sheet.draft import class_of, title_of, told_as
@@ -368,135 +366,6 @@ class _Board:
             if name and i < len(self.names) and name != self.names[i]:
                 found[i] = name
         return found
-
-
-@dataclass(frozen=True, slots=True)
-class Preset:
-    """A common architecture: the shape of a board to begin from. None of it is told of the machine at hand."""
-
-    words: str
-    answers: BoardAnswers
-
-
-def _preset(words: str, *slots: int, soldered: bool = False, **more: Any) -> Preset:
-    channels = [ChannelAnswer(slots=0, soldered=True)] if soldered else []
-    return Preset(words, BoardAnswers(channels=[*channels, *(ChannelAnswer(slots=n) for n in slots)], **more))
-
-
-PRESETS = (
-    _preset("one slot", 1),
-    _preset("soldered, 1", 1, soldered=True),
-    _preset("2 x 1", 1, 1),
-    _preset("2 x 2", 2, 2),
-    _preset("3 x 2", 2, 2, 2),
-    _preset("4 x 2", 2, 2, 2, 2),
-    _preset("2 risers", 3, 3, 3, 3, stand="risers", carriers=2, printed="riser A slot 1"),
-    _preset("2 sockets", *[2] * 6, processors=2),
-    _preset("boards", *[2] * 8, processors=4, stand="memory boards", carriers=4, printed="board 1 slot 1"),
-)
-
-
-def answers_of(sheet: Sheet) -> BoardAnswers | None:
-    """The board of a sheet as answers, to begin another like it; None where its processors are not alike.
-
-    Nothing of it is told of the other machine: who says so is a guess, kinds are seen.
-    """
-    per_socket = [sheet.channels_of[s] for s in sheet.sockets]
-    shapes = {tuple((len(c.slots), c.soldered is not None) for c in channels) for channels in per_socket}
-    channels = per_socket[0]
-    if len(shapes) != 1 or len(per_socket) > MOST_PROCESSORS or not 1 <= len(channels) <= MOST_CHANNELS:
-        return None
-    if any(len(c.slots) > MOST_IN_CHANNEL for c in channels):
-        return None
-    order = [s for of in per_socket for c in of for s in c.slots]
-    carriers = list(dict.fromkeys(k for s in order if (k := sheet.slots[s].carrier)))
-    words = " ".join(sheet.carriers[k].title for k in carriers).casefold()
-    stand: StandName = (
-        "main board"
-        if not carriers
-        else "risers"
-        if "riser" in words
-        else "tray"
-        if "tray" in words
-        else "memory boards"
-    )
-    answers = BoardAnswers(
-        kind=sheet.kind,  # type: ignore[arg-type]  # a sheet's class is one of these
-        processors=len(per_socket),
-        channels=[_channel_like(c) for c in channels],
-        stand=stand,
-        carriers=max(len(carriers), 1),
-        generation=sheet.memory.generation,  # type: ignore[arg-type]
-        form=sheet.memory.form,  # type: ignore[arg-type]
-        printed=sheet.slots[order[0]].printed if order else "",
-    )
-    made = names_of(answers)
-    printed = [sheet.slots[s].printed for s in order]
-    names = ["" if own == like else own for own, like in zip(printed, made, strict=False)]
-    return answers.model_copy(update={"names": names if any(names) else []})
-
-
-def answers_from(reading: SurveyReading) -> tuple[BoardAnswers, str] | None:
-    """The board that a report shows as answers, and why channels are taken so ("" = they are not, each slot has one of its own);
-    None where it shows none that answers can say, such as processors with unlike boards."""
-    reports = [(i, s) for i, s in enumerate(reading.slots) if s.state is not SlotState.SOLDERED]
-    soldered = [s.module.capacity_gib if s.module else None for s in reading.slots if s.state is SlotState.SOLDERED]
-    naming = places_by_name([(s.locator, s.bank) for _, s in reports], len(reading.processors) or None)
-    sockets: dict[str | None, dict[str, list[int]]] = {}
-    for (i, _), place in zip(reports, naming.places, strict=True):
-        channel = place.channel if naming.has_channels and place.channel else str(i)
-        sockets.setdefault(place.socket, {}).setdefault(channel, []).append(i)
-    shapes = {tuple(map(len, channels.values())) for channels in sockets.values()}
-    shape = next(iter(shapes), ())
-    several = max(len(reading.processors), 1)
-    if len(shapes) > 1 or len(sockets) not in (0, 1, several) or len(sockets) > MOST_PROCESSORS:
-        return None
-    if several > 1 and len(sockets) == 1:
-        return None  # which slots hang on which processor is not told, and no answer may say it
-    channels = [
-        *(ChannelAnswer(soldered=True, soldered_gib=gib, slots=0) for gib in soldered),
-        *(ChannelAnswer(slots=n) for n in shape),
-    ]
-    if not channels or len(channels) > MOST_CHANNELS or any(c.slots > MOST_IN_CHANNEL for c in channels):
-        return None
-    system, modules = reading.system, [s.module for s in reading.slots if s.module]
-    claimed = reading.claimed_gib()
-    order = [i for of in sockets.values() for slots in of.values() for i in slots]
-    told = told_as(reading.slots)
-    names = names_once(told[i] or f"slot {n + 1}" for n, i in enumerate(order))
-    answers = BoardAnswers(
-        make=((system and system.maker) or "")[:200].strip(),
-        model=((system and system.model) or "")[:200].strip(),
-        processors=max(len(sockets), 1),
-        channels=channels,
-        generation=_only(m.generation for m in modules),
-        form=_only(m.form for m in modules),
-        names=names,
-        limit_gib=claimed,
-        limit_by="report" if claimed else None,
-    )
-    return answers, naming.why if naming.has_channels else ""
-
-
-def order_of(reading: SurveyReading) -> dict[int, int]:
-    """Slot of the answers that `answers_from` makes, by its place in order -> index of its report."""
-    found = answers_from(reading)
-    if found is None:
-        return {}
-    told = {name: i for i, name in enumerate(told_as(reading.slots))}
-    return {n: told[name] for n, name in enumerate(found[0].names) if name in told}
-
-
-def _only(values: Iterable[Any]) -> Any:
-    """The one value of all that is known; None where there is none, or several."""
-    known = {v for v in values if v is not None}
-    return str(known.pop()) if len(known) == 1 else None
-
-
-def _channel_like(channel: Channel) -> ChannelAnswer:
-    held = channel.soldered
-    size = held.capacity_gib if held else None
-    return ChannelAnswer(slots=len(channel.slots), soldered=held is not None, soldered_gib=size and float(size))
 
 
 def _carried(answers: BoardAnswers) -> bool:

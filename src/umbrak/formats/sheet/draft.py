@@ -14,7 +14,7 @@ from typing import Any
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.memory.rates import board_rails, family_rails
 from umbrak.core.platform.naming import places_by_name
-from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
+from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, slots_missing
 from umbrak.formats.sheet.writing import names_once, slug
 from umbrak.formats.yaml_splice import text_of
 
@@ -127,11 +127,12 @@ class _Draft:
         if not self.reading.slots:
             yield "channels: {}"
             return
-        yield "channels:"
+        why = "each has one of its own here, since names do not tell"
         if self.naming.has_channels:
-            yield f"  open: {text_of(f'which slots share a channel. Here {self.naming.why}; look whether the guide draws it so')}"
-        else:
-            yield "  open: which slots share a channel. Each has one of its own here, since names do not tell"
+            why = f"here {self.naming.why}; look whether the guide draws it so"
+        missing = slots_missing(self.reading.arrays, self.reading.slots)
+        yield "channels:"
+        yield f"  open: {text_of('; '.join(filter(None, (f'which slots share a channel: {why}', missing))))}"
         yield "  seen:"
         for i, report in enumerate(self.soldered):
             size = report.module.capacity_gib if report.module else None

@@ -31,6 +31,7 @@ from umbrak.core.platform.survey import (
     Warning,
     keeps_its_content,
     not_main_memory,
+    slots_missing,
 )  # fmt: skip
 from umbrak.formats.bounds import Deadline
 from umbrak.formats.faults import Fault, InputError
@@ -61,9 +62,17 @@ def read_listing(text: str, deadline: Deadline) -> SurveyReading:
 
 
 def survey_of(
-    kind: str, records: list[tuple[int, Record]], warnings: list[Warning], deadline: Deadline
+    kind: str,
+    records: list[tuple[int, Record]],
+    warnings: list[Warning],
+    deadline: Deadline,
+    missing: str = "it is cut off, or not all of it was given",
 ) -> SurveyReading:
-    """What records of structures, from wherever they were read, come to as a survey of this kind."""
+    """What records of structures, from wherever they were read, come to as a survey of this kind.
+
+    Parameters
+        missing   why fewer slots may be told than are counted
+    """
 
     def of(wanted: int) -> list[Record]:
         return [r for k, r in records if k == wanted]
@@ -83,6 +92,13 @@ def survey_of(
         warnings.append(
             Warning("the whole", "no module in it tells kind, width or rate: a virtual machine's tables look so")
         )
+    arrays = tuple(
+        ArrayFacts(_tidy(_as(r, "Maximum Capacity")), _as(r, "Number Of Devices"), _as(r, "Error Correction Type"))
+        for r in of(codes.MEMORY_ARRAY)
+        if r.get("Use") in (None, "System Memory")
+    )
+    if some := slots_missing(arrays, slots):
+        warnings.append(Warning("the whole", f"{some}: {missing}"))
     mapped = _mapped_gib(of(codes.MEMORY_ARRAY), of(codes.MAPPED_RANGE), warnings)
     return SurveyReading(
         kind=kind,
@@ -96,11 +112,7 @@ def survey_of(
             )
             for r in of(codes.PROCESSOR)
         ),
-        arrays=tuple(
-            ArrayFacts(_tidy(_as(r, "Maximum Capacity")), _as(r, "Number Of Devices"), _as(r, "Error Correction Type"))
-            for r in of(codes.MEMORY_ARRAY)
-            if r.get("Use") in (None, "System Memory")
-        ),
+        arrays=arrays,
         slots=tuple(slots),
         warnings=tuple(warnings),
         installed_gib=mapped,
@@ -211,7 +223,9 @@ def _slot(r: Record) -> tuple[SlotFacts, list[str]]:
         said.append(keeps_its_content(kept, _as(r, "Volatile Size")))
     module, odd = _module(r, (_as(r, "Volatile Size") or None) if kept else size)
     if kept and not _as(r, "Volatile Size"):
-        module, odd = not_main_memory(module), []
+        module, odd = not_main_memory(module, kept), []
+    elif kept:
+        module = replace(module, keeps=kept[:80])
     module = replace(module, failed=MAPPED_OUT) if disabled else module
     said += odd
     soldered = form in codes.SOLDERED_FORMS

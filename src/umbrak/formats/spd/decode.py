@@ -141,17 +141,19 @@ def _unlike(spd: Bytes, at: int, ranks: int, even: _Rank, odd: _Rank) -> float |
     return int(total) if total == int(total) else total
 
 
-def _hybrid(spd: Bytes) -> None:
+def _hybrid(spd: Bytes) -> str | None:
     """Byte 3, bit 7: beside its dies a module has a medium that keeps their content."""
-    if spd.bits(3, 7, 7):
-        spd.odd(3, "a hybrid module, whose dies may be kept as storage: it may be no main memory")
+    if not spd.bits(3, 7, 7):
+        return None
+    spd.odd(3, "a hybrid module, whose dies may be kept as storage: it may be no main memory")
+    return "hybrid module"
 
 
 def _ddr4(spd: Bytes) -> tuple[Module, bool]:
     """Annex L: 3.3-0 module, 4.3-0 density, 6 package, 11 rail, 12.6 unlike ranks, 12.5-3 ranks, 12.2-0 width, 13 bus,
     17 time bases, 18 and 125 clock, 126 CRC, 128 height, 254 CRC, 320 maker, 323 date, 325 serial, 329 part, 349 revision."""
     form, buffering = spd.code(codes.DDR4_MODULES, 3, 3, 0, "module type") or (None, None)
-    _hybrid(spd)
+    keeps = _hybrid(spd)
     medium, fine = 125, 1  # byte 17 has no other values in the standard
 
     def time(at: int, correction: int) -> float:
@@ -183,6 +185,7 @@ def _ddr4(spd: Bytes) -> tuple[Module, bool]:
         timing=_timing(spd, clock, (time(24, 123), time(25, 122), time(26, 121))),
         rails_v=(1.2,) if spd.bits(11, 0, 0) else (),
         height_mm=spd.height_mm(128),
+        keeps=keeps,
     )
     good = spd.crc_ok(0, 126, 126)
     if len(spd.data) >= 256:
@@ -194,7 +197,7 @@ def _ddr5(spd: Bytes) -> tuple[Module, bool]:
     """JESD400-5: 3.3-0 module, 4.4-0 density, 4.7-5 dies, 6.7-5 width, 20 clock, 30 latencies, 230 height, 234.6 unlike
     ranks, 234.5-3 ranks of a channel, 235 bus, 510 CRC, 512 maker, 515 date, 517 serial, 521 part, 551 revision."""
     form, buffering = spd.code(codes.DDR5_MODULES, 3, 3, 0, "module type") or (None, None)
-    _hybrid(spd)
+    keeps = _hybrid(spd)
     dies, stacked = spd.code(codes.DDR5_DIES, 4, 7, 5, "dies in a package") or (1, False)
     clock = spd.word(20)
     unlike = spd.bits(234, 6, 6) == 1
@@ -230,6 +233,7 @@ def _ddr5(spd: Bytes) -> tuple[Module, bool]:
         timing=_timing(spd, clock, (spd.word(30), spd.word(32), spd.word(34))),
         rails_v=(1.1,),
         height_mm=spd.height_mm(230),
+        keeps=keeps,
     )
     return module, spd.crc_ok(0, 510, 510)
 

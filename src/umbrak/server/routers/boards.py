@@ -7,7 +7,7 @@ from uuid import UUID
 from fastapi import APIRouter
 
 from umbrak.formats.documents import HashOfSheet
-from umbrak.formats.sheet.built import Preset
+from umbrak.formats.sheet.begun import Preset
 from umbrak.server.bodies.sheets import BoardToBuild
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe

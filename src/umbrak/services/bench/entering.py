@@ -9,8 +9,8 @@ from uuid import UUID
 
 from sqlalchemy import Engine
 
-from umbrak.core.memory.module import Module
-from umbrak.core.runsheet.before import differences
+from umbrak.core.memory.in_hand import differences
+from umbrak.core.memory.module import Module, member_words
 from umbrak.core.runsheet.step import Phase, Who
 from umbrak.formats.entries import DoneDoc, EntryDoc, PhotoDoc, TestLogDoc, UndoneDoc, kept_entry
 from umbrak.formats.photo import clean_photo
@@ -194,9 +194,10 @@ class InHand:
 
     short: str
     matches: bool
-    #: What differs and matters; what differs and is only the sticker.
+    #: In words: what differs and matters; what differs and is only the sticker; what the label does not say of what decides.
     differs: tuple[str, ...]
     stickers: tuple[str, ...]
+    untold: tuple[str, ...]
     #: Sentences: where others of its part number are told of otherwise, so that the number alone does not settle it.
     notes: tuple[str, ...]
 
@@ -213,8 +214,16 @@ def compare_label(engine: Engine, run_id: UUID, slot: str, text: str) -> InHand:
         raise Refused(
             "text", "Nothing in it is known from a module's label, nor is it a part number that is known here."
         )
-    matter, stickers = differences(planned, told.module)
-    return InHand(told.module.short(), not matter and not told.is_disputed, matter, stickers, told.notes)
+    seen = differences(planned, told.module)
+    untold = tuple(n for n in seen.untold if getattr(planned, n) is not None)
+    return InHand(
+        short=told.module.short(),
+        matches=not seen.differs and not untold and not told.is_disputed,
+        differs=tuple(map(member_words, seen.differs)),
+        stickers=tuple(map(member_words, seen.stickers)),
+        untold=tuple(map(member_words, untold)),
+        notes=told.notes,
+    )
 
 
 def see_attachment(engine: Engine, run_id: UUID, entry_id: UUID) -> tuple[bytes, str]:

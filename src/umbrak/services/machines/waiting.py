@@ -11,8 +11,8 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.parts import serial_key
 from umbrak.core.platform.machine import Layout
+from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.sheet import SheetHash
-from umbrak.core.platform.survey import match_processors
 from umbrak.formats.about import About
 from umbrak.formats.documents import CHECKED, MachineDoc, Name, ShortText
 from umbrak.formats.placeholders import told
@@ -207,7 +207,7 @@ def _settle(db: Connection, account: Account, row: WaitingRow, sheet_hash: Sheet
         slots = match_reports(db, sheet, reading.slots)
         reports = {slot: i for i, slot in enumerate(slots) if slot is not None}
         unplaced = len(slots) - len(reports)
-        processors |= match_processors(sheet, reading.processors)
+        processors |= processors_of(sheet, reading, slots)
     # What the machine itself reported goes before what a table says of it.
     fitted = Layout({s: m for s, m in cells.fitted.items() if s not in reports})
     unread = tuple(dict.fromkeys(f.column for f in reader.faults))

@@ -9,6 +9,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection
 
+from umbrak.core.memory.in_hand import differences
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.actions import Do, actions
 from umbrak.core.platform.machine import Layout, Occupant, marked
@@ -19,7 +20,7 @@ from umbrak.core.proof.soak import Events, Reading, Soak, Watched, soak
 from umbrak.core.proof.standing import Alerts, Evidence, Item, State, names, standing
 from umbrak.core.proof.wanted import Wanted
 from umbrak.core.rules.finding import Verdict
-from umbrak.core.runsheet.before import differences, has_drives
+from umbrak.core.runsheet.before import has_drives
 from umbrak.core.runsheet.handling import slot_words
 from umbrak.core.runsheet.step import Phase
 from umbrak.core.runsheet.timing import total_gib
@@ -231,20 +232,22 @@ class _Standing:
         there = [self.before.get(s) for s in slots if s in self.before]
         modules = (*came, *(m if isinstance(m, Module) else Module() for m in there))
         # A label that was typed in says itself whether it is the planned one; a tick says that somebody looked.
-        told = {s for s, label in self._labels().items() if label.text and self._is_planned(s, label.text)}
-        wrong = {s for s, label in self._labels().items() if label.text} - told
+        labels = {s: self._is_planned(s, label.text) for s, label in self._labels().items() if label.text}
+        told, wrong = ({s for s, said in labels.items() if said is which} for which in (True, False))
         looked = {step.slots[-1] for step in steps if step.checks and step.key in self.ticked and step.slots}
         return Handled(slots, modules, frozenset((told | looked) - wrong), *exchanged(self.before, done))
 
     def _labels(self) -> dict[str, LabelDoc]:
         return {label.slot: label for _, label in every(self.entries, LabelDoc)}
 
-    def _is_planned(self, slot: str, text: str) -> bool:
+    def _is_planned(self, slot: str, text: str) -> bool | None:
+        """Whether a label is of the planned module; None where it agrees and does not say all that decides."""
         planned = self.goal.get(slot)
         told = understand(self.db, text)
         if not isinstance(planned, Module) or told.module.capacity_gib is None or told.is_disputed:
             return False
-        return not differences(planned, told.module)[0]
+        seen = differences(planned, told.module)
+        return False if seen.differs else None if seen.untold else True
 
     def _again(self, fresh: SeenView | None) -> bool | None:
         """Whether slots were looked at since the machine was closed for good; None where it was closed before the first look."""

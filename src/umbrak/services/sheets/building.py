@@ -10,21 +10,12 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
+from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.sheet import SheetHash
-from umbrak.core.platform.survey import SurveyReading, match_processors, match_slots
+from umbrak.core.platform.survey import SurveyReading, match_slots
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.sheet.built import (
-    PRESETS,
-    BoardAnswers,
-    Preset,
-    Report,
-    answers_from,
-    answers_of,
-    built_sheet,
-    faults_of,
-    names_of,
-    title_for,
-)
+from umbrak.formats.sheet.begun import PRESETS, NoBoardError, Preset, answers_from, answers_of
+from umbrak.formats.sheet.built import BoardAnswers, Report, built_sheet, faults_of, names_of, title_for
 from umbrak.formats.sheet.draft import title_of
 from umbrak.formats.sheet.lint import told_facts
 from umbrak.formats.sheet.reading import read_sheet
@@ -86,7 +77,7 @@ def see_built(engine: Engine, answers: BoardAnswers, fitted: Layout, intake_id: 
         told=len(told_facts(sheet)),
         open=open_,
         sockets=sockets_of(sheet),
-        processors=match_processors(sheet, reading.processors) if reading else {},
+        processors=processors_of(sheet, reading, reports) if reading else {},
         reports=reports,
         known_as=known,
     )
@@ -152,13 +143,15 @@ def from_intake(engine: Engine, key: UUID) -> Begun:
     """The board that a report shows. Raises NotFound; Refused where answers cannot say it."""
     with engine.connect() as db:
         reading = _reading(db, key)
-    found = answers_from(reading) if reading else None
-    if found is None:
+    if reading is None:
+        raise NotFound("intake")
+    try:
+        return Begun(*answers_from(reading))
+    except NoBoardError as e:
         raise Refused(
             "intake",
-            "The report does not show a board that answers can say: which slots hang on which processor is not in its names. Build it, and say which report is which slot.",
-        )
-    return Begun(*found)
+            f"The report does not show a board that answers can say: {e}. Build it, and say which report is which slot.",
+        ) from e
 
 
 def presets() -> tuple[Preset, ...]:

@@ -12,6 +12,7 @@ from uuid import UUID
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.platform.known import Claim, Known, Totals
+from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.core.platform.survey import (
     SheetLikeness,
@@ -19,7 +20,6 @@ from umbrak.core.platform.survey import (
     SlotState,
     SurveyReading,
     Warning,
-    match_processors,
     match_slots,
     sheet_likeness,
 )
@@ -190,7 +190,7 @@ def suggest(engine: Engine, key: UUID, sheet_hash: SheetHash) -> Match:
     with engine.connect() as db:
         reading, sheet = load_intake(db, key).reading, load_sheet(db, sheet_hash)
         slots = match_reports(db, sheet, reading.slots)
-    return Match(slots, match_processors(sheet, reading.processors))
+    return Match(slots, processors_of(sheet, reading, slots))
 
 
 def match_reports(
@@ -247,7 +247,7 @@ def _suggestion(
     sheet = load_sheet(db, row.hash)
     slots = match_reports(db, sheet, reading.slots, library)
     placed = all(s is not None or r.state is SlotState.SOLDERED for s, r in zip(slots, reading.slots, strict=True))
-    match = Match(slots, match_processors(sheet, reading.processors))
+    match = Match(slots, processors_of(sheet, reading, slots))
     certain = likeness.same_model and placed and bool(reading.slots) and not row.archetype
     return Suggestion(
         hash=row.hash, title=row.title, archetype=row.archetype, reasons=likeness.reasons, certain=certain, match=match

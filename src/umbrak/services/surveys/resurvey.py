@@ -17,12 +17,12 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.platform.difference import Change, SlotDifference, compare_slot
 from umbrak.core.platform.known import Disputed, Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
+from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.survey import (
     OF_A_GUEST,
     SlotState,
     SurveyReading,
     as_its_slot,
-    match_processors,
     named_by,
     says_model,
 )
@@ -124,7 +124,9 @@ def _difference(db: Connection, m: Loaded, intake: Intake, placed: Mapping[str, 
     firmware = reading.firmware.version if reading.firmware else None
     if firmware and firmware != m.machine.firmware:
         facts.append(FactDifference("firmware", m.machine.firmware, firmware))
-    for socket, processor in match_processors(m.sheet, reading.processors).items():
+    slot_of = {i: s for s, i in placed.items()}
+    shown = processors_of(m.sheet, reading, [slot_of.get(i) for i in range(len(reading.slots))])
+    for socket, processor in shown.items():
         known = m.machine.processors.get(socket, "")
         if known != processor:
             facts.append(FactDifference(f"processors.{socket}", known or None, processor or "none"))

@@ -51,8 +51,7 @@ const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event:
       <h2>Comes out</h2>
       <ul>
         <li v-for="item in outgoing" :key="item.key">
-          <span v-if="item.count > 1">{{ item.count }} x </span><strong>{{ gb(item.module.capacity_gib) }} GB</strong>
-          <span class="mono">{{ moduleLine(item.module) }}</span>
+          <span v-if="item.count > 1">{{ item.count }} x </span><strong>{{ gb(item.module.capacity_gib) }} GB</strong> <span class="mono">{{ moduleLine(item.module) }}</span>
         </li>
         <li v-if="!outgoing.length" class="faded">nothing in this plan</li>
       </ul>

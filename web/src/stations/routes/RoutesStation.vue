@@ -22,6 +22,7 @@ const { machine, reload, routesState } = useMachine()
 const place = useRoute()
 const router = useRouter()
 const view = shallowRef<RoutesView>()
+const keeps = computed(() => Object.values(view.value?.fitted ?? {}).some((at) => at !== null && view.value!.modules[at]!.keeps))
 const wrong = ref('')
 const searching = ref(false)
 const chosen = ref<number | null>(null)
@@ -160,7 +161,7 @@ const gapWords = computed(() => {
 <template>
   <div class="routes">
     <div class="top">
-      <WishBar :wishes="wishes" :currency="view?.money.currency ?? ''" @change="change" />
+      <WishBar :wishes="wishes" :currency="view?.money.currency ?? ''" :keeps="keeps" @change="change" />
       <p class="state small" role="status">
         <template v-if="searching"
           ><template v-if="view && !view.proved"><b>{{ plural(view.routes.length, 'route') }}</b> so far, <span class="faded">{{ gapWords }};</span></template> searching{{ view && !view.proved ? ' on' : '' }}

@@ -6,7 +6,7 @@ import { amountIn } from '@/ui/form'
 import TextAnswer from '@/ui/TextAnswer.vue'
 import { wordsOf, type Wishes } from '@/api/client'
 
-const props = defineProps<{ wishes: Wishes; currency: string }>()
+const props = defineProps<{ wishes: Wishes; currency: string; /** Whether something in it keeps its content without power. */ keeps: boolean }>()
 const emit = defineEmits<{ change: [wishes: Partial<Wishes>] }>()
 
 type Numeric = 'usable_gib' | 'budget' | 'free_slots' | 'rate_mts' | 'top_trouble'
@@ -17,7 +17,7 @@ const NUMBERS: { key: Numeric; before: string; after: () => string; wide?: boole
   { key: 'rate_mts', before: 'at least', after: () => 'MT/s' },
   { key: 'top_trouble', before: 'trouble up to', after: () => '%' },
 ]
-const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_official' | 'uneven' | 'less_bandwidth' | 'less_memory'; on: boolean; words: string }[] = [
+const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_official' | 'uneven' | 'less_bandwidth' | 'less_memory' | 'move_content'; on: boolean; words: string }[] = [
   { key: 'keep_fitted', on: true, words: 'keep what is fitted' },
   { key: 'keep_warranty', on: true, words: 'open nothing that ends the warranty' },
   { key: 'third_party', on: false, words: 'listed parts only' },
@@ -25,10 +25,11 @@ const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_of
   { key: 'uneven', on: true, words: 'uneven layouts too' },
   { key: 'less_bandwidth', on: true, words: 'slower than now too' },
   { key: 'less_memory', on: true, words: 'less than now too' },
+  { key: 'move_content', on: true, words: 'move what keeps its content too' },
 ]
 const more = ref(window.innerWidth >= 1200)
 const numbers = computed(() => NUMBERS.filter((n) => more.value || n.key === 'usable_gib' || n.key === 'budget' || shown(n.key) !== ''))
-const toggles = computed(() => TOGGLES.filter((t) => more.value || props.wishes[t.key] === t.on))
+const toggles = computed(() => TOGGLES.filter((t) => (t.key !== 'move_content' || props.keeps) && (more.value || props.wishes[t.key] === t.on)))
 function shown(key: Numeric): string {
   const value = props.wishes[key]
   return value === null || value === undefined ? '' : key === 'usable_gib' ? gbUp(Number(value)) : String(key === 'top_trouble' ? Math.round(Number(value) * 100) : value)

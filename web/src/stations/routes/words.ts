@@ -28,9 +28,10 @@ export const WISHES: Record<string, string> = {
   uneven: 'even layouts only',
   less_memory: 'leaving no less memory than now',
   less_bandwidth: 'running no slower than now',
+  move_content: 'leaving what keeps its content where it is',
 }
 /** Wishes that stand while nothing is said, and are given up by saying yes. */
-const UNLESS = ['uneven', 'less_memory', 'less_bandwidth']
+const UNLESS = ['uneven', 'less_memory', 'less_bandwidth', 'move_content']
 
 /** The wish given up, as a change of the wishes. */
 export function given(up: string): Partial<Wishes> {
@@ -85,6 +86,7 @@ export function regrets(route: Route, now: { usable: number; gbs: number }): str
   return [
     now.gbs > 0 && fastOf(route) !== null && route.sustained_gbs < now.gbs - 0.05 && `it runs slower than now: ${gb(now.gbs - route.sustained_gbs)} of ${gb(now.gbs)} GB/s are given up`,
     route.usable_gib < now.usable - 0.05 && `it leaves less than now: ${gb(now.usable - route.usable_gib)} GB are given up`,
+    route.evaluation.findings.find((f) => f.code === 'risk.content')?.message,
     out && `${plural(out, 'module')} that ${out === 1 ? 'runs' : 'run'} now ${out === 1 ? 'comes' : 'come'} out`,
     !route.free_slots && 'no slot stays free: the next step takes modules out again',
     over > 0 && `kits are bought whole: ${plural(over, 'module')} left over for the Shelf`,

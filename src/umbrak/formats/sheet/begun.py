@@ -1,0 +1,187 @@
+"""Boards to begin answers from: those of common architectures, of a sheet, of a report."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from umbrak.core.platform.naming import Naming, places_by_name
+from umbrak.core.platform.sheet import Channel, Sheet
+from umbrak.core.platform.survey import SlotState, SurveyReading
+from umbrak.formats.sheet.built import (
+    MOST_CHANNELS,
+    MOST_IN_CHANNEL,
+    MOST_PROCESSORS,
+    BoardAnswers,
+    ChannelAnswer,
+    StandName,
+    names_of,
+)
+from umbrak.formats.sheet.draft import told_as
+from umbrak.formats.sheet.writing import names_once
+
+
+@dataclass(frozen=True, slots=True)
+class Preset:
+    """A common architecture: the shape of a board to begin from. None of it is told of the machine at hand."""
+
+    words: str
+    answers: BoardAnswers
+
+
+def _preset(words: str, *slots: int, soldered: bool = False, **more: Any) -> Preset:
+    channels = [ChannelAnswer(slots=0, soldered=True)] if soldered else []
+    return Preset(words, BoardAnswers(channels=[*channels, *(ChannelAnswer(slots=n) for n in slots)], **more))
+
+
+PRESETS = (
+    _preset("one slot", 1),
+    _preset("soldered, 1", 1, soldered=True),
+    _preset("2 x 1", 1, 1),
+    _preset("2 x 2", 2, 2),
+    _preset("3 x 2", 2, 2, 2),
+    _preset("4 x 2", 2, 2, 2, 2),
+    _preset("2 risers", 3, 3, 3, 3, stand="risers", carriers=2, printed="riser A slot 1"),
+    _preset("2 sockets", *[2] * 6, processors=2),
+    _preset("boards", *[2] * 8, processors=4, stand="memory boards", carriers=4, printed="board 1 slot 1"),
+)
+
+
+def answers_of(sheet: Sheet) -> BoardAnswers | None:
+    """The board of a sheet as answers, to begin another like it; None where its processors are not alike.
+
+    Nothing of it is told of the other machine: who says so is a guess, kinds are seen.
+    """
+    per_socket = [sheet.channels_of[s] for s in sheet.sockets]
+    shapes = {tuple((len(c.slots), c.soldered is not None) for c in channels) for channels in per_socket}
+    channels = per_socket[0]
+    if len(shapes) != 1 or len(per_socket) > MOST_PROCESSORS or not 1 <= len(channels) <= MOST_CHANNELS:
+        return None
+    if any(len(c.slots) > MOST_IN_CHANNEL for c in channels):
+        return None
+    order = [s for of in per_socket for c in of for s in c.slots]
+    carriers = list(dict.fromkeys(k for s in order if (k := sheet.slots[s].carrier)))
+    words = " ".join(sheet.carriers[k].title for k in carriers).casefold()
+    stand: StandName = (
+        "main board"
+        if not carriers
+        else "risers"
+        if "riser" in words
+        else "tray"
+        if "tray" in words
+        else "memory boards"
+    )
+    answers = BoardAnswers(
+        kind=sheet.kind,  # type: ignore[arg-type]  # a sheet's class is one of these
+        processors=len(per_socket),
+        channels=[_channel_like(c) for c in channels],
+        stand=stand,
+        carriers=max(len(carriers), 1),
+        generation=sheet.memory.generation,  # type: ignore[arg-type]
+        form=sheet.memory.form,  # type: ignore[arg-type]
+        printed=sheet.slots[order[0]].printed if order else "",
+    )
+    made = names_of(answers)
+    printed = [sheet.slots[s].printed for s in order]
+    names = ["" if own == like else own for own, like in zip(printed, made, strict=False)]
+    return answers.model_copy(update={"names": names if any(names) else []})
+
+
+class NoBoardError(ValueError):
+    """A report shows no board that answers can say; why, as the end of a sentence."""
+
+
+def answers_from(reading: SurveyReading) -> tuple[BoardAnswers, str]:
+    """The board that a report shows as answers, and why channels are taken so ("" = they are not, each slot has one of its own).
+
+    Raises NoBoardError where it shows none that answers can say, such as processors with unlike boards.
+    """
+    naming, sockets = _by_socket(reading)
+    soldered = [s.module.capacity_gib if s.module else None for s in reading.slots if s.state is SlotState.SOLDERED]
+    shape = next(iter(_shapes(sockets)), ())
+    channels = [
+        *(ChannelAnswer(soldered=True, soldered_gib=gib, slots=0) for gib in soldered),
+        *(ChannelAnswer(slots=n) for n in shape),
+    ]
+    if why_not := _unsaid(sockets, len(reading.processors), len(channels)):
+        raise NoBoardError(why_not)
+    system, modules = reading.system, [s.module for s in reading.slots if s.module]
+    claimed = reading.claimed_gib()
+    order = [i for of in sockets.values() for slots in of.values() for i in slots]
+    told = told_as(reading.slots)
+    names = names_once(told[i] or f"slot {n + 1}" for n, i in enumerate(order))
+    answers = BoardAnswers(
+        make=((system and system.maker) or "")[:200].strip(),
+        model=((system and system.model) or "")[:200].strip(),
+        processors=max(len(sockets), 1),
+        channels=channels,
+        generation=_only(m.generation for m in modules),
+        form=_only(m.form for m in modules),
+        names=names,
+        limit_gib=claimed,
+        limit_by="report" if claimed else None,
+    )
+    return answers, naming.why if naming.has_channels else ""
+
+
+#: Socket, None where names do not say it -> channel -> indices of its slots in the reading.
+_Sockets = Mapping[str | None, Mapping[str, Sequence[int]]]
+
+
+def _by_socket(reading: SurveyReading) -> tuple[Naming, _Sockets]:
+    """What its names say, and its slots by socket and channel; each in one of its own where names do not say which share one."""
+    reports = [(i, s) for i, s in enumerate(reading.slots) if s.state is not SlotState.SOLDERED]
+    naming = places_by_name([(s.locator, s.bank) for _, s in reports], len(reading.processors) or None)
+    sockets: dict[str | None, dict[str, list[int]]] = {}
+    for (i, _), place in zip(reports, naming.places, strict=True):
+        channel = place.channel if naming.has_channels and place.channel else str(i)
+        sockets.setdefault(place.socket, {}).setdefault(channel, []).append(i)
+    return naming, sockets
+
+
+def _shapes(sockets: _Sockets) -> set[tuple[int, ...]]:
+    """How many slots the channels of each socket have; one where they are alike."""
+    return {tuple(map(len, channels.values())) for channels in sockets.values()}
+
+
+def _unsaid(sockets: _Sockets, processors: int, channels: int) -> str:
+    """Why answers cannot say such a board; "" where they can. `processors`: how many sockets are told, 0 where none is."""
+    if None in sockets and processors > 1:
+        return "which slots hang on which processor is not in its names"
+    if len(sockets) > MOST_PROCESSORS:
+        return f"its names tell of {len(sockets)} processors, and answers of no more than {MOST_PROCESSORS}"
+    if sockets and processors and len(sockets) != processors:
+        return f"it tells of {processors} processors, and its names of slots of {len(sockets)}"
+    if len(_shapes(sockets)) > 1:
+        return "its processors have unlike slots"
+    if not channels:
+        return "no slot is in it"
+    if channels > MOST_CHANNELS:
+        return (
+            f"its names do not say which slots share a channel, and {channels} are more than a processor has channels"
+        )
+    most = max((n for shape in _shapes(sockets) for n in shape), default=0)
+    return f"a channel of {most} slots is none that answers can say" if most > MOST_IN_CHANNEL else ""
+
+
+def order_of(reading: SurveyReading) -> dict[int, int]:
+    """Slot of the answers that `answers_from` makes, by its place in order -> index of its report."""
+    try:
+        answers, _ = answers_from(reading)
+    except NoBoardError:
+        return {}
+    told = {name: i for i, name in enumerate(told_as(reading.slots))}
+    return {n: told[name] for n, name in enumerate(answers.names) if name in told}
+
+
+def _only(values: Iterable[Any]) -> Any:
+    """The one value of all that is known; None where there is none, or several."""
+    known = {v for v in values if v is not None}
+    return str(known.pop()) if len(known) == 1 else None
+
+
+def _channel_like(channel: Channel) -> ChannelAnswer:
+    held = channel.soldered
+    size = held.capacity_gib if held else None
+    return ChannelAnswer(slots=len(channel.slots), soldered=held is not None, soldered_gib=size and float(size))
