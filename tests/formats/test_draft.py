@@ -108,6 +108,21 @@ def test_banks_tell_where_locators_do_not() -> None:
     assert len(by_bank.channels) == 16
 
 
+def test_slots_that_a_report_calls_alike_are_named_with_their_banks() -> None:
+    def one(bank: str | None, locator: str | None) -> SlotFacts:
+        return SlotFacts(locator, bank, SlotState.EMPTY)
+
+    alike = [one(f"P0 CHANNEL {c}", f"DIMM {d}") for c in "AB" for d in (0, 1)]
+    reading = SurveyReading("smbios", slots=(*alike, one(None, "DIMM 0"), one("BANK 7", None), one("BANK 8", "J1")))
+    text = draft_sheet(reading)
+    sheet = read_sheet(text).sheet
+    named = [f"P0 CHANNEL {c} DIMM {d}" for c in "AB" for d in (0, 1)]
+    assert list(sheet.slots) == [*named, "DIMM 0", "BANK 7", "J1"]
+    assert match_slots(sheet, reading.slots) == (*named, "DIMM 0", "BANK 7", "J1")
+    # What stands on the board is claimed only where the report says it (DSP0134, 7.18: the locator is as printed).
+    assert [line.split(":")[0].strip() for line in text.splitlines() if "printed" in line] == ["DIMM 0", "J1"]
+
+
 @pytest.mark.parametrize(
     ("reading", "kind"),
     [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from umbrak.core.memory.module import member_words, value_words
@@ -66,8 +67,11 @@ def reading_words(result: dict[str, Any]) -> str:
         lines.append(
             f"  {p['socket'] or 'socket'}: {p['model'] or ('empty' if p['populated'] is False else 'unknown')}"
         )
+    times = Counter(slot["locator"] for slot in result["slots"])
     for slot in result["slots"]:
-        m = slot["module"]
+        m, name = slot["module"], slot["locator"]
+        if slot["bank"] and (name is None or times[name] > 1):  # many firmwares call a slot of every channel alike
+            name = " ".join(filter(None, (slot["bank"], name)))
         what = (
             slot["state"]
             if m is None
@@ -77,7 +81,7 @@ def reading_words(result: dict[str, Any]) -> str:
             what += f", {slot['state']}"
         health = slot.get("health") or {}
         counted = [f"{health[n]} {n} errors" for n in ("correctable", "uncorrectable") if health.get(n)]
-        lines.append("  ".join([f"  {slot['locator'] or 'unnamed slot':24} {what}", *counted]))
+        lines.append("  ".join([f"  {name or 'unnamed slot':24} {what}", *counted]))
     lines += [
         f"  bay {d['bay'] or '?'}: {d['model'] or 'drive'} {d['serial'] or ''}".rstrip()
         for d in result.get("drives", [])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -217,13 +218,16 @@ def match_slots(sheet: Sheet, slots: Sequence[SlotFacts]) -> tuple[str | None, .
     """For each reported slot, the sheet's slot that has its name, or None where none or several have.
 
     Only names are compared: first whole with the locators that the sheet gives, then, without the words that name no
-    slot, with those, the slot's id and what is printed, with and without the bank in front. Nothing is inferred
+    slot, with those, the slot's id and what is printed, with and (unless several are called so) without the bank. Nothing is inferred
     from the letters of a locator.
     """
     whole, by_key = _names_of(sheet)
     matched: list[str | None] = []
+    times = Counter(_key(facts.locator) for facts in slots)
     for facts in slots:
-        keys = (_key(facts.locator), _key(facts.bank, facts.locator), _key(facts.locator, facts.bank))
+        keys = [_key(facts.bank, facts.locator), _key(facts.locator, facts.bank)]
+        if times[_key(facts.locator)] == 1:  # what several are called tells none of them
+            keys.insert(0, _key(facts.locator))
         candidates = (whole.get(_whole(facts.locator or ""), set()), *(by_key.get(k, set()) for k in keys if k))
         matched.append(next((next(iter(c)) for c in candidates if len(c) == 1), None))
     # Two reports of one name say nothing about which is which.

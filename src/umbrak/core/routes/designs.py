@@ -27,7 +27,8 @@ from types import MappingProxyType
 from umbrak.core.bandwidth import balance
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.sheet import Channel, FillOrder
-from umbrak.core.routes.space import EMPTY, NO_LEVEL, Space, Unit
+from umbrak.core.routes.space import EMPTY, NO_LEVEL, Space
+from umbrak.core.routes.units import Unit, channel_type, place_in_orders
 from umbrak.core.rules.order import expected_sets
 
 
@@ -239,7 +240,7 @@ class UnitSearch:
     @cached_property
     def _stopped(self) -> Mapping[str, dict[tuple[int, ...], bool]]:
         """Channel -> contents -> whether they stop; channels that are alike, and searches of one space, share it."""
-        return {c.id: self.space.stopped.setdefault(self.space.channel_type(c, ()), {}) for c in self.channels}
+        return {c.id: self.space.stopped.setdefault(channel_type(self.space, c), {}) for c in self.channels}
 
     def _evens(self, parts: Sequence[_Filled]) -> bool:
         """What the order asks of whole sockets, and of sets that come one after another."""
@@ -308,8 +309,8 @@ class _Walk:
         order: list[object] = [(self.shape.filled.get(s), self.shape.sets.get(s)) for s in channel.slots]
         if not self.search.even:
             # Layouts against the order may be allowed, but how bad they are still hangs on it.
-            order = [self.space.place_in_orders(s, ()) for s in channel.slots]
-        return self.space.channel_type(channel, order), tuple(map(self.search.stays.get, channel.slots))
+            order = [place_in_orders(self.space, s) for s in channel.slots]
+        return channel_type(self.space, channel, order), tuple(map(self.search.stays.get, channel.slots))
 
     def options(self, i: int) -> dict[float, list[tuple[int, ...]]]:
         """GiB -> contents that a channel of this type may have by itself."""

@@ -12,6 +12,7 @@ from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.space import Space
+from umbrak.core.routes.units import channel_type
 from umbrak.core.routes.weighing import Scales
 
 #: Steps by the order that are tried of each kind, from where it may come to what is wished.
@@ -75,7 +76,7 @@ def _unlike_slots(scales: Scales, space: Space) -> list[str]:
     by_type: dict[object, list[str]] = {}
     for slot in scales.live_slots:
         channel = space.sheet.channels[space.sheet.slots[slot].channel]
-        by_type.setdefault((space.channel_type(channel, ()), channel.slots.index(slot)), []).append(slot)
+        by_type.setdefault((channel_type(space, channel), channel.slots.index(slot)), []).append(slot)
     return [s for slots in by_type.values() for s in dict.fromkeys((slots[0], slots[-1]))]
 
 

@@ -37,8 +37,9 @@ from umbrak.core.routes.material import mills
 from umbrak.core.routes.openers import neighbours, openers
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Shop, log_of
-from umbrak.core.routes.space import Space, Unit
+from umbrak.core.routes.space import Space
 from umbrak.core.routes.table import RowList, Sums, Table
+from umbrak.core.routes.units import Unit, units_of
 from umbrak.core.routes.weighing import Key, Scales, Weighed
 
 #: Combinations of designs held before they are looked at with every choice of kinds.
@@ -211,7 +212,7 @@ class _Search:
             self.take(layout)
 
     def _phase(self, even: bool, pure: bool) -> None:
-        units = self.space.units(even)
+        units = units_of(self.space, even)
         designs = self._designs(units, even, pure)
         self._merged_astray = False
         least = {id(ds): least_mixed(ds, self.space.classes, self.shop) for ds in designs}

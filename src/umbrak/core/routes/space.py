@@ -1,4 +1,4 @@
-"""The space that is searched: classes of kinds, units of sockets, and what of a machine is alike."""
+"""The space that is searched: classes of kinds, which slots take which, and how fast a channel runs with them."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from math import inf
 from umbrak.core.memory.module import Module, alike
 from umbrak.core.platform.machine import UNKNOWN, Layout, Unknown
 from umbrak.core.platform.sheet import Channel, Clearance, Processor
+from umbrak.core.platform.statement import Statement
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.rules import RULES
@@ -73,18 +74,8 @@ class Sort:
         return sum(len(k.cost) - 1 for k in self.kinds)
 
 
-@dataclass(frozen=True)
-class Unit:
-    """Sockets whose slots hang together through the population order."""
-
-    sockets: tuple[str, ...]
-    slots: tuple[str, ...]
-    #: Equal for units that may change places.
-    alike: object
-
-
 class Space:
-    """The classes and units of one problem."""
+    """The classes of one problem, and where they may stand."""
 
     def __init__(self, problem: Problem, kinds: Sequence[Kind]) -> None:
         self.problem = problem
@@ -102,22 +93,27 @@ class Space:
     # -- classes --------------------------------------------------------------------------------------
 
     @cached_property
-    def _behind(self) -> bool:
+    def behind(self) -> bool:
+        """Whether some slots are behind others."""
         return any(s.behind for s in self.sheet.slots.values())
+
+    @cached_property
+    def statements(self) -> tuple[Statement, ...]:
+        """All that somebody says of how much a place takes."""
+        of_processors = (x for p in self.sheet.processors.values() for x in p.limits)
+        return (*self.sheet.limits, *self.problem.statements, *of_processors)
 
     @cached_property
     def _seen(self) -> tuple[str, ...]:
         """Members of a module that rules of this sheet may look at where it matters which slot the module is in."""
         sheet, memory = self.sheet, self.sheet.memory
-        processors = sheet.processors.values()
-        statements = [*sheet.limits, *self.problem.statements, *(s for p in processors for s in p.limits)]
         tests = [k.test for k in memory.accepts] + list(memory.refuses) + [t for n in memory.never_together for t in n]
-        tests += [r.module for p in processors for r in p.rate_table]
+        tests += [r.module for p in sheet.processors.values() for r in p.rate_table]
         seen = {"generation", "form", "buffering", "ecc", "capacity_gib", "rails_v", "package_ranks"}
         seen |= {name for t in tests for name, _ in t.wanted}
         seen |= {m for f in sheet.fills for m in f.alike_in_set} | {m for x in memory.modes for m in x.alike}
-        seen |= {"die_gbit"} if any(s.die_gbit for s in statements) else set()
-        seen |= {"stack_height"} if any(s.stack_height for s in statements) else set()
+        seen |= {"die_gbit"} if any(s.die_gbit for s in self.statements) else set()
+        seen |= {"stack_height"} if any(s.stack_height for s in self.statements) else set()
         seen |= {"logical_ranks"} if any(m.spare_ranks for m in memory.modes) else set()
         seen |= {"height_mm"} if any(s.clearance != Clearance() for s in sheet.slots.values()) else set()
         return tuple(sorted(seen))
@@ -130,7 +126,7 @@ class Space:
                 key: object = None
             elif not where:
                 continue  # it stops wherever it is put
-            elif self._behind or k.module in self._staying:
+            elif self.behind or k.module in self._staying:
                 key = k.index  # which of the like slots keeps its module decides what has to be lifted, or is settled
             else:
                 members = tuple(getattr(k.module, n) for n in self._seen)
@@ -166,7 +162,7 @@ class Space:
         """Whether kinds that differ in rating alone share their classes. Not where it matters which module stays in which slot: what
         is rated higher may be wanted elsewhere."""
         ways = self.sheet.slots and any((w := self.sheet.way_to(s)) and w.ends_warranty for s in self.sheet.slots)
-        return not (self.one_rate or self._behind or ways)
+        return not (self.one_rate or self.behind or ways)
 
     def _rating(self, module: Module) -> tuple[int, ...] | None:
         """What of its rating decides how fast a socket is: down to what its processor has, and no more than its table reaches;
@@ -195,8 +191,7 @@ class Space:
     @cached_property
     def _slot_groups(self) -> Mapping[object, tuple[str, ...]]:
         """Slots that take the same modules, by what makes them differ."""
-        statements = [*self.sheet.limits, *self.problem.statements]
-        places = {s.where for s in (*statements, *(x for p in self.sheet.processors.values() for x in p.limits))}
+        places = {s.where for s in self.statements}
         domains = {c: d.id for d in self.sheet.memory.rail_domains for c in d.channels}
         groups: dict[object, list[str]] = {}
         for name, slot in self.sheet.slots.items():
@@ -341,108 +336,8 @@ class Space:
         """Whether a class, or nothing, is modules that somebody knows."""
         return at != EMPTY and self.classes[at].module is not None
 
-    # -- units ----------------------------------------------------------------------------------------
-
-    def units(self, even: bool) -> tuple[Unit, ...]:
-        """Sockets joined by the population order; each socket by itself where the order is no matter."""
-        groups = [{s} for s in self.live]
-        for fill in self.sheet.fills if even else ():
-            joined = {self.sheet.socket_of_slot[s] for s in fill.slots} & set(self.live)
-            touched = [g for g in groups if g & joined]
-            groups = [g for g in groups if not g & joined] + ([set().union(*touched)] if touched else [])
-        units = []
-        for group in sorted(groups, key=lambda g: min(self.live.index(s) for s in g)):
-            sockets = tuple(s for s in self.live if s in group)
-            slots = tuple(x for s in sockets for c in self.sheet.channels_of[s] for x in c.slots)
-            kinds = self._by_first_domain(
-                [self.channel_type(c, ()) for s in sockets for c in self.sheet.channels_of[s]]
-            )
-            places = tuple(self.place_in_orders(x, slots) for x in slots)
-            held = tuple(self._told_of(x) for x in slots)
-            units.append(Unit(sockets, slots, (len(sockets), kinds, places, held)))
-        return tuple(units)
-
-    def _by_first_domain(self, types: Sequence[tuple[object, ...]]) -> object:
-        """Channel types of a unit with its supplies numbered as they come: those of another unit are other supplies."""
-        order = list(dict.fromkeys(t[0] for t in types))
-        return tuple((order.index(t[0]), *t[1:]) for t in types)
-
-    def place_in_orders(self, slot: str, unit: Sequence[str]) -> object:
-        """Which set of each count of each order the slot is in. An order within the unit's slots is told by what it
-        asks, so that another unit's like order is equal to it; others by themselves."""
-        found: list[object] = []
-        within = [f for f in self.sheet.fills if set(f.slots) <= set(unit)]
-        for i, f in enumerate(self.sheet.fills):
-            if slot in f.slots:
-                asks = (
-                    f in within and within.index(f),
-                    f.other_counts,
-                    f.otherwise,
-                    f.alike_in_set,
-                    f.larger_first,
-                    f.higher_ranks_far,
-                )
-                sets = tuple(
-                    (n, next((k for k, each in enumerate(sets) if slot in each), None))
-                    for n, sets in sorted(f.layouts.items())
-                )
-                found.append((asks if f in within else i, sets))
-        return tuple(found)
-
-    def channel_type(self, channel: Channel, extra: Sequence[object]) -> tuple[object, ...]:
-        """Equal for channels that may change places; its supply first. `extra`: what the order makes of each slot."""
-        sheet = self.sheet
-        statements = [
-            *sheet.limits,
-            *self.problem.statements,
-            *(x for p in sheet.processors.values() for x in p.limits),
-        ]
-        named = {s.where for s in statements if s.where}
-        by_controller = any(s.scope == "controller" for s in statements)
-        domain = next((i for i, d in enumerate(sheet.memory.rail_domains) if channel.id in d.channels), None)
-        slots = []
-        for x in channel.slots:
-            slot, way = sheet.slots[x], sheet.way_to(x)
-            slots.append(
-                (
-                    slot.position,
-                    slot.clearance,
-                    bool(way and way.ends_warranty),
-                    x if self._behind or x in named else None,
-                    self._held_now(x),
-                    tuple(x in m.slots for m in sheet.memory.modes),
-                )
-            )
-        return (
-            domain,
-            tuple(p.id for p in self.may_hold[channel.socket]),
-            channel.socket in self.maybe_bare,
-            channel.soldered,
-            channel.controller if by_controller else None,
-            channel.id if channel.id in named or channel.socket in named else None,
-            tuple(slots),
-            tuple(extra),
-        )
-
-    def _held_now(self, slot: str) -> object:
-        """What the slot holds; where sockets must match slot for slot, what the like slots of all sockets hold."""
-        if not any(e.symmetric for e in self.sheet.evens):
-            return self._told_of(slot)
-        channel = self.sheet.channels[self.sheet.slots[slot].channel]
-        place = [x for c in self.sheet.channels_of[channel.socket] for x in c.slots].index(slot)
-        rows = [[x for c in self.sheet.channels_of[s] for x in c.slots] for s in self.live]
-        return tuple(self._told_of(row[place]) if place < len(row) else None for row in rows)
-
-    def _told_of(self, slot: str) -> object:
-        """What a slot holds of the classes; where nobody tells which slots come first or share a channel, also whether it was
-        filled when it ran: filled just so it may be again."""
-        held = self.now_class.get(slot)
-        if self._places_seen is None:
-            return held
-        return held, slot in self.now, *(slot in places for places in self._places_seen)
-
     @cached_property
-    def _places_seen(self) -> tuple[frozenset[object], ...] | None:
+    def places_seen(self) -> tuple[frozenset[object], ...] | None:
         """Sets of slots that were seen filled, where nobody tells which come first or share a channel; None where it is told."""
         untold = [u for f in ("population", "channels") if (u := self.sheet.not_told(f))]
         return tuple(s for u in untold for s in u.seen if isinstance(s, frozenset)) if untold else None

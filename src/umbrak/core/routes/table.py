@@ -22,7 +22,8 @@ from umbrak.core.routes.dominance import Rows, distinct_rows
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.purchase import Choice, Policy, Shop
-from umbrak.core.routes.space import EMPTY, Sort, Space, Unit
+from umbrak.core.routes.space import EMPTY, Sort, Space
+from umbrak.core.routes.units import Unit
 from umbrak.core.routes.weighing import SLACK, Scales
 
 

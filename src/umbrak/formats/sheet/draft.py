@@ -29,7 +29,10 @@ def draft_sheet(reading: SurveyReading, unnamed: str = "") -> str:
 
 
 #: A report's names, the plainer first.
-_TOLD_AS: tuple[Callable[[SlotFacts], str | None], ...] = (lambda r: r.locator, lambda r: f"{r.bank} {r.locator}")
+_TOLD_AS: tuple[Callable[[SlotFacts], str | None], ...] = (
+    lambda r: r.locator,
+    lambda r: " ".join(filter(None, (r.bank, r.locator))),
+)
 
 
 def told_as(reports: Sequence[SlotFacts]) -> list[str | None]:
@@ -57,7 +60,11 @@ class _Draft:
             or ["CPU"]
         )
         self.socket_named = _sockets_named(named, self.sockets)
-        self.slots = names_once(s.locator or f"slot {i + 1}" for i, s in enumerate(self.reports))
+        self.told = told_as(self.reports)
+        self.slots = names_once(
+            told or s.locator or f"slot {i + 1}"
+            for i, (s, told) in enumerate(zip(self.reports, self.told, strict=True))
+        )
 
     def lines(self) -> Iterator[str]:
         system = self.reading.system
@@ -143,9 +150,11 @@ class _Draft:
             yield f"    {text_of(channel)}: {{socket: {text_of(socket)}, slots: [{listed}]}}"
         if self.slots:
             yield "slots:"
-            for slot, told in zip(self.slots, told_as(self.reports), strict=True):
-                locators = f", locators: [{text_of(told)}]" if told else ""
-                yield f"  {text_of(slot)}: {{printed: {text_of(slot)}{locators}}}"
+            for slot, told, report in zip(self.slots, self.told, self.reports, strict=True):
+                # A locator is what is printed (DSP0134, 7.18); with its bank in front it is how the report tells it apart.
+                printed = "" if told and told != report.locator else f"printed: {text_of(slot)}"
+                locators = f"locators: [{text_of(told)}]" if told else ""
+                yield f"  {text_of(slot)}: {{{', '.join(filter(None, (printed, locators)))}}}"
 
     def _shared(self) -> dict[tuple[str, str], list[str]]:
         """(socket, channel) -> its slots: by their names, or each slot in a channel of its own."""
