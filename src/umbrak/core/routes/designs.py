@@ -6,7 +6,8 @@
 
 Where sockets run at rates of their own, classes are of levels (`space.KindClass`), and a socket's are all of one: that of the
 lowest rated module in it. What is rated higher serves there as well, so it is no class of its own, as it would be if each
-rating were one: which of them it is, is a matter of what is bought.
+rating were one: which of them it is, is a matter of what is bought. A level at which a socket runs no faster than at the one
+below has no designs of its own.
 
 Channels that are alike (same slots, same limits, same place in the population order, holding the same now) may change
 places without any measure changing, so a design lists their contents in one order only; sockets that are alike too.
@@ -182,13 +183,21 @@ class UnitSearch:
         )
 
     def _are_bound(self, parts: Sequence[_Filled]) -> bool:
-        """Whether each socket holds what is rated no higher than its level: a layout without it is of a higher one."""
+        """Whether each socket runs faster by its level, and holds what is rated no higher, unless the next level makes it no faster: a
+        layout without it is of a higher one."""
         at = 0
         for socket in self.unit.sockets:
             here = parts[at : at + len(self.sheet.channels_of[socket])]
             at += len(here)
-            held = [self.space.classes[c] for p in here for c, _ in p.adds]
-            if any(c.level > NO_LEVEL for c in held) and not any(c.is_bound for c in held if c.level > NO_LEVEL):
+            level = max(p.level for p in here)
+            if level == NO_LEVEL:
+                continue
+            told = [p.reach for p in here if p.reach is not None]
+            reach = min(told) if len(told) == len(here) else None
+            if not self.space.is_faster(level, reach):
+                return False
+            held = (self.space.classes[c] for p in here for c, _ in p.adds)
+            if not any(c.is_bound for c in held if c.level == level) and self.space.is_faster(level + 1, reach):
                 return False
         return True
 
@@ -320,8 +329,9 @@ class _Walk:
             for fill in self._products(channel, 0, ()):
                 if self.until():
                     break
-                if not self.search.stops(channel, fill):
-                    found.setdefault(self.search.filled(channel, fill).gib, []).append(fill)
+                filled = self.search.filled(channel, fill)
+                if self.space.is_faster(filled.level, filled.reach) and not self.search.stops(channel, fill):
+                    found.setdefault(filled.gib, []).append(fill)
             self._options[self.types[i]] = found
         return self._options[self.types[i]]
 

@@ -50,6 +50,23 @@ def beaten_by(keys: Rows, others: Rows) -> NDArray[np.bool_]:
     return beaten
 
 
+def least_first(keys: Rows, others: Rows) -> NDArray[np.float64]:
+    """For each key the least of the first column of those others that are at least as good in every further column; infinite where
+    none is."""
+    order = np.argsort(others[:, 0], kind="stable")
+    least = np.full(len(keys), np.inf)
+    open_ = np.arange(len(keys))
+    columns = np.ascontiguousarray(keys.T)
+    # The least first: what is at least as good as one has found its own.
+    for first, *further in others[order].tolist():
+        covered = np.ones(len(open_), bool)
+        for mine, other in zip(columns[1:], further, strict=True):
+            covered &= other <= mine[open_]
+        least[open_[covered]] = first
+        open_ = open_[~covered]
+    return least
+
+
 def _growing(count: int) -> Iterator[tuple[int, int]]:
     """Spans of 8, 32, 128, 128, ... that cover so many."""
     begin, size = 0, 8

@@ -11,13 +11,14 @@ may be used at all and what believing in the mixture costs.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from math import inf, log
 
 from umbrak.core.evidence.doubts import mixture_doubt, part_doubt
 from umbrak.core.evidence.table import DoubtKind
+from umbrak.core.routes.choices import FITTED, Choice, ChoicesOf, nothing_of, unbeaten_choices
 from umbrak.core.routes.material import Kind
 from umbrak.core.routes.problem import Problem
 from umbrak.core.routes.space import Sort, Space
@@ -26,32 +27,6 @@ from umbrak.core.routes.weighing import Scales
 
 #: Level of a kind among those of its sort, and whether what is taken of it was pulled.
 _Origin = tuple[int, bool | None]
-
-
-@dataclass(frozen=True, slots=True)
-class Choice:
-    """So many of each kind for the slots of one sort."""
-
-    #: In mills.
-    cost: int
-    #: Log of the probability that every part runs on this board.
-    fine: float
-    #: Lowest rating. [MT/s]
-    rated: float
-    #: Modules that were pulled: they fail early more often than new ones.
-    pulled: int
-    #: Per fitted kind of the sort: how many of it.
-    fitted: tuple[int, ...]
-    #: For each level of the sort above its lowest: how many modules are rated for it.
-    above: tuple[int, ...]
-    #: Kind's index -> count.
-    takes: tuple[tuple[int, int], ...]
-
-    def beats(self, other: Choice, above: bool = True) -> bool:
-        """At least as good in every respect, or in all but `above`. More of what is fitted is better: more may stay where they are."""
-        if self.cost > other.cost or self.fine < other.fine or self.rated < other.rated or self.pulled > other.pulled:
-            return False
-        return _covers(self.fitted, other.fitted) and (not above or _covers(self.above, other.above))
 
 
 @dataclass(frozen=True)
@@ -76,7 +51,7 @@ class Shop:
         self.untold = Untold(problem, space)
         #: Whether there is no more time: then what has been found is all that is told.
         self.over = over
-        self._choices: dict[object, dict[int, list[Choice]]] = {}
+        self._choices: dict[object, ChoicesOf] = {}
 
     def of_mixture(self, kind: DoubtKind) -> float:
         """Log of the chance that makers or kits run together, at best: which of them a layout holds is not known yet, and
@@ -163,12 +138,12 @@ class Shop:
             return None
         return m.part, m.revision or ""
 
-    def choices(self, policy: Policy, of: Sort, wanted: frozenset[int]) -> Mapping[int, list[Choice]]:
-        """Count -> the choices for so many slots of a sort, for the counts wanted."""
+    def choices(self, policy: Policy, of: Sort, wanted: frozenset[int]) -> ChoicesOf:
+        """The choices for so many slots of a sort, for the counts wanted."""
         kinds = [k for k in of.kinds if k.index in policy.kinds]
         key = (frozenset(k.index for k in kinds), policy.fitted_only, of.index, wanted)
         if key not in self._choices:
-            self._choices[key] = self._make(of, kinds, policy.fitted_only, wanted)
+            self._choices[key] = ChoicesOf(of, self._make(of, kinds, policy.fitted_only, wanted))
         return self._choices[key]
 
     def _make(
@@ -195,15 +170,7 @@ class Shop:
             useful.insert(0, useful[0] | {n - j for n in useful[0] for j in each if j <= n})
         rates = 2 if any(any(k.pulled[: n + 1]) for k, n in stock) else 1
         rates *= len({level[k.index] for k, _ in stock})
-        nothing = Choice(
-            cost=0,
-            fine=0.0,
-            rated=inf,
-            pulled=0,
-            fitted=(0,) * len(places),
-            above=(0,) * (len(of.classes) - 1),
-            takes=(),
-        )
+        nothing = Choice(nothing_of(len(places)), (0,) * (len(of.classes) - 1), ())
         #: (count, of what some kind has taken what was left: level, whether pulled) -> choices.
         reached: dict[tuple[int, frozenset[_Origin]], list[Choice]] = {(0, frozenset()): [nothing]}
         for (kind, supply), at_breaks, goals in zip(stock, breaks, useful[1:], strict=True):
@@ -220,13 +187,13 @@ class Shop:
                 for j in [0, *at_breaks, *(j for j in rest if j in between and between[j] not in left)]:
                     closed = left | {between[j]} if j in between else left
                     if n + j in goals or (len(closed) < rates and n + j < most):
-                        _merge(grown.setdefault((n + j, closed), []), (add(c, j) for c in choices) if j else choices)
-            reached = grown
+                        grown.setdefault((n + j, closed), []).extend([add(c, j) for c in choices] if j else choices)
+            reached = {state: unbeaten_choices(choices) for state, choices in grown.items()}
         made: dict[int, list[Choice]] = {}
-        for (n, _), choices in sorted(reached.items(), key=lambda each: each[0][0]):
+        for (n, _), choices in reached.items():
             if n in wanted:
-                _merge(made.setdefault(n, []), choices)
-        return made
+                made.setdefault(n, []).extend(choices)
+        return {n: unbeaten_choices(choices) for n, choices in sorted(made.items())}
 
     def _supply(self, kind: Kind, fitted_only: bool, most: int) -> int:
         no_more = fitted_only or not (self.problem.wishes.third_party or kind.listed)
@@ -270,41 +237,15 @@ def _rated(kind: Kind) -> float:
     return rate if rate is not None else inf
 
 
-def _covers(some: Sequence[int], others: Sequence[int]) -> bool:
-    return some == others or all(a >= b for a, b in zip(some, others, strict=True))
-
-
-def for_levels(of: Sort, choices: Sequence[Choice], above: Sequence[int]) -> list[Choice]:
-    """Of choices those that have so many modules for each level above the lowest. What they have beyond is no matter, unless some are
-    fitted: what is rated higher than its slot wants may stay there if others serve where it is wanted."""
-    found: list[Choice] = []
-    may_stay = any(k.slots and level for k, level in zip(of.kinds, of.levels, strict=True))
-    _merge(found, (c for c in choices if _covers(c.above, above)), above=may_stay)
-    return found
-
-
 def _adder(kind: Kind, fine: float, rated: float, place: int | None, level: int) -> Callable[[Choice, int], Choice]:
+    at = None if place is None else FITTED + place
+
     def add(c: Choice, n: int) -> Choice:
-        fitted = c.fitted if place is None else (*c.fitted[:place], min(n, kind.fitted), *c.fitted[place + 1 :])
-        return Choice(
-            cost=c.cost + kind.cost[n],
-            fine=c.fine + fine,
-            rated=min(c.rated, rated),
-            pulled=c.pulled + kind.pulled[n],
-            fitted=fitted,
-            above=tuple(m + n if i < level else m for i, m in enumerate(c.above)),
-            takes=(*c.takes, (kind.index, n)),
-        )
+        cost, doubt, slowest, pulled, *fitted = c.worth
+        worth = (cost + kind.cost[n], doubt - fine, max(slowest, -rated), pulled + kind.pulled[n], *fitted)
+        if at is not None:
+            worth = (*worth[:at], -min(n, kind.fitted), *worth[at + 1 :])
+        above = tuple(m + n if i < level else m for i, m in enumerate(c.above)) if level else c.above
+        return Choice(worth, above, (*c.takes, (kind.index, n)))
 
     return add
-
-
-def _merge(into: list[Choice], new: Iterable[Choice], above: bool = True) -> None:
-    """Add choices, dropping those that another beats."""
-    for c in new:
-        for x in into:
-            if x.beats(c, above):
-                break
-        else:
-            into[:] = [x for x in into if not c.beats(x, above)]
-            into.append(c)

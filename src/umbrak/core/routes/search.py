@@ -29,9 +29,10 @@ from umbrak.core.evidence.belief import reach_at_best
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 from umbrak.core.routes.bound import least_cost
+from umbrak.core.routes.choices import Wants
 from umbrak.core.routes.columns import Combined, Options
 from umbrak.core.routes.designs import UnitDesign, UnitSearch
-from umbrak.core.routes.dominance import Rows, beaten_by, distinct_rows, unbeaten
+from umbrak.core.routes.dominance import Rows, beaten_by, distinct_rows, least_first, unbeaten
 from umbrak.core.routes.least_mixed import LeastMixed, as_they_are, least_mixed
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.openers import neighbours, openers
@@ -229,30 +230,22 @@ class _Search:
         for chunk in self._combined(ideal, [x.stands_for_more for x in of], even, merging):
             parts.append(chunk.only(ideal.may(chunk)))
             if sum(len(p.picks) for p in parts) > _MOST_COMBINED:
-                self._with_kinds(units, designs, sums, parts)
+                self._with_kinds(ideal, sums, parts)
                 parts = []
             if self._over():
                 break
-        self._with_kinds(units, designs, sums, parts)
+        self._with_kinds(ideal, sums, parts)
 
-    def _with_kinds(
-        self,
-        units: Sequence[Unit],
-        designs: Sequence[Sequence[UnitDesign]],
-        sums: Sums,
-        parts: Sequence[Combined],
-    ) -> None:
+    def _with_kinds(self, ideal: Table, sums: Sums, parts: Sequence[Combined]) -> None:
         if not parts:
             return
         combined, rows = Combined.all_of(parts), RowList()
-        holds = combined.sums.counts > 0
+        wants, dearest = Wants(self.space.sorts, combined.sums.counts), ideal.dearest(combined)
         for policy in self.shop.policies:
             if self._over():
                 break
-            table = Table(self, units, designs, policy, sums)
-            usable = np.zeros(len(self.space.classes), bool)
-            usable[[c.index for c in self.space.classes if any(k.index in policy.kinds for k in c.kinds)]] = True
-            here = combined.only(np.flatnonzero(~holds[:, ~usable].any(axis=1)))
+            table = Table(self, ideal.units, ideal.designs, policy, sums)
+            here = combined.only(table.least_cost(wants) < dearest)
             for part in here.in_parts(np.ones(int(here.shared.max(initial=0)) + 1, np.int64)):
                 if self._over():
                     break
@@ -421,10 +414,18 @@ class _Search:
 
     def beaten(self, keys: Rows) -> NDArray[np.bool_]:
         """Whether a layout that has been weighed is at least as good."""
+        return beaten_by(keys, self._unbeaten())
+
+    def _unbeaten(self) -> Rows:
+        """Keys of what was weighed that nothing weighed beats."""
         if self._front_of != len(self.known):
-            known = np.array(list(self.known), np.int64).reshape(-1, keys.shape[1])
+            known = np.array(list(self.known), np.int64).reshape(-1, self._best.shape[1])
             self._best, self._front_of = known[unbeaten(known)], len(self.known)
-        return beaten_by(keys, self._best)
+        return self._best
+
+    def dearest(self, keys: Rows) -> NDArray[np.float64]:
+        """Of each key the least cost, in steps, of what was weighed and beats it in all else; infinite where nothing does."""
+        return least_first(keys, self._unbeaten())
 
     def take(self, layout: Layout) -> Key | None:
         """Weigh a layout and keep it if it may be had; its key, or None."""

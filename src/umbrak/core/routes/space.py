@@ -84,6 +84,8 @@ class Space:
         self.live = self._empty.live_sockets
         self.many_sockets = len(self.live) > 1
         self.one_rate = self.sheet.rate_alike == "machine" or not self.many_sockets
+        #: The least rating of each level. [MT/s]
+        self._level_rates: tuple[int, ...] = ()
         self.classes, self.sorts = self._classes(kinds)
         #: What a channel may not hold by itself, as far as it was looked at (`UnitSearch.stops`).
         self.stopped: dict[object, dict[tuple[int, ...], bool]] = {}
@@ -155,7 +157,21 @@ class Space:
         """Kind -> its place among all ratings, the lowest first; without those whose rating is no matter or not told."""
         told = {k.index: r for k in kinds if k.module and (r := self._rating(k.module)) is not None}
         order = sorted(set(told.values()))
-        return {k: order.index(r) for k, r in told.items()} if self._levelled else {}
+        if not self._levelled:
+            return {}
+        rates = {k.index: k.module.rate_mts or 0 for k in kinds if k.module}
+        self._level_rates = tuple(min(rates[k] for k, its in told.items() if its == r) for r in order)
+        return {k: order.index(r) for k, r in told.items()}
+
+    def is_faster(self, level: int, reach: float | None) -> bool:
+        """Whether a socket that may run at `reach` at the most [MT/s], None where that is not told, may run faster with modules of a
+        level than with those of the one below: otherwise that one stands for both, since whatever serves here serves there."""
+        if level <= 0:
+            return True
+        if reach is None or level >= len(self._level_rates):
+            return False
+        below, its = self._level_rates[level - 1 : level + 1]
+        return self.floored(min(reach, its)) > self.floored(min(reach, below))
 
     @cached_property
     def _levelled(self) -> bool:

@@ -6,6 +6,8 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import accumulate
 from math import inf, log
 from typing import Protocol
 
@@ -15,13 +17,13 @@ from numpy.typing import NDArray
 from umbrak.core.evaluate import usable_gib
 from umbrak.core.memory.module import alike
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
-from umbrak.core.routes.choices import ChoicesOf, Lists, wants_of
+from umbrak.core.routes.choices import COST, DOUBT, FITTED, PULLED, RATED, Choice, Lists, Wants, columns_of, nothing_of
 from umbrak.core.routes.columns import Arrays, Combined, arrays_of, mapped
 from umbrak.core.routes.designs import UnitDesign
 from umbrak.core.routes.dominance import Rows, distinct_rows
 from umbrak.core.routes.material import mills
 from umbrak.core.routes.problem import Problem
-from umbrak.core.routes.purchase import Choice, Policy, Shop
+from umbrak.core.routes.purchase import Policy, Shop
 from umbrak.core.routes.space import EMPTY, Sort, Space
 from umbrak.core.routes.units import Unit
 from umbrak.core.routes.weighing import SLACK, Scales
@@ -40,6 +42,9 @@ class Against(Protocol):
 
     def beaten(self, keys: Rows) -> NDArray[np.bool_]:
         """Which keys something weighed beats."""
+
+    def dearest(self, keys: Rows) -> NDArray[np.float64]:
+        """Of each key the least of the first column, in steps, of what was weighed and beats it in the others; infinite where nothing does."""
 
     def least_known(self) -> float:
         """What the cheapest that was weighed costs; infinite where there is none. [mills]"""
@@ -80,7 +85,11 @@ class Sums:
     def __init__(self, space: Space, designs: Sequence[Sequence[UnitDesign]]) -> None:
         arrays = {id(ds): arrays_of(space, ds) for ds in designs}
         self.arrays = [arrays[id(ds)] for ds in designs]
-        self.wanted = [self._wanted(s) for s in space.sorts]
+        # Where no order binds the counts any may come: then searches for layouts of few kinds and of all share their choices.
+        free = None if space.sheet.fills else sum(len(d[0].classes) if d else 0 for d in designs)
+        self.wanted = [
+            self._wanted(s) if free is None else frozenset(range(1, min(s.most, free) + 1)) for s in space.sorts
+        ]
 
     def _wanted(self, of: Sort) -> frozenset[int]:
         sums = {0}
@@ -88,6 +97,15 @@ class Sums:
             here = np.unique(a.counts[:, list(of.classes)].sum(axis=1)).tolist()
             sums = {n + m for n in sums for m in here}
         return frozenset(n for n in sums if 0 < n <= of.most)
+
+
+def _add(worth: NDArray[np.float64], more: NDArray[np.float64], place: int) -> None:
+    """To what rows are worth what a choice of one sort adds to each, by columns. `place`: of its first fitted kind."""
+    worth[COST] += more[COST]
+    worth[DOUBT] += more[DOUBT]
+    np.maximum(worth[RATED], more[RATED], out=worth[RATED])
+    worth[PULLED] += more[PULLED]
+    worth[FITTED + place : FITTED + place + len(more) - FITTED] = more[FITTED:]
 
 
 class Table:
@@ -105,14 +123,39 @@ class Table:
         self.problem, self.space = search.problem, search.space
         self.arrays = sums.arrays
         #: Sort -> choices.
-        self.choices = [ChoicesOf(s, search.shop.choices(policy, s, sums.wanted[s.index])) for s in self.space.sorts]
+        self.choices = [search.shop.choices(policy, s, sums.wanted[s.index]) for s in self.space.sorts]
 
     def may(self, combined: Combined) -> NDArray[np.bool_]:
         """Whether combinations could be what nothing weighed beats, were there an ideal choice for every count."""
-        found = np.zeros(len(combined.picks), bool)
-        row, keys, cost, fits, _ = self._rows(combined, ideal=True)
-        found[row[self._open(keys, cost, fits)]] = True
+        keys, fits, cost = self._at_best(combined)
+        found = np.zeros(len(keys), bool)
+        found[self._open(keys, cost, fits)] = True
         return found
+
+    def dearest(self, combined: Combined) -> NDArray[np.float64]:
+        """What combinations must cost less than, whatever they are of, or something weighed beats them. [mills]"""
+        keys, fits, _ = self._at_best(combined)
+        dearest = np.full(len(keys), -inf)
+        dearest[fits] = self.search.dearest(keys[fits]) * mills(self.problem.steps.money)
+        return np.where(fits, np.maximum(dearest, self.search.least_known()), dearest)
+
+    def least_cost(self, wants: Wants) -> NDArray[np.float64]:
+        """What is wanted costs no less by this policy; infinite where it is not to be had. [mills]"""
+        of_sorts = zip(self.choices, wants.ways, wants.which, strict=True)
+        return sum(
+            (np.array([of.ideal(way)[COST] for way in ways])[which] for of, ways, which in of_sorts), np.zeros(())
+        )
+
+    def _at_best(self, combined: Combined) -> tuple[Rows, NDArray[np.bool_], NDArray[np.float64]]:
+        """Of every combination, were there an ideal choice for every count: its key, whether it may meet the wishes, its cost."""
+        n_rows = len(combined.picks)
+        worth, wants = self._nothing(n_rows), Wants(self.space.sorts, combined.sums.counts)
+        for of, place, ways, which in zip(self.choices, self._places, wants.ways, wants.which, strict=True):
+            if any(map(any, ways)):
+                ideal = columns_of([of.ideal(way) for way in ways], of.fitted)
+                _add(worth, ideal[:, which], place)
+        self.search.rows += n_rows
+        return *self._keys(combined.sums, np.arange(n_rows), worth), worth[COST]
 
     def _open(self, keys: Rows, cost: NDArray[np.float64], fits: NDArray[np.bool_]) -> Rows:
         """Rows that nothing weighed beats, or that may be cheaper than all of it."""
@@ -123,7 +166,7 @@ class Table:
     def add(self, combined: Combined, into: RowList) -> None:
         """Bounds of these combinations with every choice of kinds, without those that a wish rules out or that
         something weighed beats."""
-        row, keys, cost, fits, taken = self._rows(combined, ideal=False)
+        row, keys, cost, fits, taken = self._rows(combined)
         keep = self._open(keys, cost, fits)
         into.append(
             Part(
@@ -136,46 +179,37 @@ class Table:
             )
         )
 
-    def _rows(
-        self, combined: Combined, ideal: bool
-    ) -> tuple[Rows, Rows, NDArray[np.float64], NDArray[np.bool_], NDArray[np.int16]]:
-        """Of every combination with every choice, or one ideal choice: which combination, its key and its cost at best, whether it may
-        meet the wishes, the choice of each sort."""
-        space, total = self.space, combined.sums
-        n_rows = len(combined.picks)
-        taken = np.full((n_rows, len(space.sorts)), -1, np.int16)
-        cost, fine, pulled = np.zeros(n_rows), np.zeros(n_rows), np.zeros(n_rows)
-        rated = np.full(n_rows, inf)
-        fitted = np.zeros((n_rows, len(space.fitted)), np.int64)
-        row = np.arange(n_rows)
-        place = 0
-        for of in self.choices:
-            here = sum(1 for k in of.sort.kinds if k.slots)
-            asked, which = wants_of(total.counts[:, list(of.sort.classes)])
-            of_each = [of.ideal(a) if ideal else of.choices(a) for a in map(tuple, asked.tolist())]
-            lists = Lists(of_each, asked.sum(axis=1) == 0, here)
-            n = which[row]
-            if asked.any():
-                row_of, choice = lists.expand(n)
-                row, cost, fine, rated, pulled = row[row_of], cost[row_of], fine[row_of], rated[row_of], pulled[row_of]
-                fitted, taken = fitted[row_of], taken[row_of]
-                some = choice >= 0
-                cost[some] += lists.cost[choice[some]]
-                fine[some] += lists.fine[choice[some]]
-                pulled[some] += lists.pulled[choice[some]]
-                rated[some] = np.minimum(rated[some], lists.rated[choice[some]])
-                fitted[some, place : place + here] = lists.fitted[choice[some]]
-                taken[:, of.sort.index] = np.where(some, choice - lists.starts[n[row_of]], -1)
-            place += here
+    def _rows(self, combined: Combined) -> tuple[Rows, Rows, NDArray[np.float64], NDArray[np.bool_], NDArray[np.int16]]:
+        """Of every combination with every choice: which combination, its key and its cost at best, whether it may meet the wishes, the
+        choice of each sort."""
+        total, n_rows = combined.sums, len(combined.picks)
+        taken = np.full((n_rows, len(self.choices)), -1, np.int16)
+        worth, row = self._nothing(n_rows), np.arange(n_rows)
+        wants = Wants(self.space.sorts, total.counts)
+        for of, place, ways, which in zip(self.choices, self._places, wants.ways, wants.which, strict=True):
+            if any(map(any, ways)):
+                lists = Lists(of, ways)
+                row_of, choice, at = lists.expand(which[row])
+                row, worth, taken = row[row_of], worth[:, row_of], taken[row_of]
+                _add(worth, lists.worth[:, choice], place)
+                taken[:, of.sort.index] = at
         self.search.rows += len(row)
-        keys, fits = self._keys(total, row, cost, fine, rated, pulled, fitted)
-        return row, keys, cost, fits, taken
+        keys, fits = self._keys(total, row, worth)
+        return row, keys, worth[COST], fits, taken
 
-    def _keys(
-        self, total: Arrays, row: Rows, cost: NDArray[np.float64], fine: NDArray[np.float64],
-        rated: NDArray[np.float64], pulled: NDArray[np.float64], fitted: Rows,
-    ) -> tuple[Rows, NDArray[np.bool_]]:  # fmt: skip
+    def _nothing(self, rows: int) -> NDArray[np.float64]:
+        """What rows are worth without any module, by columns as in `Choice.worth`."""
+        return np.repeat(columns_of([nothing_of(len(self.space.fitted))], len(self.space.fitted)), rows, axis=1)
+
+    @cached_property
+    def _places(self) -> Sequence[int]:
+        """Of each sort where its fitted kinds begin among those of all."""
+        return [0, *accumulate(of.fitted for of in self.choices)][:-1]
+
+    def _keys(self, total: Arrays, row: Rows, worth: NDArray[np.float64]) -> tuple[Rows, NDArray[np.bool_]]:
         """The key of each row at best, and whether it may meet the wishes."""
+        cost, fine, rated, pulled = worth[COST], -worth[DOUBT], -worth[RATED], worth[PULLED]
+        fitted = -worth[FITTED:].T
         problem, space, wishes = self.problem, self.space, self.problem.wishes
         installed = total.gib
         usable = mapped(installed, lambda g: usable_gib(problem.sheet, problem.machine, g, g))[row]
@@ -224,7 +258,7 @@ class Table:
             fits &= as_fast
         keys = np.stack(
             [
-                cost // mills(steps.money),
+                np.where(fits, cost, 0) // mills(steps.money),
                 np.floor(np.round(trouble / steps.probability, 6)),
                 # Sockets are told to a thousandth.
                 -np.floor(np.round((sustained + 0.001 * len(space.live)) / steps.gbs, 6)),
