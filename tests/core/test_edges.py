@@ -103,6 +103,16 @@ def test_the_notch_of_ddr5_alone_is_told() -> None:
     assert {c for c, _, _ in found(wrong) if c.partition(".")[0] in ("fit", "kind", "power")} == {"fit.form"}
     right = judge(sheet, {"A1": "16GB 1Rx8 PC5-4800B-UA0", "B1": "16GB 1Rx8 PC5-4800B-UA0"})
     assert "fit.form" not in {c for c, _, _ in found(right)}
+    # Nobody tells which kinds it takes: what went into its slots tells the notch; where nothing ran, nobody does.
+    del sheet["memory"]["accepts"]
+    for now, stops in (
+        ({"A1": "16GB 1Rx8 PC5-4800B-UA0"}, True),
+        ({"A1": "16GB 1Rx8 PC5-4800B-RA0"}, False),
+        ({}, False),
+    ):
+        judged = judge(sheet, {"A1": "32GB 2Rx8 PC5-4800B-RA0"}, before=now)
+        assert (("fit.form", "stop", ("A1",)) in found(judged)) is stops, now
+        assert judged.verdict == ("no-go" if stops else "undecided")
 
 
 PAIRS = merged(TWIN, {"repeat": {"population": [{"fill": [["A1", "B1"], ["A2", "B2"]]}]}})

@@ -179,7 +179,31 @@ def test_an_open_fact_counts_as_one_that_nobody_tells_and_each_once() -> None:
     ctx = question(sheet, Machine(), four)
     untold = [d for d in resting_of(ctx, evaluate_in(ctx), Layout()).doubts if d.kind is DoubtKind.UNTOLD]
     assert len({d.about for d in untold}) == len(untold) and any("memory.accepts" in d.about for d in untold)
-    assert all(d.prior(USUAL) in (0.9, 0.97) and d.lacks_word(USUAL) for d in untold)
+    assert all(d.prior(USUAL) in (0.9, 0.97, 0.5) and d.lacks_word(USUAL) for d in untold)
+
+
+@pytest.mark.parametrize(
+    ("ran", "comes", "chance"),
+    [
+        ([], ["8GB 2Rx8 PC4-2400T-UB1"], 0.5),
+        ([], ["16GB 2Rx4 PC4-2400T-RA1"], 0.5),
+        (["8GB 2Rx8 PC4-2400T-UB1"], ["16GB 2Rx4 PC4-2400T-RA1"], 0.15),
+        (["16GB 2Rx4 PC4-2400T-RA1"], ["8GB 2Rx8 PC4-2400T-UB1"], 0.15),
+        (["16GB 2Rx4 PC4-2400T-RA1"], ["16GB 2Rx4 PC4-2400T-RA1", "8GB 2Rx8 PC4-2400T-EB1"], 0.15),
+        (["16GB 2Rx4 PC4-2400T-RA1"], ["64GB 4Rx4 PC4-2400T-LA1"], 0.9),
+        (["8GB 2Rx8 PC4-2400T-UB1"], ["8GB 2Rx8 PC4-2400T-EB1"], 0.9),
+        (["8GB 2Rx8 PC4-2400T-UB1"], ["16GB 2Rx8 PC4-2400T-UB1"], None),
+    ],
+)
+def test_a_kind_that_did_not_run_is_doubted_by_what_did(ran: list[str], comes: list[str], chance: float | None) -> None:
+    """Where nobody tells which kinds a board takes: the other bus hardly ever, a near relative mostly; without any hint, even."""
+    memory = {k: v for k, v in SMALL["memory"].items() if k not in ("accepts", "rails_v", "rail_policy")}
+    sheet = sheet_from_data({**SMALL, "memory": {**memory, "generation": "DDR4"}})
+    before = layout(dict(zip(("A1", "B1"), ran, strict=False)))
+    ctx = question(sheet, Machine(), layout(dict(zip(("A1", "B1"), comes, strict=False))), (), before)
+    doubts = resting_of(ctx, evaluate_in(ctx), before).doubts
+    found = [d.prior(USUAL) for d in doubts if d.kind is DoubtKind.UNTOLD and "memory.accepts" in d.about]
+    assert found == ([] if chance is None else [chance])
 
 
 # -- of any evidence --------------------------------------------------------------------------------------

@@ -17,6 +17,7 @@ IMPURE = {"open", "print", "input", "datetime.now", "datetime.utcnow", "date.tod
 SOME = {
     "numpy": {"routes", "proof", "rounds"},
     "scipy": {"routes", "proof", "rounds"},
+    "operator": {"routes"},
     "time": {"routes", "rounds"},
     # Seeded: which parts of a round are thought over again.
     "random": {"rounds"},

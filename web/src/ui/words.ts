@@ -1,4 +1,5 @@
 /** Small wordings that several views share. */
+import type { Module } from '@/api/client'
 
 /** How long ago, short: "today", "3 d". */
 export function age(at: string, now = new Date()): string {
@@ -47,4 +48,10 @@ export function oddities(warnings: readonly { where: string; message: string }[]
 /** Rails as people write them: "1.35 V", or why there is none. */
 export function volts(rails: { volts: number | null; possible: number[] }[]): string {
   return rails.map((r) => (r.volts ? `${r.volts} V` : r.possible.length ? 'undecided' : 'none suits all')).join(', ')
+}
+
+/** What a slot is made for, of a module: "registered", "unbuffered ECC"; null where nobody told. */
+export function kindOf(module: Pick<Module, 'buffering' | 'ecc'>): string | null {
+  if (!module.buffering) return null
+  return module.buffering === 'unbuffered' && module.ecc ? 'unbuffered ECC' : module.buffering.replace('-buffered', ' buffered')
 }

@@ -14,13 +14,13 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.ladder import Figure, Ladder
 from umbrak.core.evidence.table import DoubtKind, Table
 from umbrak.core.evidence.trial import Held, Trial
-from umbrak.core.memory.module import Module, alike, amount, member_words, organisation, usable_size
+from umbrak.core.memory.module import Module, alike, amount, bus_of, member_words, organisation, usable_size
 from umbrak.core.platform.fact import asked_of
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, fact_words
-from umbrak.core.platform.sheet import Sheet
+from umbrak.core.platform.sheet import ModuleTest, Sheet
 from umbrak.core.platform.statement import SourceKind, Statement
 from umbrak.core.rules.context import Context
-from umbrak.core.rules.facts import questions
+from umbrak.core.rules.facts import Question, questions
 from umbrak.core.rules.finding import Finding, Severity
 from umbrak.core.rules.limit import FigureUse, figures, hard_totals
 from umbrak.core.rules.risk import without_maker
@@ -402,8 +402,7 @@ class _Of:
         about: dict[str, tuple[str, str]] = {}
         for q in questions(self.ctx):
             if q.could_be in (Severity.STOP, Severity.RISK):
-                number = "untold.faster" if q.fact.endswith(".faster_modules") else "untold"
-                about.setdefault(f"sheet.{q.fact}", (number, self._what(q.fact)))
+                about.setdefault(f"sheet.{q.fact}", (number_of(self.ctx, q), self._what(q.fact)))
         for f in found:
             if f.severity is Severity.ASK and f.could_be in (Severity.STOP, Severity.RISK) and f.code not in _ELSEWHERE:
                 for need in f.needs:
@@ -447,6 +446,19 @@ class _Of:
     def _of_module(self, member: str, module: Module) -> tuple[str, tuple[str, str]]:
         name = module.part or module.short()
         return f"{member} of {name}", ("untold", f"the {member_words(member)} of {name}")
+
+
+def number_of(ctx: Context, asked: Question) -> str:
+    """By which number of the table what a fact hides is doubted that nobody tells."""
+    if asked.fact.endswith(".faster_modules"):
+        return "untold.faster"
+    if asked.fact == "memory.accepts":
+        ran = {bus for m in ctx.ran_modules.values() if (bus := bus_of(m.buffering))}
+        seen = (value for t in asked.unsaid.seen if isinstance(t, ModuleTest) for _, value in t.wanted)
+        ran |= {bus for value in seen if (bus := bus_of(value))}
+        comes = {bus_of(m.buffering) for s, m in ctx.modules.items() if s in asked.slots}
+        return "untold.kind" if not ran else "untold" if comes <= ran else "untold.bus"
+    return "untold"
 
 
 def part_doubt(sheet: Sheet, processors: tuple[str, ...], module: Module, told: bool | None = None) -> Doubt:

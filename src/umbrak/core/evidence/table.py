@@ -96,6 +96,8 @@ NUMBERS: Mapping[str, Number] = dict((
     _thing("mixed.makers", 0.95, "several makers together", "timings are trained to suit all; where it fails it fails under load"),
     _thing("mixed.kits", 0.98, "several kits of one maker", "one maker's parts differ less than two makers'"),
     _thing("untold", 0.9, "a fact that nobody tells", "most silent facts turn out as the trade expects"),
+    _thing("untold.kind", 0.5, "a kind of module, where none ran and nobody tells which are taken", "boards for either bus are made; nothing here tells which"),
+    _thing("untold.bus", 0.15, "registered where unbuffered ran, or the other way round, untold", "a controller that drives one seldom drives the other"),
     _thing("untold.faster", 0.97, "faster modules than a processor lists, untold", "nearly every controller slows them down"),
     _says(SourceKind.OWN_PROOF, 1.25, "run here, watched, with the memory test and the days told"),
     _says(SourceKind.MACHINE_MAKER, 1.25, "its maker tried it, and answers for it"),

@@ -33,6 +33,20 @@ class Buffering(StrEnum):
     OTHER = "other"
 
 
+#: A register, or load-reducing buffers behind one; the memory chips themselves; a serial link.
+_BUSES = {
+    "registered": "registered",
+    "load-reduced": "registered",
+    "unbuffered": "unbuffered",
+    "fully-buffered": "fully buffered",
+}
+
+
+def bus_of(buffering: object) -> str | None:
+    """What a controller drives of a module's kind; None where it is not known. One made for one of these seldom drives another."""
+    return _BUSES.get(str(buffering))
+
+
 #: Kinds whose modules carry error-correcting bits by their standard (JESD21-C 4.20: 72-bit RDIMM,
 #: LRDIMM and FB-DIMM; JESD305: DDR5 RDIMM with 4 or 8 bits beside each half).
 _ALWAYS_ECC = (Buffering.REGISTERED, Buffering.LOAD_REDUCED, Buffering.FULLY_BUFFERED)

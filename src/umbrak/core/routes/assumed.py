@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from umbrak.core.evaluate import evaluate
-from umbrak.core.memory.module import DIE_GBIT, HEIGHT_MM, Buffering, Form, Generation, Module, complete
+from umbrak.core.memory.module import DIE_GBIT, HEIGHT_MM, Buffering, Form, Generation, Module, bus_of, complete
 from umbrak.core.memory.organised import ORGANISED, SOLD_GIB, kinds_of
 from umbrak.core.memory.rates import STANDARD_RATES_MTS
 from umbrak.core.platform.machine import Layout, Machine
@@ -48,13 +48,18 @@ def assumed_candidates(
     """What could be bought for a machine, at guessed prices or none, in as many pieces as wanted.
 
     Each passes alone in some slot of the empty machine without anything against it that stops it. Of another kind than what is
-    fitted, beside which it could not stand, only what is larger than all of that kind is told.
+    fitted, beside which it could not stand, only what is larger than all of that kind is told; and where nobody tells which kinds
+    are taken, none for another bus than what is fitted.
     """
     guess, board = guess or Guess(), _Board(sheet, machine, statements)
+    ran = {bus for m in fitted.values() if isinstance(m, Module) and (bus := bus_of(m.buffering))}
+    buses = set() if sheet.memory.accepts else ran
     kinds = {(m.buffering, m.ecc) for m in fitted.values() if isinstance(m, Module)}
     found: list[Candidate] = []
     largest = 0.0
     for kind, ecc in sorted(_kinds(sheet), key=lambda k: k not in kinds):
+        if buses and bus_of(kind) not in buses:
+            continue
         least = largest if kinds and (kind, ecc) not in kinds else 0.0
         for gib in SOLD_GIB[sheet.memory.generation]:
             if gib <= least:

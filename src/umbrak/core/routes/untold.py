@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from umbrak.core.evaluate import question
+from umbrak.core.evidence.doubts import number_of
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.fact import FACT_OF_AMOUNT
 from umbrak.core.platform.machine import Layout
@@ -31,7 +32,8 @@ from umbrak.core.rules import RULES
 from umbrak.core.rules.facts import MIXTURES, asks_total, live_slots, questions
 from umbrak.core.rules.finding import Severity
 
-_FASTER = ".faster_modules"
+#: A fact, and the number of the table of beliefs by which it is doubted.
+_Asked = tuple[str, str]
 #: Facts about amounts, which what ran at a place answers there.
 _BY_PLACE = frozenset(FACT_OF_AMOUNT.values())
 
@@ -84,23 +86,29 @@ class Untold:
         pairs = product(self._by_themselves(), self._together())
         return tuple(Alternative(a.kinds & b.kinds, a.fine + b.fine) for a, b in pairs)
 
-    def _doubt(self, fact: str) -> float:
-        return 0.0 if self.settled else log(self.problem.table["untold.faster" if fact.endswith(_FASTER) else "untold"])
+    def _doubt(self, number: str) -> float:
+        return 0.0 if self.settled else log(self.problem.table[number])
 
     def _by_themselves(self) -> Iterator[Alternative]:
-        """By the facts that single modules ask for: each set of facts with the kinds that ask for no other."""
+        """By the facts that single modules ask for, and how much each is doubted: each set of these with the kinds that ask for no
+        other."""
         asked = {k.index: self._asked_by(k) for k in self.kinds}
         surely = {
             f: all(f in sure for may, sure in asked.values() if f in may) for may, _ in asked.values() for f in may
         }
-        sets = {frozenset[str]()}
+        sets = {frozenset[_Asked]()}
         for may in {may for may, _ in asked.values()}:
             sets |= {some | may for some in sets}
         for some in sorted(sets, key=lambda s: (len(s), sorted(s))):
             allowed = frozenset(k for k, (may, _) in asked.items() if may <= some)
-            yield Alternative(allowed, sum(self._doubt(f) for f in some if surely[f]))
+            # A fact is doubted once, as much as the least likely of what asks for it.
+            doubts: dict[str, float] = {}
+            for asks in some:
+                if surely[asks]:
+                    doubts[asks[0]] = min(doubts.get(asks[0], 0.0), self._doubt(asks[1]))
+            yield Alternative(allowed, sum(doubts.values()))
 
-    def _asked_by(self, kind: Kind) -> tuple[frozenset[str], frozenset[str]]:
+    def _asked_by(self, kind: Kind) -> tuple[frozenset[_Asked], frozenset[_Asked]]:
         """Facts that a module asks for by itself in some slot that takes it, and in whichever, however much there is in all."""
         p = self.problem
         if kind.module is None:
@@ -108,20 +116,25 @@ class Untold:
         found = [self._asked_in(slot, kind.module) for slot in self.space.places_of(kind)]
         # Dies are asked for where the total is not; and no place is asked for as much as ran in it.
         unsure = {"limits.die_gbit"} if p.sheet.not_told("limits") else set()
-        if _BY_PLACE.intersection(*found):
+        if _BY_PLACE.intersection(*({f for f, _ in asked} for asked in found)):
             ran = [s for s in self.space.slots_of(kind) if s in self.ctx.ran_modules]
-            unsure |= _BY_PLACE - _BY_PLACE.intersection(*(self._asked_in(s, kind.module) for s in ran))
-        return frozenset(set().union(*found)), frozenset(set.intersection(*found) - unsure) if found else frozenset()
+            there = [{f for f, _ in self._asked_in(s, kind.module)} for s in ran]
+            unsure |= _BY_PLACE - _BY_PLACE.intersection(*there)
+        surely = set.intersection(*found) if found else set[_Asked]()
+        return frozenset(set().union(*found)), frozenset(a for a in surely if a[0] not in unsure)
 
-    def _asked_in(self, slot: str, module: Module) -> set[str]:
+    def _asked_in(self, slot: str, module: Module) -> set[_Asked]:
         """Facts that a module asks for alone in a slot; without those of `at_best`."""
         p = self.problem
         ctx = question(p.sheet, p.machine, Layout({slot: module}), p.statements, p.layout)
-        asked = {q.fact for q in questions(ctx) if q.could_be in (Severity.STOP, Severity.RISK)}
+        asked = {(q.fact, number_of(ctx, q)) for q in questions(ctx) if q.could_be in (Severity.STOP, Severity.RISK)}
         # Where nothing tells what a processor runs, this rule tells what that may hide.
         rates = [f for f in RULES["speed.untold"].find(ctx) if f.could_be in (Severity.STOP, Severity.RISK)]
-        asked |= {n.removeprefix("sheet.") for f in rates for n in f.needs if n.startswith("sheet.")}
-        return asked - {"limits", "population"}
+        named = {n.removeprefix("sheet.") for f in rates for n in f.needs if n.startswith("sheet.")}
+        asked |= {
+            (f, "untold.faster" if f.endswith(".faster_modules") else "untold") for f in named - {f for f, _ in asked}
+        }
+        return {a for a in asked if a[0] not in ("limits", "population")}
 
     def _together(self) -> Iterator[Alternative]:
         """By what habit does not mix: layouts that are all of one sort in every respect, those of one part, those that were seen,
@@ -143,4 +156,4 @@ class Untold:
         for tests in missing.seen:
             if isinstance(tests, tuple):
                 yield Alternative(unknown | {k for k, m in modules.items() if any(t.matches(m) for t in tests)}, 0.0)
-        yield Alternative(every, self._doubt("memory.never_together"))
+        yield Alternative(every, self._doubt("untold"))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from umbrak.core.memory.module import IN_USE, MAPPED_OUT, Form, Module, amount
+from umbrak.core.memory.module import IN_USE, MAPPED_OUT, Form, Module, amount, bus_of
 from umbrak.core.platform.sheet import Channel, Clearance
 from umbrak.core.rules.context import Context
 from umbrak.core.rules.finding import Finding, Severity
@@ -111,28 +111,34 @@ def form(ctx: Context) -> Iterator[Finding]:
         if wrong_notch(ctx, m):
             keyed.setdefault(str(m.buffering), []).extend(slots)
     for kind, wrong in keyed.items():
-        volts = _ddr5_notch(next(iter(_bufferings(ctx))))
-        message = f"{ctx.names(wrong)}: a DDR5 {kind} module has its notch elsewhere than the slot ({volts} V input)"
-        yield ctx.finding("fit.form", Severity.STOP, wrong, message, ctx.sheet.memory.source)
+        memory, buses = ctx.sheet.memory, _buses_taken(ctx)
+        bus = next(iter(buses))
+        than = f"the slot ({_INPUT_V[bus]} V input)" if memory.accepts else f"the {bus} modules that ran there"
+        message = f"{ctx.names(wrong)}: a DDR5 {kind} module has its notch elsewhere than {than}"
+        yield ctx.finding("fit.form", Severity.STOP, wrong, message, memory.source if memory.accepts else None)
+
+
+#: Bus of a DDR5 DIMM -> input of its own regulator, by which its notch is. [V]
+_INPUT_V = {"unbuffered": 5, "registered": 12}
 
 
 def wrong_notch(ctx: Context, module: Module) -> bool:
     """Whether a DDR5 DIMM's notch is that of the other input: 5 V unbuffered, 12 V registered."""
-    if module.generation != "DDR5" or module.form is not Form.DIMM or module.buffering is None:
+    memory, its = ctx.sheet.memory, _INPUT_V.get(bus_of(module.buffering) or "")
+    if its is None or module.generation != "DDR5" or module.form is not Form.DIMM:
         return False
-    if (ctx.sheet.memory.generation, ctx.sheet.memory.form) != ("DDR5", "DIMM"):
+    if (memory.generation, memory.form) != ("DDR5", "DIMM"):
         return False
-    taken = {_ddr5_notch(b) for b in _bufferings(ctx)}
-    return len(taken) == 1 and _ddr5_notch(module.buffering) not in taken
+    taken = {_INPUT_V.get(b) for b in _buses_taken(ctx)}
+    return len(taken) == 1 and its not in taken
 
 
-def _bufferings(ctx: Context) -> set[object]:
-    return {value for k in ctx.sheet.memory.accepts for name, value in k.test.wanted if name == "buffering"}
-
-
-def _ddr5_notch(buffering: object) -> int:
-    """Input of the module's own regulator. [V]"""
-    return 5 if buffering == "unbuffered" else 12
+def _buses_taken(ctx: Context) -> set[str]:
+    """As the sheet tells; where it does not, what went into its slots and ran."""
+    accepts = ctx.sheet.memory.accepts
+    told = [value for k in accepts for name, value in k.test.wanted if name == "buffering"]
+    kinds: list[object] = told if accepts else [m.buffering for m in ctx.ran_modules.values() if m.form is Form.DIMM]
+    return {bus for kind in kinds if (bus := bus_of(kind))}
 
 
 @rule(

@@ -2,6 +2,7 @@
 /** Generation, form and kind: from a label where one is typed, otherwise as answered. */
 import { computed } from 'vue'
 import type { Answers } from '@/api/client'
+import { kindOf } from '@/ui/words'
 import AskPart from './AskPart.vue'
 import ChoiceRow from './ChoiceRow.vue'
 import { progress } from './answers'
@@ -15,7 +16,7 @@ const FORMS = ['DIMM', 'SO-DIMM'] as const
 const KINDS = ['unbuffered', 'unbuffered ECC', 'registered', 'load-reduced', 'fully buffered'] as const
 const faults = computed(() => ({ ...m.odd.value, ...m.faults }))
 /** Kinds that run in it, as its modules say. */
-const seen = computed(() => [...new Set(m.modules.value.flatMap((x) => (x.buffering ? [x.buffering === 'unbuffered' && x.ecc ? 'unbuffered ECC' : x.buffering.replace('-buffered', ' buffered')] : [])))] as string[])
+const seen = computed(() => [...new Set(m.modules.value.flatMap((x) => kindOf(x) ?? []))])
 const volts = computed(() => [...new Set(m.modules.value.filter((x) => x.rails_v.length).map((x) => x.rails_v.join(' or ')))])
 const change = (more: Partial<Answers>) => m.answer({ ...a.value, ...more })
 function toggle(kind: Answers['kinds'][number]): void {

@@ -3,6 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import { api, ask, type Label, type Module } from '@/api/client'
 import { health } from '@/api/health'
+import { kindOf } from '@/ui/words'
 
 const emit = defineEmits<{ module: [module: Module | null]; place: [module: Module]; grab: [module: Module, event: PointerEvent]; /** Enter, and the server that reads labels is away. */ unread: [text: string] }>()
 withDefaults(defineProps<{ hint?: string }>(), { hint: 'Then drag it to a slot, or press Enter and choose the slot with the arrow keys.' })
@@ -56,7 +57,7 @@ const FIELDS: Record<string, (value: unknown, m: Module) => string> = {
   package_ranks: (v, m) => `${v} ${v === 1 ? 'rank' : 'ranks'}${m.device_width ? ` x ${m.device_width}` : ''}`,
   rate_mts: (v, m) => `${m.generation ?? ''}-${v}${m.timing ? ` ${m.timing}` : ''}`,
   generation: (v, m) => (m.rate_mts ? '' : String(v)),
-  buffering: (v, m) => (m.form === 'SO-DIMM' ? 'SO-DIMM' : m.ecc && v === 'unbuffered' ? 'unbuffered ECC' : String(v)),
+  buffering: (_, m) => (m.form === 'SO-DIMM' ? 'SO-DIMM' : (kindOf(m) ?? '')),
   form: (v, m) => (m.buffering ? '' : String(v)),
   ecc: (v, m) => (m.buffering === 'unbuffered' || !m.buffering ? (v ? 'ECC' : 'no ECC') : ''),
   device_width: (v, m) => (m.package_ranks ? '' : `x ${v}`),

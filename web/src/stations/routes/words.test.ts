@@ -12,6 +12,13 @@ it('tells what a route does, without what only lies on the mat meanwhile', () =>
   const small = module(16, 'O-16')
   expect(routeWords(route([act('keep', 'A', 'A', small)]))).toBe('as it is')
   expect(routeWords(route([act('put-in', null, 'A', big), act('put-in', null, 'B', big), act('take-out', 'C', null, small), act('move', 'D', 'E', small)]))).toBe('2 x 64 GB Z-64 in, 16 GB out, 1 moved')
+  const kinds = (out: object, comes: object) =>
+    routeWords(route([act('take-out', 'A', null, { ...small, ...out }), act('put-in', null, 'A', { ...big, ...comes })]))
+  const unbuffered = { buffering: 'unbuffered', ecc: false }
+  expect(kinds(unbuffered, { buffering: 'registered', ecc: true })).toBe('64 GB registered Z-64 in, 16 GB out')
+  expect(kinds(unbuffered, { buffering: 'unbuffered', ecc: true })).toBe('64 GB unbuffered ECC Z-64 in, 16 GB out')
+  for (const alike of [unbuffered, { buffering: 'unbuffered', ecc: null }, { buffering: null }]) expect(kinds(alike, alike)).toBe('64 GB Z-64 in, 16 GB out')
+  expect(kinds({ buffering: 'unbuffered', ecc: null }, { buffering: 'unbuffered', ecc: true })).toBe('64 GB Z-64 in, 16 GB out')
   expect(routeWords(route([act('take-out', 'A', 'mat', small), act('move', 'B', 'A', small), act('put-in', 'mat', 'B', small)]))).toBe('1 moved')
 })
 

@@ -1,7 +1,7 @@
 /** Routes in words. */
-import type { Layout, Route, RoutesView, Wishes } from '@/api/client'
+import type { Layout, Module, Route, RoutesView, Wishes } from '@/api/client'
 import { gb } from '@/ui/figures'
-import { plural } from '@/ui/words'
+import { kindOf, plural } from '@/ui/words'
 import { VERDICTS } from '@/ui/verdict'
 
 export const NAMES: Record<string, string> = {
@@ -41,16 +41,30 @@ export function given(up: string): Partial<Wishes> {
 /** A, B, ... Z, then 27, 28, ... */
 export const letterOf = (i: number): string => (i < 26 ? String.fromCharCode(65 + i) : String(i + 1))
 
-/** What comes in and goes, short: "8 x 32 GB QD5R-32 in, 4 x 16 GB out". */
+/** Kinds of modules that stay or go, if any are known. */
+function kindsNow(route: Route): Set<string> {
+  const there = route.actions.flatMap((a) => (a.from && a.from !== 'mat' && a.module) || [])
+  // Of which nobody told whether it corrects errors may be either.
+  return new Set(there.flatMap((m) => (m.ecc === null ? [kindOf(m), kindOf({ ...m, ecc: true })] : [kindOf(m)])).filter((k) => k !== null))
+}
+/** The kind of what comes in, where it is none of those that are there now. */
+function otherKind(module: Module | null, now: Set<string>): string {
+  const kind = module && kindOf(module)
+  return kind && now.size && !now.has(kind) ? kind : ''
+}
+
+/** What comes in and goes, short: "8 x 32 GB QD5R-32 in, 4 x 16 GB out"; with its kind where that is another than now. */
 export function routeWords(route: Route): string {
+  const kinds = kindsNow(route)
   const counted = (what: string[]) => {
-    const kinds = new Map<string, number>()
+    const told = new Map<string, number>()
     for (const a of route.actions) {
       if (!what.includes(a.do) || a.to === 'mat' || a.from === 'mat') continue
-      const key = `${gb(a.module?.capacity_gib)} GB ${what[0] === 'put-in' ? (a.module?.part ?? '') : ''}`.trim()
-      kinds.set(key, (kinds.get(key) ?? 0) + 1)
+      const more = what[0] === 'put-in' ? [otherKind(a.module, kinds), a.module?.part] : []
+      const key = [`${gb(a.module?.capacity_gib)} GB`, ...more].filter(Boolean).join(' ')
+      told.set(key, (told.get(key) ?? 0) + 1)
     }
-    return [...kinds].map(([words, n]) => (n > 1 ? `${n} x ${words}` : words)).join(' and ')
+    return [...told].map(([words, n]) => (n > 1 ? `${n} x ${words}` : words)).join(' and ')
   }
   const comes = counted(['put-in'])
   const goes = counted(['take-out'])
@@ -82,11 +96,14 @@ export function signed(by: number): string {
 export function regrets(route: Route, now: { usable: number; gbs: number }): string[] {
   const out = route.actions.filter((a) => a.do === 'take-out' && a.to === null).length
   const comes = route.actions.filter((a) => a.do === 'put-in' && a.from === null).length
+  const kinds = kindsNow(route)
+  const others = new Set(route.actions.map((a) => (a.do === 'put-in' ? otherKind(a.module, kinds) : '')).filter(Boolean))
   const over = route.buy.reduce((sum, b) => sum + b.count, 0) - comes
   return [
     now.gbs > 0 && fastOf(route) !== null && route.sustained_gbs < now.gbs - 0.05 && `it runs slower than now: ${gb(now.gbs - route.sustained_gbs)} of ${gb(now.gbs)} GB/s are given up`,
     route.usable_gib < now.usable - 0.05 && `it leaves less than now: ${gb(now.usable - route.usable_gib)} GB are given up`,
     route.evaluation.findings.find((f) => f.code === 'risk.content')?.message,
+    others.size > 0 && `${[...others].join(' and ')} modules are another kind than what runs now`,
     out && `${plural(out, 'module')} that ${out === 1 ? 'runs' : 'run'} now ${out === 1 ? 'comes' : 'come'} out`,
     !route.free_slots && 'no slot stays free: the next step takes modules out again',
     over > 0 && `kits are bought whole: ${plural(over, 'module')} left over for the Shelf`,
