@@ -121,3 +121,18 @@ def test_what_nobody_offers_is_what_the_sheet_takes() -> None:
             assert c.price == Decimal(str(c.module.capacity_gib)) * (9 if c.listed else Decimal("4.5"))
         others = assumed_candidates(sheet, machine, fitted, guess=Guess(third_party_per_gib=Decimal(4)))
         assert not any(c.listed for c in others), "it would pass for free"
+
+
+def test_nobody_is_offered_modules_for_another_bus_unless_it_is_told_to_take_them() -> None:
+    memory = {k: v for k, v in SMALL["memory"].items() if k not in ("accepts", "rails_v", "rail_policy")}
+    bare = {**SMALL, "memory": {**memory, "generation": "DDR4"}}
+    told = {**bare, "memory": {**bare["memory"], "accepts": [{"buffering": "unbuffered"}, {"buffering": "registered"}]}}
+
+    def kinds(data: dict[str, Any], *ran: str) -> set[str]:
+        found = assumed_candidates(sheet_from_data(data), Machine(), layout(dict(zip(("A1", "B1"), ran, strict=False))))
+        return {str(c.module.buffering) for c in found}
+
+    assert kinds(bare, "8GB 2Rx8 PC4-2400T-UB1") == {"unbuffered"}
+    assert kinds(bare, "16GB 2Rx4 PC4-2400T-RA1") == {"registered"}
+    assert kinds(bare) == {"unbuffered", "registered", "load-reduced"}
+    assert kinds(told, "8GB 2Rx8 PC4-2400T-UB1") == {"unbuffered", "registered"}

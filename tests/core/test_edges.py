@@ -105,10 +105,10 @@ def test_the_notch_of_ddr5_alone_is_told() -> None:
     assert "fit.form" not in {c for c, _, _ in found(right)}
     # Nobody tells which kinds it takes: what went into its slots tells the notch; where nothing ran, nobody does.
     del sheet["memory"]["accepts"]
-    for now, stops in (
-        ({"A1": "16GB 1Rx8 PC5-4800B-UA0"}, True),
-        ({"A1": "16GB 1Rx8 PC5-4800B-RA0"}, False),
-        ({}, False),
+    for now, verdict in (
+        ({"A1": "16GB 1Rx8 PC5-4800B-UA0"}, "no-go"),
+        ({"A1": "16GB 1Rx8 PC5-4800B-RA0"}, "go"),
+        ({}, "undecided"),
     ):
         judged = judge(sheet, {"A1": "32GB 2Rx8 PC5-4800B-RA0"}, before=now)
         assert (("fit.form", "stop", ("A1",)) in found(judged)) is (verdict == "no-go")
