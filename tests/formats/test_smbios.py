@@ -97,7 +97,7 @@ def test_the_same_facts_either_way(write: str) -> None:
     [
         (FULLY_BUFFERED, "filled", {"generation": "DDR2", "buffering": "fully-buffered", "form": "DIMM", "rails_v": (1.8,)}),
         (SOLDERED, "soldered", {"generation": "DDR5", "form": None, "ecc": False, "capacity_gib": 8}),
-        (LAPTOP, "filled", {"form": "SO-DIMM", "buffering": "unbuffered", "rails_v": (1.35,), "ecc": False}),
+        (LAPTOP, "filled", {"form": "SO-DIMM", "buffering": "unbuffered", "rails_v": (1.35, 1.5), "ecc": False}),
         (Device("D", detail=(1 << 13 | 1 << 15, "Synchronous Registered (Buffered) LRDIMM")), "filled", {"buffering": "load-reduced"}),
         (Device("D", total=80, kind=(0x22, "DDR5"), speed=4800, mv=1100), "filled", {"ecc_bits": 8}),
         (Device("D", total=72, kind=(0x22, "DDR5"), speed=4800, mv=1100), "filled", {"ecc_bits": 4}),

@@ -278,6 +278,9 @@ def _module(r: Record, size_mib: float | None) -> tuple[Module, list[str]]:
     low, high = _as(r, "Minimum Voltage"), _as(r, "Maximum Voltage")
     if generation and low and high:
         rails = tuple(sorted({round(low, 3), round(high, 3)} & set(family_rails(generation))))
+        if rails == (1.35,):
+            # Many firmwares tell the rail that they set three times; what runs at 1.35 V runs at 1.5 V too (JESD79-3-1).
+            rails = (1.35, 1.5)
     running = _as(r, "Configured Voltage")
     if generation and running and running > family_rails(generation)[-1] + _MEASURED_V:
         rails = (*rails, round(running, 3))
