@@ -55,7 +55,8 @@ def test_what_its_firmware_claims_is_a_statement_of_low_trust(engine: Engine, te
     # 3 GB is less than its maker vouches for with this firmware: the claim alone raises no doubt.
     take_over(engine, technician, machine, report.replace("768 GB", "3 GB").encode(), facts=[])
     seen = see_machine(engine, machine)
-    assert seen.survey.claimed_gib == 3 and seen.evaluation.installed_gib == 5
+    assert (seen.survey.claimed_gib, seen.survey.running_mts) == (3, 1600)
+    assert seen.evaluation.installed_gib == 5
     claimed = [u for u in seen.evaluation.limits if u.source.kind == "survey"]
     assert [(u.limit, u.used, u.scope) for u in claimed] == [(3, 5, "machine")]
     assert "risk.unproved" not in [f.code for f in seen.evaluation.findings]

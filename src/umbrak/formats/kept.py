@@ -15,7 +15,7 @@ from umbrak.core.evidence.trial import Held
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.sizing import Sizing
 from umbrak.core.plan.symptoms import Symptoms
-from umbrak.core.platform.known import Claim, Disputed, Drive, Known, Origin, Totals
+from umbrak.core.platform.known import Claim, Disputed, Drive, Known, Origin, Running, Totals
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import SlotHealth, SurveyReading
@@ -174,7 +174,7 @@ INTAKE: Kept[SurveyReading] = Kept(
 
 def _read_known(d: _Data) -> Known:
     """Members that came later are not in older documents."""
-    totals, claim = d.get("totals"), d.get("claim")
+    totals, claim, running = d.get("totals"), d.get("claim"), d.get("running")
     return Known(
         slots=read_layout(d["slots"]),
         failed=tuple(d.get("failed", ())),
@@ -189,6 +189,7 @@ def _read_known(d: _Data) -> Known:
         if totals
         else None,
         claim=Claim(claim["gib"], claim["kind"], _at(claim)) if claim else None,
+        running=Running(running["rate_mts"], running["kind"], _at(running)) if running else None,
     )
 
 
@@ -212,6 +213,7 @@ def _write_known(v: Known) -> _Data:
         "health": {s: asdict(h) for s, h in v.health.items()},
         "totals": timed(v.totals) if v.totals else {},
         "claim": timed(v.claim) if v.claim else {},
+        "running": timed(v.running) if v.running else {},
     }
 
 

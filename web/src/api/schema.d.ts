@@ -12382,6 +12382,11 @@ export interface components {
             /** Revision */
             revision: number;
             /**
+             * Running Mts
+             * @description [MT/s].
+             */
+            running_mts: number | null;
+            /**
              * Sources
              * @description Slot -> what is known of it is from where and when.
              */

@@ -151,6 +151,10 @@ const rows = computed(() =>
           <dt>{{ l.heading }}</dt>
           <dd :class="{ missing: l.isUntold, mono: l.mono }">{{ l.words }}</dd>
         </template>
+        <template v-if="machine.survey.running_mts">
+          <dt>It runs</dt>
+          <dd>at {{ machine.survey.running_mts }} MT/s <span class="faded small">as its firmware set it</span></dd>
+        </template>
         <template v-if="machine.survey.claimed_gib">
           <dt>It claims</dt>
           <dd>{{ gb(machine.survey.claimed_gib) }} GB at most <span class="faded small">as its firmware says</span></dd>

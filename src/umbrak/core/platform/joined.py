@@ -7,10 +7,10 @@ from dataclasses import dataclass, replace
 from typing import TypeVar
 
 from umbrak.core.platform.difference import Change, compare_slot
-from umbrak.core.platform.known import Claim, Disputed, Known, Origin, Totals
+from umbrak.core.platform.known import Claim, Disputed, Known, Origin, Running, Totals
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 
-_Told = TypeVar("_Told", Totals, Claim)
+_Told = TypeVar("_Told", Totals, Claim, Running)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +61,7 @@ def joined(one: Side, other: Side, slots: Iterable[str]) -> Known:
         health={**second.known.health, **first.known.health},
         totals=_later(first.known.totals, second.known.totals),
         claim=_later(first.known.claim, second.known.claim),
+        running=_later(first.known.running, second.known.running),
     )
 
 

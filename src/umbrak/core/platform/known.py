@@ -106,6 +106,15 @@ class Claim:
 
 
 @dataclass(frozen=True, slots=True)
+class Running:
+    """The data rate to which a machine's firmware had set its modules, of several the lowest. [MT/s]"""
+
+    rate_mts: int
+    kind: str
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class Known:
     """All that is known of what is in a machine; what is left out is not known."""
 
@@ -124,3 +133,4 @@ class Known:
     health: Mapping[str, SlotHealth] = field(default_factory=dict)
     totals: Totals | None = None
     claim: Claim | None = None
+    running: Running | None = None

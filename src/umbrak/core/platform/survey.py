@@ -140,6 +140,17 @@ class SurveyReading:
     #: Whether it says of itself that it is a virtual machine: what it tells is what its host gives it, and no board has it.
     virtual: bool = False
 
+    def running_mts(self) -> int | None:
+        """The lowest rate to which firmware set modules that work; None where it tells none. [MT/s]"""
+        return min(
+            (
+                s.configured_mts
+                for s in self.slots
+                if s.configured_mts and s.state in (SlotState.FILLED, SlotState.SOLDERED)
+            ),
+            default=None,
+        )
+
     def claimed_gib(self) -> float | None:
         """The most that the firmware claims the machine can hold: the sum over its arrays, where each tells."""
         amounts = [a.max_gib for a in self.arrays]

@@ -157,6 +157,7 @@ def _becomes_fitted(
         disputed={},
         health={},
         totals=None,
+        running=None,
     )
     return add_survey(db, row.machine_id, "proof", content, account.id, None, now), Layout(fitted)
 

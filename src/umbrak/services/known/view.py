@@ -47,6 +47,9 @@ class SurveyFacts:
     told: ToldTotals | None
     #: The most that its firmware claims it can hold [GiB].
     claimed_gib: float | None
+    #: The data rate to which its firmware had set its modules, of several the lowest; None where it was not told, or worked on since
+    #: [MT/s].
+    running_mts: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,6 +164,7 @@ def _survey_facts(m: Loaded, evaluation: Evaluation) -> SurveyFacts:
         health=s.content.health,
         told=_told_totals(m, evaluation),
         claimed_gib=s.content.claim.gib if s.content.claim else None,
+        running_mts=s.content.running.rate_mts if s.content.running else None,
     )
 
 

@@ -11,7 +11,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.platform.known import Claim, Known, Totals
+from umbrak.core.platform.known import Claim, Known, Running, Totals
 from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.sheet import Sheet, SheetHash
 from umbrak.core.platform.survey import (
@@ -174,6 +174,8 @@ def told_beside(
         )
     if (claimed := reading.claimed_gib()) is not None:
         changes["claim"] = Claim(claimed, reading.kind, at)
+    if (rate := reading.running_mts()) is not None:
+        changes["running"] = Running(rate, reading.kind, at)
     return replace(content, **changes)
 
 
