@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from math import inf
-from operator import ge, le
+from operator import itemgetter, le
 from typing import NamedTuple
 
 import numpy as np
@@ -25,76 +25,62 @@ class Choice(NamedTuple):
 
     #: Less is better in each: cost in mills; minus the log of the probability that every part runs on this board; minus the lowest
     #: rating in MT/s; modules that were pulled, which fail early more often than new ones; minus how many are there of each fitted
-    #: kind, since more may stay where they are.
+    #: kind, since more may stay where they are; for each level of the sort above its lowest, minus how many are rated for it.
     worth: tuple[float, ...]
-    #: For each level of the sort above its lowest: how many modules are rated for it.
-    above: tuple[int, ...]
     #: Kind's index -> count.
     takes: tuple[tuple[int, int], ...]
 
-    def beats(self, other: Choice, above: bool = True) -> bool:
-        """At least as good in every respect, or in all but `above`."""
-        return all(map(le, self.worth, other.worth)) and (not above or covers(self.above, other.above))
+
+def nothing_of(fitted: int, levels: int = 1) -> tuple[float, ...]:
+    """What a choice of no module is worth, in a sort of so many fitted kinds and levels."""
+    return (0, 0.0, -inf, 0, *(0,) * (fitted + levels - 1))
 
 
-def covers(some: Sequence[int], others: Sequence[int]) -> bool:
-    """Whether there are at least as many of each."""
-    return all(map(ge, some, others))
-
-
-def nothing_of(fitted: int) -> tuple[float, ...]:
-    """What a choice of no module is worth, in a sort of so many fitted kinds."""
-    return (0, 0.0, -inf, 0, *(0,) * fitted)
+def unbeaten_choices(choices: Sequence[Choice]) -> list[Choice]:
+    """Choices that no other is as good as in every respect; of those that are the same the first."""
+    kept: list[Choice] = []
+    # What beats another comes before it, so that each is only held against those before.
+    for c in sorted(choices, key=itemgetter(0)) if len(choices) > 1 else choices:
+        if not any(all(map(le, x.worth, c.worth)) for x in kept):
+            kept.append(c)
+    return kept
 
 
 class ChoicesOf:
     """The choices of a sort by what its slots want: how many of them are of each of its levels."""
 
     def __init__(self, sort: Sort, by_count: Mapping[int, Sequence[Choice]]) -> None:
-        self.sort, self._by_count = sort, by_count
-        self._choices: dict[tuple[int, ...], Sequence[Choice]] = {}
-        self._ideal: dict[tuple[int, ...], tuple[float, ...]] = {}
+        self._by_count = by_count
+        self.sort = sort
         #: Kinds of it that are fitted.
         self.fitted = sum(1 for k in sort.kinds if k.slots)
+        # What is had beyond what a level wants is no matter, unless some are fitted: what is rated higher than its slot wants may stay
+        # there if others serve where it is wanted.
+        self._may_stay = any(k.slots and level for k, level in zip(sort.kinds, sort.levels, strict=True))
+        self._choices: dict[tuple[int, ...], Sequence[Choice]] = {}
+        self._ideal: dict[tuple[int, ...], tuple[float, ...]] = {}
 
     def choices(self, asked: tuple[int, ...]) -> Sequence[Choice]:
         if asked not in self._choices:
-            some = self._by_count.get(sum(asked), ())
-            self._choices[asked] = _for_levels(self.sort, some, _above(asked)) if len(asked) > 1 else some
+            some, levels = self._enough(asked), FITTED + self.fitted
+            if not self._may_stay:
+                some = [Choice(c.worth[:levels], c.takes) for c in some]
+            self._choices[asked] = unbeaten_choices(some)
         return self._choices[asked]
 
     def ideal(self, asked: tuple[int, ...]) -> tuple[float, ...]:
         """What is no worse than any of them in any respect; of infinite cost where there is none."""
         if asked not in self._ideal:
-            above = _above(asked)
-            some = [c.worth for c in self._by_count.get(sum(asked), ()) if covers(c.above, above)]
-            nothing = nothing_of(self.fitted)
-            self._ideal[asked] = tuple(map(min, zip(*some, strict=True))) if some else (inf, *nothing[1:])
-            if not any(asked):
-                self._ideal[asked] = nothing
+            some, nothing = [c.worth for c in self._enough(asked)], nothing_of(self.fitted)
+            best = tuple(map(min, zip(*some, strict=True)))[: len(nothing)] if some else (inf, *nothing[1:])
+            self._ideal[asked] = best if any(asked) else nothing
         return self._ideal[asked]
 
-
-def _above(asked: tuple[int, ...]) -> tuple[int, ...]:
-    """How many of what is wanted are of each level above the lowest, or of a higher one."""
-    return tuple(sum(asked[i:]) for i in range(1, len(asked)))
-
-
-def _for_levels(of: Sort, choices: Sequence[Choice], above: Sequence[int]) -> list[Choice]:
-    """Of choices those that have so many modules for each level above the lowest. What they have beyond is no matter, unless some are
-    fitted: what is rated higher than its slot wants may stay there if others serve where it is wanted."""
-    may_stay = any(k.slots and level for k, level in zip(of.kinds, of.levels, strict=True))
-    return unbeaten_choices([c for c in choices if covers(c.above, above)], above=may_stay)
-
-
-def unbeaten_choices(choices: Sequence[Choice], above: bool = True) -> list[Choice]:
-    """Choices that no other beats; of those that are the same in every respect the first."""
-    kept: list[Choice] = []
-    # What beats another comes before it, so that each is only held against those before.
-    for c in sorted(choices, key=lambda c: (c.worth, [-n for n in c.above] if above else ())):
-        if not any(x.beats(c, above) for x in kept):
-            kept.append(c)
-    return kept
+    def _enough(self, asked: tuple[int, ...]) -> Sequence[Choice]:
+        """Those that have so many modules for each level above the lowest."""
+        some, levels = self._by_count.get(sum(asked), ()), FITTED + self.fitted
+        at_least = [-sum(asked[i:]) for i in range(1, len(asked))]
+        return [c for c in some if all(map(le, c.worth[levels:], at_least))] if any(at_least) else some
 
 
 class Lists:
@@ -103,7 +89,9 @@ class Lists:
     def __init__(self, of: ChoicesOf, ways: Sequence[tuple[int, ...]]) -> None:
         lists = [of.choices(way) for way in ways]
         #: What each choice is worth, by columns; the last one is nothing.
-        self.worth = columns_of([*(c.worth for each in lists for c in each), nothing_of(of.fitted)], of.fitted)
+        compared = FITTED + of.fitted
+        worth = [*(c.worth[:compared] for each in lists for c in each), nothing_of(of.fitted)]
+        self.worth = columns_of(worth, of.fitted)
         #: Of each way, whether nothing is wanted.
         self.none = np.array([not any(way) for way in ways], bool)
         self.lengths = np.array([len(each) for each in lists], np.int64)

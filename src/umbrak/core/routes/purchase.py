@@ -170,13 +170,19 @@ class Shop:
             useful.insert(0, useful[0] | {n - j for n in useful[0] for j in each if j <= n})
         rates = 2 if any(any(k.pulled[: n + 1]) for k, n in stock) else 1
         rates *= len({level[k.index] for k, _ in stock})
-        nothing = Choice(nothing_of(len(places)), (0,) * (len(of.classes) - 1), ())
+        nothing = Choice(nothing_of(len(places), len(of.classes)), ())
         #: (count, of what some kind has taken what was left: level, whether pulled) -> choices.
         reached: dict[tuple[int, frozenset[_Origin]], list[Choice]] = {(0, frozenset()): [nothing]}
         for (kind, supply), at_breaks, goals in zip(stock, breaks, useful[1:], strict=True):
             its = level[kind.index]
             rated = _rated(kind) if self.space.one_rate else inf
-            add = _adder(kind, self.of_kind(kind), rated, places.get(kind.index), its)
+            add = _adder(
+                kind,
+                self.of_kind(kind),
+                rated,
+                places.get(kind.index),
+                range(FITTED + len(places), FITTED + len(places) + its),
+            )
             grown: dict[tuple[int, frozenset[_Origin]], list[Choice]] = {}
             between = {j: (its, kind.is_pulled(j)) for j in range(1, supply) if j not in at_breaks}
             for (n, left), choices in reached.items():
@@ -237,15 +243,17 @@ def _rated(kind: Kind) -> float:
     return rate if rate is not None else inf
 
 
-def _adder(kind: Kind, fine: float, rated: float, place: int | None, level: int) -> Callable[[Choice, int], Choice]:
+def _adder(kind: Kind, fine: float, rated: float, place: int | None, above: range) -> Callable[[Choice, int], Choice]:
+    """Adds so many of a kind to a choice. `place`: among the fitted kinds of its sort; `above`: what is worth more for its level."""
     at = None if place is None else FITTED + place
 
     def add(c: Choice, n: int) -> Choice:
-        cost, doubt, slowest, pulled, *fitted = c.worth
-        worth = (cost + kind.cost[n], doubt - fine, max(slowest, -rated), pulled + kind.pulled[n], *fitted)
+        cost, doubt, slowest, pulled, *others = c.worth
+        worth = [cost + kind.cost[n], doubt - fine, max(slowest, -rated), pulled + kind.pulled[n], *others]
         if at is not None:
-            worth = (*worth[:at], -min(n, kind.fitted), *worth[at + 1 :])
-        above = tuple(m + n if i < level else m for i, m in enumerate(c.above)) if level else c.above
-        return Choice(worth, above, (*c.takes, (kind.index, n)))
+            worth[at] = -min(n, kind.fitted)
+        for i in above:
+            worth[i] -= n
+        return Choice(tuple(worth), (*c.takes, (kind.index, n)))
 
     return add
