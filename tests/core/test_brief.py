@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -9,6 +10,7 @@ import pytest
 
 from tests.core.sheets import SMALL, TWIN, layout, merged
 from umbrak.core.evaluate import evaluate
+from umbrak.core.memory.label import decode_label
 from umbrak.core.plan.brief import Brief, brief_of
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.routes.assumed import Guess, assumed_candidates
@@ -136,3 +138,25 @@ def test_nobody_is_offered_modules_for_another_bus_unless_it_is_told_to_take_the
     assert kinds(bare, "16GB 2Rx4 PC4-2400T-RA1") == {"registered"}
     assert kinds(bare) == {"unbuffered", "registered", "load-reduced"}
     assert kinds(told, "8GB 2Rx8 PC4-2400T-UB1") == {"unbuffered", "registered"}
+
+
+def test_more_of_what_is_fitted_is_what_a_hand_looks_for_first() -> None:
+    """By its number, at the rate that is known to run where nobody tells another; none of what failed, or has no number or size."""
+    bare = {**SMALL, "processors": {"p": {"source": "cpu", "limits": SMALL["processors"]["p"]["limits"]}}}
+    good = decode_label("4GB 1Rx8 PC3L-10600U").module
+    names = {
+        "A1": {"part": "Q-4"},
+        "A2": {"part": "Q-F", "failed": "mapped-out"},
+        "B1": {},
+        "B2": {"part": "Q-?", "capacity_gib": None},
+    }
+    now = Layout({slot: replace(good, serial=slot, **more) for slot, more in names.items()})
+    found = assumed_candidates(sheet_from_data(bare), Machine(), now)
+    assert [c.module for c in found if c.module.part] == [replace(good, part="Q-4")]
+    assert {c.module.rate_mts for c in found} == {1333}
+    listed = sheet_from_data({**bare, "listed": [{"part": "Q-4", "source": "guide", "capacity_gib": 4}]})
+    guess = Guess(official_per_gib=Decimal(9), third_party_per_gib=Decimal(2))
+    ours = [c for c in assumed_candidates(listed, Machine(), now, guess=guess) if c.part == "Q-4"]
+    assert [(c.price, c.listed) for c in ours] == [(36, True)]
+    other = merged(bare, {"memory": {"refuses": [{"capacity_gib": 4}]}})
+    assert not [c for c in assumed_candidates(sheet_from_data(other), Machine(), now) if c.module.part]

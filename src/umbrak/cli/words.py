@@ -170,7 +170,9 @@ def _found_words(result: dict[str, Any]) -> str:
         more = [] if result["relax_proved"] else ["there may be others: not all were found out in the time there was"]
         return "\n".join(["no route; there is one without", *(f"  {o}" for o in options), *more])
     lines = (
-        ["nobody offers these modules: they are what the standards have and the sheet takes"]
+        [
+            "nobody offers these modules: they are more of what is fitted, and what the standards have and the sheet takes"
+        ]
         if result["assumed"]
         else []
     )

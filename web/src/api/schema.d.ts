@@ -10476,7 +10476,7 @@ export interface components {
         RoutesView: {
             /**
              * Assumed
-             * @description Whether nobody offers what the routes are made of: it is what the standards have and the sheet takes.
+             * @description Whether nobody offers what the routes are made of: more of what is fitted, and what the standards have and the sheet takes.
              */
             assumed: boolean;
             ended: components["schemas"]["umbrak__core__routes__answer__Ended"];

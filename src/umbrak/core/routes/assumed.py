@@ -1,18 +1,20 @@
-"""Modules that could be had where nobody has an offer: of all that the standards have, what the sheet takes.
+"""Modules that could be had where nobody has an offer: more of what is fitted, and of all that the standards have, what the sheet
+takes.
 
-One of each capacity and kind stands for those that the rules see alike or nearly: the rate that the board uses best, then the
-fewest ranks, and dies of the usual width. They carry no part number, so the rules take each as a part that no list has; parts
-that the machine's maker lists come beside them, under the number of the list.
+What is fitted is known to run, and is what a hand would look for first. Of the standards one of each capacity and kind stands for
+those that the rules see alike or nearly: the rate that the board uses best, then the fewest ranks, and dies of the usual width. They
+carry no part number, so the rules take each as a part that no list has; parts that the machine's maker lists come beside them, under
+the number of the list.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Set
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from umbrak.core.evaluate import evaluate
-from umbrak.core.memory.module import DIE_GBIT, HEIGHT_MM, Buffering, Form, Generation, Module, bus_of, complete
+from umbrak.core.memory.module import DIE_GBIT, HEIGHT_MM, Buffering, Form, Generation, Module, alike, bus_of, complete
 from umbrak.core.memory.organised import ORGANISED, SOLD_GIB, kinds_of
 from umbrak.core.memory.rates import STANDARD_RATES_MTS
 from umbrak.core.platform.machine import Layout, Machine
@@ -51,11 +53,13 @@ def assumed_candidates(
     fitted, beside which it could not stand, only what is larger than all of that kind is told; and where nobody tells which kinds
     are taken, none for another bus than what is fitted.
     """
-    guess, board = guess or Guess(), _Board(sheet, machine, statements)
+    guess, board = guess or Guess(), _Board(sheet, machine, statements, fitted)
     ran = {bus for m in fitted.values() if isinstance(m, Module) and (bus := bus_of(m.buffering))}
     buses = set() if sheet.memory.accepts else ran
     kinds = {(m.buffering, m.ecc) for m in fitted.values() if isinstance(m, Module)}
     found: list[Candidate] = []
+    for module in board.takes_more_of():
+        found += _candidate(module, module.part or "", guess, sheet.lists(module.part))
     largest = 0.0
     for kind, ecc in sorted(_kinds(sheet), key=lambda k: k not in kinds):
         if buses and bus_of(kind) not in buses:
@@ -70,7 +74,7 @@ def assumed_candidates(
                 found += _candidate(module, module.short(), guess, None)
             if taken:
                 largest = max(largest, gib)
-                found += _listed(sheet, taken[0], guess)
+                found += _listed(sheet, taken[0], guess, {c.part for c in found})
     return tuple(found)
 
 
@@ -85,10 +89,10 @@ def _candidate(module: Module, part: str, guess: Guess, listed: bool | None) -> 
     )
 
 
-def _listed(sheet: Sheet, module: Module, guess: Guess) -> Iterator[Candidate]:
-    """The part of this capacity that the machine's maker lists, where it tells of one."""
+def _listed(sheet: Sheet, module: Module, guess: Guess, had: Set[str]) -> Iterator[Candidate]:
+    """The part of this capacity that the machine's maker lists, where it tells of one that is not `had`."""
     line = next((x for x in sheet.listed if x.capacity_gib == module.capacity_gib), None)
-    if line:
+    if line and line.part not in had:
         official = complete(replace(module, part=line.part, maker=line.maker))[0]
         yield from _candidate(official, line.part, guess, True)
 
@@ -120,13 +124,20 @@ def _of(sheet: Sheet, kind: Buffering, ecc: bool, gib: float, organised: tuple[i
 class _Board:
     """What the empty machine takes."""
 
-    def __init__(self, sheet: Sheet, machine: Machine, statements: tuple[Statement, ...]) -> None:
+    def __init__(self, sheet: Sheet, machine: Machine, statements: tuple[Statement, ...], fitted: Layout) -> None:
         self.sheet, self.machine, self.statements = sheet, machine, statements
+        self.fitted = tuple(dict.fromkeys(alike(m) for m in fitted.values() if isinstance(m, Module) and not m.failed))
         tests = [*sheet.memory.refuses, *(k.test for k in sheet.memory.accepts)]
         #: Of what a slower or a faster one may cure, another rate is tried.
         self.rates_matter = any(name == "rate_mts" for t in tests for name, _ in t.wanted)
-        self.rates = _rates(sheet, machine)
+        self.rates = _rates(sheet, machine, self.fitted)
         self.slots = _kinds_of_slot(sheet)
+
+    def takes_more_of(self) -> Iterator[Module]:
+        """Of what is fitted and works what could be asked for by its number, and goes in alone."""
+        for m in self.fitted:
+            if m.part and m.is_memory and not m.is_sizeless and any(not self._against(s, m) for s in self.slots):
+                yield m
 
     def taken(self, module: Module) -> Module | None:
         """The module at the rate that suits the machine; None where no slot takes it at any."""
@@ -146,8 +157,9 @@ class _Board:
         return {f.code for f in judged.findings if f.severity is Severity.STOP and not f.code.startswith("order.")}
 
 
-def _rates(sheet: Sheet, machine: Machine) -> list[int]:
-    """Standard rates: the least that gives the processors all they reach, then slower ones, then faster ones."""
+def _rates(sheet: Sheet, machine: Machine, fitted: Iterable[Module]) -> list[int]:
+    """Standard rates: the least that gives the processors all they reach, then slower ones, then faster ones. Where nobody tells what
+    they reach, what is fitted is rated as what is known to run."""
     reached = [
         max(rates)
         for name, fitted in machine.processors.items()
@@ -156,7 +168,8 @@ def _rates(sheet: Sheet, machine: Machine) -> list[int]:
         if (rates := sheet.processors[p].rates_mts)
     ]
     standard = STANDARD_RATES_MTS[sheet.memory.generation]
-    wanted = max(reached, default=standard[-1])
+    ran = max((m.rate_mts for m in fitted if m.rate_mts), default=standard[-1])
+    wanted = max(reached, default=ran)
     enough = [r for r in standard if r >= wanted]
     slower = [r for r in reversed(standard) if r < wanted]
     return [*enough[:1], *slower, *enough[1:]]

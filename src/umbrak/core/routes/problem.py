@@ -22,7 +22,7 @@ class Origin(StrEnum):
 
     OFFER = "offer"
     SHELF = "shelf"
-    #: Nobody offers it: what the standards have and the sheet takes (core.routes.assumed).
+    #: Nobody offers it: more of what is fitted, or what the standards have and the sheet takes (core.routes.assumed).
     ASSUMED = "assumed"
 
 

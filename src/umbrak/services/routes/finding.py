@@ -116,7 +116,7 @@ class RoutesView:
     #: As it is now.
     now: Evaluation
     ended: Ended
-    #: Whether nobody offers what the routes are made of: it is what the standards have and the sheet takes.
+    #: Whether nobody offers what the routes are made of: more of what is fitted, and what the standards have and the sheet takes.
     assumed: bool
     #: Whether anything has a price; else no cost is told.
     priced: bool

@@ -182,7 +182,7 @@ const gapWords = computed(() => {
       <span><b>Not used:</b> {{ view.left_out.join('; ') }}. <router-link class="quiet-link" to="/shelf">Put it right on the Shelf</router-link></span>
     </p>
     <p v-if="view?.assumed" class="assumed small">
-      <span><b>Nobody offers these modules:</b> they are what the standards have and {{ machine.board.title }} takes, judged like any other.</span>
+      <span><b>Nobody offers these modules:</b> they are more of what is fitted, and what the standards have and {{ machine.board.title }} takes, judged like any other.</span>
       <GuessForm :money="view.money" @kept="search(TIMES)" />
       <button v-if="view.on_shelf || view.on_offer" type="button" class="quiet-link" @click="assume = null">Back to what is at hand</button>
       <router-link v-else class="quiet-link" to="/shelf">Put modules and offers on the Shelf</router-link>

@@ -195,7 +195,7 @@ const enough = computed(() => {
       <p v-else-if="totals?.ended === 'no time' && !looking" class="faded">Nothing was found in {{ looked }} seconds; that is no answer yet. <button type="button" class="quiet-link" @click="reach">Look again</button></p>
       <p v-else-if="totals && totals.ended !== 'no time'" class="faded">What {{ totals.assumed ? 'the standards have' : 'is at hand' }} leads nowhere from here.</p>
       <p v-else class="faded" role="status">working out what it can reach</p>
-      <p v-if="totals?.assumed && totals.totals.length" class="small"><b>Nobody offers these modules:</b> they are what the standards have and {{ machine.board.title }} takes, {{ totals.priced ? 'at your guess of what a GB costs' : 'without a price' }}. <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link> says what to look for.</p>
+      <p v-if="totals?.assumed && totals.totals.length" class="small"><b>Nobody offers these modules:</b> they are more of what is fitted, and what the standards have and {{ machine.board.title }} takes, {{ totals.priced ? 'at your guess of what a GB costs' : 'without a price' }}. <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link> says what to look for.</p>
       <p v-if="totals && !totals.proved && totals.totals.length" class="small faded" role="status">Not all was looked at in {{ looked }} seconds: there may be {{ totals.priced ? 'cheaper ways' : 'others' }}.{{ looking ? ' It goes on.' : '' }}</p>
     </section>
 
