@@ -38,6 +38,7 @@ _MAY_BE_CALLED: Mapping[str, Callable[[Weighed], bool]] = {
     "in-warranty": lambda w: is_in_warranty(w),
     "safest": lambda w: w.evaluation.verdict is not Verdict.UNDECIDED,
     "fastest": lambda w: w.evaluation.rates_told,
+    "most-room": lambda w: w.measures.free_slots > 0,
 }
 
 

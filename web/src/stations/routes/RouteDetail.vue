@@ -140,6 +140,11 @@ p {
   font-weight: 400;
   padding: 2px 12px 2px 0;
 }
+.buy td:first-child {
+  width: 1%;
+  padding-right: 12px;
+  white-space: nowrap;
+}
 .buy .number {
   text-align: right;
 }
