@@ -103,6 +103,9 @@ def test_the_notch_of_ddr5_alone_is_told() -> None:
     assert {c for c, _, _ in found(wrong) if c.partition(".")[0] in ("fit", "kind", "power")} == {"fit.form"}
     right = judge(sheet, {"A1": "16GB 1Rx8 PC5-4800B-UA0", "B1": "16GB 1Rx8 PC5-4800B-UA0"})
     assert "fit.form" not in {c for c, _, _ in found(right)}
+    # A kind that DDR5 does not have tells no notch.
+    odd = merged(sheet, {"memory": {"accepts": [{"buffering": "fully-buffered"}]}})
+    assert "fit.form" not in {c for c, _, _ in found(judge(odd, {"A1": "16GB 1Rx8 PC5-4800B-RA0"}))}
     # Nobody tells which kinds it takes: what went into its slots tells the notch; where nothing ran, nobody does.
     del sheet["memory"]["accepts"]
     for now, verdict in (

@@ -88,9 +88,9 @@ class Lists:
 
     def __init__(self, of: ChoicesOf, ways: Sequence[tuple[int, ...]]) -> None:
         lists = [of.choices(way) for way in ways]
-        #: What each choice is worth, by columns; the last one is nothing.
         compared = FITTED + of.fitted
         worth = [*(c.worth[:compared] for each in lists for c in each), nothing_of(of.fitted)]
+        #: What each choice is worth, by columns; the last one is nothing.
         self.worth = columns_of(worth, of.fitted)
         #: Of each way, whether nothing is wanted.
         self.none = np.array([not any(way) for way in ways], bool)

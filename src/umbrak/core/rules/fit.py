@@ -134,11 +134,12 @@ def wrong_notch(ctx: Context, module: Module) -> bool:
 
 
 def _buses_taken(ctx: Context) -> set[str]:
-    """As the sheet tells; where it does not, what went into its slots and ran."""
+    """What of a DDR5 board's DIMMs the sheet tells; where it does not, what went into its slots and ran."""
     accepts = ctx.sheet.memory.accepts
     told = [value for k in accepts for name, value in k.test.wanted if name == "buffering"]
-    kinds: list[object] = told if accepts else [m.buffering for m in ctx.ran_modules.values() if m.form is Form.DIMM]
-    return {bus for kind in kinds if (bus := bus_of(kind))}
+    ran = (m for m in ctx.ran_modules.values() if m.form is Form.DIMM and m.generation == "DDR5")
+    kinds: list[object] = told if accepts else [m.buffering for m in ran]
+    return {bus for kind in kinds if (bus := bus_of(kind)) and bus in _INPUT_V}
 
 
 @rule(
