@@ -354,6 +354,25 @@ def test_the_run_sheet_of_a_case(case: Any) -> None:
 # -- troubles: a line that says what to do, never a traceback -----------------------------------------
 
 
+#: A command -> what it has no use for, and that would be most of the time that it takes.
+UNUSED = {
+    ("label", "16GB 2Rx8 PC4-2400T-RE1-11"): {"pydantic", "yaml", "numpy", "sqlalchemy", "umbrak.formats.case"},
+    ("sheet", "lint", f"{DEMO}/ostrel-t2.yaml"): {"numpy", "sqlalchemy", "fastapi", "umbrak.formats.reading"},
+    ("check", ""): {"numpy", "scipy", "sqlalchemy", "fastapi", "umbrak.formats.reading", "umbrak.core.routes.search"},
+}
+
+
+@pytest.mark.parametrize(("args", "unused"), UNUSED.items(), ids=[k[0] for k in UNUSED])
+def test_a_command_loads_nothing_that_it_has_no_use_for(args: tuple[str, ...], unused: set[str], case: Any) -> None:
+    given = [a or case(APPLIANCE) for a in args]
+    loads = "import sys; from umbrak.cli.main import main; main(); print(*sys.modules, file=sys.stderr)"
+    env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    done = subprocess.run([sys.executable, "-c", loads, *given], capture_output=True, text=True, env=env, check=True)
+    loaded = set(done.stderr.split())
+    assert "umbrak.cli.answering" in loaded
+    assert not loaded & unused
+
+
 def troubled(*args: str, **env: str) -> tuple[int, str]:
     """Exit code and what was said of a command in such an environment."""
     told = {**os.environ, "PYTHONPATH": str(ROOT / "src"), **env}

@@ -159,12 +159,14 @@ _INSTEAD = {
 def _meant_as(wanted: str, raw: bytes) -> Iterator[None]:
     """Of a file that cannot be read as what is wanted, and is something else that is read here, that is all that is said."""
     from umbrak.formats.faults import Fault, InputError
-    from umbrak.formats.other_files import written_as
-    from umbrak.formats.reading import detect
 
     try:
         yield
     except InputError as error:
+        # Here, as the readers of reports take a third of the time that a case is answered in.
+        from umbrak.formats.other_files import written_as
+        from umbrak.formats.reading import detect
+
         found = written_as(raw) or ("report" if detect(raw) not in (None, "labels") else None)
         if found is None or found == wanted:
             raise
