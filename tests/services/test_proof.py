@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from uuid import UUID, uuid4
 
 import pytest
 from sqlalchemy import Engine
 
+from tests.formats.smbios_facts import Device, listing
 from tests.services.test_runs import OFFICIAL, ROW, Bench, as_seen, begin, prove
 from tests.services.test_taking_in import key_of
 from umbrak.core.memory.label import decode_label
@@ -17,6 +19,8 @@ from umbrak.core.proof.compare import Seen
 from umbrak.core.proof.wanted import Wanted
 from umbrak.core.rules.finding import Verdict
 from umbrak.formats.documents import layout_json
+from umbrak.formats.reading import read_any
+from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.services.bench.ending import SignOff, sign_off
 from umbrak.services.bench.entering import add_log, enter_as
 from umbrak.services.bench.making import start_run
@@ -24,11 +28,13 @@ from umbrak.services.errors import NotAllowed, Refused
 from umbrak.services.evidence.trials import list_trials
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines.listing import list_machines
+from umbrak.services.machines.making import NewMachine, make_machine
 from umbrak.services.machines.page import see_machine
 from umbrak.services.people.accounts import add_account
 from umbrak.services.plans.approval import approve, see_risk
 from umbrak.services.plans.editing import edit_plan, stage_plan, start_plan
 from umbrak.services.plans.view import see_plan
+from umbrak.services.sheets.library import add_sheet
 from umbrak.services.shelf.view import see_shelf
 from umbrak.store.accounts import Account
 from umbrak.store.machines import Listing
@@ -132,6 +138,29 @@ def test_what_was_seen_before_modules_were_handled_proves_nothing(
     assert bench.proof.complete
     bench.enter("changed", slots=["CPU2.A2"], rate=True)
     assert {s[:4] for s in bench.proof.soak.anew} == {"CPU2"} and len(bench.proof.soak.anew) == 12
+
+
+def test_where_nobody_tells_the_channels_a_handled_module_is_of_the_whole_machine(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    # Its names leave open whether number or letter is the channel: the sheet draws a channel a slot, and claims none.
+    devices = [Device(f"DIMM{n}{x}", size_mib=16384 if x == "A" else 0, serial=n) for n in "123" for x in "ABC"]
+    kept = add_sheet(engine, technician, draft_sheet(read_any(listing(devices).encode()), "Tarn C3"))
+    module = replace(decode_label("16GB 2Rx8 PC4-2400T-RE1-11").module, part="BR4R-16-24", maker="Brannoch")
+    fitted = Layout({f"DIMM{n}A": module for n in "123"})
+    emptied = [f"DIMM{n}{x}" for n in "123" for x in "BC"]
+    machine = make_machine(
+        engine, technician, NewMachine(name="tarn", sheet_hash=kept.sheet.hash, fitted=fitted, emptied=emptied)
+    )
+    plan = start_plan(engine, technician, machine, "one more", wanted=Layout({**fitted, "DIMM1B": module}))
+    allow(engine, lead, plan.id)
+    bench = Bench(engine, technician, start_run(engine, technician, plan.id))
+    prove(bench, lead)
+    with pytest.raises(Refused, match="share a channel is not told: enter the counters by slot"):
+        bench.enter("reading", channels={"C DIMM1A": {"correctable": 0}})
+    assert bench.proof.complete
+    bench.enter("changed", slots=["DIMM1A"], text="drawn and pushed again")
+    assert set(bench.proof.soak.anew) == {"DIMM1A", "DIMM1B", "DIMM2A", "DIMM3A"}
 
 
 def allow(engine: Engine, lead: Account, plan_id: UUID) -> None:

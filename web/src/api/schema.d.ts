@@ -4447,6 +4447,11 @@ export interface components {
             carriers: components["schemas"]["BoardCarrier"][];
             /** Channels */
             channels: components["schemas"]["BoardChannel"][];
+            /**
+             * Channels Told
+             * @description Whether it is told which slots share a channel; otherwise it is a guess, good enough to draw by.
+             */
+            channels_told: boolean;
             /** Sheet */
             sheet: string;
             /** Slots */

@@ -122,8 +122,9 @@ function prefixFits(leaf: { id: string; width: number }): boolean {
   const { title, prefix } = carriersById.value.get(leaf.id)!
   return prefix !== '' && (title.length + (sharedBy.value.has(leaf.id) ? 8 : 0) + prefix.length + 2) * 0.58 * Math.max(12, 11 / scale.value) < leaf.width
 }
-/** A channel's name beside its figure: short where the bar is, nothing where both do not fit; each of its slots tells it too. */
+/** A channel's name beside its figure: short where the bar is, nothing where both do not fit (each of its slots tells it too) or channels are a guess. */
 function channelName(c: { id: string; name: string; bar: { width: number } }): string {
+  if (!props.board.channels_told) return ''
   const figure = gb(totals.value.get(c.id)).length
   return [`ch ${c.name}`, c.name].find((words) => (words.length + figure + 0.5) * 0.58 * textHeight.value <= c.bar.width) ?? ''
 }
@@ -141,8 +142,9 @@ function socketName(id: string, width: number): string {
 function socketLines(id: string, width: number): string[] {
   const processor = socketsById.value.get(id)?.processor
   const count = channelCounts.value.get(id) ?? 0
+  const channels = !props.board.channels_told ? 'channels not told' : `${count} ${count === 1 ? 'channel' : 'channels'}`
   const title = processor === '' ? 'no processor' : (processor ?? 'not known')
-  return [...fittingTitle(title, width - 12, scale.value), `${count} ${count === 1 ? 'channel' : 'channels'}`]
+  return [...fittingTitle(title, width - 12, scale.value), channels]
 }
 /** What the names of its slots begin with, where there is room for it; '' otherwise. */
 function prefixOf(id: string, width: number): string {
@@ -338,7 +340,7 @@ defineExpose({
       :proof-words="proofs.get(s.id)?.words"
       :side="sides.get(s.id)"
       :lowered="s.mixed === true && i % 2 === 1"
-      :channel="channelNames.get(s.channel) ?? ''"
+      :channel="board.channels_told ? (channelNames.get(s.channel) ?? '') : ''"
       :mixed="s.mixed === true"
     />
     <g v-if="arrows.length" class="arrows" aria-hidden="true">

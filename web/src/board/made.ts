@@ -2,7 +2,7 @@
 import type { Board } from '@/api/client'
 
 export function madeBoard(sockets: number, channels: number, slots: number, soldered = false): Board {
-  const made: Board = { sheet: 'x', title: 'X', sockets: [], channels: [], slots: [], carriers: [], ways: [] }
+  const made: Board = { sheet: 'x', title: 'X', sockets: [], channels: [], channels_told: true, slots: [], carriers: [], ways: [] }
   for (let s = 1; s <= sockets; s++) {
     made.sockets.push({ id: `P${s}`, processor: null, soldered: false, prefix: '', x: null, y: null })
     for (let c = 0; c < channels; c++) {

@@ -8,6 +8,9 @@ describe('where a slot is', () => {
     plain.slots.forEach((s) => Object.assign(s, { position: null, tab: null, landmark: null }))
     expect(whereIs(plain, 'P1.A2')).toEqual({ name: plain.slots.find((s) => s.id === 'P1.A2')!.printed, place: '', among: 'P1, channel A, one of 2' })
   })
+  it('tells no channel and no processor where nobody told which slots share one', () => {
+    expect(whereIs({ ...plain, channels_told: false }, 'P1.A2')!.among).toBe('')
+  })
   it('by position, latches and landmark where they are told', () => {
     Object.assign(plain.slots.find((s) => s.id === 'P1.A2')!, { position: 'far', tab: 'grey', landmark: 'beside the fan' })
     expect(whereIs(plain, 'P1.A2')!.place).toBe('the one farthest from the processor, grey latches, beside the fan')

@@ -11,7 +11,7 @@ export interface Where {
   name: string
   /** "second from the right edge, grey latches"; '' where nothing is told. */
   place: string
-  /** "CPU2, between E1 and F1", or the channel where no places are told. */
+  /** "CPU2, between E1 and F1", or the channel where no places are told; no more than that where channels are a guess. */
   among: string
 }
 
@@ -21,7 +21,9 @@ export function whereIs(board: Board, id: string): Where | null {
   if (!slot || !channel) return null
   const carrier = board.carriers.find((c) => c.id === slot.carrier)
   const latches = slot.tab ? `${slot.tab} latches` : ''
-  const socket = board.sockets.length > 1 ? `${channel.socket}, ` : ''
+  const told = board.channels_told
+  const socket = told && board.sockets.length > 1 ? channel.socket : ''
+  const listed = (...words: string[]) => words.filter(Boolean).join(', ')
   const row = rowOf(board, id)
   if (row) {
     const at = row.indexOf(id)
@@ -32,15 +34,15 @@ export function whereIs(board: Board, id: string): Where | null {
     const beside = [short(row[at - 1]), short(row[at + 1])].filter((s) => s !== undefined)
     return {
       name: slot.printed,
-      place: [carrier && `on ${carrier.title}`, edge, latches, slot.landmark].filter(Boolean).join(', '),
-      among: `${socket}${beside.length === 2 ? `between ${beside.join(' and ')}` : beside.length ? `beside ${beside[0]}` : `channel ${channel.name}`}`,
+      place: listed(carrier ? `on ${carrier.title}` : '', edge, latches, slot.landmark ?? ''),
+      among: listed(socket, beside.length === 2 ? `between ${beside.join(' and ')}` : beside.length ? `beside ${beside[0]}` : told ? `channel ${channel.name}` : ''),
     }
   }
   const several = channel.slots.length > 1
   return {
     name: slot.printed,
-    place: [carrier && `on ${carrier.title}`, several && slot.position && POSITIONS[slot.position], latches, slot.landmark].filter(Boolean).join(', '),
-    among: `${socket}channel ${channel.name}${several ? `, one of ${channel.slots.length}` : ''}`,
+    place: listed(carrier ? `on ${carrier.title}` : '', (several && POSITIONS[slot.position ?? '']) || '', latches, slot.landmark ?? ''),
+    among: told ? listed(socket, `channel ${channel.name}`, several ? `one of ${channel.slots.length}` : '') : '',
   }
 }
 

@@ -431,8 +431,9 @@ def _gone_together(sheet: Sheet, slots: tuple[SlotProof, ...]) -> tuple[str, ...
         if p.seen is Seen.MISSING:
             gone.setdefault(sheet.slots[p.slot].channel, []).append(p.slot)
     names = {c: " and ".join(sheet.slots[s].printed for s in many) for c, many in gone.items() if len(many) > 1}
+    share = "share" if sheet.not_told("channels") is None else "seem to share"
     return tuple(
-        f"{which} share channel {sheet.channels[c].name}: one badly seated module can hide its neighbour."
+        f"{which} {share} channel {sheet.channels[c].name}: one badly seated module can hide its neighbour."
         for c, which in names.items()
     )
 

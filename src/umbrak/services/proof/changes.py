@@ -55,7 +55,10 @@ def handlings(row: RunRow, entries: Sequence[EntryRow]) -> list[Handling]:
 
 
 def touched_with(sheet: Sheet, handling: Handling) -> frozenset[str]:
-    """Slots whose soak begins anew: those of its channels, or of its sockets where rate or supply changed with it."""
+    """Slots whose soak begins anew: those of its channels, or of its sockets where rate or supply changed with it; all where
+    nobody tells which slots share a channel."""
+    if sheet.not_told("channels"):
+        return frozenset(sheet.slots)
     if handling.rate:
         sockets = {sheet.socket_of_slot[s] for s in handling.slots if s in sheet.slots}
         return frozenset(s for s in sheet.slots if sheet.socket_of_slot[s] in sockets)

@@ -69,6 +69,10 @@ def check_evidence(
         fresh_of(db, m, entry)
     elif isinstance(entry, ReadingDoc):
         slots = list(entry.slots)
+        if entry.channels and m.sheet.not_told("channels"):
+            raise Refused(
+                "channels", f"Which slots of {m.sheet.title} share a channel is not told: enter the counters by slot."
+            )
         if wrong := next((c for c in entry.channels if c not in m.sheet.channels), None):
             raise Refused("channels", f"{m.sheet.title} has no channel {wrong}.")
         if not any(health_of(db, m, entry)):

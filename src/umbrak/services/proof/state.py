@@ -304,7 +304,7 @@ class _Standing:
         made = soak(
             [Reading(r.day, r.slots, r.channels, whole) for r, whole in readings],
             day,
-            Watched(since, {s: x.channel for s, x in self.m.sheet.slots.items()}, self._counts(told[1] if told else None), self._has_array()),
+            Watched(since, self._channel_of(), self._counts(told[1] if told else None), self._has_array()),
             Events(
                 passes=tested.passes,
                 test_errors=tested.errors,
@@ -323,6 +323,11 @@ class _Standing:
             anew=anew,
             readings=tuple(r for r, _ in readings),
         )
+
+    def _channel_of(self) -> dict[str, str]:
+        """Slot -> the channel whose counter stands for it; {} where which slots share one is a guess."""
+        sheet = self.m.sheet
+        return {} if sheet.not_told("channels") else {s: x.channel for s, x in sheet.slots.items()}
 
     def _looked_at_since(self, h: Handling) -> datetime:
         """When it was looked at and tested again after modules were handled in the soak: that is when it begins anew."""

@@ -110,6 +110,8 @@ class Board:
     title: str
     sockets: tuple[BoardSocket, ...]
     channels: tuple[BoardChannel, ...]
+    #: Whether it is told which slots share a channel; otherwise it is a guess, good enough to draw by.
+    channels_told: bool
     slots: tuple[BoardSlot, ...]
     carriers: tuple[BoardCarrier, ...]
     #: The ways in, each with the slots that it leads to; slots that nobody tells a way to come last.
@@ -199,6 +201,7 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
         title=sheet.title,
         sockets=tuple(sockets),
         channels=channels,
+        channels_told=sheet.not_told("channels") is None,
         slots=tuple(slots),
         carriers=_carriers(sheet),
         ways=ways_of(sheet),

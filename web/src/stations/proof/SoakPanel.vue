@@ -107,7 +107,7 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
     </form>
     <ReportInput v-if="form === 'pasted'" proof @taken="act(() => enter({ kind: 'reading', intake_id: $event.id }).then(() => (form = '')))" />
     <form v-if="form === 'hand'" class="fields hand" aria-label="Counters by hand" @submit.prevent="keep">
-      <p class="small"><label class="of"><input v-model="of" type="radio" value="slots" /> by slot</label> <label class="of"><input v-model="of" type="radio" value="channels" /> by channel, where it counts only those</label> <button type="button" class="quiet-link" @click="noErrors">none counted in any</button></p>
+      <p class="small"><template v-if="machine.board.channels_told"><label class="of"><input v-model="of" type="radio" value="slots" /> by slot</label> <label class="of"><input v-model="of" type="radio" value="channels" /> by channel, where it counts only those</label></template> <button type="button" class="quiet-link" @click="noErrors">none counted in any</button></p>
       <table>
         <thead><tr><td></td><th scope="col">correctable, as counted</th><th scope="col">uncorrectable</th><th v-if="of === 'slots'" scope="col">°C</th></tr></thead>
         <tbody>
