@@ -109,6 +109,14 @@ def test_totals_have_their_tolerance(fresh: Fresh, name: str, right: bool | None
     assert (total.right, words in total.words) == (right, True)
 
 
+def test_what_the_machine_keeps_is_not_told_where_its_sheet_does_not() -> None:
+    planned = replace(evaluate(SHEET, P, GOAL), usable_gib=24.0, tolerance_gib=None)
+    totals = compare(SHEET, GOAL, planned, Fresh({}), planned).totals
+    assert [t.planned_words for t in totals] == ["24 GB", "at most 24 GB", "not told"]
+    mirrored = replace(planned, usable_gib=12.0)
+    assert compare(SHEET, GOAL, mirrored, Fresh({}), mirrored).totals[2].planned_words == "at least 12 GB"
+
+
 def test_snmp_cannot_tell_more_than_two_tebibytes() -> None:
     large = replace(evaluate(SHEET, P, GOAL), usable_gib=3000.0, installed_gib=3072.0)
     made = compare(SHEET, GOAL, large, Fresh({}, usable_gib=2048, kind="snmp"), large)

@@ -12942,6 +12942,12 @@ export interface components {
          * @description A total planned and seen. [GiB]
          */
         TotalProof: {
+            /**
+             * Bound
+             * @description Where nobody tells what the machine keeps for itself, the planned total is "at most" or "at least" that.
+             * @default
+             */
+            bound: string;
             /** Name */
             name: string;
             /** Planned */

@@ -127,7 +127,7 @@ const rows = computed(() =>
       <h2 id="survey-facts">What is known</h2>
       <p class="total">
         <strong>{{ gb(evaluation.installed_gib) }}</strong> GB installed
-        <span class="faded small">about {{ gb(evaluation.usable_gib) }} usable</span>
+        <span class="faded small">{{ evaluation.tolerance_gib === null ? 'at most' : 'about' }} {{ gb(evaluation.usable_gib) }} usable</span>
       </p>
       <p v-if="told" class="small told" :class="{ disputes: told.conflict }">
         <strong v-if="told.conflict">Does not agree: {{ told.conflict }}</strong>

@@ -231,11 +231,11 @@ def resting_of(
 
     Parameters
         judged    `evaluate` of the layout
-        before    what runs in the machine now: it has settled for itself that its parts, its densities and as much as
-                  its total run there, and where nothing new comes in, everything
+        before    what runs in the machine now: it has settled for itself that its parts, its densities, its makers
+                  together and as much as its total run there, and where nothing new comes in, everything
         listed    part -> whether the machine's maker lists it, where somebody told so beside the sheet
     """
-    ran = _Ran(ctx, before)
+    ran = Ran(ctx.sheet, ctx.machine, before)
     comes = ran.lacking(ctx.live_modules.values())
     if before is not None and not comes:
         return Resting((), 0)
@@ -251,13 +251,16 @@ def resting_of(
     return Resting(tuple(sorted(found, key=lambda d: (d.kind, d.words, d.about))), sum(comes.values()))
 
 
-class _Ran:
+class Ran:
     """What runs in the machine now, and so needs nobody's word."""
 
-    def __init__(self, ctx: Context, before: Layout | None) -> None:
+    def __init__(self, sheet: Sheet, machine: Machine, before: Layout | None) -> None:
         # What is soldered runs as it was made, whatever is known of the slots.
-        now = Context(sheet=ctx.sheet, machine=ctx.machine, layout=Layout() if before is None else before)
+        now = Context(sheet=sheet, machine=machine, layout=Layout() if before is None else before)
         self.kinds = Counter(alike(m) for m in now.live_modules.values() if not m.failed)
+        #: Whose modules run together, and which that were not sold as one kit.
+        self.makers = frozenset(m.maker for m in self.kinds if m.maker)
+        self.kits = frozenset(kit for m in self.kinds if (kit := kit_of(sheet, m)))
         self.total, self.most, self.ranks = now.installed_gib, most_of(now), _most_ranks(now)
 
     def lacking(self, modules: Iterable[Module]) -> Counter[Module]:
@@ -313,7 +316,7 @@ def _most_ranks(ctx: Context) -> int:
 class _Of:
     """The doubts of one layout, kind by kind."""
 
-    def __init__(self, ctx: Context, ran: _Ran) -> None:
+    def __init__(self, ctx: Context, ran: Ran) -> None:
         self.ctx, self.ran, self.sheet = ctx, ran, ctx.sheet
         self.processors = tuple(sorted({p for p in ctx.machine.processors.values() if p}))
         self.uses = figures(ctx)
@@ -385,15 +388,16 @@ class _Of:
     def mixtures(self, found: Iterable[Finding], listed: Mapping[str, bool]) -> Iterator[Doubt]:
         codes = {f.code for f in found}
         modules = list(self.ctx.modules.values())
-        if len({m.maker for m in modules if m.maker}) > 1 and "risk.mixed-makers" in codes:
-            makers = frozenset(m.maker for m in modules if m.maker)
+        makers = frozenset(m.maker for m in modules if m.maker)
+        kits = frozenset(kit for m in modules if (kit := kit_of(self.sheet, m)))
+        if len(makers) > 1 and not makers <= self.ran.makers and "risk.mixed-makers" in codes:
             yield mixture_doubt(self.sheet, self.processors, DoubtKind.MIXED_MAKERS, makers)
         elif nameless := [s for s in without_maker(self.ctx) if not listed.get(self.ctx.modules[s].part or "")]:
             # It may be a mixture: less is known than of one, and so as much is doubted.
             what = sorted({m.part or m.short() for m in map(self.ctx.modules.__getitem__, nameless)})
             words = f"Nobody tells who made {', '.join(what)}"
             yield self._doubt(DoubtKind.UNTOLD, words, number="mixed.makers", about=f"maker of {', '.join(what)}")
-        elif "risk.mixed-kits" in codes:
+        elif len(kits) > 1 and not kits <= self.ran.kits and codes & {"risk.mixed-makers", "risk.mixed-kits"}:
             yield mixture_doubt(self.sheet, self.processors, DoubtKind.MIXED_KITS, kits_of(modules))
 
     def untold(self, found: Iterable[Finding]) -> Iterator[Doubt]:
@@ -506,6 +510,13 @@ def mixture_doubt(sheet: Sheet, processors: tuple[str, ...], kind: DoubtKind, to
         number=number,
         together=together,
     )
+
+
+def kit_of(sheet: Sheet, module: Module) -> tuple[str, str] | None:
+    """What `risk.mixed-kits` tells kits apart by, part and revision; None for what it leaves out."""
+    if not module.part or sheet.lists(module.part):
+        return None
+    return module.part, module.revision or ""
 
 
 def kits_of(modules: Iterable[Module]) -> frozenset[str]:

@@ -52,6 +52,14 @@ class TotalProof:
     tolerance: float
     right: bool | None
     words: str = ""
+    #: Where nobody tells what the machine keeps for itself, the planned total is "at most" or "at least" that.
+    bound: str = ""
+
+    @property
+    def planned_words(self) -> str:
+        if self.bound == "at least" and not self.planned:
+            return "not told"
+        return f"{self.bound} {self.planned:g} GB".strip()
 
 
 @dataclass(frozen=True, slots=True)
@@ -256,6 +264,7 @@ def _totals(
         name="installed", planned=planned.installed_gib, seen=seen, tolerance=slack, right=right, words=words
     )
     usable = _usable(planned, fresh)
+    bound = "" if planned.tolerance_gib is not None else "at least"
     reserved = planned.installed_gib - planned.usable_gib
     kept = (
         seen - fresh.usable_gib
@@ -265,6 +274,7 @@ def _totals(
     return installed, usable, TotalProof(
         name="reserved", planned=reserved, seen=kept, tolerance=usable.tolerance,
         right=None if kept is None else abs(kept - reserved) <= usable.tolerance, words="firmware, devices, mirrored or spared",
+        bound=bound,
     )  # fmt: skip
 
 
@@ -281,8 +291,15 @@ def _usable(planned: Evaluation, fresh: Fresh) -> TotalProof:
         off = usable - planned.usable_gib
         right = abs(off) <= tolerance
         said = f"within {tolerance:.2g} GB, {why}" if right else f"{abs(off):.3g} GB {'more' if off > 0 else 'less'}; {tolerance:.2g} GB are expected, {why}"  # fmt: skip
+    bound = "" if planned.tolerance_gib is not None else "at most"
     return TotalProof(
-        name="usable", planned=planned.usable_gib, seen=usable, tolerance=tolerance, right=right, words=said
+        name="usable",
+        planned=planned.usable_gib,
+        seen=usable,
+        tolerance=tolerance,
+        right=right,
+        words=said,
+        bound=bound,
     )
 
 

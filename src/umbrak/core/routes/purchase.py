@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from math import inf, log
 
-from umbrak.core.evidence.doubts import mixture_doubt, part_doubt
+from umbrak.core.evidence.doubts import Ran, kit_of, mixture_doubt, part_doubt
 from umbrak.core.evidence.table import DoubtKind
 from umbrak.core.routes.choices import FITTED, Choice, ChoicesOf, nothing_of, unbeaten_choices
 from umbrak.core.routes.material import Kind
@@ -95,12 +95,14 @@ class Shop:
         found = [Policy(frozenset(k.index for k in kinds if k.slots), 0.0, fitted_only=True)]
         makers = {k.module.maker for k in usable if k.module}
         named: list[str | None] = [*sorted(m for m in makers if m)]
-        for maker in named or [None]:
-            ours = [k for k in usable if k.module is None or k.module.maker in (maker, None)]
+        ran = Ran(self.problem.sheet, self.problem.machine, self.problem.layout)
+        # Makers, and kits, that run together now need nobody's word.
+        for together in [*({m} for m in named or [None]), *([ran.makers] if len(ran.makers) > 1 else [])]:
+            ours = [k for k in usable if k.module is None or k.module.maker in {*together, None}]
             kits = {key for k in ours if (key := self._kit(k))}
-            alone: list[tuple[str, str] | None] = [*sorted(kits)] if len(kits) > 1 else [None]
-            for kit in alone:
-                found += self._beside_nameless([k for k in ours if kit is None or self._kit(k) in (kit, None)], 0.0)
+            settled = [*({kit} for kit in sorted(kits)), *([ran.kits] if len(ran.kits & kits) > 1 else [])]
+            for run in settled or [kits]:
+                found += self._beside_nameless([k for k in ours if self._kit(k) in {*run, None}], 0.0)
             if len(kits) > 1:
                 found += self._beside_nameless(ours, self.of_mixture(DoubtKind.MIXED_KITS))
         found += self._of_one_alone(usable)
@@ -132,11 +134,7 @@ class Shop:
             yield Policy(listed | {k.index for k in unlisted if _whose(k) == one}, 0.0)
 
     def _kit(self, kind: Kind) -> tuple[str, str] | None:
-        """What `risk.mixed-kits` tells kits apart by; None for what it leaves out."""
-        m = kind.module
-        if m is None or not m.part or self.problem.sheet.lists(m.part):
-            return None
-        return m.part, m.revision or ""
+        return None if kind.module is None else kit_of(self.problem.sheet, kind.module)
 
     def choices(self, policy: Policy, of: Sort, wanted: frozenset[int]) -> ChoicesOf:
         """The choices for so many slots of a sort, for the counts wanted."""

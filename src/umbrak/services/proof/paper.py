@@ -106,7 +106,7 @@ def _figures(proof: ProofView) -> Iterator[tuple[str, str, str, str]]:
     if proof.seen is None or proof.seen.stale:
         return
     for t in proof.seen.comparison.totals:
-        yield t.name, f"{t.planned:g} GB", f"{t.seen:g} GB" if t.seen is not None else "not told", t.words
+        yield t.name, t.planned_words, f"{t.seen:g} GB" if t.seen is not None else "not told", t.words
     rate = proof.seen.comparison.rate
     yield "rate", _mts(rate.planned_mts), _mts(rate.seen_mts), rate.words
 

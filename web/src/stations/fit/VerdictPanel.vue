@@ -19,6 +19,8 @@ defineEmits<{ more: [more: More];  point: [finding: Finding | null]; cure: [cure
 
 /** Need is compared with what is usable, and never rounded to be met. [GB] */
 const short = computed(() => (props.need ?? 0) - props.goal.usable_gib)
+/** Where nobody tells what the machine keeps for itself, its usable total is no more than what is fitted. */
+const atMost = computed(() => (props.goal.tolerance_gib === null ? 'at most ' : ''))
 const part = (gib: number) => `${(100 * gib) / Math.max(props.need ?? 0, props.goal.usable_gib, props.now.usable_gib, 1)}%`
 const showHeld = ref(false)
 const showLimits = ref(false)
@@ -91,12 +93,12 @@ const many = computed(() => props.goal.sockets.length > 1)
       </template>
       <strong>{{ gb(goal.installed_gib) }}</strong> <span class="unit">GB</span>
       <span class="beside faded">
-        usable <b>{{ gbDown(goal.usable_gib) }}</b>
+        usable {{ atMost }}<b>{{ gbDown(goal.usable_gib) }}</b>
         <template v-if="goal.tolerance_gib"><br />± {{ gbUp(goal.tolerance_gib) }}</template>
       </span>
     </p>
     <div v-if="need" class="need" :class="short > 0 ? 'lacks' : 'met'">
-      <p><strong>{{ short > 0 ? `${gbUp(short)} GB short of need` : `need met, ${gbDown(-short)} GB over` }}</strong> <span class="faded">need {{ gbUp(need) }}</span></p>
+      <p><strong>{{ short > 0 ? `${gbUp(short)} GB short of need` : `need met, ${atMost}${gbDown(-short)} GB over` }}</strong> <span class="faded">need {{ gbUp(need) }}</span></p>
       <div class="bar" aria-hidden="true"><i class="now" :style="{ width: part(Math.min(now.usable_gib, goal.usable_gib)) }"></i><i v-if="goal.usable_gib > now.usable_gib" class="plan" :style="{ left: part(now.usable_gib), width: part(goal.usable_gib - now.usable_gib) }"></i><i v-if="short > 0" class="gap" :style="{ left: part(goal.usable_gib), width: part(short) }"></i><i class="gate" :style="{ left: part(need) }"></i></div>
       <p v-if="short > 0" class="fix small" aria-live="polite">
         <template v-if="more">

@@ -166,7 +166,7 @@ const enough = computed(() => {
     <section v-if="view" class="panel ladder" aria-labelledby="reach">
       <div class="caption">
         <h2 id="reach">Totals it can reach</h2>
-        <span class="small">now {{ gbDown(view.usable_gib) }} GB usable<template v-if="need">, <b :class="meets(view.usable_gib, need) ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
+        <span class="small">now {{ machine.evaluation.tolerance_gib === null ? 'at most ' : '' }}{{ gbDown(view.usable_gib) }} GB usable<template v-if="need">, <b :class="meets(view.usable_gib, need) ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
       </div>
       <p v-if="view.use" class="small">
         {{ USES[view.use] }}
