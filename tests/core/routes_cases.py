@@ -20,7 +20,8 @@ from typing import Any
 from tests.core.sheets import SMALL, TWIN, merged
 from umbrak.core.evaluate import evaluate_in, question
 from umbrak.core.evidence.belief import believe
-from umbrak.core.evidence.doubts import board_of, resting_of
+from umbrak.core.evidence.board import board_of
+from umbrak.core.evidence.doubts import resting_of
 from umbrak.core.evidence.table import Outcome
 from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.evidence.trouble import trouble_of

@@ -14,7 +14,9 @@ from hypothesis import strategies as st
 from tests.core.sheets import SMALL, TWIN, layout
 from umbrak.core.evaluate import evaluate_in, question
 from umbrak.core.evidence.belief import Belief, believe, reach_at_best
-from umbrak.core.evidence.doubts import Board, Doubt, Resting, part_doubt, resting_of
+from umbrak.core.evidence.board import Board
+from umbrak.core.evidence.doubt import Doubt, part_doubt
+from umbrak.core.evidence.doubts import Resting, resting_of
 from umbrak.core.evidence.ladder import Figure, Ladder
 from umbrak.core.evidence.table import NUMBERS, USUAL, DoubtKind, Outcome, Table
 from umbrak.core.evidence.trial import Held, Trial, unlike

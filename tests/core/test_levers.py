@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from tests.core.sheets import SMALL
 from umbrak.core.evidence.belief import Belief, believe
-from umbrak.core.evidence.doubts import Board, Doubt, board_of, mixture_doubt, part_doubt
+from umbrak.core.evidence.board import Board, board_of
+from umbrak.core.evidence.doubt import Doubt, mixture_doubt, part_doubt
 from umbrak.core.evidence.ladder import Figure, Ladder
 from umbrak.core.evidence.levers import Act, LeverKind, experiments, levers_of
 from umbrak.core.evidence.table import DoubtKind, Outcome

@@ -11,7 +11,8 @@ import pytest
 from tests.core.sheets import SMALL, TWIN, layout, merged
 from umbrak.core.evaluate import evaluate_in, question
 from umbrak.core.evidence.belief import believe
-from umbrak.core.evidence.doubts import board_of, resting_of
+from umbrak.core.evidence.board import board_of
+from umbrak.core.evidence.doubts import resting_of
 from umbrak.core.evidence.table import Outcome
 from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.evidence.trouble import Trouble, range_of, trouble_of

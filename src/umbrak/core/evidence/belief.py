@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from datetime import date
 from math import exp, log
 
-from umbrak.core.evidence.doubts import Board, Doubt, reach_doubt, shown_by
+from umbrak.core.evidence.board import Board, reach_doubt, shown_by
+from umbrak.core.evidence.doubt import Doubt
 from umbrak.core.evidence.ladder import Ladder, Weight, log_odds, survival
 from umbrak.core.evidence.table import LADDERS, QUIRK_COUNT, USUAL, DoubtKind, Outcome, Table
 from umbrak.core.evidence.trial import Trial, unlike

@@ -8,7 +8,8 @@ from datetime import date
 from enum import StrEnum
 
 from umbrak.core.evidence.belief import Belief, believe
-from umbrak.core.evidence.doubts import Board, part_doubt
+from umbrak.core.evidence.board import Board
+from umbrak.core.evidence.doubt import part_doubt
 from umbrak.core.evidence.table import EARLY_COST, USUAL, DoubtKind, Outcome, Table
 from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import Costs, Term, Trouble, cost_of, outcome_cost, trouble_of

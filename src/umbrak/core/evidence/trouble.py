@@ -12,7 +12,8 @@ from datetime import date
 from math import prod
 
 from umbrak.core.evidence.belief import Belief, Lens, believe
-from umbrak.core.evidence.doubts import Board, Resting
+from umbrak.core.evidence.board import Board
+from umbrak.core.evidence.doubts import Resting
 from umbrak.core.evidence.table import EARLY_COST, NOT_SEEN_SHARE, USUAL, Cost, Outcome, Table
 from umbrak.core.evidence.trial import Trial
 from umbrak.core.platform.statement import SourceKind

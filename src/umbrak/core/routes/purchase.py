@@ -16,7 +16,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from math import inf, log
 
-from umbrak.core.evidence.doubts import Ran, kit_of, mixture_doubt, part_doubt
+from umbrak.core.evidence.doubt import kit_of, mixture_doubt, part_doubt
+from umbrak.core.evidence.doubts import Ran
 from umbrak.core.evidence.table import DoubtKind
 from umbrak.core.routes.choices import FITTED, Choice, ChoicesOf, nothing_of, unbeaten_choices
 from umbrak.core.routes.material import Kind

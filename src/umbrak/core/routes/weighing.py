@@ -14,7 +14,9 @@ from math import floor
 
 from umbrak.core.evaluate import Evaluation, evaluate_in, question
 from umbrak.core.evidence.belief import Belief, believe
-from umbrak.core.evidence.doubts import Board, Doubt, Resting, board_of, reach_ladder_at_best, resting_of
+from umbrak.core.evidence.board import Board, board_of, reach_ladder_at_best
+from umbrak.core.evidence.doubt import Doubt
+from umbrak.core.evidence.doubts import Resting, resting_of
 from umbrak.core.evidence.ladder import Ladder
 from umbrak.core.evidence.trouble import Range, Trouble, range_of, trouble_of
 from umbrak.core.memory.module import Module, alike

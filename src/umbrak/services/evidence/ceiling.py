@@ -15,7 +15,8 @@ from sqlalchemy import Connection, Engine
 
 from umbrak.core.ceiling import Ceiling, CeilingKind, Ceilings, Lift, Stated, ceilings
 from umbrak.core.evidence.belief import believe
-from umbrak.core.evidence.doubts import Board, Resting, as_it_runs, board_of, reach_doubt
+from umbrak.core.evidence.board import Board, as_it_runs, board_of, reach_doubt
+from umbrak.core.evidence.doubts import Resting
 from umbrak.core.evidence.table import DoubtKind, Outcome, Table
 from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import range_of

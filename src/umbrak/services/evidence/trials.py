@@ -13,7 +13,9 @@ from pydantic.dataclasses import dataclass as checked_dataclass
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.evidence.belief import Belief, believe
-from umbrak.core.evidence.doubts import Board, Doubt, board_of, part_doubt, reach_doubt, resting_of
+from umbrak.core.evidence.board import Board, board_of, reach_doubt
+from umbrak.core.evidence.doubt import Doubt, part_doubt
+from umbrak.core.evidence.doubts import resting_of
 from umbrak.core.evidence.table import DoubtKind, Outcome, Table
 from umbrak.core.evidence.trial import Held, Trial
 from umbrak.core.memory.module import Module
