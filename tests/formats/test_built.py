@@ -13,7 +13,7 @@ from tests.formats.smbios_facts import Device, listing
 from umbrak.core.memory.label import decode_label
 from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.processors import processors_of
-from umbrak.core.platform.survey import SlotState, match_slots
+from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, match_slots
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import read_any
 from umbrak.formats.sheet.begun import PRESETS, NoBoardError, answers_from, answers_of, order_of
@@ -26,6 +26,7 @@ from umbrak.formats.sheet.built import (
     faults_of,
     names_of,
 )
+from umbrak.formats.sheet.draft import draft_sheet
 from umbrak.formats.sheet.lint import open_facts
 from umbrak.formats.sheet.reading import read_sheet, shipped_sheets
 
@@ -157,6 +158,35 @@ def test_a_report_is_a_board_whose_names_are_its_own() -> None:
     emptied = [s if n < 4 else replace(s, state=SlotState.EMPTY, module=None) for n, s in enumerate(bare.slots)]
     assert processors_of(sheet, replace(bare, slots=tuple(emptied)), places) == {"CPU1": one}
     assert processors_of(sheet, replace(bare, kind="labels"), places) == {}
+
+
+_ALIKE, _OWN = ["X"] * 4, ["P1 1", "P1 2", "P2 1", "P2 2"]
+
+
+@pytest.mark.parametrize(
+    ("locators", "banks", "named"),
+    [
+        (_OWN, [None] * 4, _OWN),
+        (_OWN, _ALIKE, _OWN),
+        (_OWN, ["BANK 1", None, "BANK 3", ""], _OWN),
+        (_ALIKE, _OWN, [f"{b} X" for b in _OWN]),
+        ([None] * 4, _OWN, _OWN),
+        ([*_OWN[:2], None, None], [None, "BANK 2", *_OWN[2:]], _OWN),
+        (["P1 1", "P1 2", "P1 1", "P1 2"], [None, None, "P2", "P2"], ["P1 1", "P1 2", "P2 P1 1", "P2 P1 2"]),
+    ],
+)
+def test_a_report_finds_its_slots_again_whatever_it_calls_them(
+    locators: list[str | None], banks: list[str | None], named: list[str]
+) -> None:
+    slots = tuple(SlotFacts(n, b, SlotState.EMPTY) for n, b in zip(locators, banks, strict=True))
+    reading = SurveyReading("smbios", slots=slots)
+    assert list(read_sheet(draft_sheet(reading)).sheet.slots) == named
+    assert match_slots(read_sheet(draft_sheet(reading)).sheet, slots) == tuple(named)
+    answers, _ = answers_from(reading)
+    told = answers.model_copy(update={"make": "Ansel", "model": "G9", "generation": "DDR4", "form": "DIMM"})
+    order = order_of(reading)
+    built = read_sheet(built_sheet(told, report=Report(reading, order)).text).sheet
+    assert (answers.names, list(order), match_slots(built, slots)) == (named, [0, 1, 2, 3], tuple(named))
 
 
 @pytest.mark.parametrize(

@@ -229,17 +229,20 @@ def match_slots(sheet: Sheet, slots: Sequence[SlotFacts]) -> tuple[str | None, .
     """For each reported slot, the sheet's slot that has its name, or None where none or several have.
 
     Only names are compared: first whole with the locators that the sheet gives, then, without the words that name no
-    slot, with those, the slot's id and what is printed, with and (unless several are called so) without the bank. Nothing is inferred
-    from the letters of a locator.
+    slot, with those, the slot's id and what is printed; with and (unless several are called so) without the bank. Nothing is
+    inferred from the letters of a locator.
     """
     whole, by_key = _names_of(sheet)
     matched: list[str | None] = []
-    times = Counter(_key(facts.locator) for facts in slots)
+    # What several are called tells none of them.
+    once = {w for w, times in Counter(_whole(facts.locator or "") for facts in slots).items() if times == 1}
+    once_by_key = {k for k, times in Counter(_key(facts.locator) for facts in slots).items() if times == 1}
     for facts in slots:
-        keys = [_key(facts.bank, facts.locator), _key(facts.locator, facts.bank)]
-        if times[_key(facts.locator)] == 1:  # what several are called tells none of them
-            keys.insert(0, _key(facts.locator))
-        candidates = (whole.get(_whole(facts.locator or ""), set()), *(by_key.get(k, set()) for k in keys if k))
+        wholes = [w for w in [_whole(facts.locator or "")] if w in once]
+        wholes.append(_whole(f"{facts.bank or ''} {facts.locator or ''}"))
+        keys = [k for k in [_key(facts.locator)] if k in once_by_key]
+        keys += [_key(facts.bank, facts.locator), _key(facts.locator, facts.bank)]
+        candidates = (*(whole.get(w, set()) for w in wholes if w), *(by_key.get(k, set()) for k in keys if k))
         matched.append(next((next(iter(c)) for c in candidates if len(c) == 1), None))
     # Two reports of one name say nothing about which is which.
     return tuple(None if m is not None and matched.count(m) > 1 else m for m in matched)

@@ -37,11 +37,13 @@ _TOLD_AS: tuple[Callable[[SlotFacts], str | None], ...] = (
 
 def told_as(reports: Sequence[SlotFacts]) -> list[str | None]:
     """For each slot the name under which only it is reported: its locator, with the bank where several have it."""
-    times = Counter(name for r in reports for way in _TOLD_AS if (name := way(r)))
-    ways = (
-        [" ".join(name.split())[:100] for way in _TOLD_AS if (name := way(r)) and times[name] == 1] for r in reports
-    )
-    return [next(filter(None, names), None) for names in ways]
+    ways = [[" ".join((way(r) or "").split())[:100] for r in reports] for way in _TOLD_AS]
+    alone = [{name for name, times in Counter(names).items() if name and times == 1} for names in ways]
+    first = [
+        next((n for n, its in zip(names, alone, strict=True) if n in its), None) for names in zip(*ways, strict=True)
+    ]
+    times = Counter(first)
+    return [name if times[name] == 1 else None for name in first]
 
 
 class _Draft:
