@@ -58,7 +58,7 @@ def test_check_the_appliance(case: Any) -> None:
     (result,) = json.loads(out)
     assert code == 0
     assert set(result) == {
-        "verdict", "at_worst", "over_official", "installed_gib", "usable_gib", "tolerance_gib", "rails", "data_rate_mts", "bound_by", "evenness", "sockets",
+        "verdict", "at_worst", "over_official", "installed_gib", "not_counted", "usable_gib", "tolerance_gib", "rails", "data_rate_mts", "bound_by", "evenness", "sockets",
         "limits", "findings", "held", "actions", "goal",
     }  # fmt: skip
     # 4 GB, less 180 MiB and 1 %; one of two channels of 10.664 GB/s each
@@ -253,7 +253,7 @@ def test_routes(case: Any) -> None:
     first = result["routes"][0]
     assert set(first) == {
         "slots", "actions", "buy", "cost", "currency", "trouble", "trouble_range", "moved_most_by", "fails_early", "quirks", "doubts", "expected_loss", "break_even", "sustained_gbs",
-        "usable_gib", "more_usable_gib", "more_sustained_gbs", "installed_gib", "data_rate_mts", "free_slots", "touches", "names", "verdict", "in_warranty", "first_stage",
+        "usable_gib", "more_usable_gib", "more_sustained_gbs", "installed_gib", "not_counted", "data_rate_mts", "free_slots", "touches", "names", "verdict", "in_warranty", "first_stage",
         "levers", "experiments", "findings",
     }  # fmt: skip
     assert (first["cost"], first["currency"], "cheapest" in first["names"]) == ("837.00", "EUR", True)

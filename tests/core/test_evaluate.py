@@ -184,6 +184,13 @@ def test_an_ask_names_what_is_missing_and_what_it_could_hide(name: str) -> None:
             assert finding.needs and finding.could_be
 
 
+@pytest.mark.parametrize("name", FIRES)
+def test_totals_say_that_they_leave_something_out_where_it_is_asked(name: str) -> None:
+    sheet, slots, machine, _ = FIRES[name]
+    made = judge(sheet, slots, machine)
+    assert bool(made.not_counted) == any(f.code == "fit.unknown" for f in made.findings)
+
+
 def test_every_rule_but_those_of_a_change_has_a_case() -> None:
     assert set(RULES) - {code for *_, (code, _, _) in FIRES.values()} == {
         "limit.firmware",

@@ -104,8 +104,11 @@ def _evaluation_words(e: dict[str, Any]) -> list[str]:
         f"{r['volts']} V" if r["volts"] else "rail undecided" if r["possible"] else "no rail suits all"
         for r in e["rails"]
     )
+    verdict = e["verdict"] + (f" (could become {e['at_worst']})" if e["verdict"] == "undecided" else "")
+    installed = f"{'at least ' if e['not_counted'] else ''}{e['installed_gib']:g} GB installed"
+    most = "at most " if e["tolerance_gib"] is None and not e["not_counted"] else ""
     lines = [
-        f"{e['verdict']}{' (could become ' + e['at_worst'] + ')' if e['verdict'] == 'undecided' else ''}: {e['installed_gib']:g} GB installed, {e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"
+        f"{verdict}: {installed}, {most}{e['usable_gib']:g} usable, {rate}{f' (bound by {bound})' if bound else ''}, {rails}"
     ]
     for s in e["sockets"]:
         untold = "balance not told" if s["gib"] else "empty"

@@ -76,6 +76,8 @@ class Evaluation:
     #: Whether it passes what the maker states for the versions fitted; None where nobody knows.
     over_official: bool | None
     installed_gib: float
+    #: Slots, and channels with soldered memory, of whose size nobody knows: totals count nothing of them, and are at least so much.
+    not_counted: int
     usable_gib: float
     #: By how much the usable figure may be off; None where the sheet gives no reserve.
     tolerance_gib: float | None
@@ -170,6 +172,7 @@ def evaluate_in(ctx: Context, without_rules: Collection[str] = ()) -> Evaluation
         at_worst=at_worst_of(findings),
         over_official=over_official(ctx),
         installed_gib=ctx.installed_gib,
+        not_counted=len(ctx.unknown_slots) + sum(m.is_sizeless for seated in ctx.seated.values() for _, m in seated),
         usable_gib=usable,
         tolerance_gib=tolerance,
         rails=tuple(Rail(r.domain.id, r.volts, r.possible) for r in ctx.rails),

@@ -159,6 +159,7 @@ def route_json(route: Route, now: Gives, currency: str | None) -> dict[str, Any]
         "more_usable_gib": round(w.measures.usable_gib - now.usable_gib, 6),
         "more_sustained_gbs": round(fast - now.sustained_gbs, 3) if fast is not None and now.rates_told else None,
         "installed_gib": judged.installed_gib,
+        "not_counted": judged.not_counted,
         "data_rate_mts": judged.data_rate_mts,
         "free_slots": w.measures.free_slots,
         "touches": w.measures.touches,

@@ -6015,6 +6015,11 @@ export interface components {
             /** Limits */
             limits: components["schemas"]["LimitUse"][];
             /**
+             * Not Counted
+             * @description Slots, and channels with soldered memory, of whose size nobody knows: totals count nothing of them, and are at least so much.
+             */
+            not_counted: number;
+            /**
              * Over Official
              * @description Whether it passes what the maker states for the versions fitted; None where nobody knows.
              */
@@ -12944,7 +12949,7 @@ export interface components {
         TotalProof: {
             /**
              * Bound
-             * @description Where nobody tells what the machine keeps for itself, the planned total is "at most" or "at least" that.
+             * @description Where nobody tells what the machine keeps for itself, or what is in a slot, the planned total is "at most" or "at least" that.
              * @default
              */
             bound: string;

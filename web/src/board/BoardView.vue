@@ -7,8 +7,8 @@ import { arcs } from './arrows'
 import { controllerSpans, layOut, locatorRoom, onlySocket, scaleIn, sizes, type Room } from './geometry'
 import { boardAct } from './keys'
 import SlotBar from './SlotBar.vue'
-import { channelTotals, facingSides, fittingTitle, slotStates } from './state'
-import { gb } from '@/ui/figures'
+import { channelTotals, facingSides, fittingTitle, partlyKnown, slotStates } from './state'
+import { counted, gb } from '@/ui/figures'
 import { useZoom } from './zoom'
 
 const props = withDefaults(
@@ -84,6 +84,8 @@ const geometry = computed(() => layOut(props.socket === null ? props.board : onl
 const rooms = computed(() => locatorRoom(geometry.value.slots))
 const states = computed(() => slotStates(props.board, props.now, props.goal))
 const totals = computed(() => channelTotals(props.board, props.goal))
+const open = computed(() => partlyKnown(props.board, props.goal))
+const totalOf = (channel: string) => counted(totals.value.get(channel) ?? 0, open.value.has(channel))
 const fullest = computed(() => Math.max(1, ...totals.value.values()))
 const slotsById = computed(() => new Map(props.board.slots.map((s) => [s.id, s])))
 const socketsById = computed(() => new Map(props.board.sockets.map((s) => [s.id, s])))
@@ -125,7 +127,7 @@ function prefixFits(leaf: { id: string; width: number }): boolean {
 /** A channel's name beside its figure: short where the bar is, nothing where both do not fit (each of its slots tells it too) or channels are a guess. */
 function channelName(c: { id: string; name: string; bar: { width: number } }): string {
   if (!props.board.channels_told) return ''
-  const figure = gb(totals.value.get(c.id)).length
+  const figure = totalOf(c.id).length
   return [`ch ${c.name}`, c.name].find((words) => (words.length + figure + 0.5) * 0.58 * textHeight.value <= c.bar.width) ?? ''
 }
 /** A controller by its whole name where its channels leave room for that. */
@@ -307,7 +309,7 @@ defineExpose({
         :height="c.bar.height"
       />
       <text class="channel-name" :x="c.bar.x" :y="c.bar.y + 8 + textHeight">{{ channelName(c) }}</text>
-      <text class="channel-total" :x="c.bar.x + c.bar.width" :y="c.bar.y + 8 + textHeight">{{ gb(totals.get(c.id)) }}</text>
+      <text class="channel-total" :x="c.bar.x + c.bar.width" :y="c.bar.y + 8 + textHeight">{{ totalOf(c.id) }}</text>
       <g v-if="c.soldered" class="chips" role="img" :aria-label="`soldered on channel ${c.name}`">
         <rect :x="c.soldered.x" :y="c.soldered.y" :width="c.soldered.width" height="20" />
         <rect :x="c.soldered.x" :y="c.soldered.y + 24" :width="c.soldered.width" height="20" />

@@ -6,17 +6,22 @@
 import { computed, ref, watch } from 'vue'
 import { Touch as vTouch } from 'vuetify/directives'
 import type { Board, Layout } from '@/api/client'
-import { gb } from '@/ui/figures'
+import { counted } from '@/ui/figures'
 import { useNarrow } from '@/ui/width'
-import { channelTotals } from './state'
+import { channelTotals, partlyKnown } from './state'
 
 const props = defineProps<{ board: Board; now: Layout; goal: Layout; /** A slot whose processor is to be looked at. */ slot_?: string }>()
 const narrow = useNarrow()
 const sockets = computed(() => props.board.sockets.map((s) => s.id))
 const many = computed(() => narrow.value && sockets.value.length > 1)
 const totals = (layout: Layout) => {
-  const channels = channelTotals(props.board, layout)
-  return new Map(sockets.value.map((s) => [s, props.board.channels.filter((c) => c.socket === s).reduce((sum, c) => sum + (channels.get(c.id) ?? 0), 0)]))
+  const [channels, open] = [channelTotals(props.board, layout), partlyKnown(props.board, layout)]
+  return new Map(
+    sockets.value.map((s) => {
+      const own = props.board.channels.filter((c) => c.socket === s).map((c) => c.id)
+      return [s, counted(own.reduce((sum, c) => sum + (channels.get(c) ?? 0), 0), own.some((c) => open.has(c)))]
+    }),
+  )
 }
 const pads = computed(() => {
   const [was, will] = [totals(props.now), totals(props.goal)]
@@ -46,7 +51,7 @@ const swipe = { left: () => many.value && turn(1), right: () => many.value && tu
     <slot :socket="near"></slot>
     <p v-if="many" class="pads small" role="group" aria-label="Which processor is shown">
       <button v-for="p in pads" :key="p.id" type="button" class="pad" :aria-pressed="near === p.id" @click="shown = p.id">
-        <i aria-hidden="true"></i><b>{{ p.id }}</b> <span class="faded">{{ p.was === p.will ? `${gb(p.was)} GB` : `${gb(p.was)} to ${gb(p.will)}` }}</span>
+        <i aria-hidden="true"></i><b>{{ p.id }}</b> <span class="faded">{{ p.was === p.will ? `${p.was} GB` : `${p.was} to ${p.will}` }}</span>
       </button>
       <button type="button" class="pad" :aria-pressed="near === null" @click="shown = ''"><b>all</b></button>
     </p>

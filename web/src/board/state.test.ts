@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import type { Board, Module } from '@/api/client'
-import { channelTotals, fittingLine, fittingLocator, fittingTitle, moduleLine, moduleWords, slotName, slotStates } from './state'
+import type { Board, Layout, Module } from '@/api/client'
+import { channelTotals, fittingLine, fittingLocator, fittingTitle, moduleLine, moduleWords, partlyKnown, slotName, slotStates } from './state'
 import { gb } from '@/ui/figures'
 
 const module = (over: Partial<Module> = {}) =>
@@ -38,6 +38,8 @@ it('tells the rails, or that nobody did', () => {
 
 it('adds up channels with soldered memory', () => {
   expect(channelTotals(board, { A: module(), C: 'unknown' }).get('ch')).toBe(24)
+  const layouts: Layout[] = [{ A: module() }, { A: module(), C: 'unknown' as const }, { A: module({ capacity_gib: null }) }, { A: module({ capacity_gib: null, keeps: 'NVDIMM-N' }) }]
+  expect(layouts.map((l) => partlyKnown(board, l).has('ch'))).toEqual([false, true, true, false])
 })
 
 it.each([

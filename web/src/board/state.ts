@@ -38,6 +38,12 @@ function slotState(now: Occupant | undefined, goal: Occupant | undefined): SlotS
   return { look: 'planned', module: goal, replaces: now ?? null }
 }
 
+/** Channels in which something is not counted: a slot that nobody looked into, a module of unknown size. */
+export function partlyKnown(board: Board, layout: Layout): Set<string> {
+  const open = (held: Occupant | null | undefined) => held === 'unknown' || Boolean(held && held.capacity_gib === null && !held.keeps)
+  return new Set(board.channels.filter((c) => c.slots.some((s) => open(layout[s])) || open(c.soldered)).map((c) => c.id))
+}
+
 /** GiB per channel, soldered memory included; what is unknown counts nothing. */
 export function channelTotals(board: Board, layout: Layout): Map<string, number> {
   return new Map(

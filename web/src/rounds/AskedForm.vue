@@ -2,7 +2,7 @@
 /** What a round is asked: machines, waves, money. */
 import { computed, reactive, ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type MachineLine } from '@/api/client'
-import { gb } from '@/ui/figures'
+import { counted } from '@/ui/figures'
 import { plural } from '@/ui/words'
 import type { Asked } from './words'
 
@@ -73,7 +73,7 @@ function save(): void {
       <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
       <ul class="picks">
         <li v-for="m in found" :key="m.id">
-          <label class="small"><input type="checkbox" :checked="picked.has(m.id)" @change="pick(m.id, ($event.target as HTMLInputElement).checked)" /> <b>{{ m.name }}</b> {{ gb(m.summary.installed_gib) }} GB <span class="faded">{{ m.sheet_title }}{{ m.about.duty_group ? `, ${m.about.duty_group}` : '' }}</span></label>
+          <label class="small"><input type="checkbox" :checked="picked.has(m.id)" @change="pick(m.id, ($event.target as HTMLInputElement).checked)" /> <b>{{ m.name }}</b> {{ counted(m.summary.installed_gib, m.summary.known < m.summary.total) }} GB <span class="faded">{{ m.sheet_title }}{{ m.about.duty_group ? `, ${m.about.duty_group}` : '' }}</span></label>
         </li>
       </ul>
       <p v-if="total > found.length" class="small faded">{{ plural(total - found.length, 'machine') }} more: say more of the name, place, group or model.</p>

@@ -6,7 +6,7 @@ import { api, ask, type Finding, type Intake, type MachineView, type Severity } 
 import BoardView from '@/board/BoardView.vue'
 import BySocket from '@/board/BySocket.vue'
 import { moduleWords } from '@/board/state'
-import { gb } from '@/ui/figures'
+import { counted, gb } from '@/ui/figures'
 import { age, isOld, moment, plural } from '@/ui/words'
 import FindingList from './fit/FindingList.vue'
 import { litBy, severityBySlot } from './fit/findings'
@@ -126,8 +126,9 @@ const rows = computed(() =>
       <SlotFacts v-if="openSlot" :key="open" :machine="machine" :slot_="openSlot" @saved="saved" @leave="open = ''" />
       <h2 id="survey-facts">What is known</h2>
       <p class="total">
-        <strong>{{ gb(evaluation.installed_gib) }}</strong> GB installed
-        <span class="faded small">{{ evaluation.tolerance_gib === null ? 'at most' : 'about' }} {{ gb(evaluation.usable_gib) }} usable</span>
+        <strong>{{ counted(evaluation.installed_gib, evaluation.not_counted) }}</strong> GB installed
+        <span v-if="evaluation.not_counted" class="faded small">of {{ plural(evaluation.not_counted, 'slot') }} nobody knows how much</span>
+        <span v-else class="faded small">{{ evaluation.tolerance_gib === null ? 'at most' : 'about' }} {{ gb(evaluation.usable_gib) }} usable</span>
       </p>
       <p v-if="told" class="small told" :class="{ disputes: told.conflict }">
         <strong v-if="told.conflict">Does not agree: {{ told.conflict }}</strong>

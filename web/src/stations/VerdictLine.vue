@@ -2,7 +2,7 @@
 /** One line of the plan's verdict at every station but Fit: total, need, rate, cost, trouble, what is open, the worst against it. Opens the whole. */
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, type PlanView } from '@/api/client'
-import { gb, gbUp } from '@/ui/figures'
+import { counted, gbUp } from '@/ui/figures'
 import RangeMark from '@/ui/RangeMark.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { isOpen } from '@/ui/verdict'
@@ -40,7 +40,7 @@ const proved = computed(() => view.value?.verdict_proved)
     <span class="visually-hidden">Plan</span>
     <b class="name">{{ view.name }}</b>
     <VerdictWord :of="proved ? { verdict: proved } : judged" :proved="Boolean(proved)" />
-    <span><template v-if="judged.installed_gib !== view.evaluation_now.installed_gib">{{ gb(view.evaluation_now.installed_gib) }} → </template><b>{{ gb(judged.installed_gib) }} GB</b><template v-if="need">, <span :class="{ lacks: short > 0 }">{{ short > 0 ? `${gbUp(short)} GB short` : 'need met' }}</span></template></span>
+    <span><template v-if="judged.installed_gib !== view.evaluation_now.installed_gib">{{ counted(view.evaluation_now.installed_gib, view.evaluation_now.not_counted) }} → </template><b>{{ counted(judged.installed_gib, judged.not_counted) }} GB</b><template v-if="need">, <span :class="{ lacks: short > 0 }">{{ short > 0 ? `${gbUp(short)} GB short` : 'need met' }}</span></template></span>
     <span v-if="judged.data_rate_mts">{{ judged.data_rate_mts }} MT/s</span>
     <span v-if="cost" :title="cost.beside">{{ cost.figure === 'not told' ? 'cost not told' : cost.figure }}</span>
     <span v-if="trouble && worth">trouble {{ trouble.figure }} <template v-if="worth.trouble"><RangeMark :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> <small class="faded">{{ trouble.beside }}</small></template></span>

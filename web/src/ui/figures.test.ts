@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { gb, gbDown, gbUp } from './figures'
+import { counted, gb, gbDown, gbUp } from './figures'
 
 describe('figures', () => {
   it.each([
@@ -14,5 +14,8 @@ describe('figures', () => {
     [null, '?', '?', '?'],
   ])('%d to the nearest, up, down', (value, nearest, up, down) => {
     expect([gb(value), gbUp(value), gbDown(value)]).toEqual([nearest, up, down])
+  })
+  it('says of a total that something in it is not known', () => {
+    expect([counted(64, 0), counted(64, 2), counted(0, 1), counted(0, 0), counted(7.126, true, gbDown)]).toEqual(['64', '64+', '?', '0', '7.12+'])
   })
 })

@@ -13,6 +13,11 @@ export function gbDown(value: number | null | undefined): string {
   return figure(value, Math.floor)
 }
 
+/** What is counted of a total, "64+" where something in it is not: its slot was not looked into, or its size is not told. [GB] */
+export function counted(value: number, left_out: number | boolean, round = gb): string {
+  return left_out ? (value ? `${round(value)}+` : '?') : round(value)
+}
+
 /** Whether so much is as much as is needed: sums of the same amounts may differ in their last digits. [GB] */
 export const meets = (had: number, needed: number): boolean => had >= needed - 1e-6
 

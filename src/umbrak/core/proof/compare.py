@@ -52,7 +52,7 @@ class TotalProof:
     tolerance: float
     right: bool | None
     words: str = ""
-    #: Where nobody tells what the machine keeps for itself, the planned total is "at most" or "at least" that.
+    #: Where nobody tells what the machine keeps for itself, or what is in a slot, the planned total is "at most" or "at least" that.
     bound: str = ""
 
     @property
@@ -261,10 +261,16 @@ def _totals(
     right = None if seen is None else abs(short) < slack
     words = "" if right is not False else f"{abs(short):g} GB {'short' if short > 0 else 'more'}"
     installed = TotalProof(
-        name="installed", planned=planned.installed_gib, seen=seen, tolerance=slack, right=right, words=words
+        name="installed",
+        planned=planned.installed_gib,
+        seen=seen,
+        tolerance=slack,
+        right=right,
+        words=words,
+        bound="at least" if planned.not_counted else "",
     )
     usable = _usable(planned, fresh)
-    bound = "" if planned.tolerance_gib is not None else "at least"
+    bound = "at least" if planned.tolerance_gib is None and not planned.not_counted else ""
     reserved = planned.installed_gib - planned.usable_gib
     kept = (
         seen - fresh.usable_gib
@@ -291,7 +297,7 @@ def _usable(planned: Evaluation, fresh: Fresh) -> TotalProof:
         off = usable - planned.usable_gib
         right = abs(off) <= tolerance
         said = f"within {tolerance:.2g} GB, {why}" if right else f"{abs(off):.3g} GB {'more' if off > 0 else 'less'}; {tolerance:.2g} GB are expected, {why}"  # fmt: skip
-    bound = "" if planned.tolerance_gib is not None else "at most"
+    bound = "at least" if planned.not_counted else "at most" if planned.tolerance_gib is None else ""
     return TotalProof(
         name="usable",
         planned=planned.usable_gib,

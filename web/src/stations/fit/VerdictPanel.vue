@@ -2,7 +2,7 @@
 /** The verdict: total now and after, rate and what binds it, rail, balance, findings worst first. */
 import { computed, ref } from 'vue'
 import type { Board, Cure, Evaluation, Finding, More, Question, Worth } from '@/api/client'
-import { gb, gbDown, gbUp } from '@/ui/figures'
+import { counted, gb, gbDown, gbUp } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { isOpen } from '@/ui/verdict'
 import RangeMark from '@/ui/RangeMark.vue'
@@ -20,7 +20,7 @@ defineEmits<{ more: [more: More];  point: [finding: Finding | null]; cure: [cure
 /** Need is compared with what is usable, and never rounded to be met. [GB] */
 const short = computed(() => (props.need ?? 0) - props.goal.usable_gib)
 /** Where nobody tells what the machine keeps for itself, its usable total is no more than what is fitted. */
-const atMost = computed(() => (props.goal.tolerance_gib === null ? 'at most ' : ''))
+const atMost = computed(() => (props.goal.tolerance_gib === null && !props.goal.not_counted ? 'at most ' : ''))
 const part = (gib: number) => `${(100 * gib) / Math.max(props.need ?? 0, props.goal.usable_gib, props.now.usable_gib, 1)}%`
 const showHeld = ref(false)
 const showLimits = ref(false)
@@ -88,12 +88,12 @@ const many = computed(() => props.goal.sockets.length > 1)
     </div>
     <p class="total">
       <template v-if="goal.installed_gib !== now.installed_gib">
-        <span class="was">{{ gb(now.installed_gib) }}</span>
+        <span class="was">{{ counted(now.installed_gib, now.not_counted) }}</span>
         <span class="arrow" aria-label="to">→</span>
       </template>
-      <strong>{{ gb(goal.installed_gib) }}</strong> <span class="unit">GB</span>
+      <strong>{{ counted(goal.installed_gib, goal.not_counted) }}</strong> <span class="unit">GB</span>
       <span class="beside faded">
-        usable {{ atMost }}<b>{{ gbDown(goal.usable_gib) }}</b>
+        usable {{ atMost }}<b>{{ counted(goal.usable_gib, goal.not_counted, gbDown) }}</b>
         <template v-if="goal.tolerance_gib"><br />± {{ gbUp(goal.tolerance_gib) }}</template>
       </span>
     </p>

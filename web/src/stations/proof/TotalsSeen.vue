@@ -43,7 +43,7 @@ const count = (n: number | null | undefined) => (n === null || n === undefined ?
       <tbody>
         <tr v-for="(t, i) in seen.comparison.totals" :key="t.name">
           <th scope="row">{{ t.name }}</th>
-          <td>{{ t.bound === 'at least' && !t.planned ? 'not told' : `${t.bound} ${gb(t.planned)} GB` }}</td>
+          <td>{{ t.bound && !t.planned ? 'not told' : `${t.bound} ${gb(t.planned)} GB` }}</td>
           <td :class="{ bad: t.right === false }"><b>{{ t.seen === null ? 'not told' : `${gb(t.seen)} GB` }}</b><span v-if="t.words" class="faded small words">{{ t.words }}</span></td>
           <td v-if="peer">{{ inGb(told[i] ?? null) }}</td>
         </tr>

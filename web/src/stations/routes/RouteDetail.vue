@@ -12,9 +12,9 @@ import { plural } from '@/ui/words'
 import BriefOf from '../BriefOf.vue'
 import WorthIt from '../WorthIt.vue'
 import StagesOf from './StagesOf.vue'
-import { ACTS, fastOf, layoutOf, letterOf, LEVERS, lossWords, money, percent, regrets, routeWords, signed, troubleWords } from './words'
+import { ACTS, fastOf, gained, layoutOf, letterOf, LEVERS, lossWords, money, percent, regrets, routeWords, signed, troubleWords, usableOf, type Had } from './words'
 
-const props = defineProps<{ view: RoutesView; index: number; board: Board; now: { usable: number; gbs: number }; machineId: string }>()
+const props = defineProps<{ view: RoutesView; index: number; board: Board; now: Had; machineId: string }>()
 const emit = defineEmits<{ plan: [stages?: Layout[]] }>()
 const route = computed<Route>(() => props.view.routes[props.index]!)
 const layout = computed(() => layoutOf(props.view))
@@ -25,6 +25,7 @@ const saving = computed(() => route.value.break_even)
 const moved = computed(() => movedWords(route.value.trouble_range, route.value.trouble))
 const findings = computed(() => route.value.evaluation.findings.filter((f) => f.severity !== 'note').slice(0, 4))
 const experiment = computed(() => route.value.experiments[0])
+const more = computed(() => gained(route.value, props.now))
 const regretted = computed(() => regrets(route.value, props.now))
 const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_days ?? 0)))
 </script>
@@ -36,7 +37,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       <button type="button" class="press slim" v-if="session.mayWrite()" @click="emit('plan')">Plan this route</button>
     </header>
     <dl class="sums">
-      <div><dt>gains</dt><dd><b>{{ signed(route.usable_gib - now.usable) }}</b><template v-if="Math.abs(route.usable_gib - now.usable) >= 0.05"> GB usable</template><template v-if="now.gbs && fastOf(route) !== null && Math.abs(route.sustained_gbs - now.gbs) >= 0.05">, <b>{{ signed(route.sustained_gbs - now.gbs) }}</b> GB/s</template></dd></div>
+      <div><dt>gains</dt><dd><template v-if="more === null">comes to <b>{{ usableOf(route) }}</b> GB usable; what it has now is not known</template><template v-else><b>{{ signed(more) }}</b><template v-if="Math.abs(more) >= 0.05"> GB usable</template></template><template v-if="now.gbs && fastOf(route) !== null && Math.abs(route.sustained_gbs - now.gbs) >= 0.05">, <b>{{ signed(route.sustained_gbs - now.gbs) }}</b> GB/s</template></dd></div>
       <div><dt>costs</dt><dd><b>{{ view.priced ? money(route.cost, currency) : 'no price' }}</b>, {{ plural(route.touches, 'touch', 'touches') }}</dd></div>
       <div><dt>risks</dt><dd><b>{{ percent(route.trouble) }}</b> trouble</dd></div>
       <div v-if="regretted.length"><dt>regret</dt><dd>{{ regretted.join('; ') }}</dd></div>

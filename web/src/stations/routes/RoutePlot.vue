@@ -2,13 +2,13 @@
 /** Every route as a mark: what it costs against what it gives; shape by verdict, size by trouble. */
 import { computed, ref } from 'vue'
 import type { Route } from '@/api/client'
-import { gb, gbUp } from '@/ui/figures'
+import { counted, gb, gbUp } from '@/ui/figures'
 import { plural } from '@/ui/words'
 import { useWidth } from '@/ui/width'
 import { doublingScale, moneyScale, placePoints, scaleOf } from './plot'
-import { fastOf, letterOf, NAMES, shapeOf } from './words'
+import { fastOf, letterOf, NAMES, shapeOf, type Had } from './words'
 
-const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: number[]; need: number | null; budget: number | null; currency: string; priced: boolean; now: { usable: number; gbs: number } }>()
+const props = defineProps<{ routes: Route[]; chosen: number | null; pinned: number[]; need: number | null; budget: number | null; currency: string; priced: boolean; now: Had }>()
 const emit = defineEmits<{ choose: [index: number] }>()
 
 /** As wide as there is room, so that its words keep their size. */
@@ -28,6 +28,7 @@ const valueOf = (r: Route) => (by.value === 'usable' ? r.usable_gib : r.sustaine
 const known = (r: Route) => by.value === 'usable' || fastOf(r) !== null
 const unknown = computed(() => props.routes.filter((r) => !known(r)).length)
 const here = computed(() => (by.value === 'usable' ? props.now.usable : props.now.gbs))
+const hereWords = computed(() => (by.value === 'usable' ? counted(here.value, props.now.open) : gb(here.value)))
 /** Without prices: how many modules are handled. */
 const across = (r: Route) => (props.priced ? Number(r.cost) : r.touches)
 const x = computed(() => (props.priced ? moneyScale : scaleOf)([...props.routes.map(across), (props.priced && props.budget) || 0], LEFT + MARK, right.value - 30))
@@ -83,8 +84,8 @@ const beyond = computed(() => (props.budget === null || !props.priced ? null : x
         <text :x="LEFT - 8" :y="TOP - 4" text-anchor="end">{{ by === 'usable' ? 'GB' : 'GB/s' }}</text>
       </g>
       <rect v-if="beyond !== null && beyond < right" :x="beyond" :y="TOP" :width="right - beyond" :height="BOTTOM - TOP" fill="url(#beyond)" />
-      <g v-if="!atNeed" class="level now"><line :x1="LEFT" :x2="right" :y1="y.at(here)" :y2="y.at(here)" /><text :x="endOf(here)" :y="y.at(here) - 5" text-anchor="end">now {{ gb(here) }}</text></g>
-      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="right" :y1="y.at(need)" :y2="y.at(need)" /><text :x="endOf(need)" :y="y.at(need) - 5" text-anchor="end">{{ atNeed ? `at least ${gbUp(need)}, now ${gb(here)}` : `at least ${gbUp(need)}` }}</text></g>
+      <g v-if="!atNeed" class="level now"><line :x1="LEFT" :x2="right" :y1="y.at(here)" :y2="y.at(here)" /><text :x="endOf(here)" :y="y.at(here) - 5" text-anchor="end">now {{ hereWords }}</text></g>
+      <g v-if="need && by === 'usable'" class="level need"><line :x1="LEFT" :x2="right" :y1="y.at(need)" :y2="y.at(need)" /><text :x="endOf(need)" :y="y.at(need) - 5" text-anchor="end">{{ atNeed ? `at least ${gbUp(need)}, now ${hereWords}` : `at least ${gbUp(need)}` }}</text></g>
       <g
         v-for="p in [...points].sort((a, b) => Number(a.index === chosen) - Number(b.index === chosen))"
         :key="p.index"

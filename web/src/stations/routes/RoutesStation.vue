@@ -5,7 +5,6 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ask, Refusal, wordsOf, type Layout, type Route, type RoutesView, type Wishes } from '@/api/client'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { glyphOf } from '@/board/glyph'
-import { gb } from '@/ui/figures'
 import { vLines } from '@/ui/lines'
 import { session } from '@/frame/session'
 import VerdictWord from '@/ui/VerdictWord.vue'
@@ -16,7 +15,7 @@ import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
 import GuessForm from './GuessForm.vue'
-import { beats, fastOf, given, layoutOf, letterOf, money, NAMES, percent, rateOf, routeWords, signed, whereNow, WISHES } from './words'
+import { beats, fastOf, gained, given, layoutOf, letterOf, money, NAMES, percent, rateOf, routeWords, signed, usableOf, whereNow, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()
@@ -109,7 +108,7 @@ watch(
 )
 onBeforeUnmount(() => waiting?.abort())
 
-const now = computed(() => ({ usable: machine.value.evaluation.usable_gib, gbs: machine.value.evaluation.sockets.reduce((sum, s) => sum + (s.sustained_gbs ?? 0), 0) }))
+const now = computed(() => ({ usable: machine.value.evaluation.usable_gib, open: machine.value.evaluation.not_counted, gbs: machine.value.evaluation.sockets.reduce((sum, s) => sum + (s.sustained_gbs ?? 0), 0) }))
 const rowsSort = ref<'named' | 'cost' | 'usable_gib' | 'sustained_gbs' | 'trouble' | 'free_slots' | 'touches'>('named')
 /** Columns by which the list is sorted, and whether more comes first. */
 const COLUMNS: { key: typeof rowsSort.value; words: string; most?: boolean }[] = [
@@ -240,7 +239,7 @@ const gapWords = computed(() => {
                 <b v-if="route.names.length" class="called">{{ route.names.map((n) => NAMES[n]).join(', ') }}</b>
                 <span :class="{ small: route.names.length }">{{ routeWords(route) }}</span>
               </td>
-              <td class="number">{{ gb(route.usable_gib) }}<span v-if="view.now.verdict !== 'no-go'" class="faded small under">{{ signed(route.usable_gib - now.usable) }}</span></td>
+              <td class="number">{{ usableOf(route) }}<span v-if="view.now.verdict !== 'no-go' && gained(route, now) !== null" class="faded small under">{{ signed(gained(route, now)!) }}</span></td>
               <td class="number">{{ view.priced ? money(route.cost, '') : '–' }}</td>
               <td class="number">{{ fastOf(route)?.toFixed(1) ?? '?' }}<span v-if="now.gbs && fastOf(route) !== null" class="faded small under" :class="{ lacking: route.sustained_gbs < now.gbs - 0.05 }">{{ signed(route.sustained_gbs - now.gbs) }}</span></td>
               <td class="number">{{ rateOf(route) ?? '?' }}</td>

@@ -1,6 +1,6 @@
 /** Routes in words. */
 import type { Layout, Module, Route, RoutesView, Wishes } from '@/api/client'
-import { gb } from '@/ui/figures'
+import { counted, gb } from '@/ui/figures'
 import { kindOf, plural } from '@/ui/words'
 import { VERDICTS } from '@/ui/verdict'
 
@@ -92,9 +92,22 @@ export function signed(by: number): string {
   return shown === '0' ? 'as now' : `${by < 0 ? '−' : '+'}${shown}`
 }
 
+/** What a machine has now; `open`: of so many slots nobody knows how much is in them, and it has more than `usable`. */
+export interface Had {
+  usable: number
+  open: number
+  gbs: number
+}
+/** What a route has more than now; null where that is not known. [GB] */
+export const gained = (route: Route, now: Had): number | null => (now.open || route.evaluation.not_counted ? null : route.usable_gib - now.usable)
+/** What is usable of a route. [GB] */
+export const usableOf = (route: Route): string => counted(route.usable_gib, route.evaluation.not_counted)
+
 /** What one may come to regret of a route: what it takes away, closes, or leaves over. */
-export function regrets(route: Route, now: { usable: number; gbs: number }): string[] {
-  const out = route.actions.filter((a) => a.do === 'take-out' && a.to === null).length
+export function regrets(route: Route, now: Had): string[] {
+  const leaves = route.actions.filter((a) => a.do === 'take-out' && a.to === null)
+  const unseen = leaves.filter((a) => a.module === null).length
+  const out = leaves.length - unseen
   const comes = route.actions.filter((a) => a.do === 'put-in' && a.from === null).length
   const kinds = kindsNow(route)
   const others = new Set(route.actions.map((a) => (a.do === 'put-in' ? otherKind(a.module, kinds) : '')).filter(Boolean))
@@ -103,6 +116,7 @@ export function regrets(route: Route, now: { usable: number; gbs: number }): str
     now.gbs > 0 && fastOf(route) !== null && route.sustained_gbs < now.gbs - 0.05 && `it runs slower than now: ${gb(now.gbs - route.sustained_gbs)} of ${gb(now.gbs)} GB/s are given up`,
     route.usable_gib < now.usable - 0.05 && `it leaves less than now: ${gb(now.usable - route.usable_gib)} GB are given up`,
     route.evaluation.findings.find((f) => f.code === 'risk.content')?.message,
+    unseen && `what comes out of ${plural(unseen, 'slot')} nobody looked at: it may be more than what comes in`,
     others.size > 0 && `${[...others].join(' and ')} modules are another kind than what runs now`,
     out && `${plural(out, 'module')} that ${out === 1 ? 'runs' : 'run'} now ${out === 1 ? 'comes' : 'come'} out`,
     !route.free_slots && 'no slot stays free: the next step takes modules out again',

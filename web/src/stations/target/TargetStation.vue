@@ -3,7 +3,7 @@
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { api, ask, Refusal, wordsOf, type SizingView, type Totals } from '@/api/client'
 import { oneAtATime } from '@/api/turns'
-import { gb, gbDown, gbUp, meets } from '@/ui/figures'
+import { counted, gb, gbDown, gbUp, meets } from '@/ui/figures'
 import { session } from '@/frame/session'
 import FieldFault from '@/ui/FieldFault.vue'
 import { numberIn, useForm } from '@/ui/form'
@@ -166,7 +166,7 @@ const enough = computed(() => {
     <section v-if="view" class="panel ladder" aria-labelledby="reach">
       <div class="caption">
         <h2 id="reach">Totals it can reach</h2>
-        <span class="small">now {{ machine.evaluation.tolerance_gib === null ? 'at most ' : '' }}{{ gbDown(view.usable_gib) }} GB usable<template v-if="need">, <b :class="meets(view.usable_gib, need) ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
+        <span class="small">now {{ machine.evaluation.tolerance_gib === null && !machine.evaluation.not_counted ? 'at most ' : '' }}{{ counted(view.usable_gib, machine.evaluation.not_counted, gbDown) }} GB usable<template v-if="need && !machine.evaluation.not_counted">, <b :class="meets(view.usable_gib, need) ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
       </div>
       <p v-if="view.use" class="small">
         {{ USES[view.use] }}
