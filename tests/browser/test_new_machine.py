@@ -108,6 +108,33 @@ def test_a_name_that_the_library_knows_leads_to_its_sheet(sign_in: SignIn) -> No
     expect(page.get_by_text("0 of 1 known")).to_be_visible()
 
 
+def test_a_press_counts_for_what_it_began_on_though_what_is_left_moves_it(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.get_by_role("link", name="New machine").click()
+    model = page.get_by_label("Model", exact=True)
+    model.fill("Z9")
+    # Leaving the field brings something above, as a refusal or what the library knows does.
+    model.evaluate("""field => field.addEventListener('blur', () => {
+      field.parentElement.after(Object.assign(document.createElement('div'), { style: 'height: 90px' }))
+    }, { once: true })""")
+    one, other = (page.get_by_role("button", name=n, exact=True) for n in ("DDR4", "DDR5"))
+    before = one.bounding_box()
+    assert before
+    page.mouse.move(before["x"] + 10, before["y"] + 10)
+    page.mouse.down()
+    page.mouse.up()
+    expect(one).to_have_attribute("aria-pressed", "true")
+    after, beside = one.bounding_box(), other.bounding_box()
+    assert after and beside and after["y"] > before["y"] + before["height"], "it moved from under the pointer"
+    # Who drags off it has thought better of it.
+    page.mouse.move(beside["x"] + 10, beside["y"] + 10)
+    page.mouse.down()
+    page.mouse.move(beside["x"] + 10, beside["y"] - 60)
+    page.mouse.up()
+    expect(other).to_have_attribute("aria-pressed", "false")
+    expect(one).to_have_attribute("aria-pressed", "true")
+
+
 def test_what_was_said_outlives_the_page(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="New machine").click()
