@@ -5270,6 +5270,11 @@ export interface components {
              * @description As it stands; and what the plan changed last comes to, None where there is none.
              */
             now_gib: number;
+            /**
+             * Now Not Counted
+             * @description Slots of whose content nobody knows the size: it has at least `now_gib`.
+             */
+            now_not_counted: number;
             /** Planned Gib */
             planned_gib: number | null;
             /**

@@ -144,9 +144,10 @@ function socketName(id: string, width: number): string {
 function socketLines(id: string, width: number): string[] {
   const processor = socketsById.value.get(id)?.processor
   const count = channelCounts.value.get(id) ?? 0
-  const channels = !props.board.channels_told ? 'channels not told' : `${count} ${count === 1 ? 'channel' : 'channels'}`
+  // Nobody tells how many there are where which slots share one is a guess.
+  const channels = props.board.channels_told ? `${count} ${count === 1 ? 'channel' : 'channels'}` : '? channels'
   const title = processor === '' ? 'no processor' : (processor ?? 'not known')
-  return [...fittingTitle(title, width - 12, scale.value), channels]
+  return [...fittingTitle(title, width - 6, scale.value), channels]
 }
 /** What the names of its slots begin with, where there is room for it; '' otherwise. */
 function prefixOf(id: string, width: number): string {

@@ -134,6 +134,8 @@ class CeilingView:
     rests_on: tuple[BeliefView, ...]
     #: As it stands; and what the plan changed last comes to, None where there is none.
     now_gib: float
+    #: Slots of whose content nobody knows the size: it has at least `now_gib`.
+    now_not_counted: int
     planned_gib: float | None
     #: Largest module that a slot can take, by standard and hard limits.
     largest_module_gib: float
@@ -153,7 +155,8 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         goal = plan.goal if plan else None
         beliefs = beliefs_of(db, m, goal if goal is not None else m.layout, m.layout if goal is not None else None)
     found = ceilings(m.sheet, m.machine, m.statements)
-    now_gib = judge(m, m.layout).installed_gib
+    now = judge(m, m.layout)
+    now_gib = now.installed_gib
     board, today = as_it_runs(board_of(m.sheet, m.machine, m.statements), now_gib), datetime.now(UTC).date()
     planned = judge(m, goal, m.layout).installed_gib if goal is not None else None
     return CeilingView(
@@ -174,6 +177,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         reach=_reach(board, now_gib, _axis(board, found, trials, now_gib, planned), trials, today, table),
         rests_on=tuple(belief_view(b, table) for b in beliefs),
         now_gib=now_gib,
+        now_not_counted=now.not_counted,
         planned_gib=planned,
         largest_module_gib=found.largest_module_gib,
     )

@@ -2,7 +2,7 @@
 /** How high, and who says so: every statement as a flag at its value, taller for more trust, over bands of trust. */
 import { computed, ref } from 'vue'
 import type { CeilingView } from '@/api/client'
-import { gb } from '@/ui/figures'
+import { counted, gb } from '@/ui/figures'
 import { useWidth } from '@/ui/width'
 import { OUTCOMES } from '@/notes/words'
 import { axisOf, placeFlags, type Flag } from './axis'
@@ -56,7 +56,8 @@ const axis = computed(() => {
   const marks = [props.view.now_gib, props.view.planned_gib ?? 0, ...flags.value.map((f) => f.gib), official.value ?? 0, processor.value ?? 0]
   // What can be built at most may be far beyond all that anybody speaks of: it is shown where it is near.
   const most = Math.max(...marks)
-  if (physical.value && physical.value <= most * 4) marks.push(physical.value)
+  if (physical.value && (!most || physical.value <= most * 4)) marks.push(physical.value)
+  if (physical.value && !most) marks.push(physical.value / 16)
   return axisOf(marks, LEFT, right.value)
 })
 const placed = computed(() => placeFlags(flags.value, axis.value, 0, width.value, ROWS))
@@ -130,9 +131,10 @@ const nameOf = (b: { from: number; to: number; name: string; short?: string }) =
       <text :x="f.x + (f.side === 'right' ? 19 : -19)" :y="y(f.row) + 6" :class="f.side" class="words">{{ f.words }}</text>
       <text :x="f.x + (f.side === 'right' ? 19 : -19)" :y="y(f.row) + 21" :class="f.side" class="note">{{ f.note }}</text>
     </g>
-    <g class="now">
+    <text v-if="!view.now_gib && view.now_not_counted" :x="LEFT" :y="band + 91" class="words">what is in it now is not known</text>
+    <g v-else class="now">
       <path :d="`M${axis.x(view.now_gib)} ${band + 66}l8 9v20h-16v-20z`" class="mark" />
-      <text :x="axis.x(view.now_gib) + (nowSide === 'right' ? 14 : -14)" :y="band + 91" :class="nowSide" class="words">{{ gb(view.now_gib) }} now</text>
+      <text :x="axis.x(view.now_gib) + (nowSide === 'right' ? 14 : -14)" :y="band + 91" :class="nowSide" class="words">{{ counted(view.now_gib, view.now_not_counted) }} now</text>
     </g>
     <g v-if="view.planned_gib !== null && view.planned_gib !== view.now_gib">
       <path :d="`M${axis.x(view.planned_gib)} ${band + 66}l8 9v20h-16v-20z`" class="mark planned" filter="url(#plan-shadow)" />

@@ -126,7 +126,7 @@ const many = computed(() => props.goal.sockets.length > 1)
       </div>
       <div>
         <dt>Balance</dt>
-        <dd><strong>{{ balance === null ? (filled.length ? 'not told' : 'empty') : balance.toFixed(2) }}</strong></dd>
+        <dd><strong>{{ balance === null ? (filled.length || goal.not_counted ? 'not told' : 'empty') : balance.toFixed(2) }}</strong></dd>
         <dd class="note">
         <span class="bars" aria-hidden="true" :style="{ '--bar': `${barWidth}px` }">
           <template v-for="s in goal.sockets" :key="s.id">
