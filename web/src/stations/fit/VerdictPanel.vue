@@ -98,7 +98,7 @@ const many = computed(() => props.goal.sockets.length > 1)
       </span>
     </p>
     <div v-if="need" class="need" :class="short > 0 ? 'lacks' : 'met'">
-      <p><strong>{{ short > 0 ? `${gbUp(short)} GB short of need` : `need met, ${atMost}${gbDown(-short)} GB over` }}</strong> <span class="faded">need {{ gbUp(need) }}</span></p>
+      <p><strong>{{ short > 0 ? `${goal.not_counted ? 'at most ' : ''}${gbUp(short)} GB short of need` : `need met, ${atMost}${gbDown(-short)} GB over` }}</strong> <span class="faded">need {{ gbUp(need) }}</span></p>
       <div class="bar" aria-hidden="true"><i class="now" :style="{ width: part(Math.min(now.usable_gib, goal.usable_gib)) }"></i><i v-if="goal.usable_gib > now.usable_gib" class="plan" :style="{ left: part(now.usable_gib), width: part(goal.usable_gib - now.usable_gib) }"></i><i v-if="short > 0" class="gap" :style="{ left: part(goal.usable_gib), width: part(short) }"></i><i class="gate" :style="{ left: part(need) }"></i></div>
       <p v-if="short > 0" class="fix small" aria-live="polite">
         <template v-if="more">

@@ -16,6 +16,7 @@ describe('what comes next', () => {
     ['taken once', { worth: worth('N2 runs 40 GB'), approved: true }, ['begin the run', 'prove it']],
     ['what stops it as it is', { changes: false, evaluation: judged('no-go', 'stop') }, ['cure 1 stop', 'begin the run', 'prove it']],
     ['nothing planned', { changes: false }, ['put a module into a slot', 'begin the run', 'prove it']],
+    ['what is in it is not known', { changes: false, short: 64, evaluation: { ...judged('undecided', 'ask'), not_counted: 4 } }, ['look into 4 slots', 'put a module into a slot', 'begin the run']],
     ['at work', { run: 'under way' }, ['go on with the run', 'prove it']],
     ['proved', { proved: true }, []],
   ])('%s', (_, given, words) => {

@@ -13,7 +13,12 @@ export function nextSteps(of: { changes: boolean; evaluation: Evaluation; questi
   if (of.proved) return []
   if (of.run === 'under way') return [{ words: 'go on with the run', to: 'run' }, { words: 'prove it', to: 'proof' }]
   const stops = of.evaluation.findings.filter((f) => f.severity === 'stop').length
-  if (!of.changes && !stops) return [{ words: of.short > 0 ? `find ${gbUp(of.short)} GB more` : 'put a module into a slot', to: of.short > 0 ? 'routes' : undefined }, { words: 'begin the run' }, { words: 'prove it' }]
+  if (!of.changes && !stops) {
+    // How much is lacking is not known before what is there is.
+    const look: NextStep[] = of.evaluation.not_counted ? [{ words: `look into ${plural(of.evaluation.not_counted, 'slot')}`, to: 'survey' }] : []
+    const more: NextStep = of.short > 0 && !look.length ? { words: `find ${gbUp(of.short)} GB more`, to: 'routes' } : { words: 'put a module into a slot' }
+    return [...look, more, { words: 'begin the run' }, { words: 'prove it' }].slice(0, 3)
+  }
   const steps: NextStep[] = []
   if (stops) steps.push({ words: `cure ${plural(stops, 'stop')}` })
   if (of.questions) steps.push({ words: `answer ${plural(of.questions, 'question')}` })
