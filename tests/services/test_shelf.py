@@ -186,8 +186,33 @@ def test_a_wrong_row_keeps_all_out(
     lines = [";".join(row), ";".join(row.values())]
     taken = take_table(engine, technician, kind, "\n".join(lines).encode(), keep=True)
     assert not taken.kept and [(e.row, e.column) for e in taken.errors] == [(2, column)]
+    other = f"{good[0][0]}x,b\n1,2\n".encode()
+    seen = take_table(engine, technician, kind, other, keep=False)
+    assert seen.missing[0] in good[0] and set(seen.columns.values()) == {"left out"} and not seen.lines
     with pytest.raises(Refused, match="no column"):
-        take_table(engine, technician, kind, f"{good[0][0]}x,b\n1,2\n".encode(), keep=False)
+        take_table(engine, technician, kind, other, keep=True)
+
+
+def test_a_suppliers_own_headings_are_said_once(engine: Engine, technician: Account) -> None:
+    theirs = b"Haus;MPN;Bezeichnung;Preis;Module;Lieferzeit\nNord;SP-9;8GB 2Rx4 PC3-10600R;1.049,50;burnt;3 Tage\n"
+    seen = take_table(engine, technician, "offers", theirs, keep=False)
+    assert (seen.missing, seen.columns["mpn"]) == (("supplier", "price"), "part")
+    told = {"Haus": "supplier", "Preis": "price", "bezeichnung": "module", "module": "left out"}
+    taken = take_table(engine, technician, "offers", theirs, keep=True, told=told)
+    (line,) = taken.lines
+    assert (taken.kept, line.part, line.detail) == (True, "SP-9", "1049.50 EUR")
+    offer = next(o for o in see_shelf(engine).offers if o.part == "SP-9")
+    assert (offer.supplier, offer.module.capacity_gib, offer.lead_days) == ("Nord", 8, None)
+    # A fault names the column as the file has it.
+    wrong = take_table(engine, technician, "offers", theirs, keep=True, told={**told, "lieferzeit": "lead days"})
+    assert [(e.column, wrong.kept) for e in wrong.errors] == [("lieferzeit", False)]
+    for said, why in (
+        ({"Preiss": "price"}, "no column"),
+        ({"preis": "cost"}, "nothing that"),
+        ({"preis": "price", "haus": "price"}, "Two columns"),
+    ):
+        with pytest.raises(Refused, match=why):
+            take_table(engine, technician, "offers", theirs, keep=False, told=said)
 
 
 def test_all_faults_of_a_row_are_told(engine: Engine, technician: Account) -> None:

@@ -4779,7 +4779,7 @@ export interface components {
             file: string;
             /**
              * Meant
-             * @description “column=meaning”, where a column’s name does not say: one of the answer’s `meanings`, `slot` (a module’s label), or `own`
+             * @description “column=meaning”, where a column’s name does not say: one of the answer’s `meanings`; in a table of machines also `slot` (a module’s label) or `own`, in others `left out`
              * @default []
              * @example [
              *       "seriennummer=serial",
@@ -4811,7 +4811,7 @@ export interface components {
             file: string;
             /**
              * Meant
-             * @description “column=meaning”, where a column’s name does not say: one of the answer’s `meanings`, `slot` (a module’s label), or `own`
+             * @description “column=meaning”, where a column’s name does not say: one of the answer’s `meanings`; in a table of machines also `slot` (a module’s label) or `own`, in others `left out`
              * @default []
              * @example [
              *       "seriennummer=serial",
@@ -4882,6 +4882,16 @@ export interface components {
              * @default false
              */
             keep?: boolean;
+            /**
+             * Meant
+             * @description “column=meaning”, where a column’s name does not say: one of the answer’s `meanings`; in a table of machines also `slot` (a module’s label) or `own`, in others `left out`
+             * @default []
+             * @example [
+             *       "seriennummer=serial",
+             *       "dimm1=slot"
+             *     ]
+             */
+            meant?: string[];
         };
         /** Body_post_spd */
         Body_post_spd: {
@@ -12705,12 +12715,29 @@ export interface components {
         };
         /** TakenTable */
         TakenTable: {
+            /**
+             * Columns
+             * @description Column -> what it is taken for: one of `meanings`, or "left out".
+             */
+            columns: {
+                [key: string]: string;
+            };
             /** Errors */
             errors: components["schemas"]["CellFault"][];
             /** Kept */
             kept: boolean;
             /** Lines */
             lines: components["schemas"]["TakenLine"][];
+            /**
+             * Meanings
+             * @description What a column may mean.
+             */
+            meanings: string[];
+            /**
+             * Missing
+             * @description Those of them that no column means and every row needs: no row is read before one is said to.
+             */
+            missing: string[];
         };
         /**
          * Target

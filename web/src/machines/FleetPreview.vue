@@ -4,12 +4,13 @@ import { computed } from 'vue'
 import type { Fleet } from '@/api/client'
 import { gb } from '@/ui/figures'
 import { vLines } from '@/ui/lines'
+import ColumnMeanings from '@/ui/ColumnMeanings.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { plural } from '@/ui/words'
 import { BECOMES, comesTo, good, total } from './fleet'
 
 const props = defineProps<{ name: string; fleet: Fleet; busy: boolean }>()
-defineEmits<{ keep: []; leave: []; meant: [column: string, meaning: string] }>()
+defineEmits<{ keep: []; leave: []; meant: [meant: Record<string, string>] }>()
 const all = computed(() => total(props.fleet))
 const wrong = computed(() => props.fleet.counts.wrong ?? 0)
 const columns = computed(() => Object.entries(props.fleet.columns))
@@ -30,18 +31,7 @@ const rows = computed(() => [...props.fleet.rows].sort((a, b) => (RANK[a.becomes
       <button type="button" class="press" :disabled="!good(fleet) || busy" @click="$emit('keep')">Take {{ plural(good(fleet), 'row') }}</button>
     </div>
     <p v-if="nameless" class="lacks" role="alert"><SeverityMark severity="ask" /> Which column names the machines? Say so below; nothing else is needed.</p>
-    <details class="meanings" :open="nameless || own > 0">
-      <summary>What its columns mean<span class="faded small">: {{ columns.length - own }} of {{ columns.length }} understood<template v-if="own">; the others are kept with each machine as columns of your own</template></span></summary>
-      <ul>
-        <li v-for="[column, meaning] in columns" :key="column">
-          <label :class="{ own: meaning === 'own' }"><span class="mono">{{ column }}</span>
-            <select :value="meaning" :disabled="busy" :aria-label="`What ${column} means`" @change="$emit('meant', column, ($event.target as HTMLSelectElement).value)">
-              <option v-for="m in ['own', 'slot', ...fleet.meanings]" :key="m" :value="m">{{ MEANS[m] ?? m }}</option>
-            </select>
-          </label>
-        </li>
-      </ul>
-    </details>
+    <ColumnMeanings :columns="fleet.columns" :meanings="fleet.meanings" :besides="MEANS" others="the others are kept with each machine as columns of your own" :open="nameless || own > 0" :busy="busy" @meant="$emit('meant', $event)" />
     <p v-if="all > fleet.rows.length" class="faded small">{{ fleet.rows.length }} of {{ all }} rows are shown, those that are not in order among them.</p>
     <div v-if="rows.length" class="rows">
       <table v-lines>
@@ -92,47 +82,6 @@ const rows = computed(() => [...props.fleet.rows].sort((a, b) => (RANK[a.becomes
   display: flex;
   gap: 8px;
   align-items: baseline;
-}
-.meanings {
-  margin: 8px 0;
-}
-.meanings summary {
-  cursor: pointer;
-  font-weight: 600;
-}
-.meanings summary span {
-  font-weight: 400;
-}
-.meanings ul {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(230px, 1fr));
-  gap: 4px 20px;
-  max-height: 30vh;
-  overflow: auto;
-  margin: 6px 0 0;
-  padding: 0;
-  list-style: none;
-}
-.meanings label {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  gap: 8px;
-  align-items: center;
-  font-size: 14px;
-}
-.meanings .mono {
-  overflow-wrap: anywhere;
-}
-.meanings select {
-  min-height: 28px;
-  padding: 2px 6px;
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  background: var(--paper);
-  color: var(--ink);
-}
-.meanings .own select {
-  border-color: var(--ask);
 }
 .rows {
   max-height: 50vh;

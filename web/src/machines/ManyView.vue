@@ -83,12 +83,9 @@ async function preview(file: File): Promise<void> {
     busy.value = ''
   }
 }
-/** A column is said to mean something else: what it meant before is free, and two cannot mean one thing. */
-async function means(column: string, meaning: string): Promise<void> {
-  const { file, found } = fleet.value!
-  const holder = Object.keys(found.columns).find((c) => c !== column && found.columns[c] === meaning && found.meanings.includes(meaning))
-  meant.value = { ...meant.value, ...(holder ? { [holder]: 'own' } : {}), [column]: meaning }
-  await preview(file)
+async function means(more: Record<string, string>): Promise<void> {
+  meant.value = { ...meant.value, ...more }
+  await preview(fleet.value!.file)
 }
 async function keep(): Promise<void> {
   const { file, found } = fleet.value!

@@ -6,12 +6,15 @@ from datetime import UTC, datetime, time
 from typing import Annotated
 from uuid import UUID
 
+from fastapi import Form
 from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field, StringConstraints
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, part_in
 from umbrak.formats.bounds import MAX_SLOTS
 from umbrak.formats.documents import Doc, ModuleDoc, Name
 from umbrak.formats.quantities import FIRST_DAY, LAST_DAY
+from umbrak.formats.spreadsheet import MAX_COLUMNS
+from umbrak.services.errors import Refused
 
 # An id comes as text in JSON, which a strict field would refuse.
 Id = Annotated[UUID, Field(strict=False)]
@@ -32,6 +35,24 @@ class Body(Doc):
 
 #: Of an authenticator, or for when it is lost.
 Code = Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)]
+
+
+Meant = Annotated[
+    tuple[str, ...],
+    Form(
+        max_length=MAX_COLUMNS,
+        description="“column=meaning”, where a column’s name does not say: one of the answer’s `meanings`; in a table of machines also `slot` (a module’s label) or `own`, in others `left out`",
+        examples=[["seriennummer=serial", "dimm1=slot"]],
+    ),
+]
+
+
+def meant_by(said: tuple[str, ...]) -> dict[str, str]:
+    """Column of a table -> what it is said to mean. Raises Refused."""
+    parts = [s.rpartition("=") for s in said]
+    if any(not equals for _, equals, _ in parts):
+        raise Refused("meant", "Say what a column means as “column=meaning”.")
+    return {column: meaning for column, _, meaning in parts}
 
 
 class LabelText(Body):

@@ -5,35 +5,16 @@ from __future__ import annotations
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from fastapi import Form
 from pydantic import ConfigDict, Field, StringConstraints
 
 from umbrak.formats.about import About, AboutChanges
 from umbrak.formats.bounds import MAX_DRIVES, MAX_PROCESSORS, MAX_SLOTS
 from umbrak.formats.documents import HashOfSheet, LabelledDoc, MachineDoc, Name, ShortText
 from umbrak.formats.sheet.built import BoardAnswers, ClassName
-from umbrak.formats.spreadsheet import MAX_COLUMNS
 from umbrak.server.bodies.base import Body, Id, Reports, Slots, Version
 from umbrak.services.errors import Refused
 from umbrak.services.machines.together import MOST, Change
 from umbrak.store.machines import Listing
-
-Meant = Annotated[
-    tuple[str, ...],
-    Form(
-        max_length=MAX_COLUMNS,
-        description="“column=meaning”, where a column’s name does not say: one of the answer’s `meanings`, `slot` (a module’s label), or `own`",
-        examples=[["seriennummer=serial", "dimm1=slot"]],
-    ),
-]
-
-
-def meant_by(said: tuple[str, ...]) -> dict[str, str]:
-    """Column of a table -> what it is said to mean. Raises Refused."""
-    parts = [s.rpartition("=") for s in said]
-    if any(not equals for _, equals, _ in parts):
-        raise Refused("meant", "Say what a column means as “column=meaning”.")
-    return {column: meaning for column, _, meaning in parts}
 
 
 class DriveBody(Body):

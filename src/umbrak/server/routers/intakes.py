@@ -11,7 +11,8 @@ from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import HashOfSheet
 from umbrak.formats.guide import GUIDE, Way
 from umbrak.formats.reading import READERS
-from umbrak.server.bodies.machines import Meant, ReadAs, meant_by
+from umbrak.server.bodies.base import Meant, meant_by
+from umbrak.server.bodies.machines import ReadAs
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.errors import Refused

@@ -9,7 +9,8 @@ from fastapi import APIRouter, File, Form, Query, Request, UploadFile
 from pydantic import BaseModel
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
-from umbrak.server.bodies.machines import ManyChanges, Meant, Polling, meant_by
+from umbrak.server.bodies.base import Meant, meant_by
+from umbrak.server.bodies.machines import ManyChanges, Polling
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.services.machines.in_bulk import (

@@ -8,6 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, File, Form, Path, Query, Response, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
+from umbrak.server.bodies.base import Meant, meant_by
 from umbrak.server.bodies.buying import MoneyBody, OfferBody, StockBody, StockChange
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
@@ -90,9 +91,10 @@ def take(
     kind: TableKind,
     file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
     keep: Annotated[bool, Form(description="keep them; a wrong row keeps all of them out")] = False,
+    meant: Meant = (),
 ) -> TakenTable:
     """Modules or offers from a table: what each row was understood as, and what is wrong in it."""
-    return take_table(engine, account, kind, file.file.read(MAX_BYTES + 1), keep)
+    return take_table(engine, account, kind, file.file.read(MAX_BYTES + 1), keep, meant_by(meant))
 
 
 @router.get("/money", responses=describe(401))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Generic, TypeVar
 
@@ -23,6 +23,33 @@ class Taken(Generic[T]):
     rows: tuple[T, ...]
     faults: tuple[CellFault, ...]
     kept: bool
+
+
+def meanings(
+    columns: Sequence[str], told: Mapping[str, str], known: Mapping[str, Sequence[str]], besides: Sequence[str]
+) -> dict[str, str]:
+    """Column of a table -> what is meant by it: as told, else by its name. Of several that mean one thing the plain name does, else
+    the first; the others mean nothing. Raises Refused where what is told names no column, no meaning, or one twice.
+
+    Parameters
+        told      column -> its meaning, one of `known` or `besides`
+        known     meaning -> other names that people give such a column
+        besides   what a column may be said to be that is none of these, as often as one likes
+    """
+    for column, meaning in told.items():
+        if column not in columns:
+            raise Refused("meant", f"The table has no column “{column}”; it has {', '.join(columns)}.")
+        if meaning not in (*known, *besides):
+            raise Refused("meant", f"“{meaning}” is nothing that a column may mean: {', '.join((*known, *besides))}.")
+    found = {c: m for c, m in told.items() if m in known}
+    if twice := next((m for m in found.values() if list(found.values()).count(m) > 1), None):
+        raise Refused("meant", f"Two columns are said to be the {twice}.")
+    free = [c for c in columns if c not in told]
+    for meant, also in known.items():
+        named = next((c for c in (meant, *free) if c in free and c in (meant, *also)), None)
+        if named and meant not in found.values():
+            found[named] = meant
+    return found
 
 
 def check_columns(table: Table, needed: Iterable[str], names: Mapping[str, str] | None = None) -> None:

@@ -24,7 +24,7 @@ from umbrak.formats.rows import NAME, SHORT, TEXT, CellFault, RowReader
 from umbrak.formats.sheet.draft import title_of
 from umbrak.formats.spreadsheet import Row, Table, harmless, read_table
 from umbrak.services.errors import Refused, ServiceError
-from umbrak.services.known.taking import check_columns
+from umbrak.services.known.taking import check_columns, meanings
 from umbrak.services.machines.cells import FACTS, SLOT, Cells, is_of_sheet, processor_cell, read_cells
 from umbrak.services.machines.making import MachineChanges, NewMachine, change_within, check_zone, make_within
 from umbrak.services.machines.waiting import NewWaiting, keep_waiting_within
@@ -105,32 +105,11 @@ class Fleet:
 IN_SLOT, OWN = "slot", "own"
 
 
-def meanings(columns: Sequence[str], told: Mapping[str, str]) -> dict[str, str]:
-    """Column of a table -> what is meant by it: as told, else by its name. Of several that mean one thing the plain name does, else
-    the first; the others are the table's own. Raises Refused where what is told names no column, no meaning, or one twice."""
-    for column, meaning in told.items():
-        if column not in columns:
-            raise Refused("meant", f"The table has no column “{column}”; it has {', '.join(columns)}.")
-        if meaning not in (*COLUMNS, IN_SLOT, OWN):
-            raise Refused(
-                "meant", f"“{meaning}” is nothing that a column may mean: {', '.join((*COLUMNS, IN_SLOT, OWN))}."
-            )
-    known = {c: m for c, m in told.items() if m in COLUMNS}
-    if twice := next((m for m in known.values() if list(known.values()).count(m) > 1), None):
-        raise Refused("meant", f"Two columns are said to be the {twice}.")
-    for meant, also in COLUMNS.items():
-        free = [c for c in columns if c not in told]
-        named = next((c for c in (meant, *free) if c in free and c in (meant, *also)), None)
-        if named and meant not in known.values():
-            known[named] = meant
-    return known
-
-
 def _as_told(raw: bytes, told: Mapping[str, str]) -> tuple[Table, Table, dict[str, str]]:
     """(the table as it is, with columns named as what they are said to be, column -> what is meant by it)"""
     table = read_table(raw)
     told = {" ".join(c.lower().split()): m for c, m in told.items()}
-    names = meanings(table.columns, told)
+    names = meanings(table.columns, told, COLUMNS, (IN_SLOT, OWN))
     called = {c: f"{SLOT}{c}" for c, m in told.items() if m == IN_SLOT and not c.startswith(SLOT)}
     # One of the table's own keeps no name that means something else here.
     called |= {c: f"the table’s {c}" for c, m in told.items() if m == OWN and (c in COLUMNS or is_of_sheet(c))}

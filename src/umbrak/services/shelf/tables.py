@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
@@ -16,7 +16,7 @@ from umbrak.core.memory.module import Module, amount
 from umbrak.formats.quantities import KitSize, LeadDays, LineCount, Money, OnOffer
 from umbrak.formats.rows import DAY, NAME, SHORT, TEXT, CellFault, RowReader
 from umbrak.formats.spreadsheet import harmless, read_table
-from umbrak.services.known.taking import check_columns, take_each
+from umbrak.services.known.taking import check_columns, meanings, take_each
 from umbrak.services.parts.understanding import described, odd_beside
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings
@@ -24,12 +24,19 @@ from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer_within,
 from umbrak.services.shelf.view import StockState, see_shelf
 from umbrak.store.accounts import Account
 
-#: Columns of the files, as they are written and read; those needed first.
-STOCK_COLUMNS = ("module", "count", "part", "state", "where", "serial", "note")
-
-
-OFFER_COLUMNS = ("part", "supplier", "price", "module", "currency", "kit", "stock", "lead days", "listed", "date")
-
+#: Column of the files, as it is written and read -> other names that people give it; those needed first.
+STOCK_COLUMNS: Mapping[str, tuple[str, ...]] = {
+    "module": ("label",), "count": ("quantity", "qty"), "part": ("part number", "part no", "mpn"), "state": ("condition",),
+    "where": ("place", "location"), "serial": ("serial number",), "note": ("notes",),
+}  # fmt: skip
+OFFER_COLUMNS: Mapping[str, tuple[str, ...]] = {
+    "part": ("part number", "part no", "mpn"), "supplier": ("vendor", "shop"), "price": ("unit price",), "module": ("label",), "currency": (),
+    "kit": (), "stock": ("in stock", "available"), "lead days": ("delivery days",), "listed": (), "date": ("priced on",),
+}  # fmt: skip
+_COLUMNS = {"stock": STOCK_COLUMNS, "offers": OFFER_COLUMNS}
+#: What a column is that nothing is read from.
+LEFT_OUT = "left out"
+_NOTHING: Mapping[str, str] = {}
 
 _NEEDED = {"stock": ("module", "count"), "offers": ("part", "supplier", "price")}
 
@@ -56,24 +63,44 @@ class TakenTable:
     lines: tuple[TakenLine, ...]
     errors: tuple[CellFault, ...]
     kept: bool
+    #: Column -> what it is taken for: one of `meanings`, or "left out".
+    columns: Mapping[str, str]
+    #: What a column may mean.
+    meanings: tuple[str, ...]
+    #: Those of them that no column means and every row needs: no row is read before one is said to.
+    missing: tuple[str, ...]
 
 
-def take_table(engine: Engine, account: Account, kind: str, raw: bytes, keep: bool) -> TakenTable:
+def take_table(
+    engine: Engine, account: Account, kind: str, raw: bytes, keep: bool, told: Mapping[str, str] = _NOTHING
+) -> TakenTable:
     """Lines of the shelf or offers from CSV or XLSX. Without `keep` it is a preview; a wrong row keeps all out.
 
-    Raises InputError when it is no table, Refused where a needed column is missing.
+    Parameters
+        told   column -> what is meant by it, where its name does not say
+
+    Raises InputError when it is no table; Refused where what is told of columns cannot be or, with `keep`, a needed one is missing.
     """
     need(account, Role.technician)
     table = read_table(raw)
-    check_columns(table, _NEEDED[kind])
+    known = _COLUMNS[kind]
+    told = {" ".join(c.lower().split()): m for c, m in told.items()}
+    names = meanings(table.columns, told, known, (LEFT_OUT,))
+    columns = {c: names.get(c, LEFT_OUT) for c in table.columns}
+    missing = tuple(n for n in _NEEDED[kind] if n not in names.values())
+    if keep:
+        check_columns(table, _NEEDED[kind], names)
+    elif missing:
+        return TakenTable((), (), False, columns, tuple(known), missing)
     with engine.begin() as db:
         currency = money_settings(db).currency
 
         def take(row: RowReader) -> TakenLine | None:
             return _take_stock(db, account, row) if kind == "stock" else _take_offer(db, account, row, currency)
 
-        taken = take_each(db, table, take, keep=keep)
-    return TakenTable(tuple(line for line in taken.rows if line is not None), taken.faults, taken.kept)
+        taken = take_each(db, table, take, keep=keep, names=columns)
+    lines = tuple(line for line in taken.rows if line is not None)
+    return TakenTable(lines, taken.faults, taken.kept, columns, tuple(known), missing)
 
 
 def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine | None:
@@ -134,10 +161,10 @@ def export_table(engine: Engine, kind: str) -> str:
     writer = csv.writer(out, lineterminator="\r\n")
     rows: list[Sequence[Any]]
     if kind == "stock":
-        writer.writerow(STOCK_COLUMNS)
+        writer.writerow(STOCK_COLUMNS.keys())
         rows = [(s.words, s.count, s.part, s.state, s.place, s.module.serial, s.note) for s in view.stock]
     else:
-        writer.writerow(OFFER_COLUMNS)
+        writer.writerow(OFFER_COLUMNS.keys())
         yes = {True: "yes", False: "no", None: ""}
         rows = [
             (o.part, o.supplier, _price(o.price), o.words, view.currency, o.kit, o.stock, o.lead_days, yes[o.listed], o.priced_on)
