@@ -149,8 +149,12 @@ def test_modules_and_offers_come_by_label_and_by_file(sign_in: SignIn) -> None:
     offers.get_by_label("Choose the file").set_input_files({"name": "o.csv", "mimeType": "text/csv", "buffer": wrong})
     expect(page.get_by_role("alert")).to_contain_text("row 2, price")
     expect(page.get_by_role("button", name="Keep 0 rows")).to_be_disabled()
-    good = b"part,supplier,price,kit\nHLV5R-64,Tarn,901.50,2\n"
+    # A supplier's own headings: what they mean is said.
+    good = b"Nr,supplier,Preis,kit\nHLV5R-64,Tarn,901.50,2\n"
     offers.get_by_label("Choose the file").set_input_files({"name": "o.csv", "mimeType": "text/csv", "buffer": good})
+    expect(page.get_by_role("alert")).to_contain_text("Which column is the part, which the price?")
+    offers.get_by_label("What nr means").select_option("part")
+    offers.get_by_label("What preis means").select_option("price")
     expect(offers).to_contain_text("901.50 EUR for 2")
     page.get_by_role("button", name="Keep 1 row").click()
     row = page.get_by_role("row", name=re.compile("HLV5R-64.*Tarn"))

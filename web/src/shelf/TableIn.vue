@@ -14,7 +14,7 @@ const preview = shallowRef<TakenTable>()
 const meant = ref<Record<string, string>>({})
 const busy = ref(false)
 const faults = ref<string[]>([])
-const COLUMNS = { stock: 'module, count; also part, state, where, serial, note', offers: 'part, supplier, price; also module, currency, kit, stock, lead days, listed, date' }
+const COLUMNS = { stock: 'module, count; also part, state, where, serial, note', offers: 'part, price; also supplier, module, currency, kit, stock, lead days, listed, date' }
 
 async function send(keep: boolean): Promise<void> {
   faults.value = []
@@ -51,7 +51,7 @@ function means(more: Record<string, string>): void {
     <ul v-if="faults.length" class="wrong" role="alert"><li v-for="f in faults" :key="f">{{ f }}</li></ul>
     <template v-if="preview">
       <p v-if="preview.missing.length" class="lacks small" role="alert"><SeverityMark severity="ask" /> Which column is the {{ preview.missing.join(', which the ') }}? Say so below.</p>
-      <ColumnMeanings :columns="preview.columns" :meanings="preview.meanings" :besides="{ 'left out': 'left out' }" others="the others are left out" :open="preview.missing.length > 0" :busy="busy" @meant="means" />
+      <ColumnMeanings :columns="preview.columns" :meanings="preview.meanings" :besides="{ 'left out': 'left out' }" others="the others are left out" :open="preview.missing.length > 0 || preview.errors.length > 0 || Object.keys(meant).length > 0" :busy="busy" @meant="means" />
       <ul v-if="preview.errors.length" class="wrong" role="alert"><li v-for="e in preview.errors" :key="`${e.row} ${e.column}`">row {{ e.row }}, {{ e.column }}: {{ e.message }}</li></ul>
       <table class="small">
         <tbody>

@@ -38,7 +38,7 @@ _COLUMNS = {"stock": STOCK_COLUMNS, "offers": OFFER_COLUMNS}
 LEFT_OUT = "left out"
 _NOTHING: Mapping[str, str] = {}
 
-_NEEDED = {"stock": ("module", "count"), "offers": ("part", "supplier", "price")}
+_NEEDED = {"stock": ("module", "count"), "offers": ("part", "price")}
 
 
 _MONEY: TypeAdapter[Decimal] = TypeAdapter(Money)
