@@ -91,7 +91,7 @@ def take_table(
     if keep:
         check_columns(table, _NEEDED[kind], names)
     elif missing:
-        return TakenTable((), (), False, columns, tuple(known), missing)
+        return TakenTable(lines=(), errors=(), kept=False, columns=columns, meanings=tuple(known), missing=missing)
     with engine.begin() as db:
         currency = money_settings(db).currency
 
@@ -100,7 +100,9 @@ def take_table(
 
         taken = take_each(db, table, take, keep=keep, names=columns)
     lines = tuple(line for line in taken.rows if line is not None)
-    return TakenTable(lines, taken.faults, taken.kept, columns, tuple(known), missing)
+    return TakenTable(
+        lines=lines, errors=taken.faults, kept=taken.kept, columns=columns, meanings=tuple(known), missing=missing
+    )
 
 
 def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine | None:
