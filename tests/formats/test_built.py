@@ -16,7 +16,7 @@ from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, match_slots
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import read_any
-from umbrak.formats.sheet.begun import PRESETS, NoBoardError, answers_from, answers_of, order_of
+from umbrak.formats.sheet.begun import PRESETS, NoBoardError, answers_from, answers_of, nameless_in, order_of
 from umbrak.formats.sheet.built import (
     KINDS,
     BoardAnswers,
@@ -187,6 +187,15 @@ def test_a_report_finds_its_slots_again_whatever_it_calls_them(
     order = order_of(reading)
     built = read_sheet(built_sheet(told, report=Report(reading, order)).text).sheet
     assert (answers.names, list(order), match_slots(built, slots)) == (named, [0, 1, 2, 3], tuple(named))
+    assert nameless_in(reading) == {}
+
+
+@pytest.mark.parametrize("locators", [[None] * 3, ["", "P1 1", ""], _ALIKE[:3]])
+def test_what_has_no_name_is_placed_by_its_order_where_the_board_is_begun(locators: list[str | None]) -> None:
+    reading = SurveyReading("smbios", slots=tuple(SlotFacts(n, None, SlotState.EMPTY) for n in locators))
+    answers, _ = answers_from(reading)
+    assert answers.names == [n if n == "P1 1" else f"slot {i + 1}" for i, n in enumerate(locators)]
+    assert nameless_in(reading) == {i: i for i, n in enumerate(locators) if n != "P1 1"}
 
 
 @pytest.mark.parametrize(

@@ -4368,6 +4368,13 @@ export interface components {
         Begun: {
             answers: components["schemas"]["BoardAnswers"];
             /**
+             * Nameless
+             * @description Index of a report that has no name of its own -> its slot, by place in order.
+             */
+            nameless: {
+                [key: string]: number;
+            };
+            /**
              * Why
              * @default
              */

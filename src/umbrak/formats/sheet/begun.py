@@ -108,9 +108,8 @@ def answers_from(reading: SurveyReading) -> tuple[BoardAnswers, str]:
         raise NoBoardError(why_not)
     system, modules = reading.system, [s.module for s in reading.slots if s.module]
     claimed = reading.claimed_gib()
-    order = [i for of in sockets.values() for slots in of.values() for i in slots]
     told = told_as(reading.slots)
-    names = names_once(told[i] or f"slot {n + 1}" for n, i in enumerate(order))
+    names = names_once(told[i] or f"slot {n + 1}" for n, i in enumerate(_in_order(sockets)))
     answers = BoardAnswers(
         make=((system and system.maker) or "")[:200].strip(),
         model=((system and system.model) or "")[:200].strip(),
@@ -165,14 +164,20 @@ def _unsaid(sockets: _Sockets, processors: int, channels: int) -> str:
     return f"a channel of {most} slots is none that answers can say" if most > MOST_IN_CHANNEL else ""
 
 
+def _in_order(sockets: _Sockets) -> list[int]:
+    return [i for of in sockets.values() for slots in of.values() for i in slots]
+
+
 def order_of(reading: SurveyReading) -> dict[int, int]:
     """Slot of the answers that `answers_from` makes, by its place in order -> index of its report."""
-    try:
-        answers, _ = answers_from(reading)
-    except NoBoardError:
-        return {}
-    told = {name: i for i, name in enumerate(told_as(reading.slots))}
-    return {n: told[name] for n, name in enumerate(answers.names) if name in told}
+    return dict(enumerate(_in_order(_by_socket(reading)[1])))
+
+
+def nameless_in(reading: SurveyReading) -> dict[int, int]:
+    """Index of a report that has no name of its own -> its slot in the answers that `answers_from` makes, by place in order: only
+    there one knows which is which."""
+    told = told_as(reading.slots)
+    return {i: n for n, i in order_of(reading).items() if told[i] is None}
 
 
 def _only(values: Iterable[Any]) -> Any:

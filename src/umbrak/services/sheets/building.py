@@ -14,7 +14,7 @@ from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import SurveyReading, match_slots
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.sheet.begun import PRESETS, NoBoardError, Preset, answers_from, answers_of
+from umbrak.formats.sheet.begun import PRESETS, NoBoardError, Preset, answers_from, answers_of, nameless_in
 from umbrak.formats.sheet.built import BoardAnswers, Report, built_sheet, faults_of, names_of, title_for
 from umbrak.formats.sheet.draft import title_of
 from umbrak.formats.sheet.lint import told_facts
@@ -127,6 +127,8 @@ class Begun:
 
     answers: BoardAnswers
     why: str = ""
+    #: Index of a report that has no name of its own -> its slot, by place in order.
+    nameless: Mapping[int, int] = field(default_factory=dict)
 
 
 def like_sheet(engine: Engine, hash_: SheetHash) -> Begun:
@@ -146,7 +148,7 @@ def from_intake(engine: Engine, key: UUID) -> Begun:
     if reading is None:
         raise NotFound("intake")
     try:
-        return Begun(*answers_from(reading))
+        return Begun(*answers_from(reading), nameless=nameless_in(reading))
     except NoBoardError as e:
         raise Refused(
             "intake",

@@ -249,7 +249,7 @@ export function useMaking(kept: (id: string | null) => void) {
       const a = said.answers
       answer({ ...shapedLike(a, answers), make: a.make || answers.make, model: a.model || answers.model, limit_gib: a.limit_gib ?? answers.limit_gib, limit_by: a.limit_by ?? answers.limit_by })
       note.value = why ? `Of the report: ${why}. Seen, not told.` : 'The report does not tell which slots share a channel: each has one of its own here.'
-      said.placed = {}
+      said.placed = Object.fromEntries(Object.entries(begun.nameless).map(([report, place]) => [Number(report), place]))
     } catch (error) {
       if (error instanceof Unreachable) return
       note.value = faultsOf(error)
