@@ -113,6 +113,11 @@ def test_what_the_machine_keeps_is_not_told_where_its_sheet_does_not() -> None:
     planned = replace(evaluate(SHEET, P, GOAL), usable_gib=24.0, tolerance_gib=None)
     totals = compare(SHEET, GOAL, planned, Fresh({}), planned).totals
     assert [t.planned_words for t in totals] == ["24 GB", "at most 24 GB", "not told"]
+    # Of a slot that nobody looked into no total is more than a least, whatever the sheet tells.
+    for tolerance in (None, 0.5):
+        unseen = replace(planned, not_counted=1, tolerance_gib=tolerance)
+        words = [t.planned_words for t in compare(SHEET, GOAL, unseen, Fresh({}), unseen).totals]
+        assert words == ["at least 24 GB", "at least 24 GB", "not told"]
     mirrored = replace(planned, usable_gib=12.0)
     assert compare(SHEET, GOAL, mirrored, Fresh({}), mirrored).totals[2].planned_words == "at least 12 GB"
 

@@ -137,12 +137,14 @@ def _is_whole(ctx: Context, uses: list[FigureUse]) -> bool:
 
 
 def ladder_of(u: FigureUse) -> DoubtKind | None:
+    """On which ladder a figure lies; None where it is about nothing that is doubted by one."""
     if u.unit == "GiB":
         return DoubtKind.SLOT if u.scope == "slot" else DoubtKind.REACH
     return _OF_UNIT.get(u.unit)
 
 
 def figure_of(ctx: Context, u: FigureUse, value: float) -> Figure:
+    """A stated figure as a ladder has it, at `value` of the ladder's unit, doubted by who states it."""
     s = u.statement
     by_processor = s.source.kind is SourceKind.PROCESSOR_MAKER or any(
         s in p.limits for p in ctx.sheet.processors.values()

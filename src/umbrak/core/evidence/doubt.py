@@ -106,4 +106,5 @@ def kit_of(sheet: Sheet, module: Module) -> tuple[str, str] | None:
 
 
 def kits_of(modules: Iterable[Module]) -> frozenset[str]:
+    """Parts and revisions in words, listed ones too: what a trial held together."""
     return frozenset(f"{m.part} {m.revision or ''}".strip() for m in modules if m.part)

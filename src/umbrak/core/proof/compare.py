@@ -57,7 +57,7 @@ class TotalProof:
 
     @property
     def planned_words(self) -> str:
-        if self.bound == "at least" and not self.planned:
+        if self.bound and not self.planned:
             return "not told"
         return f"{self.bound} {self.planned:g} GB".strip()
 
@@ -270,7 +270,7 @@ def _totals(
         bound="at least" if planned.not_counted else "",
     )
     usable = _usable(planned, fresh)
-    bound = "at least" if planned.tolerance_gib is None and not planned.not_counted else ""
+    bound = "at least" if planned.tolerance_gib is None or planned.not_counted else ""
     reserved = planned.installed_gib - planned.usable_gib
     kept = (
         seen - fresh.usable_gib
