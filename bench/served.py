@@ -84,11 +84,13 @@ def serving(url: str) -> Iterator[str]:
     process = subprocess.Popen([sys.executable, "-c", _SERVE, url, str(ROOT / "web/dist"), str(port)])
     address = f"http://127.0.0.1:{port}"
     try:
-        for _ in range(400):
+        while True:
             try:
                 urllib.request.urlopen(f"{address}/readyz", timeout=5)
                 break
             except OSError:
+                if process.poll() is not None:
+                    raise RuntimeError("the server ended before it answered") from None
                 time.sleep(0.05)
         yield address
     finally:
@@ -127,6 +129,24 @@ def answers(address: str, plan: str) -> tuple[list[float], list[float]]:
         client.join()
     whole, empty = times.values()
     return whole, empty
+
+
+@contextmanager
+def writing(engine: Engine) -> Iterator[None]:
+    """Somebody writes all the while: whatever is answered is made anew."""
+    ended = threading.Event()
+
+    def write() -> None:
+        with engine.connect() as db:
+            while not ended.wait(0.01):
+                db.execute(text("SELECT pg_current_xact_id()"))  # a number is taken: what is seen is another
+                db.commit()
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    yield
+    ended.set()
+    writer.join()
 
 
 def add_machines(engine: Engine, count: int = MACHINES) -> None:
@@ -248,6 +268,8 @@ def times_of(times: list[float], empty: list[float]) -> str:
 def main() -> None:
     with served() as (engine, address, machine, plan):
         print(f"answer of a 96-slot plan, 10 clients twice a second: {times_of(*answers(address, plan))}")
+        with writing(engine):
+            print(f"the same, each made anew: {times_of(*answers(address, plan))}")
         with sync_playwright() as playwright:
             chromium = playwright.chromium.launch(executable_path=CHROMIUM)
             sizes = on_the_wire(chromium, address)

@@ -1,4 +1,7 @@
-"""What the routers share: the engine and who is signed in."""
+"""What the routers share: the engine and who is signed in.
+
+What waits for nothing is `async`: the others have a thread each, and handing over takes longer than what they do.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +22,7 @@ from umbrak.services.reach import Outside
 from umbrak.store.accounts import Account
 
 
-def get_engine(request: Request) -> Engine:
+async def get_engine(request: Request) -> Engine:
     engine: Engine = request.app.state.engine
     return engine
 
@@ -27,7 +30,7 @@ def get_engine(request: Request) -> Engine:
 Db = Annotated[Engine, Depends(get_engine)]
 
 
-def get_outside(request: Request) -> Outside:
+async def get_outside(request: Request) -> Outside:
     outside: Outside = request.app.state.outside
     return outside
 
@@ -35,7 +38,7 @@ def get_outside(request: Request) -> Outside:
 Out = Annotated[Outside, Depends(get_outside)]
 
 
-def get_now(request: Request) -> datetime:
+async def get_now(request: Request) -> datetime:
     """The time, by the clock that the application was made with."""
     now: datetime = request.app.state.clock()
     return now
@@ -44,14 +47,14 @@ def get_now(request: Request) -> datetime:
 Now = Annotated[datetime, Depends(get_now)]
 
 
-def get_token(request: Request) -> str | None:
+async def get_token(request: Request) -> str | None:
     return cookie_of(request.scope, SESSION)
 
 
 Token = Annotated[str | None, Depends(get_token)]
 
 
-def get_browser(request: Request) -> str | None:
+async def get_browser(request: Request) -> str | None:
     return cookie_of(request.scope, BROWSER)
 
 

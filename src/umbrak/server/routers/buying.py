@@ -10,6 +10,7 @@ from fastapi import APIRouter, Query, Response
 from umbrak.server.bodies.buying import ArrivalBody, DecisionBody, PurchaseBody
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
+from umbrak.server.unchanged import while_unchanged
 from umbrak.services.buying.ordering import (
     NewPurchase,
     PurchaseView,
@@ -27,6 +28,7 @@ Plans = Annotated[list[UUID], Query(max_length=1000, description="plans; all tha
 
 
 @router.get("", responses=describe(401, 422))
+@while_unchanged
 def see(engine: Db, _: Person, plan: Plans = []) -> BuyingView:  # noqa: B006
     """What the plans lack: what the Shelf gives, what to buy of which offer, what is left over."""
     return see_buying(engine, plan)

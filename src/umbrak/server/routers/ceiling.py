@@ -9,12 +9,14 @@ from fastapi import APIRouter
 from umbrak.server.bodies.evidence import NewStatement
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.unchanged import while_unchanged
 from umbrak.services.evidence.ceiling import CeilingView, Tried, say, see_ceiling, withdraw_statement
 
 router = APIRouter(prefix="/machines/{machine_id}", tags=["ceiling"])
 
 
 @router.get("/ceiling", responses=describe(401, 404, 422))
+@while_unchanged
 def see(machine_id: UUID, engine: Db, _: Person) -> CeilingView:
     """Every statement about what it may hold, and what they come to."""
     return see_ceiling(engine, machine_id)

@@ -30,6 +30,7 @@ from umbrak.server.bodies.planning import NewPlan, TargetsOf
 from umbrak.server.bodies.sheets import SheetTaken
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.server.unchanged import while_unchanged
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import load_machine
 from umbrak.services.machines import making as service
@@ -126,6 +127,7 @@ def whole(what: What, engine: Db, _: Person, as_: Annotated[As, Query(alias="as"
 
 
 @router.get("/{machine_id}", responses=describe(401, 404, 422))
+@while_unchanged
 def see(machine_id: UUID, engine: Db, _: Person) -> MachineView:
     """One machine: its board, what is in it, what that comes to."""
     return see_machine(engine, machine_id)
@@ -225,6 +227,7 @@ def history(
 
 
 @router.get("/{machine_id}/plans", responses=describe(401, 404, 422))
+@while_unchanged
 def plans(machine_id: UUID, engine: Db, _: Person) -> tuple[PlanBrief, ...]:
     """The machine as it is and its plans, side by side."""
     return compare_plans(engine, machine_id)
@@ -239,6 +242,7 @@ def plan(machine_id: UUID, body: NewPlan, engine: Db, account: Person) -> PlanVi
 
 
 @router.get("/{machine_id}/newer-sheet", responses=describe(401, 404, 422))
+@while_unchanged
 def newer(machine_id: UUID, engine: Db, _: Person) -> NewerSheet | None:
     """What a newer revision of its sheet would make of the machine and its plans; null where there is none."""
     with engine.connect() as db:
@@ -284,6 +288,7 @@ def elsewhere(machine_id: UUID, engine: Db, _: Person) -> list[ElsewhereRow]:
 
 
 @router.get("/{machine_id}/cures", responses=describe(401, 404, 422))
+@while_unchanged
 def cures(machine_id: UUID, engine: Db, _: Person) -> tuple[CureView | None, ...]:
     """A cure for each finding of the machine as it is, in their order."""
     return machine_cures(engine, machine_id)

@@ -12,6 +12,7 @@ from umbrak.server.bodies.base import ModuleBody
 from umbrak.server.bodies.evidence import PartWordBody
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.server.unchanged import while_unchanged
 from umbrak.services.known.renumbered import tell_no_more, tell_part
 from umbrak.services.parts.telling import NewWord
 from umbrak.services.parts.view import ModuleOfPart, PartLine, PartView, list_parts, see_beside, see_part
@@ -20,6 +21,7 @@ router = APIRouter(prefix="/parts", tags=["parts"])
 
 
 @router.get("", responses=describe(401, 422))
+@while_unchanged
 def parts(engine: Db, _: Person, q: Annotated[Searched, Query(description="a part number, or a piece of one")] = "") -> list[PartLine]:  # fmt: skip
     """Part numbers that were met anywhere, by number; 200 at most."""
     return list_parts(engine, q)

@@ -21,6 +21,7 @@ from umbrak.server.bodies.planning import (
 )
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.unchanged import while_unchanged
 from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.another import MoreView, SameTotalView, more_for, same_total
 from umbrak.services.plans.answers import answer_plan
@@ -42,36 +43,42 @@ router = APIRouter(prefix="/plans", tags=["plans"])
 
 
 @router.get("/{plan_id}", responses=describe(401, 404, 422))
+@while_unchanged
 def see(plan_id: UUID, engine: Db, _: Person) -> PlanView:
     """A plan: what it starts from, its goal, what both come to."""
     return see_plan(engine, plan_id)
 
 
 @router.get("/{plan_id}/cures", responses=describe(401, 404, 422))
+@while_unchanged
 def cures(plan_id: UUID, engine: Db, _: Person) -> PlanCures:
     """A cure for each finding of the plan, in their order."""
     return plan_cures(engine, plan_id)
 
 
 @router.get("/{plan_id}/worth", responses=describe(401, 404, 422))
+@while_unchanged
 def worth(plan_id: UUID, engine: Db, _: Person) -> WorthView:
     """What the plan costs and risks."""
     return see_worth(engine, plan_id)
 
 
 @router.get("/{plan_id}/more", responses=describe(401, 404, 422))
+@while_unchanged
 def more(plan_id: UUID, engine: Db, _: Person) -> MoreView | None:
     """What more would meet the machine's need; null where nothing is lacking, or nothing was found in two seconds."""
     return more_for(engine, plan_id)
 
 
 @router.get("/{plan_id}/same-total", responses=describe(401, 404, 422))
+@while_unchanged
 def other_way(plan_id: UUID, engine: Db, _: Person) -> tuple[SameTotalView, ...]:
     """The plan and the other way to its total that opens the machine least; empty where there is none."""
     return same_total(engine, plan_id)
 
 
 @router.get("/{plan_id}/brief", responses=describe(401, 404))
+@while_unchanged
 def brief(plan_id: UUID, engine: Db, _: Person) -> Brief:
     """What to look for in a shop for the plan: what would do as well, what nearly, what is wrong and why."""
     return see_plan_brief(engine, plan_id)

@@ -19,6 +19,7 @@ from umbrak.server.bodies.sheets import SettleDoubt
 from umbrak.server.deps import Browser, Db, Now, Out, Person
 from umbrak.server.problems import describe
 from umbrak.server.tries import COUNTING, HASHING, run_in
+from umbrak.server.unchanged import while_unchanged
 from umbrak.services.bench import ending, entering, making, paper
 from umbrak.services.bench.entering import InHand, add_log, add_photo, compare_label, see_attachment, set_window
 from umbrak.services.bench.labels import run_labels
@@ -41,12 +42,14 @@ At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]
 
 
 @router.get("/plans/{plan_id}/risk", responses=describe(401, 404, 422))
+@while_unchanged
 def risk(plan_id: UUID, engine: Db, _: Person) -> RiskView:
     """What the plan risks: reasons, trouble, break-even, what lowers it, and whether a lead took it."""
     return approval.see_risk(engine, plan_id)
 
 
 @router.get("/machines/{machine_id}/peers", responses=describe(401, 404, 422))
+@while_unchanged
 def peers(machine_id: UUID, engine: Db, _: Person) -> tuple[PeerView, ...]:
     """Machines of the same model, with what they show, to hold this one against."""
     return list_peers(engine, machine_id)
@@ -59,6 +62,7 @@ def approve(plan_id: UUID, body: PlanApproval, engine: Db, account: Person) -> R
 
 
 @router.get("/plans/{plan_id}/run-sheet", responses=describe(401, 404, 422))
+@while_unchanged
 def preview(plan_id: UUID, engine: Db, _: Person) -> PreviewView:
     """The run sheet that the plan's next stage would have today."""
     return making.preview(engine, plan_id)

@@ -13,6 +13,7 @@ from umbrak.formats.sheet.shapes import Shape, shape_of
 from umbrak.server.bodies.sheets import RetireSheet, SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.unchanged import while_unchanged
 from umbrak.server.waiting import while_waited_for
 from umbrak.services.evidence.moved import ComingLibrary, export_library, import_library
 from umbrak.services.machines.drafted import TakenOver, Tried, take_everywhere, try_text
@@ -45,6 +46,7 @@ async def add(request: Request, body: SheetText, engine: Db, account: Person) ->
 
 
 @router.get("/library", responses=describe(401))
+@while_unchanged
 def library(engine: Db, _: Person) -> tuple[LibraryLine, ...]:
     """Every sheet with what it tells, and what stands on it."""
     return list_library(engine)
@@ -122,12 +124,14 @@ def take_over(sheet_id: Name, engine: Db, account: Person) -> TakenOver:
 
 
 @router.get("/{hash_}/page", responses=describe(401, 404))
+@while_unchanged
 def page(hash_: HashOfSheet, engine: Db, _: Person) -> SheetPage:
     """One sheet with its text, its revisions, what is open in it and what stands on it."""
     return see_sheet_page(engine, hash_)
 
 
 @router.get("/{hash_}", responses=describe(401, 404))
+@while_unchanged
 def see(hash_: HashOfSheet, engine: Db, _: Person) -> SheetView:
     """One sheet: its board, its sockets' processors."""
     return see_sheet(engine, hash_)

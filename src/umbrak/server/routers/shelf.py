@@ -12,6 +12,7 @@ from umbrak.server.bodies.base import Meant, meant_by
 from umbrak.server.bodies.buying import MoneyBody, OfferBody, StockBody, StockChange
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.server.unchanged import while_unchanged
 from umbrak.services.people.settings import MoneySettings, see_money, set_money
 from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock, change_stock, withdraw_offer
 from umbrak.services.shelf.labels import shelf_labels
@@ -25,6 +26,7 @@ TableKind = Annotated[Literal["stock", "offers"], Query(description="modules on 
 
 
 @router.get("", responses=describe(401, 404, 422))
+@while_unchanged
 def see(
     engine: Db,
     _: Person,

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request
 from umbrak.server.bodies.planning import SizingBody, SymptomsBody, TotalsOf
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
+from umbrak.server.unchanged import while_unchanged
 from umbrak.server.waiting import sought
 from umbrak.services.routes.sizing import SizingView, TotalsView, reachable_totals, see_sizing, set_sizing
 from umbrak.services.routes.symptoms import SymptomsView, add_symptoms, drop_symptoms, see_symptoms
@@ -17,6 +18,7 @@ router = APIRouter(prefix="/machines/{machine_id}", tags=["target"])
 
 
 @router.get("/sizing", responses=describe(401, 404, 422))
+@while_unchanged
 def see(machine_id: UUID, engine: Db, _: Person) -> SizingView:
     """What it is to carry, what that comes to, whether it may be opened now."""
     return see_sizing(engine, machine_id)
@@ -35,6 +37,7 @@ async def totals(machine_id: UUID, body: TotalsOf, request: Request, _: Person) 
 
 
 @router.get("/symptoms", responses=describe(401, 404, 422))
+@while_unchanged
 def symptoms(machine_id: UUID, engine: Db, _: Person) -> SymptomsView:
     """What it showed of its memory's use, the need that follows, and whether its last upgrade helped."""
     return see_symptoms(engine, machine_id)

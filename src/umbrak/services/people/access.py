@@ -14,6 +14,7 @@ from umbrak.services.people.accounts import Role, need, token_hash
 from umbrak.store import accounts as store
 from umbrak.store import tokens
 from umbrak.store.accounts import Account, SessionRow
+from umbrak.store.engine import at_once
 from umbrak.store.history import HistoryLine, access_lines, record
 from umbrak.store.tokens import TokenRow
 
@@ -103,7 +104,7 @@ def end_token(engine: Engine, account: Account, key: UUID) -> None:
 def by_token(engine: Engine, token: str) -> Account:
     """The account of a script's token, with no more than the lesser of both roles. Raises NotSignedIn."""
     hashed = token_hash(token)
-    with engine.connect() as db:
+    with at_once(engine) as db:
         found = tokens.find_token(db, hashed)
     if found is None:
         raise NotSignedIn("This token is not known, or has ended.")

@@ -21,6 +21,7 @@ from sqlalchemy import Engine
 from umbrak.services.errors import NotAllowed, NotFound, NotSignedIn, Refused, TooMany
 from umbrak.store import accounts as store
 from umbrak.store.accounts import Account, Member
+from umbrak.store.engine import at_once
 from umbrak.store.history import record
 
 SESSION_LASTS = timedelta(days=14)
@@ -293,7 +294,7 @@ def signed_in(engine: Engine, token: str | None) -> Account:
     """The account of a session's token. Raises NotSignedIn when there is none, or none any more."""
     if token:
         hashed = token_hash(token)
-        with engine.connect() as db:
+        with at_once(engine) as db:
             found = store.find_session(db, hashed)
         if found:
             account, recent = found
