@@ -62,6 +62,7 @@ CASES: dict[str, tuple[Any, Machine, dict[str, Any], dict[str, Any], list[tuple[
     "x16 refused": (WIDE, P, {}, {"A1": "4GB 1Rx8 PC3L-12800U"}, [("wrong", "2Rx16", "x16")]),
     "x16 otherwise": (SMALL, P, {}, {"A1": "4GB 1Rx8 PC3L-12800U"}, [("well", "2Rx16", "")]),
     "slower": (SMALL, P, {}, {"A1": L8}, [("nearly", "DDR3-1333", "1333 instead of 1600"), ("well", "DDR3-1866", "")]),
+    "faster": (SMALL, P, {}, {"A1": "8GB 2Rx8 PC3L-10600U"}, [("well", "DDR3-1600", "1600 instead of 1333"), ("nearly", "DDR3-1066", "1066 instead of 1333")]),
     "two a channel run slower anyway": (SMALL, P, {"A2": L8}, {"A1": L8, "A2": L8}, [("well", "DDR3-1333", "")]),
     "tall": (TIGHT, P, {}, {"A1": L8}, [("details", "height", "at most 32 mm"), ("wrong", "40 mm tall", "32 mm")]),
     "room for any": (SMALL, P, {}, {"A1": L8}, [("details", "height", "usual height")]),

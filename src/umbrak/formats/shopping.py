@@ -86,7 +86,7 @@ def _brief(whose: str, brief: Brief) -> str:
         parts.append(f"<h3>{escape(line.words)}</h3>")
         told = [f"{d.what}: {d.words}" for d in line.details]
         if line.as_well:
-            told.append(f"does as well: {'; '.join(v.words for v in line.as_well)}")
+            told.append(f"does as well: {'; '.join(map(str, line.as_well))}")
         told += [*_told("nearly right", line.nearly), *_told("wrong", line.wrong)]
         parts.append("<ul>" + "".join(f"<li>{escape(t)}" for t in told) + "</ul>")
     if brief.open:

@@ -48,7 +48,7 @@ async function copy(): Promise<void> {
         <dl class="small">
           <template v-for="d in line.details" :key="d.what"><dt>{{ d.what }}</dt><dd>{{ d.words }}</dd></template>
         </dl>
-        <p v-if="line.as_well.length" class="small does"><b>does as well:</b> {{ line.as_well.map((v) => v.words).join('; ') }}</p>
+        <p v-if="line.as_well.length" class="small does"><b>does as well:</b> {{ line.as_well.map((v) => v.comes_to ? `${v.words} (${v.comes_to})` : v.words).join('; ') }}</p>
         <p v-for="v in line.nearly" :key="v.words" class="small does"><SeverityMark severity="risk" /> <b>{{ v.words }}</b>: {{ v.comes_to }}</p>
         <p v-for="v in line.wrong" :key="v.words" class="small does"><SeverityMark severity="stop" /> <b>{{ v.words }}</b>: {{ v.comes_to }}</p>
       </article>

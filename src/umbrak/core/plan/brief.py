@@ -37,6 +37,9 @@ class Variant:
     #: What it would do, or why it is wrong; "" = the same.
     comes_to: str
 
+    def __str__(self) -> str:
+        return f"{self.words} ({self.comes_to})" if self.comes_to else self.words
+
 
 @dataclass(frozen=True, slots=True)
 class Detail:
@@ -105,7 +108,7 @@ def _text(brief: Brief) -> Iterator[str]:
     for line in brief.lines:
         yield line.words
         yield from (f"    {d.what}: {d.words}" for d in line.details)
-        yield from (f"  as well: {v.words}" for v in line.as_well)
+        yield from (f"  as well: {v}" for v in line.as_well)
         yield from (f"  nearly:  {v.words}: {v.comes_to}" for v in line.nearly)
         yield from (f"  wrong:   {v.words}: {v.comes_to}" for v in line.wrong)
     yield from brief.besides
@@ -160,7 +163,7 @@ def _line(plan: _Plan, module: Module, count: int) -> Wanted:
 
 
 def _compared(before: Evaluation, after: Evaluation) -> tuple[Severity | None, str]:
-    """(how bad what is new is, in words); None = it would do the same."""
+    """(how bad what is new is, in words); None = it would do the same, or is only faster."""
     known = {x for f in before.findings for x in _told(f)}
     new = [f for f in after.findings if not known.issuperset(_told(f)) and f.code not in _OF_PARTS]
     worst = min(new, key=lambda f: _BADNESS.index(f.severity), default=None)
@@ -169,15 +172,18 @@ def _compared(before: Evaluation, after: Evaluation) -> tuple[Severity | None, s
     told = []
     if worst and worst.severity in (Severity.ASK, Severity.RISK):
         told.append(_sentence(worst))
+    rate = ""
     if after.data_rate_mts and before.data_rate_mts and after.data_rate_mts != before.data_rate_mts:
-        told.append(f"all would run at {after.data_rate_mts} instead of {before.data_rate_mts} MT/s")
+        rate = f"all would run at {after.data_rate_mts} instead of {before.data_rate_mts} MT/s"
+        if after.data_rate_mts < before.data_rate_mts:
+            told.append(rate)
     if after.installed_gib != before.installed_gib:
         told.append(f"{amount(after.installed_gib)} instead of {amount(before.installed_gib)} GB in all")
     if volts := _volts(before, after):
         told.append(volts)
     if told:
         return worst.severity if worst else Severity.SLOW, "; ".join(told)
-    return None, ""
+    return None, rate
 
 
 def _told(f: Finding) -> Iterator[tuple[str, ...]]:
