@@ -12,10 +12,11 @@ import io
 import re
 from collections.abc import Generator, Iterable, Iterator, Sequence
 from dataclasses import replace
-from itertools import islice, pairwise
+from itertools import islice
 
 from umbrak.core.platform.survey import SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
+from umbrak.formats.columns import columns_of
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.json_text import load_json, objects
 from umbrak.formats.placeholders import told
@@ -188,7 +189,7 @@ def _table_rows(lines: Sequence[tuple[int, str]], at: int) -> _Found:
         if not re.fullmatch(r"[\s-]*", lines[end][1]):
             rows.append(lines[end])
         end += 1
-    spans = _columns(head, [line for _, line in rows])
+    spans = columns_of(head, [line for _, line in rows])
     for number, line in rows:
         # What did not fit its column is cut: a part of a number is none.
         yield (
@@ -198,24 +199,6 @@ def _table_rows(lines: Sequence[tuple[int, str]], at: int) -> _Found:
             ),
         )
     return end
-
-
-def _columns(head: str, rows: Sequence[str]) -> list[tuple[tuple[int, int], tuple[int, int]]]:
-    """(where a name stands in the head, where its values stand): two columns part where no line has a character. Numbers stand to the
-    right of their column, so a value may begin before its name. Columns that run into each other are left out: a piece of one would
-    be taken for the other."""
-    names = [m.span() for m in re.finditer(r"\S+", head)]
-    if not names:
-        return []
-    width = max((len(line) for line in (head, *rows)), default=0)
-    lines = (head, *rows)
-    cuts: list[int | None] = [0]
-    for (_, end), (following, last) in pairwise(names):
-        free = [p for p in range(end, last) if all(line[p : p + 1] in ("", " ") for line in lines)]
-        # The nearest to the next name; where its values begin before it, the nearest before these.
-        cuts.append(max((p for p in free if p <= following), default=min(free, default=None)))
-    ends = [*cuts[1:], width]
-    return [(name, (a, b)) for name, a, b in zip(names, cuts, ends, strict=True) if a is not None and b is not None]
 
 
 def _list(lines: Sequence[tuple[int, str]], at: int) -> _Found:

@@ -137,6 +137,13 @@ GUIDE: tuple[Way, ...] = (
         lacks="whether the machine sees them",
         kind="labels",
     ),
+    Way(
+        where="a table that somebody keeps of it",
+        command="",
+        tells="a row a slot under headings such as slot, size, type, speed, part number: a spreadsheet, CSV, or pasted",
+        lacks="what was changed since, and whether the machine sees it",
+        kind="slot-table",
+    ),
 )
 
 #: Words in what was pasted -> kind of the way that would give more.

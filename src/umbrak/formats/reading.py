@@ -24,11 +24,13 @@ from umbrak.formats.other_files import other_file
 from umbrak.formats.profiler import looks_like_profiler, read_profiler
 from umbrak.formats.redfish import looks_like_redfish, read_redfish
 from umbrak.formats.slot_labels import looks_like_labels, read_labels
+from umbrak.formats.slot_table import looks_like_slot_table, read_slot_table
 from umbrak.formats.smbios.listing import looks_like_listing
 from umbrak.formats.smbios.survey import read_listing, read_tables
 from umbrak.formats.smbios.tables import looks_like_tables
 from umbrak.formats.snmp import looks_like_snmp, read_snmp
 from umbrak.formats.spd import SpdReading, looks_like_spd, read_spd
+from umbrak.formats.spreadsheet import looks_like_xlsx
 from umbrak.formats.text import cleaned, decoded, is_wide
 
 Reading = SurveyReading | SpdReading
@@ -42,6 +44,7 @@ READERS: dict[str, Callable[[bytes, Deadline], Reading]] = {
     "redfish": read_redfish,
     "snmp": lambda data, deadline: read_snmp(decoded(data), deadline),
     "labels": lambda data, deadline: read_labels(decoded(data), deadline),
+    "slot-table": read_slot_table,
     "cim": lambda data, deadline: read_cim(decoded(data), deadline),
     "lshw": lambda data, deadline: read_hardware(decoded(data), deadline),
     "kernel": lambda data, deadline: read_kernel(decoded(data), deadline),
@@ -62,6 +65,7 @@ _TEXTS: tuple[tuple[Callable[[str], bool], str], ...] = (
     (looks_like_inxi, "inxi"),
     (looks_like_cim, "cim"),
     (looks_like_kernel, "kernel"),
+    (looks_like_slot_table, "slot-table"),
 )
 
 #: Of a text, to find its kind [bytes].
@@ -74,6 +78,8 @@ def detect(data: bytes, read_label: ReadLabel = decode_label) -> str | None:
         return "smbios"
     if looks_like_spd(data):
         return "spd"
+    if looks_like_xlsx(data):
+        return "slot-table"
     binary = _is_binary(data)
     if binary and looks_like_tables(data):
         return "smbios"
@@ -162,6 +168,8 @@ def read_any(
         raise InputError("kind-unknown", [Fault(f"kind {chosen} is not read here; known: {', '.join(READERS)}")])
     if chosen == "labels":
         return _bounded(_without_chips(read_labels(decoded(data), deadline, read_label)))
+    if chosen == "slot-table":
+        return _bounded(_without_chips(read_slot_table(data, deadline, read_label)))
     reading = READERS[chosen](data, deadline)
     return _bounded(_with_odd_sizes(_without_chips(reading))) if isinstance(reading, SurveyReading) else reading
 

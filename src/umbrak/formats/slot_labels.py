@@ -213,7 +213,7 @@ def _line(line: str, read_label: ReadLabel, before: SlotFacts | None) -> _Told |
         named = comma
     some = named["slot"].strip() if named and _ALL.fullmatch(named["slot"].strip()) else ""
     if named and not some:
-        slots = [cleaned(s) for s in _named_by(named["slot"])]
+        slots = [cleaned(s) for s in named_by(named["slot"])]
         words = named["label"].strip()
         if before and _SAME.fullmatch(words):
             return tuple(replace(before, locator=s) for s in slots), ()
@@ -226,7 +226,7 @@ def _line(line: str, read_label: ReadLabel, before: SlotFacts | None) -> _Told |
             whose = (f"“{some}” names no slot: write each on a line of its own",) if some else ()
             return (SlotFacts(state=SlotState.FILLED, module=module),), (*whose, *said)
     if open_ := _LEFT_OPEN.match(line):
-        return _Named(tuple(cleaned(s) for s in _named_by(open_["slot"])), "")
+        return _Named(tuple(cleaned(s) for s in named_by(open_["slot"])), "")
     return _Named(tuple(slots), words) if named and not some and _NAMED.match(line) else None
 
 
@@ -281,7 +281,12 @@ def _module(told: LabelReading, size_alone: bool = False) -> tuple[Module | None
     return (m, tuple(label_oddities(told))) if is_told else (None, ())
 
 
-def _named_by(written: str) -> list[str]:
+def says_empty(words: str) -> bool:
+    """Whether words say that there is no module: "empty", "not fitted", "-"."""
+    return bool(_EMPTY.fullmatch(words.strip()))
+
+
+def named_by(written: str) -> list[str]:
     """Slots of a name: several with commas between, or from one to another."""
     names = [n for n in _SEVERAL.split(written.strip()) if n]
     found: list[str] = []

@@ -58,7 +58,7 @@ def read_table(data: bytes) -> Table:
         InputError   too large, too slow, no table, two columns of one name; names row and column
     """
     check_size(len(data))
-    lines = _xlsx(data) if looks_like_xlsx(data) else _csv(data)
+    lines = sheet_rows(data) if looks_like_xlsx(data) else _csv(data)
     return _table(lines, Deadline())
 
 
@@ -153,7 +153,8 @@ def _encoding(data: bytes) -> str:
     return "utf-8-sig"
 
 
-def _xlsx(data: bytes) -> Iterator[tuple[int, list[str]]]:
+def sheet_rows(data: bytes) -> Iterator[tuple[int, list[str]]]:
+    """(number, cells) of each row of a workbook's first sheet. Raises InputError."""
     yield from json.loads(read_apart("xlsx", data))
 
 

@@ -50,7 +50,7 @@ _TAG = re.compile(r"</?[a-z][a-z0-9]{0,10}(?:\s[^<>]{0,400})?/?>", re.I)
 
 def unmailed(text: str) -> str:
     """HTML as the text that it shows: lines where it breaks them, cells apart, what stands for characters as those."""
-    plain = _TAG.sub("", _CELLS.sub("  ", _ENDS.sub("\n", text)))
+    plain = _TAG.sub("", _CELLS.sub("\t", _ENDS.sub("\n", text)))
     return html.unescape(plain).replace("\xa0", " ")
 
 

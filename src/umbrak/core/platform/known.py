@@ -26,6 +26,7 @@ _BY_FIRMWARE = "as its firmware tells; makers and rates are often unfilled or wr
 REPORTS: Mapping[str, Report] = {
     "spd": Report("sure: the module’s own words", running=False),
     "labels": Report("fairly sure: as printed, read by eye", running=False),
+    "slot-table": Report("as somebody keeps it; of what was changed since it may not know", running=False),
     "by hand": Report("fairly sure: as somebody saw it", running=False),
     "part": Report("as others of its part number are told of; nobody read it off this one", running=False),
     "redfish": Report("as its controller tells; rates may be clocks"),

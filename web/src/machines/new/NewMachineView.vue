@@ -97,7 +97,7 @@ const rest = computed(() => Object.entries(making.faults).filter(([f]) => !['nam
           <template v-if="reading && !reporting">
             <p>
               <b>{{ titled(reading.system?.maker, reading.system?.model) || 'a machine without a name' }}</b>
-              <span class="faded small beside">{{ plural(reading.slots.length, 'slot') }} reported, {{ plural(reading.processors.length, 'processor') }}, firmware {{ reading.firmware?.version ?? 'not known' }}; from {{ said.intake!.source_name }}</span>
+              <span class="faded small beside">{{ plural(reading.slots.length, 'slot') }} reported, {{ reading.processors.length ? plural(reading.processors.length, 'processor') : 'processors not told' }}, firmware {{ reading.firmware?.version ?? 'not known' }}; from {{ said.intake!.source_name }}</span>
             </p>
             <p v-if="reading.virtual" class="guest" role="alert"><SeverityMark severity="stop" /><span><b>This is a virtual machine's report</b>: its slots and totals are what its host gives it, and no board has them. Leave it out, and ask the host itself.</span></p>
             <p v-if="making.here.value" class="guest" role="alert">

@@ -16,6 +16,7 @@ export const KINDS: Record<string, string> = {
   'decode-dimms': 'decoded SPDs of its modules',
   spd: 'SPD of a module',
   labels: 'labels read by hand',
+  'slot-table': 'a table that somebody keeps',
   'by hand': 'seen by hand',
   part: 'its part number, seen elsewhere',
   proof: 'the proof of its last work',
@@ -24,7 +25,7 @@ export const KINDS: Record<string, string> = {
 }
 
 /** One letter for a source, beside a fact. */
-export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', cim: 'C', lshw: 'W', kernel: 'K', profiler: 'F', inxi: 'I', fru: 'U', 'decode-dimms': 'D', spd: 'S', labels: 'B', 'by hand': 'H', part: '#', proof: 'P', total: 'Σ', 'run sheet': 'R' }
+export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', cim: 'C', lshw: 'W', kernel: 'K', profiler: 'F', inxi: 'I', fru: 'U', 'decode-dimms': 'D', spd: 'S', labels: 'B', 'slot-table': 'Y', 'by hand': 'H', part: '#', proof: 'P', total: 'Σ', 'run sheet': 'R' }
 
 export const occupantWords = (o: Occupant | null | undefined) => (!o ? 'empty' : o === 'unknown' ? 'not known' : moduleWords(o))
 
