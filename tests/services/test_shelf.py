@@ -174,7 +174,7 @@ def test_tables_are_seen_before_they_are_kept(engine: Engine, technician: Accoun
         ("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", "date": "soon"}, "date"),
         # What no form takes no file takes either.
         *(("offers", {"part": "QD5R-64", "supplier": "x", "price": p}, "price") for p in ("NaN", "1e30", "-4", "1_0", "1,234", "1.2.3", "inf", "99999999999", "0.0001")),
-        *(("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", c: v}, c) for c, v in (("kit", "99999999999999"), ("kit", "1_0"), ("kit", "0"), ("stock", "-3"), ("stock", "1,234"), ("lead days", "-1"), ("date", "1850-01-01"), ("supplier", "n" * 500))),
+        *(("offers", {"part": "QD5R-64", "supplier": "x", "price": "9", c: v}, c) for c, v in (("price", "\xa3 9"), ("price", "9 NOK"), ("lead days", "soon"), ("lead days", "9999 weeks"), ("stock", "some"), ("kit", "99999999999999"), ("kit", "1_0"), ("kit", "0"), ("stock", "-3"), ("stock", "1,234"), ("lead days", "-1"), ("date", "1850-01-01"), ("supplier", "n" * 500))),
         *(("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0", "count": c}, "count") for c in ("99999999999999", "-3", "0", "NaN", "1_0", "1,234", "2.5")),
         *(("stock", {"module": "16GB 1Rx8 PC5-4800B-RC0", "count": "1", c: "n" * 500}, c) for c in ("part", "where", "serial")),
     ],
@@ -194,7 +194,7 @@ def test_a_wrong_row_keeps_all_out(
 
 
 def test_a_suppliers_own_headings_are_said_once(engine: Engine, technician: Account) -> None:
-    theirs = b"Haus;MPN;Bezeichnung;Preis;Module;Lieferzeit\nNord;SP-9;8GB 2Rx4 PC3-10600R;1.049,50;burnt;3 Tage\n"
+    theirs = b"Haus;MPN;Bezeichnung;Preis;Module;Lieferzeit\nNord;SP-9;8GB 2Rx4 PC3-10600R;1.049,50 \xe2\x82\xac;burnt;bald\n"
     seen = take_table(engine, technician, "offers", theirs, keep=False)
     assert (seen.missing, seen.columns["mpn"]) == (("price",), "part")
     told = {"Haus": "supplier", "Preis": "price", "bezeichnung": "module", "module": "left out"}
@@ -206,6 +206,9 @@ def test_a_suppliers_own_headings_are_said_once(engine: Engine, technician: Acco
     # A fault names the column as the file has it.
     wrong = take_table(engine, technician, "offers", theirs, keep=True, told={**told, "lieferzeit": "lead days"})
     assert [(e.column, wrong.kept) for e in wrong.errors] == [("lieferzeit", False)]
+    soon = theirs.replace(b"bald", b"1-2 Wochen")
+    taken = take_table(engine, technician, "offers", soon, keep=False, told={**told, "lieferzeit": "lead days"})
+    assert [x.detail for x in taken.lines] == ["1049.50 EUR, 14 days"]
     for said, why in (
         ({"Preiss": "price"}, "no column"),
         ({"preis": "cost"}, "nothing that"),

@@ -6,6 +6,7 @@ A bound is what the trade can mean: what lies outside is a slip of the keys, or 
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from datetime import date
 from decimal import Decimal, InvalidOperation
 from typing import Annotated, Any
@@ -114,3 +115,95 @@ def _without_thousands(text: str, mark: str) -> str:
     groups = whole.split(mark)
     sound = all(len(g) == 3 for g in groups[1:]) and 1 <= len(groups[0].lstrip("+-")) <= 3 and mark not in rest
     return text.replace(mark, "") if sound else f"{text}?"
+
+
+_DAYS = re.compile(
+    r"(?:(?:ca\.?|about|up to|bis zu|max\.?|within|in)\s*)?(?:(?P<from>\d{1,4})\s*(?:-|–|to|bis)\s*)?(?P<to>\d{1,4})\s*"
+    r"(?:(?P<hours>h|hours?|stunden?)|(?P<weeks>w|wks?|weeks?|wochen?|semaines?|semanas?)|"
+    r"(?P<months>months?|monate?|mois|mes(?:es)?)|(?P<working>working days?|business days?|werktagen?|arbeitstagen?|jours ouvr[ée]s)|"
+    r"d|days?|tagen?|jours?|d[ií]as?)?\.?",
+    re.I,
+)
+
+
+def days(text: str) -> int:
+    """Days as shops write them, the later of two: a number alone, with its unit, or from one to another. Raises ValueError.
+
+    Five working days are a week, a month has 31 days, and what takes hours takes a day at most for each 24 of them.
+
+    Examples
+        >>> days("3"), days("3 Tage"), days("1-2 weeks"), days("24 h"), days("5 working days")
+        (3, 3, 14, 1, 7)
+        >>> days("soon")
+        Traceback (most recent call last):
+        ...
+        ValueError: is no number of days; write digits alone, such as 3
+    """
+    match = _DAYS.fullmatch(text.strip())
+    if match is None:
+        raise ValueError("is no number of days; write digits alone, such as 3")
+    count = int(match["to"])
+    if match["hours"]:
+        return -(-count // 24)
+    if match["working"]:
+        return -(-count * 7 // 5)
+    return count * (7 if match["weeks"] else 31 if match["months"] else 1)
+
+
+_AT_HAND = re.compile(r"(?:yes|ja|oui|s[ií]|in stock|available|auf lager|lieferbar|en stock|disponible)\.?", re.I)
+_SOLD_OUT = re.compile(
+    r"(?:no|nein|non|none|out of stock|sold out|not available|nicht (?:auf lager|lieferbar)|ausverkauft|[ée]puis[ée]|agotado)\.?",
+    re.I,
+)
+
+
+def at_hand(text: str) -> int | None:
+    """How many a shop has, at least; None where it has some and does not say how many. Raises ValueError.
+
+    Examples
+        >>> at_hand("12"), at_hand("> 10"), at_hand("10+"), at_hand("sold out"), at_hand("in stock")
+        (12, 11, 10, 0, None)
+    """
+    bare = text.strip()
+    if _AT_HAND.fullmatch(bare):
+        return None
+    if _SOLD_OUT.fullmatch(bare):
+        return 0
+    more = bare.startswith(">") and not bare.startswith(">=")
+    figures = re.sub(
+        r"^(?:>=?|≥|min\.?|at least)\s*|\s*(?:\+|pcs?\.?|pieces?|st(?:ü|ue)ck|stk\.?|in stock|auf lager)$",
+        "",
+        bare,
+        flags=re.I,
+    )
+    return whole_number(figures) + more
+
+
+#: Signs of currencies -> whose they are; many countries call theirs a dollar or a crown.
+_SIGNS: Mapping[str, tuple[str, ...]] = {
+    "€": ("EUR",), "£": ("GBP",), "₹": ("INR",), "₩": ("KRW",), "zł": ("PLN",), "kč": ("CZK",), "fr": ("CHF",), "¥": ("JPY", "CNY"),
+    "$": ("USD", "CAD", "AUD", "NZD", "SGD", "HKD", "TWD", "MXN"), "us$": ("USD",), "kr": ("SEK", "NOK", "DKK", "ISK"),
+}  # fmt: skip
+
+
+def price(text: str, currency: str) -> Decimal:
+    """An amount of money as shops write it, with the currency's code or sign before or after it. Raises ValueError, also where
+    the currency is another.
+
+    Examples
+        >>> price("€ 45,90", "EUR"), price("89.00 EUR", "EUR"), price("$12.50", "USD"), price("1'234.50", "CHF")
+        (Decimal('45.90'), Decimal('89.00'), Decimal('12.50'), Decimal('1234.50'))
+        >>> price("£3", "EUR")
+        Traceback (most recent call last):
+        ...
+        ValueError: is in GBP, and prices here are in EUR
+    """
+    match = re.fullmatch(
+        r"([A-Za-z]{3}|[^\s\d.,+-]{1,3})?\s*([+-]?\d.*?)\s*([A-Za-z]{3}|[^\s\d.,+-]{1,3})?", text.strip()
+    )
+    if match is None or (match[1] and match[3]):
+        return number(text)
+    named = (match[1] or match[3] or "").casefold()
+    if named and currency not in (whose := _SIGNS.get(named, (named.upper(),))):
+        raise ValueError(f"is in {' or '.join(whose)}, and prices here are in {currency}")
+    return number(match[2])

@@ -14,7 +14,7 @@ from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
 from umbrak.formats.documents import Name, ReadLabel, ShortText, Text
 from umbrak.formats.faults import type_fault
-from umbrak.formats.quantities import Day, number, whole_number
+from umbrak.formats.quantities import Day, at_hand, days, number, price, whole_number
 from umbrak.formats.slot_labels import SAYS_FAILED
 from umbrak.formats.spreadsheet import Row
 
@@ -97,6 +97,18 @@ class RowReader:
     def decimal(self, column: str, kind: TypeAdapter[Any], empty: float | None = None, needed: bool = False) -> Any:
         """A number with decimals, as the type has it."""
         return self.read(column, kind, number, empty, needed)
+
+    def price(self, column: str, kind: TypeAdapter[Any], currency: str, needed: bool = False) -> Any:
+        """An amount of money in this currency, which may stand beside it."""
+        return self.read(column, kind, lambda text: price(text, currency), needed=needed)
+
+    def days(self, column: str, kind: TypeAdapter[Any]) -> Any:
+        """Days, the later of two."""
+        return self.read(column, kind, days)
+
+    def at_hand(self, column: str, kind: TypeAdapter[Any]) -> Any:
+        """How many there are at least; None where that is not told."""
+        return self.read(column, kind, at_hand)
 
     def choice(self, column: str, choices: type[E], empty: E) -> E:
         """One of some words, however its case, spaces and hyphens."""

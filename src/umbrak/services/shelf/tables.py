@@ -30,8 +30,8 @@ STOCK_COLUMNS: Mapping[str, tuple[str, ...]] = {
     "where": ("place", "location"), "serial": ("serial number",), "note": ("notes",),
 }  # fmt: skip
 OFFER_COLUMNS: Mapping[str, tuple[str, ...]] = {
-    "part": ("part number", "part no", "mpn"), "supplier": ("vendor", "shop"), "price": ("unit price",), "module": ("label",), "currency": (),
-    "kit": (), "stock": ("in stock", "available"), "lead days": ("delivery days",), "listed": (), "date": ("priced on",),
+    "part": ("part number", "part no", "mpn"), "supplier": ("vendor", "shop"), "price": ("unit price",), "module": ("label", "description"), "currency": (),
+    "kit": (), "stock": ("in stock", "available"), "lead days": ("delivery days", "lead time", "delivery time", "delivery"), "listed": (), "date": ("priced on",),
 }  # fmt: skip
 _COLUMNS = {"stock": STOCK_COLUMNS, "offers": OFFER_COLUMNS}
 #: What a column is that nothing is read from.
@@ -44,7 +44,7 @@ _NEEDED = {"stock": ("module", "count"), "offers": ("part", "price")}
 _MONEY: TypeAdapter[Decimal] = TypeAdapter(Money)
 _LINE_COUNT: TypeAdapter[int] = TypeAdapter(LineCount)
 _KIT: TypeAdapter[int] = TypeAdapter(KitSize)
-_ON_OFFER: TypeAdapter[int] = TypeAdapter(OnOffer)
+_ON_OFFER: TypeAdapter[int | None] = TypeAdapter(OnOffer | None)
 _LEAD_DAYS: TypeAdapter[int] = TypeAdapter(LeadDays)
 
 
@@ -135,10 +135,10 @@ def _take_offer(db: Connection, account: Account, row: RowReader, currency: str)
     given = {
         "part": row.text("part", NAME, needed=True),
         "supplier": row.text("supplier", SHORT),
-        "price": row.decimal("price", _MONEY, needed=True),
+        "price": row.price("price", _MONEY, currency, needed=True),
         "kit": row.whole("kit", _KIT, 1),
-        "stock": row.whole("stock", _ON_OFFER),
-        "lead_days": row.whole("lead days", _LEAD_DAYS),
+        "stock": row.at_hand("stock", _ON_OFFER),
+        "lead_days": row.days("lead days", _LEAD_DAYS),
         "listed": row.yes_or_no("listed"),
         "priced_on": row.text("date", DAY, None),
     }
@@ -153,6 +153,10 @@ def _take_offer(db: Connection, account: Account, row: RowReader, currency: str)
     odd = (*row.remarks("module"), *odd_beside(db, new.module))
     add_offer_within(db, account, new)
     detail = f"{new.price} {currency}" + (f" for {new.kit}" if new.kit > 1 else "")
+    if new.stock is not None:
+        detail += f", {new.stock} there"
+    if new.lead_days is not None:
+        detail += f", {new.lead_days} days" if new.lead_days != 1 else ", 1 day"
     return TakenLine(row.number, new.part, new.module.short(), "; ".join((detail, *odd)))
 
 
