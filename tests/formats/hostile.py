@@ -111,7 +111,6 @@ def seeds() -> dict[str, list[bytes]]:
         "redfish": [json.dumps(collection(MEMORY, {"DeviceLocator": "A2"})).encode()],
         "snmp": [b".1.3.6.1.2.1.1.1.0 = STRING: \"x\"\n.1.3.6.1.2.1.25.2.2.0 = INTEGER: 16777216 KBytes\n"],
         "labels": [b"A1: 16GB 2Rx8 PC4-2400T-RE1-11\nA2: empty\n"],
-        "slot-table": [xlsx([["Memory of rook"], ["Slot", "Size", "Type"], ["A1", "16 GB", "DDR4 RDIMM"], ["A2", "empty"]])],
         "table": [b"name,model\ngauge-11,x\n", xlsx([["name", "model"], ["gauge-11", 4]])],
         "sheet": [*sheets, *(r.text.encode() for r in list(shipped_sheets().values())[:3])],
         "case": [_CASE.encode()],

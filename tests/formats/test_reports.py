@@ -196,6 +196,8 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("A2: same", "A2 filled 8"),
         ("P1-DIMM2: 16GB DDR4", "P1-DIMM2 filled 16"),
         ("DIMM 1-4: 16GB DDR4", "DIMM 1-4 filled 16"),
+        ("DIMM 1-2: 16GB DDR4\nDIMM 3-4: empty", "DIMM 1 filled 16, DIMM 2 filled 16, DIMM 3 empty, DIMM 4 empty"),
+        ("DIMM 1-2: 16GB DDR4\nDIMM 2-2: empty", "DIMM 1-2 filled 16, DIMM 2-2 empty"),
         ("A4-A2: 16GB DDR4", "A4-A2 filled 16"),
         ("all slots: 16GB DDR4", "None filled 16"),
         ("A2: not empty", "A2 unknown"),
@@ -213,6 +215,12 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("A2 = 16GB; B1: empty, B2 = 8GB DDR4", "A2 filled 16, B1 empty, B2 filled 8"),
         ("A2: 16GB 2Rx8, P/N: X-1", "A2 filled 16"),
         ("A2,16GB", "A2 filled 16"),
+        ("A2, A3: 16GB; B1, B2: empty", "A2 filled 16, A3 filled 16, B1 empty, B2 empty"),
+        ("A2, A3: 2 x 16GB DDR4", "A2 filled 16, A3 filled 16"),
+        ("A2: 8GB 2Rx8, PC4-2400T, A3: empty", "A2 filled 8, A3 empty"),
+        # Several of a kind, of which nobody says where they are.
+        ("2 x 16GB DDR4-2666 RDIMM, part QD4R-16", "None filled 16, None filled 16"),
+        ("Installed: 32GB (2x16GB) DDR4", "None filled 16, None filled 16"),
         ("A2,", "A2 unknown"),
         ("CPU 1: 16GB", ""),
         ("C: 120GB", ""),
@@ -230,12 +238,52 @@ def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
         assert "stays unknown" in reading.warnings[0].message
 
 
+@pytest.mark.parametrize(
+    ("lines", "states", "said"),
+    [
+        ("Slots: 4\n2 x 8GB DDR4", "filled filled unknown unknown", "in which slots"),
+        ("Memory slots: 4 total, 2 used\n2x8GB DDR4-2400", "filled filled empty empty", "in which slots"),
+        ("RAM: 16GB (2x8GB) DDR4\n4 DIMM slots (2 free)", "filled filled empty empty", "in which slots"),
+        ("1/4 slots used\n8GB DDR4", "filled empty empty empty", ""),
+        # Less or more than is told elsewhere: what the others hold nobody knows.
+        ("3 of 4 slots full\n2x8GB DDR4", "filled filled unknown unknown", "3 of 4 slots are told to be full there, and 2 modules"),
+        ("Slots: 2\n4x8GB DDR4", "filled filled filled filled", "2 slots are told there, and 4 elsewhere"),
+        ("Slots: 4\nA1: 8GB DDR4\nA2: empty", "filled empty", "4 slots are told there, and 2 of them elsewhere"),
+        ("Slots: 2\nA1: 8GB DDR4\nA2: empty", "filled empty", ""),
+    ],
+)  # fmt: skip
+def test_how_many_slots_there_are_may_be_said_alone(lines: str, states: str, said: str) -> None:
+    reading = read_any(lines.encode())
+    assert (reading.kind, " ".join(s.state for s in reading.slots)) == ("labels", states)
+    assert any(said in w.message for w in reading.warnings) if said else not reading.warnings
+
+
 def xlsx(rows: list[list[Any]]) -> bytes:
     book, out = openpyxl.Workbook(), io.BytesIO()
     for row in rows:
         book.worksheets[0].append(row)
     book.save(out)
     return out.getvalue()
+
+
+def test_a_workbook_of_a_machines_slots_is_a_report() -> None:
+    rows = [
+        ["Memory of rook"],
+        [],
+        ["CPU", "DIMM", "Size (GB)", "Type", "S/N"],
+        [1, "A1", 16, "DDR4 RDIMM", "0A"],
+        [1, "A2", "empty"],
+        [2, "A1", None],
+    ]
+    reading = read_any(xlsx(rows))
+    told = [(s.locator, s.state.value, s.module and (s.module.capacity_gib, s.module.serial)) for s in reading.slots]
+    assert told == [("CPU1 A1", "filled", (16, "0A")), ("CPU1 A2", "empty", None), ("CPU2 A1", "unknown", None)]
+    for other, said in (
+        ([["name", "model"], ["rook", "x"]], "no table of slots"),
+        ([["host", "slot", "size"], ["a", "A1", 8], ["b", "A1", 8]], "2 machines"),
+    ):
+        with pytest.raises(InputError, match=f"{said}.*many at once"):
+            read_any(xlsx(other))
 
 
 def test_tables_that_people_keep() -> None:

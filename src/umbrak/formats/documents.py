@@ -170,11 +170,15 @@ def oddities(given: str | ModuleDoc | None, kit: int = 1) -> Iterator[str]:
         yield from label_oddities(decode_label(given), kit)
 
 
+def kit_taken(of: int, for_: int = 1) -> str:
+    return f"the label is of a kit of {of}, taken for {f'one of {for_}' if for_ > 1 else 'one module of it'}"
+
+
 def label_oddities(told: LabelReading, kit: int = 1) -> Iterator[str]:
     """`oddities` of a label that was read."""
     yield from (*told.contradictions, *told.remarks)
     if told.kit and told.kit != kit:
-        yield f"the label is of a kit of {told.kit}, taken for {f'one of {kit}' if kit > 1 else 'one module of it'}"
+        yield kit_taken(told.kit, kit)
     if told.not_understood:
         yield f"not understood: {', '.join(f'“{told.text[a:b]}”' for a, b in told.not_understood)}"
 

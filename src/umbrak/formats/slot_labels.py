@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.label_reader import LabelReading
 from umbrak.core.memory.module import Generation, Module, odd_size
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
-from umbrak.formats.documents import ReadLabel, label_oddities
+from umbrak.formats.documents import ReadLabel, kit_taken, label_oddities
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.text import cleaned, numbered_lines
 
@@ -59,8 +60,8 @@ _SLOT_LIKE = re.compile(
     r"(?:(?:SO-?)?DIMM|slot|bank|MEM(?:ory)?|module|RAM)?[ ._#-]?(?:slot|bank)?[ ._#-]?(?:P\d[ ._-])?(?:[A-Z]{1,2}[ ._-]?\d{0,2}|\d{1,2})",
     re.I,
 )
-#: What stands between slots on one line: "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
-_NEXT = re.compile(r"\s*[;,]\s*(?=(?P<slot>[^\s:=;,][^:=;,\n]{0,40}?\d)\s*[:=])")
+#: A piece of a line that tells of a slot: several stand on one, "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
+_TELLS = re.compile(r"\s*(?P<slot>[^\s:=;,][^:=;,\n]{0,40}?\d)\s*[:=]")
 #: "A1,16GB", as a spreadsheet writes it.
 _COMMA = re.compile(r"^\s*(?P<slot>[^,;:=\t]{1,40}?\d)\s*[,;]\s*(?P<label>[^,;]+)[,;]*$")
 #: A slot of which a form has left open what is in it.
@@ -81,10 +82,33 @@ _SPACED = re.compile(
 _FROM_TO = re.compile(
     r"(?P<name>.*?\D|)(?P<low>\d{1,3})\s*(?:-|–|\.\.+|to|through|bis)\s*(?P=name)(?P<high>\d{1,3})", re.I
 )
+#: "DIMM 1-4", which may be the fourth of the first too.
+_MAYBE_ROW = re.compile(r"(?P<name>.*?\D)(?P<low>\d{1,3})\s*(?:-|–|\.\.+)\s*(?P<high>\d{1,3})", re.I)
+_ROW_OF = re.compile(r"\s*(?P<slot>[^\s:=;→][^\t:=;→]{0,60}?\d)\s{0,4}[:=]")
 _SEVERAL = re.compile(r"\s*(?:,|&|\band\b)\s*", re.I)
 _ALL = re.compile(r"(?:all|each|every|both|any|others?|the rest|rest)\b.*", re.I)
+#: Names of the whole, and of no slot.
+_WHOLE = re.compile(
+    r"(?:(?:total|currently|current|now|installed|fitted|main|system)\s+)?"
+    r"(?:memory|ram|modules?|dimms?|sticks?|installed|fitted|currently|current|now|total|arbeitsspeicher|speicher|mémoire|memoria)"
+    r"(?:\s+(?:installed|fitted|now|total|memory|ram|modules?))?",
+    re.I,
+)
 #: Slots that one line names, at most.
-_MOST_AT_ONCE = 64
+MOST_AT_ONCE = 64
+#: How many slots there are, and how many of them are full: "Memory slots: 8 total, 4 used", "4 of 8 slots used", "8 slots (4 free)".
+_KIND = r"(?:(?:memory|dimm|ram)[ -]?)?(?:slots?|sockets)"
+_ARE = (
+    r"(?P<{}>\d{{1,3}})\s*(?:(?P<{}>used|in use|full|filled|populated|occupied|taken)|free|empty|open|unused|available)"
+)
+_COUNTED = tuple(
+    re.compile(rf"(?:there are |it has |has )?{one}\.?", re.I)
+    for one in (
+        rf"{_KIND}(?: (?:in all|total|altogether))?\s*[:=]\s*(?P<slots>\d{{1,3}})(?:\s*(?:in all|total|altogether))?(?:[\s,;/(]+{_ARE.format('some', 'full')}\)?)?",
+        rf"(?P<slots>\d{{1,3}})\s+{_KIND}(?: (?:in all|total|altogether))?(?:[\s,;/(]+{_ARE.format('some', 'full')}\)?)?",
+        rf"(?P<some>\d{{1,3}})\s*(?:of|/|out of)\s*(?P<slots>\d{{1,3}})\s+{_KIND}\s+(?:are )?(?:(?P<full>used|in use|full|filled|populated|occupied|taken)|free|empty|open|unused|available)",
+    )
+)
 #: What a list puts before each of its lines.
 _LISTED = re.compile(r"^\s*(?:[-*•·+]|\d{1,3}[.)])\s+(?=\S)")
 
@@ -126,8 +150,10 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
     lines = [(number, line) for number, whole in numbered_lines(text, deadline) if (line := whole.strip())]
     if len(lines) > MAX_LINES:
         warnings.append(Warning(f"line {lines[MAX_LINES][0]}", f"only {MAX_LINES} lines are read"))
+    counted: tuple[int, _Counted] | None = None
     for number, line, found in _told(lines[:MAX_LINES], read_label, deadline):
         first = first or (number, line)
+        counted = counted or ((number, c) if (c := _counted(line)) else None)
         if found is None:
             warnings.append(Warning(f"line {number}", f"“{line[:60]}” tells no module; left out"))
             continue
@@ -137,6 +163,10 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
             if facts.locator and (before := told_on.setdefault(facts.locator.casefold(), number)) != number:
                 warnings.append(Warning(f"line {number}", f"{facts.locator} was told on line {before} already"))
         warnings += [Warning(f"line {number}", words) for words in said]
+    if counted and slots:
+        rest, words = _rest_of(slots, counted[1])
+        slots += rest
+        warnings += [Warning(f"line {counted[0]}", words)] if words else []
     if not slots:
         first = first or (1, "")
         raise InputError(
@@ -151,6 +181,42 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
             ],
         )
     return SurveyReading("labels", slots=tuple(slots), warnings=tuple(warnings))
+
+
+@dataclass(frozen=True, slots=True)
+class _Counted:
+    """How many slots are told to be there, and how many to be full; None = that is not told."""
+
+    slots: int
+    full: int | None
+
+
+def _counted(line: str) -> _Counted | None:
+    bare = _LISTED.sub("", line).strip()
+    if len(bare) > 120 or not (match := next((m for p in _COUNTED if (m := p.fullmatch(bare))), None)):
+        return None
+    slots, some = int(match["slots"]), match["some"]
+    if not 0 < slots <= MOST_AT_ONCE or (some and int(some) > slots):
+        return None
+    return _Counted(slots, None if some is None else int(some) if match["full"] else slots - int(some))
+
+
+def _rest_of(told: Sequence[SlotFacts], counted: _Counted) -> tuple[list[SlotFacts], str]:
+    """(slots that are told to be there beside those of which something is told, what is to be said of it). They are empty where
+    as many modules are told as slots are told to be full."""
+    missing = counted.slots - len(told)
+    if missing < 0:
+        return [], f"{counted.slots} slots are told there, and {len(told)} elsewhere"
+    if any(s.locator for s in told):
+        return [], f"{counted.slots} slots are told there, and {len(told)} of them elsewhere" if missing else ""
+    filled = sum(1 for s in told if s.module)
+    if counted.full is not None and counted.full != filled:
+        return (
+            [SlotFacts()] * missing,
+            f"{counted.full} of {counted.slots} slots are told to be full there, and {filled} modules elsewhere",
+        )
+    state = SlotState.UNKNOWN if counted.full is None else SlotState.EMPTY
+    return [SlotFacts(state=state)] * missing, ""
 
 
 def _spaced(line: str, read_label: ReadLabel) -> re.Match[str] | None:
@@ -168,13 +234,15 @@ def _told(
 ) -> Iterator[tuple[int, str, _Told | None]]:
     """(number, line, what it tells) of each line. Of a slot whose name is like those of others it is told that it is there,
     though nothing that is said of it is understood."""
+    parts = [(n, part) for n, whole in lines for part in _parts(whole)]
+    rows = _rows_in(m["slot"] for _, part in parts if (m := _ROW_OF.match(_LISTED.sub("", part[:120]))))
     found: list[tuple[int, str, _Told | _Named | None]] = []
     before: SlotFacts | None = None
-    for number, line in ((n, part) for n, whole in lines for part in _parts(whole)):
+    for number, line in parts:
         if deadline:
             deadline.check(f"line {number}")
-        told = _line(line, read_label, before)
-        if isinstance(told, tuple):
+        told = _line(line, read_label, before, rows)
+        if isinstance(told, tuple) and told[0]:
             before = told[0][-1]
         found.append((number, line, told))
     shapes = {_shape(f.locator) for _, _, told in found if isinstance(told, tuple) for f in told[0] if f.locator}
@@ -190,9 +258,18 @@ def _told(
 
 
 def _parts(line: str) -> list[str]:
-    """A line, or each slot of one that tells of several."""
-    cuts = [m for m in _NEXT.finditer(line) if _SLOT_LIKE.fullmatch(m["slot"])]
-    return [line[a:b] for a, b in zip([0, *(m.end() for m in cuts)], [*(m.start() for m in cuts), None], strict=True)]
+    """A line, or each piece of one that tells of several slots; "A1, A2: 16GB" is one piece, of two."""
+    pieces = list(re.finditer(r"[^;,]+", line))
+    cuts = [0]
+    for at, piece in enumerate(pieces):
+        if not (tells := _TELLS.match(piece[0])) or not _SLOT_LIKE.fullmatch(tells["slot"]):
+            continue
+        first = at
+        while first and _SLOT_LIKE.fullmatch(pieces[first - 1][0].strip()) and line[pieces[first - 1].end()] == ",":
+            first -= 1
+        cuts.append(pieces[first].start())
+    cuts = sorted({c if c > pieces[0].start() else 0 for c in cuts}) if pieces else cuts
+    return [line[a:b].rstrip(";, \t") if b else line[a:b] for a, b in zip(cuts, [*cuts[1:], None], strict=True)]
 
 
 def _shape(name: str) -> str:
@@ -200,34 +277,57 @@ def _shape(name: str) -> str:
     return re.sub(r"(?<![A-Z])[A-Z](?![A-Z])", "@", re.sub(r"\d+", "0", name.upper()))
 
 
-def _line(line: str, read_label: ReadLabel, before: SlotFacts | None) -> _Told | _Named | None:
+def _rows_in(names: Iterable[str]) -> frozenset[str]:
+    """Names such as "DIMM 1-4" that are rows of slots: with "DIMM 5-8" behind, each going on where the one before ends."""
+    spans: dict[str, list[tuple[int, int, str]]] = {}
+    for written in dict.fromkeys(names):
+        if (m := _MAYBE_ROW.fullmatch(written)) and int(m["low"]) <= int(m["high"]):
+            spans.setdefault(m["name"].casefold(), []).append((int(m["low"]), int(m["high"]), written))
+    found: set[str] = set()
+    for several in map(sorted, spans.values()):
+        if len(several) > 1 and several[0][0] < 2 and all(b[0] == a[1] + 1 for a, b in pairwise(several)):
+            found |= {written for _, _, written in several}
+    return frozenset(found)
+
+
+def _line(
+    line: str, read_label: ReadLabel, before: SlotFacts | None, rows: frozenset[str] = frozenset()
+) -> _Told | _Named | None:
     """What one line tells; None where it tells of no slot and no module, slots alone where it names some.
 
     Parameters
         before   what the line before told of its last slot
+        rows     names that are rows of slots, though they are written once
     """
+    if _counted(line):
+        return (), ()
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
     line = _LISTED.sub("", line)
     named = _NAMED.match(line) or _HYPHENED.match(line) or _spaced(line, read_label)
     if named is None and (comma := _COMMA.match(line)) and _SLOT_LIKE.fullmatch(comma["slot"]):
         named = comma
     some = named["slot"].strip() if named and _ALL.fullmatch(named["slot"].strip()) else ""
-    if named and not some:
-        slots = [cleaned(s) for s in named_by(named["slot"])]
+    whole = bool(named and _WHOLE.fullmatch(named["slot"].strip()))
+    if named and not some and not whole:
+        slots = [cleaned(s) for s in named_by(named["slot"], rows)]
         words = named["label"].strip()
         if before and _SAME.fullmatch(words):
             return tuple(replace(before, locator=s) for s in slots), ()
         # A size alone may stand in any sentence, and is told of what is surely a slot.
         if told := read_slot(words, read_label, all(_SLOT_LIKE.fullmatch(s) for s in slots)):
-            return tuple(SlotFacts(locator=s, state=told.state, module=told.module) for s in slots), told.said
+            said = told.said if told.count in (1, len(slots)) else (*told.said, kit_taken(told.count))
+            return tuple(SlotFacts(locator=s, state=told.state, module=told.module) for s in slots), said
     for label in (named["label"], line) if named else (line,):
-        module, said = _module(read_label(label[:MAX_LABEL_LENGTH]))
+        reading = read_label(label[:MAX_LABEL_LENGTH])
+        module, said = _module(reading)
         if module is not None:
-            whose = (f"“{some}” names no slot: write each on a line of its own",) if some else ()
-            return (SlotFacts(state=SlotState.FILLED, module=module),), (*whose, *said)
+            count = min(reading.kit or 1, MOST_AT_ONCE)
+            whose = [f"“{some}” names no slot: write each on a line of its own"] if some else []
+            whose += [f"{count} modules of it; in which slots is not said"] if count > 1 else []
+            return (SlotFacts(state=SlotState.FILLED, module=module),) * count, (*whose, *said)
     if open_ := _LEFT_OPEN.match(line):
         return _Named(tuple(cleaned(s) for s in named_by(open_["slot"])), "")
-    return _Named(tuple(slots), words) if named and not some and _NAMED.match(line) else None
+    return _Named(tuple(slots), words) if named and not some and not whole and _NAMED.match(line) else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -238,6 +338,8 @@ class SlotTold:
     module: Module | None = None
     #: What is to be said of it.
     said: tuple[str, ...] = ()
+    #: Of how many modules the words are: "4 x 16 GB".
+    count: int = 1
 
 
 def read_slot(words: str, read_label: ReadLabel = decode_label, size_alone: bool = False) -> SlotTold | None:
@@ -269,8 +371,8 @@ def read_slot(words: str, read_label: ReadLabel = decode_label, size_alone: bool
         unsure = f"{short} may not be what is in it now: that stays unknown; write what is, or “empty”"
         return SlotTold(SlotState.UNKNOWN, None, (unsure,))
     if known := next((s for s, sign in _STATES.items() if sign.search(left)), None):
-        return SlotTold(known, module, (f"{short}: taken as {known}",))
-    return SlotTold(SlotState.FILLED, module, said)
+        return SlotTold(known, module, (f"{short}: taken as {known}",), told.kit or 1)
+    return SlotTold(SlotState.FILLED, module, said, told.kit or 1)
 
 
 def _module(told: LabelReading, size_alone: bool = False) -> tuple[Module | None, tuple[str, ...]]:
@@ -278,7 +380,7 @@ def _module(told: LabelReading, size_alone: bool = False) -> tuple[Module | None
     m = told.module
     bare = size_alone and any(odd_size(replace(m, generation=g)) is None for g in Generation)
     is_told = m.capacity_gib is not None and (m.generation is not None or bare)
-    return (m, tuple(label_oddities(told))) if is_told else (None, ())
+    return (m, tuple(label_oddities(told, told.kit or 1))) if is_told else (None, ())
 
 
 def says_empty(words: str) -> bool:
@@ -286,16 +388,20 @@ def says_empty(words: str) -> bool:
     return bool(_EMPTY.fullmatch(words.strip()))
 
 
-def named_by(written: str) -> list[str]:
-    """Slots of a name: several with commas between, or from one to another."""
+def named_by(written: str, rows: frozenset[str] = frozenset()) -> list[str]:
+    """Slots of a name: several with commas between, or from one to another.
+
+    Parameters
+        rows   names that are rows of slots, though they are written once: "DIMM 1-4"
+    """
     names = [n for n in _SEVERAL.split(written.strip()) if n]
     found: list[str] = []
     for name in names:
-        span = _FROM_TO.fullmatch(name)
+        span = _FROM_TO.fullmatch(name) or (_MAYBE_ROW.fullmatch(name) if name in rows else None)
         low, high = (int(span["low"]), int(span["high"])) if span else (0, 0)
         # "DIMM 1-4" may be the fourth of the first: only a name that is written twice is a row of slots.
-        if span and span["name"] and low < high < low + _MOST_AT_ONCE:
+        if span and span["name"] and low < high < low + MOST_AT_ONCE:
             found += [f"{span['name']}{n}" for n in range(low, high + 1)]
         else:
             found.append(name)
-    return found[:_MOST_AT_ONCE]
+    return found[:MOST_AT_ONCE]

@@ -16,10 +16,10 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import MAX_SLOTS, Deadline, check_size
 from umbrak.formats.columns import columns_of
-from umbrak.formats.documents import ReadLabel
+from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
-from umbrak.formats.slot_labels import SAYS_FAILED, named_by, read_slot, says_empty
+from umbrak.formats.slot_labels import MOST_AT_ONCE, SAYS_FAILED, named_by, read_slot, says_empty
 from umbrak.formats.spreadsheet import looks_like_xlsx, sheet_rows
 from umbrak.formats.text import cleaned, decoded, numbered_lines
 
@@ -226,6 +226,8 @@ class _Row:
         #: What each column says that says something.
         self.words = {m: c for m, c in pairs if m and c}
         self.said: list[Warning] = []
+        #: Of how many modules its label is.
+        self._kit = 1
 
     def slots(self) -> Iterator[SlotFacts]:
         """One for each that the row names; as many as it counts where it names none."""
@@ -236,9 +238,12 @@ class _Row:
         if not names:
             if facts.module is None:
                 return
-            names = [None] * self._count()
-        elif self._count() not in (1, len(names)):
-            self._say(f"“{self.words['count']}” of one slot: taken as one module")
+            names = [None] * self._count(self._kit)
+        else:
+            if self._count() not in (1, len(names)):
+                self._say(f"“{self.words['count']}” of one slot: taken as one module")
+            if self._kit not in (1, len(names)):
+                self._say(kit_taken(self._kit))
         for name in names:
             yield replace(facts, locator=name, bank=self.words.get("bank"))
 
@@ -248,9 +253,9 @@ class _Row:
         socket = f"CPU{socket}" if socket.isdigit() else socket
         return cleaned(slot if not socket or socket.casefold() in slot.casefold() else f"{socket} {slot}")
 
-    def _count(self) -> int:
-        words = self.words.get("count", "1")
-        return int(words) if re.fullmatch(r"[1-9]\d?", words) else 1
+    def _count(self, else_: int = 1) -> int:
+        words = self.words.get("count", "")
+        return int(words) if re.fullmatch(r"[1-9]\d?", words) else else_
 
     def _facts(self) -> SlotFacts:
         of_module = {m: self.words[m] for m in _OF_LABEL if m in self.words and not _says_nothing(self.words[m])}
@@ -297,7 +302,7 @@ class _Row:
         if found is not None:
             for words in found.said:
                 self._say(words)
-            module = found.module
+            module, self._kit = found.module, min(found.count, MOST_AT_ONCE)
             if module is None:
                 return SlotFacts(state=found.state)
         else:

@@ -30,6 +30,8 @@ const rows = computed(() => {
 /** Where every name told its slot there is nothing to do, and they are seen on demand. */
 const all = ref(false)
 const unmatched = computed(() => rows.value.filter((r) => !slotOf.value[r.index]).length)
+/** Which slot these are nobody tells: they are where they are by their order alone. */
+const nameless = computed(() => props.reports.filter((r) => !r.locator && !r.bank && r.state !== 'soldered').length)
 const takenBy = computed(() => new Map(Object.entries(slotOf.value).map(([index, slot]) => [slot, Number(index)])))
 const isTaken = (slot: string, index: number) => takenBy.value.has(slot) && takenBy.value.get(slot) !== index
 </script>
@@ -39,6 +41,7 @@ const isTaken = (slot: string, index: number) => takenBy.value.has(slot) && take
     <h2>
       Which report is which slot
       <span v-if="unmatched" class="lacking">{{ plural(unmatched, 'report') }} without a slot</span>
+      <span v-else-if="nameless" class="lacking">taken in their order: {{ nameless === reports.length ? 'it names no slot' : `${plural(nameless, 'slot')} of it ${nameless === 1 ? 'has' : 'have'} no name` }}</span>
       <span v-else class="good">every report has its slot</span>
     </h2>
     <button v-if="!unmatched" type="button" class="quiet-link small" :aria-expanded="all" @click="all = !all">{{ all ? 'Hide them' : 'See which' }}</button>
