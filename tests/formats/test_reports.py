@@ -175,6 +175,8 @@ def test_labels_by_hand_a_line_a_slot() -> None:
     ("line", "told"),
     [
         ("A2: free", "A2 empty"),
+        ("A2  Absent   -   -", "A2 empty"),
+        ("A2: Not Installed", "A2 empty"),
         ("A2: currently not populated", "A2 empty"),
         ("A2: not seen", "A2 unknown"),
         ("A2: could not read it", "A2 unknown"),

@@ -19,7 +19,7 @@ from umbrak.formats.text import cleaned, numbered_lines
 #: Far more slots than any machine has.
 MAX_LINES = 2000
 _NONE = (
-    r"(?:empty|nothing|none|no module|free|vacant|unpopulated|not (?:populated|fitted|occupied)|0 ?[GM]i?B|-+|—|"
+    r"(?:empty|nothing|none|no module|free|vacant|unpopulated|not (?:populated|fitted|occupied|installed|present)|absent|0 ?[GM]i?B|-+|—|"
     # What keeps the air going where no module is.
     r"(?:an? )?(?:blank(?:ing)?|filler|dummy)(?: (?:plate|module|card|dimm))?|"
     r"leer|frei|vide|libre|vac[ií]o|vuoto|leeg|tom|prázdn[ýá]|пусто)"
@@ -348,7 +348,8 @@ def read_slot(words: str, read_label: ReadLabel = decode_label, size_alone: bool
     Parameters
         size_alone   whether "16 GB" tells a module
     """
-    words = re.sub(r"^[(\[](.*)[)\]]$", r"\1", words).strip()
+    # What stands in other columns of one that is empty.
+    words = re.sub(r"(?<=\w)(?:\s+[-—–])+$", "", re.sub(r"^[(\[](.*)[)\]]$", r"\1", words).strip())
     short = f"“{words[:60]}”"
     if _EMPTY.fullmatch(words):
         return SlotTold(SlotState.EMPTY)

@@ -7,7 +7,8 @@ at its handle line, or at its title where handle lines are missing; inside it ev
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from itertools import chain
 
 from umbrak.core.memory.module import MakerCode
 from umbrak.core.platform.survey import Warning
@@ -196,6 +197,8 @@ def decode_listing(text: str, deadline: Deadline) -> tuple[list[tuple[int, Recor
                 Warning(f"line {number}", f"more than {MAX_RECORDS} structures; the rest is left out")
             )
             break
+    if reader.untitled:
+        reader.settle()
     reader.close(cut=not text.endswith(("\n", "\r")) or reader.open_is_short())
     if not reader.records:
         raise InputError(
@@ -212,6 +215,38 @@ def decode_listing(text: str, deadline: Deadline) -> tuple[list[tuple[int, Recor
     return reader.records, reader.warnings
 
 
+#: A line that stands alone: its number, its member and what that is.
+_Loose = tuple[int, str, str]
+
+
+def _searches(rows: Sequence[_Loose]) -> list[Sequence[_Loose]]:
+    """Lines parted where none of the members before comes again."""
+    last = {name: at for at, (_, name, _) in enumerate(rows)}
+    cuts, reach = [0], -1
+    for at, (_, name, _) in enumerate(rows):
+        if 0 <= reach < at:
+            cuts.append(at)
+        reach = max(reach, last[name])
+    return [rows[a:b] for a, b in zip(cuts, [*cuts[1:], len(rows)], strict=True)] if rows else []
+
+
+def _in_turn(rows: Sequence[_Loose]) -> list[list[_Loose]]:
+    """Lines as they come, by device: where its size or locator comes again another begins, or of what has neither its first."""
+    names = {name for _, name, _ in rows}
+    begins = names & {"size", "locator"} or {rows[0][1]}
+    found: list[list[_Loose]] = []
+    seen: set[str] = set()
+    for row in rows:
+        # Members before the first may be of anything.
+        if row[1] in begins and (not found or row[1] in seen):
+            found.append([])
+            seen = set()
+        if found:
+            found[-1].append(row)
+            seen.add(row[1])
+    return found
+
+
 class _Reader:
     def __init__(self) -> None:
         self.records: list[tuple[int, Record]] = []
@@ -223,22 +258,23 @@ class _Reader:
         #: A handle line has been read, and its title is still to come.
         self.title_due = False
         self.strange: dict[str, int] = {}
-        #: Neither a handle nor a title has been read: the listing may be cut down to some of its lines.
+        #: Neither a handle nor a title has been read: the listing may be cut down to some of its lines, which are these.
         self.untitled = True
+        self.loose: list[_Loose] = []
 
     def line(self, number: int, line: str) -> None:
         bare = re.sub(r"^[\s>|]+", "", line).strip()
         if not bare:
             return
         if handle := _HANDLE.search(bare):
-            self.untitled = False
+            self.settle()
             self.close()
             self.begin(int(handle[2]), number, _handle(handle[1]))
             self.title_due = True
             return
         kind = _TITLES.get(bare.lower())
         if kind is not None:
-            self.untitled = False
+            self.settle()
             if not (self.title_due and self.kind == kind):
                 self.close()
                 self.begin(kind, number)
@@ -253,18 +289,36 @@ class _Reader:
         name, colon, value = bare.partition(":")
         name = name.strip().lower()
         if colon and self.untitled and name in _LOOSE:
-            # A size or a locator that comes again is another device's; other members without a device may be of anything.
-            if name in ("size", "locator") and (
-                self.kind is None or _LINES[codes.MEMORY_DEVICE][name][0] in self.record
-            ):
-                self.close()
-                self.begin(codes.MEMORY_DEVICE, number)
-            if self.kind is not None:
-                self.member(number, name, value)
+            if len(self.loose) < MAX_RECORDS * len(_LOOSE):
+                self.loose.append((number, name, value))
         elif colon and self.kind in _LINES:
             self.member(number, name, value)
         elif self.kind == codes.BIOS and bare.lower() == "system is a virtual machine":
             self.record["Virtual"] = True
+
+    def settle(self) -> None:
+        """Make devices of the lines that stand alone; what comes after them has titles."""
+        self.untitled = False
+        rows, self.loose = self.loose, []
+        for group in self._devices(rows):
+            self.close()
+            for at, (number, name, value) in enumerate(group):
+                if not at:
+                    self.begin(codes.MEMORY_DEVICE, number)
+                self.member(number, name, value)
+
+    def _devices(self, rows: Sequence[_Loose]) -> list[list[_Loose]]:
+        """Lines by device: as they come, or all sizes and then all locators, as searches one after another leave them."""
+        searched = [_in_turn(part) for part in _searches(rows)]
+        if not searched:
+            return []
+        first, *others = searched
+        for other in others:
+            if len(other) != len(first):
+                said = f"{len(first)} lines of “{first[0][0][1]}” before it and {len(other)} from here on: which is whose is not told; left out from here"
+                self.warnings.append(Warning(f"line {other[0][0][0]}", said))
+                return first
+        return [[*chain.from_iterable(parts)] for parts in zip(*searched, strict=True)]
 
     def begin(self, kind: int, number: int, handle: int | None = None) -> None:
         self.kind, self.record, self.began, self.handle = kind, {}, number, handle
