@@ -222,6 +222,9 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("A2: 8GB 2Rx8, PC4-2400T, A3: empty", "A2 filled 8, A3 empty"),
         # Several of a kind, of which nobody says where they are.
         ("2 x 16GB DDR4-2666 RDIMM, part QD4R-16", "None filled 16, None filled 16"),
+        ("2x16GB + 8GB DDR4-2666 RDIMM", "None filled 16, None filled 16, None filled 8"),
+        ("RAM: 16+16+8 GB DDR4", "None filled 16, None filled 16, None filled 8"),
+        ("CPU2: 2x16GB DDR4", "None filled 16, None filled 16"),
         ("Installed: 32GB (2x16GB) DDR4", "None filled 16, None filled 16"),
         ("A2,", "A2 unknown"),
         ("CPU 1: 16GB", ""),
@@ -252,6 +255,7 @@ def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
         ("Slots: 2\n4x8GB DDR4", "filled filled filled filled", "2 slots are told there, and 4 elsewhere"),
         ("Slots: 4\nA1: 8GB DDR4\nA2: empty", "filled empty", "4 slots are told there, and 2 of them elsewhere"),
         ("Slots: 2\nA1: 8GB DDR4\nA2: empty", "filled empty", ""),
+        ("CPU1: 2x8GB DDR4\nCPU2: 2x8GB DDR4\nSlots: 4", "filled filled filled filled", "in which slots"),
     ],
 )  # fmt: skip
 def test_how_many_slots_there_are_may_be_said_alone(lines: str, states: str, said: str) -> None:

@@ -54,6 +54,7 @@ _STATES = {
 _SAME = re.compile(r"(?:the )?same(?: (?:as (?:above|before)|again))?|ditto|dito|id(?:em)?|[\"″〃]", re.I)
 #: What slots hang on: alone it is none.
 _GROUP = r"(?:CPU|proc(?:essor)?|socket|node|board|riser|channel|ch)[ ._#-]?[A-Z0-9]{0,2}"
+_GROUPED = re.compile(_GROUP, re.I)
 #: A name as boards have them printed, or as people say it: "A1", "4", "CPU1 B2", "DIMM slot 3".
 _SLOT_LIKE = re.compile(
     rf"(?!{_GROUP}$)(?:[A-Z]{{1,8}}[ ._-]?[A-Z0-9]{{0,2}}/){{0,4}}(?:(?:{_GROUP}|P\d)[ ._/#-]{{0,2}}){{0,2}}"
@@ -109,6 +110,9 @@ _COUNTED = tuple(
         rf"(?P<some>\d{{1,3}})\s*(?:of|/|out of)\s*(?P<slots>\d{{1,3}})\s+{_KIND}\s+(?:are )?(?:(?P<full>used|in use|full|filled|populated|occupied|taken)|free|empty|open|unused|available)",
     )
 )
+#: Sizes that share their kind: "2x16GB + 2x8GB DDR4", "16+16+8 GB DDR4".
+_SIZE = r"(?:\d{1,3}\s*[x×]\s*)?\d{1,4}(?:\s*[MG]i?B)?"
+_ADDED = re.compile(rf"(?P<sizes>{_SIZE}(?:\s*\+\s*{_SIZE}){{1,{16}}})\s*(?P<unit>GB)?\s+(?P<kind>\S.*)", re.I)
 #: What a list puts before each of its lines.
 _LISTED = re.compile(r"^\s*(?:[-*•·+]|\d{1,3}[.)])\s+(?=\S)")
 
@@ -130,6 +134,8 @@ class _Named:
 
 def looks_like_labels(text: str, read_label: ReadLabel = decode_label) -> bool:
     """Whether most of its first lines tell of slots, and one a module."""
+    if text.lstrip()[:1] in ("{", "["):
+        return False  # what programs write
     lines = [line for line in text[:4000].splitlines() if line.strip()][:20]
     told = [t for _, _, t in _told(enumerate(lines, 1), read_label) if t]
     # A text of nothing but "name: none" is something else.
@@ -308,6 +314,12 @@ def _line(
         named = comma
     some = named["slot"].strip() if named and _ALL.fullmatch(named["slot"].strip()) else ""
     whole = bool(named and _WHOLE.fullmatch(named["slot"].strip()))
+    if named and _GROUPED.fullmatch(named["slot"].strip()):
+        reading = read_label(named["label"][:MAX_LABEL_LENGTH])
+        module, said = _module(reading)
+        if module is not None and reading.kit:
+            facts = SlotFacts(bank=cleaned(named["slot"]), state=SlotState.FILLED, module=module)
+            return (facts,) * min(reading.kit, MOST_AT_ONCE), (_where_untold(reading.kit), *said)
     if named and not some and not whole:
         slots = [cleaned(s) for s in named_by(named["slot"], rows)]
         words = named["label"].strip()
@@ -317,17 +329,39 @@ def _line(
         if told := read_slot(words, read_label, all(_SLOT_LIKE.fullmatch(s) for s in slots)):
             said = told.said if told.count in (1, len(slots)) else (*told.said, kit_taken(told.count))
             return tuple(SlotFacts(locator=s, state=told.state, module=told.module) for s in slots), said
+    whole_label = named["label"] if named and whole else line
+    if (added := _ADDED.fullmatch(whole_label.strip()[:MAX_LABEL_LENGTH])) and (told_each := _added(added, read_label)):
+        return told_each
     for label in (named["label"], line) if named else (line,):
         reading = read_label(label[:MAX_LABEL_LENGTH])
         module, said = _module(reading)
         if module is not None:
             count = min(reading.kit or 1, MOST_AT_ONCE)
             whose = [f"“{some}” names no slot: write each on a line of its own"] if some else []
-            whose += [f"{count} modules of it; in which slots is not said"] if count > 1 else []
+            whose += [_where_untold(count)] if count > 1 else []
             return (SlotFacts(state=SlotState.FILLED, module=module),) * count, (*whose, *said)
     if open_ := _LEFT_OPEN.match(line):
         return _Named(tuple(cleaned(s) for s in named_by(open_["slot"])), "")
     return _Named(tuple(slots), words) if named and not some and not whole and _NAMED.match(line) else None
+
+
+def _where_untold(count: int) -> str:
+    return f"{count} modules of it; in which slots is not said"
+
+
+def _added(added: re.Match[str], read_label: ReadLabel) -> _Told | None:
+    """The modules of sizes that share their kind; None where one of them is none."""
+    found: list[SlotFacts] = []
+    said: list[str] = []
+    for size in re.split(r"\s*\+\s*", added["sizes"]):
+        unit = "" if re.search(r"[MG]i?B$", size, re.I) else "GB"
+        reading = read_label(f"{size}{unit} {added['kind']}"[:MAX_LABEL_LENGTH])
+        module, odd = _module(reading)
+        if module is None:
+            return None
+        found += [SlotFacts(state=SlotState.FILLED, module=module)] * min(reading.kit or 1, MOST_AT_ONCE)
+        said += odd
+    return tuple(found), (_where_untold(len(found)), *dict.fromkeys(said))
 
 
 @dataclass(frozen=True, slots=True)

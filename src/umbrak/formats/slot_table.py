@@ -18,9 +18,10 @@ from umbrak.formats.bounds import MAX_SLOTS, Deadline, check_size
 from umbrak.formats.columns import columns_of
 from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.json_text import load_json, objects
 from umbrak.formats.placeholders import told
 from umbrak.formats.slot_labels import MOST_AT_ONCE, SAYS_FAILED, named_by, read_slot, says_empty
-from umbrak.formats.spreadsheet import looks_like_xlsx, sheet_rows
+from umbrak.formats.spreadsheet import MAX_COLUMNS, looks_like_xlsx, sheet_rows
 from umbrak.formats.text import cleaned, decoded, numbered_lines
 
 #: What a column may be -> how people call it, in letters and figures alone.
@@ -82,7 +83,8 @@ class _Heads:
 
 
 def looks_like_slot_table(text: str) -> bool:
-    return _found_in(text[:40_000], Deadline()) is not None
+    head = text if text.lstrip()[:1] in ("{", "[") else text[:40_000]
+    return _found_in(head, Deadline()) is not None
 
 
 def read_slot_table(data: bytes, deadline: Deadline, read_label: ReadLabel = decode_label) -> SurveyReading:
@@ -137,6 +139,8 @@ def _found_in(text: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] |
         seen += 1
         if seen > _FIRST:
             return None
+        if seen == 1 and line.lstrip()[:1] in ("{", "["):
+            return _of_objects(text, deadline)
         for way in (_barred, _separated, _aligned):
             if table := way(text, number, line, deadline):
                 return table
@@ -171,6 +175,24 @@ def _heads(line: int, cells: Sequence[str]) -> _Heads | None:
         return None
     # Of what else is in a row of words, most would be headings too.
     return _Heads(line, tuple(means), names, unit) if 2 * len(known) >= sum(map(bool, names)) else None
+
+
+def _of_objects(text: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
+    """Objects of JSON with a member for each column, a row each."""
+    try:
+        every = [o for o in objects(load_json(text.encode(), deadline)) if any(isinstance(v, str) for v in o.values())]
+    except InputError:
+        return None
+    names = list(dict.fromkeys(str(n) for o in every[:MAX_SLOTS] for n in o))[:MAX_COLUMNS]
+    if (heads := _heads(1, names)) is None:
+        return None
+    known = set(names)
+    rows = [o for o in every if known & o.keys()]
+    return heads, ((1, [_cell(o.get(n)) for n in names]) for o in rows)
+
+
+def _cell(value: object) -> str:
+    return "" if value is None or isinstance(value, dict | list) else str(value)
 
 
 def _barred(text: str, first: int, line: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
