@@ -169,6 +169,17 @@ def test_a_later_report_that_agrees_ends_a_dispute(engine: Engine, radar: tuple[
     assert see_machine(engine, machine.id).survey.disputed == {}
 
 
+def test_a_report_of_no_slot_that_is_known_is_no_survey(engine: Engine, radar: tuple[Account, MachineView]) -> None:
+    account, machine = radar
+    intake = take_in(engine, account, "typed", b"Slots: 2\nRAM: 4GB 1Rx8 PC3L-12800S SO-DIMM\n")
+    found = see_difference(engine, machine.id, intake.id)
+    assert (found.slots, len(found.unplaced), found.unreported) == ((), 2, ("A", "B"))
+    with pytest.raises(Refused, match="say which slot each is"):
+        accept(engine, account, machine.id, Acceptance(intake.id, 1, {}, [], []))
+    accept(engine, account, machine.id, Acceptance(intake.id, 1, {"A": 0}, [], []))
+    assert see_machine(engine, machine.id).survey.revision == 2
+
+
 def test_a_locator_told_once_is_known_for_every_machine_of_the_model(
     engine: Engine, radar: tuple[Account, MachineView]
 ) -> None:

@@ -49,7 +49,7 @@ async function send(kind: ServiceKind, access: Access): Promise<void> {
 <template>
   <div class="input" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="onDrop">
     <p class="faded small">
-      Drop a file here: its SMBIOS tables, a module's SPD, a saved Redfish collection. Or paste what its system lists, in any of the ways below, an SNMP walk, or what the labels say, a line a slot.
+      Drop a file here: its SMBIOS tables, a module's SPD, a saved Redfish collection. Or paste what its system lists, in any of the ways below, an SNMP walk, what the labels say, a line a slot, or a table that somebody keeps of its slots.
     </p>
     <WhatToRun :proof="proof" />
     <textarea v-model="pasted" class="mono" rows="5" spellcheck="false" aria-label="Paste what it reports" placeholder="Handle 0x0011, DMI type 17, 84 bytes&#10;Memory Device ...&#10;or  A1: 16GB 2Rx8 PC4-2400T-RE1-11"></textarea>
@@ -105,6 +105,15 @@ textarea {
   align-items: center;
   gap: 10px;
   flex-wrap: wrap;
+}
+.choices select {
+  max-width: 240px;
+  padding: 3px 6px;
+  border: 1px solid var(--module-edge);
+  border-radius: 3px;
+  background: var(--sheet);
+  color: var(--ink);
+  font: inherit;
 }
 .file input {
   display: block;

@@ -240,6 +240,11 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         if taken.revision != m.survey.revision:
             yours = {"slots": list(taken.slots), "facts": list(taken.facts)}
             raise Stale("The machine was surveyed again meanwhile; nothing of yours was saved.", found, yours)
+        told_of_it = found.slots or taken.facts or intake.reading.installed_gib or intake.reading.usable_gib
+        if found.unplaced and not told_of_it and not intake.reading.claimed_gib():
+            raise Refused(
+                "reports", "Nothing in it is of a slot that is known here: say which slot each is, or leave it."
+            )
         by_slot = {d.slot: d for d in found.slots}
         for slot in taken.slots:
             if slot not in by_slot:

@@ -7,6 +7,7 @@ import { oneAtATime } from '@/api/turns'
 import { gb } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { oddities, plural } from '@/ui/words'
+import { moduleWords } from '@/board/state'
 import { byWeight, CHANGES, memberWords, occupantWords, valueWords } from './words'
 
 const props = defineProps<{ machine: MachineView; intake: Intake }>()
@@ -41,6 +42,14 @@ const load = oneAtATime(async () => {
 onMounted(load)
 watch(told, load, { deep: true })
 
+/** Reports whose slot is to be said: what tells nothing of its slot is not asked for. */
+const unplaced = computed(() => (found.value?.unplaced ?? []).filter((u) => props.intake.reading.slots[u.index]?.state !== 'unknown'))
+const saysOf = (index: number) => {
+  const slot = props.intake.reading.slots[index]
+  return slot?.module ? moduleWords(slot.module) : (slot?.state ?? '')
+}
+/** Nothing in it is of any slot or fact of this machine, so far. */
+const isOfNothing = computed(() => !!found.value && !rows.value.length && !agreed.value && !factRows.value.length && !totals.value && !props.intake.reading.arrays.some((a) => a.max_gib))
 const printed = (id: string) => props.machine.board.slots.find((s) => s.id === id)?.printed ?? id
 const ORDER: SlotDifference['change'][] = ['differs', 'goes', 'comes', 'fills-in', 'untold']
 const rows = computed(() =>
@@ -137,10 +146,10 @@ async function accept(): Promise<void> {
       <li v-for="w in oddities(intake.reading.warnings)" :key="w.message"><b>{{ w.where }}</b> {{ w.message }}</li>
     </ul>
     <template v-if="found && !intake.reading.virtual">
-      <ul v-if="found.unplaced.length" class="unplaced" aria-label="Reports without a slot">
-        <li v-for="u in found.unplaced" :key="u.index">
+      <ul v-if="unplaced.length" class="unplaced" aria-label="Reports without a slot">
+        <li v-for="u in unplaced" :key="u.index">
           <label
-            ><span class="mono">{{ u.locator }}</span> <span class="faded">{{ u.bank }}</span> is
+            ><span class="mono">{{ u.locator }}</span> <span class="faded">{{ u.bank }}</span> <b>{{ saysOf(u.index) }}</b> is
             <select v-model="told[u.index]" :aria-label="`Slot of ${u.locator}`">
               <option :value="undefined">no slot that is known</option>
               <option v-for="s in found.unreported" :key="s" :value="s">{{ printed(s) }}</option>
@@ -200,7 +209,8 @@ async function accept(): Promise<void> {
       </p>
       <div class="choices">
         <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
-        <button type="button" class="press" :disabled="!!found.another && !ours" @click="accept">Keep this survey</button>
+        <button type="button" class="press" :disabled="(!!found.another && !ours) || isOfNothing" @click="accept">Keep this survey</button>
+        <p v-if="isOfNothing" class="small faded">{{ unplaced.length ? 'Say first which slot each is.' : 'It tells nothing of this machine’s slots.' }}</p>
       </div>
     </template>
   </section>
@@ -272,6 +282,8 @@ input {
   border-width: 1px 0;
 }
 .unplaced select {
+  padding: 2px 4px;
+  margin: 2px 0;
   border: 1px solid var(--module-edge);
   border-radius: 3px;
   background: var(--paper);
