@@ -10,17 +10,18 @@ const one = (slot: string, change: SlotDifference['change']): SlotDifference => 
 let asked: { path: string; body: Record<string, unknown> }[]
 let refuse: boolean
 let slots: SlotDifference[]
+let facts: object[]
 beforeEach(() => {
   asked = []
   refuse = false
+  facts = [{ fact: 'firmware', known: '1', reported: '2' }, { fact: 'serial', known: 'S-1', reported: 'S-2' }]
   slots = [one('P1.A1', 'fills-in'), one('P1.A2', 'differs'), one('P1.B1', 'comes'), one('P1.B2', 'goes')]
   vi.stubGlobal('fetch', async (request: Request) => {
     const path = new URL(request.url).pathname.split('/').at(-1)!
     asked.push({ path, body: (await request.json()) as Record<string, unknown> })
     const json = (body: unknown, status = 200) => new Response(JSON.stringify(body), { status, headers: { 'Content-Type': 'application/json' } })
     if (path === 'difference') {
-      const facts = [{ fact: 'firmware', known: '1', reported: '2' }, { fact: 'serial', known: 'S-1', reported: 'S-2' }]
-      return json({ revision: 4, reports: {}, slots, facts, failed: [], unplaced: [{ index: 7, locator: 'DIMM_X', bank: null }], unreported: ['P1.A1'] })
+      return json({ revision: 4, reports: {}, slots, facts, failed: [], unplaced: [{ index: 7, locator: 'DIMM_X', bank: null }, { index: 8, locator: 'DIMM_Y', bank: null }], unreported: ['P1.A1'] })
     }
     return refuse ? json({ type: 'x', title: 'x', status: 409, detail: 'Surveyed again meanwhile.' }, 409) : json({ id: 'm' })
   })
@@ -28,7 +29,7 @@ beforeEach(() => {
 afterEach(() => vi.unstubAllGlobals())
 
 const machine = { id: 'm', board: madeBoard(1, 2, 2) } as unknown as MachineView
-const intake = { id: 'i', source_name: 'a report', reading: { kind: 'smbios', warnings: [] } } as unknown as Intake
+const intake = { id: 'i', source_name: 'a report', reading: { kind: 'smbios', warnings: [], arrays: [], slots: Array.from({ length: 9 }, (_, i) => ({ state: i === 8 ? 'unknown' : 'filled', module: null })) } } as unknown as Intake
 async function shown() {
   const view = mount(DifferenceView, { props: { machine, intake }, global: { plugins: [createVuetify()] } })
   await flushPromises()
@@ -51,6 +52,15 @@ describe('what a report says beside what is known', () => {
     const { path, body } = asked.at(-1)!
     expect([path, body.revision, (body.slots as string[]).sort(), body.facts]).toEqual(['acceptance', 4, ['P1.A1', 'P1.A2'], ['firmware']])
     expect(view.emitted('saved')).toEqual([[{ id: 'm' }]])
+  })
+
+  it('asks for the slot of what tells something, and keeps nothing that is of no slot', async () => {
+    slots = []
+    facts = []
+    const view = await shown()
+    expect(view.findAll('.unplaced li').map((x) => x.find('.mono').text())).toEqual(['DIMM_X'])
+    expect(view.findAll('button').find((b) => b.text() === 'Keep this survey')!.attributes('disabled')).toBeDefined()
+    expect(view.text()).toContain('Say first which slot each is.')
   })
 
   it('takes all or none at a press', async () => {
