@@ -257,6 +257,7 @@ def heavy(scale: float = 1.0) -> dict[str, tuple[str, Callable[[], bytes]]]:
         "slots under headings": ("slot-table", lambda: b"Slot,Size,Type\n" + filled(b"A1,16 GB,DDR4\n")),
         "slots between bars": ("slot-table", lambda: b"|Slot|Size|\n" + filled(b"|A1|16 GB|\n")),
         "slots in columns": ("slot-table", lambda: b"Slot  Size\n" + filled(b"A1    16 GB\n")),
+        "slots in pairs": ("slot-table", lambda: filled(b"Slot: A1, Size: 16 GB\n")),
         "headings in one line": ("slot-table", lambda: filled(b"slot,size,")),
         "bars in one line": ("slot-table", lambda: b"|slot|size|\n" + filled(b"|")),
         "json of empty objects": ("redfish", lambda: b"[" + filled(b"{},")[:-1] + b"]"),

@@ -10,6 +10,7 @@ import csv
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import islice
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
@@ -65,6 +66,10 @@ _ABSENT = re.compile(r"(?:no|n|false|0|absent|not present|unused|available|disab
 _FIRST = 15
 _BAR = re.compile(r"[|│┃║]")
 _RULE = re.compile(r"[\s|│┃║:+\-=─━═┼┌┬┐├┤└┴┘╔╦╗╠╬╣╚╩╝╪╞╡]+")
+#: Figures in groups of three: no size has three decimals.
+_THOUSANDS = re.compile(r"\d{1,3}(?:[.,'\s]\d{3})+")
+#: "Size: 16 GB", where each cell says what it is.
+_PAIR = re.compile(r"\s*(?P<name>[^\W\d][^:=]{0,30}?)\s*[:=]\s*(?P<value>.*)")
 #: One row: its line's number, and its cells.
 _Line = tuple[int, Sequence[str]]
 
@@ -141,7 +146,7 @@ def _found_in(text: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] |
             return None
         if seen == 1 and line.lstrip()[:1] in ("{", "["):
             return _of_objects(text, deadline)
-        for way in (_barred, _separated, _aligned):
+        for way in (_paired, _barred, _separated, _aligned):
             if table := way(text, number, line, deadline):
                 return table
     return None
@@ -193,6 +198,24 @@ def _of_objects(text: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]]
 
 def _cell(value: object) -> str:
     return "" if value is None or isinstance(value, dict | list) else str(value)
+
+
+def _paired(text: str, first: int, line: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
+    """Rows whose cells each say what they are: "Slot: A1, Size: 16 GB, Type: DDR4"."""
+
+    def pairs(of: str) -> list[tuple[str, str]]:
+        found = [_PAIR.fullmatch(piece) for piece in re.split(r"[,;\t|]", of)]
+        return [(m["name"], m["value"].strip()) for m in found if m] if all(found) else []
+
+    begins = _heads(first, [name for name, _ in pairs(line)])
+    if begins is None or "slot" not in begins.means:
+        return None
+    every = ((n, pairs(one)) for n, one in numbered_lines(text, deadline) if n >= first and len(one) < 1000)
+    rows = list(islice(((n, row) for n, row in every if len(row) > 1), MAX_SLOTS))
+    names = list(dict.fromkeys(name for _, row in rows for name, _ in row))[:MAX_COLUMNS]
+    heads = _heads(first, names) or begins
+    told_of = [(n, dict(row)) for n, row in rows]
+    return heads, ((n, [row.get(name, "") for name in heads.names]) for n, row in told_of)
 
 
 def _barred(text: str, first: int, line: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
@@ -302,6 +325,7 @@ class _Row:
 
     def _as_label(self, meaning: str, words: str) -> str:
         """A cell as a label has it."""
+        words = re.sub(r"[.,'\s]", "", words) if _THOUSANDS.fullmatch(words) else words
         bare = re.fullmatch(r"\d+(?:[.,]\d+)?", words)
         if meaning == "size" and bare:
             gib = _gib(float(words.replace(",", ".")), self._heads.unit)
