@@ -251,10 +251,10 @@ def _told(
         if isinstance(told, tuple) and told[0]:
             before = told[0][-1]
         found.append((number, line, told))
-    shapes = {_shape(f.locator) for _, _, told in found if isinstance(told, tuple) for f in told[0] if f.locator}
+    shapes = {shape(f.locator) for _, _, told in found if isinstance(told, tuple) for f in told[0] if f.locator}
     for number, line, told in found:
         if isinstance(told, _Named):
-            alike = all(_shape(s) in shapes for s in told.slots)
+            alike = all(shape(s) in shapes for s in told.slots)
             words = f"“{told.words[:60]}” tells no module" if told.words else "nothing is said there"
             facts = tuple(SlotFacts(locator=s, state=SlotState.UNKNOWN) for s in told.slots)
             said = (f"{words}: what is in {', '.join(told.slots)} stays unknown",)
@@ -278,7 +278,7 @@ def _parts(line: str) -> list[str]:
     return [line[a:b].rstrip(";, \t") if b else line[a:b] for a, b in zip(cuts, [*cuts[1:], None], strict=True)]
 
 
-def _shape(name: str) -> str:
+def shape(name: str) -> str:
     """What names of slots of one machine have in common: "CPU0_@0" of CPU1_B2."""
     return re.sub(r"(?<![A-Z])[A-Z](?![A-Z])", "@", re.sub(r"\d+", "0", name.upper()))
 
@@ -416,6 +416,11 @@ def _module(told: LabelReading, size_alone: bool = False) -> tuple[Module | None
     bare = size_alone and any(odd_size(replace(m, generation=g)) is None for g in Generation)
     is_told = m.capacity_gib is not None and (m.generation is not None or bare)
     return (m, tuple(label_oddities(told, told.kit or 1))) if is_told else (None, ())
+
+
+def is_slot_like(name: str) -> bool:
+    """Whether boards have such names printed: "A1", "4", "CPU1 B2", "DIMM slot 3"."""
+    return bool(_SLOT_LIKE.fullmatch(name.strip()))
 
 
 def says_empty(words: str) -> bool:

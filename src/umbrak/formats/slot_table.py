@@ -6,90 +6,39 @@ fixed width. What a heading means is told by its words; what a row says of its s
 
 from __future__ import annotations
 
-import csv
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
-from itertools import islice
+from dataclasses import replace
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import MAX_SLOTS, Deadline, check_size
-from umbrak.formats.columns import columns_of
 from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.json_text import load_json, objects
 from umbrak.formats.placeholders import told
-from umbrak.formats.slot_labels import MOST_AT_ONCE, SAYS_FAILED, named_by, read_slot, says_empty
-from umbrak.formats.spreadsheet import MAX_COLUMNS, looks_like_xlsx, sheet_rows
-from umbrak.formats.text import cleaned, decoded, numbered_lines
+from umbrak.formats.slot_headings import UNITS, Heads, found_in, in_workbook, meaning_of
+from umbrak.formats.slot_labels import MOST_AT_ONCE, SAYS_FAILED, is_slot_like, named_by, read_slot, says_empty, shape
+from umbrak.formats.spreadsheet import looks_like_xlsx
+from umbrak.formats.text import cleaned, decoded
 
-#: What a column may be -> how people call it, in letters and figures alone.
-_CALLED: Mapping[str, tuple[str, ...]] = {
-    "slot": (
-        "slot", "dimm", "dimm slot", "memory slot", "ram slot", "slot name", "slot id", "dimm name", "dimm location", "locator", "location",
-        "device locator", "position", "slot no", "slot number", "slot label", "steckplatz", "ranura", "emplacement",
-    ),
-    "bank": ("bank", "channel", "bank locator", "kanal", "bank label"),
-    "socket": ("cpu", "socket", "processor", "cpu socket", "cpu no", "node"),
-    "size": ("size", "capacity", "module size", "dimm size", "memory size", "ram", "gb", "gib", "mb", "mib", "größe", "kapazität", "taille", "capacité", "capacidad", "tamaño"),
-    "label": ("label", "module", "module label", "description", "desc", "dimm label", "memory", "contents", "content", "fitted", "installed", "current", "now", "modul", "inhalt"),
-    "type": ("type", "technology", "memory type", "ddr", "generation", "kind", "module type", "dimm type", "typ", "art"),
-    "form": ("form", "form factor", "formfactor"),
-    "ranks": ("rank", "ranks"),
-    "organisation": ("organization", "organisation", "config", "configuration", "width", "device width", "chip width"),
-    "rate": ("speed", "rate", "data rate", "clock", "frequency", "mts", "mhz", "rated speed", "max speed", "takt", "geschwindigkeit", "vitesse", "velocidad"),
-    "volts": ("voltage", "volt", "volts", "spannung", "tension"),
-    "ecc": ("ecc",),
-    "part": ("part number", "part no", "part", "pn", "p n", "partnumber", "model", "model number", "sku", "module part", "mpn", "teilenummer", "artikelnummer", "référence"),
-    "serial": ("serial", "serial number", "serial no", "sn", "s n", "serialnumber", "seriennummer"),
-    "maker": ("maker", "manufacturer", "vendor", "make", "brand", "mfr", "mfg", "hersteller", "fabricant", "fabricante"),
-    "state": ("state", "status", "health", "populated", "present", "occupied", "in use", "used", "condition", "zustand"),
-    "note": ("note", "notes", "comment", "comments", "remark", "remarks", "bemerkung", "kommentar"),
-    "count": ("count", "qty", "quantity", "pieces", "pcs", "anzahl", "menge"),
-    # What no slot has: then it is a list of what is sold.
-    "offer": ("price", "cost", "supplier", "offer", "unit price", "in stock", "lead time", "preis", "prix", "precio"),
-    "machine": ("machine", "host", "hostname", "host name", "server", "server name", "computer", "system", "node name", "device name", "asset"),
-}  # fmt: skip
-_MEANING = {name.casefold(): meaning for meaning, names in _CALLED.items() for name in names}
 #: What of a row is read as a label, in the order that labels have.
 _OF_LABEL = ("label", "size", "ranks", "organisation", "type", "form", "rate", "volts", "ecc")
-_UNIT = re.compile(r"\b(gib|gb|mib|mb|kib|kb|bytes?)\b", re.I)
-_UNITS = {"g": 1.0, "m": 1 / 1024, "k": 1 / (1 << 20), "b": 1 / (1 << 30)}
+_SUM = re.compile(
+    r"(?:grand )?(?:total|sum|in all|altogether|summe|gesamt|insgesamt|totale?|somme|suma)\b.{0,20}", re.I
+)
 _PRESENT = re.compile(
     r"(?:yes|y|true|1|ok|okay|good|healthy|fine|populated|present|occupied|fitted|installed|in use|used|enabled|active|working|ja|x|✓|✔)\.?",
     re.I,
 )
 _ABSENT = re.compile(r"(?:no|n|false|0|absent|not present|unused|available|disabled and empty|nein)\.?", re.I)
-#: What is looked at to find the headings: titles stand above them.
-_FIRST = 15
-_BAR = re.compile(r"[|│┃║]")
-_RULE = re.compile(r"[\s|│┃║:+\-=─━═┼┌┬┐├┤└┴┘╔╦╗╠╬╣╚╩╝╪╞╡]+")
 #: Figures in groups of three: no size has three decimals.
 _THOUSANDS = re.compile(r"\d{1,3}(?:[.,'\s]\d{3})+")
-#: "Size: 16 GB", where each cell says what it is.
-_PAIR = re.compile(r"\s*(?P<name>[^\W\d][^:=]{0,30}?)\s*[:=]\s*(?P<value>.*)")
-#: One row: its line's number, and its cells.
-_Line = tuple[int, Sequence[str]]
-
-
-@dataclass(frozen=True, slots=True)
-class _Heads:
-    """The headings of a table."""
-
-    #: Line that they stand in.
-    line: int
-    #: Column -> what is meant by it; None = nothing that is read here.
-    means: tuple[str | None, ...]
-    names: tuple[str, ...]
-    #: What size is in where a cell does not say [GiB]; None = to be found by the figures.
-    unit: float | None = None
 
 
 def looks_like_slot_table(text: str) -> bool:
     head = text if text.lstrip()[:1] in ("{", "[") else text[:40_000]
-    return _found_in(head, Deadline()) is not None
+    return found_in(head, Deadline()) is not None
 
 
 def read_slot_table(data: bytes, deadline: Deadline, read_label: ReadLabel = decode_label) -> SurveyReading:
@@ -99,7 +48,7 @@ def read_slot_table(data: bytes, deadline: Deadline, read_label: ReadLabel = dec
         InputError   no such table, one of several machines, too large, too slow
     """
     check_size(len(data))
-    found = _in_workbook(data) if looks_like_xlsx(data) else _found_in(decoded(data), deadline)
+    found = in_workbook(data) if looks_like_xlsx(data) else found_in(decoded(data), deadline)
     if found is None:
         said = "no table of slots: expected headings such as slot, size, type, speed, part number"
         besides = "; a table of machines is taken in with many at once" if looks_like_xlsx(data) else ""
@@ -109,16 +58,30 @@ def read_slot_table(data: bytes, deadline: Deadline, read_label: ReadLabel = dec
     if unused := [n for n, m in zip(heads.names, heads.means, strict=True) if m is None and n]:
         named = ", ".join(f"“{n[:40]}”" for n in unused[:8])
         warnings.append(Warning(f"line {heads.line}", f"not read: {named}{' and more' if len(unused) > 8 else ''}"))
-    slots: list[SlotFacts] = []
+    told_on: list[tuple[_Row, list[SlotFacts]]] = []
     machines: set[str] = set()
     for number, cells in rows:
         deadline.check(f"line {number}")
+        if begins := _headings(heads, cells):
+            if begins == {m for m in heads.means if m}:
+                continue  # the same once more, as on another page
+            warnings.append(Warning(f"line {number}", "another table begins; left out from here"))
+            break
         row = _Row(heads, number, cells, read_label)
         machines |= {row.words["machine"].casefold()} if "machine" in row.words else set()
-        slots += row.slots()
-        warnings += row.said
-        if len(slots) > MAX_SLOTS:
+        told_on.append((row, list(row.slots())))
+        if len(told_on) > MAX_SLOTS:
             break
+    shapes = {shape(f.locator) for _, its in told_on for f in its if f.locator and f.state is not SlotState.UNKNOWN}
+    slots: list[SlotFacts] = []
+    for row, its in told_on:
+        # Of which nothing is told is a slot where it is called like the others.
+        strange = [f for f in its if f.state is SlotState.UNKNOWN and f.locator and shape(f.locator) not in shapes]
+        if shapes and strange:
+            warnings.append(Warning(row.where, f"“{row.words['slot'][:60]}” tells of no slot; left out"))
+        else:
+            slots += its
+            warnings += row.said
     if len(machines) > 1:
         many = f"rows of {len(machines)} machines: a table of machines is taken in with many at once, a machine’s own by itself"
         raise InputError(
@@ -132,131 +95,12 @@ def read_slot_table(data: bytes, deadline: Deadline, read_label: ReadLabel = dec
     return SurveyReading("slot-table", slots=tuple(slots), warnings=tuple(warnings))
 
 
-# -- headings and rows ------------------------------------------------------------------------------------
-
-
-def _found_in(text: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
-    """The headings of a text's first table of slots, and its rows; None where there is none."""
-    seen = 0
-    for number, line in numbered_lines(text, deadline):
-        if not line.strip():
-            continue
-        seen += 1
-        if seen > _FIRST:
-            return None
-        if seen == 1 and line.lstrip()[:1] in ("{", "["):
-            return _of_objects(text, deadline)
-        for way in (_paired, _barred, _separated, _aligned):
-            if table := way(text, number, line, deadline):
-                return table
-    return None
-
-
-def _in_workbook(data: bytes) -> tuple[_Heads, Iterator[_Line]] | None:
-    rows = list(sheet_rows(data))
-    for at, (number, cells) in enumerate(rows[:_FIRST]):
-        if heads := _heads(number, cells):
-            return heads, iter(rows[at + 1 :])
-    return None
-
-
-def _heads(line: int, cells: Sequence[str]) -> _Heads | None:
-    """The headings that a row's cells are; None where they are none, or tell nothing of slots."""
-    names = tuple(" ".join(c.strip().strip("*_`").split()) for c in cells)
-    means: list[str | None] = []
-    unit: float | None = None
-    for name in names:
-        bare = re.sub(r"[(\[].*?[)\]]", " ", name.casefold())
-        called = " ".join(re.sub(r"[^\w]|_", " ", bare).split())
-        meaning = _MEANING.get(called) or _MEANING.get(re.sub(r"\s?(?:gib|gb|mib|mb|mts|mhz|v|bytes)$", "", called))
-        if meaning == "size" and (told_unit := _UNIT.search(name.replace("_", " "))):
-            unit = _UNITS[told_unit[1][0].lower()]
-        means.append(meaning if meaning not in means else None)
-    if names and not names[0] and "slot" not in means:
-        means[0] = "slot"  # the names of rows often stand under none of their own
-    known = {m for m in means if m}
-    of_modules = known & {"size", "label", "type", "part"}
-    if len(known) < 2 or "offer" in known or not of_modules or not ("slot" in known or {"size", "part"} <= known):
-        return None
-    # Of what else is in a row of words, most would be headings too.
-    return _Heads(line, tuple(means), names, unit) if 2 * len(known) >= sum(map(bool, names)) else None
-
-
-def _of_objects(text: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
-    """Objects of JSON with a member for each column, a row each."""
-    try:
-        every = [o for o in objects(load_json(text.encode(), deadline)) if any(isinstance(v, str) for v in o.values())]
-    except InputError:
-        return None
-    names = list(dict.fromkeys(str(n) for o in every[:MAX_SLOTS] for n in o))[:MAX_COLUMNS]
-    if (heads := _heads(1, names)) is None:
-        return None
-    known = set(names)
-    rows = [o for o in every if known & o.keys()]
-    return heads, ((1, [_cell(o.get(n)) for n in names]) for o in rows)
-
-
-def _cell(value: object) -> str:
-    return "" if value is None or isinstance(value, dict | list) else str(value)
-
-
-def _paired(text: str, first: int, line: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
-    """Rows whose cells each say what they are: "Slot: A1, Size: 16 GB, Type: DDR4"."""
-
-    def pairs(of: str) -> list[tuple[str, str]]:
-        found = [_PAIR.fullmatch(piece) for piece in re.split(r"[,;\t|]", of)]
-        return [(m["name"], m["value"].strip()) for m in found if m] if all(found) else []
-
-    begins = _heads(first, [name for name, _ in pairs(line)])
-    if begins is None or "slot" not in begins.means:
-        return None
-    every = ((n, pairs(one)) for n, one in numbered_lines(text, deadline) if n >= first and len(one) < 1000)
-    rows = list(islice(((n, row) for n, row in every if len(row) > 1), MAX_SLOTS))
-    names = list(dict.fromkeys(name for _, row in rows for name, _ in row))[:MAX_COLUMNS]
-    heads = _heads(first, names) or begins
-    told_of = [(n, dict(row)) for n, row in rows]
-    return heads, ((n, [row.get(name, "") for name in heads.names]) for n, row in told_of)
-
-
-def _barred(text: str, first: int, line: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
-    """Cells between bars, as notes and terminals have them."""
-
-    def cells(of: str) -> list[str]:
-        return _BAR.split(re.sub(r"^\s*[|│┃║]|[|│┃║]\s*$", "", of))
-
-    heads = _heads(first, cells(line)) if len(_BAR.findall(line)) > 1 else None
-    if heads is None:
-        return None
-    rows = (
-        (n, [c.strip().strip("*_`").strip() for c in cells(one)])
-        for n, one in numbered_lines(text, deadline)
-        if n > first and _BAR.search(one) and not _RULE.fullmatch(one)
-    )
-    return heads, rows
-
-
-def _separated(text: str, first: int, line: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
-    """Values with a comma, semicolon or tab between (RFC 4180)."""
-    for mark in "\t;,":
-        if mark not in line:
-            continue
-        if heads := _heads(first, next(csv.reader([line], delimiter=mark), [])):
-            rest = ((n, one) for n, one in numbered_lines(text, deadline) if n > first and one.strip(f"{mark} \t"))
-            return heads, ((n, next(csv.reader([one], delimiter=mark), [])) for n, one in rest)
-    return None
-
-
-def _aligned(text: str, first: int, line: str, deadline: Deadline) -> tuple[_Heads, Iterator[_Line]] | None:
-    """Columns of a fixed width, two spaces or more between their names."""
-    names = [m.span() for m in re.finditer(r"\S+(?: \S+)*", line)]
-    heads = _heads(first, [line[a:b] for a, b in names])
-    if heads is None:
-        return None
-    rows = [(n, one) for n, one in numbered_lines(text, deadline) if n > first and not _RULE.fullmatch(f"{one} ")]
-    rows = rows[:MAX_SLOTS]
-    where = dict(columns_of(line, [one for _, one in rows], names))
-    spans = [where.get(name) for name in names]
-    return heads, ((n, [one[s[0] : s[1]].strip() if s else "" for s in spans]) for n, one in rows)
+def _headings(heads: Heads, cells: Sequence[str]) -> set[str] | None:
+    """What a row's cells name as columns, where they are headings: they have no figures, and none is a slot."""
+    named = {m for c in cells if (m := meaning_of(c))}
+    slot = next((c for m, c in zip(heads.means, cells, strict=False) if m == "slot"), "")
+    are = len(named) > 1 and not re.search(r"\d", " ".join(cells)) and not is_slot_like(slot)
+    return named if are else None
 
 
 # -- a row ------------------------------------------------------------------------------------------------
@@ -265,8 +109,8 @@ def _aligned(text: str, first: int, line: str, deadline: Deadline) -> tuple[_Hea
 class _Row:
     """What a row says of its slots."""
 
-    def __init__(self, heads: _Heads, number: int, cells: Sequence[str], read_label: ReadLabel) -> None:
-        self._heads, self._where, self._read = heads, f"line {number}", read_label
+    def __init__(self, heads: Heads, number: int, cells: Sequence[str], read_label: ReadLabel) -> None:
+        self._heads, self.where, self._read = heads, f"line {number}", read_label
         pairs = zip(heads.means, (cleaned(c) for c in cells), strict=False)
         #: What each column says that says something.
         self.words = {m: c for m, c in pairs if m and c}
@@ -277,6 +121,9 @@ class _Row:
     def slots(self) -> Iterator[SlotFacts]:
         """One for each that the row names; as many as it counts where it names none."""
         if not self.words.keys() - {"machine", "note", "count"}:
+            return
+        if any(_SUM.fullmatch(self.words.get(m, "")) for m in ("slot", "bank", "socket")):
+            self._say("a sum; left out")
             return
         names: Sequence[str | None] = [self._named(n) for n in named_by(self.words.get("slot", ""))]
         facts = self._facts()
@@ -376,7 +223,7 @@ class _Row:
         return facts
 
     def _say(self, words: str) -> None:
-        self.said.append(Warning(self._where, words))
+        self.said.append(Warning(self.where, words))
 
 
 def _is_empty(words: str, meaning: str) -> bool:
@@ -393,7 +240,7 @@ def _says_nothing(words: str) -> bool:
 def _gib(figure: float, unit: float | None) -> float:
     """A module's size of a figure without a unit: no module has over 2 TiB, nor any of these under 64 MiB."""
     if unit is None:
-        unit = _UNITS["g"] if figure < 64 or figure in _WHOLE_GIB else _UNITS["m"] if figure < 1 << 24 else _UNITS["b"]
+        unit = UNITS["g"] if figure < 64 or figure in _WHOLE_GIB else UNITS["m"] if figure < 1 << 24 else UNITS["b"]
     return figure * unit
 
 
