@@ -222,6 +222,9 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("A2: 8GB 2Rx8, PC4-2400T, A3: empty", "A2 filled 8, A3 empty"),
         # Several of a kind, of which nobody says where they are.
         ("2 x 16GB DDR4-2666 RDIMM, part QD4R-16", "None filled 16, None filled 16"),
+        ("2 sticks of 16GB DDR4-3200 SO-DIMM", "None filled 16, None filled 16"),
+        ("RAM: two 16GB DDR4 modules", "None filled 16, None filled 16"),
+        ("2 * 16 GB PC4-23400 LRDIMM", "None filled 16, None filled 16"),
         ("2x16GB + 8GB DDR4-2666 RDIMM", "None filled 16, None filled 16, None filled 8"),
         ("RAM: 16+16+8 GB DDR4", "None filled 16, None filled 16, None filled 8"),
         ("CPU2: 2x16GB DDR4", "None filled 16, None filled 16"),

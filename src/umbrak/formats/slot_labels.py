@@ -110,6 +110,13 @@ _COUNTED = tuple(
         rf"(?P<some>\d{{1,3}})\s*(?:of|/|out of)\s*(?P<slots>\d{{1,3}})\s+{_KIND}\s+(?:are )?(?:(?P<full>used|in use|full|filled|populated|occupied|taken)|free|empty|open|unused|available)",
     )
 )
+_NUMBERS = {n: i for i, n in enumerate(("two", "three", "four", "five", "six", "seven", "eight"), 2)}
+#: "2 sticks of 16GB", "two 8GB", "4 * 32 GB": how many, in words of their own.
+_HOW_MANY = re.compile(
+    rf"^\s*(?:(?P<count>[1-9]\d?)\s*(?:\*|(?:pcs|pieces|sticks|modules|dimms|st(?:ü|ue)ck|stk)\b\.?)|(?P<word>{'|'.join(_NUMBERS)})\b"
+    r"(?:\s+(?:pcs|pieces|sticks|modules|dimms)\b)?)(?:\s+of)?\s*(?=\d{1,4}\s*[MG]i?B)",
+    re.I,
+)
 #: Sizes that share their kind: "2x16GB + 2x8GB DDR4", "16+16+8 GB DDR4".
 _SIZE = r"(?:\d{1,3}\s*[x×]\s*)?\d{1,4}(?:\s*[MG]i?B)?"
 _ADDED = re.compile(rf"(?P<sizes>{_SIZE}(?:\s*\+\s*{_SIZE}){{1,{16}}})\s*(?P<unit>GB)?\s+(?P<kind>\S.*)", re.I)
@@ -333,7 +340,7 @@ def _line(
     if (added := _ADDED.fullmatch(whole_label.strip()[:MAX_LABEL_LENGTH])) and (told_each := _added(added, read_label)):
         return told_each
     for label in (named["label"], line) if named else (line,):
-        reading = read_label(label[:MAX_LABEL_LENGTH])
+        reading = read_label(_with_count(label[:MAX_LABEL_LENGTH]))
         module, said = _module(reading)
         if module is not None:
             count = min(reading.kit or 1, MOST_AT_ONCE)
@@ -343,6 +350,11 @@ def _line(
     if open_ := _LEFT_OPEN.match(line):
         return _Named(tuple(cleaned(s) for s in named_by(open_["slot"])), "")
     return _Named(tuple(slots), words) if named and not some and not whole and _NAMED.match(line) else None
+
+
+def _with_count(label: str) -> str:
+    """A label with how many modules it is of as labels have it: "2x16GB"."""
+    return _HOW_MANY.sub(lambda m: f"{m['count'] or _NUMBERS[m['word'].lower()]}x", label)
 
 
 def _where_untold(count: int) -> str:
