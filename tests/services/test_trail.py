@@ -171,3 +171,17 @@ def test_a_printed_code_says_what_the_label_says(module: Module, tmp_path: Path)
             getattr(module, name),
             None if module.capacity_gib is None else getattr(module, name),
         )
+
+
+def test_what_a_label_has_no_room_for_is_cut_with_a_sign(tmp_path: Path) -> None:
+    note = "out of hall-04 in spring, ran two years, then lay about where nobody looked for it until it was found again"
+    long = StickyLabel(
+        "16 GB 1Rx8 DDR5-4800 unbuffered ECC", ("P/N QD5R-16", "S/N 0A1B", "pulled, cupboard 2, box b", note)
+    )
+    full = StickyLabel("8 GB", ("P/N X", "S/N Y", "new", "cupboard", "first", "second", "third", "fourth"))
+    (tmp_path / "labels.pdf").write_bytes(labels_pdf([long, full]))
+    told = subprocess.run(
+        ["pdftotext", tmp_path / "labels.pdf", "-"], check=True, capture_output=True, text=True
+    ).stdout
+    assert "out of hall-04 in spr…" in told and "nobody" not in told
+    assert "third…" in told and "fourth" not in told

@@ -8,6 +8,7 @@ from html import escape
 
 from umbrak.core.memory.module import Module
 from umbrak.formats.pdf import pdf_of
+from umbrak.formats.text import cleaned
 
 #: More on one go are no errand but a mistake.
 MOST = 1000
@@ -24,10 +25,10 @@ class StickyLabel:
 
 _STYLE = """
 @page { size: A4; margin: 8mm 6mm }
-body { font: 8.4pt/1.25 "DejaVu Sans", sans-serif; color: #000; margin: 0 }
+body { font: 7.8pt/1.2 "DejaVu Sans", sans-serif; color: #000; margin: 0 }
 .sheet { display: grid; grid-template-columns: repeat(3, 1fr) }
 .label { box-sizing: border-box; height: 34mm; padding: 2.5mm 3mm; border: .4pt dashed #888; break-inside: avoid; display: grid; grid-template-columns: 1fr 23mm; gap: 0 2mm; overflow: hidden }
-.label b { display: block; font-size: 10pt; overflow-wrap: anywhere } .label div { overflow-wrap: anywhere } .mono { font-family: "DejaVu Sans Mono", monospace; font-size: 7.6pt }
+.label b { display: block; font-size: 9pt; overflow-wrap: anywhere } .label div { overflow-wrap: anywhere } .mono { font-family: "DejaVu Sans Mono", monospace; font-size: 7.2pt }
 svg { width: 23mm; height: 23mm }
 """
 
@@ -50,8 +51,25 @@ def labels_pdf(labels: Iterable[StickyLabel]) -> bytes:
     )
 
 
+#: Characters of a line beside the code, of one of the title, and lines in all.
+_WIDE, _TITLE, _HIGH = 22, 14, 8
+
+
+def _fitted(one: StickyLabel) -> list[str]:
+    """Its lines as far as there is room for them; where more is told the last ends in "…"."""
+    found: list[str] = []
+    left = _HIGH - min(3, -(-len(one.title) // _TITLE))
+    for line in filter(None, one.lines):
+        if left < 1:
+            found[-1] = f"{found[-1].removesuffix('…')}…"
+            break
+        found.append(cleaned(line, left * _WIDE))
+        left -= -(-len(line) // _WIDE)
+    return found
+
+
 def _label(one: StickyLabel) -> str:
-    lines = "".join(f"<div>{escape(line)}</div>" for line in one.lines if line)
+    lines = "".join(f"<div>{escape(line)}</div>" for line in _fitted(one))
     return f"<div class=label><div><b>{escape(one.title)}</b>{lines}</div><div>{_svg(one.code) if one.code else ''}</div></div>"
 
 
