@@ -220,7 +220,13 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("A2, A3: 16GB; B1, B2: empty", "A2 filled 16, A3 filled 16, B1 empty, B2 empty"),
         ("A2, A3: 2 x 16GB DDR4", "A2 filled 16, A3 filled 16"),
         ("A2: 8GB 2Rx8, PC4-2400T, A3: empty", "A2 filled 8, A3 empty"),
-        # Several of a kind, of which nobody says where they are.
+        # Several of a kind, of which nobody says where they are; a guess, and what was or is to be, is none of them.
+        ("RAM: maybe 2x16GB DDR4", ""),
+        ("2x16GB DDR4 removed", ""),
+        ("16+16 GB DDR4, planned", ""),
+        ("CPU2: was 2x16GB DDR4", ""),
+        ("Ordered: 2x16GB DDR4", ""),
+        ("RAM: 2x16GB DDR4 (failed)", "None failed 16, None failed 16"),
         ("2 x 16GB DDR4-2666 RDIMM, part QD4R-16", "None filled 16, None filled 16"),
         ("2 sticks of 16GB DDR4-3200 SO-DIMM", "None filled 16, None filled 16"),
         ("RAM: two 16GB DDR4 modules", "None filled 16, None filled 16"),

@@ -95,6 +95,11 @@ _WHOLE = re.compile(
     r"(?:\s+(?:installed|fitted|now|total|memory|ram|modules?))?",
     re.I,
 )
+#: What is to come, was there, or lies elsewhere.
+_NOT_NOW = re.compile(
+    r"(?:ordered|planned?|wanted|to buy|to order|new|next|after|target|goal|upgrade|removed|old|previous(?:ly)?|before|spares?|shelf|offers?)\b.{0,30}",
+    re.I,
+)
 #: Slots that one line names, at most.
 MOST_AT_ONCE = 64
 #: How many slots there are, and how many of them are full: "Memory slots: 8 total, 4 used", "4 of 8 slots used", "8 slots (4 free)".
@@ -321,12 +326,16 @@ def _line(
         named = comma
     some = named["slot"].strip() if named and _ALL.fullmatch(named["slot"].strip()) else ""
     whole = bool(named and _WHOLE.fullmatch(named["slot"].strip()))
+    if (
+        named
+        and _NOT_NOW.fullmatch(named["slot"].strip())
+        and _module(read_label(named["label"][:MAX_LABEL_LENGTH]))[0]
+    ):
+        return (), (f"“{line.strip()[:60]}” may not be what is in it now: left out",)
     if named and _GROUPED.fullmatch(named["slot"].strip()):
-        reading = read_label(named["label"][:MAX_LABEL_LENGTH])
-        module, said = _module(reading)
-        if module is not None and reading.kit:
-            facts = SlotFacts(bank=cleaned(named["slot"]), state=SlotState.FILLED, module=module)
-            return (facts,) * min(reading.kit, MOST_AT_ONCE), (_where_untold(reading.kit), *said)
+        in_group = _nameless(named["label"], read_label, cleaned(named["slot"]))
+        if in_group and len(in_group[0]) != 1:
+            return in_group
     if named and not some and not whole:
         slots = [cleaned(s) for s in named_by(named["slot"], rows)]
         words = named["label"].strip()
@@ -340,13 +349,9 @@ def _line(
     if (added := _ADDED.fullmatch(whole_label.strip()[:MAX_LABEL_LENGTH])) and (told_each := _added(added, read_label)):
         return told_each
     for label in (named["label"], line) if named else (line,):
-        reading = read_label(_with_count(label[:MAX_LABEL_LENGTH]))
-        module, said = _module(reading)
-        if module is not None:
-            count = min(reading.kit or 1, MOST_AT_ONCE)
-            whose = [f"“{some}” names no slot: write each on a line of its own"] if some else []
-            whose += [_where_untold(count)] if count > 1 else []
-            return (SlotFacts(state=SlotState.FILLED, module=module),) * count, (*whose, *said)
+        if several := _nameless(label, read_label):
+            whose = (f"“{some}” names no slot: write each on a line of its own",) if some else ()
+            return several[0], (*whose, *several[1])
     if open_ := _LEFT_OPEN.match(line):
         return _Named(tuple(cleaned(s) for s in named_by(open_["slot"])), "")
     return _Named(tuple(slots), words) if named and not some and not whole and _NAMED.match(line) else None
@@ -361,18 +366,31 @@ def _where_untold(count: int) -> str:
     return f"{count} modules of it; in which slots is not said"
 
 
+def _nameless(label: str, read_label: ReadLabel, bank: str | None = None) -> _Told | None:
+    """The modules of a label of which no slot is told; None where it tells none. A guess, and what was or is to be, is said."""
+    told = read_slot(_with_count(label), read_label)
+    if told is None or (told.module is None and not told.said):
+        return None
+    if told.module is None:
+        return (), told.said
+    count = min(told.count, MOST_AT_ONCE)
+    facts = SlotFacts(bank=bank, state=told.state, module=told.module)
+    return (facts,) * count, ((_where_untold(count),) if count > 1 else ()) + told.said
+
+
 def _added(added: re.Match[str], read_label: ReadLabel) -> _Told | None:
     """The modules of sizes that share their kind; None where one of them is none."""
     found: list[SlotFacts] = []
     said: list[str] = []
     for size in re.split(r"\s*\+\s*", added["sizes"]):
         unit = "" if re.search(r"[MG]i?B$", size, re.I) else "GB"
-        reading = read_label(f"{size}{unit} {added['kind']}"[:MAX_LABEL_LENGTH])
-        module, odd = _module(reading)
-        if module is None:
+        told = read_slot(f"{size}{unit} {added['kind']}", read_label)
+        if told is None:
             return None
-        found += [SlotFacts(state=SlotState.FILLED, module=module)] * min(reading.kit or 1, MOST_AT_ONCE)
-        said += odd
+        if told.module is None:
+            return (), told.said
+        found += [SlotFacts(state=told.state, module=told.module)] * min(told.count, MOST_AT_ONCE)
+        said += told.said
     return tuple(found), (_where_untold(len(found)), *dict.fromkeys(said))
 
 
@@ -433,6 +451,11 @@ def _module(told: LabelReading, size_alone: bool = False) -> tuple[Module | None
 def is_slot_like(name: str) -> bool:
     """Whether boards have such names printed: "A1", "4", "CPU1 B2", "DIMM slot 3"."""
     return bool(_SLOT_LIKE.fullmatch(name.strip()))
+
+
+def says_otherwise(words: str) -> bool:
+    """Whether words say that something is a guess, or is no more or not yet there."""
+    return bool(_GUESSED.search(words) or _ANOTHER_TIME.search(words))
 
 
 def says_empty(words: str) -> bool:

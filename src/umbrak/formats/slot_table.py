@@ -18,7 +18,16 @@ from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
 from umbrak.formats.slot_headings import UNITS, Heads, found_in, in_workbook, meaning_of
-from umbrak.formats.slot_labels import MOST_AT_ONCE, SAYS_FAILED, is_slot_like, named_by, read_slot, says_empty, shape
+from umbrak.formats.slot_labels import (
+    MOST_AT_ONCE,
+    SAYS_FAILED,
+    is_slot_like,
+    named_by,
+    read_slot,
+    says_empty,
+    says_otherwise,
+    shape,
+)
 from umbrak.formats.spreadsheet import looks_like_xlsx
 from umbrak.formats.text import cleaned, decoded
 
@@ -214,6 +223,9 @@ class _Row:
 
     def _by_state(self, facts: SlotFacts, state: str, note: str) -> SlotFacts:
         for words in (state, note):
+            if says_otherwise(words):
+                self._say(f"“{words[:60]}”: it may not be what is in it now: that stays unknown")
+                return SlotFacts()
             if SAYS_FAILED.search(words) and facts.state is SlotState.FILLED:
                 self._say(f"“{words[:60]}”: taken as {SlotState.FAILED}")
                 return replace(facts, state=SlotState.FAILED)

@@ -49,8 +49,11 @@ class Kept:
     def keep(self, asked: Hashable, snapshot: str, answer: bytes) -> None:
         with self._alone:
             before = self._held.pop(asked, None)
-            self._length += len(answer) - (len(before[1]) if before else 0)
+            self._length -= len(before[1]) if before else 0
+            if len(answer) > self._most:
+                return
             self._held[asked] = snapshot, answer
+            self._length += len(answer)
             while self._length > self._most:
                 self._length -= len(self._held.popitem(last=False)[1][1])
 
