@@ -6,14 +6,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
-from time import monotonic
 from typing import Any
 from uuid import UUID
 
-import psycopg
 from sqlalchemy import Column, Connection, DateTime, Engine, Insert, Table, create_engine, event, text
 from sqlalchemy.engine import URL, make_url
-from sqlalchemy.exc import InvalidatePoolError
 from uuid_utils.compat import uuid7
 
 
@@ -26,17 +23,15 @@ def new_id() -> UUID:
 #: good. The longest that is asked here, of ten thousand machines, takes under a second. [s]
 STATEMENT_S, IDLE_S = 60, 300
 
-#: A connection that was given back less long ago is not tried before it is used again: the trial takes as long as a query. [s]
-LATELY_S = 1.0
-
 
 def open_engine(url: str | URL, patience: float = 5) -> Engine:
-    """Connections in UTC that are tried before use where they lay idle, so that a restarted database costs one request at most
-    (whoever finds one dead, all are renewed); who wants one while all are in use waits so long. [s]"""
+    """Connections in UTC that are tried before use, so that a restarted database costs one request at most; who wants one
+    while all are in use waits so long. [s]"""
     engine = create_engine(
         url,
         pool_size=8,
         max_overflow=4,
+        pool_pre_ping=True,
         pool_timeout=patience,
         connect_args={
             "connect_timeout": 3,
@@ -50,18 +45,6 @@ def open_engine(url: str | URL, patience: float = 5) -> Engine:
         with connection.cursor() as cursor:  # type: ignore[attr-defined]
             cursor.execute("SET TIME ZONE 'UTC'")
         connection.commit()  # type: ignore[attr-defined]
-
-    @event.listens_for(engine, "checkin")
-    def _given_back(_connection: object, record: Any) -> None:
-        record.info["given back"] = monotonic()
-
-    @event.listens_for(engine, "checkout")
-    def _tried(connection: Any, record: Any, _proxy: object) -> None:
-        if monotonic() - record.info.get("given back", monotonic()) > LATELY_S:
-            try:
-                engine.dialect.do_ping(connection)
-            except psycopg.Error as error:
-                raise InvalidatePoolError from error
 
     return engine
 
