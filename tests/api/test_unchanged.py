@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+from threading import Event
 
 import pytest
 from sqlalchemy import Connection, Engine, text
@@ -93,6 +96,46 @@ def test_what_is_written_is_in_the_next_answer(bench: Bench, steps: list[Step], 
     for step in steps:
         step(bench)
     assert bench.told() == seen
+
+
+def test_one_that_rests_on_the_time_is_made_anew_each_minute(engine: Engine) -> None:
+    made = []
+
+    def see(engine: Engine, now: datetime) -> str:
+        made.append(now)
+        return now.isoformat()
+
+    kept, at = while_unchanged(see), datetime(2026, 5, 4, 10, 30, 20, tzinfo=UTC)
+    while True:  # others write on the same server: till nobody did
+        before, made[:] = snapshot_of(engine), []
+        told = [kept(engine=engine, now=at + timedelta(seconds=s)).body for s in (0, 39, 40)]  # type: ignore[attr-defined]
+        if snapshot_of(engine) == before:
+            break
+    assert told[0] == told[1] != told[2] and made == [at, at + timedelta(seconds=40)]
+
+
+def test_those_who_ask_for_the_same_at_once_have_it_made_once(engine: Engine) -> None:
+    begun, go, made = Event(), Event(), []
+
+    def see(engine: Engine) -> int:
+        made.append(1)
+        begun.set()
+        assert go.wait(30)
+        return 7
+
+    kept = while_unchanged(see)
+    while True:  # others write on the same server: till nobody did
+        before, made[:] = snapshot_of(engine), []
+        begun.clear(), go.clear()
+        with ThreadPoolExecutor() as threads:
+            first = threads.submit(kept, engine=engine)
+            assert begun.wait(30)
+            others = [threads.submit(kept, engine=engine) for _ in range(3)]
+            go.set()
+            assert [f.result(30).body for f in (first, *others)] == [b"7"] * 4  # type: ignore[attr-defined]
+        if snapshot_of(engine) == before:
+            break
+    assert made == [1]
 
 
 def test_those_asked_for_longest_ago_go_first() -> None:

@@ -11,6 +11,7 @@ import signal
 import socket
 import sys
 from datetime import UTC, datetime, timedelta
+from importlib import import_module
 from pathlib import Path
 
 import uvicorn
@@ -44,6 +45,8 @@ def serve(told: int, url: str, dist: str, port: int, ahead: str) -> None:
 def main() -> None:
     asked = socket.socket(fileno=int(sys.argv[1]))
     settle(make_app(None))  # what the first answer takes is in every fork then
+    for loaded_when_needed in ("scipy.optimize", "scipy.sparse", "scipy.special", "weasyprint"):
+        import_module(loaded_when_needed)
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody waits for the servers
     while True:
         raw, lines, _, _ = socket.recv_fds(asked, 10_000, 1)

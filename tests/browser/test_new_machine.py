@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.browser.conftest import Served, SignIn
 from tests.browser.hands import go_to, see, slot
-from tests.browser.kinds import KINDS, build, keep, verdict_of
+from tests.browser.kinds import KINDS, PC4_U, Kind, build, keep, verdict_of
 from tests.formats.smbios_facts import Device, listing
 
 #: Answers that any of them may take.
@@ -43,6 +43,37 @@ def test_every_kind_is_built_by_answers(sign_in: SignIn, kinds: tuple[str, ...])
         machine = keep(page, name)
         assert verdict_of(page, machine, "right", kind.label) in ("undecided", "go" if kind.slots == 1 else ""), name
         assert verdict_of(page, machine, "wrong", kind.wrong) == "no-go", name
+
+
+def test_what_is_kept_before_its_board_is_seen_goes_into_the_slots_as_they_are_called(sign_in: SignIn) -> None:
+    """The board is drawn by the server after each answer; whoever keeps it sooner waits for that, and loses nothing without it."""
+    page = sign_in()
+    page.get_by_role("link", name="New machine").click()
+    build(page, "gauge-23", Kind(2, ["2 x 1"], PC4_U, PC4_U))
+    first, press = (
+        page.get_by_label("Name of the first slot"),
+        page.get_by_role("button", name="Keep gauge-23, on to Ceiling"),
+    )
+    drawn = "**/api/boards"
+
+    page.route(drawn, lambda route: route.abort())
+    first.fill("DIMM_C")
+    first.press("Enter")
+    press.click()
+    expect(page.get_by_text("The board cannot be seen as you say it now")).to_be_visible()
+    page.unroute(drawn)
+
+    held: list[Route] = []
+    page.route(drawn, lambda route: held.append(route))
+    with page.expect_request(drawn):
+        first.fill("BANK1")
+        first.press("Enter")
+    press.click()
+    expect(press).to_be_disabled()
+    held[-1].continue_()  # those before it were given up for it
+    expect(page.get_by_role("heading", name="gauge-23")).to_be_visible()
+    go_to(page, "Survey")
+    see(page, "BANK1", "fitted, 8 GB DDR4")
 
 
 def test_answers_that_contradict_are_told_where_they_stand(sign_in: SignIn) -> None:

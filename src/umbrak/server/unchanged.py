@@ -3,13 +3,15 @@
 A query finds what the transactions have written that its snapshot sees; PostgreSQL tells which those are
 (`pg_current_snapshot()`: the oldest number still running, the next number, those running in between). While that is the same,
 every query finds the same. So an answer made between two equal snapshots is the answer as long as there is that snapshot:
-nothing has to say what it rests on, and none is ever stale. What rests on the day too is made anew each day.
+nothing has to say what it rests on, and none is ever stale. What rests on the day too is made anew each day, and what rests on
+the time each minute. Those who ask for the same at once have it made once.
 """
 
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from functools import wraps
 from inspect import signature
@@ -37,6 +39,19 @@ class Kept:
         self._most, self._length = most, 0
         self._held: OrderedDict[Hashable, tuple[str, bytes]] = OrderedDict()
         self._alone = Lock()
+        self._making = tuple(Lock() for _ in range(64))
+
+    @contextmanager
+    def making(self, asked: Hashable) -> Iterator[bool]:
+        """Held by one at a time who makes an answer; tells whether somebody else held it before."""
+        lock = self._making[hash(asked) % len(self._making)]
+        waited = not lock.acquire(blocking=False)
+        if waited:
+            lock.acquire()
+        try:
+            yield waited
+        finally:
+            lock.release()
 
     def find(self, asked: Hashable, snapshot: str) -> bytes | None:
         with self._alone:
@@ -62,9 +77,10 @@ _kept: WeakKeyDictionary[Engine, Kept] = WeakKeyDictionary()
 
 
 def while_unchanged(see: Callable[P, T]) -> Callable[P, T]:
-    """An endpoint that answers by its database, its arguments and the day alone, whoever asks and at whatever hour.
+    """An endpoint that answers by its database, its arguments and the day alone, whoever asks.
 
-    Its engine is its argument `engine`; one that is called `_` it does not look at.
+    Its engine is its argument `engine`; one that is called `_` it does not look at. One that has an argument `now` answers by
+    the time too: an answer is kept until its minute ends.
     """
     shape: TypeAdapter[T] = TypeAdapter(get_type_hints(see)["return"])
     names = [n for n in signature(see).parameters if n not in ("engine", "_")]
@@ -73,13 +89,24 @@ def while_unchanged(see: Callable[P, T]) -> Callable[P, T]:
     def answer(**given: Any) -> Response:
         engine: Engine = given["engine"]
         kept = _kept.setdefault(engine, Kept())
-        asked = see, datetime.now(UTC).date(), *(tuple(v) if isinstance(v := given[n], list) else v for n in names)
+        asked = see, datetime.now(UTC).date(), *(_told(given[n]) for n in names)
         before = snapshot_of(engine)
         body = kept.find(asked, before)
         if body is None:
-            body = shape.dump_json(see(**given), by_alias=True)  # type: ignore[call-arg]
-            if snapshot_of(engine) == before:
-                kept.keep(asked, before, body)
+            with kept.making(asked) as waited:
+                if waited:
+                    before = snapshot_of(engine)
+                    body = kept.find(asked, before)
+                if body is None:
+                    body = shape.dump_json(see(**given), by_alias=True)  # type: ignore[call-arg]
+                    if snapshot_of(engine) == before:
+                        kept.keep(asked, before, body)
         return Response(body, media_type="application/json")
 
     return answer  # type: ignore[return-value]
+
+
+def _told(argument: object) -> Hashable:
+    if isinstance(argument, datetime):
+        return argument.replace(second=0, microsecond=0)
+    return tuple(argument) if isinstance(argument, list) else argument

@@ -97,11 +97,12 @@ class Events:
 def upper_rate(count: int, days: float) -> float:
     """The rate that `count` events in `days` leave possible: the one-sided 95 % bound of a Poisson rate. [1/d]
 
-    chi²(0.95; 2 (k + 1)) / (2 t): Garwood's exact interval. Without any time nothing is excluded.
+    chi²(0.95; 2 (k + 1)) / (2 t): Garwood's exact interval; half of that quantile is the gamma distribution's of shape k + 1.
+    Without any time nothing is excluded.
     """
-    from scipy.stats import chi2
+    from scipy.special import gammaincinv
 
-    return float(chi2.ppf(_SURE, 2 * (count + 1)) / 2 / days) if days > 0 else float("inf")
+    return float(gammaincinv(count + 1, _SURE) / days) if days > 0 else float("inf")
 
 
 def days_needed(count: int, limit: float = LIMIT_PER_DAY) -> float:

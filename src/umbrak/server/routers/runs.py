@@ -75,6 +75,7 @@ def start(plan_id: UUID, body: RunStart, engine: Db, account: Person) -> RunView
 
 
 @router.get("/runs/{run_id}", responses=describe(401, 404, 422))
+@while_unchanged
 def see(run_id: UUID, engine: Db, _: Person, now: Now) -> RunView:
     """A run: its steps and how each stands."""
     return see_run(engine, run_id, now)
@@ -228,6 +229,7 @@ def _plain(name: str) -> str:
 
 
 @router.get("/runs/{run_id}/proof", responses=describe(401, 404, 422))
+@while_unchanged
 def proof(run_id: UUID, engine: Db, _: Person, now: Now) -> ProofView:
     """What is proved of a run, and what is lacking."""
     return proving.see_proof(engine, run_id, now)

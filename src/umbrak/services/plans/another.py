@@ -44,7 +44,7 @@ class MoreView:
     cost: Decimal
     currency: str
     verdict: Verdict
-    #: Part -> how many are put in.
+    #: Part, of one without a number what it is -> how many are put in.
     parts: dict[str, int]
 
 
@@ -74,7 +74,7 @@ def more_for(engine: Engine, key: UUID) -> MoreView | None:
         return None
     judged = judge(plan.then, best.layout, plan.now)
     changed = best.layout.changed_from(plan.goal)
-    comes = Counter(x.part or "" for s in changed if isinstance(x := best.layout.get(s), Module))
+    comes = Counter(x.part or x.short() for s in changed if isinstance(x := best.layout.get(s), Module))
     return MoreView(
         changes={s: best.layout.get(s) for s in changed},
         usable_gib=judged.usable_gib,

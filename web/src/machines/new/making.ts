@@ -1,5 +1,5 @@
 /** A machine being made: what was said in any order, what it comes to, and keeping it. It outlives the page and the connection. */
-import { computed, reactive, ref, shallowRef, watch } from 'vue'
+import { computed, nextTick, reactive, ref, shallowRef, watch } from 'vue'
 import { api, ask, faultsOf, Refusal, Unreachable, wordsOf, type Answers, type Built, type Intake, type Layout, type Module, type Occupant, type SheetRow, type SheetView, type Suggestion } from '@/api/client'
 import { health } from '@/api/health'
 import { keepUnsent } from '@/frame/outbox'
@@ -162,9 +162,11 @@ export function useMaking(kept: (id: string | null) => void) {
     named.value = match.slots
     for (const [socket, processor] of Object.entries(match.processors)) said.processors[socket] = processor ?? '-'
   }
-  watch([() => JSON.stringify(said.answers), () => said.sheet, () => said.begun, () => said.intake?.id, modules, () => health.recoveries], () => void look())
+  /** The newest look at the board; it ends when the answer is here, or cannot be had. */
+  let looking = look()
+  watch([() => JSON.stringify(said.answers), () => said.sheet, () => said.begun, () => said.intake?.id, modules, () => health.recoveries], () => (looking = look()))
   /** Ends when what was begun before is as it was, or cannot be told. */
-  const first = Promise.all([load(), look()])
+  const first = Promise.all([load(), looking])
   watch(
     () => health.recoveries,
     () => {
@@ -302,6 +304,18 @@ export function useMaking(kept: (id: string | null) => void) {
     const unanswered = new Set([...(a.generation ? [] : ['generation']), ...(a.form ? [] : ['form']), ...(a.model.trim() ? [] : ['model'])])
     return Object.fromEntries((built.value?.faults ?? []).filter((f) => !unanswered.has(f.path)).map((f) => [f.path, f.message]))
   })
+  /** What decides how the slots are called. */
+  const naming = (a: Answers) => JSON.stringify([a.processors, a.channels, a.stand, a.carriers, a.printed, a.names])
+  /** Ends when the board is seen as it is said now: what is in which slot is sent by the names that its slots have. False where it
+   * cannot be seen, and what was said of its slots would go astray. */
+  async function seen(): Promise<boolean> {
+    await nextTick() // what was said last is looked at
+    for (let last: Promise<void> | undefined; last !== looking; ) await (last = looking)
+    const ofSlots = Object.keys(said.fitted).length + Object.keys(said.placed).length + reports.value.length
+    if (!ofSlots || (said.sheet ? sheet.value : judged.value && naming(JSON.parse(judged.value) as Answers) === naming(said.answers))) return true
+    wrong.value = 'The board cannot be seen as you say it now: Umbrak cannot be reached. What you said stays here; keep it once there is a connection.'
+    return false
+  }
   function body() {
     const placed = Object.fromEntries([...reportAt.value].filter(([slot]) => slots.value.includes(slot)))
     return {
@@ -336,6 +350,7 @@ export function useMaking(kept: (id: string | null) => void) {
     forgetFaults()
     sending.value = true
     try {
+      if (!(await seen())) return
       const made = await ask(api.POST('/api/machines', { body: body() }))
       Object.assign(said, blank())
       localStorage.removeItem(placeOf())
@@ -382,6 +397,7 @@ export function useMaking(kept: (id: string | null) => void) {
     forgetFaults()
     sending.value = true
     try {
+      if (!(await seen())) return null
       const board = { answers: said.answers, fitted: bySlot(said.fitted) as never, intake_id: said.intake?.id ?? null }
       const made = await ask(api.POST('/api/drafts', { body: { board } }))
       Object.assign(said, blank())

@@ -15,7 +15,7 @@ import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
 import GuessForm from './GuessForm.vue'
-import { beats, fastOf, gained, given, layoutOf, letterOf, money, NAMES, percent, rateOf, routeWords, signed, usableOf, whereNow, WISHES } from './words'
+import { assumedWords, beats, fastOf, gained, given, layoutOf, letterOf, money, NAMES, percent, rateOf, routeWords, signed, usableOf, whereNow, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()
@@ -181,7 +181,7 @@ const gapWords = computed(() => {
       <span><b>Not used:</b> {{ view.left_out.join('; ') }}. <router-link class="quiet-link" to="/shelf">Put it right on the Shelf</router-link></span>
     </p>
     <p v-if="view?.assumed" class="assumed small">
-      <span><b>Nobody offers these modules:</b> they are more of what is fitted, and what the standards have and {{ machine.board.title }} takes, judged like any other.</span>
+      <span><b>Nobody offers these modules:</b> they are {{ assumedWords(machine.slots as Layout, machine.board.title) }}, judged like any other.</span>
       <GuessForm :money="view.money" @kept="search(TIMES)" />
       <button v-if="view.on_shelf || view.on_offer" type="button" class="quiet-link" @click="assume = null">Back to what is at hand</button>
       <router-link v-else class="quiet-link" to="/shelf">Put modules and offers on the Shelf</router-link>

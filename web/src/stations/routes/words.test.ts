@@ -1,7 +1,7 @@
 import { expect, it } from 'vitest'
-import type { Action, Module, PriceAt, Route, SizingView } from '@/api/client'
+import type { Action, Layout, Module, PriceAt, Route, SizingView } from '@/api/client'
 import { dutyWords, largestWords, mayOpen, shortWords, wayWords } from '../target/words'
-import { beats, given, layoutOf, letterOf, percent, routeWords, troubleWords, verdictWords, whereNow } from './words'
+import { assumedWords, beats, given, layoutOf, letterOf, percent, routeWords, troubleWords, verdictWords, whereNow } from './words'
 
 const module = (gib: number, part: string | null) => ({ capacity_gib: gib, part }) as Module
 const act = (verb: Action['do'], from: string | null, to: string | null, m: Module): Action => ({ do: verb, from, to, module: m })
@@ -79,4 +79,14 @@ it('puts a layout together of what is fitted and what a route changes', () => {
   const view = { modules: [small, big], fitted: { A: 0, B: null, C: 0 } }
   expect(layoutOf(view)).toEqual({ A: small, B: 'unknown', C: small })
   expect(layoutOf(view, { A: 1, C: null, D: 0 })).toEqual({ A: big, B: 'unknown', D: small })
+})
+
+it.each<[string, Layout, boolean]>([
+  ['nothing known of what is fitted', { A1: 'unknown' }, false],
+  ['nothing fitted', {}, false],
+  ['no part number to ask for', { A1: { ...module(16, ''), part: null } }, false],
+  ['a module that failed', { A1: { ...module(16, 'O-16'), failed: 'mapped out' } }, false],
+  ['a part number', { A1: 'unknown', A2: module(16, 'O-16') }, true],
+])('offers more of what is fitted where there is such: %s', (_, fitted, more) => {
+  expect(assumedWords(fitted, 'the board')).toBe(`${more ? 'more of what is fitted, and ' : ''}what the standards have and the board takes`)
 })

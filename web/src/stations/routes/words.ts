@@ -191,3 +191,9 @@ export function whereNow(route: Route | undefined, routes: Route[]): number {
 /** No dearer, no smaller, no slower and no riskier. */
 export const beats = (one: Route, other: Route): boolean =>
   Number(one.cost) <= Number(other.cost) && one.usable_gib >= other.usable_gib && one.sustained_gbs >= other.sustained_gbs && one.trouble <= other.trouble
+
+/** What modules are that nobody offers: more of what is fitted only where some of it has a number to ask for. */
+export function assumedWords(fitted: Layout, board: string): string {
+  const known = Object.values(fitted).some((m) => typeof m === 'object' && m?.part && !m.failed)
+  return `${known ? 'more of what is fitted, and ' : ''}what the standards have and ${board} takes`
+}

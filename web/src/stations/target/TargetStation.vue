@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Target: what the machine is to carry at left; the totals that it can reach at right, with the need as a line across. */
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
-import { api, ask, Refusal, wordsOf, type SizingView, type Totals } from '@/api/client'
+import { api, ask, Refusal, wordsOf, type Layout, type SizingView, type Totals } from '@/api/client'
 import { oneAtATime } from '@/api/turns'
 import { counted, gb, gbDown, gbUp, meets } from '@/ui/figures'
 import { session } from '@/frame/session'
@@ -10,6 +10,7 @@ import { numberIn, useForm } from '@/ui/form'
 import { vLines } from '@/ui/lines'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useMachine } from '../machine'
+import { assumedWords } from '../routes/words'
 import FromSeen from './FromSeen.vue'
 import { costWords, dutyWords, largestWords, mayOpen, RISKS, shortWords, USES, wayWords } from './words'
 
@@ -195,7 +196,7 @@ const enough = computed(() => {
       <p v-else-if="totals?.ended === 'no time' && !looking" class="faded">Nothing was found in {{ looked }} seconds; that is no answer yet. <button type="button" class="quiet-link" @click="reach">Look again</button></p>
       <p v-else-if="totals && totals.ended !== 'no time'" class="faded">What {{ totals.assumed ? 'the standards have' : 'is at hand' }} leads nowhere from here.</p>
       <p v-else class="faded" role="status">working out what it can reach</p>
-      <p v-if="totals?.assumed && totals.totals.length" class="small"><b>Nobody offers these modules:</b> they are more of what is fitted, and what the standards have and {{ machine.board.title }} takes, {{ totals.priced ? 'at your guess of what a GB costs' : 'without a price' }}. <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link> says what to look for.</p>
+      <p v-if="totals?.assumed && totals.totals.length" class="small"><b>Nobody offers these modules:</b> they are {{ assumedWords(machine.slots as Layout, machine.board.title) }}, {{ totals.priced ? 'at your guess of what a GB costs' : 'without a price' }}. <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link> says what to look for.</p>
       <p v-if="totals && !totals.proved && totals.totals.length" class="small faded" role="status">Not all was looked at in {{ looked }} seconds: there may be {{ totals.priced ? 'cheaper ways' : 'others' }}.{{ looking ? ' It goes on.' : '' }}</p>
     </section>
 
