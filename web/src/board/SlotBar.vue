@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { BoardSlot, Severity } from '@/api/client'
 import { tabColours } from '@/frame/tokens'
 import { sizes, type Rect } from './geometry'
-import { alongLength, fittingLine, fittingLocator, slotName, type SlotState } from './state'
+import { alongLength, fittingLine, fittingLocator, LETTER_EM, slotName, type SlotState } from './state'
 import { gb } from '@/ui/figures'
 
 const props = defineProps<{
@@ -67,6 +67,8 @@ const name = computed(() =>
 const capacity = computed(() => (props.state.module ? gb(props.state.module.capacity_gib) : ''))
 /** Too narrow on screen for the figure: it stands along the module then. */
 const narrow = computed(() => props.rect.width * props.scale < 7.5 * capacity.value.length)
+/** A figure of three places is smaller, so that it stays within its module. [units] */
+const capacitySize = computed(() => `${Math.min(16, (props.rect.width - 2) / (LETTER_EM * capacity.value.length))}px`)
 const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - (props.proof ? SEAL_ROOM : 0) - (props.place.locked ? LOCK_ROOM : 0) - (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM), props.scale) : ''))
 const toldOnEmpty = computed(() => (!props.state.module ? props.told : null))
 const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale, props.channel, props.below))
@@ -110,7 +112,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         />
         <rect v-else class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
         <rect v-if="side" class="label-side" :x="side === 'left' ? rect.x + 1 : rect.x + rect.width - 4" :y="rect.y + 30" width="3" :height="rect.height - 60" />
-        <text v-if="!narrow" class="capacity" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
+        <text v-if="!narrow" class="capacity" :style="{ '--size': capacitySize }" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
         <text v-else class="capacity along" :transform="`translate(${middle + 4 / scale} ${rect.y + 8}) rotate(-90)`">{{ capacity }}</text>
         <text class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
       </g>
@@ -238,7 +240,7 @@ text {
   pointer-events: none;
 }
 .capacity {
-  font-size: max(16px, calc(11px * var(--px)));
+  font-size: max(var(--size, 16px), calc(11px * var(--px)));
   font-weight: 700;
 }
 .along {

@@ -75,7 +75,7 @@ export function moduleLine(module: Module): string {
 }
 
 /** Width of a letter of the line [em], and its sizes: in board units, and on screen at least. */
-const LETTER_EM = 0.62
+export const LETTER_EM = 0.62
 const LINE_SIZE = 11.5
 const LEAST_PX = 11
 

@@ -2,7 +2,7 @@
 /** How well trouble was predicted: each approval beside what its proof found, and the score once there are enough. */
 import { onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Calibration } from '@/api/client'
-import { percent } from '@/stations/routes/words'
+import { percent } from '@/ui/figures'
 import { OUTCOMES, outcomeShape } from './words'
 
 const found = shallowRef<Calibration>()

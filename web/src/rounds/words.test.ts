@@ -21,7 +21,7 @@ const proposal = (changes: Partial<Proposal>): Proposal =>
 describe('a round in words', () => {
   it('says no more than is proved', () => {
     expect(provedWords(proposal({}))).toBe('Proved: there is no better one')
-    expect(provedWords(proposal({ ended: 'stopped', gap: 0.02, gap_money: 9.5 }))).toBe('Stopped: the best found so far, at most 2.0 % (9.50 EUR) above the best there can be')
+    expect(provedWords(proposal({ ended: 'stopped', gap: 0.02, gap_money: 9.5 }))).toBe('Stopped: the best found so far, at most 2.0\u00a0% (9.50 EUR) above the best there can be')
     expect(provedWords(proposal({ ended: 'no time', gap: null, gap_money: null }))).toContain('is not known yet')
   })
   it('tells where modules come from, and draws what is passed on once for both', () => {

@@ -1,5 +1,6 @@
 /** Rounds in words, and where what is passed on is drawn. */
 import type { Round } from '@/api/client'
+import { percents } from '@/ui/figures'
 
 export type Proposal = NonNullable<Round['proposal']>
 export type Row = Proposal['rows'][number]
@@ -11,7 +12,8 @@ const DAY = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric',
 export const dayWords = (day: string): string => DAY.format(new Date(`${day}T00:00:00Z`)).replace(',', '')
 
 export const money = (amount: string | number): string => Number(amount).toFixed(2)
-export const percent = (share: number): string => `${(share * 100).toFixed(share < 0.1 ? 1 : 0)} %`
+/** To a tenth where it is small: of a round that is money. */
+export const percent = (share: number): string => percents((share * 100).toFixed(share < 0.1 ? 1 : 0))
 
 export const STATES: Record<Round['state'], { severity: 'ask' | 'note' | 'go' | 'slow'; words: string }> = {
   asked: { severity: 'ask', words: 'not solved yet' },

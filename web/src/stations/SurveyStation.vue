@@ -6,7 +6,7 @@ import { api, ask, type Finding, type Intake, type MachineView, type Severity } 
 import BoardView from '@/board/BoardView.vue'
 import BySocket from '@/board/BySocket.vue'
 import { moduleWords } from '@/board/state'
-import { counted, gb } from '@/ui/figures'
+import { counted, gb, unbroken } from '@/ui/figures'
 import { age, isOld, moment, plural } from '@/ui/words'
 import FindingList from './fit/FindingList.vue'
 import { litBy, severityBySlot } from './fit/findings'
@@ -176,7 +176,7 @@ const rows = computed(() =>
           <tr v-for="row in rows" :key="row.id" :class="row.state">
             <th scope="row" class="mono">{{ row.printed }}</th>
             <td>
-              <span class="initial" :title="`${KINDS[row.source?.kind ?? ''] ?? row.source?.kind}, ${age(row.source?.at ?? '')}`">{{ INITIALS[row.source?.kind ?? ''] ?? '?' }}</span> {{ row.words }}<strong v-if="row.disputed" class="disputed-mark"> disputed</strong><strong v-if="row.failed" class="failed"> failed</strong><span v-if="row.part" class="mono faded part">{{ row.part }}</span><span v-if="row.health" class="small health" :class="row.counted ? 'failed' : 'faded'">{{ row.health }}</span>
+              <span class="initial" :title="`${KINDS[row.source?.kind ?? ''] ?? row.source?.kind}, ${age(row.source?.at ?? '')}`">{{ INITIALS[row.source?.kind ?? ''] ?? '?' }}</span> {{ unbroken(row.words) }}<strong v-if="row.disputed" class="disputed-mark"> disputed</strong><strong v-if="row.failed" class="failed"> failed</strong><span v-if="row.part" class="mono faded part">{{ row.part }}</span><span v-if="row.health" class="small health" :class="row.counted ? 'failed' : 'faded'">{{ row.health }}</span>
             </td>
           </tr>
         </tbody>

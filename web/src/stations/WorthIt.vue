@@ -2,7 +2,8 @@
 /** Whether a saving is worth what it risks: in words, in money, and as a picture. */
 import { computed } from 'vue'
 import { LOSSES } from '@/notes/words'
-import { money, percent } from './routes/words'
+import { percent } from '@/ui/figures'
+import { money } from './routes/words'
 
 const props = defineProps<{
   saving: { saving: number; runs: number; trouble: number | null; worth_it: boolean; eaten_by: string | null; flips: boolean }

@@ -3,8 +3,9 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, type More, type Worth } from '@/api/client'
 import { plural } from '@/ui/words'
 import { rangeWords } from '@/ui/belief'
+import { percent } from '@/ui/figures'
 import { useAsked } from './asked'
-import { money, percent } from './routes/words'
+import { money } from './routes/words'
 
 export interface PlanKey {
   id: string

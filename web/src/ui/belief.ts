@@ -1,9 +1,10 @@
 /** Odds and ranges in words. */
+import { percent, percents } from './figures'
 
 /** A chance that something works: near certainty is told finer, and never as certain. */
 export function surely(p: number): string {
-  if (p > 0.9995) return p === 1 ? '100 %' : 'over 99.9 %'
-  return p > 0.985 ? `${(100 * p).toFixed(1)} %` : p > 0 && p < 0.005 ? 'under 1 %' : `${Math.round(100 * p)} %`
+  if (p > 0.9995) return p === 1 ? percents(100) : `over ${percents(99.9)}`
+  return p > 0.985 ? percents((100 * p).toFixed(1)) : percent(p)
 }
 
 /** What a trial does to odds: "makes it 12 times as likely as not before", or less likely. */
@@ -16,12 +17,12 @@ export function timesWords(times: number): string {
 /** "9 to 31 %": as low and as high as trouble comes to when it is looked at otherwise. */
 export function rangeWords(range: { low: number; high: number }): string {
   const [low, high] = [Math.round(100 * range.low), Math.round(100 * range.high)]
-  return low === high ? `${low} %` : `${low} to ${high} %`
+  return percents(low === high ? low : `${low}\u00a0to\u00a0${high}`)
 }
 
 /** What moves it most: "every doubt at double makes it 31 %"; "" where nothing does by a point. */
 export function movedWords(range: { ways: { words: string; trouble: number }[] }, trouble: number): string {
   const most = range.ways[0]
   if (!most || Math.abs(most.trouble - trouble) < 0.01) return ''
-  return `${most.words}: ${Math.round(100 * most.trouble)} %`
+  return `${most.words}: ${percent(most.trouble)}`
 }

@@ -21,6 +21,18 @@ export function counted(value: number, left_out: number | boolean, round = gb): 
 /** Whether so much is as much as is needed: sums of the same amounts may differ in their last digits. [GB] */
 export const meets = (had: number, needed: number): boolean => had >= needed - 1e-6
 
+/** Words in which no line is broken between a figure and its unit. */
+export const unbroken = (words: string): string => words.replace(/(?<=\d) (?=(GB|V|MT\/s)\b)/g, '\u00a0')
+
+/** Figures with the sign of a percentage, which stays beside them wherever a line is broken. */
+export const percents = (figures: number | string): string => `${figures}\u00a0%`
+
+/** A share in percent; what is nearly nought or nearly all is not rounded to it. */
+export function percent(share: number): string {
+  if (share > 0 && share < 0.005) return `under ${percents(1)}`
+  return share < 1 && share >= 0.995 ? `over ${percents(99)}` : percents(Math.round(100 * share))
+}
+
 function figure(value: number | null | undefined, round: (value: number) => number): string {
   if (value === null || value === undefined) return '?'
   if (Number.isInteger(value)) return String(value)

@@ -28,6 +28,9 @@ SOLD_GIB: dict[str, tuple[float, ...]] = {
     "DDR5": (8, 16, 24, 32, 48, 64, 96, 128, 256),
 }
 
+#: The largest dies that modules are made of; the standards of DDR2 and DDR5 have larger ones, which nobody sells. [Gbit]
+MADE_GBIT: dict[str, float] = {"DDR2": 2, "DDR3": 8, "DDR4": 16, "DDR5": 32}
+
 
 def kinds_of(generation: Generation, form: Form) -> tuple[Buffering, ...]:
     """The kinds that modules of a generation and form have."""

@@ -15,7 +15,7 @@ from decimal import Decimal
 
 from umbrak.core.evaluate import evaluate
 from umbrak.core.memory.module import DIE_GBIT, HEIGHT_MM, Buffering, Form, Generation, Module, alike, bus_of, complete
-from umbrak.core.memory.organised import ORGANISED, SOLD_GIB, kinds_of
+from umbrak.core.memory.organised import MADE_GBIT, ORGANISED, SOLD_GIB, kinds_of
 from umbrak.core.memory.rates import STANDARD_RATES_MTS
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
@@ -106,11 +106,11 @@ def _kinds(sheet: Sheet) -> Iterator[tuple[Buffering, bool]]:
 
 
 def _of(sheet: Sheet, kind: Buffering, ecc: bool, gib: float, organised: tuple[int, int, int]) -> Module | None:
-    """A module as the standards have it; None where its dies do not exist, or x16 dies should correct errors."""
+    """A module as the standards have it; None where its dies are not made, or x16 dies should correct errors."""
     generation = Generation(sheet.memory.generation)
     ranks, width, stack = organised
     die = gib * 8 * width / (64 * ranks * stack)
-    if die not in DIE_GBIT[generation] or (ecc and width == 16):
+    if die not in DIE_GBIT[generation] or die > MADE_GBIT[generation] or (ecc and width == 16):
         return None
     rails = (1.35, 1.5) if generation is Generation.DDR3 else ()
     made = Module(

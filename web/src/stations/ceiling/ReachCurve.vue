@@ -3,7 +3,7 @@
 import { computed, ref } from 'vue'
 import type { CeilingView } from '@/api/client'
 import { OUTCOMES, outcomeShape } from '@/notes/words'
-import { gb } from '@/ui/figures'
+import { gb, percent } from '@/ui/figures'
 import type { Axis } from './axis'
 import { curveOf, heightOf, readAt } from './reach'
 import { KIND_WORDS } from './words'
@@ -11,7 +11,6 @@ import { KIND_WORDS } from './words'
 const props = defineProps<{ view: CeilingView; axis: Axis; left: number; right: number; top: number; height: number }>()
 const curve = computed(() => curveOf(props.view.reach, props.axis, props.top, props.height))
 const y = (p: number) => heightOf(p, props.top, props.height)
-const percent = (p: number) => `${Math.round(100 * p)} %`
 /** What is read off: where the pointer is, else what is planned. */
 const pointed = ref<number | null>(null)
 const read = computed(() => {

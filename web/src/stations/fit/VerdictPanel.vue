@@ -2,10 +2,9 @@
 /** The verdict: total now and after, need, figures, findings worst first, the tightest limit, what is done and what comes next. */
 import { computed, ref } from 'vue'
 import type { Board, Cure, Evaluation, Finding, More, Question, Worth } from '@/api/client'
-import { counted, gbDown, gbUp } from '@/ui/figures'
+import { counted, gbDown, gbUp, percent } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
-import { percent } from '../routes/words'
 import { likeWords } from '../worth'
 import AnswerFirst from './AnswerFirst.vue'
 import FindingList from './FindingList.vue'
@@ -38,7 +37,7 @@ const verdict = computed(() => (props.proved ? { verdict: props.proved } : props
       </template>
       <strong>{{ counted(goal.installed_gib, goal.not_counted) }}</strong> <span class="unit">GB</span>
       <span class="beside faded">
-        usable {{ atMost }}<b>{{ counted(goal.usable_gib, goal.not_counted, gbDown) }}</b>
+        <span class="whole">usable {{ atMost.trim() }}</span> <b>{{ counted(goal.usable_gib, goal.not_counted, gbDown) }}</b>
         <template v-if="goal.tolerance_gib"><br />± {{ gbUp(goal.tolerance_gib) }}</template>
       </span>
     </p>
@@ -189,6 +188,8 @@ const verdict = computed(() => (props.proved ? { verdict: props.proved } : props
   line-height: 1.25;
   text-align: right;
   align-self: center;
+}
+.whole {
   white-space: nowrap;
 }
 dt {

@@ -4,13 +4,13 @@ import type { Beside } from '@/api/client'
 import { session } from '@/frame/session'
 import SeenForm from '@/stations/target/SeenForm.vue'
 import { useSymptoms } from '@/stations/target/symptoms'
-import { gb } from '@/ui/figures'
+import { gb, percent } from '@/ui/figures'
 
 const props = defineProps<{ machineId: string; ended: boolean }>()
 const { view, wrong, open, kept } = useSymptoms(() => [props.machineId, props.ended])
 function figure(f: Beside, value: number | null): string {
   if (value === null) return 'not looked at'
-  if (f.unit === 'share') return `${Math.round(100 * value)} %`
+  if (f.unit === 'share') return percent(value)
   if (f.unit === 'yes') return value ? 'yes' : 'no'
   return f.unit ? `${gb(value)} ${f.unit}` : gb(value)
 }

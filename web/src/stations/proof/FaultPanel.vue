@@ -3,7 +3,7 @@
 import { computed, ref } from 'vue'
 import { wordsOf, type FaultTrial, type MachineView, type Proof } from '@/api/client'
 import { clock, plural } from '@/ui/words'
-import { percent } from '../routes/words'
+import { percent } from '@/ui/figures'
 import FaultEnd from './FaultEnd.vue'
 import { goingOn, likelyResults, printedOf } from './words'
 

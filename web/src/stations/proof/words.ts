@@ -1,8 +1,9 @@
 /** Words and small derivations of Proof. */
 import { ENDED } from '@/stations/run/words'
 import { plural } from '@/ui/words'
-import { money, percent } from '@/stations/routes/words'
+import { money } from '@/stations/routes/words'
 import type { Board, Faults, FaultTrial, Layout, Proof, Severity, SoakView } from '@/api/client'
+import { percent } from '@/ui/figures'
 
 /** How each way of being seen is marked: by shape and colour. */
 export const MARKS: Record<string, Severity | 'go'> = {

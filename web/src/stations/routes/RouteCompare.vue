@@ -2,8 +2,8 @@
 /** Up to three routes side by side, only where they differ; the best of a line is marked. */
 import { computed } from 'vue'
 import type { RoutesView } from '@/api/client'
-import { gb } from '@/ui/figures'
-import { balanceOf, fastOf, letterOf, lossWords, money, percent, rateOf, routeWords, verdictWords } from './words'
+import { gb, percent } from '@/ui/figures'
+import { balanceOf, fastOf, letterOf, lossWords, money, rateOf, routeWords, verdictWords } from './words'
 
 const props = defineProps<{ view: RoutesView; pinned: number[] }>()
 const emit = defineEmits<{ unpin: [index: number] }>()

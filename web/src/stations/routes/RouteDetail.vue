@@ -9,10 +9,11 @@ import { movedWords } from '@/ui/belief'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import VerdictWord from '@/ui/VerdictWord.vue'
 import { plural } from '@/ui/words'
+import { percent } from '@/ui/figures'
 import BriefOf from '../BriefOf.vue'
 import WorthIt from '../WorthIt.vue'
 import StagesOf from './StagesOf.vue'
-import { ACTS, fastOf, gained, layoutOf, letterOf, LEVERS, lossWords, money, percent, regrets, routeWords, signed, troubleWords, usableOf, type Had } from './words'
+import { ACTS, fastOf, gained, layoutOf, letterOf, LEVERS, lossWords, money, regrets, routeWords, signed, troubleWords, usableOf, type Had } from './words'
 
 const props = defineProps<{ view: RoutesView; index: number; board: Board; now: Had; machineId: string }>()
 const emit = defineEmits<{ plan: [stages?: Layout[]] }>()

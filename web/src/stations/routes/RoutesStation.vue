@@ -9,13 +9,14 @@ import { vLines } from '@/ui/lines'
 import { session } from '@/frame/session'
 import VerdictWord from '@/ui/VerdictWord.vue'
 import { plural } from '@/ui/words'
+import { percent } from '@/ui/figures'
 import { useMachine } from '../machine'
 import RouteCompare from './RouteCompare.vue'
 import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
 import GuessForm from './GuessForm.vue'
-import { assumedWords, beats, fastOf, gained, given, layoutOf, letterOf, money, NAMES, percent, rateOf, routeWords, signed, usableOf, whereNow, WISHES } from './words'
+import { assumedWords, beats, fastOf, gained, given, layoutOf, letterOf, money, NAMES, rateOf, routeWords, signed, usableOf, whereNow, WISHES } from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()

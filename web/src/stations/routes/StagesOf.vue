@@ -4,8 +4,8 @@ import { ref, shallowRef, watch } from 'vue'
 import { api, ask, wordsOf, type Board, type Layout, type Staging } from '@/api/client'
 import { session } from '@/frame/session'
 import { surely } from '@/ui/belief'
+import { percent } from '@/ui/figures'
 import { stageWords, STAGINGS } from './stages'
-import { percent } from './words'
 
 const props = defineProps<{ machineId: string; board: Board; now: Layout; goal: Layout; doubted: number }>()
 const emit = defineEmits<{ plan: [stages: Layout[]] }>()

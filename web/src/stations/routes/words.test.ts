@@ -1,7 +1,8 @@
 import { expect, it } from 'vitest'
 import type { Action, Layout, Module, PriceAt, Route, SizingView } from '@/api/client'
+import { percent } from '@/ui/figures'
 import { dutyWords, largestWords, mayOpen, shortWords, wayWords } from '../target/words'
-import { assumedWords, beats, given, layoutOf, letterOf, percent, routeWords, troubleWords, verdictWords, whereNow } from './words'
+import { assumedWords, beats, given, layoutOf, letterOf, routeWords, troubleWords, verdictWords, whereNow } from './words'
 
 const module = (gib: number, part: string | null) => ({ capacity_gib: gib, part }) as Module
 const act = (verb: Action['do'], from: string | null, to: string | null, m: Module): Action => ({ do: verb, from, to, module: m })
@@ -23,14 +24,15 @@ it('tells what a route does, without what only lies on the mat meanwhile', () =>
 })
 
 it.each([
-  [0, '0 %'],
-  [0.004, 'under 1 %'],
-  [0.2, '20 %'],
-  [1, '100 %'],
+  [0, '0\u00a0%'],
+  [0.004, 'under 1\u00a0%'],
+  [0.2, '20\u00a0%'],
+  [0.997, 'over 99\u00a0%'],
+  [1, '100\u00a0%'],
 ])('writes %f as %s', (p, words) => expect(percent(p)).toBe(words))
 
 it('tells trouble with its range, and who stands behind', () => {
-  expect(troubleWords(route([], { trouble: 0.2, trouble_range: { low: 0.004, high: 0.62 } }))).toBe('20 % (0 to 62)')
+  expect(troubleWords(route([], { trouble: 0.2, trouble_range: { low: 0.004, high: 0.62 } }))).toBe('20\u00a0% (0 to 62)')
   expect(troubleWords(route([], { trouble: 0 }))).toBe('none: nothing new')
   expect([verdictWords(route([], { in_warranty: true })), verdictWords(route([]))]).toEqual(['at risk, inside the warranty', 'at risk'])
   expect([letterOf(0), letterOf(25), letterOf(26)]).toEqual(['A', 'Z', '27'])
@@ -62,7 +64,7 @@ it.each([
 
 it('tells a way and what is lacking', () => {
   const way = { modules: 1, data_rate_mts: 4800, balance: 0.63, trouble: 0.2 } as PriceAt
-  expect(wayWords(way)).toBe('1 module, 4800 MT/s, balance 0.63, trouble 20 %')
+  expect(wayWords(way)).toBe('1 module, 4800 MT/s, balance 0.63, trouble 20\u00a0%')
   expect(wayWords({ ...way, modules: 8, data_rate_mts: null, balance: 1, trouble: 0 })).toBe('8 modules')
   expect([shortWords(40, 64), shortWords(80, 64)]).toEqual(['24 GB short', '16 GB to spare'])
 })

@@ -1,6 +1,6 @@
 /** Routes in words. */
 import type { Layout, Module, Route, RoutesView, Wishes } from '@/api/client'
-import { counted, gb } from '@/ui/figures'
+import { counted, gb, percent } from '@/ui/figures'
 import { kindOf, plural } from '@/ui/words'
 import { VERDICTS } from '@/ui/verdict'
 
@@ -144,8 +144,6 @@ export const ACTS: Record<string, string> = {
   'buy-one': 'Buy one that can be returned',
   stage: 'Put in the first module and prove it',
 }
-
-export const percent = (p: number): string => (p > 0 && p < 0.005 ? 'under 1 %' : `${Math.round(100 * p)} %`)
 
 /** "14 % (9 to 31)", or that nothing is doubted. */
 export function troubleWords(route: Route): string {

@@ -7,8 +7,9 @@ import VerdictWord from '@/ui/VerdictWord.vue'
 import BeliefLine from '@/ui/BeliefLine.vue'
 import { movedWords, rangeWords } from '@/ui/belief'
 import RangeMark from '@/ui/RangeMark.vue'
+import { percent } from '@/ui/figures'
 import WorthIt from '../WorthIt.vue'
-import { LEVERS, money, percent } from '../routes/words'
+import { LEVERS, money } from '../routes/words'
 
 const props = defineProps<{ risk: Risk }>()
 const currency = computed(() => props.risk.currency)

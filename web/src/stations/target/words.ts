@@ -1,7 +1,7 @@
 /** Target in words. */
 import type { PriceAt, SizingView, SymptomsView, Totals } from '@/api/client'
-import { gbDown, gbUp, meets } from '@/ui/figures'
-import { money, percent } from '../routes/words'
+import { gbDown, gbUp, meets, percent } from '@/ui/figures'
+import { money } from '../routes/words'
 
 /** The risks at which a total can be had, the surest first. */
 export const RISKS = [
@@ -57,12 +57,11 @@ export function shortWords(usable: number, need: number): string {
 
 /** What was seen, in a line. */
 export function seenWords(s: SymptomsView['seen'][number]['symptoms']): string {
-  const percent100 = (share: number) => `${Math.round(share * 100)} %`
   return [
     s.used_gib !== null && `${s.used_gib} GB in use`,
     s.swapped_gib !== null && `${s.swapped_gib} GB in swap${s.pages === null ? '' : s.pages ? ', coming back all the time' : ', hardly coming back'}`,
     s.cache_gib !== null && `a cache of ${s.cache_gib} GB`,
-    s.cache_hit !== null && `${percent100(s.cache_hit)} of reads answered`,
+    s.cache_hit !== null && `${percent(s.cache_hit)} of reads answered`,
     s.refused !== null && `${s.refused} without room${s.refused_gib === null ? '' : `, ${s.refused_gib} GB each`}`,
   ]
     .filter(Boolean)
