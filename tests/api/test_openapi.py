@@ -10,7 +10,8 @@ from openapi_spec_validator import validate
 
 from umbrak.server.app import make_app
 from umbrak.server.examples import EXAMPLES
-from umbrak.server.openapi import api_routes, operation_id
+from umbrak.server.openapi import api_routes
+from umbrak.server.routing import operation_id
 
 SNAPSHOT = Path(__file__).parent / "openapi.json"
 WEB = Path(__file__).resolve().parents[2] / "web"

@@ -44,7 +44,7 @@ def serve(told: int, url: str, dist: str, port: int, ahead: str) -> None:
 
 def main() -> None:
     asked = socket.socket(fileno=int(sys.argv[1]))
-    settle(make_app(None))  # what the first answer takes is in every fork then
+    settle()  # what the first answer takes is in every fork then
     for loaded_when_needed in ("scipy.optimize", "scipy.sparse", "scipy.special", "weasyprint"):
         import_module(loaded_when_needed)
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody waits for the servers

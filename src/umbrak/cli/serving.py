@@ -148,7 +148,7 @@ def _vault() -> Vault:
 
 def _run(app: FastAPI, at: Listening, told: list[str]) -> None:
     """Serve until told to stop; says where, once it can be reached."""
-    settle(app)
+    settle()
     listener = _listen(at.host, at.port)
     scheme = "https" if at.tls_cert else "http"
     shown = f"[{at.host}]" if ":" in at.host else at.host

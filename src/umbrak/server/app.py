@@ -5,14 +5,12 @@ from __future__ import annotations
 import secrets
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
-from functools import lru_cache
 from pathlib import Path
 
-from fastapi import APIRouter, FastAPI, Request, Response
+from fastapi import FastAPI, Request, Response
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse
 from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
-from starlette.routing import BaseRoute
 
 import umbrak
 from umbrak.devices.directory import Directory
@@ -23,8 +21,8 @@ from umbrak.jobs.queue import Queue
 from umbrak.server import problems
 from umbrak.server.assets import Assets
 from umbrak.server.events import Hub
-from umbrak.server.guard import BODY_BYTES, Guard, LargeBodies, Shield
-from umbrak.server.openapi import describe_api, operation_id
+from umbrak.server.guard import Guard, LargeBodies, Shield
+from umbrak.server.openapi import describe_api
 from umbrak.server.routers import (
     access,
     boards,
@@ -55,6 +53,7 @@ from umbrak.server.routers import (
     waiting,
 )
 from umbrak.server.routers import directory as directory_
+from umbrak.server.routing import operation_id
 from umbrak.server.watch import Figures, Watch, may_measure
 from umbrak.services.reach import Outside
 from umbrak.store.engine import beat
@@ -64,50 +63,42 @@ def _utc_now() -> datetime:
     return datetime.now(UTC)
 
 
-@lru_cache(maxsize=1)
-def _api() -> list[BaseRoute]:
-    """The routes of the API, one list for all servers of a process: what is worked out of a route at its first match (seconds,
-    for all of them) stays with it."""
-    api = APIRouter(generate_unique_id_function=operation_id)
-    for router in (
-        session,
-        directory_,
-        access,
-        people,
-        machines,
-        ceiling,
-        plans,
-        events,
-        finding,
-        services,
-        intakes,
-        jobs,
-        notes,
-        exhibits,
-        boards,
-        waiting,
-        sheets,
-        drafts,
-        lists,
-        labels,
-        parts,
-        shelf,
-        buying,
-        desk,
-        rounds,
-        sizing,
-        routes,
-        runs,
-    ):
-        api.include_router(router.router, prefix="/api", max_body_size=BODY_BYTES)
-    return api.routes
+#: Their routes are one list for all servers of a process.
+_API = (
+    session,
+    directory_,
+    access,
+    people,
+    machines,
+    ceiling,
+    plans,
+    events,
+    finding,
+    services,
+    intakes,
+    jobs,
+    notes,
+    exhibits,
+    boards,
+    waiting,
+    sheets,
+    drafts,
+    lists,
+    labels,
+    parts,
+    shelf,
+    buying,
+    desk,
+    rounds,
+    sizing,
+    routes,
+    runs,
+)
 
 
-def settle(app: FastAPI) -> None:
-    """Work out all routes, and what sheets are read by, now: else the first who asks waits for it."""
+def settle() -> None:
+    """Work out what sheets are read by now: else the first who asks waits for it."""
     SheetDoc.model_rebuild()
-    for route in app.routes:
-        route.matches({"type": "http", "method": "GET", "path": "/", "root_path": "", "headers": []})
 
 
 def make_app(
@@ -149,7 +140,8 @@ def make_app(
     figures = Figures(engine, app.state.hub)
     app.openapi = lambda: describe_api(app)  # type: ignore[method-assign]
     problems.install(app)
-    app.router.routes.extend(_api())
+    for routes_of in _API:
+        app.router.routes.extend(routes_of.router.routes)
 
     @app.get("/healthz", include_in_schema=False)
     def alive() -> dict[str, str]:

@@ -3,7 +3,6 @@ the code's comments say of a field, and what a request looks like."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -17,6 +16,7 @@ from umbrak.server.deps import get_account, get_human
 from umbrak.server.described import describe_fields
 from umbrak.server.examples import EXAMPLES
 from umbrak.server.problems import ANYWHERE
+from umbrak.server.routing import operation_id
 
 _PROBLEM = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
 _SCHEMES = {
@@ -43,12 +43,6 @@ def api_routes(app: FastAPI) -> Iterator[Any]:
     return (
         r for r in iter_route_contexts(app.routes) if isinstance(r.original_route, APIRoute) and r.include_in_schema
     )
-
-
-def operation_id(route: APIRoute) -> str:
-    """Of method and path, so that it changes with nothing else: `get_machines_machine_id`."""
-    method = min(route.methods or {"GET"}).lower()
-    return "_".join([method, *re.findall(r"\w+", route.path_format.removeprefix("/api/"))]).replace("-", "_")
 
 
 def describe_api(app: FastAPI) -> dict[str, Any]:

@@ -8099,7 +8099,7 @@ export interface components {
             installed_gib: number;
             /**
              * Parts
-             * @description Part -> how many are put in.
+             * @description Part, of one without a number what it is -> how many are put in.
              */
             parts: {
                 [key: string]: number;

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
 from umbrak.server.bodies.people import FactorCode, TokenBody
 from umbrak.server.deps import Db, Human, Out, Token
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.people.access import (
     NewToken,
     SessionView,
@@ -21,7 +20,7 @@ from umbrak.services.people.access import (
 from umbrak.services.people.factor import FactorBegun, FactorView, begin_factor, confirm_factor, drop_factor, see_factor
 from umbrak.store.tokens import TokenRow
 
-router = APIRouter(tags=["access"])
+router = api_router(tags=["access"])
 
 
 @router.get("/sessions", responses=describe(401, 403))

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
 from umbrak.formats.documents import HashOfSheet
 from umbrak.formats.sheet.begun import Preset
 from umbrak.server.bodies.sheets import BoardToBuild
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.sheets.building import Begun, BuiltView, from_intake, like_sheet, presets, see_built
 
-router = APIRouter(prefix="/boards", tags=["boards"])
+router = api_router(prefix="/boards", tags=["boards"])
 
 
 @router.get("/presets", responses=describe(401))

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 
 from umbrak.server.bodies.buying import ArrivalBody, DecisionBody, PurchaseBody
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.unchanged import while_unchanged
 from umbrak.services.buying.ordering import (
     NewPurchase,
@@ -23,7 +24,7 @@ from umbrak.services.buying.ordering import (
 from umbrak.services.buying.paper import buying_pdf
 from umbrak.services.buying.wanted import BuyingView, buying_table, see_buying
 
-router = APIRouter(prefix="/buying", tags=["buying"])
+router = api_router(prefix="/buying", tags=["buying"])
 Plans = Annotated[list[UUID], Query(max_length=1000, description="plans; all that lack something where none is named")]
 
 

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
 from umbrak.server.bodies.evidence import NewStatement
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.unchanged import while_unchanged
 from umbrak.services.evidence.ceiling import CeilingView, Tried, say, see_ceiling, withdraw_statement
 
-router = APIRouter(prefix="/machines/{machine_id}", tags=["ceiling"])
+router = api_router(prefix="/machines/{machine_id}", tags=["ceiling"])
 
 
 @router.get("/ceiling", responses=describe(401, 404, 422))

@@ -5,17 +5,18 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Query, Response
+from fastapi import Path, Query, Response
 from pydantic import BaseModel
 
 from umbrak.formats.quantities import Day
 from umbrak.server.deps import Db, Human, Now, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.desk.calendar import end_feed, has_feed, new_feed, see_feed
 from umbrak.services.desk.report import manager_pdf
 from umbrak.services.desk.view import DeskCounts, DeskView, see_counts, see_desk
 
-router = APIRouter(prefix="/desk", tags=["desk"])
+router = api_router(prefix="/desk", tags=["desk"])
 
 
 class Feed(BaseModel):

@@ -6,7 +6,7 @@ import logging
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import Query, Request, Response
 from fastapi.responses import RedirectResponse
 from pydantic import BaseModel
 
@@ -15,10 +15,11 @@ from umbrak.server.cookies import ASKED, SESSION, cookie_of, drop_cookie, set_co
 from umbrak.server.deps import Browser, Db, Out
 from umbrak.server.problems import describe
 from umbrak.server.routers.session import let_in
+from umbrak.server.routing import api_router
 from umbrak.services.errors import NotFound, Refused
 from umbrak.services.people.by_directory import LASTS, NotLetInError, sign_in_by_directory
 
-router = APIRouter(prefix="/session", tags=["session"])
+router = api_router(prefix="/session", tags=["session"])
 _log = logging.getLogger("umbrak.directory")
 #: From asking to answering. [s]
 _PATIENCE = 900

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from umbrak.server.bodies.sheets import DraftText, KeepDraft, NewDraft, SheetAnswer
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.waiting import while_waited_for
 from umbrak.services.errors import Refused
 from umbrak.services.parts.understanding import read_occupants
@@ -27,7 +28,7 @@ from umbrak.services.sheets.drafts import (
 )
 from umbrak.services.sheets.library import KeptSheet
 
-router = APIRouter(prefix="/drafts", tags=["sheets"])
+router = api_router(prefix="/drafts", tags=["sheets"])
 
 
 @router.post("", responses=describe(401, 403, 404, 422), max_body_size=6 << 20)

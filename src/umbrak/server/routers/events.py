@@ -7,15 +7,16 @@ from collections.abc import AsyncIterable
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Header, Query, Request
+from fastapi import Header, Query, Request
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from umbrak.server.deps import Person, Token
 from umbrak.server.events import Hub
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.people.accounts import token_hash
 
-router = APIRouter(prefix="/events", tags=["events"])
+router = api_router(prefix="/events", tags=["events"])
 
 
 @router.get("", response_class=EventSourceResponse, responses=describe(401, 422))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, File, Form, Response, UploadFile
+from fastapi import File, Form, Response, UploadFile
 
 from umbrak.formats.bounds import MAX_FORM_BYTES
 from umbrak.formats.documents import ShortText
@@ -13,9 +13,10 @@ from umbrak.formats.photo import MAX_PHOTO_BYTES
 from umbrak.server.bodies.evidence import LinkBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.evidence.exhibits import Subject, attach, link, remove, see_exhibit
 
-router = APIRouter(prefix="/exhibits", tags=["field notes"])
+router = api_router(prefix="/exhibits", tags=["field notes"])
 
 
 @router.post("/file", status_code=204, responses=describe(400, 401, 403, 404, 422), max_body_size=MAX_FORM_BYTES)

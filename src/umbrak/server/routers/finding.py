@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.machines.finding import find
 from umbrak.store.finding import Hit
 
-router = APIRouter(tags=["machines"])
+router = api_router(tags=["machines"])
 
 
 @router.get("/found", responses=describe(401, 422))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, File, Form, Query, UploadFile
+from fastapi import File, Form, Query, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import HashOfSheet
@@ -15,6 +15,7 @@ from umbrak.server.bodies.base import Meant, meant_by
 from umbrak.server.bodies.machines import ReadAs
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.errors import Refused
 from umbrak.services.machines.table import Fleet, see_fleet
 from umbrak.services.people.accounts import Role, need
@@ -32,7 +33,7 @@ from umbrak.services.surveys.intake import (
     take_in,
 )
 
-router = APIRouter(prefix="/intakes", tags=["intakes"])
+router = api_router(prefix="/intakes", tags=["intakes"])
 
 
 @router.post(

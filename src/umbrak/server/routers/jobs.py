@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, File, Form, Query, Request, UploadFile
+from fastapi import File, Form, Query, Request, UploadFile
 from pydantic import BaseModel
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
@@ -13,6 +13,7 @@ from umbrak.server.bodies.base import Meant, meant_by
 from umbrak.server.bodies.machines import ManyChanges, Polling
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.machines.in_bulk import (
     MAX_ALL_BYTES,
     MAX_FILES,
@@ -28,7 +29,7 @@ from umbrak.services.machines.in_bulk import (
 )
 from umbrak.store.jobs import StepRow
 
-router = APIRouter(prefix="/jobs", tags=["jobs"])
+router = api_router(prefix="/jobs", tags=["jobs"])
 
 
 class JobSteps(BaseModel):

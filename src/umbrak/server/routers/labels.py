@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, File, UploadFile
+from fastapi import File, UploadFile
 from pydantic import BaseModel, Field
 
 from umbrak.core.memory.module import Module
@@ -14,9 +14,10 @@ from umbrak.formats.to_json import label_json
 from umbrak.server.bodies.base import LabelText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.parts.view import ModuleOfPart, see_label
 
-router = APIRouter(tags=["module"])
+router = api_router(tags=["module"])
 
 
 class Piece(BaseModel):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated
 
-from fastapi import APIRouter, File, Form, UploadFile
+from fastapi import File, Form, UploadFile
 
 from umbrak.core.platform.statement import SourceKind
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
@@ -13,6 +13,7 @@ from umbrak.formats.documents import Name
 from umbrak.server.bodies.sheets import WaitingLines
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.evidence.lists import (
     AboutList,
     IntoSheet,
@@ -23,7 +24,7 @@ from umbrak.services.evidence.lists import (
     waiting_models,
 )
 
-router = APIRouter(prefix="/lists", tags=["sheets"])
+router = api_router(prefix="/lists", tags=["sheets"])
 
 
 @router.post("/file", responses=describe(400, 401, 403, 422), max_body_size=MAX_FORM_BYTES)

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 
 from umbrak.core.platform.known import Drive
 from umbrak.core.targets import Target
@@ -30,6 +30,7 @@ from umbrak.server.bodies.planning import NewPlan, TargetsOf
 from umbrak.server.bodies.sheets import SheetTaken
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.unchanged import while_unchanged
 from umbrak.services.errors import Refused
 from umbrak.services.known.loading import load_machine
@@ -55,7 +56,7 @@ from umbrak.store.history import HistoryLine
 from umbrak.store.machines import Listing
 from umbrak.store.whereabouts import ElsewhereRow
 
-router = APIRouter(prefix="/machines", tags=["machines"])
+router = api_router(prefix="/machines", tags=["machines"])
 
 
 @router.get("", responses=describe(401, 422))

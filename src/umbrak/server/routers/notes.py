@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, File, Form, Query, Response, UploadFile
+from fastapi import File, Form, Query, Response, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies.evidence import EvidenceBody, TrialBody
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.evidence.calibration import CalibrationView, see_calibration
 from umbrak.services.evidence.tables import TakenNotes, export_trials, take_trials
 from umbrak.services.evidence.trials import (
@@ -22,7 +23,7 @@ from umbrak.services.evidence.trials import (
 )
 from umbrak.services.people.settings import NumberView, see_evidence, set_evidence
 
-router = APIRouter(prefix="/trials", tags=["field notes"])
+router = api_router(prefix="/trials", tags=["field notes"])
 
 
 @router.get("", responses=describe(401, 422))

@@ -5,19 +5,20 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from umbrak.formats.documents import Name
 from umbrak.server.bodies.base import ModuleBody
 from umbrak.server.bodies.evidence import PartWordBody
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.unchanged import while_unchanged
 from umbrak.services.known.renumbered import tell_no_more, tell_part
 from umbrak.services.parts.telling import NewWord
 from umbrak.services.parts.view import ModuleOfPart, PartLine, PartView, list_parts, see_beside, see_part
 
-router = APIRouter(prefix="/parts", tags=["parts"])
+router = api_router(prefix="/parts", tags=["parts"])
 
 
 @router.get("", responses=describe(401, 422))

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from umbrak.server.bodies.people import AccountChange, HookBody, HookChange, NewAccount, RetentionBody, TeamBody
 from umbrak.server.deps import Db, Human, Out, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.people.access import access_events
 from umbrak.services.people.accounts import add_account, change_account, list_accounts
 from umbrak.services.people.factor import reset_factor
@@ -20,7 +21,7 @@ from umbrak.store.accounts import Account, Member
 from umbrak.store.history import HistoryLine
 from umbrak.store.webhooks import HookRow
 
-router = APIRouter(prefix="/people", tags=["people"])
+router = api_router(prefix="/people", tags=["people"])
 
 
 @router.get("", responses=describe(401, 403))

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
 from umbrak.core.plan.brief import Brief
 from umbrak.core.targets import Target
 from umbrak.server.bodies.planning import (
@@ -21,6 +19,7 @@ from umbrak.server.bodies.planning import (
 )
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.unchanged import while_unchanged
 from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.another import MoreView, SameTotalView, more_for, same_total
@@ -39,7 +38,7 @@ from umbrak.services.plans.proposals import Arrangement, arrange_plan
 from umbrak.services.plans.view import PlanCures, PlanView, plan_cures, see_plan
 from umbrak.services.plans.weighed import WorthView, see_worth
 
-router = APIRouter(prefix="/plans", tags=["plans"])
+router = api_router(prefix="/plans", tags=["plans"])
 
 
 @router.get("/{plan_id}", responses=describe(401, 404, 422))

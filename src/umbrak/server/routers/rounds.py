@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from umbrak.server.bodies.base import OfVersion
 from umbrak.server.bodies.buying import NewRoundBody, RoundBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.rounds.changing import (
     accept_round,
     ask_otherwise,
@@ -20,7 +21,7 @@ from umbrak.services.rounds.changing import (
 )
 from umbrak.services.rounds.view import RoundBrief, RoundView, list_rounds, see_round
 
-router = APIRouter(prefix="/rounds", tags=["rounds"])
+router = api_router(prefix="/rounds", tags=["rounds"])
 
 
 @router.get("", responses=describe(401))

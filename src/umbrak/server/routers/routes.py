@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from umbrak.core.plan.brief import Brief
 from umbrak.core.platform.machine import Layout
 from umbrak.server.bodies.planning import RoutesOf, WholeLayout
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.waiting import sought
 from umbrak.services.parts.understanding import read_occupants
 from umbrak.services.plans.brief import see_brief
 from umbrak.services.routes.finding import RoutesView, find_routes
 from umbrak.services.routes.staging import StagingView, see_stagings
 
-router = APIRouter(prefix="/machines/{machine_id}", tags=["routes"])
+router = api_router(prefix="/machines/{machine_id}", tags=["routes"])
 
 
 @router.post("/routes", responses=describe(401, 404, 422))

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+from fastapi import File, Form, Request, Response, UploadFile
 from pydantic import AwareDatetime
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
@@ -18,6 +18,7 @@ from umbrak.server.bodies.runs import BackOut, LightBody, RunEntry, RunStart, Ru
 from umbrak.server.bodies.sheets import SettleDoubt
 from umbrak.server.deps import Browser, Db, Now, Out, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.tries import COUNTING, HASHING, run_in
 from umbrak.server.unchanged import while_unchanged
 from umbrak.services.bench import ending, entering, making, paper
@@ -37,7 +38,7 @@ from umbrak.services.proof.peers import PeerView, list_peers
 from umbrak.services.proof.view import ProofView
 from umbrak.services.sheets.doubts import AcceptedDoubt, accept_doubt, settle_doubt
 
-router = APIRouter(tags=["runs"])
+router = api_router(tags=["runs"])
 At = Annotated[AwareDatetime, Form(description="by the clock at the bench")]
 
 

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
 from umbrak.server.bodies.machines import AccessBody
 from umbrak.server.deps import Db, Out, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.machines.page import MachineView, see_machine
 from umbrak.services.surveys.intake import Intake
 from umbrak.services.surveys.network import Access, ServiceKind, ask_machine, ask_once, drop_service, keep_service
 
-router = APIRouter(tags=["services"])
+router = api_router(tags=["services"])
 
 
 @router.post("/intakes/asked/{kind}", status_code=201, responses=describe(401, 403, 422, 502))

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 
 from umbrak.server.bodies.people import NewPassword, SignIn
 from umbrak.server.cookies import BROWSER, SESSION, drop_cookie, set_cookie
 from umbrak.server.deps import Browser, Db, Human, Out, Person, Token
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.tries import COUNTING, HASHING, run_in
 from umbrak.services.people.accounts import (
     BROWSER_KEPT,
@@ -21,7 +22,7 @@ from umbrak.services.people.accounts import (
 from umbrak.services.people.factor import check_factor
 from umbrak.store.accounts import Account
 
-router = APIRouter(prefix="/session", tags=["session"])
+router = api_router(prefix="/session", tags=["session"])
 
 
 @router.post("", responses=describe(401, 422, 429), max_body_size=8 << 10)

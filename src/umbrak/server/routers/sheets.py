@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+from fastapi import File, Form, Request, Response, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.formats.documents import HashOfSheet, Name
@@ -13,6 +13,7 @@ from umbrak.formats.sheet.shapes import Shape, shape_of
 from umbrak.server.bodies.sheets import RetireSheet, SheetText
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.unchanged import while_unchanged
 from umbrak.server.waiting import while_waited_for
 from umbrak.services.evidence.moved import ComingLibrary, export_library, import_library
@@ -30,7 +31,7 @@ from umbrak.services.sheets.library import KeptSheet, SheetView, add_sheet, list
 from umbrak.services.sheets.seen import Asks, SeenText, see_asks, see_text
 from umbrak.store.sheets import SheetRow
 
-router = APIRouter(prefix="/sheets", tags=["sheets"])
+router = api_router(prefix="/sheets", tags=["sheets"])
 
 
 @router.get("", responses=describe(401))

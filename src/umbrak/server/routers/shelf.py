@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, File, Form, Path, Query, Response, UploadFile
+from fastapi import File, Form, Path, Query, Response, UploadFile
 
 from umbrak.formats.bounds import MAX_BYTES, MAX_FORM_BYTES
 from umbrak.server.bodies.base import Meant, meant_by
 from umbrak.server.bodies.buying import MoneyBody, OfferBody, StockBody, StockChange
 from umbrak.server.deps import Db, Person, Searched
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.unchanged import while_unchanged
 from umbrak.services.people.settings import MoneySettings, see_money, set_money
 from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer, add_stock, change_stock, withdraw_offer
@@ -20,7 +21,7 @@ from umbrak.services.shelf.tables import TakenTable, export_table, take_table
 from umbrak.services.shelf.trail import Trail, see_trails
 from umbrak.services.shelf.view import ShelfView, see_shelf
 
-router = APIRouter(prefix="/shelf", tags=["shelf"])
+router = api_router(prefix="/shelf", tags=["shelf"])
 _PDF: dict[str, Any] = {"content": {"application/pdf": {}}}
 TableKind = Annotated[Literal["stock", "offers"], Query(description="modules on hand, or offers")]
 

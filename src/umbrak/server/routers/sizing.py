@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from umbrak.server.bodies.planning import SizingBody, SymptomsBody, TotalsOf
 from umbrak.server.deps import Db, Now, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.server.unchanged import while_unchanged
 from umbrak.server.waiting import sought
 from umbrak.services.routes.sizing import SizingView, TotalsView, reachable_totals, see_sizing, set_sizing
 from umbrak.services.routes.symptoms import SymptomsView, add_symptoms, drop_symptoms, see_symptoms
 
-router = APIRouter(prefix="/machines/{machine_id}", tags=["target"])
+router = api_router(prefix="/machines/{machine_id}", tags=["target"])
 
 
 @router.get("/sizing", responses=describe(401, 404, 422))

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
 from umbrak.formats.about import About
 from umbrak.server.bodies.machines import ToSettle, WaitingBody
 from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
+from umbrak.server.routing import api_router
 from umbrak.services.machines.waiting import (
     NewWaiting,
     Settled,
@@ -22,7 +21,7 @@ from umbrak.services.machines.waiting import (
 )
 from umbrak.store.waiting import WaitingRow
 
-router = APIRouter(prefix="/waiting", tags=["waiting"])
+router = api_router(prefix="/waiting", tags=["waiting"])
 
 
 @router.get("", responses=describe(401))
