@@ -213,7 +213,7 @@ def test_what_doubts_start_from_is_seen_by_all_and_set_by_a_lead(sign_in: SignIn
     open_routes(page, "hall-03", "478")
     expect(page.get_by_role("status")).to_contain_text("proved")  # before that, A is what was found first
     page.get_by_role("button", name="Choose route A").click()
-    expect(page.get_by_role("region", name="Route A")).to_contain_text(re.compile("Trouble: (2[0-9]|3[0-9]) %"))
+    expect(page.get_by_role("region", name="Route A")).to_contain_text(re.compile(r"Trouble: (2[0-9]|3[0-9])\s%"))
 
 
 def test_the_plan_is_one_line_at_the_stations_before_fit(sign_in: SignIn) -> None:

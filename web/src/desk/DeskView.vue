@@ -2,7 +2,7 @@
 /** What wants somebody now, each leading there; this week's windows; trouble predicted beside what was met. */
 import { computed, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Desk } from '@/api/client'
-import { useLoaded } from '@/stations/live'
+import { useLoaded } from '@/frame/live'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { plural } from '@/ui/words'

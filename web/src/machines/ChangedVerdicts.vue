@@ -2,7 +2,7 @@
 /** Verdicts that changed by themselves, of the last weeks; more come a page at a time. */
 import { ref, shallowRef } from 'vue'
 import { api, ask, type Rejudged } from '@/api/client'
-import { useLoaded } from '@/stations/live'
+import { useLoaded } from '@/frame/live'
 import { usePart } from '@/ui/together'
 import { age, plural } from '@/ui/words'
 import { VERDICTS, type Verdict } from '@/ui/verdict'

@@ -3,7 +3,7 @@
 import { defineAsyncComponent, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type Twins } from '@/api/client'
 import { session } from '@/frame/session'
-import { useLoaded } from '@/stations/live'
+import { useLoaded } from '@/frame/live'
 import { usePart } from '@/ui/together'
 import { plural } from '@/ui/words'
 

@@ -4,7 +4,7 @@ import { computed, reactive, ref, shallowRef } from 'vue'
 import { api, ask, faultsOf, type WaitingGroup } from '@/api/client'
 import { health } from '@/api/health'
 import { session } from '@/frame/session'
-import { useLoaded } from '@/stations/live'
+import { useLoaded } from '@/frame/live'
 import { usePart } from '@/ui/together'
 import { plural } from '@/ui/words'
 

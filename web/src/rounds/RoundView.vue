@@ -4,7 +4,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch 
 import { api, ask, Refusal, wordsOf, type Round } from '@/api/client'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { session } from '@/frame/session'
-import { useLoaded } from '@/stations/live'
+import { useLoaded } from '@/frame/live'
 import { gbDown, gbUp } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'

@@ -4,7 +4,7 @@ import { ref, shallowRef } from 'vue'
 import { api, ask, faultsOf, type LibraryLine, type WaitingModel } from '@/api/client'
 import { health } from '@/api/health'
 import { session } from '@/frame/session'
-import { useLoaded } from '@/stations/live'
+import { useLoaded } from '@/frame/live'
 import { plural } from '@/ui/words'
 
 const props = defineProps<{ lines: LibraryLine[] }>()

@@ -4,7 +4,7 @@ import { onMounted, ref, shallowRef } from 'vue'
 import { api, ask, wordsOf, type HistoryLine } from '@/api/client'
 import { historyWords } from '@/ui/history'
 import { moment } from '@/ui/words'
-import { useLive } from './live'
+import { useLive } from '@/frame/live'
 import { useMachine } from './machine'
 
 const { machine } = useMachine()

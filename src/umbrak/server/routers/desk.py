@@ -12,6 +12,7 @@ from umbrak.formats.quantities import Day
 from umbrak.server.deps import Db, Human, Now, Person
 from umbrak.server.problems import describe
 from umbrak.server.routing import api_router
+from umbrak.server.unchanged import while_unchanged
 from umbrak.services.desk.calendar import end_feed, has_feed, new_feed, see_feed
 from umbrak.services.desk.report import manager_pdf
 from umbrak.services.desk.view import DeskCounts, DeskView, see_counts, see_desk
@@ -29,15 +30,17 @@ class Feed(BaseModel):
 
 
 @router.get("", responses=describe(401))
-def see(engine: Db, account: Person) -> DeskView:
+@while_unchanged
+def see(engine: Db, account: Person, now: Now) -> DeskView:
     """What wants somebody now, each with where it is dealt with; this week's windows; trouble predicted and met."""
-    return see_desk(engine, account)
+    return see_desk(engine, account, now)
 
 
 @router.get("/counts", responses=describe(401))
-def counts(engine: Db, account: Person) -> DeskCounts:
+@while_unchanged
+def counts(engine: Db, account: Person, now: Now) -> DeskCounts:
     """How many things want somebody, by the place where they are dealt with."""
-    return see_counts(engine, account)
+    return see_counts(engine, account, now)
 
 
 @router.get(

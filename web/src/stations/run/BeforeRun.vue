@@ -5,7 +5,7 @@ import { api, ask, wordsOf, type PlanView, type Risk, type RunPreview } from '@/
 import { oneAtATime } from '@/api/turns'
 import { session } from '@/frame/session'
 import { age } from '@/ui/words'
-import { useLive } from '../live'
+import { useLive } from '@/frame/live'
 import { useMachine } from '../machine'
 import RiskPanel from './RiskPanel.vue'
 import StepList from './StepList.vue'

@@ -3,7 +3,7 @@ import { onScopeDispose, watch } from 'vue'
 import type { HistoryLine } from '@/api/client'
 import { health } from '@/api/health'
 import { follow } from '@/api/stream'
-import { sentCount } from '@/frame/outbox'
+import { sentCount } from './outbox'
 
 /** Told of each line of the machine's history as it is written; follows another machine as soon as the id is another. */
 export function useLive(machineId: () => string | undefined, told: (line: HistoryLine) => void): void {
