@@ -234,6 +234,8 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("2x16GB + 8GB DDR4-2666 RDIMM", "None filled 16, None filled 16, None filled 8"),
         ("RAM: 16+16+8 GB DDR4", "None filled 16, None filled 16, None filled 8"),
         ("CPU2: 2x16GB DDR4", "None filled 16, None filled 16"),
+        ("Hi, I opened the old server: 2x16GB DDR4 in A1 and B1", "None filled 16, None filled 16"),
+        ("left, right: 8GB DDR4", "left filled 8, right filled 8"),
         ("Installed: 32GB (2x16GB) DDR4", "None filled 16, None filled 16"),
         ("A2,", "A2 unknown"),
         ("CPU 1: 16GB", ""),

@@ -1,4 +1,5 @@
-"""What a kernel tells of its own memory: /proc/meminfo and `free` (what it can use), and the errors that EDAC counts.
+"""What a kernel tells of its own memory: /proc/meminfo, `free`, `sysctl hw.physmem`, `numactl --hardware` (what it can use), and the
+errors that EDAC counts.
 
 EDAC as `edac-util` prints it, or its tree in sysfs as `grep` does ("…/mc0/dimm3/dimm_ce_count:0"); a slot is what the driver's label calls it,
 or where it lies in its controller. A counter is no proof of what sits there.
@@ -21,6 +22,10 @@ _MEMINFO = re.compile(r"^[\s>|]*(MemTotal|MemAvailable|MemFree|HardwareCorrupted
 _FREE = re.compile(
     r"^[\s>|]*(?:Mem|Speicher|Mém|内存)\.?\s*:\s+(\d+(?:[.,]\d+)?)([BKMGTkmgt]?i?)\s+(\d+(?:[.,]\d+)?)([BKMGTkmgt]?i?)\b"
 )
+#: "hw.physmem: 34189475840": what the kernel can use, in bytes.
+_SYSCTL = re.compile(r"^[\s>|]*hw\.physmem(?:64)?\s*[:=]\s*(\d{6,18})\s*$")
+#: "node 0 size: 32118 MB", and what of it is free.
+_NODE = re.compile(r"^[\s>|]*node (\d{1,4}) (size|free):\s*(\d{1,12}) MB\s*$")
 #: How it was asked, where that was pasted too.
 _CALL = re.compile(
     r"\bfree(?:\s+-{1,2}\w{1,12}){0,6}?\s+-{1,2}([bkmg])(?:\w{1,12})?(?:\s+-{1,2}\w{1,12}){0,6}\s*$", re.I
@@ -52,6 +57,7 @@ def looks_like_kernel(text: str) -> bool:
     return bool(
         re.search(r"^[ \t>|]{0,40}MemTotal\s*:\s*\d+\s*kB", head, re.M | re.I)
         or (re.search(r"^[ \t>|]{0,40}Mem\s*:\s+\d", head, re.M) and _FREE_HEAD.search(head))
+        or re.search(r"^[ \t>|]{0,40}(?:hw\.physmem(?:64)?\s?[:=]|node \d{1,4} size:) ?\d", head, re.M)
         or re.search(r"^[ \t>|]{0,40}mc\d{1,3}: .{0,200}(?:Corrected|Uncorrected) Errors?", head, re.M)
         or re.search(r"^[ \t>|]{0,40}mc\d{1,3}:csrow\d{1,3}:.{1,120}:(?:CE|UE):\d", head, re.M)
         or re.search(r"\bmc\d{1,3}/(?:dimm|rank|csrow)\d{1,4}/(?:ch\d_)?(?:dimm_|ce_|ue_)", head)
@@ -74,11 +80,16 @@ def read_kernel(text: str, deadline: Deadline) -> SurveyReading:
     check_size(len(text), "characters")
     numbers: dict[str, int] = {}
     places: dict[str, _Counted] = {}
+    nodes: dict[str, dict[str, int]] = {"size": {}, "free": {}}
     usable, used, unit = None, None, ""
     warnings: list[Warning] = []
     for number, line in numbered_lines(text, deadline):
         if match := _MEMINFO.match(line):
             numbers.setdefault(match[1].lower(), int(match[2]))
+        elif match := _SYSCTL.match(line):
+            usable = round(int(match[1]) / (1 << 30), 3)
+        elif match := _NODE.match(line):
+            nodes[match[2]].setdefault(match[1], int(match[3]))
         elif match := _CALL.search(line):
             unit = match[1].lower()
         elif usable is None and (match := _FREE.match(line)):
@@ -115,9 +126,13 @@ def read_kernel(text: str, deadline: Deadline) -> SurveyReading:
         usable = round(numbers["memtotal"] / (1 << 20), 3)
         free = numbers.get("memavailable", numbers.get("memfree"))
         used = None if free is None else round((numbers["memtotal"] - free) / (1 << 20), 3)
+    if nodes["size"] and usable is None:
+        sizes, free_of = nodes["size"], nodes["free"]
+        usable = round(sum(sizes.values()) / 1024, 3)
+        used = round(usable - sum(free_of.values()) / 1024, 3) if sizes.keys() == free_of.keys() else None
     slots = tuple(_slot(name, place) for name, place in places.items())
     if usable is None and not slots:
-        said = "neither a total (MemTotal, or a line of free) nor a counter of EDAC in it"
+        said = "neither a total (MemTotal, hw.physmem, or a line of free) nor a counter of EDAC in it"
         said = next((w.message for w in warnings if w.message == _NO_UNIT), said)
         raise InputError("not-kernel", [Fault(message=said, where="line 1", line=1, column=1)])
     if numbers.get("hardwarecorrupted"):

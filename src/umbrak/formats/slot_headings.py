@@ -12,6 +12,7 @@ from umbrak.formats.bounds import MAX_SLOTS, Deadline
 from umbrak.formats.columns import columns_of
 from umbrak.formats.faults import InputError
 from umbrak.formats.json_text import load_json, objects
+from umbrak.formats.slot_labels import is_slot_like
 from umbrak.formats.spreadsheet import MAX_COLUMNS, sheet_rows
 from umbrak.formats.text import numbered_lines
 
@@ -51,6 +52,10 @@ _BAR = re.compile(r"[|│┃║]")
 _RULE = re.compile(r"[\s|│┃║:+\-=─━═┼┌┬┐├┤└┴┘╔╦╗╠╬╣╚╩╝╪╞╡]+")
 #: "Size: 16 GB", where each cell says what it is.
 _PAIR = re.compile(r"\s*(?P<name>[^\W\d][^:=]{0,30}?)\s*[:=]\s*(?P<value>.*)")
+#: "size=16 GB", of several with spaces between.
+_EQUAL = re.compile(
+    r"(?<![^\s,;:])(?P<name>[^\W\d]\w{0,20})\s?=\s?(?P<value>\"[^\"]{0,200}\"|[^=]{0,200}?)[\s,;]*(?=[^\W\d]\w{0,20}\s?=|$)"
+)
 #: One row: its line's number, and its cells.
 Line = tuple[int, Sequence[str]]
 
@@ -139,21 +144,33 @@ def _cell(value: object) -> str:
 
 
 def _paired(text: str, first: int, line: str, deadline: Deadline) -> tuple[Heads, Iterator[Line]] | None:
-    """Rows whose cells each say what they are: "Slot: A1, Size: 16 GB, Type: DDR4"."""
-
-    def pairs(of: str) -> list[tuple[str, str]]:
-        found = [_PAIR.fullmatch(piece) for piece in re.split(r"[,;\t|]", of)]
-        return [(m["name"], m["value"].strip()) for m in found if m] if all(found) else []
-
-    begins = _heads(first, [name for name, _ in pairs(line)])
+    """Rows whose cells each say what they are: "Slot: A1, Size: 16 GB, Type: DDR4", "A1: size=16GB part=QD4R-16"."""
+    begins = _heads(first, [name for name, _ in _pairs(line)])
     if begins is None or "slot" not in begins.means:
         return None
-    every = ((n, pairs(one)) for n, one in numbered_lines(text, deadline) if n >= first and len(one) < 1000)
+    every = ((n, _slot_alone(_pairs(one))) for n, one in numbered_lines(text, deadline) if n >= first and len(one) < 1000)
     rows = list(islice(((n, row) for n, row in every if len(row) > 1), MAX_SLOTS))
-    names = list(dict.fromkeys(name for _, row in rows for name, _ in row))[:MAX_COLUMNS]
-    heads = _heads(first, names) or begins
-    told_of = [(n, dict(row)) for n, row in rows]
+    #: What it means, or its name where that is nothing, -> the name by which it was called first.
+    called: dict[str, str] = {}
+    told_of = [(n, {called.setdefault(meaning_of(name) or name, name): v for name, v in row}) for n, row in rows]
+    heads = _heads(first, list(called.values())[:MAX_COLUMNS]) or begins
     return heads, ((n, [row.get(name, "") for name in heads.names]) for n, row in told_of)
+
+
+def _pairs(line: str) -> list[tuple[str, str]]:
+    """(name, value) of each piece of a line; [] unless all of it is such."""
+    if equal := list(_EQUAL.finditer(line)):
+        told = [(m["name"], m["value"].strip('"')) for m in equal]
+        slot = line[: equal[0].start()].strip().removesuffix(":").strip()
+        return [("slot", slot), *told] if slot else told
+    found = [_PAIR.fullmatch(piece) for piece in re.split(r"[,;\t|]", line)]
+    return [(m["name"], m["value"].strip()) for m in found if m] if all(found) else []
+
+
+def _slot_alone(pairs: list[tuple[str, str]]) -> list[tuple[str, str]]:
+    """A row of pairs; "A3: empty" is one too, among others of which more is told."""
+    alone = len(pairs) == 1 and is_slot_like(pairs[0][0])
+    return [("slot", pairs[0][0]), ("label", pairs[0][1])] if alone else pairs
 
 
 def _barred(text: str, first: int, line: str, deadline: Deadline) -> tuple[Heads, Iterator[Line]] | None:

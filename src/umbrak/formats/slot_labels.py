@@ -336,6 +336,8 @@ def _line(
         in_group = _nameless(named["label"], read_label, cleaned(named["slot"]))
         if in_group and len(in_group[0]) != 1:
             return in_group
+    if named and not some and not whole and any(map(_is_sentence, _SEVERAL.split(named["slot"]))):
+        named = None
     if named and not some and not whole:
         slots = [cleaned(s) for s in named_by(named["slot"], rows)]
         words = named["label"].strip()
@@ -451,6 +453,11 @@ def _module(told: LabelReading, size_alone: bool = False) -> tuple[Module | None
 def is_slot_like(name: str) -> bool:
     """Whether boards have such names printed: "A1", "4", "CPU1 B2", "DIMM slot 3"."""
     return bool(_SLOT_LIKE.fullmatch(name.strip()))
+
+
+def _is_sentence(name: str) -> bool:
+    """Whether it is what somebody says, and no name of a slot: words without a figure or anything that slots are called."""
+    return len(name.split()) > 3 and not re.search(r"\d|slot|dimm|bank|channel|socket|module|memory|cpu", name, re.I)
 
 
 def says_otherwise(words: str) -> bool:

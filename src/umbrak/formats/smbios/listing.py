@@ -15,7 +15,7 @@ from umbrak.core.platform.survey import Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
-from umbrak.formats.smbios import codes
+from umbrak.formats.smbios import coded, codes
 from umbrak.formats.smbios.tables import MAX_RECORDS, Record
 from umbrak.formats.text import numbered_lines, whole
 
@@ -64,7 +64,7 @@ _UNITS_MIB = {"kb": 1 / 1024, "mb": 1, "gb": 1024, "tb": 1 << 20}
 
 def size_mib(value: str) -> float | None:
     """A size [MiB]; 0 for a slot said to be empty, None for unknown."""
-    if re.search(r"no module|not installed|empty", value, re.I):
+    if re.search(r"no (?:module|memory)|not installed|empty", value, re.I):
         return 0
     match = re.match(r"\s*(\d{1,9}(?:\.\d{1,6})?)\s*(k|M|G|T)i?B", value, re.I)
     return float(match[1]) * _UNITS_MIB[match[2].lower() + "b"] if match else None
@@ -161,7 +161,12 @@ _TITLE_LINE = re.compile(
 
 def looks_like_listing(text: str) -> bool:
     head = text[:200_000]
-    return bool(_HANDLE.search(head) or _TITLE_LINE.search(head) or (_SIZES.search(head) and _LOCATORS.search(head)))
+    return bool(
+        _HANDLE.search(head)
+        or coded.looks_coded(head)
+        or _TITLE_LINE.search(head)
+        or (_SIZES.search(head) and _LOCATORS.search(head))
+    )
 
 
 #: Lines that are left where a listing was cut down to them; the first of a device is its size.
@@ -257,6 +262,9 @@ class _Reader:
         self.handle: int | None = None
         #: A handle line has been read, and its title is still to come.
         self.title_due = False
+        self.numbered = coded.Titles()
+        #: Its lines are those of `coded`.
+        self.coded = False
         self.strange: dict[str, int] = {}
         #: Neither a handle nor a title has been read: the listing may be cut down to some of its lines, which are these.
         self.untitled = True
@@ -271,6 +279,13 @@ class _Reader:
             self.close()
             self.begin(int(handle[2]), number, _handle(handle[1]))
             self.title_due = True
+            return
+        if numbered := self.numbered.begun(bare):
+            self.settle()
+            self.close()
+            self.coded = True
+            if numbered[0] is not None:
+                self.begin(numbered[0], number, numbered[1])
             return
         kind = _TITLES.get(bare.lower())
         if kind is not None:
@@ -292,7 +307,8 @@ class _Reader:
             if len(self.loose) < MAX_RECORDS * len(_LOOSE):
                 self.loose.append((number, name, value))
         elif colon and self.kind in _LINES:
-            self.member(number, name, value)
+            for told_name, told_value in coded.members(self.kind, name, value) if self.coded else [(name, value)]:
+                self.member(number, told_name, told_value)
         elif self.kind == codes.BIOS and bare.lower() == "system is a virtual machine":
             self.record["Virtual"] = True
 
