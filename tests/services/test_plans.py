@@ -12,11 +12,15 @@ from hypothesis import strategies as st
 from sqlalchemy import Engine, text
 
 from umbrak.core.memory.label import decode_label
-from umbrak.core.platform.machine import Layout
+from umbrak.core.platform.machine import UNKNOWN, Layout
 from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
+from umbrak.services.evidence.ceiling import see_ceiling
+from umbrak.services.machines.listing import list_machines
+from umbrak.services.machines.page import see_machine
 from umbrak.services.plans.editing import edit_plan, rename_plan, start_plan, step_plan
 from umbrak.services.plans.view import see_plan
+from umbrak.services.surveys.by_hand import survey_by_hand
 from umbrak.store.accounts import Account, find_credentials
 
 L4, L8 = decode_label("4GB 2Rx8 PC3L-12800S").module, decode_label("8GB 2Rx8 PC3L-12800S").module
@@ -111,3 +115,23 @@ def test_a_plan_keeps_the_survey_it_was_made_with(engine: Engine, plan: tuple[Ac
         )
     after = see_plan(engine, key)
     assert (after.now, after.survey_changed, before.survey_changed) == (before.now, True, False)
+
+
+def test_totals_say_that_they_leave_out_what_nobody_knows(engine: Engine, plan: tuple[Account, UUID]) -> None:
+    """A slot that was not looked into, of what is fitted and of a plan; the plan that fills it counts all."""
+    account, key = plan
+    machine = see_plan(engine, key).machine_id
+    survey_by_hand(engine, account, machine, see_machine(engine, machine).survey.revision, Layout({"A": UNKNOWN}), ())
+    begun = start_plan(engine, account, machine, "later").id
+
+    def told() -> list[tuple[int, int]]:
+        line, ceiling = (
+            next(m for m in list_machines(engine).machines if m.id == machine).summary,
+            see_ceiling(engine, machine),
+        )
+        return [(line.not_counted, line.planned_not_counted), (ceiling.now_not_counted, ceiling.planned_not_counted)]
+
+    edit_plan(engine, account, begun, 1, Layout({"B": L8}), ())
+    assert told() == [(1, 1)] * 2
+    edit_plan(engine, account, begun, 2, Layout({"A": L8}), ())
+    assert told() == [(1, 0)] * 2

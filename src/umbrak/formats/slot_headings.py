@@ -148,7 +148,9 @@ def _paired(text: str, first: int, line: str, deadline: Deadline) -> tuple[Heads
     begins = _heads(first, [name for name, _ in _pairs(line)])
     if begins is None or "slot" not in begins.means:
         return None
-    every = ((n, _slot_alone(_pairs(one))) for n, one in numbered_lines(text, deadline) if n >= first and len(one) < 1000)
+    every = (
+        (n, _slot_alone(_pairs(one))) for n, one in numbered_lines(text, deadline) if n >= first and len(one) < 1000
+    )
     rows = list(islice(((n, row) for n, row in every if len(row) > 1), MAX_SLOTS))
     #: What it means, or its name where that is nothing, -> the name by which it was called first.
     called: dict[str, str] = {}

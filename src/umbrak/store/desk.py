@@ -41,6 +41,8 @@ class DraftRow:
     verdict: str
     installed_gib: float
     planned_gib: float | None
+    #: Whether these totals leave out something of whose size nobody knows: what is fitted, what is planned.
+    at_least: tuple[bool, bool]
     changed_at: datetime
 
 
@@ -79,6 +81,8 @@ def waiting_for_a_word(db: Connection) -> tuple[list[DraftRow], int]:
         select(
             *_MACHINE, plan.c.id.label("plan_id"), plan.c.name.label("plan"), plan.c.updated_at, verdict.label("verdict"),
             machine_summary.c.installed_gib, machine_summary.c.document["planned_gib"].as_float().label("planned"),
+            machine_summary.c.document["not_counted"].as_integer().label("left_out"),
+            machine_summary.c.document["planned_not_counted"].as_integer().label("planned_left_out"),
             func.count().over().label("all"),
         )
         .join(machine, machine.c.id == plan.c.machine_id)
@@ -96,7 +100,8 @@ def waiting_for_a_word(db: Connection) -> tuple[list[DraftRow], int]:
     found = [
         DraftRow(
             machine=MachineAt(r.id, r.name, r.place, r.keeper), plan_id=r.plan_id, plan=r.plan, verdict=r.verdict,
-            installed_gib=float(r.installed_gib), planned_gib=r.planned, changed_at=r.updated_at,
+            installed_gib=float(r.installed_gib), planned_gib=r.planned, at_least=(bool(r.left_out), bool(r.planned_left_out)),
+            changed_at=r.updated_at,
         )
         for r in rows
     ]  # fmt: skip

@@ -5294,6 +5294,8 @@ export interface components {
             now_not_counted: number;
             /** Planned Gib */
             planned_gib: number | null;
+            /** Planned Not Counted */
+            planned_not_counted: number;
             /**
              * Reach
              * @description Over the axis of totals, rising.
@@ -12303,10 +12305,17 @@ export interface components {
             installed_gib: number;
             /** Known */
             known: number;
+            /**
+             * Not Counted
+             * @description Slots, and soldered memory, of whose size nobody knows: of these totals nothing counts them.
+             */
+            not_counted: number;
             /** Official Gib */
             official_gib: number | null;
             /** Planned Gib */
             planned_gib: number | null;
+            /** Planned Not Counted */
+            planned_not_counted: number;
             /** Total */
             total: number;
             /**

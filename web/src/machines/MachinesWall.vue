@@ -51,8 +51,8 @@ function fold(name: string): void {
 const allChosen = (some: readonly MachineLine[]) => props.all || some.every((l) => props.chosen.has(l.id))
 
 const most = (spread: Record<string, number>) => Math.max(1, ...Object.values(spread))
-/** Slots that nobody looked into are not counted. */
-const fitted = (l: MachineLine) => counted(l.summary.installed_gib, l.summary.known < l.summary.total)
+/** What nobody knows the size of is not counted. */
+const fitted = (l: MachineLine) => counted(l.summary.installed_gib, l.summary.not_counted)
 /** Need is of what is usable. */
 const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usable_gib, l.need_gib)
 </script>
@@ -85,12 +85,12 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
           <div v-if="!dense" class="faded small">{{ [by === 'place' ? '' : l.about.place || l.site, by !== 'group' && l.about.duty_group ? `group ${l.about.duty_group}` : ''].filter(Boolean).join('; ') }}</div>
         </td>
         <td class="figure">
-          <template v-if="l.summary.planned_gib !== null && l.summary.planned_gib !== l.summary.installed_gib"><span class="faded">{{ fitted(l) }} →</span> <strong>{{ gb(l.summary.planned_gib) }}</strong></template>
+          <template v-if="l.summary.planned_gib !== null && l.summary.planned_gib !== l.summary.installed_gib"><span class="faded">{{ fitted(l) }} →</span> <strong>{{ counted(l.summary.planned_gib, l.summary.planned_not_counted) }}</strong></template>
           <template v-else><strong>{{ fitted(l) }}</strong><small v-if="l.summary.planned_gib !== null" class="faded"> rearranged</small></template>
           <span class="visually-hidden"> GB</span>
         </td>
         <td class="axis" :title="[`${fitted(l)} GB fitted`, l.summary.official_gib ? `${gb(l.summary.official_gib)} official` : 'nobody states a limit', l.need_gib ? `need ${gbUp(l.need_gib)}` : ''].filter(Boolean).join(', ')">
-          <i class="now" :class="{ unseen: l.summary.known < l.summary.total }" :style="{ width: place(l.summary.installed_gib) }"></i>
+          <i class="now" :class="{ unseen: l.summary.not_counted }" :style="{ width: place(l.summary.installed_gib) }"></i>
           <i v-if="(l.summary.planned_gib ?? 0) > l.summary.installed_gib" class="plan" :style="{ left: place(l.summary.installed_gib), right: `calc(100% - ${place(l.summary.planned_gib)})` }"></i>
           <i v-if="l.summary.official_gib" class="official" :style="{ left: place(l.summary.official_gib) }"></i>
           <i v-if="l.need_gib" class="gate" :class="{ met: usableMet(l) }" :style="{ left: place(l.need_gib) }"></i>

@@ -315,7 +315,8 @@ class _Desk:
         rows, total = store.waiting_for_a_word(self._db)
         self.unseen[Section.WORD] += total - len(rows)
         for r in rows:
-            planned = "" if r.planned_gib is None else f", {r.installed_gib:g} to {r.planned_gib:g} GB"
+            now, then = ("+" if more else "" for more in r.at_least)
+            planned = "" if r.planned_gib is None else f", {r.installed_gib:g}{now} to {r.planned_gib:g}{then} GB"
             words = f"{r.plan} is {r.verdict}{planned}: a lead’s word"
             yield Item(
                 section=Section.WORD, severity="risk" if r.verdict == "at-risk" else "ask", what=r.machine.name, where=r.machine.place,

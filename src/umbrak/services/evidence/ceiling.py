@@ -137,6 +137,7 @@ class CeilingView:
     #: Slots of whose content nobody knows the size: it has at least `now_gib`.
     now_not_counted: int
     planned_gib: float | None
+    planned_not_counted: int
     #: Largest module that a slot can take, by standard and hard limits.
     largest_module_gib: float
 
@@ -158,7 +159,8 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
     now = judge(m, m.layout)
     now_gib = now.installed_gib
     board, today = as_it_runs(board_of(m.sheet, m.machine, m.statements), now_gib), datetime.now(UTC).date()
-    planned = judge(m, goal, m.layout).installed_gib if goal is not None else None
+    planned = judge(m, goal, m.layout) if goal is not None else None
+    planned_gib = planned.installed_gib if planned else None
     return CeilingView(
         statements=tuple(
             _view(
@@ -174,11 +176,12 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         lifts=found.lifts,
         elsewhere=elsewhere,
         shown=tuple(_shown(board, now_gib, trials, titles, today, table)),
-        reach=_reach(board, now_gib, _axis(board, found, trials, now_gib, planned), trials, today, table),
+        reach=_reach(board, now_gib, _axis(board, found, trials, now_gib, planned_gib), trials, today, table),
         rests_on=tuple(belief_view(b, table) for b in beliefs),
         now_gib=now_gib,
         now_not_counted=now.not_counted,
-        planned_gib=planned,
+        planned_gib=planned_gib,
+        planned_not_counted=planned.not_counted if planned else 0,
         largest_module_gib=found.largest_module_gib,
     )
 

@@ -58,7 +58,10 @@ class Summary:
     """What the list of machines shows of one."""
 
     installed_gib: float
+    #: Slots, and soldered memory, of whose size nobody knows: of these totals nothing counts them.
+    not_counted: int
     planned_gib: float | None
+    planned_not_counted: int
     #: What is usable of what is planned, or of what is fitted where nothing is.
     usable_gib: float
     official_gib: float | None
@@ -193,7 +196,9 @@ def refresh_or_tell(db: Connection, machine_id: UUID) -> dict[str, Any]:
         _log.error("what is kept of machine %s cannot be read: %s", machine_id, type(error).__name__, exc_info=error)
     document: dict[str, Any] = {
         "installed_gib": 0,
+        "not_counted": 0,
         "planned_gib": None,
+        "planned_not_counted": 0,
         "usable_gib": 0,
         "official_gib": None,
         "verdict": "undecided",
@@ -222,6 +227,8 @@ def _summarise(m: Loaded, plan: PlanRow | None, proved: frozenset[str] | None) -
     failed = set(m.survey.content.failed)
     return {
         "installed_gib": now.installed_gib,
+        "not_counted": now.not_counted,
+        "planned_not_counted": shown.not_counted,
         "planned_gib": shown.installed_gib if goal is not None and goal != m.layout else None,
         "usable_gib": shown.usable_gib,
         "official_gib": official_gib(now),

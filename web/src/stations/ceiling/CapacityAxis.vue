@@ -138,7 +138,7 @@ const nameOf = (b: { from: number; to: number; name: string; short?: string }) =
     </g>
     <g v-if="view.planned_gib !== null && view.planned_gib !== view.now_gib">
       <path :d="`M${axis.x(view.planned_gib)} ${band + 66}l8 9v20h-16v-20z`" class="mark planned" filter="url(#plan-shadow)" />
-      <text :x="axis.x(view.planned_gib) + 16" :y="band + 91" class="words">{{ gb(view.planned_gib) }} planned</text>
+      <text :x="axis.x(view.planned_gib) + 16" :y="band + 91" class="words">{{ counted(view.planned_gib, view.planned_not_counted) }} planned</text>
     </g>
     <ReachCurve :view="view" :axis="axis" :left="LEFT" :right="right" :top="band + 138" :height="CURVE" />
   </svg>
