@@ -55,6 +55,13 @@ _Object = dict[str, str]
 _Found = Generator[tuple[int, _Object], None, int]
 
 
+#: Sizes alone, in bytes: a column or members of that name.
+_SIZES_ALONE = re.compile(
+    r"^[ \t]*Capacity[ \t]*(?:[:=][ \t]*\d{9,13}[ \t\r]*$|\r?\n(?:[ \t-]*\r?\n){0,3}[ \t]*\d{9,13}[ \t\r]*$)",
+    re.M | re.I,
+)
+
+
 def looks_like_cim(text: str) -> bool:
     head = text[:40_000]
     if '"@odata.id"' in head:
@@ -65,7 +72,11 @@ def looks_like_cim(text: str) -> bool:
         | set(_GIB)
         - {"name", "use", "version", "model", "speed", "gb", "location", "tag", "node", "caption", "attributes"}
     )
-    return (bool(words & _CLEAR) and len(named) > 1) or {"capacity", "partnumber", "manufacturer"} <= words
+    return (
+        (bool(words & _CLEAR) and len(named) > 1)
+        or {"capacity", "partnumber", "manufacturer"} <= words
+        or bool(_SIZES_ALONE.search(head))
+    )
 
 
 def read_cim(text: str, deadline: Deadline) -> SurveyReading:
@@ -172,6 +183,8 @@ def _csv_rows(lines: Sequence[tuple[int, str]], at: int, names: list[str]) -> _F
 def _table_head(line: str) -> list[str] | None:
     """The names of a table in columns of a fixed width, where the line is its head: known names and nothing else between them."""
     names = line.split()
+    if line.strip().lower() == "capacity":
+        return names
     known = [n for n in names if _plain(n) in _KNOWN or _plain(n) in _GIB]
     return names if len(known) > 1 and len(known) >= 0.6 * len(names) and ":" not in line and "=" not in line else None
 

@@ -63,6 +63,10 @@ _SLOT_LIKE = re.compile(
 )
 #: A piece of a line that tells of a slot: several stand on one, "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
 _TELLS = re.compile(r"\s*(?P<slot>[^\s:=;,][^:=;,\n]{0,40}?\d)\s*[:=]")
+#: The same with a space alone before its size, or before that there is none: "A1 16GB, B1 empty".
+_TELLS_SPACED = re.compile(
+    rf"\s*(?P<slot>(?!PC\d|x\d)[^\s:=;,][^:=;,\n]{{0,20}}?\d)\s+(?:\d{{1,4}}\s*[MG]i?B\b|{_NONE}\s*$)", re.I
+)
 #: "A1,16GB", as a spreadsheet writes it.
 _COMMA = re.compile(r"^\s*(?P<slot>[^,;:=\t]{1,40}?\d)\s*[,;]\s*(?P<label>[^,;]+)[,;]*$")
 #: A slot of which a form has left open what is in it.
@@ -82,6 +86,11 @@ _SPACED = re.compile(
 #: "A1-A4", "DIMM 1 to DIMM 4": the same name with numbers from one to the other.
 _FROM_TO = re.compile(
     r"(?P<name>.*?\D|)(?P<low>\d{1,3})\s*(?:-|–|\.\.+|to|through|bis)\s*(?P=name)(?P<high>\d{1,3})", re.I
+)
+#: "DIMM A1-A8": what is written twice is the letter alone.
+_FROM_LETTER = re.compile(
+    r"(?P<name>.*[ ._-](?P<letter>[A-Z]{1,2}))(?P<low>\d{1,3})\s*(?:-|–|\.\.+|to|through|bis)\s*(?P=letter)(?P<high>\d{1,3})",
+    re.I,
 )
 #: "DIMM 1-4", which may be the fourth of the first too.
 _MAYBE_ROW = re.compile(r"(?P<name>.*?\D)(?P<low>\d{1,3})\s*(?:-|–|\.\.+)\s*(?P<high>\d{1,3})", re.I)
@@ -118,9 +127,13 @@ _COUNTED = tuple(
 _NUMBERS = {n: i for i, n in enumerate(("two", "three", "four", "five", "six", "seven", "eight"), 2)}
 #: "2 sticks of 16GB", "two 8GB", "4 * 32 GB": how many, in words of their own.
 _HOW_MANY = re.compile(
-    rf"^\s*(?:(?P<count>[1-9]\d?)\s*(?:\*|(?:pcs|pieces|sticks|modules|dimms|st(?:ü|ue)ck|stk)\b\.?)|(?P<word>{'|'.join(_NUMBERS)})\b"
-    r"(?:\s+(?:pcs|pieces|sticks|modules|dimms)\b)?)(?:\s+of)?\s*(?=\d{1,4}\s*[MG]i?B)",
+    rf"^\s*(?:(?:(?:i|we) (?:have|see|found)|there (?:are|is)|it has|has|with)\s+)?(?:(?P<count>[1-9]\d?)\s*(?:\*|of\b|(?:pcs|pieces|sticks|modules|dimms|st(?:ü|ue)ck|stk)\b\.?)|(?P<word>{'|'.join(_NUMBERS)})\b"
+    r"(?:\s+(?:pcs|pieces|sticks|modules|dimms)\b)?)(?:\s+of)?\s*(?=\d{1,4}\s*(?:[MG]i?B|gigs?\b))",
     re.I,
+)
+#: "8x 32GB" and no more: a size with a count is of modules.
+_COUNT_AND_SIZE = re.compile(
+    r"\d{1,2}\s*[x×*]\s*\d{1,4}\s*[MG]i?B(?:\s+(?:of\s+)?(?:ram|memory|modules?|dimms?|sticks?|ecc))*", re.I
 )
 #: Sizes that share their kind: "2x16GB + 2x8GB DDR4", "16+16+8 GB DDR4".
 _SIZE = r"(?:\d{1,3}\s*[x×]\s*)?\d{1,4}(?:\s*[MG]i?B)?"
@@ -187,11 +200,12 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
         warnings += [Warning(f"line {counted[0]}", words)] if words else []
     if not slots:
         first = first or (1, "")
+        why = f"{warnings[0].message}; expected" if warnings and "left out" in warnings[0].message else "expected"
         raise InputError(
             "not-labels",
             [
                 Fault(
-                    message=f"expected lines such as “A1: 16GB 2Rx8 PC4-2400T-RE1-11”, found “{first[1][:60]}”",
+                    message=f"{why} lines such as “A1: 16GB 2Rx8 PC4-2400T-RE1-11”, found “{first[1][:60]}”",
                     where=f"line {first[0]}",
                     line=first[0],
                     column=1,
@@ -280,7 +294,9 @@ def _parts(line: str) -> list[str]:
     pieces = list(re.finditer(r"[^;,]+", line))
     cuts = [0]
     for at, piece in enumerate(pieces):
-        if not (tells := _TELLS.match(piece[0])) or not _SLOT_LIKE.fullmatch(tells["slot"]):
+        if not (tells := _TELLS.match(piece[0]) or _TELLS_SPACED.match(piece[0])) or not _SLOT_LIKE.fullmatch(
+            tells["slot"]
+        ):
             continue
         first = at
         while first and _SLOT_LIKE.fullmatch(pieces[first - 1][0].strip()) and line[pieces[first - 1].end()] == ",":
@@ -361,7 +377,8 @@ def _line(
 
 def _with_count(label: str) -> str:
     """A label with how many modules it is of as labels have it: "2x16GB"."""
-    return _HOW_MANY.sub(lambda m: f"{m['count'] or _NUMBERS[m['word'].lower()]}x", label)
+    counted = _HOW_MANY.sub(lambda m: f"{m['count'] or _NUMBERS[m['word'].lower()]}x", label)
+    return re.sub(r"^(\d{1,2}x\d{1,4})\s*gigs?\b", r"\1GB", counted, flags=re.I)
 
 
 def _where_untold(count: int) -> str:
@@ -370,7 +387,7 @@ def _where_untold(count: int) -> str:
 
 def _nameless(label: str, read_label: ReadLabel, bank: str | None = None) -> _Told | None:
     """The modules of a label of which no slot is told; None where it tells none. A guess, and what was or is to be, is said."""
-    told = read_slot(_with_count(label), read_label)
+    told = read_slot(_with_count(label), read_label, bool(_COUNT_AND_SIZE.fullmatch(label.strip())))
     if told is None or (told.module is None and not told.said):
         return None
     if told.module is None:
@@ -479,7 +496,10 @@ def named_by(written: str, rows: frozenset[str] = frozenset()) -> list[str]:
     names = [n for n in _SEVERAL.split(written.strip()) if n]
     found: list[str] = []
     for name in names:
-        span = _FROM_TO.fullmatch(name) or (_MAYBE_ROW.fullmatch(name) if name in rows else None)
+        if re.fullmatch(r"\d{1,3}", name) and found and (like := re.fullmatch(r"(.*\D)\d{1,3}", found[-1])):
+            name = like[1] + name  # "slot 1 & 3"
+        span = _FROM_TO.fullmatch(name) or _FROM_LETTER.fullmatch(name)
+        span = span or (_MAYBE_ROW.fullmatch(name) if name in rows else None)
         low, high = (int(span["low"]), int(span["high"])) if span else (0, 0)
         # "DIMM 1-4" may be the fourth of the first: only a name that is written twice is a row of slots.
         if span and span["name"] and low < high < low + MOST_AT_ONCE:
