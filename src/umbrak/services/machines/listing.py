@@ -74,7 +74,7 @@ class MachinePage:
 def list_machines(engine: Engine, wanted: Listing = Listing(), page: int = 0) -> MachinePage:  # noqa: B008
     """A page of machines; a summary that is not of what is there now is computed and kept."""
     with engine.begin() as db:
-        rows, total = store.page_of_machines(db, wanted, page)
+        rows = store.page_of_machines(db, wanted, page)
         needs = {k: need_of(s).total or None for k, s in find_sizings(db, [r.machine.id for r in rows]).items()}
         waits = waited_for(db, [row.plan.id for row in rows if row.plan])
         lines = tuple(
@@ -85,6 +85,7 @@ def list_machines(engine: Engine, wanted: Listing = Listing(), page: int = 0) ->
             for g in store.groups_of(db, wanted)
         )
         counts = store.counts_of(db, wanted)
+    total = counts[wanted.want or "all"]
     return MachinePage(machines=lines, total=total, page=page, page_size=store.PAGE_SIZE, counts=counts, groups=groups)
 
 
