@@ -116,6 +116,10 @@ dl {
   line-height: 1.3;
   color: var(--faded);
 }
+/* Beside it the range in words has room, so that two lines are enough. */
+.note .range {
+  width: 54px;
+}
 .whole {
   white-space: nowrap;
 }
