@@ -39,19 +39,23 @@ class Kept:
         self._most, self._length = most, 0
         self._held: OrderedDict[Hashable, tuple[str, bytes]] = OrderedDict()
         self._alone = Lock()
-        self._making = tuple(Lock() for _ in range(64))
+        #: What is being made -> its lock, and how many make it or wait for it.
+        self._making: dict[Hashable, tuple[Lock, int]] = {}
 
     @contextmanager
     def making(self, asked: Hashable) -> Iterator[bool]:
         """Held by one at a time who makes an answer; tells whether somebody else held it before."""
-        lock = self._making[hash(asked) % len(self._making)]
-        waited = not lock.acquire(blocking=False)
-        if waited:
-            lock.acquire()
+        with self._alone:
+            lock, others = self._making.get(asked, (Lock(), 0))
+            self._making[asked] = lock, others + 1
         try:
-            yield waited
+            with lock:
+                yield others > 0
         finally:
-            lock.release()
+            with self._alone:
+                lock, here = self._making.pop(asked)
+                if here > 1:
+                    self._making[asked] = lock, here - 1
 
     def find(self, asked: Hashable, snapshot: str) -> bytes | None:
         with self._alone:
