@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import subprocess
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
@@ -60,6 +61,12 @@ def test_failed_modules_and_plans_that_want_a_word(engine: Engine, technician: A
     # A plan that was only just begun, of what is fitted, asks for nothing.
     start_plan(engine, technician, key_of(engine, "gauge-01"), "just begun")
     assert len(on(engine, lead, "gauge-01")) == len([w for w in words if w == "gauge-01"])
+    # Of another plan than the one changed last no total is told: none of it is kept.
+    assert "GB: a lead" in words["store-01"].words
+    start_plan(engine, technician, key_of(engine, "store-01"), "a later one")
+    assert [i.words for i in on(engine, lead, "store-01") if i.section is Section.WORD] == [
+        re.sub(r", \S+ to \S+ GB", "", words["store-01"].words)
+    ]
 
 
 def test_an_order_from_placed_to_late_to_decided(engine: Engine, technician: Account) -> None:

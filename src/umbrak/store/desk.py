@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import Connection, String, cast, exists, func, or_, select
+from sqlalchemy import Connection, String, case, cast, exists, func, or_, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
 from umbrak.store.access_tables import account
@@ -80,7 +80,9 @@ def waiting_for_a_word(db: Connection) -> tuple[list[DraftRow], int]:
     query = (
         select(
             *_MACHINE, plan.c.id.label("plan_id"), plan.c.name.label("plan"), plan.c.updated_at, verdict.label("verdict"),
-            machine_summary.c.installed_gib, machine_summary.c.document["planned_gib"].as_float().label("planned"),
+            machine_summary.c.installed_gib,
+            # A summary is of the plan changed last; of another one it tells no total.
+            case((machine_summary.c.key.contains(cast(plan.c.id, String)), machine_summary.c.document["planned_gib"].as_float())).label("planned"),
             machine_summary.c.document["not_counted"].as_integer().label("left_out"),
             machine_summary.c.document["planned_not_counted"].as_integer().label("planned_left_out"),
             func.count().over().label("all"),
