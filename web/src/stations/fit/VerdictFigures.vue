@@ -116,6 +116,12 @@ dl {
   line-height: 1.3;
   color: var(--faded);
 }
+@media (min-width: 700px) and (max-width: 1100px) {
+  /* three lines in a narrower panel */
+  .figures > .later {
+    min-height: 57px;
+  }
+}
 /* Beside it the range in words has room, so that two lines are enough. */
 .note .range {
   width: 54px;
