@@ -15,7 +15,7 @@ from umbrak.core.memory.module import Module
 from umbrak.formats.documents import Name, ReadLabel, ShortText, Text
 from umbrak.formats.faults import type_fault
 from umbrak.formats.quantities import Day, at_hand, days, number, price, whole_number
-from umbrak.formats.slot_labels import SAYS_FAILED
+from umbrak.formats.slot_words import SAYS_FAILED
 from umbrak.formats.spreadsheet import Row
 
 E = TypeVar("E", bound=Enum)

@@ -8,49 +8,15 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
-from umbrak.core.memory.label_reader import LabelReading
-from umbrak.core.memory.module import Generation, Module, odd_size
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
-from umbrak.formats.documents import ReadLabel, kit_taken, label_oddities
+from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.slot_words import NONE, module_told, read_slot
 from umbrak.formats.text import cleaned, numbered_lines
 
 #: Far more slots than any machine has.
 MAX_LINES = 2000
-_NONE = (
-    r"(?:empty|nothing|none|no module|free|vacant|unpopulated|not (?:populated|fitted|occupied|installed|present)|absent|0 ?[GM]i?B|-+|—|"
-    # What keeps the air going where no module is.
-    r"(?:an? )?(?:blank(?:ing)?|filler|dummy)(?: (?:plate|module|card|dimm))?|"
-    r"leer|frei|vide|libre|vac[ií]o|vuoto|leeg|tom|prázdn[ýá]|пусто)"
-)
-_EMPTY = re.compile(rf"(?:is |now |currently )*{_NONE}(?: now)?\.?", re.I)
-#: That it was full once, and is not.
-_EMPTIED = re.compile(rf"(?:now|currently|today)(?: is)? {_NONE}\b|\b{_NONE} now\b", re.I)
-#: Nobody saw what is in it.
-_UNTOLD = re.compile(
-    r"(?:is )?(?:\?+|unknown|n/?a|hidden|illegible|unreadable|not (?:seen|read|known|told|readable|looked at|checked)|"
-    r"(?:could|can)(?: ?not|n.t) (?:read|see|be (?:read|seen)).*|(?:no|nobody) idea.*)\.?",
-    re.I,
-)
-#: A guess is not what is there.
-_GUESSED = re.compile(
-    r"\b(?:maybe|perhaps|probably|possibly|presumably|likely|seems|looks|guess(?:ed)?|assum(?:e|ed|ing)|i think|about|or)\b",
-    re.I,
-)
-#: What was there, or is to be, is not either.
-_ANOTHER_TIME = re.compile(
-    r"\b(?:was|were|had|formerly|previously|before|removed|taken out|missing|gone|will(?: be)?|to be|should|planned|ordered|wanted|needs?|want|until)\b|\bnot\s+(?:fitted|there|present)\b",
-    re.I,
-)
-#: Words by which a module is no good.
-SAYS_FAILED = re.compile(
-    r"(?<!not )(?<!never )(?<!no longer )\b(?:failed|failing|dead|defect(?:ive)?|broken|faulty|kaputt|defekt)\b", re.I
-)
-_STATES = {
-    SlotState.FAILED: SAYS_FAILED,
-    SlotState.SOLDERED: re.compile(r"(?<!not )\b(?:soldered|on[- ]?board)\b", re.I),
-}
 _SAME = re.compile(r"(?:the )?same(?: (?:as (?:above|before)|again))?|ditto|dito|id(?:em)?|[\"″〃]", re.I)
 #: What slots hang on: alone it is none.
 _GROUP = r"(?:CPU|proc(?:essor)?|socket|node|board|riser|channel|ch)[ ._#-]?[A-Z0-9]{0,2}"
@@ -65,7 +31,7 @@ _SLOT_LIKE = re.compile(
 _TELLS = re.compile(r"\s*(?P<slot>[^\s:=;,][^:=;,\n]{0,40}?\d)\s*[:=]")
 #: The same with a space alone before its size, or before that there is none: "A1 16GB, B1 empty".
 _TELLS_SPACED = re.compile(
-    rf"\s*(?P<slot>(?!PC\d|x\d)[^\s:=;,][^:=;,\n]{{0,20}}?\d)\s+(?:\d{{1,4}}\s*[MG]i?B\b|{_NONE}\s*$)", re.I
+    rf"\s*(?P<slot>(?!PC\d|x\d)[^\s:=;,][^:=;,\n]{{0,20}}?\d)\s+(?:\d{{1,4}}\s*[MG]i?B\b|{NONE}\s*$)", re.I
 )
 #: "A1,16GB", as a spreadsheet writes it.
 _COMMA = re.compile(r"^\s*(?P<slot>[^,;:=\t]{1,40}?\d)\s*[,;]\s*(?P<label>[^,;]+)[,;]*$")
@@ -345,7 +311,7 @@ def _line(
     if (
         named
         and _NOT_NOW.fullmatch(named["slot"].strip())
-        and _module(read_label(named["label"][:MAX_LABEL_LENGTH]))[0]
+        and module_told(read_label(named["label"][:MAX_LABEL_LENGTH]))[0]
     ):
         return (), (f"“{line.strip()[:60]}” may not be what is in it now: left out",)
     if named and _GROUPED.fullmatch(named["slot"].strip()):
@@ -413,60 +379,6 @@ def _added(added: re.Match[str], read_label: ReadLabel) -> _Told | None:
     return tuple(found), (_where_untold(len(found)), *dict.fromkeys(said))
 
 
-@dataclass(frozen=True, slots=True)
-class SlotTold:
-    """What words say of one slot."""
-
-    state: SlotState
-    module: Module | None = None
-    #: What is to be said of it.
-    said: tuple[str, ...] = ()
-    #: Of how many modules the words are: "4 x 16 GB".
-    count: int = 1
-
-
-def read_slot(words: str, read_label: ReadLabel = decode_label, size_alone: bool = False) -> SlotTold | None:
-    """What somebody wrote of a slot; None where it tells no module, and not that there is none.
-
-    Parameters
-        size_alone   whether "16 GB" tells a module
-    """
-    # What stands in other columns of one that is empty.
-    words = re.sub(r"(?<=\w)(?:\s+[-—–])+$", "", re.sub(r"^[(\[](.*)[)\]]$", r"\1", words).strip())
-    short = f"“{words[:60]}”"
-    if _EMPTY.fullmatch(words):
-        return SlotTold(SlotState.EMPTY)
-    if _UNTOLD.fullmatch(words):
-        return SlotTold(SlotState.UNKNOWN)
-    guess = SlotTold(SlotState.UNKNOWN, None, (f"{short} is a guess: what is in it stays unknown",))
-    bare = _GUESSED.sub("", words).strip(" .,?")
-    if bare != words and _EMPTY.fullmatch(bare):
-        return guess
-    told = read_label(words[:MAX_LABEL_LENGTH])
-    module, said = _module(told, size_alone)
-    if module is None:
-        return None
-    left = " ".join(told.text[a:b] for a, b in told.not_understood)
-    if _EMPTIED.search(words):
-        return SlotTold(SlotState.EMPTY, None, (f"{short}: empty now",))
-    if _GUESSED.search(left) or words.rstrip().endswith("?"):
-        return guess
-    if _ANOTHER_TIME.search(left):
-        unsure = f"{short} may not be what is in it now: that stays unknown; write what is, or “empty”"
-        return SlotTold(SlotState.UNKNOWN, None, (unsure,))
-    if known := next((s for s, sign in _STATES.items() if sign.search(left)), None):
-        return SlotTold(known, module, (f"{short}: taken as {known}",), told.kit or 1)
-    return SlotTold(SlotState.FILLED, module, said, told.kit or 1)
-
-
-def _module(told: LabelReading, size_alone: bool = False) -> tuple[Module | None, tuple[str, ...]]:
-    """A size alone may stand in any sentence; a module is told by its size and its generation."""
-    m = told.module
-    bare = size_alone and any(odd_size(replace(m, generation=g)) is None for g in Generation)
-    is_told = m.capacity_gib is not None and (m.generation is not None or bare)
-    return (m, tuple(label_oddities(told, told.kit or 1))) if is_told else (None, ())
-
-
 def is_slot_like(name: str) -> bool:
     """Whether boards have such names printed: "A1", "4", "CPU1 B2", "DIMM slot 3"."""
     return bool(_SLOT_LIKE.fullmatch(name.strip()))
@@ -475,16 +387,6 @@ def is_slot_like(name: str) -> bool:
 def _is_sentence(name: str) -> bool:
     """Whether it is what somebody says, and no name of a slot: words without a figure or anything that slots are called."""
     return len(name.split()) > 3 and not re.search(r"\d|slot|dimm|bank|channel|socket|module|memory|cpu", name, re.I)
-
-
-def says_otherwise(words: str) -> bool:
-    """Whether words say that something is a guess, or is no more or not yet there."""
-    return bool(_GUESSED.search(words) or _ANOTHER_TIME.search(words))
-
-
-def says_empty(words: str) -> bool:
-    """Whether words say that there is no module: "empty", "not fitted", "-"."""
-    return bool(_EMPTY.fullmatch(words.strip()))
 
 
 def named_by(written: str, rows: frozenset[str] = frozenset()) -> list[str]:

@@ -18,16 +18,8 @@ from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
 from umbrak.formats.slot_headings import UNITS, Heads, found_in, in_workbook, meaning_of
-from umbrak.formats.slot_labels import (
-    MOST_AT_ONCE,
-    SAYS_FAILED,
-    is_slot_like,
-    named_by,
-    read_slot,
-    says_empty,
-    says_otherwise,
-    shape,
-)
+from umbrak.formats.slot_labels import MOST_AT_ONCE, is_slot_like, named_by, shape
+from umbrak.formats.slot_words import SAYS_FAILED, read_slot, says_empty, says_otherwise
 from umbrak.formats.spreadsheet import looks_like_xlsx
 from umbrak.formats.text import cleaned, decoded
 

@@ -14,7 +14,7 @@ from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.survey import SlotFacts, SlotState, match_slots
 from umbrak.formats.rows import NAME, TEXT, RowReader
-from umbrak.formats.slot_labels import read_slot
+from umbrak.formats.slot_words import read_slot
 from umbrak.formats.spreadsheet import Row
 
 #: What the column of a slot begins with.
