@@ -244,6 +244,31 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("slot 2 & 3: 8GB DDR4", "slot 2 filled 8, slot 3 filled 8"),
         ("B1 16GB, B2 8GB, C1 empty", "B1 filled 16, B2 filled 8, C1 empty"),
         ("Installed: 32GB (2x16GB) DDR4", "None filled 16, None filled 16"),
+        ("A2......16GB", "A2 filled 16"),
+        ("A2", "A2 unknown"),
+        ("A2 16GB   B2 empty", "A2 filled 16, B2 empty"),
+        ("| A2: 16GB | B2: empty |", "A2 filled 16, B2 empty"),
+        ("A2, B1, B2 16GB RDIMM; C1 empty", "A2 filled 16, B1 filled 16, B2 filled 16, C1 empty"),
+        ("A2/B2: 16GB", "A2 filled 16, B2 filled 16"),
+        ("P1/A2: 16GB", "P1/A2 filled 16"),
+        ("A2+B2: 16GB", "A2 filled 16, B2 filled 16"),
+        # What slots hang on, before them or above them; of a processor without more nothing is told.
+        (
+            "CPU1: B1 16GB, B2: 8GB; CPU2: B1, B2 empty",
+            "CPU1 B1 filled 16, CPU1 B2 filled 8, CPU2 B1 empty, CPU2 B2 empty",
+        ),
+        ("CPU1: CPU1_B1 16GB", "CPU1_B1 filled 16"),
+        ("CPU1:\n- B1: 16GB\n## CPU 2\n- B1: empty\n", "CPU1 B1 filled 16, CPU 2 B1 empty"),
+        ("Channel B\nslot 1: 16GB\nslot 2:", "Channel B slot 1 filled 16, Channel B slot 2 unknown"),
+        ("CPU2: none", ""),
+        # What is there first, and then where.
+        (
+            "16GB in A2 and B1, 8 GB DDR4 in slot C1, nothing in C2",
+            "A2 filled 16, B1 filled 16, slot C1 filled 8, C2 empty",
+        ),
+        ("8 GB DDR4 in slots 1 and 3", "slot 1 filled 8, slot 3 filled 8"),
+        ("16GB in A2, maybe", ""),
+        ("16GB in A2 was removed", ""),
         ("A2,", "A2 unknown"),
         ("CPU 1: 16GB", ""),
         ("C: 120GB", ""),
@@ -253,9 +278,9 @@ def test_labels_by_hand_a_line_a_slot() -> None:
     ],
 )
 def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
-    reading = read_any(f"A0: 8GB DDR4\nA1: 8GB DDR4\n{line}".encode())
+    reading = read_any(f"A0: 8GB DDR4\nA1: 8GB DDR4\nA9: 8GB DDR4\n{line}".encode())
     assert reading.kind == "labels"
-    words = [f"{s.locator} {s.state}" + (f" {s.module.capacity_gib:g}" if s.module else "") for s in reading.slots[2:]]
+    words = [f"{s.locator} {s.state}" + (f" {s.module.capacity_gib:g}" if s.module else "") for s in reading.slots[3:]]
     assert ", ".join(words) == told
     if "unknown" in told and "not" not in line:
         assert "stays unknown" in reading.warnings[0].message
@@ -273,6 +298,8 @@ def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
         ("Slots: 2\n4x8GB DDR4", "filled filled filled filled", "2 slots are told there, and 4 elsewhere"),
         ("Slots: 4\nA1: 8GB DDR4\nA2: empty", "filled empty", "4 slots are told there, and 2 of them elsewhere"),
         ("Slots: 2\nA1: 8GB DDR4\nA2: empty", "filled empty", ""),
+        ("it has 4 slots, 2 of them filled with 8 GB DDR4", "filled filled empty empty", "in which slots"),
+        ("There are 2 DIMM slots, both used by 8GB modules.", "filled filled", "in which slots"),
         ("CPU1: 2x8GB DDR4\nCPU2: 2x8GB DDR4\nSlots: 4", "filled filled filled filled", "in which slots"),
     ],
 )  # fmt: skip

@@ -5,40 +5,37 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
+from itertools import islice
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.slot_words import NONE, module_told, read_slot
+from umbrak.formats.slot_lines import heading, parts
+from umbrak.formats.slot_names import (
+    GROUPED,
+    HOLDER,
+    MOST_AT_ONCE,
+    SEVERAL,
+    is_slot_like,
+    named_by,
+    of_group,
+    rows_in,
+    shape,
+)
+from umbrak.formats.slot_words import module_told, read_slot
 from umbrak.formats.text import cleaned, numbered_lines
 
 #: Far more slots than any machine has.
 MAX_LINES = 2000
 _SAME = re.compile(r"(?:the )?same(?: (?:as (?:above|before)|again))?|ditto|dito|id(?:em)?|[\"″〃]", re.I)
-#: What slots hang on: alone it is none.
-_GROUP = r"(?:CPU|proc(?:essor)?|socket|node|board|riser|channel|ch)[ ._#-]?[A-Z0-9]{0,2}"
-_GROUPED = re.compile(_GROUP, re.I)
-#: A name as boards have them printed, or as people say it: "A1", "4", "CPU1 B2", "DIMM slot 3".
-_SLOT_LIKE = re.compile(
-    rf"(?!{_GROUP}$)(?:[A-Z]{{1,8}}[ ._-]?[A-Z0-9]{{0,2}}/){{0,4}}(?:(?:{_GROUP}|P\d)[ ._/#-]{{0,2}}){{0,2}}"
-    r"(?:(?:SO-?)?DIMM|slot|bank|MEM(?:ory)?|module|RAM)?[ ._#-]?(?:slot|bank)?[ ._#-]?(?:P\d[ ._-])?(?:[A-Z]{1,2}[ ._-]?\d{0,2}|\d{1,2})",
-    re.I,
-)
-#: A piece of a line that tells of a slot: several stand on one, "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
-_TELLS = re.compile(r"\s*(?P<slot>[^\s:=;,][^:=;,\n]{0,40}?\d)\s*[:=]")
-#: The same with a space alone before its size, or before that there is none: "A1 16GB, B1 empty".
-_TELLS_SPACED = re.compile(
-    rf"\s*(?P<slot>(?!PC\d|x\d)[^\s:=;,][^:=;,\n]{{0,20}}?\d)\s+(?:\d{{1,4}}\s*[MG]i?B\b|{NONE}\s*$)", re.I
-)
 #: "A1,16GB", as a spreadsheet writes it.
 _COMMA = re.compile(r"^\s*(?P<slot>[^,;:=\t]{1,40}?\d)\s*[,;]\s*(?P<label>[^,;]+)[,;]*$")
 #: A slot of which a form has left open what is in it.
 _LEFT_OPEN = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*[:=,;]\s*$")
-#: A slot's name, then what stands between it and the label: a colon, an equals sign, a tab, a semicolon, an arrow, two spaces.
-_NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*(?:[-=]>|→|[:=;\t]|\s{2,})\s*(?P<label>\S.*)$")
+#: A slot's name, then what stands between it and the label: a colon, an equals sign, a tab, a semicolon, an arrow, dots, two spaces.
+_NAMED = re.compile(r"^\s*(?P<slot>[^\t:=;→]{1,60}?)\s*(?:[-=]>|→|[:=;\t]|\.{3,}|…|\s{2,})\s*(?P<label>\S.*)$")
 #: The same with a hyphen between, which labels have too: a short name with a figure in it.
 _HYPHENED = re.compile(
     r"^\s*(?P<slot>[A-Za-z#][A-Za-z0-9#_ ./]{0,22}\d[A-Za-z]?|[A-Za-z]{1,4}\d{1,3}) [-–—] (?P<label>\S.*)$"
@@ -49,19 +46,7 @@ _SPACED = re.compile(
     r"(?P<which>[A-Z]{0,2}\d{1,2}|[A-Z](?<=[ ._#-].))) (?P<label>\S.*)$",
     re.I,
 )
-#: "A1-A4", "DIMM 1 to DIMM 4": the same name with numbers from one to the other.
-_FROM_TO = re.compile(
-    r"(?P<name>.*?\D|)(?P<low>\d{1,3})\s*(?:-|–|\.\.+|to|through|bis)\s*(?P=name)(?P<high>\d{1,3})", re.I
-)
-#: "DIMM A1-A8": what is written twice is the letter alone.
-_FROM_LETTER = re.compile(
-    r"(?P<name>.*[ ._-](?P<letter>[A-Z]{1,2}))(?P<low>\d{1,3})\s*(?:-|–|\.\.+|to|through|bis)\s*(?P=letter)(?P<high>\d{1,3})",
-    re.I,
-)
-#: "DIMM 1-4", which may be the fourth of the first too.
-_MAYBE_ROW = re.compile(r"(?P<name>.*?\D)(?P<low>\d{1,3})\s*(?:-|–|\.\.+)\s*(?P<high>\d{1,3})", re.I)
 _ROW_OF = re.compile(r"\s*(?P<slot>[^\s:=;→][^\t:=;→]{0,60}?\d)\s{0,4}[:=]")
-_SEVERAL = re.compile(r"\s*(?:,|&|\band\b)\s*", re.I)
 _ALL = re.compile(r"(?:all|each|every|both|any|others?|the rest|rest)\b.*", re.I)
 #: Names of the whole, and of no slot.
 _WHOLE = re.compile(
@@ -75,8 +60,6 @@ _NOT_NOW = re.compile(
     r"(?:ordered|planned?|wanted|to buy|to order|new|next|after|target|goal|upgrade|removed|old|previous(?:ly)?|before|spares?|shelf|offers?)\b.{0,30}",
     re.I,
 )
-#: Slots that one line names, at most.
-MOST_AT_ONCE = 64
 #: How many slots there are, and how many of them are full: "Memory slots: 8 total, 4 used", "4 of 8 slots used", "8 slots (4 free)".
 _KIND = r"(?:(?:memory|dimm|ram)[ -]?)?(?:slots?|sockets)"
 _ARE = (
@@ -144,7 +127,8 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
     warnings: list[Warning] = []
     first: tuple[int, str] | None = None
     told_on: dict[str, int] = {}
-    lines = [(number, line) for number, whole in numbered_lines(text, deadline) if (line := whole.strip())]
+    every = ((number, line) for number, whole in numbered_lines(text, deadline) if (line := whole.strip()))
+    lines = list(islice(every, MAX_LINES + 1))
     if len(lines) > MAX_LINES:
         warnings.append(Warning(f"line {lines[MAX_LINES][0]}", f"only {MAX_LINES} lines are read"))
     counted: tuple[int, _Counted] | None = None
@@ -232,18 +216,27 @@ def _told(
 ) -> Iterator[tuple[int, str, _Told | None]]:
     """(number, line, what it tells) of each line. Of a slot whose name is like those of others it is told that it is there,
     though nothing that is said of it is understood."""
-    parts = [(n, part) for n, whole in lines for part in _parts(whole)]
-    rows = _rows_in(m["slot"] for _, part in parts if (m := _ROW_OF.match(_LISTED.sub("", part[:120]))))
+    pieces = [(n, piece) for n, whole in lines for piece in parts(whole)]
+    rows = rows_in(m["slot"] for _, piece in pieces if (m := _ROW_OF.match(_LISTED.sub("", piece[:120]))))
     found: list[tuple[int, str, _Told | _Named | None]] = []
     before: SlotFacts | None = None
-    for number, line in parts:
+    group = ""
+    for number, line in pieces:
         if deadline:
             deadline.check(f"line {number}")
+        if headed := heading(line):
+            group = headed
+            found.append((number, line, ((), ())))
+            continue
         told = _line(line, read_label, before, rows)
         if isinstance(told, tuple) and told[0]:
             before = told[0][-1]
+            told = tuple(_within(group, facts) for facts in told[0]), told[1]
+        elif isinstance(told, _Named):
+            told = replace(told, slots=tuple(of_group(group, name) for name in told.slots))
         found.append((number, line, told))
     shapes = {shape(f.locator) for _, _, told in found if isinstance(told, tuple) for f in told[0] if f.locator}
+    full = {shape(f.locator) for _, _, t in found if isinstance(t, tuple) for f in t[0] if f.locator and f.module}
     for number, line, told in found:
         if isinstance(told, _Named):
             alike = all(shape(s) in shapes for s in told.slots)
@@ -251,43 +244,23 @@ def _told(
             facts = tuple(SlotFacts(locator=s, state=SlotState.UNKNOWN) for s in told.slots)
             said = (f"{words}: what is in {', '.join(told.slots)} stays unknown",)
             yield number, line, ((facts, said) if alike else None)
+        elif told and any(_is_no_slot(f, full) for f in told[0]):
+            yield number, line, ((), (f"“{line.strip()[:60]}”: which slots those are is not said; left out",))
         else:
             yield number, line, told
 
 
-def _parts(line: str) -> list[str]:
-    """A line, or each piece of one that tells of several slots; "A1, A2: 16GB" is one piece, of two."""
-    pieces = list(re.finditer(r"[^;,]+", line))
-    cuts = [0]
-    for at, piece in enumerate(pieces):
-        if not (tells := _TELLS.match(piece[0]) or _TELLS_SPACED.match(piece[0])) or not _SLOT_LIKE.fullmatch(
-            tells["slot"]
-        ):
-            continue
-        first = at
-        while first and _SLOT_LIKE.fullmatch(pieces[first - 1][0].strip()) and line[pieces[first - 1].end()] == ",":
-            first -= 1
-        cuts.append(pieces[first].start())
-    cuts = sorted({c if c > pieces[0].start() else 0 for c in cuts}) if pieces else cuts
-    return [line[a:b].rstrip(";, \t") if b else line[a:b] for a, b in zip(cuts, [*cuts[1:], None], strict=True)]
+def _within(group: str, facts: SlotFacts) -> SlotFacts:
+    """A slot told under a heading of what it hangs on."""
+    if not group or facts.bank:
+        return facts
+    return replace(facts, locator=of_group(group, facts.locator)) if facts.locator else replace(facts, bank=group)
 
 
-def shape(name: str) -> str:
-    """What names of slots of one machine have in common: "CPU0_@0" of CPU1_B2."""
-    return re.sub(r"(?<![A-Z])[A-Z](?![A-Z])", "@", re.sub(r"\d+", "0", name.upper()))
-
-
-def _rows_in(names: Iterable[str]) -> frozenset[str]:
-    """Names such as "DIMM 1-4" that are rows of slots: with "DIMM 5-8" behind, each going on where the one before ends."""
-    spans: dict[str, list[tuple[int, int, str]]] = {}
-    for written in dict.fromkeys(names):
-        if (m := _MAYBE_ROW.fullmatch(written)) and int(m["low"]) <= int(m["high"]):
-            spans.setdefault(m["name"].casefold(), []).append((int(m["low"]), int(m["high"]), written))
-    found: set[str] = set()
-    for several in map(sorted, spans.values()):
-        if len(several) > 1 and several[0][0] < 2 and all(b[0] == a[1] + 1 for a, b in pairwise(several)):
-            found |= {written for _, _, written in several}
-    return frozenset(found)
+def _is_no_slot(facts: SlotFacts, full: frozenset[str] | set[str]) -> bool:
+    """Whether it is a processor, of which somebody says that nothing is there; with a module in one called alike, it is a slot."""
+    name = facts.locator or ""
+    return facts.state is SlotState.EMPTY and bool(HOLDER.fullmatch(name)) and shape(name) not in full
 
 
 def _line(
@@ -304,7 +277,7 @@ def _line(
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
     line = _LISTED.sub("", line)
     named = _NAMED.match(line) or _HYPHENED.match(line) or _spaced(line, read_label)
-    if named is None and (comma := _COMMA.match(line)) and _SLOT_LIKE.fullmatch(comma["slot"]):
+    if named is None and (comma := _COMMA.match(line)) and is_slot_like(comma["slot"]):
         named = comma
     some = named["slot"].strip() if named and _ALL.fullmatch(named["slot"].strip()) else ""
     whole = bool(named and _WHOLE.fullmatch(named["slot"].strip()))
@@ -314,11 +287,11 @@ def _line(
         and module_told(read_label(named["label"][:MAX_LABEL_LENGTH]))[0]
     ):
         return (), (f"“{line.strip()[:60]}” may not be what is in it now: left out",)
-    if named and _GROUPED.fullmatch(named["slot"].strip()):
+    if named and GROUPED.fullmatch(named["slot"].strip()):
         in_group = _nameless(named["label"], read_label, cleaned(named["slot"]))
         if in_group and len(in_group[0]) != 1:
             return in_group
-    if named and not some and not whole and any(map(_is_sentence, _SEVERAL.split(named["slot"]))):
+    if named and not some and not whole and any(map(_is_sentence, SEVERAL.split(named["slot"]))):
         named = None
     if named and not some and not whole:
         slots = [cleaned(s) for s in named_by(named["slot"], rows)]
@@ -326,7 +299,7 @@ def _line(
         if before and _SAME.fullmatch(words):
             return tuple(replace(before, locator=s) for s in slots), ()
         # A size alone may stand in any sentence, and is told of what is surely a slot.
-        if told := read_slot(words, read_label, all(_SLOT_LIKE.fullmatch(s) for s in slots)):
+        if told := read_slot(words, read_label, all(is_slot_like(s) for s in slots)):
             said = told.said if told.count in (1, len(slots)) else (*told.said, kit_taken(told.count))
             return tuple(SlotFacts(locator=s, state=told.state, module=told.module) for s in slots), said
     whole_label = named["label"] if named and whole else line
@@ -336,8 +309,10 @@ def _line(
         if several := _nameless(label, read_label):
             whose = (f"“{some}” names no slot: write each on a line of its own",) if some else ()
             return several[0], (*whose, *several[1])
-    if open_ := _LEFT_OPEN.match(line):
-        return _Named(tuple(cleaned(s) for s in named_by(open_["slot"])), "")
+    open_ = _LEFT_OPEN.match(line)
+    bare = open_["slot"] if open_ else line.strip()
+    if open_ or (is_slot_like(bare) and bare[-1:].isdigit()):
+        return _Named(tuple(cleaned(s) for s in named_by(bare)), "")
     return _Named(tuple(slots), words) if named and not some and not whole and _NAMED.match(line) else None
 
 
@@ -379,33 +354,6 @@ def _added(added: re.Match[str], read_label: ReadLabel) -> _Told | None:
     return tuple(found), (_where_untold(len(found)), *dict.fromkeys(said))
 
 
-def is_slot_like(name: str) -> bool:
-    """Whether boards have such names printed: "A1", "4", "CPU1 B2", "DIMM slot 3"."""
-    return bool(_SLOT_LIKE.fullmatch(name.strip()))
-
-
 def _is_sentence(name: str) -> bool:
     """Whether it is what somebody says, and no name of a slot: words without a figure or anything that slots are called."""
     return len(name.split()) > 3 and not re.search(r"\d|slot|dimm|bank|channel|socket|module|memory|cpu", name, re.I)
-
-
-def named_by(written: str, rows: frozenset[str] = frozenset()) -> list[str]:
-    """Slots of a name: several with commas between, or from one to another.
-
-    Parameters
-        rows   names that are rows of slots, though they are written once: "DIMM 1-4"
-    """
-    names = [n for n in _SEVERAL.split(written.strip()) if n]
-    found: list[str] = []
-    for name in names:
-        if re.fullmatch(r"\d{1,3}", name) and found and (like := re.fullmatch(r"(.*\D)\d{1,3}", found[-1])):
-            name = like[1] + name  # "slot 1 & 3"
-        span = _FROM_TO.fullmatch(name) or _FROM_LETTER.fullmatch(name)
-        span = span or (_MAYBE_ROW.fullmatch(name) if name in rows else None)
-        low, high = (int(span["low"]), int(span["high"])) if span else (0, 0)
-        # "DIMM 1-4" may be the fourth of the first: only a name that is written twice is a row of slots.
-        if span and span["name"] and low < high < low + MOST_AT_ONCE:
-            found += [f"{span['name']}{n}" for n in range(low, high + 1)]
-        else:
-            found.append(name)
-    return found[:MOST_AT_ONCE]

@@ -17,9 +17,10 @@ from umbrak.formats.bounds import MAX_SLOTS, Deadline, check_size
 from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.placeholders import told
-from umbrak.formats.slot_headings import UNITS, Heads, found_in, in_workbook, meaning_of
-from umbrak.formats.slot_labels import MOST_AT_ONCE, is_slot_like, named_by, shape
-from umbrak.formats.slot_words import SAYS_FAILED, read_slot, says_empty, says_otherwise
+from umbrak.formats.slot_headings import UNITS, Heads, meaning_of
+from umbrak.formats.slot_names import MOST_AT_ONCE, is_slot_like, named_by, shape
+from umbrak.formats.slot_rows import found_in, in_workbook
+from umbrak.formats.slot_words import SAYS_FAILED, has_some_size, read_slot, says_empty, says_otherwise
 from umbrak.formats.spreadsheet import looks_like_xlsx
 from umbrak.formats.text import cleaned, decoded
 
@@ -88,10 +89,10 @@ def read_slot_table(data: bytes, deadline: Deadline, read_label: ReadLabel = dec
         raise InputError(
             "not-a-slot-table", [Fault(message=many, where=f"line {heads.line}", line=heads.line, column=1)]
         )
-    if not slots:
+    if not slots or (any(row.odd for row, _ in told_on) and not any(s.module for s in slots)):
+        none = "its sizes are of no memory module: a table of drives?" if slots else "no row tells of a slot"
         raise InputError(
-            "not-a-slot-table",
-            [Fault(message="no row tells of a slot", where=f"line {heads.line}", line=heads.line, column=1)],
+            "not-a-slot-table", [Fault(message=none, where=f"line {heads.line}", line=heads.line, column=1)]
         )
     return SurveyReading("slot-table", slots=tuple(slots), warnings=tuple(warnings))
 
@@ -116,6 +117,8 @@ class _Row:
         #: What each column says that says something.
         self.words = {m: c for m, c in pairs if m and c}
         self.said: list[Warning] = []
+        #: Whether what is there is no memory module.
+        self.odd = False
         #: Of how many modules its label is.
         self._kit = 1
 
@@ -205,6 +208,10 @@ class _Row:
             if module == Module() and not named.keys() & {"part", "serial"}:
                 self._say(f"“{label[:60]}” tells no module: what is in it stays unknown")
                 return SlotFacts()
+        if not module.generation and not has_some_size(module):
+            self.odd = True
+            self._say(f"no module has {module.capacity_gib:g} GB: what is in it stays unknown")
+            return SlotFacts()
         module = replace(
             module,
             maker=module.maker or named.get("maker"),

@@ -96,9 +96,21 @@ def read_slot(words: str, read_label: ReadLabel = decode_label, size_alone: bool
 def module_told(told: LabelReading, size_alone: bool = False) -> tuple[Module | None, tuple[str, ...]]:
     """A size alone may stand in any sentence; a module is told by its size and its generation."""
     m = told.module
-    bare = size_alone and any(odd_size(replace(m, generation=g)) is None for g in Generation)
+    bare = size_alone and has_some_size(m)
     is_told = m.capacity_gib is not None and (m.generation is not None or bare)
     return (m, tuple(label_oddities(told, told.kit or 1))) if is_told else (None, ())
+
+
+#: What is larger is a drive. [GiB]
+_MOST = 1024
+
+
+def has_some_size(module: Module) -> bool:
+    """Whether its size, where it has one, is one that modules of its generation have, or of any where that is not told."""
+    if not module.capacity_gib or module.generation:
+        return odd_size(module) is None
+    made = any(odd_size(replace(module, generation=g)) is None for g in Generation)
+    return made and module.capacity_gib <= _MOST
 
 
 def says_otherwise(words: str) -> bool:

@@ -1,0 +1,110 @@
+"""A line about slots as people write it, taken apart: pieces that each tell of slots of one kind, their names first."""
+
+from __future__ import annotations
+
+import re
+from itertools import takewhile
+
+from umbrak.formats.slot_names import GROUP, GROUPED, is_slot_like, named_by, of_group
+from umbrak.formats.slot_words import NONE
+
+#: A piece of a line that tells of a slot: several stand on one, "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
+_TELLS = re.compile(r"\s*(?P<slot>[^\s:=;,][^:=;,\n]{0,40}?\d)\s*[:=]")
+#: The same with a space alone before its size, or before that there is none: "A1 16GB, B1 empty".
+_TELLS_SPACED = re.compile(
+    rf"\s*(?P<slot>(?!PC\d|x\d)[^\s:=;,][^:=;,\n]{{0,20}}?\d)\s+(?=\d{{1,4}}\s*[MG]i?B\b|{NONE}\s*$)", re.I
+)
+#: What the slots behind it hang on: "CPU1: A1 16GB, B1 16GB; CPU2: A1 empty".
+_GROUP_FIRST = re.compile(rf"(?:^|[;,.])\s*(?P<group>{GROUP})\s*[:=]\s*(?=[A-Z\d])", re.I)
+_NAME = r"[A-Z_]{0,6}[ ._-]?[A-Z]?\d{1,2}(?:-[A-Z]?\d{1,2})?(?![\w-]|\s?[MG]i?B\b)"
+#: "16GB in A1 and B1", "nothing in slots 2 and 4": what is in it first.
+_PLACED = re.compile(
+    rf"(?:^|[\s,;.]+(?:and )?)(?:(?:an?|the) )?(?P<label>(?:\d{{1,4}}\s?[MG]i?B\b|{NONE}\b)[^,;:=]{{0,60}}?)(?: (?:is|are|sits?))? in (?:each of )?(?:the )?"
+    rf"(?P<slots>(?:slots? )?{_NAME}(?:\s*(?:,|&|\band\b)\s*{_NAME}){{0,31}})",
+    re.I,
+)
+#: "it has 8 slots, 4 of them filled with 16 GB sticks".
+_FILLED_WITH = re.compile(
+    r"(?:(?:it|this|there) (?:has|are) )?(?P<slots>\d{1,2}) (?:(?:memory|dimm|ram) )?(?:slots|sockets)\b[ ,;:(-]*(?:of which |with )?"
+    r"(?P<some>\d{1,2}|all|both)(?: of (?:them|which))? (?:are |is )?(?:filled|full|used|populated|occupied|taken) (?:with|by) "
+    r"(?P<label>\d{1,4}\s?[MG]i?B\b[^)]{0,80}?)\)?\.?",
+    re.I,
+)
+#: No sentence about slots is longer.
+_MOST_SAID = 300
+
+
+def parts(line: str) -> list[str]:
+    """A line, or each piece of one that tells of several slots; "A1, A2: 16GB" is one piece, of two."""
+    bare = line.strip()
+    said = bare if len(bare) < _MOST_SAID else ""
+    if placed := _placed(said):
+        return placed
+    if (filled := _FILLED_WITH.fullmatch(said)) and (some := filled["some"].lower()):
+        count = filled["slots"] if some in ("all", "both") else some
+        return [f"{filled['slots']} slots, {count} full", f"{count}x{filled['label']}"]
+    cells = [c for c in re.split(r"\s*(?:\t|\s{2}|\|)\s*", bare) if c]
+    if len(cells) > 1 and all(_named(cell) for cell in cells):
+        return [_rewritten(cell) for cell in cells]
+    groups = [m for m in _GROUP_FIRST.finditer(line) if _named(_pieces(line[m.end() : m.end() + _MOST_SAID])[0])]
+    before = line[: groups[0].start()] if groups else line
+    found = [_rewritten(piece) for piece in _pieces(before)] if before.strip() else []
+    ends = [*(g.start() for g in groups[1:]), len(line)]
+    for group, end in zip(groups, ends, strict=bool(groups)):
+        its = line[group.end() : end].strip()
+        found += [_rewritten(piece, group["group"].strip()) for piece in _pieces(its)]
+    return found or [line]
+
+
+def heading(line: str) -> str | None:
+    """What a line of its own says that the slots in the lines behind it hang on: "CPU1:", "## Processor 2"; None where it does not."""
+    named = line.strip().strip("#*=-_ ").removesuffix(":").strip()
+    return named if GROUPED.fullmatch(named) and re.search(r"[ ._#-][A-Z]$|\d$", named, re.I) else None
+
+
+def _pieces(line: str) -> list[str]:
+    pieces = list(re.finditer(r"[^;,]+", line))
+    cuts = [0]
+    for at, piece in enumerate(pieces):
+        tells = _TELLS.match(piece[0]) or _TELLS_SPACED.match(piece[0])
+        if not tells or not is_slot_like(tells["slot"]):
+            continue
+        first = at
+        while first and is_slot_like(pieces[first - 1][0]) and line[pieces[first - 1].end()] == ",":
+            first -= 1
+        cuts.append(pieces[first].start())
+    cuts = sorted({c if c > pieces[0].start() else 0 for c in cuts}) if pieces else cuts
+    return [line[a:b].rstrip(";, \t") if b else line[a:b] for a, b in zip(cuts, [*cuts[1:], None], strict=True)]
+
+
+def _named(piece: str) -> tuple[list[str], str] | None:
+    """(slots, what is said of them) of a piece that begins with their names; None where it does not."""
+    chunks = piece.split(",")
+    names = [c.strip() for c in takewhile(is_slot_like, chunks[:-1])]
+    rest = ",".join(chunks[len(names) :])
+    tells = _TELLS.match(rest) or _TELLS_SPACED.match(rest)
+    if tells is None or not is_slot_like(tells["slot"]):
+        return None
+    return [*names, tells["slot"].strip()], rest[tells.end() :].strip()
+
+
+def _rewritten(piece: str, group: str = "") -> str:
+    """A piece with a colon behind its names, and before each what it hangs on, where it would not be understood without."""
+    named = _named(piece)
+    if named is None or not (group or len(named[0]) > 1):
+        return piece
+    names = [of_group(group, name) for name in named[0]]
+    return f"{', '.join(names)}: {named[1]}"
+
+
+def _placed(line: str) -> list[str]:
+    """Pieces of a line that says first what is in slots, and then in which; [] where not all of it does."""
+    found: list[str] = []
+    at = 0
+    for match in _PLACED.finditer(line):
+        slots = re.sub(r"^slots\b", "slot", match["slots"], flags=re.I)
+        if match.start() != at or not all(is_slot_like(n) for n in named_by(slots)):
+            return []
+        at = match.end()
+        found.append(f"{slots}: {match['label']}")
+    return found if not line[at:].strip(" .") else []
