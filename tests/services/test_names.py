@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from umbrak.services.sheets.board import shared_beginning
+from umbrak.services.sheets.board import shared_beginning, told_apart
 
 
 @pytest.mark.parametrize(
@@ -38,3 +38,19 @@ def test_what_is_left_tells_the_slots_apart_and_parts_no_number(names: list[str]
     assert all(left) and len(set(left)) == len(set(names))
     assert all(n.startswith(shared) for n in names)
     assert not (shared[-1:].isdigit() and any(x[0].isdigit() for x in left))
+
+
+@pytest.mark.parametrize(
+    ("names", "drawn"),
+    [
+        (["A DIMM 1", "A DIMM 2", "B DIMM 1"], ["A/1", "A/2", "B/1"]),
+        (["mc0 channel 0 slot 0", "mc0 channel 1 slot 0", "mc1 channel 0 slot 0"], ["0/0", "0/1", "1/0"]),
+        (["A1", "A2"], ["A1", "A2"]),
+        (["slot 1", "slot 2"], ["slot 1", "slot 2"]),
+        (["A slot 1", "B slot 1", "C1"], ["A slot 1", "B slot 1", "C1"]),
+        (["A 1", "A 1"], ["A 1", "A 1"]),
+        ([], []),
+    ],
+)
+def test_where_there_is_no_room_names_differ_still(names: list[str], drawn: list[str]) -> None:
+    assert list(told_apart(names)) == drawn

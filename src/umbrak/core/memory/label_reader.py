@@ -111,10 +111,11 @@ class Reader:
             else:
                 words = " and ".join(f"{_word(v)} (“{self._piece(pieces, v)}”)" for v in values)
                 self.complaints.append(f"{_FIELD_WORDS.get(name, name)}: the text says {words}; left unknown")
-        # A bandwidth with a type letter tells the generation, but not whether its label says PC3 or PC3L.
-        if known.get("generation") is Generation.DDR3 and not known.get("rails_v") and "rails_untold" not in self.said:
-            suffix = self.value("low_voltage") or ""
-            known["rails_v"] = RAILS_V["DDR3" + suffix]
+        # The letter tells the rails, and that "PC3" stands without one. "DDR3" does not: people and firmware say it of DDR3L too.
+        suffix = self.value("low_voltage") or ("" if "without_low_voltage" in self.said else None)
+        told = suffix is not None and "rails_untold" not in self.said
+        if known.get("generation") is Generation.DDR3 and not known.get("rails_v") and told:
+            known["rails_v"] = RAILS_V[f"DDR3{suffix}"]
         if "without_rules" in self.said:
             known.pop("buffering", None)
         self.complaints += self._left_by_denials()
@@ -188,7 +189,16 @@ _FIELD_WORDS = {
 
 
 #: What pieces say that is no member of a module.
-_NO_MEMBERS = ("noise", "low_voltage", "revision_of_spd", "rails_untold", "kit_of", "each", "without_rules")
+_NO_MEMBERS = (
+    "noise",
+    "low_voltage",
+    "revision_of_spd",
+    "rails_untold",
+    "without_low_voltage",
+    "kit_of",
+    "each",
+    "without_rules",
+)
 
 #: A word that denies what follows it, in the languages of the shops that ship to us.
 NOT = r"(?:non?|not|un|without|w/o|ohne|nicht|keine?|sans|pas\s+de|senza|sin|zonder|geen|utan|uden|ikke|ej|bez|без|не)"

@@ -47,6 +47,8 @@ def _formal(r: Reader, m: re.Match[str]) -> Said:
     yield "generation", generation, "head"
     if m["low"]:
         yield "low_voltage", m["low"].upper(), "low"
+    elif generation is Generation.DDR3:
+        yield "without_low_voltage", True, "head"
     yield from _rate_and_letters(r, generation, m)
 
 
@@ -99,7 +101,6 @@ def _plain_rate(r: Reader, m: re.Match[str]) -> Said:
         generation = _generation_by_bin(number, letters)
         if generation is None and number in _DDR3_BANDWIDTHS and letters in _TYPE_LETTERS["DDR3"]:
             generation = Generation.DDR3
-            yield "rails_untold", True, "rate"
         if generation and "generation" not in r.said:
             yield "generation", generation, "rate"
     if generation is not None and rate_named(generation, int(m["rate"])) is not None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import takewhile
 
@@ -164,21 +164,16 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
             )
         )  # fmt: skip
     slots = []
+    shorts = _shorts(sheet, prefixes)
     for slot in sheet.slots.values():
         way = sheet.way_to(slot.id)
         place = sheet.geometry.get(slot.id)
-        socket = sheet.socket_of_slot[slot.id]
-        carrier = sheet.carriers.get(slot.carrier or "")
-        if shared := prefixes.get(slot.carrier or socket, ""):
-            short = slot.printed.removeprefix(shared)
-        else:
-            short = _without(slot.printed, socket, slot.carrier, carrier.title if carrier else None)
         slots.append(
             BoardSlot(
                 id=slot.id,
                 channel=slot.channel,
                 printed=slot.printed,
-                short=short,
+                short=shorts[slot.id],
                 position=slot.position,
                 tab=slot.tab,
                 tab_letter=letters.get(slot.tab) if slot.tab else None,
@@ -206,6 +201,39 @@ def board_of(sheet: Sheet, machine: Machine) -> Board:
         carriers=_carriers(sheet),
         ways=ways_of(sheet),
     )
+
+
+def _shorts(sheet: Sheet, prefixes: Mapping[str, str]) -> dict[str, str]:
+    """Slot -> its name as the drawing has it, beside its socket's or carrier's."""
+    beside: dict[str, dict[str, str]] = {}
+    for slot in sheet.slots.values():
+        socket, carrier = sheet.socket_of_slot[slot.id], sheet.carriers.get(slot.carrier or "")
+        place = slot.carrier or socket
+        if shared := prefixes.get(place, ""):
+            short = slot.printed.removeprefix(shared)
+        else:
+            short = _without(slot.printed, socket, slot.carrier, carrier.title if carrier else None)
+        beside.setdefault(place, {})[slot.id] = short
+    return {
+        slot: short
+        for names in beside.values()
+        for slot, short in zip(names, told_apart(tuple(names.values())), strict=True)
+    }
+
+
+def told_apart(names: Sequence[str]) -> Sequence[str]:
+    """Names of several words of which the last is shared by some, as the words alone in which they differ: "A/1" of "A DIMM 1". A
+    drawing that has no room for a name writes its last word."""
+    words = [n.split() for n in names]
+    last = {w[-1] if w else "" for w in words}
+    if len(last) == len(words) or len({len(w) for w in words}) != 1:
+        return names
+    columns = [c for c in zip(*words, strict=True) if len(set(c)) > 1]
+    # "mc0" and "mc1" differ in their figures.
+    figures = [[re.sub(r"^[A-Za-z]+(?=\d)", "", w) for w in c] for c in columns]
+    columns = [tuple(f) if len(set(f)) == len(set(c)) else c for f, c in zip(figures, columns, strict=True)]
+    found = ["/".join(parts) for parts in zip(*columns, strict=True)]
+    return found if len(set(found)) == len(names) else names
 
 
 def _without(printed: str, *told: str | None) -> str:

@@ -5,7 +5,7 @@ import type { Occupant } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { moduleWords } from '@/board/state'
 import type { useHand } from '@/stations/fit/hand'
-import { gb } from '@/ui/figures'
+import { counted, gb } from '@/ui/figures'
 import FieldFault from '@/ui/FieldFault.vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { plural } from '@/ui/words'
@@ -22,6 +22,8 @@ const built = computed(() => !m.said.sheet)
 const index = computed(() => m.slots.value.indexOf(touched.value))
 const here = computed<Occupant | undefined>(() => m.layout.value[touched.value])
 const total = computed(() => Object.values(m.layout.value).reduce((sum, x) => sum + (x === 'unknown' ? 0 : (x.capacity_gib ?? 0)), 0))
+/** Modules of which nobody told the size. */
+const unsized = computed(() => Object.values(m.layout.value).filter((x) => x !== 'unknown' && !x.capacity_gib).length)
 const filled = computed(() => Object.values(m.layout.value).filter((x) => x !== 'unknown').length)
 const untold = computed(() => m.slots.value.filter((s) => m.layout.value[s] === 'unknown').length)
 const limit = computed(() => (built.value ? m.said.answers.limit_gib : null))
@@ -79,7 +81,7 @@ defineExpose({ focus: () => view.value?.focus() })
   <div class="side">
     <template v-if="m.board.value">
       <div class="figures">
-        <p><b>{{ gb(total) }}</b> GB seen, {{ filled }} of {{ plural(m.slots.value.length, 'slot') }}</p>
+        <p><b>{{ counted(total, unsized) }}</b> GB seen, {{ filled }} of {{ plural(m.slots.value.length, 'slot') }}</p>
         <p v-if="limit"><b>{{ gb(limit) }}</b> GB says {{ m.said.answers.limit_by === 'report' ? 'its own tables' : `the ${m.said.answers.limit_by ?? '?'}` }}</p>
         <button v-if="untold" type="button" class="quiet-link" @click="emptyRest">The other {{ untold === 1 ? 'slot is' : `${untold} are` }} empty</button>
       </div>
