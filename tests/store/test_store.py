@@ -101,9 +101,9 @@ COPIED = ("account", "site", "sheet", "intake", "machine", "survey", "plan", "pl
 REVISIONS = sorted(p.name[:4] for p in (Path(store.__file__).parent / "migrations" / "versions").glob("0*.py"))
 
 
+@pytest.mark.usefixtures("seeded")
 def test_a_database_of_every_revision_keeps_its_data(engine: Engine, database_url: str, technician: Account) -> None:
     """A database as each revision had it, with the demo's rows as far as it has columns for them, comes up to date."""
-    seed.seed(engine)
     with engine.connect() as db:
         key = next(p for p in plans_of(db, machine_of(db, "hall-03")) if p.state == "draft").id
     run = start_run(engine, technician, key)
@@ -178,10 +178,10 @@ def counted(engine: Engine) -> Iterator[list[str]]:
         event.remove(engine, "before_cursor_execute", note)
 
 
+@pytest.mark.usefixtures("seeded")
 def test_no_view_asks_more_of_the_database_where_there_is_more(engine: Engine, technician: Account) -> None:
     """Sizing with its group, a run sheet, the table of machines, the list, changed verdicts: as many queries for many rows as
     for few."""
-    seed.seed(engine)
     with engine.connect() as db:
         one = machine_of(db, "hall-03")
         plan = plans_of(db, one)[0].id
@@ -225,8 +225,8 @@ def test_no_view_asks_more_of_the_database_where_there_is_more(engine: Engine, t
     assert asked() == few
 
 
+@pytest.mark.usefixtures("seeded")
 def test_changed_verdicts_come_a_page_at_a_time(engine: Engine) -> None:
-    seed.seed(engine)
     with engine.begin() as db:
         one, gone = machine_of(db, "hall-03"), machine_of(db, "desk-04")
         already = newest_of(db, "verdict changed", datetime(2020, 1, 1, tzinfo=UTC))[1]
@@ -245,8 +245,8 @@ def test_changed_verdicts_come_a_page_at_a_time(engine: Engine) -> None:
     assert {c.machine for c in seen if c.because.isdigit()} == {"hall-03"}
 
 
+@pytest.mark.usefixtures("seeded")
 def test_a_name_is_one_however_it_is_written(engine: Engine, technician: Account) -> None:
-    seed.seed(engine)
     with engine.connect() as db:
         sheet = see_machine(engine, machine_of(db, "hall-03")).sheet_hash
     for name in ("HALL-03", "Hall-03", "hall-03"):
