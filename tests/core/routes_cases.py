@@ -237,6 +237,14 @@ def kept_problem(seed: int) -> Problem:
     return replace(p, layout=Layout({**p.layout, **kept}), wishes=wishes)
 
 
+def unseen_problem(seed: int) -> Problem:
+    """One of which nobody saw some or any of what is fitted run."""
+    r = Random(seed + 29)
+    p = r.choice([random_problem, mixed_problem, hardly_told_problem, hardly_told_problem])(seed)
+    share = r.choice([0.0, 0.0, 0.5])
+    return replace(p, ran=Layout({s: m for s, m in p.layout.items() if m is not UNKNOWN and r.random() < share}))
+
+
 #: Families of problems that are small enough for every layout to be enumerated.
 FAMILIES = {
     "anything": random_problem,
@@ -247,6 +255,7 @@ FAMILIES = {
     "sheets that hardly tell": hardly_told_problem,
     "sockets at rates of their own": rated_problem,
     "content that stays, sizes not known": kept_problem,
+    "not all seen to run": unseen_problem,
 }
 
 
@@ -475,7 +484,7 @@ def _key(
     soldered = any(c.soldered for c in p.sheet.channels.values())
     if not counts and not soldered:
         return None
-    ctx = question(p.sheet, p.machine, layout, p.statements, p.layout)
+    ctx = question(p.sheet, p.machine, layout, p.statements, p.layout, p.ran)
     judged = evaluate_in(ctx)
     codes = {f.code for f in judged.findings if f.severity == "risk"}
     if any(f.severity == "stop" for f in judged.findings):
@@ -527,7 +536,7 @@ def _key(
 
 def _gives(p: Problem) -> tuple[float, float]:
     """Usable memory and sustained bandwidth now; nothing of what does not run."""
-    judged = evaluate_in(question(p.sheet, p.machine, p.layout, p.statements, p.layout))
+    judged = evaluate_in(question(p.sheet, p.machine, p.layout, p.statements, p.layout, p.ran))
     if any(f.severity == "stop" for f in judged.findings):
         return 0.0, 0.0
     return judged.usable_gib, sum(s.sustained_gbs or 0 for s in judged.sockets)

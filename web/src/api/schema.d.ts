@@ -5307,6 +5307,11 @@ export interface components {
              */
             rests_on: components["schemas"]["BeliefView"][];
             /**
+             * Seen Running
+             * @description Whether it showed itself that it runs with all that is fitted: labels that somebody read show nothing of it.
+             */
+            seen_running: boolean;
+            /**
              * Shown
              * @description By total.
              */

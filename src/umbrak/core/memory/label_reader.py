@@ -113,8 +113,8 @@ class Reader:
                 self.complaints.append(f"{_FIELD_WORDS.get(name, name)}: the text says {words}; left unknown")
         # The letter tells the rails, and that "PC3" stands without one. "DDR3" does not: people and firmware say it of DDR3L too.
         suffix = self.value("low_voltage") or ("" if "without_low_voltage" in self.said else None)
-        told = suffix is not None and "rails_untold" not in self.said
-        if known.get("generation") is Generation.DDR3 and not known.get("rails_v") and told:
+        sure = suffix is not None and "rails_untold" not in self.said
+        if known.get("generation") is Generation.DDR3 and not known.get("rails_v") and sure:
             known["rails_v"] = RAILS_V[f"DDR3{suffix}"]
         if "without_rules" in self.said:
             known.pop("buffering", None)

@@ -76,20 +76,26 @@ class Brief:
 
 
 def brief_of(
-    sheet: Sheet, machine: Machine, now: Layout, goal: Layout, statements: tuple[Statement, ...] = ()
+    sheet: Sheet,
+    machine: Machine,
+    now: Layout,
+    goal: Layout,
+    statements: tuple[Statement, ...] = (),
+    ran: Layout | None = None,
 ) -> Brief:
     """What to look for, for the modules that a goal has beyond what is there.
 
     Parameters
         now    what is fitted; what of it goes to another slot is not bought
+        ran    what of it is known to have run there; None = all of it
     """
     bought = Counter(
         alike(a.module)
         for a in actions(sheet, now, goal)
         if a.do is Do.PUT_IN and a.source is None and a.module is not None
     )
-    judged = evaluate(sheet, machine, goal, statements, now)
-    plan = _Plan(sheet=sheet, machine=machine, now=now, goal=goal, statements=statements, judged=judged)
+    judged = evaluate(sheet, machine, goal, statements, now, ran=ran)
+    plan = _Plan(sheet=sheet, machine=machine, now=now, goal=goal, statements=statements, ran=ran, judged=judged)
     brief = Brief(
         lines=tuple(_line(plan, m, n) for m, n in bought.items()),
         open=_said(judged, Severity.ASK),
@@ -135,13 +141,14 @@ class _Plan:
     now: Layout
     goal: Layout
     statements: tuple[Statement, ...]
+    ran: Layout | None
     judged: Evaluation
 
     def with_(self, instead: Module, of: Module) -> Evaluation:
         """The plan judged with another module wherever one kind would come in."""
         came = {s for s, m in self.goal.items() if isinstance(m, Module) and alike(m) == of and self.now.get(s) != m}
         goal = Layout({s: instead if s in came else m for s, m in self.goal.items()})
-        return evaluate(self.sheet, self.machine, goal, self.statements, self.now)
+        return evaluate(self.sheet, self.machine, goal, self.statements, self.now, ran=self.ran)
 
 
 def _line(plan: _Plan, module: Module, count: int) -> Wanted:

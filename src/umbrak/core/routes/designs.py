@@ -178,7 +178,7 @@ class UnitSearch:
             reach=reach,
             per_mts=per_mts,
             shared=self._shared(classes, gib_of) if self.even else (),
-            as_ran=self._now is not None and self._now == tuple(map(space.is_known, classes)),
+            as_ran=self._ran is not None and self._ran == tuple(map(space.is_known, classes)),
             maybe_bare=sum(any(map(space.is_known, classes[a:b])) for a, b in self._maybe_bare),
         )
 
@@ -221,11 +221,11 @@ class UnitSearch:
         return self._filled[channel.id, fill]
 
     @cached_property
-    def _now(self) -> tuple[bool, ...] | None:
-        """Which slots of the unit are filled now; None where the order is told."""
-        now = self.space.now
+    def _ran(self) -> tuple[bool, ...] | None:
+        """Which slots of the unit were filled when it ran; None where the order is told."""
+        ran = self.space.problem.has_run
         untold = self.sheet.not_told("population") is not None
-        return tuple(isinstance(now.get(s), Module) for s in self.unit.slots) if untold else None
+        return tuple(isinstance(ran.get(s), Module) for s in self.unit.slots) if untold else None
 
     @cached_property
     def _maybe_bare(self) -> tuple[tuple[int, int], ...]:

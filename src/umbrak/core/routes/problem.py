@@ -8,6 +8,7 @@ from decimal import Decimal
 from enum import StrEnum
 from functools import cached_property
 
+from umbrak.core.evaluate import question
 from umbrak.core.evidence.table import USUAL, Table
 from umbrak.core.evidence.trial import Trial
 from umbrak.core.evidence.trouble import Costs
@@ -15,6 +16,7 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine, kept_without_power
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
+from umbrak.core.rules.context import ByPlace, Context
 
 
 class Origin(StrEnum):
@@ -97,6 +99,16 @@ class Problem:
     costs: Costs = field(default_factory=Costs)
     table: Table = USUAL
     steps: Steps = field(default_factory=Steps)
+    #: What of it is known to have run in this very machine; None = all that is fitted.
+    ran: Layout | None = None
+
+    @property
+    def has_run(self) -> Layout:
+        return self.layout if self.ran is None else self.ran
+
+    def question(self, layout: Layout, near: ByPlace | None = None) -> Context:
+        """A layout of the machine, to be judged as what is fitted turned into it. `near`: as `evaluate` has it."""
+        return question(self.sheet, self.machine, layout, self.statements, self.layout, self.has_run, near)
 
     @cached_property
     def stays(self) -> Layout:

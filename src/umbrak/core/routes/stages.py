@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from umbrak.core.evaluate import Evaluation, evaluate, evaluate_in, question
+from umbrak.core.evaluate import Evaluation, evaluate_in
 from umbrak.core.evidence.doubts import held_by, resting_of
 from umbrak.core.evidence.table import Outcome
 from umbrak.core.evidence.trial import Trial
@@ -167,7 +167,7 @@ def _changed(problem: Problem, goal: Layout) -> list[str]:
 
 
 def _judged(problem: Problem, layout: Layout) -> Evaluation:
-    return evaluate(problem.sheet, problem.machine, layout, problem.statements, problem.layout)
+    return evaluate_in(problem.question(layout))
 
 
 def _stops(judged: Evaluation) -> bool:
@@ -204,14 +204,14 @@ def _proved(problem: Problem, goal: Layout, rests: Trouble, layouts: Sequence[La
 
 def _trouble(problem: Problem, layout: Layout) -> Trouble:
     """What a layout rests on, whether or not its modules are at hand."""
-    ctx = question(problem.sheet, problem.machine, layout, problem.statements, problem.layout)
+    ctx = problem.question(layout)
     scales = Scales(problem)
     return scales.trouble(resting_of(ctx, evaluate_in(ctx), problem.layout, scales.listed))
 
 
 def _having_run(problem: Problem, layout: Layout) -> Problem:
     """The problem once a stage ran fine in the machine; not yet soaked."""
-    ctx = question(problem.sheet, problem.machine, layout, problem.statements, problem.layout)
+    ctx = problem.question(layout)
     judged = evaluate_in(ctx)
     shown = Trial(
         id="stage",
@@ -228,4 +228,4 @@ def _having_run(problem: Problem, layout: Layout) -> Problem:
     trials = [
         replace(shown, id=f"stage {i}", part=m.part, revision=m.revision, module=m) for i, m in enumerate(came)
     ] or [shown]
-    return replace(problem, layout=layout, trials=(*problem.trials, *trials))
+    return replace(problem, layout=layout, ran=layout, trials=(*problem.trials, *trials))

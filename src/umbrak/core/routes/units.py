@@ -104,9 +104,9 @@ def _held_now(space: Space, slot: str) -> object:
 
 
 def _told_of(space: Space, slot: str) -> object:
-    """What a slot holds of the classes; where nobody tells which slots come first or share a channel, also whether it was
-    filled when it ran: filled just so it may be again."""
-    held = space.now_class.get(slot)
+    """What a slot holds of the classes and whether it ran so, since what ran at a place answers for it; where nobody tells which
+    slots come first or share a channel, also whether it was filled when it ran: filled just so it may be again."""
+    held = space.now_class.get(slot), slot in space.problem.has_run
     if space.places_seen is None:
         return held
-    return held, slot in space.now, *(slot in places for places in space.places_seen)
+    return *held, slot in space.now, *(slot in places for places in space.places_seen)

@@ -19,7 +19,6 @@ from math import log
 import numpy as np
 from numpy.typing import NDArray
 
-from umbrak.core.evaluate import question
 from umbrak.core.evidence.doubts import number_of
 from umbrak.core.memory.module import Module
 from umbrak.core.platform.fact import FACT_OF_AMOUNT
@@ -53,7 +52,7 @@ class Untold:
         self.problem, self.space = problem, space
         #: What ran together elsewhere may have settled any of it: then nothing is sure to be doubted.
         self.settled = any(t.held.facts for t in problem.trials)
-        self.ctx = question(problem.sheet, problem.machine, problem.layout, problem.statements, problem.layout)
+        self.ctx = problem.question(problem.layout)
         self.kinds = [k for s in space.sorts for k in s.kinds]
 
     def at_best(self, rows: Arrays) -> NDArray[np.float64]:
@@ -126,7 +125,7 @@ class Untold:
     def _asked_in(self, slot: str, module: Module) -> set[_Asked]:
         """Facts that a module asks for alone in a slot; without those of `at_best`."""
         p = self.problem
-        ctx = question(p.sheet, p.machine, Layout({slot: module}), p.statements, p.layout)
+        ctx = p.question(Layout({slot: module}))
         asked = {(q.fact, number_of(ctx, q)) for q in questions(ctx) if q.could_be in (Severity.STOP, Severity.RISK)}
         # Where nothing tells what a processor runs, this rule tells what that may hide.
         rates = [f for f in RULES["speed.untold"].find(ctx) if f.could_be in (Severity.STOP, Severity.RISK)]

@@ -12,7 +12,7 @@ from decimal import Decimal
 from functools import cached_property
 from math import floor
 
-from umbrak.core.evaluate import Evaluation, evaluate_in, question
+from umbrak.core.evaluate import Evaluation, evaluate_in
 from umbrak.core.evidence.belief import Belief, believe
 from umbrak.core.evidence.board import Board, board_of, reach_ladder_at_best
 from umbrak.core.evidence.doubt import Doubt
@@ -151,7 +151,7 @@ class Scales:
     def now(self) -> Gives:
         """What is fitted gives now: nothing where it does not run."""
         p = self.problem
-        judged = evaluate_in(question(p.sheet, p.machine, p.layout, p.statements, p.layout))
+        judged = evaluate_in(p.question(p.layout))
         if any(f.severity is Severity.STOP for f in judged.findings):
             return Gives(0.0, 0.0, True)
         return Gives(judged.usable_gib, sum(s.sustained_gbs or 0 for s in judged.sockets), judged.rates_told)
@@ -174,7 +174,7 @@ class Scales:
     def weigh(self, layout: Layout) -> Weighed:
         """Judge one layout. Its modules are of kinds that are at hand in that number."""
         p = self.problem
-        ctx = question(p.sheet, p.machine, layout, p.statements, p.layout, near=self._near)
+        ctx = p.question(layout, self._near)
         judged = evaluate_in(ctx)
         self._near = ctx.by_place  # the next layout is mostly like this one
         by_kind = Counter(alike(m) if isinstance(m, Module) else None for m in layout.values())

@@ -80,7 +80,7 @@ def live_slots(ctx: Context) -> Sequence[str]:
 
 
 def _kinds(ctx: Context) -> Iterator[Question]:
-    """Kinds that did not run there, where nobody tells which are taken."""
+    """Kinds that are not known to run there, where nobody tells which are taken."""
     if missing := ctx.sheet.not_told("memory.accepts"):
         ran = {(m.buffering, m.ecc) for m in ctx.ran_modules.values() if m.buffering is not None and m.ecc is not None}
         seen = [t for t in missing.seen if isinstance(t, ModuleTest)]
@@ -89,9 +89,8 @@ def _kinds(ctx: Context) -> Iterator[Question]:
         ]
         if odd:
             kinds = sorted({kind_words(ctx.modules[s]) for s in odd})
-            yield Question(
-                "memory.accepts", missing, tuple(odd), f"{' and '.join(kinds)} in {ctx.names(odd)} did not run there"
-            )
+            why = f"{' and '.join(kinds)} in {ctx.names(odd)} {ctx.are(odd, 'is', 'are')} not known to run there"
+            yield Question("memory.accepts", missing, tuple(odd), why)
 
 
 def _together(ctx: Context) -> Iterator[Question]:

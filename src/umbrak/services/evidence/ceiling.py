@@ -29,7 +29,7 @@ from umbrak.services.errors import NotFound, Refused
 from umbrak.services.evidence.exhibits import ExhibitView, exhibit_view
 from umbrak.services.evidence.telling import BeliefView, belief_view
 from umbrak.services.evidence.trials import NewTrial, beliefs_of, note_trial, trials_of
-from umbrak.services.known.judging import judge
+from umbrak.services.known.judging import judge, seen_running
 from umbrak.services.known.loading import Loaded, load_machine
 from umbrak.services.known.summaries import refresh_or_tell
 from umbrak.services.people.accounts import Role, need
@@ -136,6 +136,8 @@ class CeilingView:
     now_gib: float
     #: Slots of whose content nobody knows the size: it has at least `now_gib`.
     now_not_counted: int
+    #: Whether it showed itself that it runs with all that is fitted: labels that somebody read show nothing of it.
+    seen_running: bool
     planned_gib: float | None
     planned_not_counted: int
     #: Largest module that a slot can take, by standard and hard limits.
@@ -180,6 +182,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         rests_on=tuple(belief_view(b, table) for b in beliefs),
         now_gib=now_gib,
         now_not_counted=now.not_counted,
+        seen_running=m.layout.keys() <= seen_running(m).keys(),
         planned_gib=planned_gib,
         planned_not_counted=planned.not_counted if planned else 0,
         largest_module_gib=found.largest_module_gib,

@@ -15,6 +15,7 @@ from umbrak.core.rounds.ways import Kinds, Terms, Ways, fitted, onto, seconds_ea
 from umbrak.core.rounds.ways import ways_of as ways_of_problem
 from umbrak.core.routes.problem import Wishes
 from umbrak.formats.documents import like_key
+from umbrak.services.known.judging import seen_running
 from umbrak.services.known.loading import Loaded, sound_layout
 from umbrak.services.rounds.asked import RoundAsked
 from umbrak.services.routes.finding import problem_of
@@ -76,7 +77,7 @@ def _likeness(w: Wanted) -> object:
     m = w.machine
     layout = tuple(sorted((s, like_key(x) if isinstance(x, Module) else "?") for s, x in sound_layout(m).items()))
     own = tuple(sorted(s.id for s in m.statements))
-    return m.row.sheet_hash, m.row.facts.model_dump_json(), layout, w.need_gib, own
+    return m.row.sheet_hash, m.row.facts.model_dump_json(), layout, frozenset(seen_running(m)), w.need_gib, own
 
 
 def _anyone(m: Loaded) -> Layout:

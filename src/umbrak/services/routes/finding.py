@@ -22,7 +22,7 @@ from umbrak.core.routes.material import left_out, sound
 from umbrak.core.routes.problem import Origin, Problem, Wishes
 from umbrak.services.evidence.telling import BeliefView, LossView, RangeView, belief_view, losses_of, range_view
 from umbrak.services.evidence.trials import trials_of
-from umbrak.services.known.judging import judge
+from umbrak.services.known.judging import judge, seen_running
 from umbrak.services.known.loading import Loaded, load_machine, sound_layout
 from umbrak.services.known.moves import ActionView, action_views
 from umbrak.services.people.settings import MoneySettings, evidence_table, money_settings
@@ -180,6 +180,7 @@ def problem_of(db: Connection, m: Loaded, wishes: Wishes) -> Problem:
         costs=money_settings(db).costs(),
         table=evidence_table(db),
         today=datetime.now(UTC).date(),
+        ran=seen_running(m),
     )
 
 

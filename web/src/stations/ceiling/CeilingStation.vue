@@ -117,7 +117,7 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
         <StatementForm v-if="stating" :machine="machine" :view="view" @saved="saved" @leave="stating = false" />
         <button type="button" class="press quiet add" v-else-if="session.mayWrite()" @click="stating = true">Say what is known</button>
         <template v-if="view.rests_on.length">
-          <h2 class="elsewhere">{{ view.planned_gib === null ? 'What it would rest on, did it not run already' : 'What the plan rests on' }}</h2>
+          <h2 class="elsewhere">{{ view.planned_gib !== null ? 'What the plan rests on' : view.seen_running ? 'What it would rest on, did it not run already' : 'What it rests on: nobody saw it run' }}</h2>
           <BeliefLine v-for="b in view.rests_on" :key="b.words" :belief="b" />
         </template>
         <template v-if="view.elsewhere.length">
