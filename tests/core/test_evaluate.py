@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from random import Random
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.core.routes_cases import unseen_problem
 from tests.core.sheets import SMALL, TWIN, found, judge, layout, merged
 from umbrak.core.evaluate import evaluate, evaluate_in, question
 from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.rules import CATALOGUE, RULES
@@ -509,22 +512,44 @@ def test_alike_channels_are_alike(slots: dict[str, Any]) -> None:
     _LAYOUTS,
     st.sampled_from([decode_label(t).module for t in (L4, H8, "4GB PC3L-12800S", "4GB 2Rx8 PC3L-12800E")]),
     st.booleans(),
+    st.none() | _LAYOUTS,
+    st.none() | _LAYOUTS,
 )
-def test_targets_say_of_each_slot_what_evaluating_it_says(slots: dict[str, Any], module: Any, moved: bool) -> None:
+def test_targets_say_of_each_slot_what_evaluating_it_says(
+    slots: dict[str, Any], module: Any, moved: bool, before: dict[str, Any] | None, ran: dict[str, Any] | None
+) -> None:
     now = Layout({s: m for s, m in slots.items() if s != "Z9"})
     source = next((s for s, m in now.items() if m is not UNKNOWN), None) if moved else None
     if source:
         module = now[source]
-    _are_as_evaluated(_FULL, Machine(), now, module, source)
+    was = [None if held is None else Layout(held) for held in (before, ran)]
+    _are_as_evaluated(_FULL, Machine(), now, module, source, *was)
 
 
-def _are_as_evaluated(sheet: Sheet, machine: Machine, now: Layout, module: Any, source: str | None) -> None:
-    known = {(f.code, f.slots, f.message) for f in evaluate(sheet, machine, now).findings}
-    for t in targets(sheet, machine, now, module, taken_from=source):
+@pytest.mark.parametrize("seed", range(16))
+def test_targets_are_as_evaluated_in_a_machine_of_which_little_is_known(seed: int) -> None:
+    p, r = unseen_problem(seed), Random(seed)
+    known = [m for m in p.layout.values() if isinstance(m, Module)] + [c.module for c in p.candidates]
+    goal = {s: m for s, m in p.layout.items() if r.random() < 0.7}
+    goal |= {s: r.choice(known) for s in p.sheet.slots if r.random() < 0.3}
+    _are_as_evaluated(p.sheet, p.machine, Layout(goal), r.choice(known), None, p.layout, p.ran)
+
+
+def _are_as_evaluated(
+    sheet: Sheet,
+    machine: Machine,
+    now: Layout,
+    module: Any,
+    source: str | None,
+    before: Layout | None = None,
+    ran: Layout | None = None,
+) -> None:
+    known = {(f.code, f.slots, f.message) for f in evaluate(sheet, machine, now, before=before, ran=ran).findings}
+    for t in targets(sheet, machine, now, module, taken_from=source, before=before, ran=ran):
         tried = {**{s: m for s, m in now.items() if s != source}, t.slot: module}
         if source and t.slot in now:
             tried[source] = now[t.slot]
-        judged = evaluate(sheet, machine, Layout(tried)).findings
+        judged = evaluate(sheet, machine, Layout(tried), before=before, ran=ran).findings
         new = [f for f in judged if (f.code, f.slots, f.message) not in known]
         worst = next((f for f in new if f.severity is not Severity.NOTE), None)
         assert (t.reason, t.severity) == ((worst.message, worst.severity) if worst else (None, None))

@@ -20,20 +20,8 @@ from umbrak.core.solve import Bound, RateSolution
 _MIB = 1 / 1024
 
 
-def findings_of_rule(
-    code: str,
-    sheet: Sheet,
-    machine: Machine,
-    layout: Layout,
-    statements: Iterable[Statement] = (),
-    near: ByPlace | None = None,
-) -> list[Finding]:
-    """What one rule alone finds, worst first: for a question about one code, cheaper than `evaluate`. Parameters as there."""
-    return findings_in(question(sheet, machine, layout, statements, near=near), code)
-
-
 def findings_in(ctx: Context, code: str) -> list[Finding]:
-    """`findings_of_rule` of a question that is put together already."""
+    """What one rule alone finds, worst first: for a question about one code, cheaper than `evaluate_in`."""
     found = list(RULES[code].find(ctx)) if RULES[code].applies(ctx) else []
     return sorted(found, key=lambda f: _worst_first(ctx.sheet, f))
 

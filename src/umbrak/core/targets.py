@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
-from umbrak.core.evaluate import evaluate, evaluate_in, findings_of_rule, question
+from umbrak.core.evaluate import evaluate_in, findings_in, question
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
+from umbrak.core.platform.machine import UNKNOWN, Layout, Machine, Occupant
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
 from umbrak.core.rules.finding import Finding, Severity
@@ -32,6 +33,8 @@ def targets(
     module: Module,
     statements: tuple[Statement, ...] = (),
     taken_from: str | None = None,
+    before: Layout | None = None,
+    ran: Layout | None = None,
 ) -> tuple[Target, ...]:
     """Every slot of the sheet as a place for the module; a filled slot means that the two change places.
 
@@ -42,9 +45,11 @@ def targets(
     Parameters
         layout       before the module is placed
         taken_from   the slot that it leaves, None when it is new
+        before, ran  what the layout changes, and what is known to have run: as `evaluate` has them
     """
+    asked = partial(question, sheet, machine, statements=statements, before=before, ran=ran)
     base = {s: m for s, m in layout.items() if s != taken_from}
-    now = question(sheet, machine, layout, statements)
+    now = asked(layout)
     stay = evaluate_in(now).findings
     known = {_key(f) for f in stay}
 
@@ -54,17 +59,16 @@ def targets(
 
     judged: dict[int, Finding | None] = {}
     found = []
-    for slot, alike in _signatures(sheet, machine, Layout(base), statements, taken_from, stay).items():
+    was = [{} if held is None else held for held in (before, before if ran is None else ran)]
+    for slot, alike in _signatures(sheet, machine, Layout(base), statements, taken_from, stay, was).items():
         if slot == taken_from:
             continue
         if alike not in judged:
-            judged[alike] = _worst(
-                evaluate(sheet, machine, placed(slot), statements, near=now.by_place).findings, known
-            )
+            judged[alike] = _worst(evaluate_in(asked(placed(slot), near=now.by_place)).findings, known)
             worst = judged[alike]
         elif (like := judged[alike]) is not None:
             # The same kind of finding as its like has; only its words name other slots.
-            worst = _worst(findings_of_rule(like.code, sheet, machine, placed(slot), statements, now.by_place), known)
+            worst = _worst(findings_in(asked(placed(slot), near=now.by_place), like.code), known)
         else:
             worst = None
         stopped = worst is not None and worst.severity is Severity.STOP
@@ -91,6 +95,7 @@ def _signatures(
     statements: Iterable[Statement],
     taken_from: str | None,
     stay: Iterable[Finding],
+    was: Sequence[Mapping[str, Occupant]],
 ) -> dict[str, int]:
     """Slot -> a number that is equal for slots that differ in nothing but their names.
 
@@ -101,6 +106,7 @@ def _signatures(
 
     Parameters
         stay   what is found as it is: what of two sockets names slots of only one tells them apart
+        was    what else slots held that is looked at
     """
     numbers: dict[object, int] = {}
 
@@ -115,7 +121,8 @@ def _signatures(
         s = sheet.slots[slot_id]
         own = slot_id if slot_id in named or s.behind else tuple(m.id for m in sheet.memory.modes if slot_id in m.slots)
         here = tuple(places[slot_id])
-        return number((layout.get(slot_id), here, s.position, s.access, s.clearance, s.facing, s.carrier, own))
+        held = (layout.get(slot_id), *(w.get(slot_id) for w in was))
+        return number((held, here, s.position, s.access, s.clearance, s.facing, s.carrier, own))
 
     parts = {s: part(s) for s in sheet.slots}
     supply = {c: d.id for d in sheet.memory.rail_domains for c in d.channels}

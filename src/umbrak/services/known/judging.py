@@ -44,9 +44,11 @@ def judge_cures(
     return _cures(m.sheet, m.machine, layout, before, m.statements, spares, seen_running(m))
 
 
-def judge_targets(m: Loaded, layout: Layout, module: Module, taken_from: str | None) -> tuple[Target, ...]:
-    """Every slot as a place for a module. See core.targets."""
-    return targets(m.sheet, m.machine, layout, module, m.statements, taken_from=taken_from)
+def judge_targets(
+    m: Loaded, layout: Layout, module: Module, taken_from: str | None, before: Layout | None = None
+) -> tuple[Target, ...]:
+    """Every slot as a place for a module, judged as `judge` would. See core.targets."""
+    return targets(m.sheet, m.machine, layout, module, m.statements, taken_from, before, seen_running(m))
 
 
 @lru_cache(maxsize=_KEPT)

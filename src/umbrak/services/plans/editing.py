@@ -233,7 +233,7 @@ def plan_targets(engine: Engine, key: UUID, module: Module, taken_from: str | No
     """Every slot as a place for a module (see core.targets). Raises NotFound."""
     with engine.connect() as db:
         plan = open_plan(db, key)
-    return judge_targets(plan.then, plan.goal, module, taken_from)
+    return judge_targets(plan.then, plan.goal, module, taken_from, plan.now)
 
 
 def may_change(plan: OpenPlan) -> None:
