@@ -1,8 +1,9 @@
-"""A route, and the plan that is made of it, say the same of one layout."""
+"""A route, and the plan that is made of it, say the same of one layout; what nobody saw run is asked about, and stays answered."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from uuid import UUID
 
 import pytest
@@ -10,14 +11,23 @@ from sqlalchemy import Engine, text
 
 from tests.services.test_taking_in import key_of
 from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout
+from umbrak.core.questions import RUNS
 from umbrak.core.routes.problem import Wishes
 from umbrak.formats.sheet.built import BoardAnswers
+from umbrak.services.errors import Refused
+from umbrak.services.evidence.ceiling import see_ceiling
 from umbrak.services.machines.making import NewMachine, make_machine
+from umbrak.services.machines.page import machine_history, see_machine
+from umbrak.services.plans.answers import answer_plan
 from umbrak.services.plans.editing import start_plan
 from umbrak.services.plans.view import see_plan
 from umbrak.services.plans.weighed import see_worth
 from umbrak.services.routes.finding import find_routes
+from umbrak.services.surveys.by_hand import survey_by_hand
+from umbrak.services.surveys.intake import take_in
+from umbrak.services.surveys.resurvey import Acceptance, accept
 from umbrak.store.accounts import Account
 
 
@@ -55,3 +65,43 @@ def test_it_is_weighed_alike(engine: Engine, technician: Account, machine: Calla
         assert (judged.verdict, judged.findings) == (route.evaluation.verdict, route.evaluation.findings)
         assert worth.trouble == pytest.approx(route.trouble) and worth.trouble_range == route.trouble_range
         assert worth.unpriced or worth.cost == route.cost
+
+
+def test_that_it_runs_is_asked_once_and_answers_what_hangs_on_it(engine: Engine, technician: Account) -> None:
+    key = _of_no_sheet(engine, technician)
+    comes = decode_label("8GB DDR3-1333 RDIMM ECC").module
+    plan = start_plan(engine, technician, key, wanted=Layout({"A1": comes, "B1": comes, "B2": comes}))
+    asked = plan.questions[0]
+    assert (asked.text, asked.needs, asked.slots) == ("Does it run with what is in it now?", (RUNS,), ("A1", "B1"))
+    doubted = see_worth(engine, plan.id).trouble
+    assert not see_ceiling(engine, key).seen_running
+    with pytest.raises(Refused):
+        answer_plan(engine, technician, plan.id, plan.version, {RUNS: False})
+
+    told = answer_plan(engine, technician, plan.id, plan.version, dict(asked.answers[0].facts))
+    assert RUNS not in {n for q in told.questions for n in q.needs} and not told.survey_changed
+    assert see_worth(engine, plan.id).trouble < doubted and see_ceiling(engine, key).seen_running
+    assert any(line.action == "said to run" for line in machine_history(engine, key))
+
+    # Who looks and finds it so, or adds to it, takes nothing away; another module there was not seen to run.
+    for seen, still in (
+        (comes, True),
+        (replace(comes, serial="S1"), True),
+        (decode_label("4GB PC3-8500R").module, False),
+    ):
+        revision = see_machine(engine, key).survey.revision
+        survey_by_hand(engine, technician, key, revision, Layout({"A1": seen}), [])
+        assert see_ceiling(engine, key).seen_running is still
+
+
+def test_labels_that_agree_with_the_machines_own_report_leave_it_running(engine: Engine, technician: Account) -> None:
+    key = key_of(engine, "map-01")
+    before = see_machine(engine, key)
+    slot, held = next((s, m) for s, m in before.slots.items() if isinstance(m, Module))
+    assert see_ceiling(engine, key).seen_running
+    survey_by_hand(engine, technician, key, before.survey.revision, Layout({slot: held}), [])
+    printed = next(s.printed for s in before.board.slots if s.id == slot)
+    typed = take_in(engine, technician, "typed", f"{printed}: {held.capacity_gib:g}GB {held.generation}".encode())
+    accept(engine, technician, key, Acceptance(typed.id, before.survey.revision + 1, {slot: 0}, [slot], []))
+    assert see_machine(engine, key).survey.revision == before.survey.revision + 2
+    assert see_ceiling(engine, key).seen_running and see_machine(engine, key).evaluation == before.evaluation

@@ -20,6 +20,8 @@ from umbrak.core.platform.machine import Layout
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.rules.finding import Finding, Severity
 
+#: The need that is told by "it runs with what is in it".
+RUNS = "machine.runs"
 #: Questions that are put at once: more would not be read.
 _FIRST = 3
 
@@ -51,12 +53,23 @@ class Question:
     of_sheet: str | None = None
 
 
-def questions_of(sheet: Sheet, layout: Layout, evaluation: Evaluation) -> tuple[Question, ...]:
+def questions_of(
+    sheet: Sheet,
+    layout: Layout,
+    evaluation: Evaluation,
+    running: Evaluation | None = None,
+    fitted: tuple[str, ...] = (),
+) -> tuple[Question, ...]:
     """The first questions of an evaluation, those that could hide most first; one that is answered with another is left out.
 
     Of those that could hide as much, what can be seen at the machine goes before what the guide must tell.
+
+    Parameters
+        running   the same where it is known that the machine runs with what is in `fitted`; None where that is known
     """
     found: list[Question] = []
+    if running and (runs := _whether_it_runs(sheet, evaluation, running, fitted)):
+        found.append(runs)
     asked: set[str] = set()
     for finding in sorted(evaluation.findings, key=_urgency):
         if finding.severity is not Severity.ASK or set(finding.needs) <= asked:
@@ -85,6 +98,29 @@ def offered(question: Question, layout: Layout, parts: Mapping[str, Part]) -> Qu
             found.setdefault((f"{said.words}, as {part.number}", said.source), {})[need] = value
     answers = (Answer(words, facts, source) for (words, source), facts in found.items())
     return replace(question, answers=(*answers, *question.answers)) if found else question
+
+
+def _whether_it_runs(
+    sheet: Sheet, evaluation: Evaluation, running: Evaluation, fitted: tuple[str, ...]
+) -> Question | None:
+    """Whether the machine runs with what is in it, where that would settle some of what is asked."""
+    left = {f.code for f in running.findings if f.severity is Severity.ASK}
+    # One of several facts that a finding asks for together may be settled: what it needs tells them apart.
+    needs = {n for f in running.findings if f.severity is Severity.ASK for n in f.needs}
+    asked = [f for f in evaluation.findings if f.severity is Severity.ASK]
+    settled = [f for f in asked if f.code not in left or not set(f.needs) <= needs]
+    if not settled:
+        return None
+    many = "a question hangs" if len(settled) == 1 else f"{len(settled)} questions hang"
+    return Question(
+        text="Does it run with what is in it now?",
+        why=f"Nobody saw it run with what is in {_names(sheet, fitted)}, and {many} on that",
+        hides=min((f.could_be or Severity.STOP for f in settled), key=lambda s: s.rank),
+        look_at="its boot screen or its system: it starts, and shows all of its memory",
+        slots=fitted,
+        needs=(RUNS,),
+        answers=(Answer("Yes, with all of it", {RUNS: True}),),
+    )
 
 
 def _urgency(f: Finding) -> tuple[int, bool]:

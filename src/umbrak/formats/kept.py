@@ -179,7 +179,9 @@ def _read_known(d: _Data) -> Known:
         slots=read_layout(d["slots"]),
         failed=tuple(d.get("failed", ())),
         in_use=tuple(d.get("in_use", ())),
-        sources={s: Origin(o["kind"], _at(o), o.get("over")) for s, o in d.get("sources", {}).items()},
+        sources={
+            s: Origin(o["kind"], _at(o), o.get("over"), o.get("ran", False)) for s, o in d.get("sources", {}).items()
+        },
         disputed={s: Disputed(o["kind"], _at(o), read_occupant(o["says"])) for s, o in d.get("disputed", {}).items()},
         bays={int(n): None if o is None else Drive(**o) for n, o in d.get("bays", {}).items()},
         health={s: SlotHealth(**h) for s, h in d.get("health", {}).items()},
@@ -199,7 +201,8 @@ def _at(document: _Data) -> datetime:
 
 def _write_known(v: Known) -> _Data:
     def timed(value: Any) -> _Data:
-        return {k: x for k, x in {**asdict(value), "at": value.at.isoformat()}.items() if (k, x) != ("over", None)}
+        told = {**asdict(value), "at": value.at.isoformat()}
+        return {k: x for k, x in told.items() if (k, x) not in (("over", None), ("ran", False))}
 
     return {
         "slots": layout_json(v.slots),

@@ -90,6 +90,14 @@ def add_survey(
     return key
 
 
+def add_to_survey(db: Connection, machine_id: UUID, of: UUID, content: Known) -> UUID:
+    """The next revision, of which only something is said beside an older one: from what and whom that is, and when, stays."""
+    row = db.execute(
+        select(survey.c.kind, survey.c.account_id, survey.c.intake_id, survey.c.taken_at).where(survey.c.id == of)
+    ).one()
+    return add_survey(db, machine_id, row.kind, content, row.account_id, row.intake_id, row.taken_at)
+
+
 def newest_survey(db: Connection, machine_id: UUID) -> SurveyRow:
     """Raises Unreadable."""
     return newest_surveys(db, [machine_id])[machine_id]

@@ -5308,7 +5308,7 @@ export interface components {
             rests_on: components["schemas"]["BeliefView"][];
             /**
              * Seen Running
-             * @description Whether it showed itself that it runs with all that is fitted: labels that somebody read show nothing of it.
+             * @description Whether it is known to run with all modules that are known to be in it: labels that somebody read show nothing of it.
              */
             seen_running: boolean;
             /**

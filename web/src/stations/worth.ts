@@ -10,6 +10,8 @@ import { money } from './routes/words'
 export interface PlanKey {
   id: string
   version: number
+  /** What is known of its machine, as far as it tells one state from another: what is said of it changes what a plan risks. */
+  machine?: string
 }
 
 /** Undefined while it is asked for: figures of another version are not shown. */
@@ -21,7 +23,7 @@ export function useWorth(plan: () => PlanKey | null) {
 }
 
 /** Tells a plan's states apart; '' = there is none. */
-export const keyOf = (plan: PlanKey | null): string => (plan ? `${plan.id} ${plan.version}` : '')
+export const keyOf = (plan: PlanKey | null): string => (plan ? `${plan.id} ${plan.version} ${plan.machine ?? ''}` : '')
 
 /** After so long without a change somebody looks at what there is. */
 const RESTS_MS = 1200

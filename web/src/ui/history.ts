@@ -28,6 +28,7 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'machine brought back': 'brought the machine back',
     'surveyed by hand': `looked into it: ${slots || 'no slot'}${failed.length ? `; failed: ${slotWords(failed, board)}` : ''}`,
     'looked and found as known': `looked, and found it as known: ${slots}`,
+    'said to run': `saw it run with all that is known to be in it: ${slots}`,
     'told by part number': `took over what its part number tells: ${slots || 'no slot'}`,
     surveyed: `surveyed it again by ${String(line.detail.source)}: took over ${slots || 'no slot'}${disputed.length ? `; disputed: ${slotWords(disputed, board)}` : ''}`,
     'service kept': `said how it is asked: ${String(line.detail.kind)} at ${String(line.detail.address)}`,

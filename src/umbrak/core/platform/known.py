@@ -54,6 +54,8 @@ class Origin:
     at: datetime
     #: The kind of source that had told of the slot before, where this one only adds to it.
     over: str | None = None
+    #: Whether it is known all the same that the machine runs with it: it was reported before, and this agrees; or somebody says so.
+    ran: bool = False
 
     @property
     def first(self) -> str:
@@ -62,9 +64,9 @@ class Origin:
 
     @property
     def is_running(self) -> bool:
-        """Whether the machine itself showed that it runs with what is told; a kind that is not known shows nothing."""
+        """Whether the machine is known to run with what is told; a kind that is not known shows nothing."""
         report = REPORTS.get(self.first)
-        return report is not None and report.running
+        return self.ran or (report is not None and report.running)
 
 
 @dataclass(frozen=True, slots=True)

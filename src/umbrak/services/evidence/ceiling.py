@@ -136,7 +136,7 @@ class CeilingView:
     now_gib: float
     #: Slots of whose content nobody knows the size: it has at least `now_gib`.
     now_not_counted: int
-    #: Whether it showed itself that it runs with all that is fitted: labels that somebody read show nothing of it.
+    #: Whether it is known to run with all modules that are known to be in it: labels that somebody read show nothing of it.
     seen_running: bool
     planned_gib: float | None
     planned_not_counted: int
@@ -182,7 +182,7 @@ def see_ceiling(engine: Engine, machine_id: UUID) -> CeilingView:
         rests_on=tuple(belief_view(b, table) for b in beliefs),
         now_gib=now_gib,
         now_not_counted=now.not_counted,
-        seen_running=m.layout.keys() <= seen_running(m).keys(),
+        seen_running={s for s, x in m.layout.items() if isinstance(x, Module)} <= seen_running(m).keys(),
         planned_gib=planned_gib,
         planned_not_counted=planned.not_counted if planned else 0,
         largest_module_gib=found.largest_module_gib,

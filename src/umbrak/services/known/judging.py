@@ -12,7 +12,9 @@ from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import Layout, Machine
 from umbrak.core.platform.sheet import Sheet
 from umbrak.core.platform.statement import Statement
+from umbrak.core.questions import Question, questions_of
 from umbrak.core.rules.context import ByPlace, Context
+from umbrak.core.rules.finding import Severity
 from umbrak.core.targets import Target, targets
 from umbrak.services.known.loading import Loaded, sources_of
 
@@ -35,6 +37,18 @@ def seen_running(m: Loaded) -> Layout:
     """What the machine itself reported, and so runs with: it needs no rule to be right."""
     sources = sources_of(m)
     return Layout({s: o for s, o in m.layout.items() if s in sources and sources[s].is_running})
+
+
+def asked_first(m: Loaded, layout: Layout, judged: Evaluation, before: Layout | None = None) -> tuple[Question, ...]:
+    """What to answer first of a layout that was judged; whether the machine runs as it is among it, where nobody saw that."""
+    ran = seen_running(m)
+    unseen = tuple(s for s in m.sheet.slots if isinstance(m.layout.get(s), Module) and s not in ran)
+    if not unseen or not any(f.severity is Severity.ASK for f in judged.findings):
+        return questions_of(m.sheet, layout, judged)
+    running = _judge(
+        m.sheet, m.machine, layout, before, m.statements, Layout({**ran, **{s: m.layout[s] for s in unseen}})
+    )
+    return questions_of(m.sheet, layout, judged, running, unseen)
 
 
 def judge_cures(

@@ -16,10 +16,10 @@ from umbrak.core.platform.known import REPORTS, Disputed, Drive
 from umbrak.core.platform.machine import Machine, Occupant
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import ROUNDED, SlotHealth
-from umbrak.core.questions import Question, questions_of
+from umbrak.core.questions import Question
 from umbrak.formats.about import About
 from umbrak.services.errors import NotFound, Stale
-from umbrak.services.known.judging import judge
+from umbrak.services.known.judging import asked_first, judge
 from umbrak.services.known.loading import Loaded, known_slots, loaded, official_gib, sources_of
 from umbrak.services.sheets.board import Board, board_of
 from umbrak.store import machines as store
@@ -139,7 +139,7 @@ def view_of(m: Loaded) -> MachineState:
         bay_columns=m.sheet.bays.columns if m.sheet.bays else 0,
         bay_numbering=m.sheet.bays.numbering if m.sheet.bays else "",
         evaluation=evaluation,
-        questions=questions_of(m.sheet, m.layout, evaluation),
+        questions=asked_first(m, m.layout, evaluation),
         official_gib=official_gib(evaluation),
     )
 

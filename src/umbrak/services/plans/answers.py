@@ -14,6 +14,7 @@ from sqlalchemy import Connection, Engine
 from umbrak.core.memory.module import FIELD_NAMES, Module, against_itself, known_by_number, read_off
 from umbrak.core.platform.known import Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
+from umbrak.core.questions import RUNS
 from umbrak.formats.documents import MachineDoc, ModuleDoc, module_json
 from umbrak.formats.faults import type_fault
 from umbrak.services.errors import Refused
@@ -26,7 +27,7 @@ from umbrak.store import machines as machine_store
 from umbrak.store import plans as store
 from umbrak.store.accounts import Account
 from umbrak.store.history import record
-from umbrak.store.surveys import add_survey
+from umbrak.store.surveys import add_survey, add_to_survey
 
 _MACHINE = "machine."
 
@@ -50,6 +51,12 @@ def answer_plan(
         plan = open_plan(db, key, lock=True)
         not_stale(plan, version, {"answer": dict(facts)})
         may_change(plan)
+        if RUNS in facts:
+            if dict(facts) != {RUNS: True}:
+                raise Refused(f"facts.{RUNS}", "It runs with all that is in it: nothing else is an answer to that.")
+            store.set_state(db, key, plan.row.state, _runs(db, account, plan))
+            refresh(db, plan.row.machine_id)
+            return view_of_plan(open_plan(db, key))
         told = _told(plan, {n: v for n, v in facts.items() if not n.startswith(_MACHINE)}, by_part)
         _tell_machine(db, account, plan.machine, {n: v for n, v in facts.items() if n.startswith(_MACHINE)})
         fitted = {s: m for s, m in told.items() if plan.now.get(s) == plan.goal.get(s)}
@@ -109,6 +116,15 @@ def _tell_machine(db: Connection, account: Account, m: Loaded, facts: Mapping[st
     record(db, "machine changed", account.id, m.row.id, changed={"facts": None}, version=m.row.version + 1)
 
 
+def _runs(db: Connection, account: Account, plan: OpenPlan) -> UUID:
+    """The newest survey with that somebody saw the machine run with all that is known to be in it. Returns its id."""
+    m = plan.machine
+    seen = {s: replace(o, ran=True) for s, o in sources_of(m).items() if isinstance(m.layout.get(s), Module)}
+    content = replace(m.survey.content, sources={**sources_of(m), **seen})
+    record(db, "said to run", account.id, m.row.id, slots=sorted(seen), revision=m.survey.revision + 1)
+    return add_to_survey(db, m.row.id, m.survey.id, content)
+
+
 def _survey(db: Connection, account: Account, plan: OpenPlan, fitted: Mapping[str, Occupant], kind: str) -> UUID:
     """A survey by hand, or by part numbers, with what is told of fitted modules. Returns its id."""
     m, now = plan.machine, datetime.now(UTC)
@@ -116,7 +132,7 @@ def _survey(db: Connection, account: Account, plan: OpenPlan, fitted: Mapping[st
     slots = unmarked(Layout({**m.layout, **fitted}))
     sources = sources_of(m)
     # Over the machine's own report: that it runs with the module stays known.
-    told = {s: Origin(kind, now, over=sources[s].first) for s in fitted}
+    told = {s: Origin(kind, now, over=sources[s].first, ran=sources[s].ran) for s in fitted}
     content = replace(known, slots=slots, sources={**sources, **told})
     done = "told by part number" if kind == "part" else "surveyed by hand"
     record(db, done, account.id, m.row.id, slots=sorted(fitted), revision=m.survey.revision + 1)

@@ -15,11 +15,11 @@ from umbrak.core.evaluate import Evaluation, after_proof
 from umbrak.core.memory.parts import Part
 from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout, Occupant
-from umbrak.core.questions import Question, offered, questions_of
+from umbrak.core.questions import Question, offered
 from umbrak.core.rules.finding import Verdict
 from umbrak.services.errors import NotFound
 from umbrak.services.known.asked import asked_parts
-from umbrak.services.known.judging import judge, judge_cures
+from umbrak.services.known.judging import asked_first, judge, judge_cures
 from umbrak.services.known.loading import Loaded, as_planned, layout_of, load_machine
 from umbrak.services.known.moves import ActionView, action_views
 from umbrak.services.known.summaries import known_at_proof
@@ -196,7 +196,7 @@ def view_of_plan(plan: OpenPlan) -> PlanView:
         stages=_stages(plan),
         doubts=plan.doubts,
         waits=plan.waits,
-        questions=tuple(offered(q, plan.goal, plan.parts) for q in questions_of(m.sheet, plan.goal, judged)),
+        questions=tuple(offered(q, plan.goal, plan.parts) for q in asked_first(plan.then, plan.goal, judged, plan.now)),
     )
 
 

@@ -257,7 +257,13 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
         for d in found.slots:
             if d.change in (Change.DIFFERS, Change.GOES, Change.COMES) and d.slot not in chosen:
                 disputed[d.slot] = Disputed(source.kind, now, d.reported)
-        sources = {**sources_of(m), **dict.fromkeys(sorted(chosen | agreed), source)}
+        before = sources_of(m)
+        # What runs there already is not less known to run because labels say the same.
+        agrees = {d.slot for d in found.slots if d.change in (Change.SAME, Change.FILLS_IN)}
+        sources = {
+            **before,
+            **{s: replace(source, ran=s in agrees and before[s].is_running) for s in sorted(chosen | agreed)},
+        }
         failed = sorted(
             {*(s for s in m.survey.content.failed if s not in chosen), *(s for s in found.failed if s in chosen)}
         )

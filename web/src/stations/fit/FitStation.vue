@@ -61,16 +61,18 @@ const now = computed(() => plan.value?.now ?? machine.value.slots)
 const evaluationNow = computed(() => plan.value?.evaluation_now ?? machine.value.evaluation)
 const evaluation = computed(() => plan.value?.evaluation ?? machine.value.evaluation)
 const done = computed(() => actionLines(machine.value.board, plan.value?.actions ?? []))
+/** Tells states of what is known of the machine apart. */
+const machineKey = () => `${machine.value.id} ${machine.value.survey.revision} ${machine.value.version}`
 /** Cures come after the verdict, for they take longer: of the plan, or of the machine as it is, where the first press starts one. */
 const cures = useAsked<(Cure | null)[]>(
-  () => (!mayWrite.value ? '' : plan.value ? `${plan.value.id} ${plan.value.version}` : `${machine.value.id} ${machine.value.survey.revision} ${machine.value.version}`),
+  () => (mayWrite.value ? `${plan.value?.id ?? ''} ${plan.value?.version ?? ''} ${machineKey()}` : ''),
   async () => {
     if (!plan.value) return ask(api.GET('/api/machines/{machine_id}/cures', { params: { path: { machine_id: machine.value.id } } }))
     if (!plan.value.evaluation.findings.length) return []
     return (await ask(api.GET('/api/plans/{plan_id}/cures', { params: { path: { plan_id: plan.value.id } } }))).cures
   },
 )
-const planKey = () => (plan.value ? { id: plan.value.id, version: plan.value.version } : null)
+const planKey = () => (plan.value ? { id: plan.value.id, version: plan.value.version, machine: machineKey() } : null)
 const worth = useWorth(planKey)
 const lacks = computed(() => Math.max(0, (machine.value.need_gib ?? 0) - evaluation.value.usable_gib))
 const { more, looking } = useMore(planKey, () => lacks.value > 0 && !machine.value.runs.some((r) => r.state === 'under way'))
