@@ -1,4 +1,4 @@
-"""Part numbers and qualified lists in the browser: understood where a label is typed, offered where a fact is open, told and disputed."""
+"""Facts that are open, in the browser: part numbers and qualified lists that tell them, and who saw a machine run."""
 
 from __future__ import annotations
 
@@ -97,3 +97,32 @@ def test_a_qualified_list_comes_into_the_sheets_it_names(sign_in: SignIn) -> Non
     page.keyboard.type("HLQ5R")
     page.get_by_role("option", name=re.compile("^part HLQ5R-16X listed")).click()
     expect(page.get_by_text("Halvard R24 lists HLQ5R-16X")).to_contain_text("halvard 7; from firmware 2.4 on")
+
+
+def test_what_nobody_saw_run_is_asked_first_and_its_answer_is_weighed(sign_in: SignIn) -> None:
+    page = sign_in()
+    board = {"make": "Ansel", "model": "G9", "generation": "DDR4", "form": "DIMM"}
+    held = {
+        "generation": "DDR4",
+        "form": "DIMM",
+        "buffering": "registered",
+        "ecc": True,
+        "capacity_gib": 8,
+        "rails_v": [1.2],
+    }
+    slots = {"A1": held, "A2": None, "B1": held, "B2": None}
+    machine = {"name": "gannet", "board": board, "fitted": slots}
+    made = page.request.post("/api/machines", data=machine)
+    assert made.ok, made.text()
+    page.goto(f"/machines/{made.json()['id']}/fit")
+    type_label(page, "8GB 1Rx8 PC4-2400T-RD0")
+    page.keyboard.press("Enter")
+    slot(page, "A2").click()
+    asked = page.get_by_role("region", name="Answer first")
+    expect(asked).to_contain_text("Does it run with what is in it now?")
+    trouble = page.locator("dt", has_text="Trouble").locator("xpath=following-sibling::dd[1]")
+    expect(trouble).to_contain_text("%")
+    before = trouble.inner_text()
+    asked.get_by_role("button", name="Yes, with all of it").click()
+    expect(asked).not_to_contain_text("Does it run")
+    expect(trouble).not_to_have_text(before)
