@@ -49,8 +49,8 @@ def parts(line: str) -> list[str]:
     groups = [m for m in _GROUP_FIRST.finditer(line) if _named(_pieces(line[m.end() : m.end() + _MOST_SAID])[0])]
     before = line[: groups[0].start()] if groups else line
     found = [_rewritten(piece) for piece in _pieces(before)] if before.strip() else []
-    ends = [*(g.start() for g in groups[1:]), len(line)]
-    for group, end in zip(groups, ends, strict=bool(groups)):
+    ends = [g.start() for g in groups[1:]] + [len(line)] * bool(groups)
+    for group, end in zip(groups, ends, strict=True):
         its = line[group.end() : end].strip()
         found += [_rewritten(piece, group["group"].strip()) for piece in _pieces(its)]
     return found or [line]
