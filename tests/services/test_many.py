@@ -40,7 +40,10 @@ def sides(draw: st.DrawFn) -> Side:
     held = {s: draw(st.sampled_from([None, UNKNOWN, *MODULES])) for s in SLOTS}
     known = Known(slots=Layout(held), failed=tuple(s for s in SLOTS if held[s] in MODULES and draw(st.booleans())))
     ages = {
-        s: Origin("by hand", EARLY + timedelta(days=draw(st.integers(0, 3)), seconds=i)) for i, s in enumerate(SLOTS)
+        s: Origin(
+            draw(st.sampled_from(["by hand", "smbios"])), EARLY + timedelta(days=draw(st.integers(0, 3)), seconds=i)
+        )
+        for i, s in enumerate(SLOTS)
     }
     return Side(known, ages)
 
@@ -60,6 +63,9 @@ def test_what_is_known_of_two_is_known_of_the_one(one: Side, other: Side) -> Non
             assert both.slots.get(s) == late.occupant(s) and (s in both.failed) == (s in late.known.failed)
         else:
             assert s not in both.disputed and (s in both.failed) == any(s in x.known.failed for x in (one, other))
+            told_by = [side.sources[s] for side in (one, other) if side.occupant(s) is not UNKNOWN]
+            if both.slots.get(s) in MODULES:
+                assert both.sources[s].is_running == any(o.is_running for o in told_by)
 
 
 def make(engine: Engine, account: Account, name: str, **more: object) -> UUID:

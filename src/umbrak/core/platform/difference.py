@@ -24,6 +24,10 @@ class Change(StrEnum):
     UNTOLD = "untold"
 
 
+#: Those by which it may be the very module that was there.
+AGREES = frozenset({Change.SAME, Change.FILLS_IN})
+
+
 @dataclass(frozen=True, slots=True)
 class MemberDifference:
     """A member that both sides know, and not alike."""

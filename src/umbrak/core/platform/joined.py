@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
-from umbrak.core.platform.difference import Change, compare_slot
+from umbrak.core.platform.difference import AGREES, Change, compare_slot
 from umbrak.core.platform.known import Claim, Disputed, Known, Origin, Running, Totals
 from umbrak.core.platform.machine import UNKNOWN, Layout, Occupant
 
@@ -40,7 +40,8 @@ def joined(one: Side, other: Side, slots: Iterable[str]) -> Known:
         if late.occupant(slot) is UNKNOWN:
             early, late = late, early
         difference = compare_slot(slot, early.occupant(slot), late.occupant(slot))
-        held[slot], sources[slot] = difference.merged, late.sources[slot]
+        held[slot] = difference.merged
+        sources[slot] = late.sources[slot].after(early.sources[slot], difference.change in AGREES)
         unknown_before = early.occupant(slot) is UNKNOWN
         contradicts = difference.change in (Change.DIFFERS, Change.GOES, Change.COMES) and not unknown_before
         if contradicts:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
 from umbrak.core.platform.machine import Layout, Occupant
@@ -67,6 +67,10 @@ class Origin:
         """Whether the machine is known to run with what is told; a kind that is not known shows nothing."""
         report = REPORTS.get(self.first)
         return self.ran or (report is not None and report.running)
+
+    def after(self, before: Origin, agrees: bool) -> Origin:
+        """The same over what was known before: what ran is not less known to run because something else tells the same of it."""
+        return replace(self, ran=self.ran or (agrees and before.is_running))
 
 
 @dataclass(frozen=True, slots=True)

@@ -39,7 +39,7 @@ def answer_plan(
     that are fitted in a survey by hand too, which the plan then starts from.
 
     Parameters
-        facts     need ("SLOT.member", "machine.member") -> value
+        facts     need ("SLOT.member", "machine.member") -> value; "machine.runs" -> True, by itself: the machine runs with what is in it
         by_part   they are taken from what is known of the modules' part numbers, and not seen on these
 
     Raises

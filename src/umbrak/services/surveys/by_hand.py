@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlalchemy import Engine
 
 from umbrak.core.memory.module import Module
-from umbrak.core.platform.difference import Change, compare_slot
+from umbrak.core.platform.difference import AGREES, compare_slot
 from umbrak.core.platform.known import Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.sheet import Sheet
@@ -74,8 +74,8 @@ def survey_by_hand(
         # Who has looked settles what was disputed there; who takes a fact from a part number has not looked.
         disputed = {s: d for s, d in known.disputed.items() if by_part or s not in told}
         new = {
-            s: Origin(
-                kind, now, over=before[s].first if by_part else None, ran=_still_runs(m.layout.get(s), o, before[s])
+            s: Origin(kind, now, over=before[s].first if by_part else None).after(
+                before[s], compare_slot(s, m.layout.get(s), o).change in AGREES
             )
             for s, o in told.items()
         }
@@ -92,12 +92,6 @@ def survey_by_hand(
         refresh(db, key)
         done = "told by part number" if by_part else "looked and found as known" if same else "surveyed by hand"
         record(db, done, account.id, key, slots=sorted(told), failed=broken, revision=revision + 1)
-
-
-def _still_runs(known: Occupant | None, told: Occupant | None, source: Origin) -> bool:
-    """Whether what ran there before is what somebody saw there."""
-    agrees = compare_slot("", known, told).change in (Change.SAME, Change.FILLS_IN)
-    return source.is_running and isinstance(told, Module) and agrees
 
 
 def _unread(slots: Layout) -> list[tuple[str, ...]]:

@@ -14,7 +14,7 @@ from uuid import UUID
 
 from sqlalchemy import Connection, Engine
 
-from umbrak.core.platform.difference import Change, SlotDifference, compare_slot
+from umbrak.core.platform.difference import AGREES, Change, SlotDifference, compare_slot
 from umbrak.core.platform.known import Disputed, Drive, Origin
 from umbrak.core.platform.machine import Layout, Occupant, unmarked
 from umbrak.core.platform.processors import processors_of
@@ -258,11 +258,9 @@ def accept(engine: Engine, account: Account, machine_id: UUID, taken: Acceptance
             if d.change in (Change.DIFFERS, Change.GOES, Change.COMES) and d.slot not in chosen:
                 disputed[d.slot] = Disputed(source.kind, now, d.reported)
         before = sources_of(m)
-        # What runs there already is not less known to run because labels say the same.
-        agrees = {d.slot for d in found.slots if d.change in (Change.SAME, Change.FILLS_IN)}
         sources = {
             **before,
-            **{s: replace(source, ran=s in agrees and before[s].is_running) for s in sorted(chosen | agreed)},
+            **{s: source.after(before[s], by_slot[s].change in AGREES) for s in sorted(chosen | agreed)},
         }
         failed = sorted(
             {*(s for s in m.survey.content.failed if s not in chosen), *(s for s in found.failed if s in chosen)}
