@@ -12,12 +12,14 @@ from hypothesis import strategies as st
 from sqlalchemy import Engine, text
 
 from umbrak.core.memory.label import decode_label
+from umbrak.core.memory.module import Module
 from umbrak.core.platform.machine import UNKNOWN, Layout
 from umbrak.demo import seed
 from umbrak.services.errors import Refused, Stale
 from umbrak.services.evidence.ceiling import see_ceiling
 from umbrak.services.machines.listing import list_machines
 from umbrak.services.machines.page import see_machine
+from umbrak.services.plans.answers import answer_plan
 from umbrak.services.plans.editing import edit_plan, rename_plan, start_plan, step_plan
 from umbrak.services.plans.view import see_plan
 from umbrak.services.surveys.by_hand import survey_by_hand
@@ -135,3 +137,19 @@ def test_totals_say_that_they_leave_out_what_nobody_knows(engine: Engine, plan: 
     assert told() == [(1, 1)] * 2
     edit_plan(engine, account, begun, 2, Layout({"A": L8}), ())
     assert told() == [(1, 0)] * 2
+
+
+def test_an_answer_overwrites_nothing_that_was_seen_since_the_plan_was_made(
+    engine: Engine, plan: tuple[Account, UUID]
+) -> None:
+    account, key = plan
+    begun = see_plan(engine, key)
+    survey_by_hand(
+        engine, account, begun.machine_id, see_machine(engine, begun.machine_id).survey.revision, Layout({"A": L8}), ()
+    )
+    seen = see_plan(engine, key)
+    assert seen.survey_changed and seen.now["A"] == begun.now["A"] != L8
+    answered = answer_plan(engine, account, key, seen.version, {"A.device_width": 16, "A.package_ranks": 1})
+    assert see_machine(engine, begun.machine_id).slots["A"] == L8
+    goal = answered.goal["A"]
+    assert isinstance(goal, Module) and goal.device_width == 16 and answered.survey_changed

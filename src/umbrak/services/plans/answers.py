@@ -51,19 +51,20 @@ def answer_plan(
         plan = open_plan(db, key, lock=True)
         not_stale(plan, version, {"answer": dict(facts)})
         may_change(plan)
+        # A plan that was made before the last survey knows nothing of what was seen since.
+        newest = plan.machine.layout
         if RUNS in facts:
             if dict(facts) != {RUNS: True}:
                 raise Refused(f"facts.{RUNS}", "It runs with all that is in it: nothing else is an answer to that.")
-            store.set_state(db, key, plan.row.state, _runs(db, account, plan))
-            refresh(db, plan.row.machine_id)
-            return view_of_plan(open_plan(db, key))
-        told = _told(plan, {n: v for n, v in facts.items() if not n.startswith(_MACHINE)}, by_part)
-        _tell_machine(db, account, plan.machine, {n: v for n, v in facts.items() if n.startswith(_MACHINE)})
-        fitted = {s: m for s, m in told.items() if plan.now.get(s) == plan.goal.get(s)}
-        if fitted:
-            store.set_state(
-                db, key, plan.row.state, _survey(db, account, plan, fitted, "part" if by_part else "by hand")
-            )
+            kept: UUID | None = _runs(db, account, plan)
+            told = {}
+        else:
+            told = _told(plan, {n: v for n, v in facts.items() if not n.startswith(_MACHINE)}, by_part)
+            _tell_machine(db, account, plan.machine, {n: v for n, v in facts.items() if n.startswith(_MACHINE)})
+            fitted = {s: m for s, m in told.items() if plan.now.get(s) == plan.goal.get(s) == newest.get(s)}
+            kept = _survey(db, account, plan, fitted, "part" if by_part else "by hand") if fitted else None
+        if kept and newest == plan.now:
+            store.set_state(db, key, plan.row.state, kept)
         if told:
             append_command(db, plan, account, "edit", {s: (plan.goal.get(s), m) for s, m in told.items()})
         refresh(db, plan.row.machine_id)
