@@ -36,6 +36,7 @@ from umbrak.services.plans.editing import edit_plan, stage_plan, start_plan
 from umbrak.services.plans.view import see_plan
 from umbrak.services.sheets.library import add_sheet
 from umbrak.services.shelf.view import see_shelf
+from umbrak.services.surveys.by_hand import survey_by_hand
 from umbrak.store.accounts import Account
 from umbrak.store.machines import Listing
 
@@ -88,6 +89,27 @@ def test_what_is_waived_stays_visible_and_proves_nothing(engine: Engine, technic
     assert (sources["CPU2.A2"].kind, sources["CPU2.B2"].kind) == ("run sheet", "proof")
     waived = {i.what: (i.state, i.reason) for i in bench.proof.items if i.reason}
     assert waived == {"slots": ("waived", "its listing leaves the last slot out"), "soak": ("waived", "it is wanted on Monday")}  # fmt: skip
+
+
+def test_what_somebody_found_during_a_run_stands_where_the_proof_did_not_see_it(
+    engine: Engine, technician: Account, lead: Account
+) -> None:
+    bench = begin(engine, technician, lead, OFFICIAL)
+    bench.tick(lead, Wanted.SLOTS)
+    machine, other = bench.run.machine_id, decode_label("16GB 1Rx8 PC5-4800B-RC0 P/N: FOUND-1").module
+    survey_by_hand(
+        engine, technician, machine, see_machine(engine, machine).survey.revision, Layout({"CPU1.B1": other}), []
+    )
+    bench.enter("survey", slots={s: m for s, m in as_seen(bench).items() if s != "CPU1.B1"})
+    bench.enter("memory-test", tool="stick", passes=1, errors=0)
+    bench.enter("waived", lead, what="slots", reason="its listing leaves a slot out")
+    bench.enter("cleared")
+    bench.tick(lead, Wanted.DUTY)
+    bench.enter("soak", days=3)
+    bench.enter("waived", lead, what="soak", reason="it is wanted on Monday")
+    sign_off(engine, technician, bench.id, FINE, bench.now)
+    slots = see_machine(engine, machine).slots
+    assert slots["CPU1.B1"] == other and slots["CPU2.A2"] == bench.run.goal["CPU2.A2"]
 
 
 def test_a_run_is_not_done_by_ticking_and_its_last_steps_come_after_it(

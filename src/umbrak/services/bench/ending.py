@@ -134,7 +134,7 @@ def _becomes_fitted(
 ) -> tuple[UUID, Layout]:
     """A new survey: the goal, with what the machine told of each module beside it, and the serials noted at the bench. A slot
     that nobody saw is known by the run sheet alone."""
-    _, goal, _ = layouts_of(row)
+    begun, goal, _ = layouts_of(row)
     fresh = newest_fresh(db, m, store.entries_of(db, row.id))
     seen = fresh[0].slots if fresh else {}
     fitted: dict[str, Occupant | None] = {
@@ -142,15 +142,14 @@ def _becomes_fitted(
     }  # fmt: skip
     known = m.survey.content
     compared = {p.slot: p.seen for p in proof.seen.comparison.slots} if proof.seen and not proof.seen.stale else {}
-    handled = goal.changed_from(layouts_of(row)[0])
-    sources = {
-        **sources_of(m),
-        **{s: Origin("run sheet", now) for s in handled},
-        **{s: Origin(_KNOWN_BY[how], now) for s, how in compared.items() if how in _KNOWN_BY},
-    }
+    handled = goal.changed_from(begun)
+    shown = {s: Origin(_KNOWN_BY[how], now) for s, how in compared.items() if how in _KNOWN_BY}
+    # What somebody found meanwhile in a slot that the run leaves alone stands where the proof did not see it.
+    found = {s: m.layout.get(s) for s in m.layout.changed_from(begun) if s not in handled and s not in shown}
+    sources = {**sources_of(m), **{s: Origin("run sheet", now) for s in handled}, **shown}
     content = replace(
         known,
-        slots=Layout(fitted),
+        slots=(held := Layout({s: x for s, x in {**fitted, **found}.items() if x is not None})),
         failed=(),
         in_use=(),
         sources=sources,
@@ -159,7 +158,7 @@ def _becomes_fitted(
         totals=None,
         running=None,
     )
-    return add_survey(db, row.machine_id, "proof", content, account.id, None, now), Layout(fitted)
+    return add_survey(db, row.machine_id, "proof", content, account.id, None, now), held
 
 
 def _with_serial(occupant: Occupant | None, serial: str | None) -> Occupant | None:
