@@ -91,8 +91,8 @@ const SHAPES: Record<string, 'go' | 'stop' | 'ask'> = { true: 'go', false: 'stop
         <form v-if="!soak || soak.state.passed === false" class="fields begin" @submit.prevent="begin"><label>Days <input v-model="days" inputmode="decimal" required /></label><button class="press slim" type="submit" :disabled="busy || !!proof.soak_waits">{{ soak ? 'Begin it anew' : 'Begin the soak' }}</button></form>
         <template v-if="soak">
           <button type="button" class="press slim" v-if="service" :disabled="busy" @click="act(read)">{{ busy ? 'Reading' : 'Read the counters' }}</button>
-          <button type="button" class="quiet-link" @click="act(() => enter({ kind: 'restart' }))">It restarted unplanned</button>
-          <template v-if="machine.bays.length"><button type="button" class="quiet-link" @click="act(() => enter({ kind: 'scrub', clean: true }))">A scrub ended clean</button><button type="button" class="quiet-link" @click="act(() => enter({ kind: 'scrub', clean: false }))">A scrub found errors</button></template>
+          <button type="button" class="quiet-link" :disabled="busy" @click="act(() => enter({ kind: 'restart' }))">It restarted unplanned</button>
+          <template v-if="machine.bays.length"><button type="button" class="quiet-link" :disabled="busy" @click="act(() => enter({ kind: 'scrub', clean: true }))">A scrub ended clean</button><button type="button" class="quiet-link" :disabled="busy" @click="act(() => enter({ kind: 'scrub', clean: false }))">A scrub found errors</button></template>
         </template>
         <button type="button" class="quiet-link" :aria-expanded="form === 'hand'" @click="form = form === 'hand' ? '' : 'hand'">Counters by hand</button>
         <button type="button" class="quiet-link" :aria-expanded="form === 'pasted'" @click="form = form === 'pasted' ? '' : 'pasted'">Counters as its system lists them</button>
