@@ -98,6 +98,7 @@ def build(page: Page, name: str, kind: Kind, *, by_keys: bool = False) -> int:
     write("Model", name)
     for answer in kind.answers:
         if answer == "@behind":
+            expect(page.locator("[data-slot]")).to_have_count(kind.slots)
             page.locator("[data-slot]").last.click()
             expect(page.get_by_label("Lies behind")).to_be_visible()
             page.get_by_label("Lies behind").select_option(index=1)

@@ -76,6 +76,33 @@ def test_what_is_kept_before_its_board_is_seen_goes_into_the_slots_as_they_are_c
     see(page, "BANK1", "fitted, 8 GB DDR4")
 
 
+def test_what_is_said_of_a_slot_while_the_board_changes_is_said_of_that_slot_or_of_none(sign_in: SignIn) -> None:
+    """The board that is seen is a moment older than the answers: its third slot is another one's fourth, or none at all."""
+    page = sign_in()
+    page.goto("/machines/new")
+    page.get_by_role("button", name="2 x 2", exact=True).click()
+    slots, names = page.locator("[data-slot]"), ["A1", "A2", "B1", "B2"]
+    expect(slots).to_have_count(4)
+    drawn = "**/api/boards"
+
+    def meanwhile(preset: str, slot: str, front: str) -> None:
+        held: list[Route] = []
+        page.route(drawn, lambda route: held.append(route), times=1)
+        with page.expect_request(drawn):
+            page.get_by_role("button", name=preset, exact=True).click()
+        page.locator(f'[data-slot="{slot}"]').click()
+        page.get_by_label("Lies behind").select_option(label=front)
+        held[0].continue_()
+
+    meanwhile("2 x 1", "B2", "A2")  # neither is there any more
+    expect(slots).to_have_count(2)
+    expect(page.get_by_text("lies behind itself")).to_have_count(0)
+    meanwhile("2 x 2", "B1", "A1")  # the second slot of two is the third of four
+    expect(slots).to_have_count(4)
+    expect(page.get_by_label("Lies behind").locator("option:checked")).to_have_text("A1")
+    assert sorted(s.get_attribute("data-slot") or "" for s in slots.all()) == names
+
+
 def test_answers_that_contradict_are_told_where_they_stand(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="New machine").click()

@@ -54,17 +54,20 @@ function enter(slot: string): void {
   }
 }
 function rename(name: string): void {
-  if (index.value < 0) return
-  const a = m.said.answers
-  const names = m.slots.value.map((_, i) => a.names[i] ?? '')
-  names[index.value] = name.trim()
-  m.answer({ ...a, names })
+  void m.ofSlots([touched.value], ([at]) => {
+    const a = m.said.answers
+    const names = m.slots.value.map((_, i) => a.names[i] ?? '')
+    names[at!] = name.trim()
+    return { ...a, names }
+  })
 }
 function behind(event: Event): void {
-  const a = m.said.answers
-  const front = Number((event.target as HTMLSelectElement).value)
-  const rest = a.behind.filter(([one]) => one !== index.value)
-  m.answer({ ...a, behind: front >= 0 ? [...rest, [index.value, front]] : rest })
+  const front = m.slots.value[Number((event.target as HTMLSelectElement).value)]
+  void m.ofSlots([touched.value, ...(front ? [front] : [])], ([at, before]) => {
+    const a = m.said.answers
+    const rest = a.behind.filter(([one]) => one !== at)
+    return { ...a, behind: before === undefined ? rest : [...rest, [at!, before]] }
+  })
 }
 // A slot that was renamed stays the one that is touched.
 watch(m.slots, (now, before) => {

@@ -59,7 +59,7 @@ function take(module: Module): void {
   hand.take(module, null)
   side.value?.focus()
 }
-const labelled = computed(() => Object.values(said.fitted).filter((x) => x && x !== 'unknown').length)
+const labelled = computed(() => Object.entries(said.fitted).filter(([place, x]) => x && x !== 'unknown' && Number(place) < making.slots.value.length).length)
 const reading = computed(() => said.intake?.reading)
 const odd = computed(() => oddities(reading.value?.warnings ?? []))
 async function keep(another: boolean): Promise<void> {

@@ -191,7 +191,9 @@ export function useMaking(kept: (id: string | null) => void) {
     set: (given) => {
       for (const [i, slot] of Object.entries(given)) {
         const index = Number(i)
-        if (slot !== slotOf.value[index]) said.placed[index] = slot ? slots.value.indexOf(slot) : -1
+        if (slot === slotOf.value[index]) continue
+        if (slot) void placesOf([slot]).then((places) => places && (said.placed[index] = places[0]!))
+        else said.placed[index] = -1
       }
     },
   })
@@ -221,9 +223,9 @@ export function useMaking(kept: (id: string | null) => void) {
   function follow(...more: Module[]): void {
     answer(following(said.answers, [...modules.value, ...more]))
   }
-  function setSlot(slot: string, occupant: Occupant | null | undefined): void {
-    const index = slots.value.indexOf(slot)
-    if (index < 0) return
+  async function setSlot(slot: string, occupant: Occupant | null | undefined): Promise<void> {
+    const [index] = (await placesOf([slot])) ?? []
+    if (index === undefined) return
     if (occupant === undefined) delete said.fitted[index]
     else said.fitted[index] = occupant
     if (occupant && occupant !== 'unknown' && !said.sheet) follow(occupant)
@@ -306,15 +308,26 @@ export function useMaking(kept: (id: string | null) => void) {
   })
   /** What decides how the slots are called. */
   const naming = (a: Answers) => JSON.stringify([a.processors, a.channels, a.stand, a.carriers, a.printed, a.names])
-  /** Ends when the board is seen as it is said now: what is in which slot is sent by the names that its slots have. False where it
-   * cannot be seen, and what was said of its slots would go astray. */
-  async function seen(): Promise<boolean> {
+  /** The board that is seen is the one that is said. */
+  const current = () => (said.sheet ? !!sheet.value : !!judged.value && naming(JSON.parse(judged.value) as Answers) === naming(said.answers))
+  /** Ends when the board is seen as it is said now: slots are answered by their place in it, and sent by the names that they have there.
+   * False where it cannot be seen, and what was said of them would go astray. */
+  async function seen(needed = !!(Object.keys(said.fitted).length + Object.keys(said.placed).length + reports.value.length)): Promise<boolean> {
     await nextTick() // what was said last is looked at
-    for (let last: Promise<void> | undefined; last !== looking; ) await (last = looking)
-    const ofSlots = Object.keys(said.fitted).length + Object.keys(said.placed).length + reports.value.length
-    if (!ofSlots || (said.sheet ? sheet.value : judged.value && naming(JSON.parse(judged.value) as Answers) === naming(said.answers))) return true
-    wrong.value = 'The board cannot be seen as you say it now: Umbrak cannot be reached. What you said stays here; keep it once there is a connection.'
+    for (let last: Promise<void> | undefined; last !== looking; await nextTick()) await (last = looking)
+    if (!needed || current()) return true
+    wrong.value = 'The board cannot be seen as you say it now: Umbrak cannot be reached. What you said stays here; go on once there is a connection.'
     return false
+  }
+  /** Places of slots that were seen; where the board becomes another one meanwhile, there, by their names. Null where they are not on it. */
+  async function placesOf(names: string[]): Promise<number[] | null> {
+    if (!current() && !(await seen(true))) return null
+    const places = names.map((name) => slots.value.indexOf(name))
+    return places.includes(-1) ? null : places
+  }
+  async function ofSlots(names: string[], answered: (places: number[]) => Answers): Promise<void> {
+    const places = await placesOf(names)
+    if (places) answer(answered(places))
   }
   function body() {
     const placed = Object.fromEntries([...reportAt.value].filter(([slot]) => slots.value.includes(slot)))
@@ -423,7 +436,7 @@ export function useMaking(kept: (id: string | null) => void) {
     }
   }
 
-  return { onlySheet, first, here, wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
+  return { onlySheet, first, here, wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, ofSlots, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
 }
 
 export type Making = ReturnType<typeof useMaking>
