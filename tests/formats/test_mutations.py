@@ -41,14 +41,14 @@ def test_mutations_of_the_corpus_are_read_or_refused(kind: str) -> None:
         read(kind, data)
         # Of another kind's reader too: a person may say what it is, and be wrong.
         read(chance.choice(KINDS), data)
-    for _ in range(200 if kind in ("photo", "sheet", "case") else 600):
+    for _ in range(200 if kind in ("photo", "sheet", "case") else 400):
         read(kind, mutated(chance.choice(kept), chance))
 
 
 @pytest.mark.parametrize("name", [n for n, (kind, _) in heavy().items() if kind not in ("xlsx", "photo")])
 def test_heavy_inputs_are_read_or_given_up(name: str) -> None:
     """At a fraction of their size; bench.hostile reads them whole, and weighs what they take."""
-    kind, make = heavy(0.03)[name]
+    kind, make = heavy(0.02)[name]
     read(kind, make())
 
 

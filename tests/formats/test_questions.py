@@ -135,7 +135,7 @@ def may_change(text: str, new: Any) -> set[int]:
     return lines
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(st.data())
 def test_an_answer_changes_only_the_lines_it_must(data: st.DataObject) -> None:
     text = HANDS[data.draw(st.sampled_from(sorted(HANDS)))](SHEETS[data.draw(st.sampled_from(sorted(SHEETS)))])
@@ -165,7 +165,7 @@ def test_an_answer_changes_only_the_lines_it_must(data: st.DataObject) -> None:
         text = after
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(st.data())
 def test_any_change_of_the_data_is_written_as_it_is(data: st.DataObject) -> None:
     text = HANDS[data.draw(st.sampled_from(sorted(HANDS)))](SHEETS[data.draw(st.sampled_from(sorted(SHEETS)))])
