@@ -103,6 +103,22 @@ def test_what_is_said_of_a_slot_while_the_board_changes_is_said_of_that_slot_or_
     assert sorted(s.get_attribute("data-slot") or "" for s in slots.all()) == names
 
 
+def test_slots_that_a_list_leaves_out_are_on_the_board_and_not_looked_at(sign_in: SignIn) -> None:
+    page = sign_in()
+    page.goto("/machines/new")
+    page.get_by_role("button", name="Drop or paste a report").click()
+    lines = ["CPU1:", *(f"{n} 16GB 2Rx4 PC4-2400T-R" for n in ("A1", "B1", "C1")), "CPU2:", "A1 16GB 2Rx4 PC4-2400T-R"]
+    page.get_by_label("Paste what it reports").fill("\n".join(lines))
+    page.get_by_role("button", name="Read it").click()
+    expect(page.get_by_text("64 GB seen, 4 of 6 slots")).to_be_visible()
+    expect(page.get_by_text("CPU2 B1 and CPU2 C1 are not in it, and there by the names of the others")).to_be_visible()
+    expect(page.get_by_text("every report has its slot")).to_be_visible()
+    expect(page.get_by_text("Answers and report differ")).to_have_count(0)
+    see(page, "CPU2 B1", "not known")
+    page.get_by_role("button", name="The other 2 are empty").click()
+    see(page, "CPU2 B1", "empty")
+
+
 def test_answers_that_contradict_are_told_where_they_stand(sign_in: SignIn) -> None:
     page = sign_in()
     page.get_by_role("link", name="New machine").click()

@@ -7,6 +7,9 @@ from collections.abc import Callable, Iterator
 import pytest
 
 from umbrak.core.platform.naming import places_by_name
+from umbrak.core.platform.passed_over import passed_over
+from umbrak.core.platform.survey import SlotFacts, SlotState
+from umbrak.formats.sheet.left_out import told_as
 
 Names = list[tuple[str | None, str | None]]
 
@@ -112,3 +115,51 @@ def _odd() -> Iterator[tuple[str, Names, int | None]]:
 @pytest.mark.parametrize(("names", "processors"), [(n, p) for _, n, p in _odd()], ids=[w for w, _, _ in _odd()])
 def test_what_makes_no_board_is_left_open(names: Names, processors: int | None) -> None:
     assert not any(p.channel for p in places_by_name(names, processors).places)
+
+
+def _listed(style: str) -> list[str]:
+    """Names of every slot of a board as its report tells them apart; [] where it does not."""
+    name, sockets, channels, each, _ = STYLES[style]
+    names = told_as([SlotFacts(*n, SlotState.FILLED) for n in board(name, sockets, channels, each)[0]])
+    return [n for n in names if n] if all(names) else []
+
+
+@pytest.mark.parametrize("style", [s for s in STYLES if s != "DIMM 3 by count"])  # whose numbers 3 and 4 are no slots
+def test_a_whole_list_has_nothing_left_out_and_what_is_left_out_is_found_as_itself(style: str) -> None:
+    whole = _listed(style)
+    found = []
+    for filled_only in (True, False):
+        assert passed_over(whole, filled_only=filled_only) == []
+        for one in whole:
+            added = passed_over([n for n in whole if n != one], filled_only=filled_only)
+            assert added in ([], [one])
+            found += added
+    # Numbers that are counted once show each that is missing; where each has a fellow on another processor, that shows it too.
+    if style in ("P1_DIMM_A1", "CPU1_DIMM_A1", "A1", "DIMM_P0_A0", "PROC 1 DIMM 3B", "P1-DIMMB1", "CPU0_MC1_CH0_D1"):
+        assert len(found) >= len(whole) * (2 if STYLES[style][1] > 1 else 1)
+
+
+@pytest.mark.parametrize(
+    ("listed", "processors", "added"),
+    [
+        ("A1 B1 D1", None, "C1"),
+        ("A1 A2 B1", None, "B2"),
+        ("A1 B1 C1 D1", None, ""),
+        ("D1 H1", None, "A1 B1 C1 E1 F1 G1"),
+        ("A1 L1", None, ""),  # too far apart
+        ("DIMM1 DIMM3 DIMM5 DIMM7", None, "DIMM2 DIMM4 DIMM6"),
+        ("DIMM02 DIMM04", None, "DIMM01 DIMM03"),
+        ("P1-DIMMA1 P1-DIMMB1 P2-DIMMA1", None, "P2-DIMMB1"),
+        ("CPU0_A1 CPU0_B1", 2, "CPU1_A1 CPU1_B1"),
+        ("CPU1_D1 CPU1_D2 CPU2_D4 CPU2_D6", None, "CPU2_D5"),  # counted on: the first may have none beyond its second
+        ("ChannelA-DIMM0 ChannelB-DIMM1", None, ""),  # one count told twice, or two channels of two
+        ("1A 2B 3C 5E", None, ""),
+        ("J101 J105", None, ""),
+        ("A1 slot2", None, ""),
+        ("A1", None, ""),
+    ],
+)
+def test_numbers_show_what_a_list_of_filled_slots_leaves_out(listed: str, processors: int | None, added: str) -> None:
+    assert passed_over(listed.split(), filled_only=True, processors=processors) == added.split()
+    if "P2" not in added:
+        assert passed_over(listed.split(), filled_only=False, processors=processors) == []

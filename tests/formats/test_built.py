@@ -16,7 +16,7 @@ from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, match_slots
 from umbrak.formats.faults import InputError
 from umbrak.formats.reading import read_any
-from umbrak.formats.sheet.begun import PRESETS, NoBoardError, answers_from, answers_of, nameless_in, order_of
+from umbrak.formats.sheet.begun import PRESETS, NoBoardError, answers_from, answers_of
 from umbrak.formats.sheet.built import (
     KINDS,
     BoardAnswers,
@@ -138,10 +138,11 @@ def test_a_report_is_a_board_whose_names_are_its_own() -> None:
     reading = read_any(
         listing([Device(f"CPU{s}_DIMM_{c}1", 16384 if c == "A" else 0) for s in (1, 2) for c in "ABCD"]).encode()
     )
-    answers, why = answers_from(reading)
+    begun = answers_from(reading)
+    answers, why = begun.answers, begun.why
     assert "processor" in why and "channel" in why
     assert (answers.processors, [c.slots for c in answers.channels], answers.model) == (2, [1] * 4, "Lorne K12")  # fmt: skip
-    order = order_of(reading)
+    order = begun.reports
     sheet = read_sheet(built_sheet(answers, report=Report(reading, order)).text).sheet
     assert None not in match_slots(sheet, reading.slots) and len(order) == 8
     # Renamed as printed, the slot keeps the name under which its machine reports it.
@@ -150,7 +151,7 @@ def test_a_report_is_a_board_whose_names_are_its_own() -> None:
     assert match_slots(sheet, reading.slots)[0] == "J7"
     # A listing of memory alone tells no processor: its names do.
     bare = replace(reading, processors=())
-    assert answers_from(bare) == (answers, why)
+    assert answers_from(bare) == begun
     # Of its sockets those have one in whose slots the machine sees modules; a label on a slot shows none.
     places = match_slots(sheet, bare.slots)
     (one,) = sheet.processors
@@ -182,20 +183,55 @@ def test_a_report_finds_its_slots_again_whatever_it_calls_them(
     reading = SurveyReading("smbios", slots=slots)
     assert list(read_sheet(draft_sheet(reading)).sheet.slots) == named
     assert match_slots(read_sheet(draft_sheet(reading)).sheet, slots) == tuple(named)
-    answers, _ = answers_from(reading)
+    begun = answers_from(reading)
+    answers = begun.answers
     told = answers.model_copy(update={"make": "Ansel", "model": "G9", "generation": "DDR4", "form": "DIMM"})
-    order = order_of(reading)
+    order = begun.reports
     built = read_sheet(built_sheet(told, report=Report(reading, order)).text).sheet
     assert (answers.names, list(order), match_slots(built, slots)) == (named, [0, 1, 2, 3], tuple(named))
-    assert nameless_in(reading) == {}
+    assert begun.nameless == {}
+
+
+_PC4 = "16GB 2Rx4 PC4-2400T-R"
+
+
+@pytest.mark.parametrize(
+    ("lines", "processors", "channels", "left_out"),
+    [
+        # A second processor with less in it; a channel whose second slot is empty; a letter that is passed over.
+        (["CPU1:", "A1", "B1", "C1", "D1", "CPU2:", "A1", "B1"], 2, [1, 1, 1, 1], ("CPU2 C1", "CPU2 D1")),
+        (["A1", "A2", "B1"], 1, [2, 2], ("B2",)),
+        (["A1", "B1", "D1"], 1, [1, 1, 1, 1], ("C1",)),
+        # Who tells of one that is empty has told of all.
+        (["A1", "B1", "C1", "C2 empty"], 1, [1, 1, 2], ()),
+    ],
+)
+def test_what_a_list_of_labels_leaves_out_is_on_the_board(
+    lines: list[str], processors: int, channels: list[int], left_out: tuple[str, ...]
+) -> None:
+    text = "\n".join(n if n.endswith(":") or " " in n else f"{n} {_PC4}" for n in lines)
+    reading = read_any(text.encode())
+    begun = answers_from(reading)
+    assert (begun.answers.processors, [c.slots for c in begun.answers.channels]) == (processors, channels)
+    assert begun.left_out == left_out and len(begun.reports) == len(reading.slots)
+    said = {"make": "Ansel", "model": "G9", "generation": "DDR4", "form": "DIMM"}
+    for sheet in (
+        read_sheet(
+            built_sheet(begun.answers.model_copy(update=said), report=Report(reading, begun.reports)).text
+        ).sheet,
+        read_sheet(draft_sheet(reading)).sheet,
+    ):
+        assert {*sheet.slots} - {*match_slots(sheet, reading.slots)} == {*left_out}
+        assert sorted(len(c.slots) for c in sheet.channels.values()) == sorted(channels * processors)
 
 
 @pytest.mark.parametrize("locators", [[None] * 3, ["", "P1 1", ""], _ALIKE[:3]])
 def test_what_has_no_name_is_placed_by_its_order_where_the_board_is_begun(locators: list[str | None]) -> None:
     reading = SurveyReading("smbios", slots=tuple(SlotFacts(n, None, SlotState.EMPTY) for n in locators))
-    answers, _ = answers_from(reading)
+    begun = answers_from(reading)
+    answers = begun.answers
     assert answers.names == [n if n == "P1 1" else f"slot {i + 1}" for i, n in enumerate(locators)]
-    assert nameless_in(reading) == {i: i for i, n in enumerate(locators) if n != "P1 1"}
+    assert begun.nameless == {i: i for i, n in enumerate(locators) if n != "P1 1"}
 
 
 @pytest.mark.parametrize(

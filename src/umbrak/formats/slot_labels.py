@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
 
@@ -18,6 +18,7 @@ from umbrak.formats.slot_names import (
     HOLDER,
     MOST_AT_ONCE,
     SEVERAL,
+    Alike,
     is_slot_like,
     named_by,
     of_group,
@@ -30,6 +31,7 @@ from umbrak.formats.text import cleaned, numbered_lines
 #: Far more slots than any machine has.
 MAX_LINES = 2000
 _SAME = re.compile(r"(?:the )?same(?: (?:as (?:above|before)|again))?|ditto|dito|id(?:em)?|[\"″〃]", re.I)
+_SAME_AS = re.compile(r"(?:the )?(?:same )?(?:as|like) (?:in )?(?P<slot>\S.{0,40}?)\.?", re.I)
 #: "A1,16GB", as a spreadsheet writes it.
 _COMMA = re.compile(r"^\s*(?P<slot>[^,;:=\t]{1,40}?\d)\s*[,;]\s*(?P<label>[^,;]+)[,;]*$")
 #: A slot of which a form has left open what is in it.
@@ -104,6 +106,8 @@ class _Named:
 
     slots: tuple[str, ...]
     words: str
+    #: Whether its line is built as one of a slot; else it may be any sentence.
+    surely: bool = True
 
 
 def looks_like_labels(text: str, read_label: ReadLabel = decode_label) -> bool:
@@ -219,7 +223,7 @@ def _told(
     pieces = [(n, piece) for n, whole in lines for piece in parts(whole)]
     rows = rows_in(m["slot"] for _, piece in pieces if (m := _ROW_OF.match(_LISTED.sub("", piece[:120]))))
     found: list[tuple[int, str, _Told | _Named | None]] = []
-    before: SlotFacts | None = None
+    before: dict[str, SlotFacts] = {}
     group = ""
     for number, line in pieces:
         if deadline:
@@ -230,16 +234,16 @@ def _told(
             continue
         told = _line(line, read_label, before, rows)
         if isinstance(told, tuple) and told[0]:
-            before = told[0][-1]
+            before |= {(facts.locator or "").casefold(): facts for facts in told[0]} | {"": told[0][-1]}
             told = tuple(_within(group, facts) for facts in told[0]), told[1]
         elif isinstance(told, _Named):
             told = replace(told, slots=tuple(of_group(group, name) for name in told.slots))
         found.append((number, line, told))
-    shapes = {shape(f.locator) for _, _, told in found if isinstance(told, tuple) for f in told[0] if f.locator}
+    known = Alike(f.locator for _, _, told in found if isinstance(told, tuple) for f in told[0] if f.locator)
     full = {shape(f.locator) for _, _, t in found if isinstance(t, tuple) for f in t[0] if f.locator and f.module}
     for number, line, told in found:
         if isinstance(told, _Named):
-            alike = all(shape(s) in shapes for s in told.slots)
+            alike = all(map(known.has_fellows if told.surely else known.is_beside, told.slots))
             words = f"“{told.words[:60]}” tells no module" if told.words else "nothing is said there"
             facts = tuple(SlotFacts(locator=s, state=SlotState.UNKNOWN) for s in told.slots)
             said = (f"{words}: what is in {', '.join(told.slots)} stays unknown",)
@@ -264,12 +268,12 @@ def _is_no_slot(facts: SlotFacts, full: frozenset[str] | set[str]) -> bool:
 
 
 def _line(
-    line: str, read_label: ReadLabel, before: SlotFacts | None, rows: frozenset[str] = frozenset()
+    line: str, read_label: ReadLabel, before: Mapping[str, SlotFacts], rows: frozenset[str] = frozenset()
 ) -> _Told | _Named | None:
     """What one line tells; None where it tells of no slot and no module, slots alone where it names some.
 
     Parameters
-        before   what the line before told of its last slot
+        before   what is told of slots before it, by their names; of the last by ""
         rows     names that are rows of slots, though they are written once
     """
     if _counted(line):
@@ -296,8 +300,9 @@ def _line(
     if named and not some and not whole:
         slots = [cleaned(s) for s in named_by(named["slot"], rows)]
         words = named["label"].strip()
-        if before and _SAME.fullmatch(words):
-            return tuple(replace(before, locator=s) for s in slots), ()
+        as_in = _SAME_AS.fullmatch(words)
+        if same := before.get("" if _SAME.fullmatch(words) else as_in["slot"].casefold() if as_in else "-"):
+            return tuple(replace(same, locator=s) for s in slots), ()
         # A size alone may stand in any sentence, and is told of what is surely a slot.
         if told := read_slot(words, read_label, all(is_slot_like(s) for s in slots)):
             said = told.said if told.count in (1, len(slots)) else (*told.said, kit_taken(told.count))
@@ -313,7 +318,10 @@ def _line(
     bare = open_["slot"] if open_ else line.strip()
     if open_ or (is_slot_like(bare) and bare[-1:].isdigit()):
         return _Named(tuple(cleaned(s) for s in named_by(bare)), "")
-    return _Named(tuple(slots), words) if named and not some and not whole and _NAMED.match(line) else None
+    if not named or some or whole:
+        return None
+    surely = bool(_NAMED.match(line))
+    return _Named(tuple(slots), words, surely) if surely or all(map(is_slot_like, slots)) else None
 
 
 def _with_count(label: str) -> str:

@@ -34,6 +34,8 @@ _MAYBE_ROW = re.compile(r"(?P<name>.*?\D)(?P<low>\d{1,3})\s*(?:-|–|\.\.+)\s*(?
 SEVERAL = re.compile(r"\s*(?:[,&+]|\band\b)\s*", re.I)
 #: "A1/B1" is two of them; "P1/A1" and "C0/D0" may be one, of processor 1 or in channel 0.
 _EITHER = re.compile(r"(?:(?![PCNS])([A-Z])(\d{1,2}))(?:/(?:\1\d{1,2}|[A-Z]\2)){1,7}", re.I)
+#: Letters between the last channel that is told and one of which nothing is.
+_NEAR = 4
 #: Slots that one line names, at most.
 MOST_AT_ONCE = 64
 
@@ -46,6 +48,31 @@ def is_slot_like(name: str) -> bool:
 def shape(name: str) -> str:
     """What names of slots of one machine have in common: "CPU0_@0" of CPU1_B2."""
     return re.sub(r"(?<![A-Z])[A-Z](?![A-Z])", "@", re.sub(r"\d+", "0", name.upper()))
+
+
+class Alike:
+    """Names of slots that are told, by what they have in common."""
+
+    def __init__(self, names: Iterable[str]) -> None:
+        self._names = set(names)
+        self._last: dict[str, str] = {}
+        for name in self._names:
+            self._last[shape(name)] = max(self._last.get(shape(name), ""), _letter(name))
+
+    def has_fellows(self, name: str) -> bool:
+        """Whether others are called like it."""
+        return shape(name) in self._last
+
+    def is_beside(self, name: str) -> bool:
+        """Whether it is none of them, and its letter not far from theirs: a slot beside them."""
+        if name in self._names or not self.has_fellows(name):
+            return False
+        last = self._last[shape(name)]
+        return not last or ord(_letter(name)) <= ord(last) + _NEAR
+
+
+def _letter(name: str) -> str:
+    return max(re.findall(r"(?<![A-Z])[A-Z](?![A-Z])", name.upper()), default="")
 
 
 def of_group(group: str, name: str) -> str:

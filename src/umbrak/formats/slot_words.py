@@ -13,12 +13,14 @@ from umbrak.formats.documents import ReadLabel, label_oddities
 
 #: That there is no module.
 NONE = (
-    r"(?:empty|nothing|none|no module|free|vacant|unpopulated|not (?:populated|fitted|occupied|installed|present)|absent|0 ?[GM]i?B|-+|—|"
+    r"(?:empty(?: slot| socket)?|nothing|none|no (?:module|dimm|stick)|free|vacant|unpopulated|not (?:populated|fitted|occupied|installed|present)|absent|0 ?[GM]i?B|-+|—|"
     # What keeps the air going where no module is.
     r"(?:an? )?(?:blank(?:ing)?|filler|dummy)(?: (?:plate|module|card|dimm))?|"
     r"leer|frei|vide|libre|vac[ií]o|vuoto|leeg|tom|prázdn[ýá]|пусто)"
 )
-_EMPTY = re.compile(rf"(?:is |now |currently )*{NONE}(?: now)?\.?", re.I)
+_EMPTY = re.compile(rf"(?:is |now |currently )*{NONE}(?: (?:in it|in there|there|here|fitted))?(?: now)?[.!]*", re.I)
+#: Between what is said of a slot, one thing and another.
+_BETWEEN = re.compile(r"\s*[,;()]\s*|\s+[-–—]+\s+")
 #: That it was full once, and is not.
 _EMPTIED = re.compile(rf"(?:now|currently|today)(?: is)? {NONE}\b|\b{NONE} now\b", re.I)
 #: Nobody saw what is in it.
@@ -39,7 +41,8 @@ _ANOTHER_TIME = re.compile(
 )
 #: Words by which a module is no good.
 SAYS_FAILED = re.compile(
-    r"(?<!not )(?<!never )(?<!no longer )\b(?:failed|failing|dead|defect(?:ive)?|broken|faulty|kaputt|defekt)\b", re.I
+    r"(?<!not )(?<!never )(?<!no longer )\b(?:failed|failing|dead|defect(?:ive)?|broken|faulty|kaputt|defekt|bad|disabled)\b|\bnot (?:detected|recogni[sz]ed|working)\b|\b(?:does|do)(?: not|n.t) (?:work|run)\b",
+    re.I,
 )
 _STATES = {
     SlotState.FAILED: SAYS_FAILED,
@@ -79,7 +82,11 @@ def read_slot(words: str, read_label: ReadLabel = decode_label, size_alone: bool
     told = read_label(words[:MAX_LABEL_LENGTH])
     module, said = module_told(told, size_alone)
     if module is None:
-        return None
+        notes = _BETWEEN.split(words)
+        empty = any(_EMPTY.fullmatch(n) for n in notes if any(map(str.isalnum, n)))
+        # "empty (tab broken)", and not "empty, had 16 GB".
+        otherwise = re.search(r"\d\s*[MG]i?B\b", words, re.I) or says_otherwise(words)
+        return SlotTold(SlotState.EMPTY, None, (f"{short}: taken as empty",)) if empty and not otherwise else None
     left = " ".join(told.text[a:b] for a, b in told.not_understood)
     if _EMPTIED.search(words):
         return SlotTold(SlotState.EMPTY, None, (f"{short}: empty now",))

@@ -4362,11 +4362,17 @@ export interface components {
          */
         Becomes: "machine" | "waiting" | "change" | "nothing" | "wrong";
         /**
-         * Begun
+         * BegunView
          * @description Answers to begin from, and what was guessed in them.
          */
-        Begun: {
+        BegunView: {
             answers: components["schemas"]["BoardAnswers"];
+            /**
+             * Left Out
+             * @description Slots that the report leaves out, though the names of the others show that they are there.
+             * @default []
+             */
+            left_out: string[];
             /**
              * Nameless
              * @description Index of a report that has no name of its own -> its slot, by place in order.
@@ -14277,7 +14283,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Begun"];
+                    "application/json": components["schemas"]["BegunView"];
                 };
             };
             /** @description Not signed in */
@@ -14330,7 +14336,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Begun"];
+                    "application/json": components["schemas"]["BegunView"];
                 };
             };
             /** @description Not signed in */

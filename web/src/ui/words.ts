@@ -31,17 +31,20 @@ export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`
 }
 
+/** "A, B and C"; of more than so many, the first and how many more there are. */
+export function listed(names: readonly string[], most = 4): string {
+  const told = names.length > most ? [...names.slice(0, most - 1), `${names.length - most + 1} more`] : names
+  return [told.slice(0, -1).join(', '), told.at(-1)].filter(Boolean).join(' and ')
+}
+
 /** What is odd about a report, each sentence once with every place that it is said of: "line 1, 2 and 5", at most four of them. */
 export function oddities(warnings: readonly { where: string; message: string }[]): { where: string; message: string }[] {
   const places: Record<string, Set<string>> = {}
   for (const w of warnings) (places[w.message] ??= new Set()).add(w.where)
   return Object.entries(places).map(([message, said]) => {
     const names = [...said]
-    const shown = names.length > 4 ? names.slice(0, 3) : names
-    const bare = shown.map((n, i) => (i && shown.every((x) => /^line \d+$/.test(x)) ? n.slice(5) : n))
-    const more = names.length - shown.length
-    const tail = more ? [`${more} more`] : bare.length > 1 ? bare.splice(-1) : []
-    return { where: [bare.join(', '), ...tail].join(' and '), message }
+    const lines = names.every((n) => /^line \d+$/.test(n))
+    return { where: listed(names.map((n, i) => (i && lines ? n.slice(5) : n))), message }
   })
 }
 

@@ -18,26 +18,32 @@ class Report:
     sure: str
     #: Whether what it tells of is at work as it tells: then the machine runs with it.
     running: bool = True
+    #: Whether empty slots are always in it too.
+    tells_empty: bool = True
 
 
 _BY_FIRMWARE = "as its firmware tells; makers and rates are often unfilled or wrong"
 #: How sure each kind of source is. Reasoned from where each has it from: the module's own memory (SPD), the firmware's tables
 #: (SMBIOS, DSP0134), a controller's copy of both (Redfish, DSP0268), a counter that knows no modules (SNMP), the eye.
 REPORTS: Mapping[str, Report] = {
-    "spd": Report("sure: the module’s own words", running=False),
-    "labels": Report("fairly sure: as printed, read by eye", running=False),
-    "slot-table": Report("as somebody keeps it; of what was changed since it may not know", running=False),
+    "spd": Report("sure: the module’s own words", running=False, tells_empty=False),
+    "labels": Report("fairly sure: as printed, read by eye", running=False, tells_empty=False),
+    "slot-table": Report(
+        "as somebody keeps it; of what was changed since it may not know", running=False, tells_empty=False
+    ),
     "by hand": Report("fairly sure: as somebody saw it", running=False),
     "part": Report("as others of its part number are told of; nobody read it off this one", running=False),
-    "redfish": Report("as its controller tells; rates may be clocks"),
+    "redfish": Report("as its controller tells; rates may be clocks", tells_empty=False),
     "smbios": Report(_BY_FIRMWARE),
     "smbios-text": Report(_BY_FIRMWARE),
-    "cim": Report(_BY_FIRMWARE),
+    "cim": Report(_BY_FIRMWARE, tells_empty=False),
     "lshw": Report(_BY_FIRMWARE),
-    "profiler": Report(_BY_FIRMWARE),
+    "profiler": Report(_BY_FIRMWARE, tells_empty=False),
     "inxi": Report(_BY_FIRMWARE),
     "fru": Report("as its controller keeps inventory; of what was changed since it may not know"),
-    "decode-dimms": Report("sure: the modules’ own words; which slot each is in is guessed", running=False),
+    "decode-dimms": Report(
+        "sure: the modules’ own words; which slot each is in is guessed", running=False, tells_empty=False
+    ),
     "kernel": Report("totals and counters; modules only as large as its driver says"),
     "snmp": Report("a total only: what its system can use"),
     "proof": Report("sure: proved slot by slot when it was fitted"),

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from umbrak.core.platform.naming import Naming, places_by_name
+from umbrak.core.platform.naming import Naming
 from umbrak.core.platform.sheet import Channel, Sheet
 from umbrak.core.platform.survey import SlotState, SurveyReading
 from umbrak.formats.sheet.built import (
@@ -18,7 +18,7 @@ from umbrak.formats.sheet.built import (
     StandName,
     names_of,
 )
-from umbrak.formats.sheet.draft import told_as
+from umbrak.formats.sheet.left_out import Shown, slots_shown, told_as
 from umbrak.formats.sheet.writing import names_once
 
 
@@ -92,12 +92,25 @@ class NoBoardError(ValueError):
     """A report shows no board that answers can say; why, as the end of a sentence."""
 
 
-def answers_from(reading: SurveyReading) -> tuple[BoardAnswers, str]:
-    """The board that a report shows as answers, and why channels are taken so ("" = they are not, each slot has one of its own).
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """The board that a report shows, as answers."""
 
-    Raises NoBoardError where it shows none that answers can say, such as processors with unlike boards.
-    """
-    naming, sockets = _by_socket(reading)
+    answers: BoardAnswers
+    #: Why channels are taken so; "" = they are not, each slot has one of its own.
+    why: str
+    #: Slot, by its place in order -> index of its report.
+    reports: Mapping[int, int]
+    #: Index of a report that has no name of its own -> its slot, by place in order: only here one knows which is which.
+    nameless: Mapping[int, int]
+    #: Names of slots that the report leaves out; they are there by the names of the others.
+    left_out: tuple[str, ...]
+
+
+def answers_from(reading: SurveyReading) -> Begun:
+    """Raises NoBoardError where a report shows no board that answers can say, such as processors with unlike boards."""
+    naming, shown = slots_shown(reading)
+    sockets = _by_socket(naming, shown)
     soldered = [s.module.capacity_gib if s.module else None for s in reading.slots if s.state is SlotState.SOLDERED]
     shape = next(iter(_shapes(sockets)), ())
     channels = [
@@ -108,8 +121,8 @@ def answers_from(reading: SurveyReading) -> tuple[BoardAnswers, str]:
         raise NoBoardError(why_not)
     system, modules = reading.system, [s.module for s in reading.slots if s.module]
     claimed = reading.claimed_gib()
-    told = told_as(reading.slots)
-    names = names_once(told[i] or f"slot {n + 1}" for n, i in enumerate(_in_order(sockets)))
+    order = [i for of in sockets.values() for slots in of.values() for i in slots]
+    told = told_as([s.facts for s in shown])
     answers = BoardAnswers(
         make=((system and system.maker) or "")[:200].strip(),
         model=((system and system.model) or "")[:200].strip(),
@@ -117,26 +130,31 @@ def answers_from(reading: SurveyReading) -> tuple[BoardAnswers, str]:
         channels=channels,
         generation=_only(m.generation for m in modules),
         form=_only(m.form for m in modules),
-        names=names,
+        names=names_once(told[i] or f"slot {n + 1}" for n, i in enumerate(order)),
         limit_gib=claimed,
         limit_by="report" if claimed else None,
     )
-    return answers, naming.why if naming.has_channels else ""
+    reports = {n: index for n, i in enumerate(order) if (index := shown[i].index) is not None}
+    return Begun(
+        answers=answers,
+        why=naming.why if naming.has_channels else "",
+        reports=reports,
+        nameless={reports[n]: n for n, i in enumerate(order) if told[i] is None},
+        left_out=tuple(name for i in order if shown[i].index is None and (name := told[i])),
+    )
 
 
-#: Socket, None where names do not say it -> channel -> indices of its slots in the reading.
+#: Socket, None where names do not say it -> channel -> its slots, by their place in what is shown.
 _Sockets = Mapping[str | None, Mapping[str, Sequence[int]]]
 
 
-def _by_socket(reading: SurveyReading) -> tuple[Naming, _Sockets]:
-    """What its names say, and its slots by socket and channel; each in one of its own where names do not say which share one."""
-    reports = [(i, s) for i, s in enumerate(reading.slots) if s.state is not SlotState.SOLDERED]
-    naming = places_by_name([(s.locator, s.bank) for _, s in reports], len(reading.processors) or None)
+def _by_socket(naming: Naming, shown: Sequence[Shown]) -> _Sockets:
+    """Slots by socket and channel; each in one of its own where names do not say which share one."""
     sockets: dict[str | None, dict[str, list[int]]] = {}
-    for (i, _), place in zip(reports, naming.places, strict=True):
+    for i, place in enumerate(naming.places):
         channel = place.channel if naming.has_channels and place.channel else str(i)
         sockets.setdefault(place.socket, {}).setdefault(channel, []).append(i)
-    return naming, sockets
+    return sockets
 
 
 def _shapes(sockets: _Sockets) -> set[tuple[int, ...]]:
@@ -162,22 +180,6 @@ def _unsaid(sockets: _Sockets, processors: int, channels: int) -> str:
         )
     most = max((n for shape in _shapes(sockets) for n in shape), default=0)
     return f"a channel of {most} slots is none that answers can say" if most > MOST_IN_CHANNEL else ""
-
-
-def _in_order(sockets: _Sockets) -> list[int]:
-    return [i for of in sockets.values() for slots in of.values() for i in slots]
-
-
-def order_of(reading: SurveyReading) -> dict[int, int]:
-    """Slot of the answers that `answers_from` makes, by its place in order -> index of its report."""
-    return dict(enumerate(_in_order(_by_socket(reading)[1])))
-
-
-def nameless_in(reading: SurveyReading) -> dict[int, int]:
-    """Index of a report that has no name of its own -> its slot in the answers that `answers_from` makes, by place in order: only
-    there one knows which is which."""
-    told = told_as(reading.slots)
-    return {i: n for n, i in order_of(reading).items() if told[i] is None}
 
 
 def _only(values: Iterable[Any]) -> Any:

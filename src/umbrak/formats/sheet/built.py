@@ -20,7 +20,8 @@ from umbrak.core.platform.pattern import Seat, first_of, names_like
 from umbrak.core.platform.survey import SurveyReading
 from umbrak.formats.documents import Doc, FormName, GenerationName, Gib, ShortText
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.sheet.draft import class_of, title_of, told_as
+from umbrak.formats.sheet.draft import class_of, title_of
+from umbrak.formats.sheet.left_out import told_as
 from umbrak.formats.sheet.writing import names_once, slug
 from umbrak.formats.yaml_splice import text_of
 

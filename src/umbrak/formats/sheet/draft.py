@@ -8,13 +8,13 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.memory.rates import board_rails, family_rails
-from umbrak.core.platform.naming import places_by_name
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, slots_missing
+from umbrak.formats.sheet.left_out import left_out_words, slots_shown, told_as
 from umbrak.formats.sheet.writing import names_once, slug
 from umbrak.formats.yaml_splice import text_of
 
@@ -28,32 +28,15 @@ def draft_sheet(reading: SurveyReading, unnamed: str = "") -> str:
     return "\n".join(_Draft(reading, unnamed).lines()) + "\n"
 
 
-#: A report's names, the plainer first.
-_TOLD_AS: tuple[Callable[[SlotFacts], str | None], ...] = (
-    lambda r: r.locator,
-    lambda r: " ".join(filter(None, (r.bank, r.locator))),
-)
-
-
-def told_as(reports: Sequence[SlotFacts]) -> list[str | None]:
-    """For each slot the name under which only it is reported: its locator, with the bank where several have it."""
-    ways = [[" ".join((way(r) or "").split())[:100] for r in reports] for way in _TOLD_AS]
-    alone = [{name for name, times in Counter(names).items() if name and times == 1} for names in ways]
-    first = [
-        next((n for n, its in zip(names, alone, strict=True) if n in its), None) for names in zip(*ways, strict=True)
-    ]
-    times = Counter(first)
-    return [name if times[name] == 1 else None for name in first]
-
-
 class _Draft:
     def __init__(self, reading: SurveyReading, unnamed: str) -> None:
         self.reading = reading
         self.unnamed = unnamed
-        self.reports = [s for s in reading.slots if s.state is not SlotState.SOLDERED]
+        self.naming, shown = slots_shown(reading)
+        self.reports = [s.facts for s in shown]
+        self.left_out = [s.facts.locator for s in shown if s.index is None and s.facts.locator]
         self.soldered = [s for s in reading.slots if s.state is SlotState.SOLDERED]
         self.modules = [s.module for s in reading.slots if s.module]
-        self.naming = places_by_name([(s.locator, s.bank) for s in self.reports], len(reading.processors) or None)
         #: Sockets as the slots' names have them, in order.
         named = sorted({p.socket for p in self.naming.places if p.socket}, key=lambda n: (len(n), n))
         self.sockets = (
@@ -139,7 +122,7 @@ class _Draft:
         why = "each has one of its own here, since names do not tell"
         if self.naming.has_channels:
             why = f"here {self.naming.why}; look whether the guide draws it so"
-        missing = slots_missing(self.reading.arrays, self.reading.slots)
+        missing = left_out_words(self.left_out) or slots_missing(self.reading.arrays, self.reading.slots)
         yield "channels:"
         yield f"  open: {text_of('; '.join(filter(None, (f'which slots share a channel: {why}', missing))))}"
         yield "  seen:"

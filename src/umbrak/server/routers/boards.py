@@ -11,7 +11,7 @@ from umbrak.server.deps import Db, Person
 from umbrak.server.problems import describe
 from umbrak.server.routing import api_router
 from umbrak.services.parts.understanding import read_occupants
-from umbrak.services.sheets.building import Begun, BuiltView, from_intake, like_sheet, presets, see_built
+from umbrak.services.sheets.building import BegunView, BuiltView, from_intake, like_sheet, presets, see_built
 
 router = api_router(prefix="/boards", tags=["boards"])
 
@@ -29,12 +29,12 @@ def built(body: BoardToBuild, engine: Db, _: Person) -> BuiltView:
 
 
 @router.get("/like/{sheet_hash}", responses=describe(401, 404, 422))
-def like(sheet_hash: HashOfSheet, engine: Db, _: Person) -> Begun:
+def like(sheet_hash: HashOfSheet, engine: Db, _: Person) -> BegunView:
     """The board of a sheet as answers, to begin another like it."""
     return like_sheet(engine, sheet_hash)
 
 
 @router.get("/from/{intake_id}", responses=describe(401, 404, 422))
-def reported(intake_id: UUID, engine: Db, _: Person) -> Begun:
+def reported(intake_id: UUID, engine: Db, _: Person) -> BegunView:
     """The board that a report shows, as answers."""
     return from_intake(engine, intake_id)

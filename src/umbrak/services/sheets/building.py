@@ -14,7 +14,7 @@ from umbrak.core.platform.processors import processors_of
 from umbrak.core.platform.sheet import SheetHash
 from umbrak.core.platform.survey import SurveyReading, match_slots
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.sheet.begun import PRESETS, NoBoardError, Preset, answers_from, answers_of, nameless_in
+from umbrak.formats.sheet.begun import PRESETS, NoBoardError, Preset, answers_from, answers_of
 from umbrak.formats.sheet.built import BoardAnswers, Report, built_sheet, faults_of, names_of, title_for
 from umbrak.formats.sheet.draft import title_of
 from umbrak.formats.sheet.lint import told_facts
@@ -122,38 +122,41 @@ def plain(name: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Begun:
+class BegunView:
     """Answers to begin from, and what was guessed in them."""
 
     answers: BoardAnswers
     why: str = ""
     #: Index of a report that has no name of its own -> its slot, by place in order.
     nameless: Mapping[int, int] = field(default_factory=dict)
+    #: Slots that the report leaves out, though the names of the others show that they are there.
+    left_out: tuple[str, ...] = ()
 
 
-def like_sheet(engine: Engine, hash_: SheetHash) -> Begun:
+def like_sheet(engine: Engine, hash_: SheetHash) -> BegunView:
     """The board of a sheet, to begin another like it. Raises NotFound; Refused where answers cannot say it."""
     with engine.connect() as db:
         sheet = load_sheet(db, hash_)
     answers = answers_of(sheet)
     if answers is None:
         raise Refused("sheet", f"The processors of {sheet.title} have unlike boards: begin from another.")
-    return Begun(answers, f"like {sheet.title}")
+    return BegunView(answers, f"like {sheet.title}")
 
 
-def from_intake(engine: Engine, key: UUID) -> Begun:
+def from_intake(engine: Engine, key: UUID) -> BegunView:
     """The board that a report shows. Raises NotFound; Refused where answers cannot say it."""
     with engine.connect() as db:
         reading = _reading(db, key)
     if reading is None:
         raise NotFound("intake")
     try:
-        return Begun(*answers_from(reading), nameless=nameless_in(reading))
+        begun = answers_from(reading)
     except NoBoardError as e:
         raise Refused(
             "intake",
             f"The report does not show a board that answers can say: {e}. Build it, and say which report is which slot.",
         ) from e
+    return BegunView(begun.answers, begun.why, begun.nameless, begun.left_out)
 
 
 def presets() -> tuple[Preset, ...]:

@@ -28,8 +28,8 @@ const filled = computed(() => Object.values(m.layout.value).filter((x) => x !== 
 const untold = computed(() => m.slots.value.filter((s) => m.layout.value[s] === 'unknown').length)
 const limit = computed(() => (built.value ? m.said.answers.limit_gib : null))
 const hasReport = computed(() => m.reports.value.length > 0)
-/** Slots of the board that no report is given to. */
-const lit = computed(() => new Map(built.value && hasReport.value ? m.slots.value.filter((s) => !reported.value.has(s)).map((s) => [s, 'ask' as const]) : []))
+/** Slots of the board that no report is given to, though it shows all that there are. */
+const lit = computed(() => new Map(built.value && hasReport.value ? m.slots.value.filter((s) => !reported.value.has(s) && !m.said.leftOut.includes(s)).map((s) => [s, 'ask' as const]) : []))
 const reported = computed(() => new Set(Object.values(m.slotOf.value)))
 const spare = computed(() => m.reports.value.filter((r, i) => r.state !== 'soldered' && !m.slotOf.value[i]).length)
 /** Processors of the report, where it tells another number of them than the board has. */

@@ -4,6 +4,7 @@ import { api, ask, faultsOf, Refusal, Unreachable, wordsOf, type Answers, type B
 import { health } from '@/api/health'
 import { keepUnsent } from '@/frame/outbox'
 import { session } from '@/frame/session'
+import { listed } from '@/ui/words'
 import { aboutAsSent, aboutAsTyped } from '../about'
 import { BLANK, following, shapedLike } from './answers'
 
@@ -28,10 +29,12 @@ export interface Said {
   /** Socket -> processor, '-' = none. */
   processors: Record<string, string>
   bays: Record<number, { serial: string; label: string } | null>
+  /** Slots that the report leaves out, though the names of the others show that they are there. */
+  leftOut: string[]
 }
 
 function blank(): Said {
-  return { waiting_id: null, name: '', site: '', about: aboutAsTyped(), intake: null, sheet: '', answers: structuredClone(BLANK), begun: false, fitted: {}, placed: {}, processors: {}, bays: {}, id: crypto.randomUUID() }
+  return { waiting_id: null, name: '', site: '', about: aboutAsTyped(), intake: null, sheet: '', answers: structuredClone(BLANK), begun: false, fitted: {}, placed: {}, processors: {}, bays: {}, leftOut: [], id: crypto.randomUUID() }
 }
 
 const placeOf = () => `umbrak-new-machine:${session.account?.id ?? ''}`
@@ -233,6 +236,7 @@ export function useMaking(kept: (id: string | null) => void) {
   async function tookIn(found: Intake): Promise<void> {
     said.intake = found
     said.placed = {}
+    said.leftOut = []
     named.value = []
     draftable.value = false
     const system = found.reading.system
@@ -249,10 +253,12 @@ export function useMaking(kept: (id: string | null) => void) {
     const params = { path: { intake_id: said.intake.id } }
     try {
       const begun = await ask(api.GET('/api/boards/from/{intake_id}', { params }))
-      const [answers, why] = [{ ...BLANK, ...begun.answers } as Answers, begun.why]
+      const [answers, why, leftOut] = [{ ...BLANK, ...begun.answers } as Answers, begun.why, begun.left_out]
       const a = said.answers
       answer({ ...shapedLike(a, answers), make: a.make || answers.make, model: a.model || answers.model, limit_gib: a.limit_gib ?? answers.limit_gib, limit_by: a.limit_by ?? answers.limit_by })
-      note.value = why ? `Of the report: ${why}. Seen, not told.` : 'The report does not tell which slots share a channel: each has one of its own here.'
+      const channels = why ? `Of the report: ${why}. Seen, not told.` : 'The report does not tell which slots share a channel: each has one of its own here.'
+      note.value = leftOut.length ? `${channels} ${listed(leftOut)} ${leftOut.length === 1 ? 'is' : 'are'} not in it, and there by the names of the others: nobody looked at ${leftOut.length === 1 ? 'it' : 'them'}.` : channels
+      said.leftOut = leftOut
       said.placed = Object.fromEntries(Object.entries(begun.nameless).map(([report, place]) => [Number(report), place]))
     } catch (error) {
       if (error instanceof Unreachable) return
