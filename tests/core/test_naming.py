@@ -140,6 +140,23 @@ def test_a_whole_list_has_nothing_left_out_and_what_is_left_out_is_found_as_itse
 
 
 @pytest.mark.parametrize(
+    ("listed", "count", "added"),
+    [
+        ("A1 B1", 4, "A2 B2"),
+        ("A1 B1 C1 D1", 8, "A2 B2 C2 D2"),
+        ("P1_A0 P2_A0", 6, "P1_A1 P1_A2 P2_A1 P2_A2"),
+        ("DIMM1 DIMM3", 4, "DIMM2 DIMM4"),
+        ("A1 B1", 8, ""),  # four channels, or more: their letters are not told
+        ("A1 B1 C1", 4, ""),
+        ("A1 A2 B1", 3, ""),  # fewer than the numbers show
+    ],
+)
+def test_numbers_go_on_to_as_many_as_are_counted(listed: str, count: int, added: str) -> None:
+    assert passed_over(listed.split(), filled_only=True, count=count) == added.split()
+    assert passed_over(listed.split(), filled_only=False, count=count) == []
+
+
+@pytest.mark.parametrize(
     ("listed", "processors", "added"),
     [
         ("A1 B1 D1", None, "C1"),

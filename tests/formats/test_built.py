@@ -202,6 +202,7 @@ _PC4 = "16GB 2Rx4 PC4-2400T-R"
         (["CPU1:", "A1", "B1", "C1", "D1", "CPU2:", "A1", "B1"], 2, [1, 1, 1, 1], ("CPU2 C1", "CPU2 D1")),
         (["A1", "A2", "B1"], 1, [2, 2], ("B2",)),
         (["A1", "B1", "D1"], 1, [1, 1, 1, 1], ("C1",)),
+        (["4 slots", "A1", "B1"], 1, [2, 2], ("A2", "B2")),
         # Who tells of one that is empty has told of all.
         (["A1", "B1", "C1", "C2 empty"], 1, [1, 1, 2], ()),
     ],
@@ -209,7 +210,7 @@ _PC4 = "16GB 2Rx4 PC4-2400T-R"
 def test_what_a_list_of_labels_leaves_out_is_on_the_board(
     lines: list[str], processors: int, channels: list[int], left_out: tuple[str, ...]
 ) -> None:
-    text = "\n".join(n if n.endswith(":") or " " in n else f"{n} {_PC4}" for n in lines)
+    text = "\n".join(n if n.endswith((":", "slots")) or " " in n else f"{n} {_PC4}" for n in lines)
     reading = read_any(text.encode())
     begun = answers_from(reading)
     assert (begun.answers.processors, [c.slots for c in begun.answers.channels]) == (processors, channels)

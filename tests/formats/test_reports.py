@@ -271,6 +271,17 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("CPU1:\n- B1: 16GB\n## CPU 2\n- B1: empty\n", "CPU1 B1 filled 16, CPU 2 B1 empty"),
         ("Channel B\nslot 1: 16GB\nslot 2:", "Channel B slot 1 filled 16, Channel B slot 2 unknown"),
         ("CPU2: none", ""),
+        # A processor that has what another has.
+        (
+            "CPU1 B1-C1: 16GB\nCPU1 B2 empty\nCPU2: same as CPU1",
+            "CPU1 B1 filled 16, CPU1 C1 filled 16, CPU1 B2 empty, CPU2 B1 filled 16, CPU2 C1 filled 16, CPU2 B2 empty",
+        ),
+        ("CPU1:\nB1: 16GB\nCPU2: ditto", "CPU1 B1 filled 16, CPU2 B1 filled 16"),
+        ("CPU2: same as CPU1", ""),
+        # A row of slots with a space alone behind it; P1 A2 is one slot.
+        ("B1 C1 D1 empty", "B1 empty, C1 empty, D1 empty"),
+        ("B1-D1 empty", "B1 empty, C1 empty, D1 empty"),
+        ("P1 A2 16GB DDR4", "P1 A2 filled 16"),
         # What is there first, and then where.
         (
             "16GB in A2 and B1, 8 GB DDR4 in slot C1, nothing in C2",
@@ -308,6 +319,10 @@ def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
         ("Slots: 2\n4x8GB DDR4", "filled filled filled filled", "2 slots are told there, and 4 elsewhere"),
         ("Slots: 4\nA1: 8GB DDR4\nA2: empty", "filled empty", "4 slots are told there, and 2 of them elsewhere"),
         ("Slots: 2\nA1: 8GB DDR4\nA2: empty", "filled empty", ""),
+        # All others are those that the numbers of those that are told show to be there.
+        ("A1: 8GB DDR4\nA2: 8GB DDR4\nB1: 8GB DDR4\nall others empty", "filled filled filled empty", "taken for B2"),
+        ("4 slots\nA1: 8GB DDR4\nB1: 8GB DDR4\nrest: empty", "filled filled empty empty", "taken for A2 and B2"),
+        ("A1: 8GB DDR4\nB1: 8GB DDR4\nThe rest is empty.", "filled filled", "which slots those are is not said"),
         ("it has 4 slots, 2 of them filled with 8 GB DDR4", "filled filled empty empty", "in which slots"),
         ("There are 2 DIMM slots, both used by 8GB modules.", "filled filled", "in which slots"),
         ("CPU1: 2x8GB DDR4\nCPU2: 2x8GB DDR4\nSlots: 4", "filled filled filled filled", "in which slots"),

@@ -8,13 +8,16 @@ from dataclasses import dataclass, replace
 from itertools import islice
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
-from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, Warning
+from umbrak.core.platform.passed_over import passed_over
+from umbrak.core.platform.survey import ArrayFacts, SlotFacts, SlotState, SurveyReading, Warning
+from umbrak.core.rules.context import listed
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
 from umbrak.formats.slot_lines import heading, parts
 from umbrak.formats.slot_names import (
     GROUPED,
+    GROUPED_FIRST,
     HOLDER,
     MOST_AT_ONCE,
     SEVERAL,
@@ -25,7 +28,7 @@ from umbrak.formats.slot_names import (
     rows_in,
     shape,
 )
-from umbrak.formats.slot_words import module_told, read_slot
+from umbrak.formats.slot_words import NONE, module_told, read_slot
 from umbrak.formats.text import cleaned, numbered_lines
 
 #: Far more slots than any machine has.
@@ -50,6 +53,10 @@ _SPACED = re.compile(
 )
 _ROW_OF = re.compile(r"\s*(?P<slot>[^\s:=;→][^\t:=;→]{0,60}?\d)\s{0,4}[:=]")
 _ALL = re.compile(r"(?:all|each|every|both|any|others?|the rest|rest)\b.*", re.I)
+_OTHERS_EMPTY = re.compile(
+    rf"(?:(?:all|and)\s+)*(?:the\s+)?(?:others?|rest|remaining)(?:\s+(?:slots?|ones|of them))?\s*(?:[:=-]|\bare\b|\bis\b)?\s*{NONE}\.?",
+    re.I,
+)
 #: Names of the whole, and of no slot.
 _WHOLE = re.compile(
     r"(?:(?:total|currently|current|now|installed|fitted|main|system)\s+)?"
@@ -110,6 +117,38 @@ class _Named:
     surely: bool = True
 
 
+class _Before:
+    """What is told of slots in the lines before."""
+
+    def __init__(self) -> None:
+        self._last: SlotFacts | None = None
+        self._by_name: dict[str, SlotFacts] = {}
+        #: What they hang on -> the rest of each one's name -> what is told of it.
+        self._held: dict[str, dict[str, SlotFacts]] = {}
+
+    def add(self, bare: Iterable[SlotFacts], told: Sequence[SlotFacts]) -> None:
+        """`told`: the same slots with what they hang on before their names."""
+        for facts in (*bare, *told):
+            self._by_name[(facts.locator or "").casefold()] = facts
+        for facts in told:
+            if holder := GROUPED_FIRST.match(facts.locator or ""):
+                held = self._held.setdefault(holder[0].casefold(), {})
+                if len(held) < MOST_AT_ONCE:
+                    held[(facts.locator or "")[holder.end() :]] = facts
+        self._last = told[-1]
+
+    def named(self, name: str) -> SlotFacts | None:
+        """The slot of a name; the last where none is said."""
+        return self._by_name.get(name.casefold()) if name else self._last
+
+    def held_by(self, name: str) -> tuple[str, Mapping[str, SlotFacts]] | None:
+        """(what slots hang on, the rest of the name of each and what is told of it); of the last one where none is said."""
+        last = GROUPED_FIRST.match((self._last.locator if self._last else "") or "")
+        source = name or (last[0] if last else "")
+        held = self._held.get(source.casefold())
+        return (source, dict(held)) if held else None
+
+
 def looks_like_labels(text: str, read_label: ReadLabel = decode_label) -> bool:
     """Whether most of its first lines tell of slots, and one a module."""
     if text.lstrip()[:1] in ("{", "["):
@@ -136,9 +175,13 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
     if len(lines) > MAX_LINES:
         warnings.append(Warning(f"line {lines[MAX_LINES][0]}", f"only {MAX_LINES} lines are read"))
     counted: tuple[int, _Counted] | None = None
+    others: list[tuple[int, str]] = []
     for number, line, found in _told(lines[:MAX_LINES], read_label, deadline):
         first = first or (number, line)
         counted = counted or ((number, c) if (c := _counted(line)) else None)
+        if found is None and _OTHERS_EMPTY.fullmatch(_LISTED.sub("", line).strip()):
+            others.append((number, line))
+            continue
         if found is None:
             warnings.append(Warning(f"line {number}", f"“{line[:60]}” tells no module; left out"))
             continue
@@ -152,6 +195,13 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
         rest, words = _rest_of(slots, counted[1])
         slots += rest
         warnings += [Warning(f"line {counted[0]}", words)] if words else []
+    if others:
+        count = counted[1].slots if counted else None
+        names = [s.locator for s in slots if s.locator]
+        beside = passed_over(names, filled_only=True, count=count) if len(names) == len({*names}) == len(slots) else []
+        slots += [SlotFacts(locator=name, state=SlotState.EMPTY) for name in beside]
+        which = f"taken for {listed(beside)}" if beside else "which slots those are is not said; left out"
+        warnings += [Warning(f"line {number}", f"“{line[:60]}”: {which}") for number, line in others]
     if not slots:
         first = first or (1, "")
         why = f"{warnings[0].message}; expected" if warnings and "left out" in warnings[0].message else "expected"
@@ -166,7 +216,8 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
                 )
             ],
         )
-    return SurveyReading("labels", slots=tuple(slots), warnings=tuple(warnings))
+    arrays = (ArrayFacts(slots=counted[1].slots),) if counted and counted[1].slots > len(slots) else ()
+    return SurveyReading("labels", arrays=arrays, slots=tuple(slots), warnings=tuple(warnings))
 
 
 @dataclass(frozen=True, slots=True)
@@ -223,7 +274,7 @@ def _told(
     pieces = [(n, piece) for n, whole in lines for piece in parts(whole)]
     rows = rows_in(m["slot"] for _, piece in pieces if (m := _ROW_OF.match(_LISTED.sub("", piece[:120]))))
     found: list[tuple[int, str, _Told | _Named | None]] = []
-    before: dict[str, SlotFacts] = {}
+    before = _Before()
     group = ""
     for number, line in pieces:
         if deadline:
@@ -234,8 +285,8 @@ def _told(
             continue
         told = _line(line, read_label, before, rows)
         if isinstance(told, tuple) and told[0]:
-            before |= {(facts.locator or "").casefold(): facts for facts in told[0]} | {"": told[0][-1]}
-            told = tuple(_within(group, facts) for facts in told[0]), told[1]
+            bare, told = told[0], (tuple(_within(group, facts) for facts in told[0]), told[1])
+            before.add(bare, told[0])
         elif isinstance(told, _Named):
             told = replace(told, slots=tuple(of_group(group, name) for name in told.slots))
         found.append((number, line, told))
@@ -268,12 +319,12 @@ def _is_no_slot(facts: SlotFacts, full: frozenset[str] | set[str]) -> bool:
 
 
 def _line(
-    line: str, read_label: ReadLabel, before: Mapping[str, SlotFacts], rows: frozenset[str] = frozenset()
+    line: str, read_label: ReadLabel, before: _Before, rows: frozenset[str] = frozenset()
 ) -> _Told | _Named | None:
     """What one line tells; None where it tells of no slot and no module, slots alone where it names some.
 
     Parameters
-        before   what is told of slots before it, by their names; of the last by ""
+        before   what is told of slots before it
         rows     names that are rows of slots, though they are written once
     """
     if _counted(line):
@@ -300,9 +351,14 @@ def _line(
     if named and not some and not whole:
         slots = [cleaned(s) for s in named_by(named["slot"], rows)]
         words = named["label"].strip()
-        as_in = _SAME_AS.fullmatch(words)
-        if same := before.get("" if _SAME.fullmatch(words) else as_in["slot"].casefold() if as_in else "-"):
-            return tuple(replace(same, locator=s) for s in slots), ()
+        if (as_in := _SAME_AS.fullmatch(words)) or _SAME.fullmatch(words):
+            other = as_in["slot"] if as_in else ""
+            if HOLDER.fullmatch(slots[0]) and (its := before.held_by(other)):
+                source, held = its
+                alike = tuple(replace(f, locator=slots[0] + rest) for rest, f in held.items())
+                return alike, (f"{slots[0]} is taken as {source}: not read by itself",)
+            if (same := before.named(other)) and not HOLDER.fullmatch(slots[0]):
+                return tuple(replace(same, locator=s) for s in slots), ()
         # A size alone may stand in any sentence, and is told of what is surely a slot.
         if told := read_slot(words, read_label, all(is_slot_like(s) for s in slots)):
             said = told.said if told.count in (1, len(slots)) else (*told.said, kit_taken(told.count))

@@ -30,6 +30,10 @@ _FILLED_WITH = re.compile(
     r"(?P<label>\d{1,4}\s?[MG]i?B\b[^)]{0,80}?)\)?\.?",
     re.I,
 )
+#: "A2 B2 C2 empty", "A2-D2 empty": names with nothing between them and what is said but a space.
+_ROW = re.compile(
+    r"(?P<slots>[A-Z]{1,2}\d{1,2}(?:(?:\s+|\s*(?:-|–|\bto\b)\s*)[A-Z]{1,2}\d{1,2}){1,31})\s+(?P<label>\S.*)", re.I
+)
 #: No sentence about slots is longer.
 _MOST_SAID = 300
 
@@ -40,6 +44,8 @@ def parts(line: str) -> list[str]:
     said = bare if len(bare) < _MOST_SAID else ""
     if placed := _placed(said):
         return placed
+    if (row := _ROW.fullmatch(said)) and _is_row(row["slots"]):
+        return [f"{re.sub(r'(?<=[0-9])[ ]+(?=[A-Z])', ', ', row['slots'], flags=re.I)}: {row['label']}"]
     if (filled := _FILLED_WITH.fullmatch(said)) and (some := filled["some"].lower()):
         count = filled["slots"] if some in ("all", "both") else some
         return [f"{filled['slots']} slots, {count} full", f"{count}x{filled['label']}"]
@@ -54,6 +60,14 @@ def parts(line: str) -> list[str]:
         its = line[group.end() : end].strip()
         found += [_rewritten(piece, group["group"].strip()) for piece in _pieces(its)]
     return found or [line]
+
+
+def _is_row(written: str) -> bool:
+    """Whether names count on, one channel after the other or one slot after the other: "P1 A1" is one, of a processor."""
+    names = re.findall(r"([A-Z]+)(\d+)", written.upper())
+    letters, numbers = [n[0] for n in names], [int(n[1]) for n in names]
+    rising = letters == sorted(letters) and numbers == sorted(numbers) and len({*names}) == len(names)
+    return rising and (len({*letters}) == 1 or len({*numbers}) == 1)
 
 
 def heading(line: str) -> str | None:

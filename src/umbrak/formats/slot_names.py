@@ -11,6 +11,8 @@ _HOLDER = r"CPU|proc(?:essor)?|socket|node|board|riser"
 _WHICH = r"[ ._#-]?[A-Z0-9]{0,2}"
 GROUP = rf"(?:{_HOLDER}|channel|ch){_WHICH}"
 GROUPED = re.compile(GROUP, re.I)
+#: What the name of a slot begins with that says what it hangs on.
+GROUPED_FIRST = re.compile(rf"(?:{_HOLDER})[ ._#-]?[A-Z0-9]{{1,2}}(?![A-Z0-9])", re.I)
 #: What holds channels of its own.
 HOLDER = re.compile(rf"(?:{_HOLDER}){_WHICH}", re.I)
 #: A name as boards have them printed, or as people say it: "A1", "4", "CPU1 B2", "DIMM slot 3".
@@ -26,6 +28,11 @@ _FROM_TO = re.compile(
 #: "DIMM A1-A8": what is written twice is the letter alone.
 _FROM_LETTER = re.compile(
     r"(?P<name>.*[ ._-](?P<letter>[A-Z]{1,2}))(?P<low>\d{1,3})\s*(?:-|–|\.\.+|to|through|bis)\s*(?P=letter)(?P<high>\d{1,3})",
+    re.I,
+)
+#: "A1-D1", "CPU1 A1 to CPU1 D1": the same number in one channel after the other.
+_FROM_CHANNEL = re.compile(
+    r"(?P<name>(?:.*[^A-Z])?)(?P<first>[A-Z])(?P<number>\d{1,2})\s*(?:-|–|\.\.+|to|through|bis)\s*(?:(?P=name))?(?P<last>[A-Z])(?P=number)",
     re.I,
 )
 #: "DIMM 1-4", which may be the fourth of the first too.
@@ -77,7 +84,10 @@ def _letter(name: str) -> str:
 
 def of_group(group: str, name: str) -> str:
     """A slot's name with what it hangs on before it, where it does not say so itself."""
-    return name if not group or group.casefold() in name.casefold() else f"{group} {name}"
+    word, held = re.match(r"[a-z]*", group, re.I), GROUPED_FIRST.match(name)
+    # "CPU2 A1" below "CPU1:" is on the second.
+    says = held and word and word[0] and held[0].casefold().startswith(word[0].casefold())
+    return name if not group or says or group.casefold() in name.casefold() else f"{group} {name}"
 
 
 def named_by(written: str, rows: frozenset[str] = frozenset()) -> list[str]:
@@ -98,6 +108,9 @@ def named_by(written: str, rows: frozenset[str] = frozenset()) -> list[str]:
         # "DIMM 1-4" may be the fourth of the first: only a name that is written twice is a row of slots.
         if span and span["name"] and low < high < low + MOST_AT_ONCE:
             found += [f"{span['name']}{n}" for n in range(low, high + 1)]
+        elif (across := _FROM_CHANNEL.fullmatch(name)) and across["first"] < across["last"]:
+            letters = range(ord(across["first"]), ord(across["last"]) + 1)
+            found += [f"{across['name']}{chr(n)}{across['number']}" for n in letters][:MOST_AT_ONCE]
         else:
             found.append(name)
     return found[:MOST_AT_ONCE]

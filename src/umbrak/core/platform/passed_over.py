@@ -18,7 +18,7 @@ _HIGHEST, _LAST_LETTER = 24, "P"
 _CONNECTOR = re.compile(r"(?<![a-z])J\d", re.I)
 #: Names that are passed over, at most, for each that is listed: two names that lie further apart tell nothing of what is between.
 _MOST_FOR_EACH = 4
-_MOST_SLOTS = 96
+_MOST_SLOTS, _MOST_IN_CHANNEL = 96, 3
 #: "DIMMA1" is a word, a letter and a number.
 _BEHIND_WORD = re.compile(r"(dimm|slot|mem|channel|chan|ch)(?=[a-z](?![a-z]))", re.I)
 _TOKEN = re.compile(r"\d+|[a-z]+|[^a-z\d]+", re.I)
@@ -26,27 +26,34 @@ _TOKEN = re.compile(r"\d+|[a-z]+|[^a-z\d]+", re.I)
 _Seat = tuple[str, ...]
 
 
-def passed_over(names: Sequence[str], *, filled_only: bool, processors: int | None = None) -> list[str]:
+def passed_over(
+    names: Sequence[str], *, filled_only: bool, processors: int | None = None, count: int | None = None
+) -> list[str]:
     """Names of slots that are left out, like those that are listed; [] where the names tell of none.
 
     What one processor has its fellow has. Where only what is filled may be listed, numbers and letters are counted from their
-    beginning to the highest as well, and every channel has as many slots.
+    beginning to the highest as well, and every channel has as many slots; where they are fewer than are counted, numbers go on.
 
     Parameters
         names         of slots, each once
         filled_only   whether empty slots may be left out of the list
         processors    how many sockets the machine is known to have
+        count         how many slots it is known to have
     """
     rows = [_tokens(n) for n in names]
     if len(rows) < 2 or len({_pattern(r) for r in rows}) > 1 or any(_CONNECTOR.search(n) for n in names):
         return []
     socket = _socket_at(names, rows)
-    within = [i for i in range(len(rows[0])) if i != socket and len({r[i] for r in rows}) > 1]
+    number = max((i for i, t in enumerate(rows[0]) if t.isdigit() and i != socket), default=-1)
+    within = [i for i in range(len(rows[0])) if i == number or (i != socket and len({r[i] for r in rows}) > 1)]
     held: dict[str, set[_Seat]] = {}
     for r in rows:
         held.setdefault("" if socket is None else r[socket], set()).add(tuple(r[i] for i in within))
     found = []
-    for name, seats in _whole(held, filled_only, processors).items():
+    whole = _whole(held, filled_only, processors)
+    if filled_only and count and number >= 0 and not (len(held) > 1 and _runs_through(held)):
+        whole = {s: _up_to(seats, within.index(number), count / len(whole)) for s, seats in whole.items()}
+    for name, seats in whole.items():
         for seat in sorted(seats - held.get(name, set()), key=lambda s: [_value(x) for x in s]):
             made = list(rows[0])
             for i, token in zip(within, seat, strict=True):
@@ -54,7 +61,7 @@ def passed_over(names: Sequence[str], *, filled_only: bool, processors: int | No
             if socket is not None:
                 made[socket] = name
             found.append("".join(made).replace("\0", ""))
-    return found if len(found) + len(names) <= _MOST_SLOTS else []
+    return found if len(found) + len(names) <= (count or _MOST_SLOTS) else []
 
 
 def by_number(name: str) -> list[tuple[int, int, str]]:
@@ -90,7 +97,7 @@ def _counted(seats: set[_Seat], *, begins: bool) -> set[_Seat]:
     """With what is passed over: each number and letter that is between, with each other one."""
     columns = _told_apart(seats)
     values = [sorted({tuple(s[i] for i in c) for s in seats}, key=lambda v: [_value(x) for x in v]) for c in columns]
-    if len(columns) > 1 and any(len(v) == len(seats) for v in values):
+    if sum(len(v) > 1 for v in values) > 1 and any(len(v) == len(seats) for v in values):
         return seats  # one of them is told by the other: not each is with each
     runs = [
         [(x,) for x in _between([x for (x,) in v], begins)] if len(c) == 1 else v
@@ -101,6 +108,19 @@ def _counted(seats: set[_Seat], *, begins: bool) -> set[_Seat]:
         placed = {i: x for c, told in zip(columns, of, strict=True) for i, x in zip(c, told, strict=True)}
         every.add(tuple(placed[i] for i in range(len(placed))))
     return every if len(every) <= _MOST_FOR_EACH * len(seats) else seats
+
+
+def _up_to(seats: set[_Seat], number: int, count: float) -> set[_Seat]:
+    """With as many as are counted, where each channel then has as many slots; else as they are. `number`: which place counts them."""
+    channels = {(*s[:number], *s[number + 1 :]) for s in seats}
+    each, left = divmod(count, len(channels))
+    numbers = sorted({s[number] for s in seats}, key=_value)
+    first = min(int(numbers[0]), 1)
+    most = _HIGHEST if len(channels) == 1 else _MOST_IN_CHANNEL
+    if left or len(seats) >= count or not int(numbers[-1]) < first + each <= first + most:
+        return seats
+    told = [str(n).zfill(len(numbers[0])) for n in range(first, first + int(each))]
+    return {(*c[:number], n, *c[number:]) for c in channels for n in told}
 
 
 def _told_apart(seats: set[_Seat]) -> list[list[int]]:

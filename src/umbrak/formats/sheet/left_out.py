@@ -10,6 +10,7 @@ from umbrak.core.platform.known import REPORTS
 from umbrak.core.platform.naming import Naming, places_by_name
 from umbrak.core.platform.passed_over import by_number, passed_over
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
+from umbrak.core.rules.context import listed
 
 #: A report's names, the plainer first.
 _TOLD_AS: tuple[Callable[[SlotFacts], str | None], ...] = (
@@ -61,10 +62,8 @@ def slots_shown(reading: SurveyReading) -> tuple[Naming, list[Shown]]:
 
 def left_out_words(names: Sequence[str]) -> str:
     """What is said of them; "" where there is none."""
-    listed = f"{', '.join(names[:-1])} and {names[-1]}" if len(names) > 1 else "".join(names)
-    return (
-        f"{listed} {'are' if len(names) > 1 else 'is'} not in it, and there by the names of the others" if names else ""
-    )
+    are = "is" if len(names) == 1 else "are"
+    return f"{listed(names)} {are} not in it, and there by the names of the others" if names else ""
 
 
 def _naming(shown: Sequence[Shown], reading: SurveyReading) -> Naming:
@@ -75,7 +74,10 @@ def _left_out(names: Sequence[str], reading: SurveyReading) -> list[str]:
     report = REPORTS.get(reading.kind)
     # Who says of one slot that it is empty has not left out the others that are.
     whole = report is None or report.tells_empty or any(s.state in _NOT_FILLED for s in reading.slots)
-    found = passed_over(names, filled_only=not whole, processors=len(reading.processors) or None)
     counts = [a.slots for a in reading.arrays]
-    counted = sum(n for n in counts if n) if counts and all(counts) else None
-    return [] if counted is not None and len(names) + len(found) > counted else found
+    return passed_over(
+        names,
+        filled_only=not whole,
+        processors=len(reading.processors) or None,
+        count=sum(n for n in counts if n) if all(counts) else None,
+    )
