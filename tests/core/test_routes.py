@@ -21,7 +21,7 @@ from umbrak.core.routes.answer import Answer, Ended, answer
 from umbrak.core.routes.assumed import assumed_candidates
 from umbrak.core.routes.bound import least_cost
 from umbrak.core.routes.material import kinds_of
-from umbrak.core.routes.picks import Relaxed, smallest_to_relax, wishes_made, without
+from umbrak.core.routes.picks import Relaxed, names_of, smallest_to_relax, wishes_made, without
 from umbrak.core.routes.problem import Candidate, Origin, Problem, Steps, Wishes
 from umbrak.core.routes.search import Found, search
 from umbrak.core.routes.stages import How, stagings
@@ -161,6 +161,15 @@ def test_routes_by_hand() -> None:
         (Decimal(70), 16, 3, ()),  # two of four in one channel, one of eight in the other
         (Decimal(140), 32, 6, ("largest",)),
     ]
+
+
+def test_without_prices_the_least_handling_is_more_of_the_sizes_that_are_in_it() -> None:
+    """Nobody offers anything: of all sizes that the standards have, one module more of each is as little work."""
+    p = small({"A1": EIGHT}, [offer(f"M{gib}", f"{gib}GB 2Rx8 PC3L-12800U", 0) for gib in (2, 4, 8, 16)])
+    weighed = [Scales(p).weigh(Layout({**p.layout, "B1": replace(c.module, part=c.part)})) for c in p.candidates]
+    named = names_of(weighed, p.layout)
+    assert [i for i, names in enumerate(named) if "least-handling" in names] == [2]
+    assert [i for i, names in enumerate(names_of(weighed, Layout())) if "least-handling" in names] == [0]
 
 
 def test_what_is_told_against_itself_is_not_used_and_it_is_said() -> None:

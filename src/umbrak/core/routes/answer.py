@@ -112,7 +112,7 @@ def answer(
             return True if one.routes else False if one.proved else None
 
         relaxed = smallest_to_relax(problem, possible, remaining)
-    names, scales = names_of(found.routes), Scales(problem)
+    names, scales = names_of(found.routes, problem.layout), Scales(problem)
     routes = []
     for w, called in zip(found.routes, names, strict=True):
         official = _official_like(found.routes, w)

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence, Set
 from dataclasses import dataclass, fields, replace
 from itertools import combinations, groupby
 
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout
 from umbrak.core.routes.problem import Problem, Wishes
 from umbrak.core.routes.weighing import Weighed
 from umbrak.core.rules.finding import Verdict
 
-#: Name -> what a route of that name has least of; of several the cheapest.
+#: Name -> what a route of that name has least of; of several the cheapest, then the one of sizes that are in the machine already.
 _PICKS: Mapping[str, Callable[[Weighed], float]] = {
     "cheapest": lambda w: w.measures.cost,
     "in-warranty": lambda w: w.measures.cost,
@@ -22,15 +24,23 @@ _PICKS: Mapping[str, Callable[[Weighed], float]] = {
 }
 
 
-def names_of(routes: Sequence[Weighed]) -> list[tuple[str, ...]]:
-    """For each route the names that are its."""
+def names_of(routes: Sequence[Weighed], fitted: Layout) -> list[tuple[str, ...]]:
+    """For each route the names that are its. `fitted`: what is in the machine."""
+    sizes = {m.capacity_gib for m in fitted.values() if isinstance(m, Module)} - {None}
     found: list[list[str]] = [[] for _ in routes]
     for name, least in _PICKS.items():
         of = [i for i, w in enumerate(routes) if name not in _MAY_BE_CALLED or _MAY_BE_CALLED[name](w)]
         if of:
-            best = min(of, key=lambda i: (least(routes[i]), routes[i].measures.cost, i))
+            best = min(
+                of, key=lambda i: (least(routes[i]), routes[i].measures.cost, _unlike(routes[i].layout, sizes), i)
+            )
             found[best].append(name)
     return [tuple(names) for names in found]
+
+
+def _unlike(layout: Layout, sizes: Set[float | None]) -> int:
+    """How many modules are of a size that the machine has none of."""
+    return sum(isinstance(m, Module) and m.capacity_gib not in sizes for m in layout.values()) if sizes else 0
 
 
 #: Name -> what a route must be to be called so.
