@@ -111,7 +111,9 @@ def test_slots_that_a_list_leaves_out_are_on_the_board_and_not_looked_at(sign_in
     page.get_by_label("Paste what it reports").fill("\n".join(lines))
     page.get_by_role("button", name="Read it").click()
     expect(page.get_by_text("64 GB seen, 4 of 6 slots")).to_be_visible()
-    expect(page.get_by_text("CPU2 B1 and CPU2 C1 are not in it, and there by the names of the others")).to_be_visible()
+    expect(
+        page.get_by_text("CPU2 B1 and CPU2 C1 are not in it: the names or the count of its slots show them")
+    ).to_be_visible()
     expect(page.get_by_text("every report has its slot")).to_be_visible()
     expect(page.get_by_text("Answers and report differ")).to_have_count(0)
     see(page, "CPU2 B1", "not known")

@@ -226,6 +226,35 @@ def test_what_a_list_of_labels_leaves_out_is_on_the_board(
         assert sorted(len(c.slots) for c in sheet.channels.values()) == sorted(channels * processors)
 
 
+@pytest.mark.parametrize(
+    ("locators", "count", "channels", "left_out"),
+    [
+        (["DIMM_A1", "DIMM_B1"], 4, [2, 2], ("DIMM_A2", "DIMM_B2")),
+        (["PROC 1 DIMM 1", "PROC 2 DIMM 1"], 4, [1, 1], ("PROC 1 DIMM 2", "PROC 2 DIMM 2")),
+        # What the others are called nobody tells: the board has them all the same.
+        (["ChannelA-DIMM0"], 2, [1, 1], ("slot 2",)),
+        (["A1", "B1"], 6, [3, 3], ("A2", "A3", "B2", "B3")),
+        (["A1", "B1"], 8, [1] * 8, tuple(f"slot {n}" for n in range(3, 9))),
+        (["DIMM 1"], 1, [1], ()),
+    ],
+)
+def test_a_list_of_modules_beside_a_count_of_slots_is_a_board_of_as_many(
+    locators: list[str], count: int, channels: list[int], left_out: tuple[str, ...]
+) -> None:
+    """As systems list modules (DMTF CIM, PhysicalMemory): what is empty is not in it, and the array counts its devices."""
+    modules = "\n".join(f"DeviceLocator : {n}\nCapacity : 17179869184\nSMBIOSMemoryType : 26\n" for n in locators)
+    reading = read_any(f"{modules}\nMemoryDevices : {count}\n".encode())
+    begun = answers_from(reading)
+    assert ([c.slots for c in begun.answers.channels], begun.left_out) == (channels, left_out)
+    said = {"model": "G9", "form": "DIMM"}
+    sheet = read_sheet(
+        built_sheet(begun.answers.model_copy(update=said), report=Report(reading, begun.reports)).text
+    ).sheet
+    assert len(sheet.slots) == count and match_slots(sheet, reading.slots) == tuple(locators)
+    drafted = read_sheet(draft_sheet(reading)).sheet
+    assert len(drafted.slots) == count and match_slots(drafted, reading.slots) == tuple(locators)
+
+
 @pytest.mark.parametrize("locators", [[None] * 3, ["", "P1 1", ""], _ALIKE[:3]])
 def test_what_has_no_name_is_placed_by_its_order_where_the_board_is_begun(locators: list[str | None]) -> None:
     reading = SurveyReading("smbios", slots=tuple(SlotFacts(n, None, SlotState.EMPTY) for n in locators))

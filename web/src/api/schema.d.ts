@@ -4369,7 +4369,7 @@ export interface components {
             answers: components["schemas"]["BoardAnswers"];
             /**
              * Left Out
-             * @description Slots that the report leaves out, though the names of the others show that they are there.
+             * @description Slots that the report leaves out, though the names or the count of its slots show that they are there.
              * @default []
              */
             left_out: string[];

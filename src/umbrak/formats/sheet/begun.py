@@ -103,7 +103,7 @@ class Begun:
     reports: Mapping[int, int]
     #: Index of a report that has no name of its own -> its slot, by place in order: only here one knows which is which.
     nameless: Mapping[int, int]
-    #: Names of slots that the report leaves out; they are there by the names of the others.
+    #: Slots that the report leaves out, by their names in the answers: the names or the count of its slots show them.
     left_out: tuple[str, ...]
 
 
@@ -123,6 +123,7 @@ def answers_from(reading: SurveyReading) -> Begun:
     claimed = reading.claimed_gib()
     order = [i for of in sockets.values() for slots in of.values() for i in slots]
     told = told_as([s.facts for s in shown])
+    names = names_once(told[i] or f"slot {n + 1}" for n, i in enumerate(order))
     answers = BoardAnswers(
         make=((system and system.maker) or "")[:200].strip(),
         model=((system and system.model) or "")[:200].strip(),
@@ -130,7 +131,7 @@ def answers_from(reading: SurveyReading) -> Begun:
         channels=channels,
         generation=_only(m.generation for m in modules),
         form=_only(m.form for m in modules),
-        names=names_once(told[i] or f"slot {n + 1}" for n, i in enumerate(order)),
+        names=names,
         limit_gib=claimed,
         limit_by="report" if claimed else None,
     )
@@ -139,8 +140,8 @@ def answers_from(reading: SurveyReading) -> Begun:
         answers=answers,
         why=naming.why if naming.has_channels else "",
         reports=reports,
-        nameless={reports[n]: n for n, i in enumerate(order) if told[i] is None},
-        left_out=tuple(name for i in order if shown[i].index is None and (name := told[i])),
+        nameless={reports[n]: n for n, i in enumerate(order) if told[i] is None and n in reports},
+        left_out=tuple(names[n] for n, i in enumerate(order) if shown[i].index is None),
     )
 
 

@@ -34,7 +34,6 @@ class _Draft:
         self.unnamed = unnamed
         self.naming, shown = slots_shown(reading)
         self.reports = [s.facts for s in shown]
-        self.left_out = [s.facts.locator for s in shown if s.index is None and s.facts.locator]
         self.soldered = [s for s in reading.slots if s.state is SlotState.SOLDERED]
         self.modules = [s.module for s in reading.slots if s.module]
         #: Sockets as the slots' names have them, in order.
@@ -50,6 +49,7 @@ class _Draft:
             told or s.locator or f"slot {i + 1}"
             for i, (s, told) in enumerate(zip(self.reports, self.told, strict=True))
         )
+        self.left_out = [name for name, s in zip(self.slots, shown, strict=True) if s.index is None]
 
     def lines(self) -> Iterator[str]:
         system = self.reading.system

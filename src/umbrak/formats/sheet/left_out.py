@@ -30,6 +30,8 @@ def told_as(reports: Sequence[SlotFacts]) -> list[str | None]:
     return [name if times[name] == 1 else None for name in first]
 
 
+#: Without a name each slot has a channel of its own, and a processor no more.
+_MOST_NAMELESS = 12
 _NOT_FILLED = (SlotState.EMPTY, SlotState.UNKNOWN)
 
 
@@ -47,37 +49,44 @@ def slots_shown(reading: SurveyReading) -> tuple[Naming, list[Shown]]:
     shown = [Shown(s, i) for i, s in enumerate(reading.slots) if s.state is not SlotState.SOLDERED]
     naming = _naming(shown, reading)
     names = told_as([s.facts for s in shown])
-    added = _left_out([n for n in names if n], reading) if all(names) else []
-    if added:
-        named = [
-            *zip(names, shown, strict=True),
-            *((n, Shown(SlotFacts(locator=n, state=SlotState.UNKNOWN), None)) for n in added),
-        ]
-        every = [slot for _, slot in sorted(named, key=lambda x: by_number(x[0] or ""))]
+    counted = _counted(reading)
+    if (told := [n for n in names if n]) and len(told) == len(names):
+        added = passed_over(
+            told, filled_only=_may_leave_out(reading), processors=len(reading.processors) or None, count=counted
+        )
+        named = [*zip(told, shown, strict=True), *((n, _left_out(n)) for n in added)]
+        every = [slot for _, slot in sorted(named, key=lambda x: by_number(x[0]))] if added else shown
         of_all = _naming(every, reading)
         if of_all.has_channels >= naming.has_channels and of_all.has_sockets >= naming.has_sockets:
-            return of_all, every
+            naming, shown = of_all, every
+    if counted and len(shown) < counted <= _MOST_NAMELESS and _may_leave_out(reading) and not naming.has_sockets:
+        # What the others are called nobody tells: which of them share a channel is not told by the names either, then.
+        shown += [_left_out(None)] * (counted - len(shown))
+        naming = _naming(shown, reading)
     return naming, shown
 
 
 def left_out_words(names: Sequence[str]) -> str:
     """What is said of them; "" where there is none."""
     are = "is" if len(names) == 1 else "are"
-    return f"{listed(names)} {are} not in it, and there by the names of the others" if names else ""
+    return f"{listed(names)} {are} not in it: the names or the count of its slots show them" if names else ""
 
 
 def _naming(shown: Sequence[Shown], reading: SurveyReading) -> Naming:
     return places_by_name([(s.facts.locator, s.facts.bank) for s in shown], len(reading.processors) or None)
 
 
-def _left_out(names: Sequence[str], reading: SurveyReading) -> list[str]:
+def _left_out(name: str | None) -> Shown:
+    return Shown(SlotFacts(locator=name, state=SlotState.UNKNOWN), None)
+
+
+def _may_leave_out(reading: SurveyReading) -> bool:
+    """Whether empty slots may be left out: who says of one that it is empty has not left out the others that are."""
     report = REPORTS.get(reading.kind)
-    # Who says of one slot that it is empty has not left out the others that are.
-    whole = report is None or report.tells_empty or any(s.state in _NOT_FILLED for s in reading.slots)
+    return report is not None and not report.tells_empty and not any(s.state in _NOT_FILLED for s in reading.slots)
+
+
+def _counted(reading: SurveyReading) -> int | None:
+    """How many slots its tables count; None where not all of them do."""
     counts = [a.slots for a in reading.arrays]
-    return passed_over(
-        names,
-        filled_only=not whole,
-        processors=len(reading.processors) or None,
-        count=sum(n for n in counts if n) if all(counts) else None,
-    )
+    return sum(n for n in counts if n) if counts and all(counts) else None

@@ -129,7 +129,7 @@ class BegunView:
     why: str = ""
     #: Index of a report that has no name of its own -> its slot, by place in order.
     nameless: Mapping[int, int] = field(default_factory=dict)
-    #: Slots that the report leaves out, though the names of the others show that they are there.
+    #: Slots that the report leaves out, though the names or the count of its slots show that they are there.
     left_out: tuple[str, ...] = ()
 
 

@@ -29,7 +29,7 @@ export interface Said {
   /** Socket -> processor, '-' = none. */
   processors: Record<string, string>
   bays: Record<number, { serial: string; label: string } | null>
-  /** Slots that the report leaves out, though the names of the others show that they are there. */
+  /** Slots that the report leaves out, though the names or the count of its slots show that they are there. */
   leftOut: string[]
 }
 
@@ -257,7 +257,7 @@ export function useMaking(kept: (id: string | null) => void) {
       const a = said.answers
       answer({ ...shapedLike(a, answers), make: a.make || answers.make, model: a.model || answers.model, limit_gib: a.limit_gib ?? answers.limit_gib, limit_by: a.limit_by ?? answers.limit_by })
       const channels = why ? `Of the report: ${why}. Seen, not told.` : 'The report does not tell which slots share a channel: each has one of its own here.'
-      note.value = leftOut.length ? `${channels} ${listed(leftOut)} ${leftOut.length === 1 ? 'is' : 'are'} not in it, and there by the names of the others: nobody looked at ${leftOut.length === 1 ? 'it' : 'them'}.` : channels
+      note.value = leftOut.length ? `${channels} ${listed(leftOut)} ${leftOut.length === 1 ? 'is' : 'are'} not in it: the names or the count of its slots show ${leftOut.length === 1 ? 'it' : 'them'}. Nobody looked there.` : channels
       said.leftOut = leftOut
       said.placed = Object.fromEntries(Object.entries(begun.nameless).map(([report, place]) => [Number(report), place]))
     } catch (error) {
