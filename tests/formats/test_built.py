@@ -265,12 +265,34 @@ def test_what_has_no_name_is_placed_by_its_order_where_the_board_is_begun(locato
 
 
 @pytest.mark.parametrize(
+    ("names", "processors", "channels", "guessed"),
+    [
+        ([f"DIMM {n}" for n in range(4)], 1, [1] * 4, "Its names do not tell which slots share a channel: each has one of its own here."),
+        ([f"DIMM {n}" for n in range(16)], 1, [2] * 8, "which slots share a channel: 2 in a row are taken for one."),
+        ([f"DIMM {n}" for n in range(27)], 1, [3] * 9, "which slots share a channel: 3 in a row are taken for one."),
+        ([f"DIMM {n}" for n in range(16)], 2, [1] * 8, "which processor: the first 8 slots are taken for the first, nor which share a channel: each"),
+        (["DIMM_A1", "DIMM_B1"], 2, [1], "the first slot is taken for the first"),
+        ([f"PROC {p} DIMM {n}" for p in (1, 2) for n in range(16)], 2, [2] * 8, "which slots share a channel: 2 in a row"),
+        ([f"DIMM_{x}{n}" for x in "ABCD" for n in (1, 2)], 1, [2] * 4, ""),
+    ],
+)  # fmt: skip
+def test_what_names_do_not_tell_is_taken_somehow_and_that_is_said(
+    names: list[str], processors: int, channels: list[int], guessed: str
+) -> None:
+    devices = read_any(listing([Device(n) for n in names]).encode())
+    begun = answers_from(replace(devices, processors=devices.processors[:1] * processors))
+    assert (begun.answers.processors, [c.slots for c in begun.answers.channels]) == (processors, channels)
+    assert guessed in begun.guessed and bool(guessed) == bool(begun.guessed)
+    assert begun.answers.names == names and begun.answers.channels_by == "guess"
+
+
+@pytest.mark.parametrize(
     ("names", "processors", "why_not"),
     [
-        (["DIMM_A1", "DIMM_B1"], 2, "which slots hang on which processor is not in its names"),
+        (["DIMM_A1", "DIMM_B1", "DIMM_C1"], 2, "which slots hang on which processor is not in its names"),
         (["CPU1_DIMM_A1", "CPU1_DIMM_B1"], 2, "it tells of 2 processors, and its names of slots of 1"),
         (["CPU1_DIMM_A1", "CPU1_DIMM_B1", "CPU2_DIMM_A1"], None, "its processors have unlike slots"),
-        ([f"DIMM {n}" for n in range(16)], 1, "which slots share a channel, and 16 are more"),
+        ([f"DIMM {n}" for n in range(37)], 1, "which slots share a channel, and 37 are more"),
         ([f"CPU{n}_DIMM_A1" for n in range(9)], None, "9 processors, and answers of no more than 8"),
         ([], 1, "no slot is in it"),
     ],

@@ -4368,6 +4368,12 @@ export interface components {
         BegunView: {
             answers: components["schemas"]["BoardAnswers"];
             /**
+             * Guessed
+             * @description What nothing says, and how it is taken all the same, as a sentence.
+             * @default
+             */
+            guessed: string;
+            /**
              * Left Out
              * @description Slots that the report leaves out, though the names or the count of its slots show that they are there.
              * @default []

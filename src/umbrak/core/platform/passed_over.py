@@ -78,7 +78,7 @@ def _whole(held: dict[str, set[_Seat]], filled_only: bool, processors: int | Non
     if filled_only:
         every = _counted(every, begins=True)
     sockets = set(held)
-    if filled_only and processors and 0 < len(sockets) < processors and all(s.isdigit() for s in sockets):
+    if processors and 0 < len(sockets) < processors and all(s.isdigit() for s in sockets):
         first = 0 if any(int(s) == 0 for s in sockets) else 1
         told = {str(n) for n in range(first, first + processors)}
         sockets = told if sockets <= told else sockets

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,7 +18,7 @@ from umbrak.formats.sheet.built import (
     StandName,
     names_of,
 )
-from umbrak.formats.sheet.left_out import Shown, slots_shown, told_as
+from umbrak.formats.sheet.left_out import slots_shown, told_as
 from umbrak.formats.sheet.writing import names_once
 
 
@@ -97,8 +97,10 @@ class Begun:
     """The board that a report shows, as answers."""
 
     answers: BoardAnswers
-    #: Why channels are taken so; "" = they are not, each slot has one of its own.
+    #: What of processors and channels the names say, and how; "" = nothing.
     why: str
+    #: What of them nothing says, and how it is taken all the same, as a sentence; "" = nothing.
+    guessed: str
     #: Slot, by its place in order -> index of its report.
     reports: Mapping[int, int]
     #: Index of a report that has no name of its own -> its slot, by place in order: only here one knows which is which.
@@ -110,8 +112,8 @@ class Begun:
 def answers_from(reading: SurveyReading) -> Begun:
     """Raises NoBoardError where a report shows no board that answers can say, such as processors with unlike boards."""
     naming, shown = slots_shown(reading)
-    sockets = _by_socket(naming, shown)
     soldered = [s.module.capacity_gib if s.module else None for s in reading.slots if s.state is SlotState.SOLDERED]
+    sockets, guessed = _by_socket(naming, len(reading.processors), MOST_CHANNELS - len(soldered))
     shape = next(iter(_shapes(sockets)), ())
     channels = [
         *(ChannelAnswer(soldered=True, soldered_gib=gib, slots=0) for gib in soldered),
@@ -131,6 +133,8 @@ def answers_from(reading: SurveyReading) -> Begun:
         channels=channels,
         generation=_only(m.generation for m in modules),
         form=_only(m.form for m in modules),
+        # Of another shape, its slots are called alike, and its reports found again.
+        printed=names[0] if order and told[order[0]] else "",
         names=names,
         limit_gib=claimed,
         limit_by="report" if claimed else None,
@@ -138,7 +142,8 @@ def answers_from(reading: SurveyReading) -> Begun:
     reports = {n: index for n, i in enumerate(order) if (index := shown[i].index) is not None}
     return Begun(
         answers=answers,
-        why=naming.why if naming.has_channels else "",
+        why=naming.why,
+        guessed=guessed,
         reports=reports,
         nameless={reports[n]: n for n, i in enumerate(order) if told[i] is None and n in reports},
         left_out=tuple(names[n] for n, i in enumerate(order) if shown[i].index is None),
@@ -149,13 +154,38 @@ def answers_from(reading: SurveyReading) -> Begun:
 _Sockets = Mapping[str | None, Mapping[str, Sequence[int]]]
 
 
-def _by_socket(naming: Naming, shown: Sequence[Shown]) -> _Sockets:
-    """Slots by socket and channel; each in one of its own where names do not say which share one."""
-    sockets: dict[str | None, dict[str, list[int]]] = {}
-    for i, place in enumerate(naming.places):
-        channel = place.channel if naming.has_channels and place.channel else str(i)
-        sockets.setdefault(place.socket, {}).setdefault(channel, []).append(i)
-    return sockets
+def _by_socket(naming: Naming, processors: int, most: int) -> tuple[_Sockets, str]:
+    """Slots by socket and channel, and what of that the names do not say: slots in a row hang on one processor then, and each has
+    a channel of its own, or shares it with the next where they are more than a processor has. `most`: channels of a processor."""
+    guessed = []
+    sockets = [p.socket for p in naming.places]
+    each, left = divmod(len(sockets), processors or 1)
+    if processors > 1 and not left and not any(sockets):
+        sockets = [str(i // each + 1) for i in range(len(sockets))]
+        first = "slot is" if each == 1 else f"{each} slots are"
+        guessed.append(f"which slots hang on which processor: the first {first} taken for the first")
+    found: dict[str | None, dict[str, list[int]]] = {}
+    if naming.has_channels:
+        for i, (socket, place) in enumerate(zip(sockets, naming.places, strict=True)):
+            found.setdefault(socket, {}).setdefault(place.channel or "", []).append(i)
+    else:
+        of: dict[str | None, list[int]] = {}
+        for i, socket in enumerate(sockets):
+            of.setdefault(socket, []).append(i)
+        row = _in_a_row({len(slots) for slots in of.values()}, most)
+        for socket, slots in of.items():
+            found[socket] = {str(i // row): slots[i : i + row] for i in range(0, len(slots), row)}
+        if sockets:
+            guessed.append(
+                f"which{'' if guessed else ' slots'} share a channel: {'each has one of its own here' if row == 1 else f'{row} in a row are taken for one'}"
+            )
+    return found, f"Its names do not tell {', nor '.join(guessed)}." if guessed else ""
+
+
+def _in_a_row(counts: Set[int], most: int) -> int:
+    """The fewest slots to a channel that make no more channels than a processor has; 1 where no number does."""
+    fits = (n for n in range(1, MOST_IN_CHANNEL + 1) if all(c % n == 0 and c // n <= most for c in counts))
+    return next(fits, 1)
 
 
 def _shapes(sockets: _Sockets) -> set[tuple[int, ...]]:

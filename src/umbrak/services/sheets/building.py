@@ -127,6 +127,8 @@ class BegunView:
 
     answers: BoardAnswers
     why: str = ""
+    #: What nothing says, and how it is taken all the same, as a sentence.
+    guessed: str = ""
     #: Index of a report that has no name of its own -> its slot, by place in order.
     nameless: Mapping[int, int] = field(default_factory=dict)
     #: Slots that the report leaves out, though the names or the count of its slots show that they are there.
@@ -156,7 +158,7 @@ def from_intake(engine: Engine, key: UUID) -> BegunView:
             "intake",
             f"The report does not show a board that answers can say: {e}. Build it, and say which report is which slot.",
         ) from e
-    return BegunView(begun.answers, begun.why, begun.nameless, begun.left_out)
+    return BegunView(begun.answers, begun.why, begun.guessed, begun.nameless, begun.left_out)
 
 
 def presets() -> tuple[Preset, ...]:

@@ -253,11 +253,12 @@ export function useMaking(kept: (id: string | null) => void) {
     const params = { path: { intake_id: said.intake.id } }
     try {
       const begun = await ask(api.GET('/api/boards/from/{intake_id}', { params }))
-      const [answers, why, leftOut] = [{ ...BLANK, ...begun.answers } as Answers, begun.why, begun.left_out]
+      const [answers, leftOut] = [{ ...BLANK, ...begun.answers } as Answers, begun.left_out]
       const a = said.answers
       answer({ ...shapedLike(a, answers), make: a.make || answers.make, model: a.model || answers.model, limit_gib: a.limit_gib ?? answers.limit_gib, limit_by: a.limit_by ?? answers.limit_by })
-      const channels = why ? `Of the report: ${why}. Seen, not told.` : 'The report does not tell which slots share a channel: each has one of its own here.'
-      note.value = leftOut.length ? `${channels} ${listed(leftOut)} ${leftOut.length === 1 ? 'is' : 'are'} not in it: the names or the count of its slots show ${leftOut.length === 1 ? 'it' : 'them'}. Nobody looked there.` : channels
+      const [are, them] = leftOut.length === 1 ? ['is', 'it'] : ['are', 'them']
+      const missing = leftOut.length && `${listed(leftOut)} ${are} not in it: the names or the count of its slots show ${them}. Nobody looked there.`
+      note.value = [begun.why && `Of the report: ${begun.why}. Seen, not told.`, begun.guessed, missing].filter(Boolean).join(' ')
       said.leftOut = leftOut
       said.placed = Object.fromEntries(Object.entries(begun.nameless).map(([report, place]) => [Number(report), place]))
     } catch (error) {
