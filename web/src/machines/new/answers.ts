@@ -31,10 +31,10 @@ export const BLANK: Answers = {
 /** What a preset, a sheet or a report brings: the shape of the board; what was said of the machine itself stays. */
 const SHAPE = ['processors', 'channels', 'stand', 'carriers', 'printed', 'names', 'behind'] as const
 
-/** The answers with the shape of others; who says which slots share a channel is a guess again. */
+/** The answers with the shape of others, its slots called as they were where the others say nothing of that; who says which slots share a channel is a guess again. */
 export function shapedLike(answers: Answers, other: Answers): Answers {
   const shape = Object.fromEntries(SHAPE.map((key) => [key, other[key]]))
-  return { ...answers, ...shape, channels_by: 'guess', kind: answers.kind ?? other.kind, generation: answers.generation ?? other.generation, form: answers.form ?? other.form }
+  return { ...answers, ...shape, printed: other.printed || answers.printed, channels_by: 'guess', kind: answers.kind ?? other.kind, generation: answers.generation ?? other.generation, form: answers.form ?? other.form }
 }
 
 /** Generation and form as its modules have them, where nobody answered them and all modules agree. */
