@@ -84,6 +84,8 @@ def test_a_round_from_asking_to_plans_and_what_to_buy(engine: Engine, technician
     p = view.proposal
     assert p and view.fresh and view.state is RoundState.PROPOSED and not view.changed
     assert p.ended == "proved" and p.gap == 0
+    whole = {r.machine: r.ways_whole for r in p.rows}
+    assert whole["hall-04"] and not whole["map-03"], "more ways than a round chooses from"
     # What came out of a map machine goes into another of them, after it has soaked; never two of them in one wave.
     handed = [x for x in p.passed if x.donor]
     days = served(view)
@@ -118,6 +120,11 @@ def test_less_knowledge_is_said_and_serves_nobody_better(engine: Engine, technic
     nobody_said = make_round(engine, technician, "unsaid", asked(engine, "desk-06", "wave-01", "tide-01"))
     view = solved(engine, technician, nobody_said.id)
     assert why(view)["desk-06"].startswith("nobody said what it needs") and "wave-01" in why(view)
+    assert view.proposal and {r.machine: r.not_counted for r in view.proposal.rows} == {
+        "desk-06": 0,
+        "wave-01": 2,
+        "tide-01": 0,
+    }
     here = asked(engine, "desk-06", needs={key_of(engine, "desk-06"): 90.0})
     told = make_round(engine, technician, "said here", here)
     said = solved(engine, technician, told.id)

@@ -9616,6 +9616,12 @@ export interface components {
              * @description None: nobody said.
              */
             need_gib: number | null;
+            /**
+             * Not Counted
+             * @description Slots of whose content nobody knows the size: it has at least `usable_gib` now.
+             * @default 0
+             */
+            not_counted: number;
             /** @description None: it is left as it is, `why` says why. */
             served: components["schemas"]["ServedRow"] | null;
             /**
@@ -9630,6 +9636,11 @@ export interface components {
              * @description Its routes, by name, the cheapest first.
              */
             ways: string[];
+            /**
+             * Ways Whole
+             * @description Whether these are all that there are: what is proved of a round is proved of the routes that it chooses from. None: not told.
+             */
+            ways_whole: boolean | null;
             /** Why */
             why: string;
         };
@@ -11138,6 +11149,12 @@ export interface components {
              * @description What modules that are bought for it cost: of a kit, its share.
              */
             money: string;
+            /**
+             * Not Counted
+             * @description Slots of whose content nobody knows the size then.
+             * @default 0
+             */
+            not_counted: number;
             /** Puts In */
             puts_in: string;
             /** Route */

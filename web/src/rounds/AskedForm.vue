@@ -39,6 +39,7 @@ watch(
   },
   { immediate: true },
 )
+const lacking = computed(() => [!form.machines.length && 'a machine', !form.waves.length && 'a wave, the day on which work is done'].filter((x): x is string => !!x))
 const picked = computed(() => new Set(form.machines))
 function pick(id: string, on: boolean): void {
   form.machines = on ? [...form.machines, id] : form.machines.filter((m) => m !== id)
@@ -102,8 +103,9 @@ function save(): void {
     </fieldset>
     <p v-if="fault" class="wrong" role="alert">{{ fault }}</p>
     <div class="acts">
-      <button type="submit" class="press" :disabled="!form.machines.length || !form.waves.length">{{ fresh ? 'Make the round' : 'Keep it so' }}</button>
+      <button type="submit" class="press" :disabled="!!lacking.length">{{ fresh ? 'Make the round' : 'Keep it so' }}</button>
       <button type="button" class="press quiet" @click="$emit('cancel')">Cancel</button>
+      <p v-if="lacking.length" class="small faded">Still missing: {{ lacking.join('; ') }}.</p>
     </div>
   </form>
 </template>
@@ -169,6 +171,7 @@ p {
 .acts {
   display: flex;
   gap: 12px;
+  align-items: center;
 }
 @media (max-width: 900px) {
   .asked {

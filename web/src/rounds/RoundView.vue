@@ -5,7 +5,7 @@ import { api, ask, Refusal, wordsOf, type Round } from '@/api/client'
 import BoardGlyph from '@/board/BoardGlyph.vue'
 import { session } from '@/frame/session'
 import { useLoaded } from '@/frame/live'
-import { gbDown, gbUp } from '@/ui/figures'
+import { counted, gbDown, gbUp } from '@/ui/figures'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { useTitle } from '@/ui/title'
 import { VERDICTS, type Verdict } from '@/ui/verdict'
@@ -174,7 +174,7 @@ onBeforeUnmount(() => watcher.disconnect())
             </span>
             <span v-if="!r.served" class="why small" role="cell">{{ r.why }}</span>
             <span class="last" role="cell">
-              <span class="two"><span>{{ gbDown(r.usable_gib) }} <template v-if="r.served">→ <b>{{ gbDown(r.served.usable_gib) }}</b></template><template v-else>stays</template></span> <span class="small faded">need {{ r.need_gib === null || r.need_gib === undefined ? '?' : gbUp(r.need_gib) }}</span></span>
+              <span class="two"><span>{{ counted(r.usable_gib, r.not_counted, gbDown) }} <template v-if="r.served">→ <b>{{ counted(r.served.usable_gib, r.served.not_counted, gbDown) }}</b></template><template v-else>stays</template></span> <span class="small faded">need {{ r.need_gib === null || r.need_gib === undefined ? '?' : gbUp(r.need_gib) }}</span></span>
               <span class="small">{{ r.served ? money(r.served.money) : '' }}</span>
             </span>
           </div>

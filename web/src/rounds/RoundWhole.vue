@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import SeverityMark from '@/ui/SeverityMark.vue'
 import { age, plural } from '@/ui/words'
-import { money, percent, provedWords, type Asked, type Proposal } from './words'
+import { isProved, money, percent, provedWords, type Asked, type Proposal } from './words'
 
 const props = defineProps<{ proposal: Proposal; asked: Asked }>()
 const served = computed(() => props.proposal.rows.filter((r) => r.served).length)
@@ -15,7 +15,7 @@ const served = computed(() => props.proposal.rows.filter((r) => r.served).length
     <span><b>{{ money(proposal.spent) }}</b> {{ proposal.currency }} <small>{{ asked.budget ? `of ${money(asked.budget)}; ` : '' }}passing on saves {{ money(proposal.saved) }}</small></span>
     <span><b>{{ proposal.hours }}</b> h <small>hands at the most</small></span>
     <span><b>{{ percent(proposal.trouble) }}</b> <small>any trouble, {{ proposal.troubled.toFixed(2) }} machines expected</small></span>
-    <p class="proved"><SeverityMark :severity="proposal.ended === 'proved' && proposal.gap === 0 ? 'go' : 'note'" /> {{ provedWords(proposal) }}, <span class="faded">solved in {{ proposal.seconds }} s, {{ age(proposal.at) }}</span></p>
+    <p class="proved"><SeverityMark :severity="isProved(proposal) ? 'go' : 'note'" /> {{ provedWords(proposal) }}, <span class="faded">solved in {{ proposal.seconds }} s, {{ age(proposal.at) }}</span></p>
     <p v-if="proposal.left_out.length" class="left-out small"><b>Not used:</b> {{ proposal.left_out.join('; ') }}.</p>
     <p v-if="proposal.unheld.length" class="wrong">Cannot be held: the {{ proposal.unheld.length === 1 ? 'pin' : 'pins' }} of {{ proposal.unheld.join(', ') }}.</p>
   </section>

@@ -12,6 +12,8 @@ function said(h: Proposal['holds'][number]): string {
   const names = h.comes_in.map((m) => (h.words.startsWith(`${m} `) ? 'it' : m))
   return names.length > 3 ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more` : names.join(', ')
 }
+/** Machines of which nobody said how much they are to have. */
+const untold = computed(() => props.proposal.rows.filter((r) => r.need_gib === null).length)
 /** Machines that want more, and that nothing at hand or on offer brings there. */
 const wayless = computed(() => props.proposal.rows.filter((r) => r.need_gib !== null && !r.served && !r.ways.length).length)
 </script>
@@ -19,7 +21,8 @@ const wayless = computed(() => props.proposal.rows.filter((r) => r.need_gib !== 
 <template>
   <section class="holds" aria-label="What holds it back">
     <h2>What holds it back <span class="faded small">and what a little more would bring</span></h2>
-    <p v-if="!proposal.holds.length" class="faded small">Nothing that was tried would make it better: more money, hours, stock, a wave or a group open by one more.</p>
+    <p v-if="untold" class="small">Nobody said what {{ plural(untold, 'machine needs', 'machines need') }}: say so in Target, or at the machine here.</p>
+    <p v-if="!proposal.holds.length && untold < proposal.rows.length" class="faded small">Nothing that was tried would make it better: more money, hours, stock, a wave or a group open by one more.</p>
     <p v-if="wayless" class="small">{{ plural(wayless, 'machine has', 'machines have') }} no way with the modules that there are: <router-link class="quiet-link" to="/shelf">put what could be had on the Shelf</router-link>, or lower what they are to have.</p>
     <ul>
       <li v-for="(h, i) in proposal.holds.slice(0, 8)" :key="i">

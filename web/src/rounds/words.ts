@@ -1,6 +1,7 @@
 /** Rounds in words, and where what is passed on is drawn. */
 import type { Round } from '@/api/client'
 import { percents } from '@/ui/figures'
+import { plural } from '@/ui/words'
 
 export type Proposal = NonNullable<Round['proposal']>
 export type Row = Proposal['rows'][number]
@@ -34,9 +35,18 @@ export const PLAN_STATES: Record<PlanState, { severity: 'stop' | 'ask' | 'risk' 
   discarded: { severity: 'note', words: 'discarded' },
 }
 
-/** How sure it is that nothing better can be. */
+/** Whether nothing better can be, of what is asked and the routes that there were to choose from. */
+export const isProved = (p: Proposal): boolean => p.ended === 'proved' && p.gap === 0 && p.rows.some((r) => r.need_gib !== null)
+
+/** How sure it is that nothing better can be: what a machine needs that nobody said is not asked, and routes that were not looked at may be better. */
 export function provedWords(p: Proposal): string {
-  if (p.ended === 'proved' && p.gap === 0) return 'Proved: there is no better one'
+  const asked = p.rows.filter((r) => r.need_gib !== null)
+  if (!asked.length) return 'Nothing is asked: nobody said what any of these machines needs'
+  if (isProved(p)) {
+    const untold = asked.length < p.rows.length ? ` for ${plural(asked.length, 'machine')} whose need is told` : ''
+    const cut = asked.filter((r) => !r.ways_whole).length
+    return cut ? `Proved: of the routes that were weighed there is no better choice${untold}; of ${plural(cut, 'machine')} not all were` : `Proved: there is no better choice${untold}`
+  }
   const found = p.ended === 'stopped' ? 'Stopped: the best found so far' : 'The best found in time'
   return p.gap !== null && p.gap_money !== null ? `${found}, at most ${percent(p.gap)} (${money(p.gap_money)} ${p.currency}) above the best there can be` : `${found}; how near the best is not known yet`
 }

@@ -44,6 +44,8 @@ class Way:
     #: "8 × 32 GB DDR4-2666 RDIMM"; what they take the place of.
     puts_in: str
     takes_out: str
+    #: Slots of whose content nobody knows the size: the totals are at least so much.
+    not_counted: int = 0
 
 
 @dataclass(frozen=True)
@@ -96,6 +98,8 @@ class Ways:
     ways: tuple[Way, ...]
     #: Whether every search came to its end: where there is no way, there is none.
     proved: bool
+    #: Whether these are all that there are, and not the cheapest of more.
+    whole: bool = True
     #: Offers and modules of the Shelf that were not used, and why.
     left_out: tuple[str, ...] = ()
 
@@ -117,12 +121,14 @@ def ways_of(problem: Problem, terms: Terms) -> Ways:
         searched.append([*problem.candidates, *handed])
     made: dict[Counts, tuple[float, Way]] = {}
     kept: list[Counts] = []
-    proved = True
+    proved, cut = True, False
     for candidates in searched:
         found = search(replace(problem, candidates=tuple(candidates)), terms.seconds)
         proved &= found.proved
         ways = sorted((_way(problem, r, terms) for r in found.routes if _may(r)), key=lambda x: x[0])
-        for cost, way in ways[: MOST_WAYS // len(searched) + 1]:
+        most = MOST_WAYS // len(searched) + 1
+        cut |= len(ways) > most
+        for cost, way in ways[:most]:
             if way.route.uses not in made or cost < made[way.route.uses][0]:
                 made[way.route.uses] = (cost, way)
             if way.route.uses not in kept:
@@ -135,7 +141,8 @@ def ways_of(problem: Problem, terms: Terms) -> Ways:
             name += "'"
         names.add(name)
         told.append(replace(way, route=replace(way.route, name=name)))
-    return Ways(tuple(told), proved, left_out(problem.candidates))
+    whole = proved and not cut and len(kept) <= MOST_WAYS
+    return Ways(tuple(told), proved, whole, left_out(problem.candidates))
 
 
 def _may(r: Weighed) -> bool:
@@ -164,6 +171,7 @@ def _way(problem: Problem, r: Weighed, terms: Terms) -> tuple[float, Way]:
         goal=r.layout,
         installed_gib=r.evaluation.installed_gib,
         usable_gib=r.measures.usable_gib,
+        not_counted=r.evaluation.not_counted,
         trouble=r.trouble.probability,
         verdict=r.evaluation.verdict.value,
         in_warranty=is_in_warranty(r),

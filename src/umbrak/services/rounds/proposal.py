@@ -36,6 +36,8 @@ class ServedRow:
     glyph: tuple[GlyphGroup, ...]
     #: What modules that are bought for it cost: of a kit, its share.
     money: Decimal
+    #: Slots of whose content nobody knows the size then.
+    not_counted: int = 0
     #: The whole layout, as plans keep theirs.
     goal: dict[str, Any]
 
@@ -51,6 +53,10 @@ class ProposedRow:
     need_gib: float | None
     #: Its routes, by name, the cheapest first.
     ways: tuple[str, ...]
+    #: Whether these are all that there are: what is proved of a round is proved of the routes that it chooses from. None: not told.
+    ways_whole: bool | None = None
+    #: Slots of whose content nobody knows the size: it has at least `usable_gib` now.
+    not_counted: int = 0
     #: None: it is left as it is, `why` says why.
     served: ServedRow | None
     why: str

@@ -61,8 +61,12 @@ class _Member:
 
     machine: Loaded
     usable_gib: float
+    #: Slots of whose content nobody knows the size.
+    not_counted: int
     need_gib: float | None
     ways: tuple[Way, ...]
+    #: Whether these are all that there are.
+    ways_whole: bool
     #: Why it is not served, whatever the round is like; "" = it may be.
     why: str
     #: It is under way by a plan of this round: it gives up what that takes out.
@@ -140,7 +144,8 @@ def _members(
     by_machine = {p.machine_id: p for p in plans}
     said = {k: need_of(s).total for k, s in sizings.find_sizings(db, asked.machines).items()}
     machines = load_machines(db, asked.machines)
-    usable = {m.row.id: judge(m, m.layout).usable_gib for m in machines}
+    judged = {m.row.id: judge(m, m.layout) for m in machines}
+    usable = {key: now.usable_gib for key, now in judged.items()}
     needs = {m.row.id: asked.needs.get(m.row.id) or said.get(m.row.id) or None for m in machines}
 
     def why(m: Loaded) -> str:
@@ -176,8 +181,10 @@ def _members(
             _Member(
                 machine=m,
                 usable_gib=usable[m.row.id],
+                not_counted=judged[m.row.id].not_counted,
                 need_gib=needs[m.row.id],
                 ways=mine,
+                ways_whole=begun or bool(whys[m.row.id]) or (looked is not None and looked.whole),
                 why=because,
                 begun=begun,
                 left_out=looked.left_out if looked else (),
@@ -206,6 +213,7 @@ def _begun(db: Connection, m: Loaded, plan: RoundPlanRow, kinds: Kinds) -> Way |
         goal=row.goal,
         installed_gib=judged.installed_gib,
         usable_gib=judged.usable_gib,
+        not_counted=judged.not_counted,
         trouble=0.0,
         verdict=judged.verdict.value,
         in_warranty=False,
@@ -384,6 +392,8 @@ class _Told:
             usable_gib=m.usable_gib,
             need_gib=m.need_gib,
             ways=tuple(w.route.name for w in m.ways),
+            ways_whole=m.ways_whole,
+            not_counted=m.not_counted,
             served=None if s is None else self._serve(i, m, m.ways[s.route], s.wave),
             why="" if s is not None else m.why or self._why_left(i, held),
             stamp=stamp_of(m.machine),
@@ -397,6 +407,7 @@ class _Told:
             takes_out=way.takes_out,
             installed_gib=way.installed_gib,
             usable_gib=way.usable_gib,
+            not_counted=way.not_counted,
             hours=way.route.hours,
             trouble=way.trouble,
             loss=way.route.loss,
