@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import replace
 from typing import Any
 
@@ -280,10 +281,14 @@ def test_what_names_do_not_tell_is_taken_somehow_and_that_is_said(
     names: list[str], processors: int, channels: list[int], guessed: str
 ) -> None:
     devices = read_any(listing([Device(n) for n in names]).encode())
-    begun = answers_from(replace(devices, processors=devices.processors[:1] * processors))
+    reading = replace(devices, processors=devices.processors[:1] * processors)
+    begun = answers_from(reading)
     assert (begun.answers.processors, [c.slots for c in begun.answers.channels]) == (processors, channels)
     assert guessed in begun.guessed and bool(guessed) == bool(begun.guessed)
     assert begun.answers.names == names and begun.answers.channels_by == "guess"
+    drafted = read_sheet(draft_sheet(reading)).sheet
+    hang = Counter(c.socket for c in drafted.channels.values() for _ in c.slots)
+    assert list(hang.values()) == [sum(channels)] * processors
 
 
 @pytest.mark.parametrize(

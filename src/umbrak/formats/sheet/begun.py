@@ -6,7 +6,6 @@ from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass
 from typing import Any
 
-from umbrak.core.platform.naming import Naming
 from umbrak.core.platform.sheet import Channel, Sheet
 from umbrak.core.platform.survey import SlotState, SurveyReading
 from umbrak.formats.sheet.built import (
@@ -18,7 +17,7 @@ from umbrak.formats.sheet.built import (
     StandName,
     names_of,
 )
-from umbrak.formats.sheet.left_out import slots_shown, told_as
+from umbrak.formats.sheet.left_out import ShownBoard, board_shown, told_as
 from umbrak.formats.sheet.writing import names_once
 
 
@@ -111,9 +110,10 @@ class Begun:
 
 def answers_from(reading: SurveyReading) -> Begun:
     """Raises NoBoardError where a report shows no board that answers can say, such as processors with unlike boards."""
-    naming, shown = slots_shown(reading)
+    board = board_shown(reading)
+    shown = board.slots
     soldered = [s.module.capacity_gib if s.module else None for s in reading.slots if s.state is SlotState.SOLDERED]
-    sockets, guessed = _by_socket(naming, len(reading.processors), MOST_CHANNELS - len(soldered))
+    sockets, guessed = _by_socket(board, MOST_CHANNELS - len(soldered))
     shape = next(iter(_shapes(sockets)), ())
     channels = [
         *(ChannelAnswer(soldered=True, soldered_gib=gib, slots=0) for gib in soldered),
@@ -142,7 +142,7 @@ def answers_from(reading: SurveyReading) -> Begun:
     reports = {n: index for n, i in enumerate(order) if (index := shown[i].index) is not None}
     return Begun(
         answers=answers,
-        why=naming.why,
+        why=board.naming.why,
         guessed=guessed,
         reports=reports,
         nameless={reports[n]: n for n, i in enumerate(order) if told[i] is None and n in reports},
@@ -154,31 +154,23 @@ def answers_from(reading: SurveyReading) -> Begun:
 _Sockets = Mapping[str | None, Mapping[str, Sequence[int]]]
 
 
-def _by_socket(naming: Naming, processors: int, most: int) -> tuple[_Sockets, str]:
-    """Slots by socket and channel, and what of that the names do not say: slots in a row hang on one processor then, and each has
-    a channel of its own, or shares it with the next where they are more than a processor has. `most`: channels of a processor."""
-    guessed = []
-    sockets = [p.socket for p in naming.places]
-    each, left = divmod(len(sockets), processors or 1)
-    if processors > 1 and not left and not any(sockets):
-        sockets = [str(i // each + 1) for i in range(len(sockets))]
-        first = "slot is" if each == 1 else f"{each} slots are"
-        guessed.append(f"which slots hang on which processor: the first {first} taken for the first")
+def _by_socket(board: ShownBoard, most: int) -> tuple[_Sockets, str]:
+    """Slots by socket and channel, and what of that the names do not say: each slot has a channel of its own then, or shares it
+    with the next where they are more than a processor has. `most`: channels of a processor."""
+    guessed, of = [], dict[str | None, list[int]]()
+    if board.in_rows:
+        guessed.append(f"which slots hang on which processor: the first {board.in_rows} taken for the first")
+    for i, place in enumerate(board.naming.places):
+        of.setdefault(place.socket, []).append(i)
     found: dict[str | None, dict[str, list[int]]] = {}
-    if naming.has_channels:
-        for i, (socket, place) in enumerate(zip(sockets, naming.places, strict=True)):
-            found.setdefault(socket, {}).setdefault(place.channel or "", []).append(i)
-    else:
-        of: dict[str | None, list[int]] = {}
-        for i, socket in enumerate(sockets):
-            of.setdefault(socket, []).append(i)
-        row = _in_a_row({len(slots) for slots in of.values()}, most)
-        for socket, slots in of.items():
-            found[socket] = {str(i // row): slots[i : i + row] for i in range(0, len(slots), row)}
-        if sockets:
-            guessed.append(
-                f"which{'' if guessed else ' slots'} share a channel: {'each has one of its own here' if row == 1 else f'{row} in a row are taken for one'}"
-            )
+    row = _in_a_row({len(slots) for slots in of.values()}, most)
+    for socket, slots in of.items():
+        for n, i in enumerate(slots):
+            channel = board.naming.places[i].channel if board.naming.has_channels else str(n // row)
+            found.setdefault(socket, {}).setdefault(channel or "", []).append(i)
+    if of and not board.naming.has_channels:
+        taken = "each has one of its own here" if row == 1 else f"{row} in a row are taken for one"
+        guessed.append(f"which{'' if guessed else ' slots'} share a channel: {taken}")
     return found, f"Its names do not tell {', nor '.join(guessed)}." if guessed else ""
 
 

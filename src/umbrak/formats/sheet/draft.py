@@ -14,7 +14,7 @@ from typing import Any
 from umbrak.core.memory.module import Buffering, Form, Generation, Module
 from umbrak.core.memory.rates import board_rails, family_rails
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, slots_missing
-from umbrak.formats.sheet.left_out import left_out_words, slots_shown, told_as
+from umbrak.formats.sheet.left_out import board_shown, left_out_words, told_as
 from umbrak.formats.sheet.writing import names_once, slug
 from umbrak.formats.yaml_splice import text_of
 
@@ -32,7 +32,8 @@ class _Draft:
     def __init__(self, reading: SurveyReading, unnamed: str) -> None:
         self.reading = reading
         self.unnamed = unnamed
-        self.naming, shown = slots_shown(reading)
+        board = board_shown(reading)
+        self.naming, self.in_rows, shown = board.naming, board.in_rows, board.slots
         self.reports = [s.facts for s in shown]
         self.soldered = [s for s in reading.slots if s.state is SlotState.SOLDERED]
         self.modules = [s.module for s in reading.slots if s.module]
@@ -122,6 +123,8 @@ class _Draft:
         why = "each has one of its own here, since names do not tell"
         if self.naming.has_channels:
             why = f"here {self.naming.why}; look whether the guide draws it so"
+        if self.in_rows:
+            why += f"; which hang on which processor neither: the first {self.in_rows} taken for the first"
         missing = left_out_words(self.left_out) or slots_missing(self.reading.arrays, self.reading.slots)
         yield "channels:"
         yield f"  open: {text_of('; '.join(filter(None, (f'which slots share a channel: {why}', missing))))}"

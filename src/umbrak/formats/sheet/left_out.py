@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from umbrak.core.platform.known import REPORTS
 from umbrak.core.platform.naming import Naming, places_by_name
@@ -44,8 +44,29 @@ class Shown:
     index: int | None
 
 
-def slots_shown(reading: SurveyReading) -> tuple[Naming, list[Shown]]:
-    """What the names of a report's slots say, and its slots: in its own order, or by their numbers where some are left out."""
+@dataclass(frozen=True, slots=True)
+class ShownBoard:
+    """A board as a report shows it."""
+
+    #: What the names of its slots say; where they do not tell processors, slots in a row hang on one.
+    naming: Naming
+    #: In the report's order, or by their numbers where some are left out.
+    slots: Sequence[Shown]
+    #: Which slots are taken for the first processor without any name that says so; "" = none.
+    in_rows: str = ""
+
+
+def board_shown(reading: SurveyReading) -> ShownBoard:
+    naming, shown = _slots_shown(reading)
+    processors = len(reading.processors)
+    each, left = divmod(len(shown), processors or 1)
+    if processors < 2 or left or any(p.socket for p in naming.places):
+        return ShownBoard(naming, shown)
+    places = tuple(replace(p, socket=str(i // each + 1)) for i, p in enumerate(naming.places))
+    return ShownBoard(replace(naming, places=places), shown, "slot is" if each == 1 else f"{each} slots are")
+
+
+def _slots_shown(reading: SurveyReading) -> tuple[Naming, list[Shown]]:
     shown = [Shown(s, i) for i, s in enumerate(reading.slots) if s.state is not SlotState.SOLDERED]
     naming = _naming(shown, reading)
     names = told_as([s.facts for s in shown])
