@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from umbrak.core.platform.naming import places_by_name
-from umbrak.core.platform.passed_over import passed_over
+from umbrak.core.platform.passed_over import by_number, passed_over
 from umbrak.core.platform.survey import SlotFacts, SlotState
 from umbrak.formats.sheet.left_out import told_as
 
@@ -137,6 +139,32 @@ def test_a_whole_list_has_nothing_left_out_and_what_is_left_out_is_found_as_itse
     # Numbers that are counted once show each that is missing; where each has a fellow on another processor, that shows it too.
     if style in ("P1_DIMM_A1", "CPU1_DIMM_A1", "A1", "DIMM_P0_A0", "PROC 1 DIMM 3B", "P1-DIMMB1", "CPU0_MC1_CH0_D1"):
         assert len(found) >= len(whole) * (2 if STYLES[style][1] > 1 else 1)
+
+
+@settings(max_examples=300)
+@given(
+    st.lists(
+        st.text("ABbJx019²ı_ -٣", min_size=1, max_size=9)
+        | st.from_regex(r"(CPU\d )?(DIMM)?[A-D]\d{1,2}", fullmatch=True),
+        unique=True,
+        max_size=30,
+    ),
+    st.booleans(),
+    st.integers(1, 4),
+    st.none() | st.integers(1, 40),
+)
+def test_whatever_slots_are_called_others_are_added_once_and_never_too_many(
+    names: list[str], filled_only: bool, processors: int, count: int | None
+) -> None:
+    added = passed_over(names, filled_only=filled_only, processors=processors, count=count)
+    assert len({*added, *names}) == len(added) + len(names) and all(added)
+    assert not added or len(added) + len(names) <= (count or 96)
+    assert len(sorted(names + added, key=by_number)) == len(names) + len(added)
+
+
+def test_names_of_many_counts_take_no_time() -> None:
+    names = [" ".join(f"{(n * k) % 23} x{k}" for k in range(1, 12)) for n in range(1, 23)]
+    assert passed_over(names, filled_only=True) == []
 
 
 @pytest.mark.parametrize(

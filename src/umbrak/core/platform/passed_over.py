@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from itertools import combinations, product
+from math import prod
 
 from umbrak.core.platform.naming import SOCKET_WORD
 
@@ -44,7 +45,7 @@ def passed_over(
     if len(rows) < 2 or len({_pattern(r) for r in rows}) > 1 or any(_CONNECTOR.search(n) for n in names):
         return []
     socket = _socket_at(names, rows)
-    number = max((i for i, t in enumerate(rows[0]) if t.isdigit() and i != socket), default=-1)
+    number = max((i for i, t in enumerate(rows[0]) if t.isdecimal() and i != socket), default=-1)
     within = [i for i in range(len(rows[0])) if i == number or (i != socket and len({r[i] for r in rows}) > 1)]
     held: dict[str, set[_Seat]] = {}
     for r in rows:
@@ -66,7 +67,7 @@ def passed_over(
 
 def by_number(name: str) -> list[tuple[int, int, str]]:
     """To sort names of slots by: numbers by their size, "A10" behind "A2"."""
-    return [(*_value(t), t) if t.isdigit() else (0, 0, t.casefold()) for t in _tokens(name)]
+    return [(*_value(t), t) if t.isdecimal() else (0, 0, t.casefold()) for t in _tokens(name)]
 
 
 def _whole(held: dict[str, set[_Seat]], filled_only: bool, processors: int | None) -> dict[str, set[_Seat]]:
@@ -78,7 +79,7 @@ def _whole(held: dict[str, set[_Seat]], filled_only: bool, processors: int | Non
     if filled_only:
         every = _counted(every, begins=True)
     sockets = set(held)
-    if processors and 0 < len(sockets) < processors and all(s.isdigit() for s in sockets):
+    if processors and 0 < len(sockets) < processors and all(s.isdecimal() for s in sockets):
         first = 0 if any(int(s) == 0 for s in sockets) else 1
         told = {str(n) for n in range(first, first + processors)}
         sockets = told if sockets <= told else sockets
@@ -103,11 +104,13 @@ def _counted(seats: set[_Seat], *, begins: bool) -> set[_Seat]:
         [(x,) for x in _between([x for (x,) in v], begins)] if len(c) == 1 else v
         for c, v in zip(columns, values, strict=True)
     ]
+    if prod(map(len, runs)) > _MOST_FOR_EACH * len(seats):
+        return seats
     every = set()
     for of in product(*runs):
         placed = {i: x for c, told in zip(columns, of, strict=True) for i, x in zip(c, told, strict=True)}
         every.add(tuple(placed[i] for i in range(len(placed))))
-    return every if len(every) <= _MOST_FOR_EACH * len(seats) else seats
+    return every
 
 
 def _up_to(seats: set[_Seat], number: int, count: float) -> set[_Seat]:
@@ -140,12 +143,13 @@ def _told_apart(seats: set[_Seat]) -> list[list[int]]:
 
 def _between(listed: Sequence[str], begins: bool) -> list[str]:
     """From the first to the last of them; from where counting begins if `begins`."""
-    if all(x.isdigit() for x in listed):
+    if all(x.isdecimal() for x in listed):
         low, high, width = int(listed[0]), int(listed[-1]), min(map(len, listed))
         if high > _HIGHEST:
             return list(listed)
         return [str(n).zfill(width) for n in range(min(low, 1) if begins else low, high + 1)]
-    if all(len(x) == 1 for x in listed) and listed[-1].upper() <= _LAST_LETTER:
+    alike = all(len(x) == 1 and x.isascii() and x.isupper() == listed[0].isupper() for x in listed)
+    if alike and listed[-1].upper() <= _LAST_LETTER:
         first = ("a" if listed[0].islower() else "A") if begins else listed[0]
         return [chr(n) for n in range(ord(first), ord(listed[-1]) + 1)]
     return list(listed)
@@ -157,7 +161,7 @@ def _tokens(name: str) -> list[str]:
 
 def _pattern(tokens: Iterable[str]) -> tuple[str, ...]:
     """What names of one list have in common: its words and marks; numbers and letters are counted."""
-    return tuple("0" if t.isdigit() else "@" if t.isalpha() and len(t) == 1 else t.casefold() for t in tokens)
+    return tuple("0" if t.isdecimal() else "@" if t.isalpha() and len(t) == 1 else t.casefold() for t in tokens)
 
 
 def _socket_at(names: Sequence[str], rows: Sequence[list[str]]) -> int | None:
@@ -176,4 +180,4 @@ def _socket_at(names: Sequence[str], rows: Sequence[list[str]]) -> int | None:
 
 
 def _value(token: str) -> tuple[int, int]:
-    return (1, int(token)) if token.isdigit() else (0, ord(token[0].upper()) if token else 0)
+    return (1, int(token)) if token.isdecimal() else (0, ord(token[0].upper()) if token else 0)
