@@ -198,7 +198,7 @@ def _problem(answer: httpx.Response) -> dict[str, Any]:
 def _wait(answer: httpx.Response, tries: int) -> float:
     """As the answer says, within reason. [s]"""
     said = answer.headers.get("Retry-After", "")
-    return min(float(said) if said.isdigit() else 0.5 * 2**tries, _LONGEST_WAIT)
+    return min(float(said) if said.isdecimal() else 0.5 * 2**tries, _LONGEST_WAIT)
 
 
 def _machine(line: dict[str, Any]) -> Machine:

@@ -143,7 +143,7 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _port(text: str) -> int:
-    if not text.isdigit() or int(text) > 65535:
+    if not text.isdecimal() or int(text) > 65535:
         raise argparse.ArgumentTypeError(f"{text} is no port (0 to 65535)")
     return int(text)
 
