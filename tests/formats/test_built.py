@@ -294,6 +294,7 @@ def test_what_names_do_not_tell_is_taken_somehow_and_that_is_said(
 @pytest.mark.parametrize(
     ("names", "processors", "why_not"),
     [
+        (["DIMM_A1", "DIMM_A2"], 2, "which slots hang on which processor is not in its names"),
         (["DIMM_A1", "DIMM_B1", "DIMM_C1"], 2, "which slots hang on which processor is not in its names"),
         (["CPU1_DIMM_A1", "CPU1_DIMM_B1"], 2, "it tells of 2 processors, and its names of slots of 1"),
         (["CPU1_DIMM_A1", "CPU1_DIMM_B1", "CPU2_DIMM_A1"], None, "its processors have unlike slots"),

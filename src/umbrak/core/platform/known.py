@@ -40,11 +40,11 @@ REPORTS: Mapping[str, Report] = {
     "lshw": Report(_BY_FIRMWARE),
     "profiler": Report(_BY_FIRMWARE, tells_empty=False),
     "inxi": Report(_BY_FIRMWARE),
-    "fru": Report("as its controller keeps inventory; of what was changed since it may not know"),
+    "fru": Report("as its controller keeps inventory; of what was changed since it may not know", tells_empty=False),
     "decode-dimms": Report(
         "sure: the modules’ own words; which slot each is in is guessed", running=False, tells_empty=False
     ),
-    "kernel": Report("totals and counters; modules only as large as its driver says"),
+    "kernel": Report("totals and counters; modules only as large as its driver says", tells_empty=False),
     "snmp": Report("a total only: what its system can use"),
     "proof": Report("sure: proved slot by slot when it was fitted"),
     "total": Report("fairly sure: by its total and the labels, when it was fitted"),

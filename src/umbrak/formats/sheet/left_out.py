@@ -62,6 +62,12 @@ def board_shown(reading: SurveyReading) -> ShownBoard:
     each, left = divmod(len(shown), processors or 1)
     if processors < 2 or left or any(p.socket for p in naming.places):
         return ShownBoard(naming, shown)
+    # A channel hangs on one processor: where names tell channels, none is parted.
+    channels = places_by_name([(s.facts.locator, s.facts.bank) for s in shown]).places
+    if len({(p.channel, i // each) for i, p in enumerate(channels) if p.channel}) > len(
+        {p.channel for p in channels} - {None}
+    ):
+        return ShownBoard(naming, shown)
     places = tuple(replace(p, socket=str(i // each + 1)) for i, p in enumerate(naming.places))
     return ShownBoard(replace(naming, places=places), shown, "slot is" if each == 1 else f"{each} slots are")
 
