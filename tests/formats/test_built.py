@@ -204,6 +204,12 @@ _PC4 = "16GB 2Rx4 PC4-2400T-R"
         (["A1", "A2", "B1"], 1, [2, 2], ("B2",)),
         (["A1", "B1", "D1"], 1, [1, 1, 1, 1], ("C1",)),
         (["4 slots", "A1", "B1"], 1, [2, 2], ("A2", "B2")),
+        (
+            ["We have a server with 2 CPUs, 24 slots, currently 4x16GB PC4-2133P in A1-A2 and B1-B2."],
+            2,
+            [1] * 12,
+            tuple(f"{x}{n}" for x in "AB" for n in range(3, 13)),
+        ),
         # Who tells of one that is empty has told of all.
         (["A1", "B1", "C1", "C2 empty"], 1, [1, 1, 2], ()),
     ],

@@ -244,7 +244,20 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("2x16GB + 8GB DDR4-2666 RDIMM", "None filled 16, None filled 16, None filled 8"),
         ("RAM: 16+16+8 GB DDR4", "None filled 16, None filled 16, None filled 8"),
         ("CPU2: 2x16GB DDR4", "None filled 16, None filled 16"),
-        ("Hi, I opened the old server: 2x16GB DDR4 in A1 and B1", "None filled 16, None filled 16"),
+        ("Hi, I opened the old server: 2x16GB DDR4 in A2 and B1", "A2 filled 16, B1 filled 16"),
+        ("Hi, I opened the old server: 3x16GB DDR4 in A2 and B1", "None filled 16, None filled 16, None filled 16"),
+        # As people write what a slot is called, and what is in it.
+        ("[A2] 16GB DDR4\n[B1] -", "A2 filled 16, B1 empty"),
+        ("A2) 16GB DDR4", "A2 filled 16"),
+        ("CPU 1 - DIMM A2 - 16GB DDR4", "CPU 1 DIMM A2 filled 16"),
+        ("CPU1/A2 16GB RDIMM DDR4", "CPU1/A2 filled 16"),
+        ("DIMM A2 (white): 8GB DDR3\nDIMM B2 (black): empty", "DIMM A2 filled 8, DIMM B2 empty"),
+        ("top slot 8GB DDR4 SODIMM\nbottom slot empty", "top slot filled 8, bottom slot empty"),
+        ("left: 8GB DDR4 SODIMM, right: empty", "left filled 8, right empty"),
+        ("A2/B1/B2 all 8GB DDR4", "A2 filled 8, B1 filled 8, B2 filled 8"),
+        ("A2, B1 and B2 each have 8GB DDR4", "A2 filled 8, B1 filled 8, B2 filled 8"),
+        # What counts processors or slots is no name of a slot.
+        ("Dual socket, 16 slots each: 8GB DDR4", "None filled 8"),
         ("left, right: 8GB DDR4", "left filled 8, right filled 8"),
         ("I have two 8 gig sticks of ddr3 in it", "None filled 8, None filled 8"),
         ("4 of 16GB DDR4 ECC", ", ".join(["None filled 16"] * 4)),
@@ -310,6 +323,10 @@ def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
 @pytest.mark.parametrize(
     ("lines", "states", "said"),
     [
+        ("1. 8GB DDR4\n2. 8GB DDR4\n3. empty", "filled filled empty", ""),
+        ("all 4 slots filled with 8GB DDR4", "filled filled filled filled", "in which slots"),
+        ("Dual socket server with 6 slots, 2 DIMMs per CPU: 8GB DDR4", "filled filled filled filled unknown unknown", "in which slots"),
+        ("Socket 1: 2x8GB DDR4\nSocket 2: 2x8GB DDR4\n6 slots", "filled filled filled filled unknown unknown", "in which slots"),
         ("Slots: 4\n2 x 8GB DDR4", "filled filled unknown unknown", "in which slots"),
         ("Memory slots: 4 total, 2 used\n2x8GB DDR4-2400", "filled filled empty empty", "in which slots"),
         ("RAM: 16GB (2x8GB) DDR4\n4 DIMM slots (2 free)", "filled filled empty empty", "in which slots"),

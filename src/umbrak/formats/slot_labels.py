@@ -9,18 +9,18 @@ from itertools import islice
 
 from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.platform.passed_over import passed_over
-from umbrak.core.platform.survey import ArrayFacts, SlotFacts, SlotState, SurveyReading, Warning
+from umbrak.core.platform.survey import ArrayFacts, ProcessorFacts, SlotFacts, SlotState, SurveyReading, Warning
 from umbrak.core.rules.context import listed
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.slot_counts import LISTED, Counted, counted_in, processors_told, rest_of
 from umbrak.formats.slot_lines import heading, parts
 from umbrak.formats.slot_names import (
     GROUPED,
     GROUPED_FIRST,
     HOLDER,
     MOST_AT_ONCE,
-    SEVERAL,
     Alike,
     is_slot_like,
     named_by,
@@ -29,6 +29,7 @@ from umbrak.formats.slot_names import (
     shape,
 )
 from umbrak.formats.slot_words import NONE, module_told, read_slot
+from umbrak.formats.slot_written import are_names, with_numbers
 from umbrak.formats.text import cleaned, numbered_lines
 
 #: Far more slots than any machine has.
@@ -69,19 +70,8 @@ _NOT_NOW = re.compile(
     r"(?:ordered|planned?|wanted|to buy|to order|new|next|after|target|goal|upgrade|removed|old|previous(?:ly)?|before|spares?|shelf|offers?)\b.{0,30}",
     re.I,
 )
-#: How many slots there are, and how many of them are full: "Memory slots: 8 total, 4 used", "4 of 8 slots used", "8 slots (4 free)".
-_KIND = r"(?:(?:memory|dimm|ram)[ -]?)?(?:slots?|sockets)"
-_ARE = (
-    r"(?P<{}>\d{{1,3}})\s*(?:(?P<{}>used|in use|full|filled|populated|occupied|taken)|free|empty|open|unused|available)"
-)
-_COUNTED = tuple(
-    re.compile(rf"(?:there are |it has |has )?{one}\.?", re.I)
-    for one in (
-        rf"{_KIND}(?: (?:in all|total|altogether))?\s*[:=]\s*(?P<slots>\d{{1,3}})(?:\s*(?:in all|total|altogether))?(?:[\s,;/(]+{_ARE.format('some', 'full')}\)?)?",
-        rf"(?P<slots>\d{{1,3}})\s+{_KIND}(?: (?:in all|total|altogether))?(?:[\s,;/(]+{_ARE.format('some', 'full')}\)?)?",
-        rf"(?P<some>\d{{1,3}})\s*(?:of|/|out of)\s*(?P<slots>\d{{1,3}})\s+{_KIND}\s+(?:are )?(?:(?P<full>used|in use|full|filled|populated|occupied|taken)|free|empty|open|unused|available)",
-    )
-)
+#: What programs write begins so; "[A1]" is a slot's name.
+_OF_PROGRAMS = re.compile(r"\s*(?:\{|\[\s*(?:[\"\[{\]\d-]|$))")
 _NUMBERS = {n: i for i, n in enumerate(("two", "three", "four", "five", "six", "seven", "eight"), 2)}
 #: "2 sticks of 16GB", "two 8GB", "4 * 32 GB": how many, in words of their own.
 _HOW_MANY = re.compile(
@@ -96,9 +86,6 @@ _COUNT_AND_SIZE = re.compile(
 #: Sizes that share their kind: "2x16GB + 2x8GB DDR4", "16+16+8 GB DDR4".
 _SIZE = r"(?:\d{1,3}\s*[x×]\s*)?\d{1,4}(?:\s*[MG]i?B)?"
 _ADDED = re.compile(rf"(?P<sizes>{_SIZE}(?:\s*\+\s*{_SIZE}){{1,{16}}})\s*(?P<unit>GB)?\s+(?P<kind>\S.*)", re.I)
-#: What a list puts before each of its lines.
-_LISTED = re.compile(r"^\s*(?:[-*•·+]|\d{1,3}[.)])\s+(?=\S)")
-
 #: A run of white space: it is made short first, since a pattern with several of them tries every way to part it.
 _SPACE = re.compile(r"\s+")
 
@@ -151,8 +138,8 @@ class _Before:
 
 def looks_like_labels(text: str, read_label: ReadLabel = decode_label) -> bool:
     """Whether most of its first lines tell of slots, and one a module."""
-    if text.lstrip()[:1] in ("{", "["):
-        return False  # what programs write
+    if _OF_PROGRAMS.match(text):
+        return False
     lines = [line for line in text[:4000].splitlines() if line.strip()][:20]
     told = [t for _, _, t in _told(enumerate(lines, 1), read_label) if t]
     # A text of nothing but "name: none" is something else.
@@ -174,12 +161,14 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
     lines = list(islice(every, MAX_LINES + 1))
     if len(lines) > MAX_LINES:
         warnings.append(Warning(f"line {lines[MAX_LINES][0]}", f"only {MAX_LINES} lines are read"))
-    counted: tuple[int, _Counted] | None = None
+    counted: tuple[int, Counted] | None = None
+    processors: int | None = None
     others: list[tuple[int, str]] = []
     for number, line, found in _told(lines[:MAX_LINES], read_label, deadline):
         first = first or (number, line)
-        counted = counted or ((number, c) if (c := _counted(line)) else None)
-        if found is None and _OTHERS_EMPTY.fullmatch(_LISTED.sub("", line).strip()):
+        counted = counted or ((number, c) if (c := counted_in(line)) else None)
+        processors = processors or processors_told(line)
+        if found is None and _OTHERS_EMPTY.fullmatch(LISTED.sub("", line).strip()):
             others.append((number, line))
             continue
         if found is None:
@@ -192,7 +181,7 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
                 warnings.append(Warning(f"line {number}", f"{facts.locator} was told on line {before} already"))
         warnings += [Warning(f"line {number}", words) for words in said]
     if counted and slots:
-        rest, words = _rest_of(slots, counted[1])
+        rest, words = rest_of(slots, counted[1])
         slots += rest
         warnings += [Warning(f"line {counted[0]}", words)] if words else []
     if others:
@@ -217,43 +206,13 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
             ],
         )
     arrays = (ArrayFacts(slots=counted[1].slots),) if counted and counted[1].slots > len(slots) else ()
-    return SurveyReading("labels", arrays=arrays, slots=tuple(slots), warnings=tuple(warnings))
-
-
-@dataclass(frozen=True, slots=True)
-class _Counted:
-    """How many slots are told to be there, and how many to be full; None = that is not told."""
-
-    slots: int
-    full: int | None
-
-
-def _counted(line: str) -> _Counted | None:
-    bare = _LISTED.sub("", line).strip()
-    if len(bare) > 120 or not (match := next((m for p in _COUNTED if (m := p.fullmatch(bare))), None)):
-        return None
-    slots, some = int(match["slots"]), match["some"]
-    if not 0 < slots <= MOST_AT_ONCE or (some and int(some) > slots):
-        return None
-    return _Counted(slots, None if some is None else int(some) if match["full"] else slots - int(some))
-
-
-def _rest_of(told: Sequence[SlotFacts], counted: _Counted) -> tuple[list[SlotFacts], str]:
-    """(slots that are told to be there beside those of which something is told, what is to be said of it). They are empty where
-    as many modules are told as slots are told to be full."""
-    missing = counted.slots - len(told)
-    if missing < 0:
-        return [], f"{counted.slots} slots are told there, and {len(told)} elsewhere"
-    if any(s.locator for s in told):
-        return [], f"{counted.slots} slots are told there, and {len(told)} of them elsewhere" if missing else ""
-    filled = sum(1 for s in told if s.module)
-    if counted.full is not None and counted.full != filled:
-        return (
-            [SlotFacts()] * missing,
-            f"{counted.full} of {counted.slots} slots are told to be full there, and {filled} modules elsewhere",
-        )
-    state = SlotState.UNKNOWN if counted.full is None else SlotState.EMPTY
-    return [SlotFacts(state=state)] * missing, ""
+    return SurveyReading(
+        kind="labels",
+        processors=(ProcessorFacts(),) * (processors or 0),
+        arrays=arrays,
+        slots=tuple(slots),
+        warnings=tuple(warnings),
+    )
 
 
 def _spaced(line: str, read_label: ReadLabel) -> re.Match[str] | None:
@@ -271,8 +230,8 @@ def _told(
 ) -> Iterator[tuple[int, str, _Told | None]]:
     """(number, line, what it tells) of each line. Of a slot whose name is like those of others it is told that it is there,
     though nothing that is said of it is understood."""
-    pieces = [(n, piece) for n, whole in lines for piece in parts(whole)]
-    rows = rows_in(m["slot"] for _, piece in pieces if (m := _ROW_OF.match(_LISTED.sub("", piece[:120]))))
+    pieces = [(n, piece) for n, whole in with_numbers(lines) for piece in parts(whole)]
+    rows = rows_in(m["slot"] for _, piece in pieces if (m := _ROW_OF.match(LISTED.sub("", piece[:120]))))
     found: list[tuple[int, str, _Told | _Named | None]] = []
     before = _Before()
     group = ""
@@ -327,10 +286,10 @@ def _line(
         before   what is told of slots before it
         rows     names that are rows of slots, though they are written once
     """
-    if _counted(line):
+    if counted_in(line) or processors_told(line):
         return (), ()
     line = _SPACE.sub(lambda run: "\t" if "\t" in run[0] else "  "[: len(run[0])], line)
-    line = _LISTED.sub("", line)
+    line = LISTED.sub("", line)
     named = _NAMED.match(line) or _HYPHENED.match(line) or _spaced(line, read_label)
     if named is None and (comma := _COMMA.match(line)) and is_slot_like(comma["slot"]):
         named = comma
@@ -346,7 +305,7 @@ def _line(
         in_group = _nameless(named["label"], read_label, cleaned(named["slot"]))
         if in_group and len(in_group[0]) != 1:
             return in_group
-    if named and not some and not whole and any(map(_is_sentence, SEVERAL.split(named["slot"]))):
+    if named and not some and not whole and (not are_names(named["slot"]) or _is_sentence(named["slot"])):
         named = None
     if named and not some and not whole:
         slots = [cleaned(s) for s in named_by(named["slot"], rows)]
@@ -420,4 +379,6 @@ def _added(added: re.Match[str], read_label: ReadLabel) -> _Told | None:
 
 def _is_sentence(name: str) -> bool:
     """Whether it is what somebody says, and no name of a slot: words without a figure or anything that slots are called."""
+    if re.match(r"\s*\d{1,3} (?:slots|sockets|dimms|modules|sticks|cpus|processors)\b", name, re.I):
+        return True
     return len(name.split()) > 3 and not re.search(r"\d|slot|dimm|bank|channel|socket|module|memory|cpu", name, re.I)

@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from itertools import takewhile
 
+from umbrak.formats.slot_counts import of_processors
 from umbrak.formats.slot_names import GROUP, GROUPED, is_slot_like, named_by, of_group
-from umbrak.formats.slot_words import NONE
+from umbrak.formats.slot_words import MOST_SAID, NONE
+from umbrak.formats.slot_written import written_plainly
 
 #: A piece of a line that tells of a slot: several stand on one, "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
 _TELLS = re.compile(r"\s*(?P<slot>[^\s:=;,][^:=;,\n]{0,40}?\d)\s*[:=]")
@@ -32,18 +34,19 @@ _FILLED_WITH = re.compile(
 )
 #: "A2 B2 C2 empty", "A2-D2 empty": names with nothing between them and what is said but a space.
 _ROW = re.compile(
-    r"(?P<slots>[A-Z]{1,2}\d{1,2}(?:(?:\s+|\s*(?:-|–|\bto\b)\s*)[A-Z]{1,2}\d{1,2}){1,31})\s+(?P<label>\S.*)", re.I
+    r"(?P<slots>[A-Z]{1,2}\d{1,2}(?:(?:\s+|\s*(?:-|–|\bto\b)\s*)[A-Z]{1,2}\d{1,2}){1,31})\s+(?!and\b|[,&/+-])(?P<label>\S.*)",
+    re.I,
 )
-#: No sentence about slots is longer.
-_MOST_SAID = 300
 
 
 def parts(line: str) -> list[str]:
     """A line, or each piece of one that tells of several slots; "A1, A2: 16GB" is one piece, of two."""
     bare = line.strip()
-    said = bare if len(bare) < _MOST_SAID else ""
-    if placed := _placed(said):
-        return placed
+    said = bare if len(bare) < MOST_SAID else ""
+    if pieces := of_processors(said):
+        return [piece for one in pieces for piece in parts(one)] if pieces[0] != said else pieces
+    if placed := _placed(said) or written_plainly(said):
+        return [piece for one in placed for piece in parts(one)] if placed[0] != said else placed
     if (row := _ROW.fullmatch(said)) and _is_row(row["slots"]):
         return [f"{re.sub(r'(?<=[0-9])[ ]+(?=[A-Z])', ', ', row['slots'], flags=re.I)}: {row['label']}"]
     if (filled := _FILLED_WITH.fullmatch(said)) and (some := filled["some"].lower()):
@@ -52,7 +55,7 @@ def parts(line: str) -> list[str]:
     cells = [c for c in re.split(r"\s*(?:\t|\s{2}|\|)\s*", bare) if c]
     if len(cells) > 1 and all(_named(cell) for cell in cells):
         return [_rewritten(cell) for cell in cells]
-    groups = [m for m in _GROUP_FIRST.finditer(line) if _named(_pieces(line[m.end() : m.end() + _MOST_SAID])[0])]
+    groups = [m for m in _GROUP_FIRST.finditer(line) if _named(_pieces(line[m.end() : m.end() + MOST_SAID])[0])]
     before = line[: groups[0].start()] if groups else line
     found = [_rewritten(piece) for piece in _pieces(before)] if before.strip() else []
     ends = [g.start() for g in groups[1:]] + [len(line)] * bool(groups)

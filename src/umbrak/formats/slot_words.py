@@ -11,6 +11,9 @@ from umbrak.core.memory.module import Generation, Module, odd_size
 from umbrak.core.platform.survey import SlotState
 from umbrak.formats.documents import ReadLabel, label_oddities
 
+#: No sentence about slots is longer.
+MOST_SAID = 300
+SIZE = r"\d{1,4}\s?[MG]i?B\b"
 #: That there is no module.
 NONE = (
     r"(?:empty(?: slot| socket)?|nothing|none|no (?:module|dimm|stick)|free|vacant|unpopulated|not (?:populated|fitted|occupied|installed|present)|absent|0 ?[GM]i?B|-+|—|"

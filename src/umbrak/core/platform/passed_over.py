@@ -53,7 +53,8 @@ def passed_over(
     found = []
     whole = _whole(held, filled_only, processors)
     if filled_only and count and number >= 0 and not (len(held) > 1 and _runs_through(held)):
-        whole = {s: _up_to(seats, within.index(number), count / len(whole)) for s, seats in whole.items()}
+        row = 1 if socket is not None else processors or 1
+        whole = {s: _up_to(seats, within.index(number), count / len(whole), row) for s, seats in whole.items()}
     for name, seats in whole.items():
         for seat in sorted(seats - held.get(name, set()), key=lambda s: [_value(x) for x in s]):
             made = list(rows[0])
@@ -113,13 +114,18 @@ def _counted(seats: set[_Seat], *, begins: bool) -> set[_Seat]:
     return every
 
 
-def _up_to(seats: set[_Seat], number: int, count: float) -> set[_Seat]:
-    """With as many as are counted, where each channel then has as many slots; else as they are. `number`: which place counts them."""
+def _up_to(seats: set[_Seat], number: int, count: float, rows: int) -> set[_Seat]:
+    """With as many as are counted, where each channel then has as many slots; else as they are.
+
+    Parameters
+        number   which place in the names counts them
+        rows     how many letters there are where each is a processor's, whose slots are counted through (A1 to A12, B1 to B12)
+    """
     channels = {(*s[:number], *s[number + 1 :]) for s in seats}
     each, left = divmod(count, len(channels))
     numbers = sorted({s[number] for s in seats}, key=_value)
     first = min(int(numbers[0]), 1)
-    most = _HIGHEST if len(channels) == 1 else _MOST_IN_CHANNEL
+    most = _HIGHEST if len(channels) in (1, rows) else _MOST_IN_CHANNEL
     if left or len(seats) >= count or not int(numbers[-1]) < first + each <= first + most:
         return seats
     told = [str(n).zfill(len(numbers[0])) for n in range(first, first + int(each))]
