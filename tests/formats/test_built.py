@@ -305,6 +305,16 @@ def test_what_names_do_not_tell_is_taken_somehow_and_that_is_said(
         (["CPU1_DIMM_A1", "CPU1_DIMM_B1"], 2, "it tells of 2 processors, and its names of slots of 1"),
         (["CPU1_DIMM_A1", "CPU1_DIMM_B1", "CPU2_DIMM_A1"], None, "its processors have unlike slots"),
         ([f"DIMM {n}" for n in range(37)], 1, "which slots share a channel, and 37 are more"),
+        (
+            [*(f"CPU1_DIMM_{x}{n}" for x in "ABCDEFG" for n in (1, 2)), "odd", "other"],
+            2,
+            "which slots hang on which processor",
+        ),
+        (
+            [*(f"CPU1_DIMM_{x}{n}" for x in "ABCDEFG" for n in (1, 2)), "odd", "other"],
+            None,
+            "which slots share a channel",
+        ),
         ([f"CPU{n}_DIMM_A1" for n in range(9)], None, "9 processors, and answers of no more than 8"),
         ([], 1, "no slot is in it"),
     ],

@@ -94,6 +94,11 @@ def places_by_name(names: Sequence[tuple[str | None, str | None]], processors: i
     return Naming(tuple(Place(s) for s in sockets), why_socket)
 
 
+def tells_socket(name: str | None) -> bool:
+    """Whether a name says which processor its slot hangs on."""
+    return bool(name and SOCKET_WORD.search(name))
+
+
 def _sockets(texts: Sequence[str], processors: int | None) -> tuple[list[str | None], str]:
     """The socket of each slot, and why; all None where the names do not say it of every slot."""
     for pattern, words in (

@@ -163,7 +163,7 @@ def _by_socket(board: ShownBoard, most: int) -> tuple[_Sockets, str]:
     for i, place in enumerate(board.naming.places):
         of.setdefault(place.socket, []).append(i)
     found: dict[str | None, dict[str, list[int]]] = {}
-    row = _in_a_row({len(slots) for slots in of.values()}, most)
+    row = 1 if board.partly_told else _in_a_row({len(slots) for slots in of.values()}, most)
     for socket, slots in of.items():
         for n, i in enumerate(slots):
             channel = board.naming.places[i].channel if board.naming.has_channels else str(n // row)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from umbrak.core.platform.known import REPORTS
-from umbrak.core.platform.naming import Naming, places_by_name
+from umbrak.core.platform.naming import Naming, places_by_name, tells_socket
 from umbrak.core.platform.passed_over import by_number, passed_over
 from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
 from umbrak.core.rules.context import listed
@@ -54,10 +54,14 @@ class ShownBoard:
     slots: Sequence[Shown]
     #: Which slots are taken for the first processor without any name that says so; "" = none.
     in_rows: str = ""
+    #: Whether some names tell the processor and others do not: then nothing is taken by their order.
+    partly_told: bool = False
 
 
 def board_shown(reading: SurveyReading) -> ShownBoard:
     naming, shown = _slots_shown(reading)
+    if not naming.has_sockets and any(tells_socket(s.facts.locator) or tells_socket(s.facts.bank) for s in shown):
+        return ShownBoard(naming, shown, partly_told=True)
     processors = len(reading.processors)
     each, left = divmod(len(shown), processors or 1)
     if processors < 2 or left or any(p.socket for p in naming.places):

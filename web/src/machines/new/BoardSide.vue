@@ -121,7 +121,7 @@ defineExpose({ focus: () => view.value?.focus() })
       <div v-if="built && (spare || lit.size || otherSockets) && hasReport" class="odd small" role="alert">
         Answers and report differ: {{ [otherSockets && `the report tells ${plural(otherSockets, 'processor')}, the board has ${m.said.answers.processors}`, spare && `${plural(spare, 'reported slot')} ${spare === 1 ? 'has' : 'have'} no place on the board`, lit.size && `${plural(lit.size, 'slot')} of the board ${lit.size === 1 ? 'is' : 'are'} not reported`].filter(Boolean).join(', ') }}.
         Say which is which below, slot by slot<template v-if="!m.draftable.value">, or <button type="button" class="quiet-link" @click="m.asReported">build it as the report has it</button></template
-        ><template v-else>, or <button type="button" class="quiet-link" @click="m.draft">draft its sheet from the report, slot by slot</button></template>.
+        ><template v-else>, or <button type="button" class="quiet-link" @click="m.draft">draft it from the report</button></template>.
       </div>
       <ReportMapping v-if="hasReport" v-model="m.slotOf.value" :reports="m.reports.value" :slots="m.board.value.slots" :matched="matched" />
       <section v-if="built && groups.length" class="later" aria-label="What will be asked later">
@@ -137,7 +137,7 @@ defineExpose({ focus: () => view.value?.focus() })
       </section>
     </template>
     <p v-else-if="m.draftable.value" class="faded empty">
-      Answers cannot say the board that the report shows. <button type="button" class="quiet-link" @click="m.draft">Draft its sheet from the report, slot by slot</button>, or build it at the left.
+      Answers cannot say the board that the report shows. <button type="button" class="quiet-link" @click="m.draft">Draft it from the report</button>, or build it at the left.
     </p>
     <p v-else class="faded empty">Answer anything at the left, type a label, or drop a report: the board is drawn here from the first answer on.</p>
   </div>
