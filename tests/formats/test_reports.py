@@ -245,6 +245,8 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("RAM: 16+16+8 GB DDR4", "None filled 16, None filled 16, None filled 8"),
         ("CPU2: 2x16GB DDR4", "None filled 16, None filled 16"),
         ("Hi, I opened the old server: 2x16GB DDR4 in A2 and B1", "A2 filled 16, B1 filled 16"),
+        ("We plan to buy 2x16GB DDR4 in A2 and B1", ""),
+        ("It could get 2x16GB DDR4", ""),
         ("Hi, I opened the old server: 3x16GB DDR4 in A2 and B1", "None filled 16, None filled 16, None filled 16"),
         # As people write what a slot is called, and what is in it.
         ("[A2] 16GB DDR4\n[B1] -", "A2 filled 16, B1 empty"),

@@ -39,7 +39,7 @@ _GUESSED = re.compile(
 )
 #: What was there, or is to be, is not either.
 _ANOTHER_TIME = re.compile(
-    r"\b(?:was|were|had|formerly|previously|before|removed|taken out|missing|gone|will(?: be)?|to be|should|planned|ordered|wanted|needs?|want|until)\b|\bnot\s+(?:fitted|there|present)\b",
+    r"\b(?:was|were|had|formerly|previously|before|removed|taken out|missing|gone|will(?: be)?|to be|should|planned|ordered|wanted|needs?|want|until|plan(?:s|ning)?|(?:to|will|would|could) (?:buy|order|get)|buying|would|going to|upgrad(?:e|ing) (?:to|with))\b|\bnot\s+(?:fitted|there|present)\b",
     re.I,
 )
 #: Words by which a module is no good.

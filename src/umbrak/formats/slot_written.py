@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable
 
 from umbrak.formats.slot_names import SEVERAL, is_slot_like, named_by
-from umbrak.formats.slot_words import SIZE, says_empty
+from umbrak.formats.slot_words import SIZE, says_empty, says_otherwise
 
 _HOLDER = r"(?:CPU|proc(?:essor)?|socket|node|board|riser)[ ._#-]?[A-Z0-9]{1,2}"
 _NAME = r"(?:(?:SO-?)?DIMM|slot)?[ ._#-]?[A-Z]{0,2}\d{1,2}"
@@ -70,6 +70,8 @@ def written_plainly(line: str) -> list[str]:
         if all(map(is_slot_like, names)) and re.search(SIZE, m["label"]):
             return [f"{', '.join(names)}: {m['label']}"]
     if (m := _SO_MANY_IN.fullmatch(line)) and len(named_by(m["slots"])) == int(m["count"]):
+        if says_otherwise(m["before"]):
+            return []  # what is to come, or was there
         before = m["before"].strip(" ,;:")
         return [*([before] if before else []), f"{m['slots']}: {m['label']}"]
     return []
