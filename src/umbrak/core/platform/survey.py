@@ -175,10 +175,15 @@ def odd_total(slots: Sequence[SlotFacts], installed_gib: float | None, usable_gi
     return ""
 
 
+def slots_counted(arrays: Sequence[ArrayFacts]) -> int | None:
+    """How many slots its tables count; None where not every table counts them."""
+    counts = [a.slots for a in arrays]
+    return sum(n for n in counts if n) if counts and all(counts) else None
+
+
 def slots_missing(arrays: Sequence[ArrayFacts], slots: Sequence[SlotFacts]) -> str:
     """How many of the slots that its tables count are told; "" where all are, or not every table counts them, or none is told."""
-    counts = [a.slots for a in arrays]
-    counted = sum(n for n in counts if n) if all(counts) else 0
+    counted = slots_counted(arrays) or 0
     return f"{len(slots)} of {counted} slots are in it" if counted > len(slots) > 0 else ""
 
 

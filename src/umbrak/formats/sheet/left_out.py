@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from umbrak.core.platform.known import REPORTS
 from umbrak.core.platform.naming import Naming, places_by_name, tells_socket
 from umbrak.core.platform.passed_over import by_number, passed_over
-from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading
+from umbrak.core.platform.survey import SlotFacts, SlotState, SurveyReading, slots_counted
 from umbrak.core.rules.context import listed
 
 #: A report's names, the plainer first.
@@ -80,7 +80,7 @@ def _slots_shown(reading: SurveyReading) -> tuple[Naming, list[Shown]]:
     shown = [Shown(s, i) for i, s in enumerate(reading.slots) if s.state is not SlotState.SOLDERED]
     naming = _naming(shown, reading)
     names = told_as([s.facts for s in shown])
-    counted = _counted(reading)
+    counted = slots_counted(reading.arrays)
     if (told := [n for n in names if n]) and len(told) == len(names):
         added = passed_over(
             told, filled_only=_may_leave_out(reading), processors=len(reading.processors) or None, count=counted
@@ -115,9 +115,3 @@ def _may_leave_out(reading: SurveyReading) -> bool:
     """Whether empty slots may be left out: who says of one that it is empty has not left out the others that are."""
     report = REPORTS.get(reading.kind)
     return report is not None and not report.tells_empty and not any(s.state in _NOT_FILLED for s in reading.slots)
-
-
-def _counted(reading: SurveyReading) -> int | None:
-    """How many slots its tables count; None where not all of them do."""
-    counts = [a.slots for a in reading.arrays]
-    return sum(n for n in counts if n) if counts and all(counts) else None
